@@ -1,0 +1,76 @@
+"""What a rule or a step may know of the value in front of it, without knowing the shape it came from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from enum import Enum
+
+Bind = Callable[[object, str], str]
+"""Binds a constant for generated code under a name made from the hint; gives back that name.
+
+Whatever did not come from this package reaches generated code only this way, never as text.
+"""
+
+
+class Source(Enum):
+    """What the data is before it is read."""
+
+    JSON = "json"
+    """Decoded JSON: dict, list, str, int, float, bool, None."""
+
+    TEXT = "text"
+    """All text: query strings, forms, headers, environment variables, CSV cells."""
+
+    NATIVE = "native"
+    """Python objects that already have their types."""
+
+    def __repr__(self) -> str:
+        return f"Source.{self.name}"
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """A value's standing at one point of its way through the gate.
+
+    `phrase`   what the reader is told it should be: "a whole number"
+    `sort`     the same as a single noun for messages to developers: "whole number"
+    `measured` what its length counts ("characters", "items", "keys"), or "" when it has none
+    `ordered`  the Python types it can be compared with, empty when it has no order
+    `text`     whether it is a `str`
+    `number`   whether it is a number in JSON
+    """
+
+    phrase: str
+    sort: str
+    measured: str = ""
+    ordered: tuple[type, ...] = ()
+    text: bool = False
+    number: bool = False
+
+    def compares_with(self, constant: object) -> bool:
+        """Whether the value can be ordered against a constant of the declaration."""
+        if isinstance(constant, bool) or not isinstance(constant, self.ordered):
+            return False
+        # A datetime is a date to isinstance, yet the two do not compare.
+        return not isinstance(constant, datetime) or datetime in self.ordered
+
+    def equals(self, constant: object) -> bool:
+        """Whether the value can be equal to a constant of the declaration."""
+        return self.compares_with(constant) or (self.text and isinstance(constant, str))
+
+
+@dataclass(frozen=True, slots=True)
+class Stop:
+    """Why a value could not be read: the code of the fault, and what would have been read."""
+
+    code: str
+    needs: str
+
+
+@dataclass(frozen=True, slots=True)
+class Unsaid:
+    """Why something has no JSON Schema keywords, for the list of what a document cannot say."""
+
+    reason: str

@@ -1,0 +1,43 @@
+"""What every kind of single value is: how it is read from each source, and its JSON Schema keywords."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ..facts import Bind, Facts, Source
+
+Reader = Callable[[Any], Any]
+"""Takes what came, gives back the value or a `Stop`. Never raises."""
+
+
+@dataclass(frozen=True, slots=True)
+class Kind(ABC):
+    """A kind of single value. To add a kind is to add a subclass."""
+
+    @property
+    @abstractmethod
+    def facts(self) -> Facts:
+        """What rules and steps may know of such a value."""
+
+    @abstractmethod
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        """Python source that is true only when `value` needs no reading; "False" when it always does."""
+
+    def swift(self, source: Source, value: str) -> tuple[str, str] | None:
+        """A test and an expression for a common case that is read by the expression alone, if there is one."""
+        return None
+
+    @abstractmethod
+    def reader(self, source: Source) -> Reader:
+        """The function that reads what was not ready."""
+
+    @abstractmethod
+    def keywords(self) -> Mapping[str, object]:
+        """JSON Schema keywords for what a client sends."""
+
+    @abstractmethod
+    def plain(self, value: Any) -> object:
+        """The value as plain JSON data."""

@@ -1,0 +1,41 @@
+"""Email addresses: the format `email` of JSON Schema, a Mailbox of RFC 5321, section 4.1.2."""
+
+from __future__ import annotations
+
+import re
+from ipaddress import IPv4Address, IPv6Address
+from typing import Annotated
+
+from ..rules.format import OfFormat
+
+_ATOM = r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+"
+_LABEL = r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
+_MAILBOX = re.compile(
+    rf'({_ATOM}(?:\.{_ATOM})*|"(?:[\x20!#-\[\]-~]|\\[\x20-~])*")@(?:({_LABEL}(?:\.{_LABEL})*)|\[([^\]]+)\])'
+)
+_LONGEST = 254
+
+
+def is_email(text: str) -> bool:
+    """Whether the text is a mailbox: a local part of at most 64 characters, `@`, a domain or an address literal."""
+    if len(text) > _LONGEST:
+        return False
+    parts = _MAILBOX.fullmatch(text)
+    if parts is None or len(parts[1]) > 64:
+        return False
+    return parts[3] is None or _is_address(parts[3])
+
+
+def _is_address(literal: str) -> bool:
+    try:
+        if literal.startswith("IPv6:"):
+            IPv6Address(literal[5:])
+        else:
+            IPv4Address(literal)
+    except ValueError:
+        return False
+    return True
+
+
+Email = Annotated[str, OfFormat("email", "an email address, such as desk@ternsound.example", is_email)]
+"""Text that is an email address."""

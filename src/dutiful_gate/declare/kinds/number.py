@@ -1,0 +1,127 @@
+"""`int` and `float`."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from ..facts import Bind, Facts, Source, Stop
+from .base import Kind, Reader
+
+_WHOLE_KIND = Stop("kind", "a whole number")
+_NUMBER_KIND = Stop("kind", "a number")
+_WHOLE_READING = Stop("reading", "a whole number in ASCII digits, such as 42")
+_NUMBER_READING = Stop("reading", "a number in ASCII digits, such as 42 or 3.14")
+_TOO_LONG = Stop("size", "a number of at most 4300 digits")
+_NOT_FINITE = Stop("reading", "a finite number, as a double holds it")
+
+_WHOLE = re.compile(r"[+-]?[0-9]+")
+_NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_MOST_DIGITS = 4300
+_EXACT = 2**53
+
+
+def whole_from_json(value: object) -> object:
+    """An `int`, or a `float` without a fraction: 3.0 is a whole number (JSON Schema 2020-12, 6.1.1)."""
+    if isinstance(value, bool):
+        return _WHOLE_KIND
+    if isinstance(value, int):
+        return int(value)
+    if isinstance(value, float) and value.is_integer():
+        return int(value)
+    return _WHOLE_KIND
+
+
+def whole_from_text(value: object) -> object:
+    """ASCII digits with an optional sign, blanks around them ignored."""
+    if not isinstance(value, str):
+        return _WHOLE_KIND
+    digits = value.strip()
+    if not _WHOLE.fullmatch(digits):
+        return _WHOLE_READING
+    return int(digits) if len(digits) <= _MOST_DIGITS else _TOO_LONG
+
+
+def whole_native(value: object) -> object:
+    """An `int` that is no `bool`."""
+    return int(value) if isinstance(value, int) and not isinstance(value, bool) else _WHOLE_KIND
+
+
+def number_from_json(value: object) -> object:
+    """Any JSON number that a double can hold."""
+    if isinstance(value, bool) or not isinstance(value, (int, float, Decimal)):
+        return _NUMBER_KIND
+    try:
+        number = float(value)
+    except OverflowError:
+        return _NOT_FINITE
+    return number if math.isfinite(number) else _NOT_FINITE
+
+
+def number_from_text(value: object) -> object:
+    """A decimal number in ASCII digits with an optional exponent, blanks around it ignored."""
+    if not isinstance(value, str):
+        return _NUMBER_KIND
+    digits = value.strip()
+    if not _NUMBER.fullmatch(digits):
+        return _NUMBER_READING
+    number = float(digits)
+    return number if math.isfinite(number) else _NOT_FINITE
+
+
+@dataclass(frozen=True, slots=True)
+class Whole(Kind):
+    """A whole number of any size."""
+
+    @property
+    def facts(self) -> Facts:
+        return Facts("a whole number", "whole number", ordered=(int, float), number=True)
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        return "False" if source is Source.TEXT else f"{value}.__class__ is int"
+
+    def reader(self, source: Source) -> Reader:
+        return {
+            Source.JSON: whole_from_json,
+            Source.TEXT: whole_from_text,
+            Source.NATIVE: whole_native,
+        }[source]
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"type": "integer"}
+
+    def plain(self, value: Any) -> object:
+        return value
+
+
+@dataclass(frozen=True, slots=True)
+class Number(Kind):
+    """A finite number, held as a double."""
+
+    @property
+    def facts(self) -> Facts:
+        return Facts("a number", "number", ordered=(int, float), number=True)
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        # A finite number alone equals zero when taken from itself.
+        return "False" if source is Source.TEXT else f"{value}.__class__ is float and {value} - {value} == 0.0"
+
+    def swift(self, source: Source, value: str) -> tuple[str, str] | None:
+        if source is Source.TEXT:
+            return None
+        return f"{value}.__class__ is int and -{_EXACT} <= {value} <= {_EXACT}", f"float({value})"
+
+    def reader(self, source: Source) -> Reader:
+        return number_from_text if source is Source.TEXT else number_from_json
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"type": "number"}
+
+    def plain(self, value: Any) -> object:
+        return value
+
+

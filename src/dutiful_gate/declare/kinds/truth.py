@@ -1,0 +1,48 @@
+"""`bool`."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ..facts import Bind, Facts, Source, Stop
+from .base import Kind, Reader
+
+_KIND = Stop("kind", "true or false")
+_READING = Stop("reading", "true or false")
+_WORDS = {"true": True, "false": False}
+
+
+def read_truth(value: object) -> object:
+    """Exactly `True` or `False`: 1 and 0 are numbers."""
+    return value if isinstance(value, bool) else _KIND
+
+
+def truth_from_text(value: object) -> object:
+    """The words true and false in any case, blanks around them ignored."""
+    if not isinstance(value, str):
+        return _KIND
+    word = value.strip()
+    return _WORDS.get(word.lower(), _READING) if word.isascii() else _READING
+
+
+@dataclass(frozen=True, slots=True)
+class Truth(Kind):
+    """True or false."""
+
+    @property
+    def facts(self) -> Facts:
+        return Facts("true or false", "boolean")
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        return "False" if source is Source.TEXT else f"{value}.__class__ is bool"
+
+    def reader(self, source: Source) -> Reader:
+        return truth_from_text if source is Source.TEXT else read_truth
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"type": "boolean"}
+
+    def plain(self, value: Any) -> object:
+        return value

@@ -1,0 +1,36 @@
+"""How much a gate takes in before it says stop."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+
+from .errors import DeclarationError
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """Bounds on what comes from outside, with defaults for the open internet.
+
+    `bytes`   the size of a raw text, in bytes (for `str`: in characters)
+    `depth`   how deep lists and records nest
+    `digits`  the digits of one number in a raw text
+    `faults`  how many faults a verdict lists; the rest are counted
+
+    Raises DeclarationError for a limit that is no whole number above 0, or `digits` above 4300, beyond which the
+    interpreter refuses to read a number.
+    """
+
+    bytes: int = 8 * 1024 * 1024
+    depth: int = 64
+    digits: int = 4300
+    faults: int = 100
+
+    def __post_init__(self) -> None:
+        for each in fields(self):
+            limit = getattr(self, each.name)
+            if isinstance(limit, bool) or not isinstance(limit, int) or limit < 1:
+                raise DeclarationError(
+                    f"the limit {each.name}={limit!r} is no whole number above 0", remedy="give one, or leave it out"
+                )
+        if self.digits > 4300:
+            raise DeclarationError(f"the limit digits={self.digits} is too high", remedy="give at most 4300")

@@ -1,0 +1,110 @@
+"""What every rule on one value is: a condition, its wording, and its JSON Schema keywords."""
+
+from __future__ import annotations
+
+import re
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, NoReturn, Self
+
+from ..errors import DeclarationError
+from ..facts import Bind, Facts, Unsaid
+
+_SLOT = re.compile(r"\{([^{}]*)\}")
+
+
+@dataclass(frozen=True, slots=True)
+class Face:
+    """One way a rule can fail: the condition in Python source, the code of its fault, and its wording.
+
+    `needs` is a template: `{phrase}` stands for the kind of the value, other slots for the rule's numbers.
+    `got` says what the reader is shown of a value that failed: "value", "length", or "nothing".
+    """
+
+    condition: str
+    code: str
+    needs: str
+    got: str = "value"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rule(ABC):
+    """A condition on one value. To add a rule is to add a subclass.
+
+    Rules are values: equal when they say the same, hashable, and without a truth value.
+    """
+
+    own_words: str | None = field(default=None)
+
+    @abstractmethod
+    def condition(self, value: str, bind: Bind) -> str:
+        """Python source that is true when the rule holds for the variable named `value`."""
+
+    @abstractmethod
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        """The ways the rule can fail; together their conditions are `condition`."""
+
+    @abstractmethod
+    def numbers(self) -> Mapping[str, object]:
+        """The rule's numbers by name: a fault's `expected`, and the slots of its wording."""
+
+    @abstractmethod
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        """JSON Schema keywords that say the same of plain JSON data, or why there are none.
+
+        A constant that is no plain JSON yet stands as it is; the writer of the document makes it plain.
+        """
+
+    @abstractmethod
+    def suits(self, facts: Facts) -> None:
+        """Raise DeclarationError when the rule makes no sense for such a value."""
+
+    @abstractmethod
+    def __str__(self) -> str:
+        """The rule as a developer wrote it."""
+
+    @property
+    def bounds_both_sides(self) -> bool:
+        """Whether no infinity and no NaN can pass."""
+        return False
+
+    def says(self, words: str) -> Self:
+        """The same rule with its own wording.
+
+        `words` may hold `{label}`, `{given}` and the rule's numbers by name, for example `{floor}`.
+        Raises DeclarationError for any other name in braces.
+        """
+        known = {"label", "given", *self.numbers()}
+        for name in _SLOT.findall(words):
+            if name not in known:
+                raise DeclarationError(
+                    f"says({words!r}) names {{{name}}}, which {self} does not have",
+                    remedy="it has " + ", ".join(f"{{{each}}}" for each in sorted(known)),
+                )
+        return replace(self, own_words=words)
+
+    def __bool__(self) -> NoReturn:
+        raise DeclarationError(
+            f"the rule {self} was asked for a truth value, and has none",
+            remedy="a chained comparison loses one of its bounds: write it.between(low, high), "
+            "or two rules one after the other, as in Annotated[int, it > 0, it < 5]",
+        )
+
+    def holds(self, value: object) -> bool:
+        """Whether the rule holds for a value that is at hand now."""
+        bound: dict[str, Any] = {}
+
+        def bind(constant: object, hint: str) -> str:
+            name = f"{hint}_{len(bound)}"
+            bound[name] = constant
+            return name
+
+        source = self.condition("value", bind)
+        return bool(eval(source, bound, {"value": value}))
+
+
+def refuse(rule: object, facts: Facts, remedy: str) -> NoReturn:
+    """Raise the error for a rule that stands beside a type it cannot judge."""
+    article = "an" if facts.sort[:1] in "aeiou" else "a"
+    raise DeclarationError(f"{rule} cannot judge {article} {facts.sort}", remedy=remedy)

@@ -1,0 +1,142 @@
+"""Comparisons of the value itself: `it > 0`, `it <= 80`, `it.between(1, 30)`."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from ..errors import DeclarationError
+from ..facts import Bind, Facts
+from .base import Face, Rule, Unsaid, refuse
+
+_NUMBERS = (int, float)
+
+
+def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
+    if not facts.ordered:
+        remedy = "bound its length with it.length" if facts.measured else "it has no order: leave the bound out"
+        refuse(rule, facts, remedy)
+    for constant in constants:
+        if not facts.compares_with(constant):
+            raise DeclarationError(
+                f"{rule} compares {facts.phrase} with {constant!r}",
+                remedy=f"write the bound as {facts.phrase}",
+            )
+        if isinstance(constant, float) and constant != constant:
+            raise DeclarationError(f"{rule} compares with NaN", remedy="no value is above or below NaN")
+        if isinstance(constant, datetime) and constant.tzinfo is None:
+            raise DeclarationError(
+                f"{rule} compares with a date-time that has no offset",
+                remedy="give the bound one, as in datetime(2026, 5, 4, tzinfo=UTC)",
+            )
+
+
+def _of_numbers(facts: Facts, word: str, constant: object) -> Mapping[str, object] | Unsaid:
+    if facts.number:
+        return {word: constant}
+    return Unsaid(f"JSON Schema compares numbers only, not {facts.phrase.removeprefix('a ')}")
+
+
+@dataclass(frozen=True, slots=True)
+class Floor(Rule):
+    """`it > floor` or `it >= floor`."""
+
+    floor: Any
+    inclusive: bool
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{value} {'>=' if self.inclusive else '>'} {bind(self.floor, 'FLOOR')}"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        words = "{phrase} of at least {floor}" if self.inclusive else "{phrase} above {floor}"
+        if not facts.number:
+            words = "{phrase} no earlier than {floor}" if self.inclusive else "{phrase} later than {floor}"
+        return (Face(self.condition(value, bind), "floor", words),)
+
+    def numbers(self) -> Mapping[str, object]:
+        return {"floor": self.floor, "inclusive": self.inclusive}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        return _of_numbers(facts, "minimum" if self.inclusive else "exclusiveMinimum", self.floor)
+
+    def suits(self, facts: Facts) -> None:
+        _suits_bound(self, facts, self.floor)
+
+    def __str__(self) -> str:
+        return f"it {'>=' if self.inclusive else '>'} {self.floor!r}"
+
+
+@dataclass(frozen=True, slots=True)
+class Ceiling(Rule):
+    """`it < ceiling` or `it <= ceiling`."""
+
+    ceiling: Any
+    inclusive: bool
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{value} {'<=' if self.inclusive else '<'} {bind(self.ceiling, 'CEILING')}"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        words = "{phrase} of at most {ceiling}" if self.inclusive else "{phrase} below {ceiling}"
+        if not facts.number:
+            words = "{phrase} no later than {ceiling}" if self.inclusive else "{phrase} earlier than {ceiling}"
+        return (Face(self.condition(value, bind), "ceiling", words),)
+
+    def numbers(self) -> Mapping[str, object]:
+        return {"ceiling": self.ceiling, "inclusive": self.inclusive}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        return _of_numbers(facts, "maximum" if self.inclusive else "exclusiveMaximum", self.ceiling)
+
+    def suits(self, facts: Facts) -> None:
+        _suits_bound(self, facts, self.ceiling)
+
+    def __str__(self) -> str:
+        return f"it {'<=' if self.inclusive else '<'} {self.ceiling!r}"
+
+
+@dataclass(frozen=True, slots=True)
+class Between(Rule):
+    """`it.between(floor, ceiling)`, both ends included."""
+
+    floor: Any
+    ceiling: Any
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{bind(self.floor, 'FLOOR')} <= {value} <= {bind(self.ceiling, 'CEILING')}"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        words = "{phrase} from {floor} to {ceiling}"
+        return (
+            Face(f"{value} >= {bind(self.floor, 'FLOOR')}", "floor", words),
+            Face(f"{value} <= {bind(self.ceiling, 'CEILING')}", "ceiling", words),
+        )
+
+    def numbers(self) -> Mapping[str, object]:
+        return {"floor": self.floor, "ceiling": self.ceiling}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        low = _of_numbers(facts, "minimum", self.floor)
+        return low if isinstance(low, Unsaid) else {**low, "maximum": self.ceiling}
+
+    def suits(self, facts: Facts) -> None:
+        _suits_bound(self, facts, self.floor, self.ceiling)
+        right_way_up(self, self.floor, self.ceiling)
+
+    @property
+    def bounds_both_sides(self) -> bool:
+        return all(abs(end) != float("inf") for end in (self.floor, self.ceiling) if isinstance(end, _NUMBERS))
+
+    def __str__(self) -> str:
+        return f"it.between({self.floor!r}, {self.ceiling!r})"
+
+
+def right_way_up(rule: object, floor: Any, ceiling: Any) -> None:
+    """Raise DeclarationError when no value can stand between the two."""
+    if floor > ceiling:
+        raise DeclarationError(
+            f"{rule} is upside down: nothing lies from {floor!r} to {ceiling!r}",
+            remedy=f"swap the two: between({ceiling!r}, {floor!r})",
+        )

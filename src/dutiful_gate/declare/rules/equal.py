@@ -1,0 +1,45 @@
+"""`it == constant` and `it != constant`."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from ..errors import DeclarationError
+from ..facts import Bind, Facts
+from .base import Face, Rule, Unsaid
+
+
+@dataclass(frozen=True, slots=True)
+class Equal(Rule):
+    """`it == constant`, or `it != constant` when `wanted` is false."""
+
+    constant: object
+    wanted: bool
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{value} {'==' if self.wanted else '!='} {bind(self.constant, 'CONSTANT')}"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        words = "{constant}" if self.wanted else "anything but {constant}"
+        return (Face(self.condition(value, bind), "choice", words),)
+
+    def numbers(self) -> Mapping[str, object]:
+        return {"constant": self.constant}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        said = {"const": self.constant}
+        return said if self.wanted else {"not": said}
+
+    def suits(self, facts: Facts) -> None:
+        if facts.equals(self.constant):
+            return
+        if facts.ordered or facts.measured:
+            raise DeclarationError(
+                f"{self} compares {facts.phrase} with {self.constant!r}: "
+                + ("they are never equal" if self.wanted else "they always differ"),
+                remedy=f"write the constant as {facts.phrase}, or leave the rule out",
+            )
+
+    def __str__(self) -> str:
+        return f"it {'==' if self.wanted else '!='} {self.constant!r}"

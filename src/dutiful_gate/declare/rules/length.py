@@ -1,0 +1,84 @@
+"""How long a text or how full a list may be: `it.length <= 80`, `it.length.between(1, 50)`."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from ..errors import DeclarationError
+from ..facts import Bind, Facts
+from .base import Face, Rule, Unsaid, refuse
+from .bound import right_way_up
+
+_KEYWORDS = {
+    "characters": ("minLength", "maxLength"),
+    "items": ("minItems", "maxItems"),
+    "keys": ("minProperties", "maxProperties"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Length(Rule):
+    """A floor, a ceiling, or both, on the number of characters (code points), items or keys."""
+
+    floor: int | None
+    ceiling: int | None
+    written: str
+    barred: int | None = None
+
+    def condition(self, value: str, bind: Bind) -> str:
+        length = f"len({value})"
+        if self.barred is not None:
+            return f"{length} != {bind(self.barred, 'BARRED')}"
+        if self.floor is None:
+            return f"{length} <= {bind(self.ceiling, 'CEILING')}"
+        if self.ceiling is None:
+            return f"{length} >= {bind(self.floor, 'FLOOR')}"
+        if self.floor == self.ceiling:
+            return f"{length} == {bind(self.floor, 'EXACTLY')}"
+        return f"{bind(self.floor, 'FLOOR')} <= {length} <= {bind(self.ceiling, 'CEILING')}"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        code = "length" if facts.measured == "characters" else "count"
+        return (Face(self.condition(value, bind), code, f"{self._needs()} {self._unit(facts)}", "length"),)
+
+    def _needs(self) -> str:
+        if self.barred is not None:
+            return "a length other than {barred}"
+        if self.floor is None:
+            return "at most {ceiling}"
+        if self.ceiling is None:
+            return "at least {floor}"
+        return "exactly {floor}" if self.floor == self.ceiling else "{floor} to {ceiling}"
+
+    def _unit(self, facts: Facts) -> str:
+        last = self.ceiling if self.ceiling is not None else self.floor
+        return facts.measured[:-1] if last == 1 or self.barred == 1 else facts.measured
+
+    def numbers(self) -> Mapping[str, object]:
+        ends = {"floor": self.floor, "ceiling": self.ceiling, "barred": self.barred}
+        return {name: end for name, end in ends.items() if end is not None}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        if facts.measured not in _KEYWORDS:
+            return Unsaid(f"JSON Schema does not count {facts.measured}")
+        low, high = _KEYWORDS[facts.measured]
+        if self.barred is not None:
+            return {"not": {low: self.barred, high: self.barred}}
+        ends = {low: self.floor, high: self.ceiling}
+        return {word: end for word, end in ends.items() if end is not None}
+
+    def suits(self, facts: Facts) -> None:
+        if not facts.measured:
+            remedy = "bound the value itself, as in it <= 80" if facts.ordered else "it has no length: leave it out"
+            refuse(self, facts, remedy)
+        for end in (self.floor, self.ceiling, self.barred):
+            if end is not None and (isinstance(end, bool) or not isinstance(end, int)):
+                raise DeclarationError(f"{self} measures a length by {end!r}", remedy="give a whole number")
+        if self.floor is not None and self.ceiling is not None:
+            right_way_up(self, self.floor, self.ceiling)
+        if self.ceiling is not None and self.ceiling < 0:
+            raise DeclarationError(f"{self} leaves no value: no length is below 0", remedy="raise the ceiling")
+
+    def __str__(self) -> str:
+        return f"it.length{self.written}"

@@ -1,0 +1,107 @@
+"""`it`, the value at hand: comparing it, or asking it something, writes a rule down."""
+
+from __future__ import annotations
+
+from typing import Any, Final, NoReturn
+
+from .errors import DeclarationError
+from .rules import Between, Ceiling, Equal, Floor, Length, Matches, OneOf
+
+
+class _Subject:
+    """What all subjects share: none has a truth value, and none can be compared twice in one chain."""
+
+    __slots__ = ()
+
+    def __bool__(self) -> NoReturn:
+        raise DeclarationError(
+            f"{self!r} was asked for a truth value, and has none while it is only declared",
+            remedy="write two rules one after the other instead of joining them with and, or, not",
+        )
+
+    __hash__ = object.__hash__
+
+
+class ItsLength(_Subject):
+    """`it.length`: the number of characters of a text, of items of a list, of keys of a record."""
+
+    __slots__ = ()
+
+    def __gt__(self, floor: int) -> Length:
+        return Length(_whole(floor) + 1, None, f" > {floor}")
+
+    def __ge__(self, floor: int) -> Length:
+        return Length(_whole(floor), None, f" >= {floor}")
+
+    def __lt__(self, ceiling: int) -> Length:
+        return Length(None, _whole(ceiling) - 1, f" < {ceiling}")
+
+    def __le__(self, ceiling: int) -> Length:
+        return Length(None, _whole(ceiling), f" <= {ceiling}")
+
+    def __eq__(self, exactly: object) -> Length:  # type: ignore[override]
+        return Length(_whole(exactly), _whole(exactly), f" == {exactly}")
+
+    def __ne__(self, barred: object) -> Length:  # type: ignore[override]
+        return Length(None, None, f" != {barred}", _whole(barred))
+
+    __hash__ = object.__hash__
+
+    def between(self, floor: int, ceiling: int) -> Length:
+        """A length from `floor` to `ceiling`, both included."""
+        return Length(_whole(floor), _whole(ceiling), f".between({floor}, {ceiling})")
+
+    def __repr__(self) -> str:
+        return "it.length"
+
+
+def _whole(number: object) -> int:
+    if isinstance(number, bool) or not isinstance(number, int):
+        raise DeclarationError(f"it.length is compared with {number!r}", remedy="give a whole number")
+    return number
+
+
+class It(_Subject):
+    """The value at hand, inside `Annotated`. Every comparison gives a rule."""
+
+    __slots__ = ()
+    length: Final = ItsLength()
+
+    def __gt__(self, floor: Any) -> Floor:
+        return Floor(floor, False)
+
+    def __ge__(self, floor: Any) -> Floor:
+        return Floor(floor, True)
+
+    def __lt__(self, ceiling: Any) -> Ceiling:
+        return Ceiling(ceiling, False)
+
+    def __le__(self, ceiling: Any) -> Ceiling:
+        return Ceiling(ceiling, True)
+
+    def __eq__(self, constant: object) -> Equal:  # type: ignore[override]
+        return Equal(constant, True)
+
+    def __ne__(self, constant: object) -> Equal:  # type: ignore[override]
+        return Equal(constant, False)
+
+    __hash__ = object.__hash__
+
+    def between(self, floor: Any, ceiling: Any) -> Between:
+        """A value from `floor` to `ceiling`, both included."""
+        return Between(floor, ceiling)
+
+    def matches(self, pattern: str) -> Matches:
+        """Text that matches the regular expression as a whole (`re.fullmatch`)."""
+        return Matches(pattern)
+
+    def one_of(self, *choices: object) -> OneOf:
+        """A value that equals one of the choices."""
+        return OneOf(choices)
+
+    def __repr__(self) -> str:
+        return "it"
+
+
+it: Final = It()
+"""The value at hand: `it > 0`, `it.length <= 80`, `it.matches(r"[A-Z]{3}")`."""

@@ -1,0 +1,1 @@
+"""JSON Schema documents: written from shapes."""

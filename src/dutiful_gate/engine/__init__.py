@@ -1,0 +1,1 @@
+"""Shapes to Python source, and source to functions."""

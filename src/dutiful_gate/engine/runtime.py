@@ -1,0 +1,145 @@
+"""What generated code leans on while data passes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any, Final
+
+from ..declare.facts import Source, Stop
+from ..report.cause import Cause, UnknownKey
+from ..report.fault import Fault, Path
+
+FAILED: Final = Stop("failed", "")
+"""What a generated function gives back instead of a value."""
+
+RawFault = tuple[Path, Cause, object, object]
+"""Path, cause, what came, and what the steps had made of it: a `Fault` before anyone asked for it."""
+
+TOO_DEEP: Final = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
+
+
+class Log:
+    """What one pass through the collecting function finds."""
+
+    __slots__ = ("dropped", "faults", "most", "untold")
+
+    def __init__(self, most: int) -> None:
+        self.faults: list[RawFault] = []
+        self.dropped: list[Path] = []
+        self.most = most
+        self.untold = 0
+
+    def spill(self, start: int) -> None:
+        """Keep at most `most` faults from `start` on; the others are only counted."""
+        end = start + self.most
+        if len(self.faults) > end:
+            self.untold += len(self.faults) - end
+            del self.faults[end:]
+
+    def told(self) -> list[Fault]:
+        """The faults as a reader gets them."""
+        return [Fault(*raw) for raw in self.faults]
+
+
+class StopCauses(dict[Stop, Cause]):
+    """The causes at one field for values that could not be read, made when first needed."""
+
+    def __init__(self, base: Cause) -> None:
+        super().__init__()
+        self.base = base
+
+    def __missing__(self, stop: Stop) -> Cause:
+        cause = self[stop] = self.base.of(stop.code, stop.needs)
+        return cause
+
+
+def in_document_order(log: Log, start: int, depth: int, data: Mapping[Any, Any]) -> None:
+    """Put a record's faults, from `start` on, in the order in which their keys stand in the data.
+
+    What is about the record itself, and what is absent from it, stands where the record begins: first.
+    """
+    faults = log.faults
+    order = {key: index for index, key in enumerate(data)}
+    faults[start:] = sorted(
+        faults[start:], key=lambda raw: order.get(raw[0][depth], -1) if len(raw[0]) > depth else -1
+    )
+    log.spill(start)
+
+
+def drop_unknown(data: Mapping[Any, Any], known: frozenset[str], path: Path, log: Log) -> None:
+    """Tell which keys nobody declared."""
+    log.dropped += [(*path, key) for key in data if key not in known]
+
+
+def refuse_unknown(data: Mapping[Any, Any], known: frozenset[str], path: Path, log: Log, cause: UnknownKey) -> None:
+    """A fault for every key that nobody declared."""
+    start = len(log.faults)
+    for key in data:
+        if key not in known:
+            log.faults.append(((*path, key), cause, key, key))
+            if len(log.faults) > start + 2 * log.most:
+                log.spill(start)
+
+
+def attributes_of(record: object, names: Iterable[tuple[str, str]]) -> dict[str, object]:
+    """A typed record as a mapping from names in the data to values; what was never set is left out."""
+    return {wire: getattr(record, name) for name, wire in names if hasattr(record, name)}
+
+
+def is_blank(value: object) -> bool:
+    """Whether a text holds nothing; a list of one such text, as query parsers give it, neither."""
+    if value.__class__ is list and len(value) == 1:  # type: ignore[arg-type]
+        value = value[0]  # type: ignore[index]
+    return isinstance(value, str) and not value.strip()
+
+
+def chooser(wire: Sequence[object], values: Sequence[object], source: Source) -> Callable[[object], object]:
+    """The function that finds the value for what came, by the equality of JSON: 1 equals 1.0, and not true."""
+    pairs = list(zip(wire, values, strict=True))
+    if source is Source.NATIVE:
+        exact = {(value.__class__, value): value for value in values}
+
+        def choose_native(came: object) -> object:
+            try:
+                return exact.get((came.__class__, came), FAILED)
+            except TypeError:
+                return FAILED
+
+        return choose_native
+
+    table: dict[object, object] = {}
+    for plain, value in reversed(pairs):
+        table[_json_key(plain)] = value
+        if source is Source.TEXT and not isinstance(plain, str):
+            table.setdefault((str, _as_text(plain)), value)
+
+    def choose(came: object) -> object:
+        if source is Source.TEXT and isinstance(came, str):
+            return table.get((str, came), table.get((str, came.strip()), FAILED))
+        try:
+            return table.get(_json_key(came), FAILED)
+        except TypeError:
+            return FAILED
+
+    return choose
+
+
+def _json_key(plain: object) -> tuple[type, object]:
+    if isinstance(plain, bool):
+        return bool, plain
+    if isinstance(plain, int | float):
+        return float, plain
+    if isinstance(plain, str):
+        return str, plain
+    return type(plain), plain
+
+
+def _as_text(plain: object) -> str:
+    if plain is None:
+        return ""
+    return str(plain).lower() if isinstance(plain, bool) else str(plain)
+
+
+def check_failed(error: ValueError) -> Cause:
+    """The cause of a fault that a record's own constructor raised."""
+    return Cause("check", "a sound record", own_words=str(error) or "needs a sound record")

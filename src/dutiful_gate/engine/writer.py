@@ -1,0 +1,82 @@
+"""Lines of Python source, and the constants they lean on."""
+
+from __future__ import annotations
+
+import builtins
+import keyword
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+_SAFE = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,59}")
+_SMALL = 10**15
+_RESERVED = frozenset(dir(builtins)) | frozenset(keyword.kwlist)
+
+
+class Writer:
+    """Source being written. Words from outside never become text of it: they are bound as constants."""
+
+    def __init__(self) -> None:
+        self.lines: list[str] = []
+        self.constants: dict[str, Any] = {}
+        self._names: dict[tuple[str, int], str] = {}
+        self._variables: dict[str, int] = {}
+        self._indent = 0
+
+    def write(self, line: str) -> None:
+        """One line at the present depth."""
+        self.lines.append("    " * self._indent + line)
+
+    @contextmanager
+    def block(self, opening: str) -> Iterator[None]:
+        """A compound statement: what is written inside stands under it."""
+        self.write(opening)
+        self._indent += 1
+        before = len(self.lines)
+        yield
+        if len(self.lines) == before:
+            self.write("pass")
+        self._indent -= 1
+
+    @contextmanager
+    def aside(self) -> Iterator[list[str]]:
+        """Write another function meanwhile: its lines are gathered apart, from the left margin."""
+        lines, indent, variables = self.lines, self._indent, self._variables
+        self.lines, self._indent, self._variables = [], 0, {}
+        yield self.lines
+        self.lines, self._indent, self._variables = lines, indent, variables
+
+    def bind(self, constant: object, hint: str) -> str:
+        """A name for a constant; small numbers stand as they are. `hint` is a word of this package's own."""
+        if constant is None or constant is True or constant is False:
+            return repr(constant)
+        if constant.__class__ is int and -_SMALL < constant < _SMALL:  # type: ignore[operator]
+            return f"({constant})" if constant < 0 else repr(constant)  # type: ignore[operator]
+        known = self._names.get((hint, id(constant)))
+        if known is not None:
+            return known
+        hint = hint if _SAFE.fullmatch(hint) else "CONSTANT"
+        name, number = hint, 1
+        while name in self.constants or name in _RESERVED:
+            number += 1
+            name = f"{hint}_{number}"
+        self.constants[name] = constant
+        self._names[hint, id(constant)] = name
+        return name
+
+    def bind_class(self, declared: type) -> str:
+        """A name for a class of the developer's: its own where that can be mistaken for nothing else."""
+        name = declared.__name__
+        return self.bind(declared, name if name[:1].isupper() else "Record")
+
+    def key(self, name: str, *, trusted: bool) -> str:
+        """A key of the data as source: an attribute's own plain name stands as it is, anything else is bound."""
+        return repr(name) if trusted and _SAFE.fullmatch(name) else self.bind(name, "KEY")
+
+    def variable(self, hint: str) -> str:
+        """A new local variable, named after an attribute where its name is plain."""
+        base = f"v_{hint}" if _SAFE.fullmatch(hint) else "v_field"
+        number = self._variables.get(base, 0) + 1
+        self._variables[base] = number
+        return base if number == 1 else f"{base}_{number}"

@@ -1,0 +1,1 @@
+"""Raw text to plain values, with limits and positions."""

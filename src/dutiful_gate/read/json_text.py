@@ -1,0 +1,99 @@
+"""JSON from outside, as bytes or text, to a plain value or to what is wrong with it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ..declare.limits import Limits
+from ..report.cause import Cause
+from ..report.fault import Fault, Path
+from ..report.place import Place
+from .json_careful import Note, Told, read_carefully
+from .json_fast import Troubled, decode, too_deep
+from .lines import Lines
+
+_BOM = "\ufeff"
+
+
+class JsonText:
+    """One JSON text. After `read()`, `value` is its plain value when `sound`; else `broken` tells what is wrong.
+
+    A text with repeated keys, NaN or over-long numbers still has a value, so that its other faults can be told too.
+    """
+
+    __slots__ = ("_lines", "_limits", "_raw", "broken", "readable", "text", "value")
+
+    def __init__(self, raw: bytes | bytearray | memoryview | str, limits: Limits) -> None:
+        self._raw = raw
+        self._limits = limits
+        self._lines: Lines | None = None
+        self.text = ""
+        self.value: object = None
+        self.readable = False
+        self.broken: list[Fault] = []
+
+    def read(self) -> bool:
+        """Read the text; whether it is sound JSON within the limits."""
+        raw = self._raw
+        if len(raw) > self._limits.bytes:
+            self._refuse_size(len(raw))
+            return False
+        if isinstance(raw, str):
+            text = raw
+            encoded = text.encode("utf-8", "surrogatepass")
+        else:
+            encoded = bytes(raw)
+            try:
+                text = encoded.decode()
+            except UnicodeDecodeError as error:
+                self._refuse_bytes(encoded, error.start)
+                return False
+        # RFC 8259, section 8.1: a byte order mark may be ignored.
+        self.text = text.removeprefix(_BOM)
+        try:
+            if too_deep(encoded, self._limits.depth):
+                raise Troubled
+            self.value = decode(self.text, self._limits)
+            self.readable = True
+            return True
+        except Troubled:
+            told = read_carefully(self.text, self._limits)
+            self.value, self.readable = told.value, told.whole
+            self.broken = [self._fault(note) for note in told.notes]
+            return False
+
+    def placed(self, faults: Sequence[Fault]) -> list[Fault]:
+        """The same faults, each with its line and column."""
+        told = read_carefully(self.text, self._limits, (fault.path for fault in faults))
+        return [fault.at(self._place(told, fault.path, of_key=fault.code == "unknown")) for fault in faults]
+
+    def merged(self, faults: Sequence[Fault]) -> list[Fault]:
+        """Faults of the text and of its values together, in document order, one a place."""
+        told_of = {fault.path for fault in self.broken}
+        rest = [fault for fault in self.placed(faults) if fault.path not in told_of]
+        return sorted([*self.broken, *rest], key=_position)
+
+    def _place(self, told: Told, path: Path, *, of_key: bool) -> Place:
+        return self._at(told.offset(path, of_key=of_key))
+
+    def _at(self, offset: int) -> Place:
+        if self._lines is None:
+            self._lines = Lines(self.text)
+        return self._lines.place(offset)
+
+    def _fault(self, note: Note) -> Fault:
+        return Fault(note.path, note.cause, note.given, note.given, self._at(note.offset))
+
+    def _refuse_size(self, length: int) -> None:
+        most = self._limits.bytes
+        cause = Cause("size", "a text of at most {most} bytes", {"most": most}, got=f"{length:,}")
+        self.broken = [Fault((), cause, None, None, Place(1, 1))]
+
+    def _refuse_bytes(self, encoded: bytes, start: int) -> None:
+        before = encoded[:start].decode().removeprefix(_BOM)
+        cause = Cause("reading", "text in UTF-8", got=f"the byte 0x{encoded[start]:02X}")
+        self.broken = [Fault((), cause, None, None, Lines(before).place(len(before)))]
+
+
+def _position(fault: Fault) -> tuple[int, int]:
+    return (fault.place.line, fault.place.column) if fault.place else (0, 0)

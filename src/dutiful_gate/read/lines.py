@@ -1,0 +1,22 @@
+"""From an offset in a text to the line and column an editor jumps to."""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_right
+
+from ..report.place import Place
+
+_BREAK = re.compile(r"\r\n|\n|\r")
+
+
+class Lines:
+    """The lines of one text."""
+
+    def __init__(self, text: str) -> None:
+        self._starts = [0, *(found.end() for found in _BREAK.finditer(text))]
+
+    def place(self, offset: int) -> Place:
+        """Line and column of a character, both from 1."""
+        line = bisect_right(self._starts, offset)
+        return Place(line, offset - self._starts[line - 1] + 1)

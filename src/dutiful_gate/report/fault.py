@@ -1,0 +1,135 @@
+"""One fault, at its exact place."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from types import MappingProxyType
+from typing import Any
+
+from .cause import Cause
+from .place import Place
+from .show import shortened, shown, visible
+
+Path = tuple[Any, ...]
+"""Keys and indexes from the root down."""
+
+
+def pointer(path: Path) -> str:
+    """The JSON Pointer (RFC 6901) of a path: "" is the whole."""
+    return "".join("/" + str(step).replace("~", "~0").replace("/", "~1") for step in path)
+
+
+def dotted(path: Path) -> str:
+    """A path as people write it in code: `crates[1].weight_kg`; "" is the whole."""
+    text = ""
+    for step in path:
+        text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else str(step)
+    return text
+
+
+class Fault:
+    """What is wrong with one value.
+
+    `path`      keys and indexes from the root, a tuple
+    `pointer`   the same as a JSON Pointer (RFC 6901)
+    `code`      a short stable noun: absent, kind, floor, length, ...
+    `message`   what would pass and what came, for people
+    `given`     what came: shortened, and None for a secret
+    `expected`  the rule's numbers by name
+    `place`     where it stands in the text it came from, or None
+    """
+
+    __slots__ = ("_cause", "_given", "_value", "path", "place")
+
+    path: Path
+    place: Place | None
+
+    def __init__(
+        self, path: Path, cause: Cause, given: object = None, value: object = None, place: Place | None = None
+    ) -> None:
+        self.path = path
+        self.place = place
+        self._cause = cause
+        self._given = given
+        self._value = value
+
+    @property
+    def pointer(self) -> str:
+        """The JSON Pointer of the value (RFC 6901); "" is the whole."""
+        return pointer(self.path)
+
+    @property
+    def code(self) -> str:
+        """The short stable noun that programs tell faults apart by."""
+        return self._cause.code
+
+    @property
+    def message(self) -> str:
+        """What would pass and what came, in plain words."""
+        return self._cause.words(self._given, self._value)
+
+    @property
+    def given(self) -> object:
+        """What came, short enough to show: text is cut, a list or record is told in words, a secret is None."""
+        given = self._given
+        if self._cause.secret or given is None or self._cause.code == "absent":
+            return None
+        if isinstance(given, bool):
+            return given
+        if isinstance(given, str):
+            return shortened(visible(given))
+        if isinstance(given, int) and given.bit_length() <= 64:
+            return int(given)
+        if isinstance(given, float) and given - given == 0:
+            return float(given)
+        return shown(given)
+
+    @property
+    def expected(self) -> Mapping[str, object]:
+        """The rule's numbers by name, for example {"floor": 2, "ceiling": 80}."""
+        return MappingProxyType(dict(self._cause.numbers(self._given)))
+
+    def at(self, place: Place | None) -> Fault:
+        """The same fault with its place in the text."""
+        return Fault(self.path, self._cause, self._given, self._value, place)
+
+    def beneath(self, path: Path) -> Fault:
+        """The same fault as seen from further up: `path` leads to where its own path begins."""
+        return Fault((*path, *self.path), self._cause, self._given, self._value, self.place)
+
+    def as_dict(self) -> dict[str, object]:
+        """The fault as plain JSON data."""
+        told: dict[str, object] = {
+            "pointer": self.pointer,
+            "code": self.code,
+            "message": self.message,
+            "given": self.given,
+            "expected": {name: _jsonable(number) for name, number in self.expected.items()},
+        }
+        if self.place is not None:
+            told["line"], told["column"] = self.place.line, self.place.column
+        return told
+
+    def _told(self) -> tuple[object, ...]:
+        return self.path, self.code, self.message, self.place
+
+    def __eq__(self, other: object) -> bool:
+        return self._told() == other._told() if isinstance(other, Fault) else NotImplemented
+
+    def __hash__(self) -> int:
+        return hash(self._told())
+
+    def __str__(self) -> str:
+        place = f"{self.place} " if self.place else ""
+        return f"{place}{visible(self.pointer) or '(the whole)'}: {self.message}"
+
+    def __repr__(self) -> str:
+        return f"<Fault {self.code} at {self.pointer!r}: {self.message}>"
+
+
+def _jsonable(number: object) -> object:
+    if isinstance(number, list | tuple):
+        return [_jsonable(each) for each in number]
+    if number is None or isinstance(number, bool | int | str):
+        return number
+    return number if isinstance(number, float) and number - number == 0 else shown(number)

@@ -1,0 +1,50 @@
+"""Problem details for HTTP APIs (RFC 9457)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from http import HTTPStatus
+from urllib.parse import quote
+
+from .fault import Fault
+from .show import counted
+
+CONTENT_TYPE = "application/problem+json"
+"""The media type of a problem's body (RFC 9457, section 6.1)."""
+
+_RENAMED = {413: "Content Too Large", 422: "Unprocessable Content"}
+
+
+def problem_of(
+    faults: Sequence[Fault], untold: int, *, status: int, kind: str, title: str, instance: str | None
+) -> dict[str, object]:
+    """A problem as plain JSON data; each fault is one of its `errors`, with a pointer as a URI fragment."""
+    told = counted(len(faults) + untold, "fault")
+    body: dict[str, object] = {
+        "type": kind,
+        "title": title or _phrase(status),
+        "status": status,
+        "detail": f"The data was refused with {told}.",
+    }
+    if instance is not None:
+        body["instance"] = instance
+    body["errors"] = [_error(fault) for fault in faults]
+    return body
+
+
+def _error(fault: Fault) -> dict[str, object]:
+    told = fault.as_dict()
+    # RFC 6901, section 6: in a URI fragment the pointer is percent-encoded.
+    told["pointer"] = "#" + quote(fault.pointer, safe="/~!$&'()*+,;=:@-._", errors="replace")
+    detail = told.pop("message")
+    return {"detail": detail, **told}
+
+
+def _phrase(status: int) -> str:
+    # RFC 9110 renamed two phrases; older interpreters still have the former ones.
+    if status in _RENAMED:
+        return _RENAMED[status]
+    try:
+        return HTTPStatus(status).phrase
+    except ValueError:
+        return "Refused"

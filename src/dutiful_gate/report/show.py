@@ -1,0 +1,89 @@
+"""Values as a reader is shown them: short, in plain words, never a Python class name."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Mapping, Sequence
+from datetime import date, datetime, time
+from enum import Enum
+
+LONGEST = 60
+_MOST_BITS = 400
+_MOST_NAMED = 12
+_BREAKS = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]")
+_NAMED_BREAKS = {"\n": "\\n", "\r": "\\r", "\t": "\\t"}
+
+
+def visible(text: str) -> str:
+    """Text with control characters and lone surrogates written as escapes: it can be printed anywhere."""
+    return _BREAKS.sub(lambda found: _NAMED_BREAKS.get(found[0], f"\\u{ord(found[0]):04x}"), text)
+
+
+def shortened(text: str, most: int = LONGEST) -> str:
+    """Text of at most `most` characters, with a mark where it was cut."""
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def quoted(text: str) -> str:
+    """Text in quotes, short and printable."""
+    return f"'{visible(shortened(text))}'"
+
+
+def shown(value: object) -> str:
+    """A value in a message: 'fast', -4, true, null, a list of 3 items."""
+    match value:
+        case None:
+            return "null"
+        case bool():
+            return "true" if value else "false"
+        case Enum():
+            return shown(value.value)
+        case str():
+            return quoted(value)
+        case int():
+            return f"{value:d}" if value.bit_length() <= _MOST_BITS else f"a number of about {_digits(value)} digits"
+        case float():
+            return _number(value)
+        case datetime():
+            return value.isoformat().replace("+00:00", "Z")
+        case date() | time():
+            return value.isoformat()
+        case Mapping():
+            return f"a record of {counted(len(value), 'key')}"
+        case bytes() | bytearray():
+            return f"{counted(len(value), 'byte')} of binary data"
+        case list() | tuple():
+            return f"a list of {counted(len(value), 'item')}"
+        case Collection():
+            return f"a collection of {counted(len(value), 'item')}"
+        case _:
+            return "a value of another kind"
+
+
+def plainly(value: object) -> str:
+    """A number or name of a rule in a message: text stands without quotes, several stand in a row."""
+    if isinstance(value, str):
+        return visible(shortened(value, 4 * LONGEST))
+    if isinstance(value, Sequence) and not isinstance(value, bytes):
+        named = [plainly(each.value if isinstance(each, Enum) else each) for each in value[:_MOST_NAMED]]
+        rest = len(value) - len(named)
+        return ", ".join(named) + (f" and {rest} more" if rest else "")
+    return shown(value)
+
+
+def counted(number: int, noun: str) -> str:
+    """`1 item`, `3 items`."""
+    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
+
+
+def _number(value: float) -> str:
+    if value != value:
+        return "not a number"
+    if value in (float("inf"), float("-inf")):
+        return "infinity" if value > 0 else "minus infinity"
+    return repr(value)
+
+
+def _digits(value: int) -> str:
+    # log10(2), without making the digits: that alone is what the limit is there to avoid.
+    return f"{int(value.bit_length() * 0.30103) + 1:,}"

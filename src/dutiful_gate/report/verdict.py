@@ -1,0 +1,108 @@
+"""What a gate says of one payload."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Generic, TypeVar, cast
+
+from .fault import Fault, Path, dotted
+from .problem import problem_of
+from .show import counted
+
+T = TypeVar("T")
+_NOTHING: Any = object()
+
+
+class Verdict(Generic[T]):
+    """Admitted, with a value; or refused, with every fault.
+
+    It is truthy when admitted. `dropped` lists the paths of unknown keys that were left out, `untold` is how many
+    more faults there were than the limit lets through.
+    """
+
+    __slots__ = ("_value", "dropped", "faults", "untold")
+
+    faults: Sequence[Fault]
+    dropped: Sequence[Path]
+    untold: int
+
+    def __init__(
+        self,
+        value: T = _NOTHING,
+        faults: Sequence[Fault] = (),
+        dropped: Sequence[Path] = (),
+        untold: int = 0,
+    ) -> None:
+        self._value = value
+        self.faults = faults
+        self.dropped = dropped
+        self.untold = untold
+
+    @property
+    def value(self) -> T:
+        """The admitted value. Raises Refused when there is none: ask the verdict itself first."""
+        if self._value is _NOTHING:
+            raise Refused(self)
+        return self._value
+
+    def __bool__(self) -> bool:
+        return not self.faults
+
+    def by_field(self) -> dict[str, list[str]]:
+        """The messages by field, as a form shows them: {"crates[1].weight_kg": ["needs ..."]}; "" is the whole."""
+        told: dict[str, list[str]] = {}
+        for fault in self.faults:
+            told.setdefault(dotted(fault.path), []).append(fault.message)
+        return told
+
+    def problem(
+        self, *, status: int = 422, kind: str = "about:blank", title: str = "", instance: str | None = None
+    ) -> dict[str, object]:
+        """The body of an `application/problem+json` answer (RFC 9457), faults as its `errors`.
+
+        `kind` is the URI of the problem's type, `instance` that of this occurrence. Raises ValueError for a verdict
+        that admitted: there is no problem to tell.
+        """
+        if self:
+            raise ValueError("an admitted payload has no problem to tell: ask the verdict first, as in `if not verdict`")
+        return problem_of(self.faults, self.untold, status=status, kind=kind, title=title, instance=instance)
+
+    def __repr__(self) -> str:
+        if self:
+            return f"<Verdict admitted: {self._value!r}>"
+        return f"<Verdict refused: {counted(len(self.faults) + self.untold, 'fault')}>"
+
+    def __reduce__(self) -> tuple[object, ...]:
+        if self._value is _NOTHING:
+            return _refused_again, (tuple(self.faults), tuple(self.dropped), self.untold)
+        return Verdict, (self._value, (), tuple(self.dropped), self.untold)
+
+
+def _refused_again(faults: Sequence[Fault], dropped: Sequence[Path], untold: int) -> Verdict[Any]:
+    return Verdict(_NOTHING, faults, dropped, untold)
+
+
+def refusal(faults: Sequence[Fault], dropped: Sequence[Path] = (), untold: int = 0) -> Verdict[Any]:
+    """A verdict without a value."""
+    return cast("Verdict[Any]", Verdict(_NOTHING, faults, dropped, untold))
+
+
+class Refused(ValueError):
+    """Raised by `admit`: the data was refused. Its text lists the faults; `verdict` holds all of it."""
+
+    def __init__(self, verdict: Verdict[Any]) -> None:
+        super().__init__(verdict)
+        self.verdict = verdict
+
+    @property
+    def faults(self) -> Sequence[Fault]:
+        """Every fault, in document order."""
+        return self.verdict.faults
+
+    def __str__(self) -> str:
+        verdict = self.verdict
+        lines = [f"refused with {counted(len(verdict.faults) + verdict.untold, 'fault')}"]
+        lines += [f"  {fault}" for fault in verdict.faults]
+        if verdict.untold:
+            lines.append(f"  and {verdict.untold:,} more")
+        return "\n".join(lines)

@@ -1,0 +1,56 @@
+"""From the text of annotations to the objects they name, saying which field went wrong when one does not."""
+
+from __future__ import annotations
+
+import inspect
+import sys
+import typing
+from collections.abc import Mapping
+from types import SimpleNamespace
+from typing import Any
+
+from ..declare.errors import DeclarationError
+
+
+def hints_of(declared: type, names: Mapping[str, Any]) -> dict[str, Any]:
+    """The annotations of a class and its bases, evaluated, `Annotated` kept.
+
+    `names` holds what can be seen where the gate is built, for types that are declared inside a function.
+    Raises DeclarationError, naming the record and the field, when one cannot be evaluated.
+    """
+    try:
+        return typing.get_type_hints(declared, include_extras=True)
+    except Exception:  # whatever the annotation's own code raises is told below, with its field
+        pass
+    hints: dict[str, Any] = {}
+    for base in reversed(declared.__mro__):
+        module = dict(vars(sys.modules[base.__module__])) if base.__module__ in sys.modules else {}
+        for field, annotation in inspect.get_annotations(base).items():
+            hints[field] = _evaluated(annotation, module, {**vars(base), **names}, declared, field)
+    return hints
+
+
+def _evaluated(
+    annotation: object, module: dict[str, Any], names: dict[str, Any], declared: type, field: str
+) -> object:
+    alone: Any = SimpleNamespace(__annotations__={field: annotation})
+    try:
+        return typing.get_type_hints(alone, {**names, **module}, names, include_extras=True)[field]
+    except DeclarationError as error:
+        raise error.within(declared.__name__, field) from None
+    except NameError as error:
+        name = getattr(error, "name", None) or str(error)
+        raise DeclarationError(
+            f"the annotation names {name!r}, which cannot be seen from here",
+            remedy=f"declare {name} at the top of a module, or hand it to the gate: "
+            f"Gate({declared.__name__}, names={{{name!r}: {name}}})",
+            record=declared.__name__,
+            field=field,
+        ) from None
+    except Exception as error:
+        raise DeclarationError(
+            f"the annotation {annotation!r} cannot be evaluated ({error})",
+            remedy="mend the annotation",
+            record=declared.__name__,
+            field=field,
+        ) from error
