@@ -8,7 +8,7 @@ from .declare.marks import about
 from .declare.records import obeys, this
 from .declare.steps import trimmed, uppered
 from .declare.subjects import it
-from .document.write import Document, Unstated
+from .document.document import Document, Unstated
 from .gate import Gate
 from .report.fault import Fault
 from .report.place import Place

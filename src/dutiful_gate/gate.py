@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterable, Iterator, Mapping
-from typing import Any, Generic, Literal, NoReturn, TypeVar, overload
+from typing import TYPE_CHECKING, Any, Generic, Literal, NoReturn, TypeVar, overload
 
 from .declare.errors import DeclarationError
-from .declare.facts import Source
+from .declare.facts import FAILED, Source
 from .declare.limits import Limits
-from .document.write import Document, written
-from .engine.gatehouse import FAILED, Engine, Plan
-from .engine.held import check_held
-from .read.json_text import JsonText
+from .document.document import Document
 from .report.verdict import Refused, Verdict, refusal
-from .shape.build import shape_of
+
+if TYPE_CHECKING:
+    from .engine.gatehouse import Engine
+    from .read.json_text import JsonText
 
 T = TypeVar("T")
 Raw = bytes | bytearray | memoryview | str
@@ -75,7 +75,14 @@ class Gate(Generic[T]):
         if unknown not in _UNKNOWN:
             raise DeclarationError(f"unknown={unknown!r} is no way to treat unknown keys", remedy='"drop" or "refuse"')
         if not isinstance(source, Source):
-            raise DeclarationError(f"source={source!r} is no source", remedy="Source.JSON, Source.TEXT or Source.NATIVE")
+            raise DeclarationError(
+                f"source={source!r} is no source", remedy="Source.JSON, Source.TEXT or Source.NATIVE"
+            )
+        # The rooms behind the door open when the first gate is built: importing the package stays cheap.
+        from .engine.gatehouse import Engine, Plan
+        from .engine.held import check_held
+        from .shape.build import shape_of
+
         # Types declared inside a function see each other through the frame in which their gate is built.
         seen = {**sys._getframe(1).f_locals, **(names or {})}
         shape = shape_of(declared, seen)
@@ -143,6 +150,8 @@ class Gate(Generic[T]):
             raise TypeError(f"this gate reads {self.reads!r}: build one for Source.JSON to read raw JSON")
         if not isinstance(raw, bytes | bytearray | memoryview | str):
             raise TypeError(f"raw JSON is bytes or str, not {type(raw).__name__}: for decoded data call examine()")
+        from .read.json_text import JsonText
+
         text = JsonText(raw, self.limits)
         if text.read():
             value = self._engine.sound_and_known(text.value)
@@ -172,6 +181,8 @@ class Gate(Generic[T]):
         It tells what a client should send: values in their final form. Its `unstated` lists the rules that it
         cannot express, each with its field and why.
         """
+        from .document.write import written
+
         return written(self._engine.plan.shape, refuse_unknown=self.unknown == "refuse")
 
     @property

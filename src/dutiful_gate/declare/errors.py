@@ -9,9 +9,7 @@ class DeclarationError(TypeError):
     `problem` says what is wrong, `remedy` what to write instead, `record` and `field` where it stands.
     """
 
-    def __init__(
-        self, problem: str, *, remedy: str = "", record: str | None = None, field: str | None = None
-    ) -> None:
+    def __init__(self, problem: str, *, remedy: str = "", record: str | None = None, field: str | None = None) -> None:
         super().__init__(problem, remedy, record, field)
         self.problem = problem
         self.remedy = remedy

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import datetime
 from enum import Enum
+from typing import Final
+
+from .values import Value
 
 Bind = Callable[[object, str], str]
 """Binds a constant for generated code under a name made from the hint; gives back that name.
@@ -30,8 +32,7 @@ class Source(Enum):
         return f"Source.{self.name}"
 
 
-@dataclass(frozen=True, slots=True)
-class Facts:
+class Facts(Value):
     """A value's standing at one point of its way through the gate.
 
     `phrase`   what the reader is told it should be: "a whole number"
@@ -61,16 +62,24 @@ class Facts:
         return self.compares_with(constant) or (self.text and isinstance(constant, str))
 
 
-@dataclass(frozen=True, slots=True)
 class Stop:
-    """Why a value could not be read: the code of the fault, and what would have been read."""
+    """Why a value could not be read: the code of the fault, and what would have been read.
 
-    code: str
-    needs: str
+    Each is made once, and is equal to itself only: generated code tells them apart by identity.
+    """
+
+    __slots__ = ("code", "needs")
+
+    def __init__(self, code: str, needs: str) -> None:
+        self.code = code
+        self.needs = needs
 
 
-@dataclass(frozen=True, slots=True)
-class Unsaid:
+FAILED: Final = Stop("failed", "")
+"""What a generated function gives back instead of a value."""
+
+
+class Unsaid(Value):
     """Why something has no JSON Schema keywords, for the list of what a document cannot say."""
 
     reason: str

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
-
 from .errors import DeclarationError
+from .values import Value
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(Value):
     """Bounds on what comes from outside, with defaults for the open internet.
 
     `bytes`   the size of a raw text, in bytes (for `str`: in characters)
@@ -25,12 +23,13 @@ class Limits:
     digits: int = 4300
     faults: int = 100
 
-    def __post_init__(self) -> None:
-        for each in fields(self):
-            limit = getattr(self, each.name)
+    def __init__(self, **limits: int) -> None:
+        super().__init__(**limits)
+        for name, limit in self._items():
             if isinstance(limit, bool) or not isinstance(limit, int) or limit < 1:
                 raise DeclarationError(
-                    f"the limit {each.name}={limit!r} is no whole number above 0", remedy="give one, or leave it out"
+                    f"the limit {name}={limit!r} is no whole number above 0",
+                    remedy="give one, or leave it out",
                 )
         if self.digits > 4300:
             raise DeclarationError(f"the limit digits={self.digits} is too high", remedy="give at most 4300")

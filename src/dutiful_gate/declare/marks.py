@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Any
 
+from .values import Value
 
-@dataclass(frozen=True, slots=True)
-class About:
+
+class About(Value):
     """What people are told of a field or type, in documents and messages."""
 
     title: str | None = None

@@ -7,10 +7,8 @@ from __future__ import annotations
 
 import re
 
+from .blanks import BLANKS
 from .facts import Unsaid
-
-BLANKS = r"\t-\r\x1c-\x20\x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
-"""What Python strips and `\\s` matches, as the inside of a character class."""
 
 _CLASSES = {
     "d": r"\p{Nd}",

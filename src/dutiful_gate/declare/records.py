@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
 from typing import Any, Final, NoReturn, Self, TypeVar
 
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
 from .rules.base import Face
+from .values import Value
 
 _C = TypeVar("_C", bound=type)
 _HELD = "__obeys__"
@@ -23,11 +23,10 @@ _WORDS = {
 }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RecordRule(ABC):
+class RecordRule(Value, ABC, kw_only=True):
     """A condition on several fields of one record. To add a rule is to add a subclass."""
 
-    own_words: str | None = field(default=None)
+    own_words: str | None = None
 
     @property
     @abstractmethod
@@ -60,7 +59,7 @@ class RecordRule(ABC):
 
     def says(self, words: str) -> Self:
         """The same rule with its own wording."""
-        return replace(self, own_words=words)
+        return self.but(own_words=words)
 
     def __bool__(self) -> NoReturn:
         raise DeclarationError(
@@ -69,8 +68,7 @@ class RecordRule(ABC):
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Named:
+class Named(Value):
     """A field of the record at hand, as a record rule keeps it."""
 
     name: str
@@ -79,7 +77,6 @@ class Named:
         return f"this.{self.name}"
 
 
-@dataclass(frozen=True, slots=True)
 class Comparison(RecordRule):
     """`this.arrives > this.departs`, or `this.weight_kg <= 500`."""
 
@@ -124,9 +121,7 @@ class Comparison(RecordRule):
                     remedy="compare fields of one kind",
                 )
         elif not left.compares_with(right):
-            raise DeclarationError(
-                f"{self} compares {left.phrase} with {right!r}", remedy=f"write {left.phrase} there"
-            )
+            raise DeclarationError(f"{self} compares {left.phrase} with {right!r}", remedy=f"write {left.phrase} there")
 
     def __str__(self) -> str:
         return f"{self.left!r} {self.sign} {self.right!r}"

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
+from .blanks import BLANKS
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
-from .patterns import BLANKS
+from .values import Value
 
 
-@dataclass(frozen=True, slots=True)
-class Step(ABC):
+class Step(Value, ABC):
     """Something done to a value. To add a step is to add a subclass."""
 
     @property
@@ -49,7 +48,6 @@ class Step(ABC):
         return eval(self.expression("value", bind), bound, {"value": value})
 
 
-@dataclass(frozen=True, slots=True)
 class TextStep(Step):
     """A step from text to text by a method of `str` that takes nothing."""
 

@@ -1,24 +1,34 @@
-"""When a later pattern settles what a step could not say."""
+"""When a later pattern settles what a normalising step asks for, so that the document need not say it again."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from ..declare.rules import Matches, OneOf, Rule
-from ..declare.steps import Step, uppered
+from ..declare.steps import Step, trimmed, uppered
 
-_SIMPLE = re.compile(r"(?:[A-Z0-9 _/:,;=@#%&~!'\"<>-]|\\[-.+*?/()]|\[[A-Z0-9 _-]+\]|\{[0-9,]+\}|[+*?()|])*")
+# Patterns of a simple kind only: literals, plain classes, groups, quantifiers. Anything else settles nothing.
+_CAPITALS = re.compile(r"(?:[A-Z0-9 _/:,;=@#%&~!'\"<>-]|\\[-.+*?/()]|\[[A-Z0-9 _-]+\]|\{[0-9,]+\}|[+*?()|])*")
+_NO_BLANKS = re.compile(r"(?:[A-Za-z0-9_/:,;=@#%&~!'\"<>-]|\\[-.+*?/()dw]|\[[A-Za-z0-9_-]+\]|\{[0-9,]+\}|[+*?()|])*")
+
+_FINAL: dict[Step, tuple[re.Pattern[str], Callable[[str], str]]] = {
+    uppered: (_CAPITALS, str.upper),
+    trimmed: (_NO_BLANKS, str.strip),
+}
 
 
-def settles_capitals(step: Step, later: Sequence[Step | Rule]) -> bool:
-    """Whether rules after `uppered` admit only text that it leaves alone, so that nothing is left to say."""
-    return step is uppered and any(_only_capitals(part) for part in later)
+def is_settled(step: Step, later: Sequence[Step | Rule]) -> bool:
+    """Whether rules after a step admit only text that the step leaves alone."""
+    if step not in _FINAL:
+        return False
+    simple, done = _FINAL[step]
+    return any(_keeps(part, simple, done) for part in later)
 
 
-def _only_capitals(part: Step | Rule) -> bool:
+def _keeps(part: Step | Rule, simple: re.Pattern[str], done: Callable[[str], str]) -> bool:
     if isinstance(part, Matches):
-        return not part.flags and r"\d" not in part.pattern and bool(_SIMPLE.fullmatch(part.pattern))
+        return not part.flags and bool(simple.fullmatch(part.pattern))
     if isinstance(part, OneOf):
-        return all(isinstance(choice, str) and choice == choice.upper() for choice in part.choices)
+        return all(isinstance(choice, str) and choice == done(choice) for choice in part.choices)
     return False

@@ -3,43 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from ..declare.facts import Facts, Unsaid
 from ..declare.rules import Rule
-from ..shape.nodes import Choice, Field, Items, Link, Nothing, Nullable, Record, Scalar, Shape, Use, default_of
+from ..shape.nodes import (
+    Choice,
+    Field,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Shape,
+    Use,
+    default_of,
+)
 from ..shape.plain import plain
-from .final import settles_capitals
+from .document import Document, Unstated
+from .final import is_settled
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 """The dialect that documents are written in."""
 
 Keywords = dict[str, Any]
-_JSON_TYPES: dict[type, str] = {str: "string", bool: "boolean", int: "integer", float: "number", type(None): "null"}
-
-
-@dataclass(frozen=True, slots=True)
-class Unstated:
-    """A rule that the document cannot express: where it stands (a JSON Pointer into the document), which, and why."""
-
-    pointer: str
-    field: str
-    rule: str
-    reason: str
-
-    def __str__(self) -> str:
-        return f"{self.field}: {self.rule} ({self.reason})"
-
-
-class Document(dict[str, Any]):
-    """A JSON Schema document: a plain dict, with the list of what it cannot say as `unstated`."""
-
-    __slots__ = ("unstated",)
-
-    def __init__(self, content: Mapping[str, Any], unstated: tuple[Unstated, ...]) -> None:
-        super().__init__(content)
-        self.unstated = unstated
+_JSON_TYPES: dict[type, str] = {
+    str: "string",
+    bool: "boolean",
+    int: "integer",
+    float: "number",
+    type(None): "null",
+}
 
 
 def written(shape: Shape, *, refuse_unknown: bool = False) -> Document:
@@ -69,8 +64,7 @@ class _Pen:
             said["description"] = record.text
         said["type"] = "object"
         said["properties"] = {
-            field.wire: self.field(field, f"{at}/properties/{_escaped(field.wire)}", record)
-            for field in record.fields
+            field.wire: self.field(field, f"{at}/properties/{_escaped(field.wire)}", record) for field in record.fields
         }
         required = [field.wire for field in record.fields if field.required]
         if required:
@@ -132,7 +126,7 @@ class _Pen:
             else:
                 told = part.keywords()
                 facts = part.suits(facts)
-                if isinstance(told, Unsaid) and settles_capitals(part, use.parts[number + 1 :]):
+                if is_settled(part, use.parts[number + 1 :]):
                     continue
             if isinstance(told, Unsaid):
                 self.leave(at, name, part, told)

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from ..declare.facts import Facts, Source, Stop
-from ..declare.rules import Length, Rule
+from ..declare.rules import Length
 from ..declare.steps import Step
 from ..report.cause import Cause, UnknownKey
 from ..shape.nodes import Choice, Field, Items, Link, Nothing, Nullable, Record, Scalar, Use
-from .plan import Plan, choice_reader, constructed, default_source
+from .plan import Plan, build, choice_reader, choice_ready, constructed, default_source
 from .program import Unit
 from .runtime import (
     FAILED,
@@ -167,7 +167,13 @@ class CollectWriter(Writer):
         self.write(f"{given} = {value}")
         nested = self._lone(value, given, path)
         self._indent += nested
-        self.write(f"{value} = {choice_reader(self, node, self.plan.source)}({value})")
+        ready = choice_ready(self, node, self.plan.source, value)
+        choose = f"{value} = {choice_reader(self, node, self.plan.source)}({value})"
+        if ready is None:
+            self.write(choose)
+        else:
+            with self.block(f"if not ({ready}):"):
+                self.write(choose)
         with self.block(f"if {value} is FAILED:"):
             self.fault(path, self.cause("choice", "one of {choices}", expected={"choices": node.wire}), given)
         if use.parts:
@@ -183,7 +189,7 @@ class CollectWriter(Writer):
         given, made, each = self.variable("given"), self.variable("made"), self.variable("item")
         index, before = self.variable("index"), self.variable("before")
         self.write(f"{given} = {value}")
-        with self.block(f"if not isinstance({value}, (list, tuple)):"):
+        with self.block(f"if {value}.__class__ is not list and not isinstance({value}, (list, tuple)):"):
             self.fault(path, self.cause("kind", "a list"), given)
         with self.block("else:"):
             self.write(f"{made} = []")
@@ -263,13 +269,15 @@ class CollectWriter(Writer):
         mentioned = {name for rule in record.rules for name in rule.fields}
         value_of = {}
         sound = {}
+        missing = self.variable("missing")
+        self.write(f"{missing} = 0")
         for field in record.fields:
             before = self.variable("before") if field.attribute in mentioned else ""
-            value_of[field.attribute] = self.field(field, before)
+            value_of[field.attribute] = self.field(field, before, missing)
             if before:
                 sound[field.attribute] = self.variable("is_sound")
                 self.write(f"{sound[field.attribute]} = len(faults) == {before}")
-        self._unknown_keys(record)
+        self._unknown_keys(record, missing)
         self.record_rules(record, value_of, sound)
         with self.block("if len(faults) != start:"):
             with self.block("if len(faults) > start + 1:"):
@@ -288,10 +296,11 @@ class CollectWriter(Writer):
                 self.write("return FAILED")
             self.write("data = dict(data)")
 
-    def field(self, field: Field, before: str) -> str:
+    def field(self, field: Field, before: str, missing: str) -> str:
         """Read one field into a variable of its own; gives back the variable's name.
 
-        `before`, if not empty, names a variable for the number of faults before this field.
+        `before`, if not empty, names a variable for the number of faults before this field; `missing` one that
+        counts the fields that are not in the data, so that what is left over is known to be unknown.
         """
         self._label, self._secret = field.label, False
         value = self.variable(field.attribute)
@@ -299,13 +308,17 @@ class CollectWriter(Writer):
         path = f"(*path, {key})"
         if before:
             self.write(f"{before} = len(faults)")
-        there = f"{key} in data"
-        if not field.required and self.plan.may_be_blank(field.use) and not field.use.nullable:
-            there += f" and not {self.bind(is_blank, 'is_blank')}(data[{key}])"
-        with self.block(f"if {there}:"):
+        with self.block(f"if {key} in data:"):
             self.write(f"{value} = data[{key}]")
-            self.read(field.use, value, path)
+            if not field.required and self.plan.may_be_blank(field.use) and not field.use.nullable:
+                with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+                    self.write(f"{value} = {default_source(self, field)}")
+                with self.block("else:"):
+                    self.read(field.use, value, path)
+            else:
+                self.read(field.use, value, path)
         with self.block("else:"):
+            self.write(f"{missing} += 1")
             if field.required:
                 self.fault(path, self.cause("absent", "a value"))
                 self.write(f"{value} = FAILED")
@@ -314,10 +327,10 @@ class CollectWriter(Writer):
         self._label, self._secret = "", False
         return value
 
-    def _unknown_keys(self, record: Record) -> None:
+    def _unknown_keys(self, record: Record, missing: str) -> None:
         wires = tuple(field.wire for field in record.fields)
         known = self.bind(frozenset(wires), "KNOWN")
-        with self.block(f"if not data.keys() <= {known}:"):
+        with self.block(f"if len(data) + {missing} != {len(wires)}:"):
             if self.plan.refuse_unknown:
                 cause = self.bind(UnknownKey(known=wires), "UNKNOWN")
                 self.write(f"{self.bind(refuse_unknown, 'refuse_unknown')}(data, {known}, path, log, {cause})")
@@ -344,18 +357,19 @@ class CollectWriter(Writer):
                 own_words=rule.own_words,
             )
             self._label = ""
-            path = f"(*path, {self.key(first.wire, trusted=first.wire == first.attribute)})"
+            key = self.key(first.wire, trusted=first.wire == first.attribute)
+            path, value = f"(*path, {key})", value_of[first.attribute]
             with self.block(f"if {' and '.join(tests)} and not ({rule.condition(value_of, self.bind)}):"):
-                self.fault(path, cause, value_of[first.attribute], value_of[first.attribute])
+                self.fault(path, cause, f"data.get({key}, {value})", value)
 
     def _build(self, record: Record, value_of: dict[str, str]) -> None:
         """Make the record; what its own constructor says against it is a fault too."""
-        call = constructed(self, record, value_of)
         if record.stores:
-            self.write(f"return {call}")
+            build(self, record, "made", value_of)
+            self.write("return made")
             return
         with self.block("try:"):
-            self.write(f"return {call}")
+            self.write(f"return {constructed(self, record, value_of)}")
         with self.block("except ValueError as error:"):
             self.fault("path", f"{self.bind(check_failed, 'check_failed')}(error)", "data")
             self.write("return FAILED")

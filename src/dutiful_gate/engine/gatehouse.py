@@ -6,6 +6,7 @@ from collections.abc import Callable
 from threading import RLock
 from typing import Any
 
+from ..report.fault import Path
 from .collect import collecting_unit
 from .plan import Plan
 from .program import Unit
@@ -19,7 +20,7 @@ class Engine:
     `sound` and `sound_and_known` give the value or FAILED; the second also gives up on keys nobody declared.
     """
 
-    __slots__ = ("_lock", "_units", "plan", "sound", "sound_and_known")
+    __slots__ = ("_collect", "_lock", "_units", "plan", "sound", "sound_and_known")
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
@@ -27,6 +28,7 @@ class Engine:
         self._units: dict[str, Unit] = {}
         self.sound: Callable[[Any], Any] = self._first_sound
         self.sound_and_known: Callable[[Any], Any] = self._first_sound_and_known
+        self._collect: Callable[[Any, Path, Log], Any] = self._first_collect
 
     def _unit(self, name: str, build: Callable[[], Unit]) -> Unit:
         with self._lock:
@@ -45,12 +47,16 @@ class Engine:
             self.sound_and_known = self._unit("known", lambda: sound_unit(self.plan, note_unknown=True)).call
         return self.sound_and_known(data)
 
+    def _first_collect(self, data: Any, path: Path, log: Log) -> Any:
+        self._collect = self._unit("collect", lambda: collecting_unit(self.plan)).call
+        return self._collect(data, path, log)
+
     def collect(self, data: Any) -> tuple[Any, Log]:
         """The value or FAILED, and every fault and dropped key."""
         log = Log(self.plan.limits.faults)
-        unit = self._unit("collect", lambda: collecting_unit(self.plan))
-        value = unit.call(data, (), log)
-        log.spill(0)
+        value = self._collect(data, (), log)
+        if log.faults:
+            log.spill(0)
         return value, log
 
     @property

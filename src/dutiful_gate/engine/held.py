@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from ..declare.errors import DeclarationError
 from ..declare.facts import Source, Stop
 from ..declare.rules import Rule
@@ -60,7 +58,7 @@ def _quick_problem(use: Use, default: object) -> str | None:
 
 def _problem(shape: Shape, use: Use, value: object, source: Source) -> str:
     """What is wrong with a value of the declaration, "" for nothing."""
-    plan = Plan(replace(shape, root=use), source)
+    plan = Plan(shape.but(root=use), source)
     read, log = Engine(plan).collect(value)
     if read is FAILED:
         return log.told()[0].message

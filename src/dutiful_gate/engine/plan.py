@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
 
 from ..declare.facts import Source
-from ..declare.limits import Limits
 from ..declare.kinds import Text
+from ..declare.limits import Limits
+from ..declare.values import Value
 from ..shape.nodes import Choice, Field, Items, Link, Nullable, Record, Scalar, Shape, Use
 from .runtime import chooser
 from .writer import Writer
 
 
-@dataclass(frozen=True, slots=True)
-class Plan:
+class Plan(Value):
     """A shape, and how it is to be read."""
 
     shape: Shape
@@ -42,6 +41,16 @@ def constructed(writer: Writer, record: Record, value_of: dict[str, str]) -> str
     builder = writer.bind_class(record.builder)
     arguments = ", ".join(f"{field.attribute}={value_of[field.attribute]}" for field in record.fields)
     return f"{builder}({arguments})"
+
+
+def build(writer: Writer, record: Record, made: str, value_of: dict[str, str]) -> None:
+    """Write the making of a record, into the variable `made`, of its fields' variables."""
+    if not record.stores or not all(name.isascii() for name in value_of):
+        writer.write(f"{made} = {constructed(writer, record, value_of)}")
+        return
+    writer.write(f"{made} = {writer.bind(object.__new__, 'new')}({writer.bind_class(record.builder)})")
+    for name, held in value_of.items():
+        writer.write(f"{made}.{name} = {held}")
 
 
 def default_source(writer: Writer, field: Field) -> str:

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Final
 
-from ..declare.facts import Source, Stop
+from ..declare.facts import FAILED, Source, Stop
 from ..report.cause import Cause, UnknownKey
 from ..report.fault import Fault, Path
 
-FAILED: Final = Stop("failed", "")
-"""What a generated function gives back instead of a value."""
-
 RawFault = tuple[Path, Cause, object, object]
 """Path, cause, what came, and what the steps had made of it: a `Fault` before anyone asked for it."""
+
+_COUNT = range(sys.maxsize)
 
 TOO_DEEP: Final = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
 
@@ -59,11 +59,13 @@ def in_document_order(log: Log, start: int, depth: int, data: Mapping[Any, Any])
     What is about the record itself, and what is absent from it, stands where the record begins: first.
     """
     faults = log.faults
-    order = {key: index for index, key in enumerate(data)}
-    faults[start:] = sorted(
-        faults[start:], key=lambda raw: order.get(raw[0][depth], -1) if len(raw[0]) > depth else -1
-    )
-    log.spill(start)
+    rank_of = dict(zip(data, _COUNT, strict=False)).get
+    ranks = [rank_of(raw[0][depth], -1) if len(raw[0]) > depth else -1 for raw in faults[start:]]
+    if ranks != sorted(ranks):
+        by_rank = sorted(zip(ranks, range(start, len(faults)), strict=True))
+        faults[start:] = [faults[index] for _, index in by_rank]
+    if len(faults) > start + log.most:
+        log.spill(start)
 
 
 def drop_unknown(data: Mapping[Any, Any], known: frozenset[str], path: Path, log: Log) -> None:

@@ -12,9 +12,9 @@ from ..declare.steps import Step
 from ..shape.nodes import Choice, Field, Items, Link, Nothing, Nullable, Record, Scalar, Use
 from .plan import (
     Plan,
+    build,
     choice_reader,
     choice_ready,
-    constructed,
     default_source,
     is_lone_text,
     member_table,
@@ -228,7 +228,7 @@ class SoundWriter(Writer):
             with self.block(f"if len({value}) != {known}:"):
                 self.write(_GIVE_UP)
         self.record_rules(record, value_of)
-        self.build(record, value, value_of)
+        build(self, record, value, value_of)
 
     def field(self, field: Field, record: str, known: str) -> str:
         """Read one field into a variable of its own; gives back the variable's name."""
@@ -262,16 +262,6 @@ class SoundWriter(Writer):
             there = "".join(f"{value_of[name]} is not None and " for name in rule.fields if name in nullable)
             with self.block(f"if {there}not {rule.condition(value_of, self.bind)}:"):
                 self.write(_GIVE_UP)
-
-    def build(self, record: Record, value: str, value_of: dict[str, str]) -> None:
-        """Make the record of its fields' values."""
-        if not record.stores or not all(field.attribute.isascii() for field in record.fields):
-            self.write(f"{value} = {constructed(self, record, value_of)}")
-            return
-        new = self.bind(object.__new__, "new")
-        self.write(f"{value} = {new}({self.bind_class(record.builder)})")
-        for name, held in value_of.items():
-            self.write(f"{value}.{name} = {held}")
 
     def run(self, parts: tuple[Step | Rule, ...], value: str) -> None:
         """Steps and rules in order; rules that stand together are one test."""

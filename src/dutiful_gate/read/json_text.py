@@ -21,7 +21,7 @@ class JsonText:
     A text with repeated keys, NaN or over-long numbers still has a value, so that its other faults can be told too.
     """
 
-    __slots__ = ("_lines", "_limits", "_raw", "broken", "readable", "text", "value")
+    __slots__ = ("_limits", "_lines", "_raw", "broken", "readable", "text", "value")
 
     def __init__(self, raw: bytes | bytearray | memoryview | str, limits: Limits) -> None:
         self._raw = raw

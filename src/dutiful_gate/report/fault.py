@@ -66,7 +66,7 @@ class Fault:
     @property
     def message(self) -> str:
         """What would pass and what came, in plain words."""
-        return self._cause.words(self._given, self._value)
+        return self._cause.tell(self._given, self._value)
 
     @property
     def given(self) -> object:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from ..declare.values import Value
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Value):
     """Line and column in a text, both from 1; columns count characters, as editors do."""
 
     line: int

@@ -3,20 +3,25 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import date, datetime, time
 from enum import Enum
+from typing import Any
 
 LONGEST = 60
 _MOST_BITS = 400
 _MOST_NAMED = 12
-_BREAKS = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]")
+_BREAKS = r"[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]"
 _NAMED_BREAKS = {"\n": "\\n", "\r": "\\r", "\t": "\\t"}
 
 
 def visible(text: str) -> str:
     """Text with control characters and lone surrogates written as escapes: it can be printed anywhere."""
-    return _BREAKS.sub(lambda found: _NAMED_BREAKS.get(found[0], f"\\u{ord(found[0]):04x}"), text)
+    return (
+        text
+        if text.isprintable()
+        else re.sub(_BREAKS, lambda found: _NAMED_BREAKS.get(found[0], f"\\u{ord(found[0]):04x}"), text)
+    )
 
 
 def shortened(text: str, most: int = LONGEST) -> str:
@@ -26,38 +31,29 @@ def shortened(text: str, most: int = LONGEST) -> str:
 
 def quoted(text: str) -> str:
     """Text in quotes, short and printable."""
+    if len(text) <= LONGEST and text.isprintable():
+        return f"'{text}'"
     return f"'{visible(shortened(text))}'"
 
 
 def shown(value: object) -> str:
     """A value in a message: 'fast', -4, true, null, a list of 3 items."""
-    match value:
-        case None:
-            return "null"
-        case bool():
-            return "true" if value else "false"
-        case Enum():
-            return shown(value.value)
-        case str():
-            return quoted(value)
-        case int():
-            return f"{value:d}" if value.bit_length() <= _MOST_BITS else f"a number of about {_digits(value)} digits"
-        case float():
-            return _number(value)
-        case datetime():
-            return value.isoformat().replace("+00:00", "Z")
-        case date() | time():
-            return value.isoformat()
-        case Mapping():
-            return f"a record of {counted(len(value), 'key')}"
-        case bytes() | bytearray():
-            return f"{counted(len(value), 'byte')} of binary data"
-        case list() | tuple():
-            return f"a list of {counted(len(value), 'item')}"
-        case Collection():
-            return f"a collection of {counted(len(value), 'item')}"
-        case _:
-            return "a value of another kind"
+    show = _SHOWN.get(value.__class__)
+    return show(value) if show is not None else _shown_by_standing(value)
+
+
+def _shown_by_standing(value: object) -> str:
+    """The same for a subclass of what is known, or for something unknown."""
+    if isinstance(value, Enum):
+        return shown(value.value)
+    for known, show in _SHOWN.items():
+        if isinstance(value, known):
+            return show(value)
+    if isinstance(value, Mapping):
+        return f"a record of {counted(len(value), 'key')}"
+    if isinstance(value, Collection):
+        return f"a collection of {counted(len(value), 'item')}"
+    return "a value of another kind"
 
 
 def plainly(value: object) -> str:
@@ -84,6 +80,28 @@ def _number(value: float) -> str:
     return repr(value)
 
 
+def _whole(value: int) -> str:
+    return f"{value:d}" if value.bit_length() <= _MOST_BITS else f"a number of about {_digits(value)} digits"
+
+
 def _digits(value: int) -> str:
     # log10(2), without making the digits: that alone is what the limit is there to avoid.
     return f"{int(value.bit_length() * 0.30103) + 1:,}"
+
+
+# Narrower types before wider ones: a bool is an int to isinstance, a datetime a date.
+_SHOWN: dict[type, Callable[[Any], str]] = {
+    type(None): lambda value: "null",
+    bool: lambda value: "true" if value else "false",
+    str: quoted,
+    int: _whole,
+    float: _number,
+    datetime: lambda value: value.isoformat().replace("+00:00", "Z"),
+    date: lambda value: value.isoformat(),
+    time: lambda value: value.isoformat(),
+    dict: lambda value: f"a record of {counted(len(value), 'key')}",
+    list: lambda value: f"a list of {counted(len(value), 'item')}",
+    tuple: lambda value: f"a list of {counted(len(value), 'item')}",
+    bytes: lambda value: f"{counted(len(value), 'byte')} of binary data",
+    bytearray: lambda value: f"{counted(len(value), 'byte')} of binary data",
+}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Generic, TypeVar, cast
+from typing import Any, Generic, TypeVar
 
 from .fault import Fault, Path, dotted
 from .problem import problem_of
@@ -64,7 +64,9 @@ class Verdict(Generic[T]):
         that admitted: there is no problem to tell.
         """
         if self:
-            raise ValueError("an admitted payload has no problem to tell: ask the verdict first, as in `if not verdict`")
+            raise ValueError(
+                "an admitted payload has no problem to tell: ask the verdict first, as in `if not verdict`"
+            )
         return problem_of(self.faults, self.untold, status=status, kind=kind, title=title, instance=instance)
 
     def __repr__(self) -> str:
@@ -74,17 +76,13 @@ class Verdict(Generic[T]):
 
     def __reduce__(self) -> tuple[object, ...]:
         if self._value is _NOTHING:
-            return _refused_again, (tuple(self.faults), tuple(self.dropped), self.untold)
+            return refusal, (tuple(self.faults), tuple(self.dropped), self.untold)
         return Verdict, (self._value, (), tuple(self.dropped), self.untold)
-
-
-def _refused_again(faults: Sequence[Fault], dropped: Sequence[Path], untold: int) -> Verdict[Any]:
-    return Verdict(_NOTHING, faults, dropped, untold)
 
 
 def refusal(faults: Sequence[Fault], dropped: Sequence[Path] = (), untold: int = 0) -> Verdict[Any]:
     """A verdict without a value."""
-    return cast("Verdict[Any]", Verdict(_NOTHING, faults, dropped, untold))
+    return Verdict(_NOTHING, faults, dropped, untold)
 
 
 class Refused(ValueError):

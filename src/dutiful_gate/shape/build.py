@@ -97,7 +97,7 @@ class _Maker:
             )
         held = inner[0]
         use = self.use(Annotated[(held, *metadata)] if metadata else held)
-        return Use(Nullable(dataclasses.replace(use, about=NO_ABOUT)), (), use.about)
+        return Use(Nullable(use.but(about=NO_ABOUT)), (), use.about)
 
     def node(self, declared: Any, origin: Any) -> Node:
         """The node of a type without metadata."""

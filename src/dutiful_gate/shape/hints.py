@@ -30,9 +30,7 @@ def hints_of(declared: type, names: Mapping[str, Any]) -> dict[str, Any]:
     return hints
 
 
-def _evaluated(
-    annotation: object, module: dict[str, Any], names: dict[str, Any], declared: type, field: str
-) -> object:
+def _evaluated(annotation: object, module: dict[str, Any], names: dict[str, Any], declared: type, field: str) -> object:
     alone: Any = SimpleNamespace(__annotations__={field: annotation})
     try:
         return typing.get_type_hints(alone, {**names, **module}, names, include_extras=True)[field]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from enum import Enum
 from typing import Any, Final
 
@@ -14,12 +13,12 @@ from ..declare.marks import About
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.steps import Step
+from ..declare.values import Value
 
 NO_ABOUT: Final = About()
 
 
-@dataclass(frozen=True, slots=True)
-class Scalar:
+class Scalar(Value):
     """A single value of one kind."""
 
     kind: Kind
@@ -30,8 +29,7 @@ class Scalar:
         return self.kind.facts
 
 
-@dataclass(frozen=True, slots=True)
-class Nothing:
+class Nothing(Value):
     """Only null."""
 
     @property
@@ -40,8 +38,7 @@ class Nothing:
         return Facts("null", "null")
 
 
-@dataclass(frozen=True, slots=True)
-class Choice:
+class Choice(Value):
     """One of a few constants: `wire[i]` is what stands in the data for `values[i]`.
 
     `owner` is the Enum they belong to, None for a Literal.
@@ -57,8 +54,7 @@ class Choice:
         return Facts("one of a few values", "choice")
 
 
-@dataclass(frozen=True, slots=True)
-class Items:
+class Items(Value):
     """A list of items that are all of one shape."""
 
     item: Use
@@ -69,8 +65,7 @@ class Items:
         return Facts("a list", "list", measured="items")
 
 
-@dataclass(frozen=True, slots=True)
-class Nullable:
+class Nullable(Value):
     """Null, or what is inside."""
 
     inner: Use
@@ -81,8 +76,7 @@ class Nullable:
         return self.inner.facts
 
 
-@dataclass(frozen=True, slots=True)
-class Link:
+class Link(Value):
     """A record of the shape, by its key in `Shape.records`: this is how records nest and recur."""
 
     key: str
@@ -96,8 +90,7 @@ class Link:
 Node = Scalar | Nothing | Choice | Items | Nullable | Link
 
 
-@dataclass(frozen=True, slots=True)
-class Use:
+class Use(Value):
     """A node where it is used: the steps and rules that run after it is read, in order, and what is said of it."""
 
     node: Node
@@ -131,8 +124,7 @@ class Missing(Enum):
 MISSING: Final = Missing.MISSING
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(Value):
     """One field of a record: its attribute, its name in the data, what it holds, and what stands in for it."""
 
     attribute: str
@@ -152,8 +144,7 @@ class Field:
         return self.use.about.title or ""
 
 
-@dataclass(frozen=True, slots=True)
-class Record:
+class Record(Value):
     """A record with named fields, built by calling `builder`.
 
     `stores` tells that a new instance may be filled by storing its attributes one by one, which is all that its
@@ -170,12 +161,14 @@ class Record:
     unset: tuple[tuple[str, object, Callable[[], Any] | None], ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+_NO_RECORDS: Mapping[str, Record] = {}
+
+
+class Shape(Value):
     """All that a gate reads: where it begins, and the records that can be reached from there."""
 
     root: Use
-    records: Mapping[str, Record] = field(default_factory=dict)
+    records: Mapping[str, Record] = _NO_RECORDS
     recursive: frozenset[str] = frozenset()
 
     @property

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from ..facts import Bind, Facts, Source
+from ..values import Value
 
 Reader = Callable[[Any], Any]
 """Takes what came, gives back the value or a `Stop`. Never raises."""
 
 
-@dataclass(frozen=True, slots=True)
-class Kind(ABC):
+class Kind(Value, ABC):
     """A kind of single value. To add a kind is to add a subclass."""
 
     @property

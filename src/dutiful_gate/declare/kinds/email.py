@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import re
-from ipaddress import IPv4Address, IPv6Address
 from typing import Annotated
 
+from ..late import Late
 from ..rules.format import OfFormat
 
 _ATOM = r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+"
 _LABEL = r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
-_MAILBOX = re.compile(
+_MAILBOX = Late(
     rf'({_ATOM}(?:\.{_ATOM})*|"(?:[\x20!#-\[\]-~]|\\[\x20-~])*")@(?:({_LABEL}(?:\.{_LABEL})*)|\[([^\]]+)\])'
 )
 _LONGEST = 254
@@ -27,6 +26,8 @@ def is_email(text: str) -> bool:
 
 
 def _is_address(literal: str) -> bool:
+    from ipaddress import IPv4Address, IPv6Address  # seldom needed
+
     try:
         if literal.startswith("IPv6:"):
             IPv6Address(literal[5:])

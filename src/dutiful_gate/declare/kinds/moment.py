@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from ..facts import Bind, Facts, Source, Stop
+from ..late import Late
 from .base import Kind, Reader
 
 _MOMENT_KIND = Stop("kind", "a date-time as text, such as 2026-05-04T09:30:00Z")
@@ -22,10 +21,8 @@ _DAY_READING = Stop("reading", "a date (RFC 3339), such as 2026-05-04")
 _NO_SUCH_DAY = Stop("reading", "a date that the calendar has")
 _DAY_NATIVE = Stop("kind", "a date")
 
-_MOMENT = re.compile(
-    r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt][0-9]{2}:[0-9]{2}:([0-9]{2})(?:\.[0-9]+)?([Zz]|[+-][0-9]{2}:[0-9]{2})?"
-)
-_DAY = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
+_MOMENT = Late(r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt][0-9]{2}:[0-9]{2}:([0-9]{2})(?:\.[0-9]+)?([Zz]|[+-][0-9]{2}:[0-9]{2})?")
+_DAY = Late(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 _from_iso = datetime.fromisoformat
 
 
@@ -103,7 +100,6 @@ def moment_as_text(moment: datetime) -> str:
     return moment.isoformat()
 
 
-@dataclass(frozen=True, slots=True)
 class Moment(Kind):
     """A point in time, with its offset."""
 
@@ -128,7 +124,6 @@ class Moment(Kind):
         return moment_as_text(value)
 
 
-@dataclass(frozen=True, slots=True)
 class Day(Kind):
     """A day of the calendar."""
 

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Mapping
-from dataclasses import dataclass
-from decimal import Decimal
 from typing import Any
 
 from ..facts import Bind, Facts, Source, Stop
+from ..late import Late
 from .base import Kind, Reader
 
 _WHOLE_KIND = Stop("kind", "a whole number")
@@ -19,8 +17,7 @@ _NUMBER_READING = Stop("reading", "a number in ASCII digits, such as 42 or 3.14"
 _TOO_LONG = Stop("size", "a number of at most 4300 digits")
 _NOT_FINITE = Stop("reading", "a finite number, as a double holds it")
 
-_WHOLE = re.compile(r"[+-]?[0-9]+")
-_NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_NUMBER = Late(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
 _MOST_DIGITS = 4300
 _EXACT = 2**53
 
@@ -41,7 +38,8 @@ def whole_from_text(value: object) -> object:
     if not isinstance(value, str):
         return _WHOLE_KIND
     digits = value.strip()
-    if not _WHOLE.fullmatch(digits):
+    # int() takes more than these: other scripts' digits, and underscores.
+    if not (digits.isascii() and digits.removeprefix("-" if digits[:1] == "-" else "+").isdigit()):
         return _WHOLE_READING
     return int(digits) if len(digits) <= _MOST_DIGITS else _TOO_LONG
 
@@ -53,7 +51,7 @@ def whole_native(value: object) -> object:
 
 def number_from_json(value: object) -> object:
     """Any JSON number that a double can hold."""
-    if isinstance(value, bool) or not isinstance(value, (int, float, Decimal)):
+    if isinstance(value, bool) or not isinstance(value, (int, float)):
         return _NUMBER_KIND
     try:
         number = float(value)
@@ -73,7 +71,6 @@ def number_from_text(value: object) -> object:
     return number if math.isfinite(number) else _NOT_FINITE
 
 
-@dataclass(frozen=True, slots=True)
 class Whole(Kind):
     """A whole number of any size."""
 
@@ -98,7 +95,6 @@ class Whole(Kind):
         return value
 
 
-@dataclass(frozen=True, slots=True)
 class Number(Kind):
     """A finite number, held as a double."""
 
@@ -123,5 +119,3 @@ class Number(Kind):
 
     def plain(self, value: Any) -> object:
         return value
-
-

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from ..facts import Bind, Facts, Source, Stop
@@ -29,7 +28,6 @@ def read_text(value: object) -> object:
     return str(value) if encodable(value) else _SURROGATE
 
 
-@dataclass(frozen=True, slots=True)
 class Text(Kind):
     """Text, the same in every source."""
 

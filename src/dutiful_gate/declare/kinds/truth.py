@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from ..facts import Bind, Facts, Source, Stop
@@ -27,7 +26,6 @@ def truth_from_text(value: object) -> object:
     return _WORDS.get(word.lower(), _READING) if word.isascii() else _READING
 
 
-@dataclass(frozen=True, slots=True)
 class Truth(Kind):
     """True or false."""
 

@@ -5,17 +5,16 @@ from __future__ import annotations
 import re
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from typing import Any, NoReturn, Self
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
+from ..values import Value
 
-_SLOT = re.compile(r"\{([^{}]*)\}")
+_SLOT = r"\{([^{}]*)\}"
 
 
-@dataclass(frozen=True, slots=True)
-class Face:
+class Face(Value):
     """One way a rule can fail: the condition in Python source, the code of its fault, and its wording.
 
     `needs` is a template: `{phrase}` stands for the kind of the value, other slots for the rule's numbers.
@@ -28,14 +27,13 @@ class Face:
     got: str = "value"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Rule(ABC):
+class Rule(Value, ABC, kw_only=True):
     """A condition on one value. To add a rule is to add a subclass.
 
     Rules are values: equal when they say the same, hashable, and without a truth value.
     """
 
-    own_words: str | None = field(default=None)
+    own_words: str | None = None
 
     @abstractmethod
     def condition(self, value: str, bind: Bind) -> str:
@@ -76,13 +74,13 @@ class Rule(ABC):
         Raises DeclarationError for any other name in braces.
         """
         known = {"label", "given", *self.numbers()}
-        for name in _SLOT.findall(words):
+        for name in re.findall(_SLOT, words):
             if name not in known:
                 raise DeclarationError(
                     f"says({words!r}) names {{{name}}}, which {self} does not have",
                     remedy="it has " + ", ".join(f"{{{each}}}" for each in sorted(known)),
                 )
-        return replace(self, own_words=words)
+        return self.but(own_words=words)
 
     def __bool__(self) -> NoReturn:
         raise DeclarationError(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -39,7 +38,6 @@ def _of_numbers(facts: Facts, word: str, constant: object) -> Mapping[str, objec
     return Unsaid(f"JSON Schema compares numbers only, not {facts.phrase.removeprefix('a ')}")
 
 
-@dataclass(frozen=True, slots=True)
 class Floor(Rule):
     """`it > floor` or `it >= floor`."""
 
@@ -68,7 +66,6 @@ class Floor(Rule):
         return f"it {'>=' if self.inclusive else '>'} {self.floor!r}"
 
 
-@dataclass(frozen=True, slots=True)
 class Ceiling(Rule):
     """`it < ceiling` or `it <= ceiling`."""
 
@@ -97,7 +94,6 @@ class Ceiling(Rule):
         return f"it {'<=' if self.inclusive else '<'} {self.ceiling!r}"
 
 
-@dataclass(frozen=True, slots=True)
 class Between(Rule):
     """`it.between(floor, ceiling)`, both ends included."""
 

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts
 from .base import Face, Rule, Unsaid
 
 
-@dataclass(frozen=True, slots=True)
 class OneOf(Rule):
     """The value equals one of the choices."""
 

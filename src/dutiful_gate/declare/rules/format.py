@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
 
 
-@dataclass(frozen=True, slots=True)
 class OfFormat(Rule):
     """The text is of the format, as `judge` tells."""
 

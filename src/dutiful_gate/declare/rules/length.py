@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts
@@ -17,7 +16,6 @@ _KEYWORDS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
 class Length(Rule):
     """A floor, a ceiling, or both, on the number of characters (code points), items or keys."""
 

@@ -4,15 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts
-from ..patterns import ecma_pattern
 from .base import Face, Rule, Unsaid, refuse
 
 
-@dataclass(frozen=True, slots=True)
 class Matches(Rule):
     """The whole text matches the expression (`re.fullmatch`)."""
 
@@ -29,6 +26,8 @@ class Matches(Rule):
         return {"pattern": self.pattern}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        from ..patterns import ecma_pattern  # only for documents
+
         said = ecma_pattern(self.pattern, self.flags)
         return said if isinstance(said, Unsaid) else {"pattern": f"^(?:{said})$"}
 
@@ -38,9 +37,7 @@ class Matches(Rule):
         try:
             re.compile(self.pattern, self.flags)
         except (re.error, OverflowError, RecursionError) as broken:
-            raise DeclarationError(
-                f"{self} is no regular expression: {broken}", remedy="mend the expression"
-            ) from None
+            raise DeclarationError(f"{self} is no regular expression: {broken}", remedy="mend the expression") from None
 
     def __str__(self) -> str:
         return f"it.matches({self.pattern!r})"

@@ -1,0 +1,76 @@
+"""Frozen value objects for declarations and shapes.
+
+They do what frozen dataclasses do, without generating code for every class: importing the package stays cheap, and
+nothing here is built while data passes.
+"""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, NoReturn, Self, dataclass_transform
+
+
+@dataclass_transform(frozen_default=True)
+class Value:
+    """A frozen object that is what its fields are: equal, hashable and shown by them.
+
+    A subclass annotates its fields, with defaults where there are any. Those of a class made with `kw_only=True` are
+    given by name only.
+    """
+
+    _positional: ClassVar[tuple[str, ...]] = ()
+    _named: ClassVar[tuple[str, ...]] = ()
+    __match_args__: ClassVar[tuple[str, ...]] = ()
+
+    def __init_subclass__(cls, *, kw_only: bool = False) -> None:
+        own = [name for name, kind in _annotations(cls).items() if "ClassVar" not in str(kind)]
+        taken = {*cls._positional, *cls._named}
+        new = tuple(name for name in own if name not in taken)
+        if kw_only:
+            cls._named = (*cls._named, *new)
+        else:
+            cls._positional = cls.__match_args__ = (*cls._positional, *new)
+
+    def __init__(self, *values: Any, **named: Any) -> None:
+        given = dict(zip(self._positional, values, strict=False))
+        if len(values) > len(self._positional) or given.keys() & named.keys():
+            raise TypeError(f"{type(self).__name__} takes {', '.join(self._positional)}, each once")
+        given.update(named)
+        for name in (*self._positional, *self._named):
+            if name not in given and not hasattr(type(self), name):
+                raise TypeError(f"{type(self).__name__} needs {name}")
+        if unknown := given.keys() - {*self._positional, *self._named}:
+            raise TypeError(f"{type(self).__name__} knows no {', '.join(sorted(unknown))}")
+        self.__dict__.update(given)
+
+    def but(self, **changes: Any) -> Self:
+        """A copy with some fields changed."""
+        return type(self)(**{**dict(self._items()), **changes})
+
+    def _items(self) -> list[tuple[str, Any]]:
+        return [(name, getattr(self, name)) for name in (*self._positional, *self._named)]
+
+    def __setattr__(self, name: str, value: object) -> NoReturn:
+        raise AttributeError(f"{type(self).__name__} does not change")
+
+    def __eq__(self, other: object) -> bool:
+        if type(other) is not type(self):
+            return NotImplemented
+        return self is other or self._items() == other._items()
+
+    def __hash__(self) -> int:
+        return hash((type(self), *(held for _, held in self._items())))
+
+    def __repr__(self) -> str:
+        return f"{type(self).__name__}({', '.join(f'{name}={held!r}' for name, held in self._items())})"
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return _again, (type(self), dict(self._items()))
+
+
+def _annotations(declared: type) -> dict[str, Any]:
+    own: dict[str, Any] = declared.__dict__.get("__annotations__") or declared.__annotations__
+    return own
+
+
+def _again(declared: type[Value], fields: dict[str, Any]) -> Value:
+    return declared(**fields)

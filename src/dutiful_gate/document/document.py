@@ -1,0 +1,30 @@
+"""A written document, and what it leaves unstated."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from ..declare.values import Value
+
+
+class Unstated(Value):
+    """A rule that the document cannot express: where it stands (a JSON Pointer into the document), which, and why."""
+
+    pointer: str
+    field: str
+    rule: str
+    reason: str
+
+    def __str__(self) -> str:
+        return f"{self.field}: {self.rule} ({self.reason})"
+
+
+class Document(dict[str, Any]):
+    """A JSON Schema document: a plain dict, with the list of what it cannot say as `unstated`."""
+
+    __slots__ = ("unstated",)
+
+    def __init__(self, content: Mapping[str, Any], unstated: tuple[Unstated, ...]) -> None:
+        super().__init__(content)
+        self.unstated = unstated
