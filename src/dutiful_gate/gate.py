@@ -15,6 +15,7 @@ from .report.verdict import Refused, Verdict, refusal
 if TYPE_CHECKING:
     from .engine.gatehouse import Engine
     from .read.json_text import JsonText
+    from .shape.nodes import Shape
 
 T = TypeVar("T")
 Raw = bytes | bytearray | memoryview | str
@@ -33,12 +34,13 @@ class Gate(Generic[T]):
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_engine", "declared", "limits", "reads", "unknown")
+    __slots__ = ("_engine", "declared", "limits", "reads", "shape", "unknown")
 
     declared: object
     reads: Source
     unknown: Literal["drop", "refuse"]
     limits: Limits
+    shape: Shape
     _engine: Engine
 
     @overload
@@ -94,6 +96,7 @@ class Gate(Generic[T]):
             "reads": source,
             "unknown": unknown,
             "limits": limits,
+            "shape": shape,
             "_engine": engine,
         }
         for name, held in settled.items():
@@ -106,7 +109,7 @@ class Gate(Generic[T]):
         return _rebuilt, (self.declared, self.reads, self.unknown, self.limits)
 
     def __repr__(self) -> str:
-        return f"<Gate {self._engine.plan.shape.name} from {self.reads!r}>"
+        return f"<Gate {self.shape.name} from {self.reads!r}>"
 
     def admit(self, data: object) -> T:
         """The typed value of sound data. Raises Refused, with every fault, for anything else."""
@@ -183,7 +186,7 @@ class Gate(Generic[T]):
         """
         from .document.write import written
 
-        return written(self._engine.plan.shape, refuse_unknown=self.unknown == "refuse")
+        return written(self.shape, refuse_unknown=self.unknown == "refuse")
 
     @property
     def source(self) -> str:

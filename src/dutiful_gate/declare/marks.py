@@ -20,5 +20,5 @@ class About(Value):
 
 
 def about(*, title: str | None = None, text: str | None = None, examples: Iterable[Any] = ()) -> About:
-    """Tell people of a field: a short title (the label in messages), a text, and examples as a client would send them."""
+    """Tell people of a field: a title (its label in messages), a text, and examples as a client would send them."""
     return About(title, text, tuple(examples))

@@ -19,7 +19,6 @@ class Value:
 
     _positional: ClassVar[tuple[str, ...]] = ()
     _named: ClassVar[tuple[str, ...]] = ()
-    __match_args__: ClassVar[tuple[str, ...]] = ()
 
     def __init_subclass__(cls, *, kw_only: bool = False) -> None:
         own = [name for name, kind in _annotations(cls).items() if "ClassVar" not in str(kind)]
@@ -28,7 +27,8 @@ class Value:
         if kw_only:
             cls._named = (*cls._named, *new)
         else:
-            cls._positional = cls.__match_args__ = (*cls._positional, *new)
+            cls._positional = (*cls._positional, *new)
+            type.__setattr__(cls, "__match_args__", cls._positional)
 
     def __init__(self, *values: Any, **named: Any) -> None:
         given = dict(zip(self._positional, values, strict=False))
@@ -68,7 +68,7 @@ class Value:
 
 
 def _annotations(declared: type) -> dict[str, Any]:
-    own: dict[str, Any] = declared.__dict__.get("__annotations__") or declared.__annotations__
+    own: dict[str, Any] = declared.__annotations__  # since 3.10 a class without any has an empty dict of its own
     return own
 
 

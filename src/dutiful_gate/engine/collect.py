@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ..declare.facts import Facts, Source, Stop
+from ..declare.facts import FAILED, Facts, Source, Stop
 from ..declare.rules import Length
 from ..declare.steps import Step
 from ..report.cause import Cause, UnknownKey
@@ -12,7 +12,6 @@ from ..shape.nodes import Choice, Field, Items, Link, Nothing, Nullable, Record,
 from .plan import Plan, build, choice_reader, choice_ready, constructed, default_source
 from .program import Unit
 from .runtime import (
-    FAILED,
     TOO_DEEP,
     StopCauses,
     attributes_of,

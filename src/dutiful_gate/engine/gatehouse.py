@@ -6,11 +6,12 @@ from collections.abc import Callable
 from threading import RLock
 from typing import Any
 
+from ..declare.facts import FAILED
 from ..report.fault import Path
 from .collect import collecting_unit
 from .plan import Plan
 from .program import Unit
-from .runtime import FAILED, Log
+from .runtime import Log
 from .sound import sound_unit
 
 

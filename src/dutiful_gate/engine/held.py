@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from ..declare.errors import DeclarationError
-from ..declare.facts import Source, Stop
+from ..declare.facts import FAILED, Source, Stop
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..report.show import shown
 from ..shape.nodes import Field, Record, Scalar, Shape, Use, default_of
 from .gatehouse import Engine
 from .plan import Plan
-from .runtime import FAILED
 
 
 def check_held(shape: Shape) -> None:

@@ -90,8 +90,8 @@ def attributes_of(record: object, names: Iterable[tuple[str, str]]) -> dict[str,
 
 def is_blank(value: object) -> bool:
     """Whether a text holds nothing; a list of one such text, as query parsers give it, neither."""
-    if value.__class__ is list and len(value) == 1:  # type: ignore[arg-type]
-        value = value[0]  # type: ignore[index]
+    if value.__class__ is list and len(value) == 1:
+        value = value[0]
     return isinstance(value, str) and not value.strip()
 
 

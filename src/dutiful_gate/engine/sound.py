@@ -5,7 +5,7 @@ It may give up on data that is sound but unusual; the collecting function then h
 
 from __future__ import annotations
 
-from ..declare.facts import Source, Stop
+from ..declare.facts import FAILED, Source, Stop
 from ..declare.kinds import Number
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
@@ -20,7 +20,7 @@ from .plan import (
     member_table,
 )
 from .program import Unit
-from .runtime import FAILED, attributes_of, is_blank
+from .runtime import attributes_of, is_blank
 from .writer import Writer
 
 _INLINE_FIELDS = 24
@@ -291,4 +291,4 @@ def _shut_in(parts: tuple[Step | Rule, ...]) -> bool:
 
 def _is_finite(rule: Floor | Ceiling) -> bool:
     end = rule.floor if isinstance(rule, Floor) else rule.ceiling
-    return abs(end) != float("inf")
+    return bool(abs(end) != float("inf"))

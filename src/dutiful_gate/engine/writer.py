@@ -51,8 +51,8 @@ class Writer:
         """A name for a constant; small numbers stand as they are. `hint` is a word of this package's own."""
         if constant is None or constant is True or constant is False:
             return repr(constant)
-        if constant.__class__ is int and -_SMALL < constant < _SMALL:  # type: ignore[operator]
-            return f"({constant})" if constant < 0 else repr(constant)  # type: ignore[operator]
+        if constant.__class__ is int and -_SMALL < constant < _SMALL:
+            return f"({constant})" if constant < 0 else repr(constant)
         known = self._names.get((hint, id(constant)))
         if known is not None:
             return known

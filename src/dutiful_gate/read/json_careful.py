@@ -9,7 +9,7 @@ import json
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NoReturn
 
 from ..declare.limits import Limits
 from ..report.cause import Cause
@@ -226,7 +226,7 @@ class _Reading:
             start, self.at = self.at, word.end()
             self.note(Cause("reading", "a number that JSON has", got=word[0]), None, start)
             return 0
-        self.stop(Cause("reading", "a JSON value"), self.token())
+        return self.stop(Cause("reading", "a JSON value"), self.token())
 
     def token(self) -> str:
         """What stands here, up to the next blank or sign."""
@@ -239,11 +239,11 @@ class _Reading:
     def note(self, cause: Cause, given: object, offset: int) -> None:
         self.told.notes.append(Note(self.path(), cause, given, offset))
 
-    def expect(self, needs: str) -> Any:
+    def expect(self, needs: str) -> NoReturn:
         """Stop here, since something else is needed than what stands here."""
         letter = self.text[self.at : self.at + 1]
         self.stop(Cause("reading", needs, got="value" if letter else _END), letter)
 
-    def stop(self, cause: Cause, given: object) -> Any:
+    def stop(self, cause: Cause, given: object) -> NoReturn:
         self.note(cause, given, self.at)
         raise _Ended

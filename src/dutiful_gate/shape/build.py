@@ -141,7 +141,7 @@ class _Maker:
         hints = hints_of(declared, self.names)
         read: list[Field] = []
         unset: list[tuple[str, object, Callable[[], Any] | None]] = []
-        for field in dataclasses.fields(declared):  # type: ignore[arg-type]
+        for field in dataclasses.fields(declared):
             default = MISSING if field.default is dataclasses.MISSING else field.default
             factory = None if field.default_factory is dataclasses.MISSING else field.default_factory
             if not field.init:

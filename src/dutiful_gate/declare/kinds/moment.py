@@ -29,7 +29,7 @@ _from_iso = datetime.fromisoformat
 def moment_from_json(value: object) -> object:
     """An RFC 3339 date-time: `T` between date and time, seconds, any fraction, and an offset."""
     if value.__class__ is str:
-        text: str = value  # type: ignore[assignment]
+        text: str = value
         # The two commonest forms, told by their separators alone: the parser judges the rest.
         if len(text) == 20 and text[19] == "Z" and text[10] == "T" and text[4] == "-" == text[7]:
             try:

@@ -7,8 +7,8 @@ from datetime import datetime
 from typing import Any
 
 from ..errors import DeclarationError
-from ..facts import Bind, Facts
-from .base import Face, Rule, Unsaid, refuse
+from ..facts import Bind, Facts, Unsaid
+from .base import Face, Rule, refuse
 
 _NUMBERS = (int, float)
 

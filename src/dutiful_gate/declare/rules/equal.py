@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from ..errors import DeclarationError
-from ..facts import Bind, Facts
-from .base import Face, Rule, Unsaid
+from ..facts import Bind, Facts, Unsaid
+from .base import Face, Rule
 
 
 class Equal(Rule):

@@ -6,8 +6,8 @@ import re
 from collections.abc import Mapping
 
 from ..errors import DeclarationError
-from ..facts import Bind, Facts
-from .base import Face, Rule, Unsaid, refuse
+from ..facts import Bind, Facts, Unsaid
+from .base import Face, Rule, refuse
 
 
 class Matches(Rule):

@@ -1,0 +1,153 @@
+"""`dutiful check`: data files against a declaration."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import click
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from ..declare.facts import Source
+from ..feed.json_file import Examined, examine_file
+from ..report.fault import dotted, pointer
+from ..report.show import counted, visible
+from .console import console, fault_line, spans, sure_output, told
+from .target import CannotRun, Unknown, gate_for
+
+_SHOW_PROGRESS_FROM = 2_000_000
+
+
+@click.command(
+    epilog="""Example:
+
+\b
+    dutiful check bookings.json --against harbour.shapes:Booking
+    dutiful check - --against harbour.shapes:bookings --format json < bookings.json
+
+Exit status: 0 all admitted, 1 some refused, 2 cannot run.
+"""
+)
+@click.argument("data", metavar="DATA")
+@click.option("--against", "target", required=True, metavar="MODULE:NAME", help="The declared type, or a Gate.")
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["text", "json"]),
+    default="text",
+    show_default=True,
+    help="For whom to print.",
+)
+@click.option(
+    "--unknown",
+    type=click.Choice(["drop", "refuse"]),
+    default=None,
+    help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
+)
+@click.option("--most", default=200, show_default=True, metavar="N", help="How many faults to print as text.")
+def check(data: str, target: str, form: str, unknown: Unknown | None, most: int) -> None:
+    """Check DATA, a JSON file (- for standard input): one record, or a list of records.
+
+    Prints what was admitted and refused, and every fault with its file, line, column, path and message.
+    """
+    sure_output()
+    gate = gate_for(target, unknown)
+    if gate.reads is not Source.JSON:
+        raise CannotRun(f"{target} reads {gate.reads!r}, and this is a JSON file; name a gate for Source.JSON")
+    raw = _read(data)
+    with _progress(len(raw)) as tell:
+        examined = examine_file(gate, raw, told=tell)
+    name = "<stdin>" if data == "-" else data
+    if form == "json":
+        click.echo(json.dumps(_as_data(name, target, examined), indent=2, ensure_ascii=False))
+    else:
+        _print(name, target, examined, most)
+    raise SystemExit(1 if examined.faults else 0)
+
+
+def _read(data: str) -> bytes:
+    if data == "-":
+        return sys.stdin.buffer.read()
+    try:
+        return Path(data).read_bytes()
+    except FileNotFoundError:
+        raise CannotRun(f"there is no file {data!r}; check the path, or give - for standard input") from None
+    except OSError as error:
+        raise CannotRun(f"{data!r} cannot be read: {error.strerror}") from None
+
+
+@contextmanager
+def _progress(size: int) -> Iterator[Callable[[int, int], Any] | None]:
+    """A progress bar on standard error for work that takes a while, where someone is watching."""
+    if size < _SHOW_PROGRESS_FROM or not sys.stderr.isatty():
+        yield None
+        return
+    columns = (TextColumn("checking"), BarColumn(), MofNCompleteColumn(), TextColumn("records"), TimeRemainingColumn())
+    with Progress(*columns, console=console(stderr=True), transient=True) as bar:
+        task = bar.add_task("checking", total=None)
+        yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+def _print(name: str, target: str, examined: Examined[Any], most: int) -> None:
+    out = console()
+    out.print(f"{visible(name)} against {target}", style="heading")
+    left = most
+    for fault in examined.broken:
+        out.print("  ", fault_line(name, fault), sep="")
+    for number in examined.refused:
+        verdict = examined.verdicts[number]
+        if left > 0:
+            which = f"record {number}" if examined.listed else "the record"
+            faults = counted(len(verdict.faults) + verdict.untold, "fault")
+            out.print(f"\n  {which} refused: {faults}", style="refused")
+        for fault in verdict.faults[: max(left, 0)]:
+            out.print("    ", fault_line(name, fault), sep="")
+        if left > 0 and verdict.untold:
+            out.print(f"    and {verdict.untold:,} more", style="quiet")
+        left -= len(verdict.faults)
+    if left < 0:
+        out.print(f"\n  {-left:,} faults more; --most {most - left} prints them all, --format json too", style="quiet")
+    _print_ending(examined)
+
+
+def _print_ending(examined: Examined[Any]) -> None:
+    out = console()
+    admitted, refused = examined.admitted, examined.refused
+    out.print()
+    if examined.listed and admitted and refused:
+        out.print(f"  admitted: records {spans(admitted)}", style="quiet")
+        out.print(f"  refused:  records {spans(refused)}", style="quiet")
+    if examined.dropped:
+        keys = sorted({visible(dotted(path[-1:])) for path in examined.dropped})
+        shown = ", ".join(keys[:8]) + (", ..." if len(keys) > 8 else "")
+        count = counted(len(examined.dropped), "unknown key")
+        out.print(f"  {count} left out ({shown}); --unknown refuse makes each a fault", style="quiet")
+    if not examined.verdicts:
+        out.print("  the file could not be read to its end, so no record was checked", style="refused")
+        return
+    untold = sum(verdict.untold for verdict in examined.verdicts)
+    out.print("  ", told(len(admitted), len(refused), len(examined.faults) + untold), sep="")
+
+
+def _as_data(name: str, target: str, examined: Examined[Any]) -> dict[str, object]:
+    """The whole outcome as plain JSON data."""
+    return {
+        "file": name,
+        "against": target,
+        "records": len(examined.verdicts),
+        "admitted": examined.admitted,
+        "refused": [
+            {
+                "record": number,
+                "faults": [{"file": name, **fault.as_dict()} for fault in examined.verdicts[number].faults],
+                "untold": examined.verdicts[number].untold,
+            }
+            for number in examined.refused
+        ],
+        "broken": [{"file": name, **fault.as_dict()} for fault in examined.broken],
+        "dropped": [pointer(path) for path in examined.dropped],
+    }

@@ -1,0 +1,64 @@
+"""What the verbs print with: one look for all of them."""
+
+from __future__ import annotations
+
+import sys
+
+from rich.console import Console
+from rich.text import Text
+from rich.theme import Theme
+
+from ..report.fault import Fault
+from ..report.show import counted, visible
+
+_THEME = Theme(
+    {
+        "admitted": "green",
+        "refused": "bold red",
+        "place": "cyan",
+        "pointer": "yellow",
+        "quiet": "dim",
+        "heading": "bold",
+        "command": "bold cyan",
+    }
+)
+
+
+def console(*, stderr: bool = False) -> Console:
+    """A console for the terminal at hand; what goes into a pipe has no colours and no line breaks of its own."""
+    return Console(theme=_THEME, stderr=stderr, highlight=False, soft_wrap=True)
+
+
+def sure_output() -> None:
+    """Let nothing that is printed fail for its characters, whatever the terminal's encoding."""
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+
+
+def fault_line(file: str, fault: Fault) -> Text:
+    """`bookings.json:17:21  /3/weight_kg  needs ...`, the place in a form that editors follow."""
+    place = f"{file}:{fault.place}" if fault.place else file
+    pointer = visible(fault.pointer) or "(the whole)"
+    return Text.assemble((place, "place"), "  ", (pointer, "pointer"), "  ", visible(fault.message))
+
+
+def told(admitted: int, refused: int, faults: int) -> Text:
+    """`240 records: 232 admitted, 8 refused with 11 faults`."""
+    line = Text.assemble(f"{counted(admitted + refused, 'record')}: ", (f"{admitted:,} admitted", "admitted"))
+    if refused:
+        line.append(", ")
+        line.append(f"{refused:,} refused", "refused")
+        line.append(f" with {counted(faults, 'fault')}")
+    return line
+
+
+def spans(numbers: list[int]) -> str:
+    """Numbers as people list them: 0 to 16, 18, 20 to 239."""
+    parts: list[tuple[int, int]] = []
+    for number in numbers:
+        if parts and parts[-1][1] == number - 1:
+            parts[-1] = (parts[-1][0], number)
+        else:
+            parts.append((number, number))
+    return ", ".join(f"{low}" if low == high else f"{low} to {high}" for low, high in parts)

@@ -1,0 +1,62 @@
+"""`module:Name` on the command line: the gate it stands for."""
+
+from __future__ import annotations
+
+import importlib
+import sys
+from difflib import get_close_matches
+from pathlib import Path
+from typing import Any, Literal
+
+import click
+
+from ..declare.errors import DeclarationError
+from ..gate import Gate
+
+Unknown = Literal["drop", "refuse"]
+
+
+class CannotRun(click.ClickException):
+    """The command cannot do its work: a message with what to do next, exit status 2."""
+
+    exit_code = 2
+
+
+def gate_for(target: str, unknown: Unknown | None = None) -> Gate[Any]:
+    """The gate named by `module:Name`: a Gate itself, or a type to build one for.
+
+    The working folder is searched first. Raises CannotRun, saying what to do, when there is no such thing.
+    """
+    named = _named(target)
+    if isinstance(named, Gate):
+        return named if unknown is None else Gate(named.declared, named.reads, unknown=unknown, limits=named.limits)
+    try:
+        return Gate(named, unknown=unknown or "drop")
+    except DeclarationError as error:
+        raise CannotRun(f"{target} cannot become a gate.\n  {error}") from None
+
+
+def _named(target: str) -> Any:
+    module_name, colon, name = target.partition(":")
+    if not (module_name and colon and name):
+        raise CannotRun(f"{target!r} names no declaration; write it as module:Name, for example harbour.shapes:Booking")
+    here = str(Path.cwd())
+    if here not in sys.path:
+        sys.path.insert(0, here)
+    try:
+        found: Any = importlib.import_module(module_name)
+    except ModuleNotFoundError as error:
+        if error.name and (module_name == error.name or module_name.startswith(error.name + ".")):
+            raise CannotRun(
+                f"there is no module {module_name!r} here; run from the folder that holds it, or install its package"
+            ) from None
+        raise CannotRun(f"importing {module_name!r} failed: it needs {error.name!r}, which is not installed") from None
+    except Exception as error:
+        raise CannotRun(f"importing {module_name!r} failed: {type(error).__name__}: {error}") from error
+    for part in name.split("."):
+        if not hasattr(found, part):
+            near = get_close_matches(part, [each for each in vars(found) if not each.startswith("_")], 1)
+            hint = f"did you mean {near[0]!r}?" if near else "check the spelling"
+            raise CannotRun(f"{module_name!r} has no {part!r}; {hint}")
+        found = getattr(found, part)
+    return found

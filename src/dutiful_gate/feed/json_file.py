@@ -1,0 +1,93 @@
+"""A JSON file of one record, or of a list of records."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, Generic, TypeVar
+
+from ..declare.limits import Limits
+from ..gate import Gate
+from ..read.json_text import JsonText
+from ..report.fault import Fault, Path
+from ..report.verdict import Verdict, refusal
+from ..shape.nodes import Items
+
+T = TypeVar("T")
+
+FILE_LIMITS = Limits(bytes=1 << 30)
+"""What is read of a file on one's own disk: as for data from outside, but of any size up to a gibibyte."""
+
+
+class Examined(Generic[T]):
+    """What a gate said of a file.
+
+    `verdicts`  one a record, in order; the paths of their faults begin at the file's root
+    `listed`    whether the file is a list of records, not one record
+    `broken`    what is wrong with the text itself: where it could not be read to its end, there are no verdicts
+    """
+
+    __slots__ = ("broken", "listed", "verdicts")
+
+    def __init__(self, verdicts: Sequence[Verdict[T]], broken: Sequence[Fault], *, listed: bool) -> None:
+        self.verdicts = verdicts
+        self.broken = broken
+        self.listed = listed
+
+    @property
+    def admitted(self) -> list[int]:
+        """The numbers of the records that were admitted, from 0."""
+        return [number for number, verdict in enumerate(self.verdicts) if verdict]
+
+    @property
+    def refused(self) -> list[int]:
+        """The numbers of the records that were refused, from 0."""
+        return [number for number, verdict in enumerate(self.verdicts) if not verdict]
+
+    @property
+    def faults(self) -> list[Fault]:
+        """Every fault of the file, in document order."""
+        return [*self.broken, *(fault for verdict in self.verdicts for fault in verdict.faults)]
+
+    @property
+    def dropped(self) -> list[Path]:
+        """The paths of the unknown keys that were left out."""
+        return [path for verdict in self.verdicts for path in verdict.dropped]
+
+
+def examine_file(gate: Gate[T], raw: bytes, *, told: Callable[[int, int], Any] | None = None) -> Examined[T]:
+    """Examine the records of a JSON file: the items of a list, or else the one record that it holds.
+
+    `told` is called with the number of records done and their total, now and then, for those who show progress.
+    """
+    text = JsonText(raw, FILE_LIMITS)
+    text.read()
+    if not text.readable:
+        return Examined([], text.broken, listed=False)
+    listed = isinstance(text.value, list) and not isinstance(gate.shape.root.node, Items)
+    items = text.value if isinstance(text.value, list) and listed else [text.value]
+    verdicts: list[Verdict[T]] = []
+    for number, verdict in enumerate(gate.examine_each(items)):
+        verdicts.append(_from_root(verdict, (number,)) if listed else verdict)
+        if told is not None and (number % 500 == 0 or number + 1 == len(items)):
+            told(number + 1, len(items))
+    return Examined(_placed(text, verdicts), text.broken, listed=listed)
+
+
+def _from_root(verdict: Verdict[T], path: Path) -> Verdict[T]:
+    """A verdict whose paths begin at the file's root instead of the record's."""
+    dropped = [(*path, *each) for each in verdict.dropped]
+    if verdict:
+        return Verdict(verdict.value, (), dropped) if dropped else verdict
+    return refusal([fault.beneath(path) for fault in verdict.faults], dropped, verdict.untold)
+
+
+def _placed(text: JsonText, verdicts: list[Verdict[T]]) -> list[Verdict[T]]:
+    """The same verdicts, every fault with its line and column: one more look at the text serves them all."""
+    faults = [fault for verdict in verdicts for fault in verdict.faults]
+    if not faults:
+        return verdicts
+    placed = iter(text.placed(faults))
+    return [
+        verdict if verdict else refusal([next(placed) for _ in verdict.faults], verdict.dropped, verdict.untold)
+        for verdict in verdicts
+    ]
