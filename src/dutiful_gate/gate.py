@@ -86,8 +86,8 @@ class Gate(Generic[T]):
         from .shape.build import shape_of
 
         # Types declared inside a function see each other through the frame in which their gate is built.
-        seen = {**sys._getframe(1).f_locals, **(names or {})}
-        shape = shape_of(declared, seen)
+        frame = sys._getframe(1)
+        shape = shape_of(declared, {**frame.f_locals, **(names or {})}, frame.f_code.co_qualname)
         check_held(shape)
         limits = limits or Limits()
         engine = Engine(Plan(shape, source, unknown == "refuse", limits))

@@ -22,8 +22,8 @@ class Verdict(Generic[T]):
 
     __slots__ = ("_value", "dropped", "faults", "untold")
 
-    faults: Sequence[Fault]
-    dropped: Sequence[Path]
+    faults: tuple[Fault, ...]
+    dropped: tuple[Path, ...]
     untold: int
 
     def __init__(
@@ -34,8 +34,8 @@ class Verdict(Generic[T]):
         untold: int = 0,
     ) -> None:
         self._value = value
-        self.faults = faults
-        self.dropped = dropped
+        self.faults = tuple(faults)
+        self.dropped = tuple(dropped)
         self.untold = untold
 
     @property
@@ -76,8 +76,8 @@ class Verdict(Generic[T]):
 
     def __reduce__(self) -> tuple[object, ...]:
         if self._value is _NOTHING:
-            return refusal, (tuple(self.faults), tuple(self.dropped), self.untold)
-        return Verdict, (self._value, (), tuple(self.dropped), self.untold)
+            return refusal, (self.faults, self.dropped, self.untold)
+        return Verdict, (self._value, (), self.dropped, self.untold)
 
 
 def refusal(faults: Sequence[Fault], dropped: Sequence[Path] = (), untold: int = 0) -> Verdict[Any]:
@@ -93,7 +93,7 @@ class Refused(ValueError):
         self.verdict = verdict
 
     @property
-    def faults(self) -> Sequence[Fault]:
+    def faults(self) -> tuple[Fault, ...]:
         """Every fault, in document order."""
         return self.verdict.faults
 

@@ -57,13 +57,15 @@ _REMEDIES: dict[object, str] = {
 _PLAIN = (str, int, float, bool, type(None))
 
 
-def shape_of(declared: object, names: Mapping[str, Any] | None = None) -> Shape:
+def shape_of(declared: object, names: Mapping[str, Any] | None = None, scope: str = "") -> Shape:
     """The shape of a declared type.
 
-    `names` holds what can be seen where the gate is built. Raises DeclarationError for a type that cannot be read,
-    a rule that makes no sense for its type, or an annotation that names what cannot be seen.
+    `names` holds what can be seen where the gate is built, in the function named `scope`.
+
+    Raises DeclarationError for a type that cannot be read, a rule that
+    makes no sense for its type, or an annotation that names what cannot be seen.
     """
-    maker = _Maker(names or {})
+    maker = _Maker(names or {}, scope)
     root = maker.use(declared)
     return Shape(root, maker.records, _recursive(maker.records))
 
@@ -71,8 +73,9 @@ def shape_of(declared: object, names: Mapping[str, Any] | None = None) -> Shape:
 class _Maker:
     """Builds one shape; holds the records met so far."""
 
-    def __init__(self, names: Mapping[str, Any]) -> None:
+    def __init__(self, names: Mapping[str, Any], scope: str) -> None:
         self.names = names
+        self.scope = scope
         self.records: dict[str, Record] = {}
         self.keys: dict[object, str] = {}
 
@@ -138,7 +141,7 @@ class _Maker:
 
     def finished(self, declared: type, key: str) -> Record:
         """The whole record of a dataclass."""
-        hints = hints_of(declared, self.names)
+        hints = hints_of(declared, self.names, self.scope)
         read: list[Field] = []
         unset: list[tuple[str, object, Callable[[], Any] | None]] = []
         for field in dataclasses.fields(declared):

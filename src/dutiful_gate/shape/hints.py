@@ -12,16 +12,20 @@ from typing import Any
 from ..declare.errors import DeclarationError
 
 
-def hints_of(declared: type, names: Mapping[str, Any]) -> dict[str, Any]:
+def hints_of(declared: type, names: Mapping[str, Any], scope: str = "") -> dict[str, Any]:
     """The annotations of a class and its bases, evaluated, `Annotated` kept.
 
-    `names` holds what can be seen where the gate is built, for types that are declared inside a function.
+    `names` holds what can be seen where the gate is built, for types that are declared inside a function; `scope` is
+    the qualified name of the function that this is.
     Raises DeclarationError, naming the record and the field, when one cannot be evaluated.
     """
-    try:
-        return typing.get_type_hints(declared, include_extras=True)
-    except Exception:  # whatever the annotation's own code raises is told below, with its field
-        pass
+    # Inside its own function a name means what it means there, whatever the module calls by it.
+    within = scope and declared.__qualname__.startswith(f"{scope}.<locals>.")
+    if not within:
+        try:
+            return typing.get_type_hints(declared, include_extras=True)
+        except Exception:  # whatever the annotation's own code raises is told below, with its field
+            pass
     hints: dict[str, Any] = {}
     for base in reversed(declared.__mro__):
         module = dict(vars(sys.modules[base.__module__])) if base.__module__ in sys.modules else {}

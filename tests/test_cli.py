@@ -1,0 +1,157 @@
+"""The command line, on the demo data."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner, Result
+
+from dutiful_gate import __version__
+from dutiful_gate.cli.app import dutiful
+from dutiful_gate.demo.make import BREAKS, COUNT, feed
+
+AGAINST = "dutiful_gate.demo.ferries:Booking"
+DATA = str(files("dutiful_gate.demo").joinpath("bookings.json"))
+
+
+def run(*words: str, stdin: bytes | None = None) -> Result:
+    return CliRunner().invoke(dutiful, list(words), input=stdin)
+
+
+def test_the_demo_data_is_what_its_maker_makes() -> None:
+    assert json.loads(Path(DATA).read_text()) == feed()
+
+
+def test_check_tells_all() -> None:
+    result = run("check", DATA, "--against", AGAINST)
+    assert result.exit_code == 1
+    lines = result.output.splitlines()
+    assert lines[0] == f"{DATA} against {AGAINST}"
+    places = [line.strip() for line in lines if line.startswith("    ")]
+    assert f"{DATA}:456:20  /22/destination  needs text; got 12" in places
+    source = Path(DATA).read_text().splitlines()
+    for line in places:
+        number, column = (int(part) for part in line.removeprefix(f"{DATA}:").split("  ")[0].split(":"))
+        assert source[number - 1][column - 1] in '"{[-0123456789tn', "the place is where a value begins"
+    assert lines[-1].strip() == "240 records: 230 admitted, 10 refused with 15 faults"
+    assert len(places) == 15
+    assert "admitted: records 0 to 21, 23 to 39, 41," in result.output
+
+
+def test_check_for_machines() -> None:
+    result = run("check", DATA, "--against", "dutiful_gate.demo.ferries:bookings", "--format", "json")
+    assert result.exit_code == 1
+    told = json.loads(result.output)
+    assert told["records"] == COUNT
+    assert len(told["admitted"]) == COUNT - len(BREAKS)
+    assert len(told["refused"]) == len(BREAKS)
+    assert told["refused"][0]["record"] == 22
+    assert told["refused"][0]["faults"][1] == {
+        "file": DATA,
+        "pointer": "/22/destination",
+        "code": "kind",
+        "message": "needs text; got 12",
+        "given": 12,
+        "expected": {},
+        "line": 456,
+        "column": 20,
+    }
+
+
+def test_check_one_record_and_unknown_keys(sound: dict[str, Any]) -> None:
+    raw = json.dumps({**sound, "colour": 1}).encode()
+    result = run("check", "-", "--against", AGAINST, stdin=raw)
+    assert result.exit_code == 0
+    assert "1 record: 1 admitted" in result.output
+    assert "1 unknown key left out (colour); --unknown refuse makes each a fault" in result.output
+    result = run("check", "-", "--against", AGAINST, "--unknown", "refuse", stdin=raw)
+    assert result.exit_code == 1
+    assert "/colour  is not a known key" in result.output
+    result = run("check", "-", "--against", AGAINST, "--most", "1", stdin=b'{"priority": 1, "\\u001b[31m": 2}')
+    assert "the record refused: 7 faults" in result.output
+    assert "6 faults more; --most 7 prints them all" in result.output
+    assert "\x1b" not in result.output
+
+
+def test_check_a_broken_file() -> None:
+    result = run("check", "-", "--against", AGAINST, stdin=b'[\n  {"origin": }\n]')
+    assert result.exit_code == 1
+    assert "<stdin>:2:14  /0/origin  needs a JSON value; got '}'" in result.output
+    assert "could not be read to its end, so no record was checked" in result.output
+    result = run("check", "-", "--against", AGAINST, "--format", "json", stdin=b"")
+    assert json.loads(result.output)["broken"][0]["code"] == "absent"
+    assert result.exit_code == 1
+    assert run("check", "-", "--against", AGAINST, stdin=b"[]").exit_code == 0
+
+
+CANNOT: list[tuple[list[str], str]] = [
+    (["check", "nowhere.json", "--against", AGAINST], "there is no file 'nowhere.json'; check the path"),
+    (["check", ".", "--against", AGAINST], "'.' cannot be read"),
+    (["check", DATA, "--against", "Booking"], "write it as module:Name"),
+    (["check", DATA, "--against", "no_such_module:Booking"], "there is no module 'no_such_module' here"),
+    (["check", DATA, "--against", "dutiful_gate.demo.ferries:Bookign"], "did you mean 'Booking'?"),
+    (["schema", "broken_declaration:Berth"], "Berth.number: it > 'a' compares a whole number with 'a'"),
+    (["schema", "broken_import:Berth"], "importing 'broken_import' failed: ZeroDivisionError"),
+    (["schema", "broken_need:Berth"], "it needs 'no_such_package', which is not installed"),
+    (["check", DATA, "--against", "of_text:gate"], "reads Source.TEXT, and this is a JSON file"),
+    (["check", DATA], "Missing option '--against'"),
+]
+
+
+@pytest.mark.parametrize(("words", "message"), CANNOT)
+def test_cannot_run(words: list[str], message: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    head = "from dataclasses import dataclass\nfrom typing import Annotated\nfrom dutiful_gate import *\n"
+    record = "@dataclass\nclass Berth:\n    number: Annotated[int, it > 'a']\n"
+    (tmp_path / "broken_declaration.py").write_text(head + record)
+    (tmp_path / "broken_import.py").write_text("1 / 0\n")
+    (tmp_path / "broken_need.py").write_text("import no_such_package\n")
+    (tmp_path / "of_text.py").write_text(head + "gate = Gate(int, Source.TEXT)\n")
+    monkeypatch.chdir(tmp_path)
+    result = run(*words)
+    assert result.exit_code == 2
+    assert message in result.output
+
+
+def test_schema() -> None:
+    result = subprocess.run(
+        [sys.executable, "-m", "dutiful_gate", "schema", AGAINST], capture_output=True, text=True, check=True
+    )
+    assert json.loads(result.stdout)["$defs"]["Crate"]["type"] == "object"
+    assert "Booking.arrives: this.arrives > this.departs" in result.stderr
+
+
+def test_demo(tmp_path: Path) -> None:
+    result = run("demo", "--into", str(tmp_path))
+    assert result.exit_code == 0
+    for words in ("class Booking:", "240 records: 230 admitted, 10 refused", "^ needs text; got 12", '"status": 422'):
+        assert words in result.output
+    commands = [line.strip() for line in result.output.splitlines() if line.startswith("   dutiful ")]
+    assert len(commands) == 2
+    assert run(*commands[0].split()[1:]).exit_code == 1
+    assert run(*commands[1].split()[1:]).exit_code == 0
+    assert "is left alone" in run("demo", "--into", str(tmp_path)).output
+
+
+def test_help_has_examples() -> None:
+    for verb in ((), ("check",), ("schema",), ("demo",)):
+        result = run(*verb, "--help")
+        assert result.exit_code == 0
+        assert f"    dutiful {' '.join(verb)}".rstrip() in result.output
+    assert __version__ in run("--version").output
+
+
+def test_any_terminal_will_do() -> None:
+    raw = '{"priority": "Ærø\ud83d"}'.encode("utf-8", "surrogatepass").replace(b"\xed\xa0\xbd", b"\\ud83d")
+    environment = {**os.environ, "PYTHONIOENCODING": "ascii", "COLUMNS": "40"}
+    command = [sys.executable, "-m", "dutiful_gate", "check", "-", "--against", AGAINST]
+    result = subprocess.run(command, input=raw, capture_output=True, env=environment, check=False)
+    assert result.returncode == 1
+    assert rb"'\xc6r\xf8\ud83d'" in result.stdout
+    assert b"Traceback" not in result.stderr

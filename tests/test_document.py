@@ -1,0 +1,152 @@
+"""The written document."""
+
+from __future__ import annotations
+
+import json
+import re
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime
+from enum import Enum
+from typing import Annotated, Any, Literal
+
+import pytest
+
+from dutiful_gate import Document, Gate, about, it, trimmed, uppered
+from dutiful_gate.declare.patterns import ecma_pattern
+from dutiful_gate.demo.ferries import Booking, bookings
+
+
+def test_the_charters_document() -> None:
+    document = bookings.schema()
+    assert isinstance(document, Document)
+    assert document["$schema"] == "https://json-schema.org/draft/2020-12/schema"
+    assert document["$ref"] == "#/$defs/Booking"
+    assert list(document["$defs"]) == ["Booking", "Crate"]
+    booking = document["$defs"]["Booking"]
+    assert booking["description"] == "A place for freight on one crossing."
+    assert booking["required"] == ["origin", "destination", "departs", "arrives", "contact", "crates"]
+    assert booking["properties"] == {
+        "origin": {"type": "string", "pattern": "^(?:[A-Z]{3})$"},
+        "destination": {"type": "string", "pattern": "^(?:[A-Z]{3})$"},
+        "departs": {"type": "string", "format": "date-time"},
+        "arrives": {"type": "string", "format": "date-time"},
+        "contact": {"type": "string", "format": "email"},
+        "crates": {"type": "array", "items": {"$ref": "#/$defs/Crate"}, "minItems": 1, "maxItems": 50},
+        "priority": {"type": "string", "enum": ["standard", "urgent"], "default": "standard"},
+    }
+    weight = document["$defs"]["Crate"]["properties"]["weight_kg"]
+    assert weight == {"type": "number", "exclusiveMinimum": 0, "maximum": 26000}
+    assert [(rule.field, rule.rule, rule.pointer) for rule in document.unstated] == [
+        ("Booking.arrives", "this.arrives > this.departs", "/$defs/Booking")
+    ]
+    assert Gate(Booking, unknown="refuse").schema()["$defs"]["Booking"]["additionalProperties"] is False
+    assert json.dumps(document) == json.dumps(Gate(Booking).schema()), "the same from run to run"
+
+
+class Port(Enum):
+    QUILLPORT = "QLP"
+    OSTREY = "OST"
+
+
+@dataclass
+class Everything:
+    """All of it.
+
+    In two paragraphs.
+    """
+
+    port: Port
+    one: Literal["only"]
+    mixed: Literal["a", 1, None]
+    nothing: None
+    maybe: Annotated[int | None, it > 2, about(title="Seats", text="How many", examples=[3])]
+    maybe_port: Port | None
+    on: Annotated[date, it >= date(2026, 5, 4)]
+    code: Annotated[str, it == "QLP"]
+    other: Annotated[str, it != "QLP", it.matches("[a-z]+"), it.matches(".{2}"), it.length != 4]
+    loud: Annotated[str, uppered, it.length <= 3]
+    wide: Annotated[list[list[float]], it.length == 2]
+    choice: Annotated[int, it.one_of(1, 2)]
+    when: datetime = datetime(2026, 5, 4, 9, 30, tzinfo=UTC)
+    ports: list[Port] = field(default_factory=lambda: [Port.OSTREY])
+
+
+def test_every_type_and_rule_of_the_slice() -> None:
+    document = Gate(Everything).schema()
+    said = document["$defs"]["Everything"]
+    assert said["description"] == "All of it.\n\nIn two paragraphs."
+    assert said["properties"] == {
+        "port": {"type": "string", "enum": ["QLP", "OST"]},
+        "one": {"const": "only"},
+        "mixed": {"enum": ["a", 1, None]},
+        "nothing": {"type": "null"},
+        "maybe": {
+            "title": "Seats",
+            "description": "How many",
+            "type": ["integer", "null"],
+            "exclusiveMinimum": 2,
+            "examples": [3],
+        },
+        "maybe_port": {"anyOf": [{"type": "string", "enum": ["QLP", "OST"]}, {"type": "null"}]},
+        "on": {"type": "string", "format": "date"},
+        "code": {"type": "string", "const": "QLP"},
+        "other": {
+            "type": "string",
+            "not": {"const": "QLP"},
+            "pattern": "^(?:[a-z]+)$",
+            "allOf": [{"pattern": "^(?:[^\\n]{2})$"}, {"not": {"minLength": 4, "maxLength": 4}}],
+        },
+        "loud": {"type": "string", "maxLength": 3},
+        "wide": {
+            "type": "array",
+            "items": {"type": "array", "items": {"type": "number"}},
+            "minItems": 2,
+            "maxItems": 2,
+        },
+        "choice": {"type": "integer", "enum": [1, 2]},
+        "when": {"type": "string", "format": "date-time", "default": "2026-05-04T09:30:00Z"},
+        "ports": {"type": "array", "items": {"type": "string", "enum": ["QLP", "OST"]}, "default": ["OST"]},
+    }
+    unstated = {rule.field: rule.reason for rule in document.unstated}
+    assert set(unstated) == {"Everything.on", "Everything.loud"}
+    assert unstated["Everything.on"] == "JSON Schema compares numbers only, not date"
+
+
+def test_trimmed_text_says_so_exactly() -> None:
+    pattern = Gate(Annotated[str, trimmed]).schema()["pattern"]
+    pattern = pattern[:-1] + r"\Z"  # $ is the very end to ECMA-262
+    for text in ("", "a", "a b", "a\n b", "é"):
+        assert re.search(pattern, text), text
+    for blank in map(chr, range(0x3100)):
+        assert bool(re.search(pattern, blank + "a")) == (not blank.isspace()), hex(ord(blank))
+        assert bool(re.search(pattern, "a" + blank)) == (not blank.isspace()), hex(ord(blank))
+
+
+PATTERNS: list[tuple[str, str | None]] = [
+    (r"[A-Z]{3}", r"[A-Z]{3}"),
+    (r"\d+", r"\p{Nd}+"),
+    (r"[\d_-]", r"[\p{Nd}_-]"),
+    (r"(?P<port>a)(?P=port)", r"(?<port>a)\k<port>"),
+    (r"(a)\1", r"(a)(?:\1)"),
+    (r"\Aa\Z", "^a$"),
+    ("a.b", r"a[^\n]b"),
+    ("a{,3}b{2}{x}", r"a{0,3}b{2}\{x\}"),
+    ("[]a]", r"[\]a]"),
+    (r"\x41\u00e9\n", r"Aé\n"),
+    (r"\.\/\-", r"\.\/-"),
+    (r"a++", None),
+    (r"(?>a)", None),
+    (r"\bport", None),
+    (r"(?i)a", None),
+    (r"(?#note)a", None),
+    (r"[^\S]", None),
+]
+
+
+@pytest.mark.parametrize(("pattern", "expected"), PATTERNS)
+def test_patterns_in_the_words_of_ecma_262(pattern: str, expected: str | None) -> None:
+    said: Any = ecma_pattern(pattern)
+    if expected is None:
+        assert "ECMA-262 does not know" in said.reason
+    else:
+        assert said == expected

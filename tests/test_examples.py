@@ -1,0 +1,44 @@
+"""The examples run."""
+
+from __future__ import annotations
+
+import json
+import runpy
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+EXAMPLES = Path(__file__).parent.parent / "examples"
+
+
+def test_the_library_script(capsys: pytest.CaptureFixture[str]) -> None:
+    runpy.run_path(str(EXAMPLES / "library.py"), run_name="__main__")
+    out = capsys.readouterr().out
+    assert "admitted: QLP to MRW, 120 kg, standard" in out
+    assert "/crates: needs 1 to 50 items; got 0" in out
+    assert "line 3:14: /crates/0/weight_kg [absent] needs a value; none came" in out
+
+
+def test_the_http_service(sound: dict[str, Any]) -> None:
+    service = runpy.run_path(str(EXAMPLES / "service.py"))
+    client = service["app"].test_client()
+    answer = client.post("/bookings", data=json.dumps(sound))
+    assert (answer.status_code, answer.json) == (201, {"number": 1, "origin": "QLP", "destination": "MRW"})
+    answer = client.post("/bookings", data=b'{"origin": "QLP",\n "crates": 3}')
+    assert answer.status_code == 422
+    assert answer.content_type == "application/problem+json"
+    assert answer.json["instance"] == "/bookings"
+    assert {"pointer": "#/crates", "line": 2}.items() <= answer.json["errors"][-1].items()
+    for body in (b"", b"\xff", b"[" * 10_000, b"null"):
+        assert client.post("/bookings", data=body).status_code == 422
+    assert client.get("/bookings/schema").json["$ref"] == "#/$defs/Booking"
+
+
+def test_what_is_installed() -> None:
+    command = [sys.executable, str(EXAMPLES / "installed.py")]
+    told = subprocess.run(command, capture_output=True, text=True, check=True).stdout
+    assert "packages" in told
+    assert "keys of the report were not declared here and were left out" in told

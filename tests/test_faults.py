@@ -1,0 +1,182 @@
+"""All faults at once, in document order, each at its exact place."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from typing import Annotated, Any
+
+import pytest
+
+from dutiful_gate import DeclarationError, Gate, Limits, Refused, about, it, obeys, this, trimmed
+from dutiful_gate.demo.ferries import Booking, bookings
+
+TEXT = """{
+  "destination": 12,
+  "colour": "red",
+  "departs": "2026-05-04T09:30:00Z",
+  "crates": [
+    {"contents": "rope", "weight_kg": 1},
+    {"contents": "", "weight_kg": -4, "weigth": 2},
+    {"contents": "rope", "weight_kg": 1}
+  ],
+  "contact": "café @ nowhere", "arrives": "2026-05-04T08:30:00Z"
+}"""
+
+
+def test_every_fault_at_once_in_document_order() -> None:
+    gate = Gate(Booking, unknown="refuse")
+    told = [
+        ("/origin", "absent", (1, 1)),
+        ("/destination", "kind", (2, 18)),
+        ("/colour", "unknown", (3, 3)),
+        ("/crates/1/contents", "length", (7, 18)),
+        ("/crates/1/weight_kg", "floor", (7, 35)),
+        ("/crates/1/weigth", "unknown", (7, 39)),
+        ("/contact", "format", (10, 14)),
+        ("/arrives", "agreement", (10, 43)),
+    ]
+    for raw in (TEXT, TEXT.encode(), bytearray(TEXT.encode()), memoryview(TEXT.encode()), "\ufeff" + TEXT):
+        faults = gate.examine_json(raw).faults
+        assert [
+            (fault.pointer, fault.code, fault.place and (fault.place.line, fault.place.column)) for fault in faults
+        ] == told
+    decoded = gate.examine(json.loads(TEXT)).faults
+    assert [(fault.pointer, fault.code) for fault in decoded] == [each[:2] for each in told]
+    assert all(fault.place is None for fault in decoded)
+    assert decoded[5].message == "is not a known key; did you mean 'weight_kg'?"
+    assert decoded[5].expected == {"near": "weight_kg"}
+    assert decoded[2].message == "is not a known key"
+
+
+def test_lines_end_in_every_way() -> None:
+    for end in ("\n", "\r\n", "\r"):
+        faults = bookings.examine_json(TEXT.replace("\n", end)).faults
+        assert faults[-1].place is not None
+        assert (faults[-1].place.line, faults[-1].place.column) == (10, 43)
+
+
+@dataclass
+class Tag:
+    code: Annotated[str, it.length >= 4, it.matches("[a-z]+"), it != "TERN"]
+
+
+def test_rules_do_not_stop_one_another() -> None:
+    assert [fault.code for fault in Gate(Tag).examine({"code": "A1"}).faults] == ["length", "pattern"]
+    assert [fault.code for fault in Gate(Tag).examine({"code": "TERN"}).faults] == ["pattern", "choice"]
+
+
+@dataclass
+@obeys(this.latest > this.first, this.count <= 10)
+class Window:
+    first: date
+    latest: date | None = None
+    count: int = 3
+    note: str = ""
+
+
+@dataclass
+@obeys(this.note != "void")
+class Closed(Window):
+    extra: int = 0
+
+
+def test_record_rules_run_when_their_fields_are_sound() -> None:
+    gate = Gate(Window)
+    sound = {"first": "2026-05-04"}
+    assert gate.accepts(sound)
+    assert gate.accepts({**sound, "latest": None})
+    assert gate.accepts({**sound, "latest": "2026-05-05"})
+
+    def codes(data: dict[str, Any]) -> list[tuple[str, str]]:
+        return [(fault.pointer, fault.code) for fault in gate.examine(data).faults]
+
+    assert codes({**sound, "latest": "2026-05-04", "note": 1}) == [("/latest", "agreement"), ("/note", "kind")]
+    assert codes({"latest": "2026-05-04"}) == [("/first", "absent")]
+    assert codes({**sound, "latest": "soon", "count": 11}) == [("/latest", "reading"), ("/count", "agreement")]
+    closed = Gate(Closed).examine({**sound, "latest": "2026-05-01", "note": "void"})
+    assert [fault.pointer for fault in closed.faults] == ["/latest", "/note"], "rules are inherited"
+
+
+@dataclass
+class Told:
+    seats: Annotated[int, it.between(1, 30).says("{label}: {given} is not from {floor} to {ceiling}")] = 1
+    name: Annotated[str, trimmed, it.length >= 2, about(title="Name of the ship")] = "Tern"
+
+
+def test_own_words_and_labels() -> None:
+    faults = Gate(Told).examine({"seats": 31, "name": "  x "}).faults
+    assert faults[0].message == ": 31 is not from 1 to 30"
+    assert faults[0].expected == {"floor": 1, "ceiling": 30}
+    assert faults[1].message == "Name of the ship needs at least 2 characters; got 1"
+    with pytest.raises(DeclarationError, match=r"\{least\}.*it has \{ceiling\}, \{floor\}, \{given\}, \{label\}"):
+        it.between(1, 2).says("{least}")
+
+
+def test_given_is_short_and_plain() -> None:
+    gate = Gate(int)
+    shown = {
+        "x" * 500: "x" * 59 + "…",
+        "a\x1b[31m\nb\ud800\u2028": "a\\u001b[31m\\nb\\ud800\\u2028",
+    }
+    for given, expected in shown.items():
+        fault = gate.examine(given).faults[0]
+        assert fault.given == expected
+        assert expected in fault.message
+        str(fault).encode()
+    table = [(None, "null"), (True, "true"), ([1, 2], "a list of 2 items"), ({"a": 1}, "a record of 1 key")]
+    table += [(b"ab", "2 bytes of binary data"), (2.5, "2.5"), (float("nan"), "not a number"), ({1}, "a collection")]
+    table += [(object(), "a value of another kind"), (datetime, "a value of another kind")]
+    for given, expected in table:
+        message = gate.examine(given).faults[0].message
+        assert message.startswith(f"needs a whole number; got {expected}")
+    huge = Gate(Annotated[int, it < 5]).examine(10**5000).faults[0]
+    assert huge.message == "needs a whole number below 5; got a number of about 5,001 digits"
+    assert huge.given == "a number of about 5,001 digits"
+    json.dumps(huge.as_dict())
+
+
+def test_a_limit_on_faults_ends_the_list_with_an_honest_count() -> None:
+    gate = Gate(list[list[int]], limits=Limits(faults=5))
+    verdict = gate.examine([["a"] * 1000, ["b"] * 1000])
+    assert [fault.pointer for fault in verdict.faults] == [f"/0/{n}" for n in range(5)]
+    assert verdict.untold == 1995
+    with pytest.raises(Refused, match="and 1,995 more"):
+        gate.admit([["a"] * 1000, ["b"] * 1000])
+    assert verdict.problem()["detail"] == "The data was refused with 2,000 faults."
+
+    @dataclass
+    class Many:
+        late: list[int] = field(default_factory=list)
+        early: list[int] = field(default_factory=list)
+
+    verdict = Gate(Many, limits=Limits(faults=3), unknown="refuse").examine(
+        {"early": [""] * 9, "late": [""] * 9, **{f"x{n}": 1 for n in range(50)}}
+    )
+    assert [fault.pointer for fault in verdict.faults] == ["/early/0", "/early/1", "/early/2"], "in document order"
+    assert verdict.untold == 65
+
+
+@dataclass
+class Crew:
+    name: str
+    reports_to: Crew | None = None
+    team: list[Crew] = field(default_factory=list)
+
+
+def test_records_within_themselves() -> None:
+    gate = Gate(Crew)
+    crew = gate.admit({"name": "Ada", "team": [{"name": "Bo", "reports_to": {"name": "Ada"}}]})
+    assert crew.team[0].reports_to == Crew("Ada")
+    faults = gate.examine({"name": "Ada", "team": [{"name": "Bo", "team": [{"name": 7}]}]}).faults
+    assert [fault.pointer for fault in faults] == ["/team/0/team/0/name"]
+    deep: dict[str, Any] = {"name": "x"}
+    for _ in range(5000):
+        deep = {"name": "x", "reports_to": deep}
+    faults = gate.examine(deep).faults
+    assert [fault.code for fault in faults] == ["depth"]
+    endless: dict[str, Any] = {"name": "x"}
+    endless["reports_to"] = endless
+    assert [fault.code for fault in gate.examine(endless).faults] == ["depth"]
+    assert gate.schema()["$defs"]["Crew"]["properties"]["team"]["items"] == {"$ref": "#/$defs/Crew"}

@@ -1,0 +1,77 @@
+"""The house stays as the charter draws it: who may import whom, and what importing the package loads."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+from pathlib import Path
+
+import dutiful_gate
+
+ROOT = Path(dutiful_gate.__file__).parent
+
+MAY_IMPORT: dict[str, set[str]] = {
+    "declare": set(),
+    "report": {"declare"},
+    "shape": {"declare"},
+    "read": {"declare", "report"},
+    "document": {"declare", "shape"},
+    "engine": {"declare", "shape", "report"},
+    "gate": {"declare", "shape", "report", "read", "document", "engine"},
+    "feed": {"declare", "shape", "report", "read", "gate"},
+    "demo": {"dutiful_gate"},
+    "cli": {"declare", "report", "feed", "gate", "demo", "dutiful_gate"},
+    "__init__": {"declare", "report", "document", "gate"},
+    "__main__": {"cli"},
+}
+"""Room by room, the rooms it may import from. The hub is `shape`: no reader of shapes knows another."""
+
+CORE = {"declare", "shape", "engine", "report", "read", "document", "gate"}
+
+
+def imports(file: Path) -> set[tuple[str, str]]:
+    """The rooms and outside packages that a module imports: ("room", name) or ("package", name)."""
+    found: set[tuple[str, str]] = set()
+    depth = len(file.relative_to(ROOT).parts)
+    for node in ast.walk(ast.parse(file.read_text())):
+        if isinstance(node, ast.Import):
+            found |= {("package", alias.name.split(".")[0]) for alias in node.names}
+        elif isinstance(node, ast.ImportFrom):
+            if node.level == 0:
+                found.add(("package", (node.module or "").split(".")[0]))
+            elif node.level == depth:
+                names = [node.module] if node.module else [alias.name for alias in node.names]
+                found |= {("room", name.split(".")[0]) for name in names if name}
+            else:
+                assert node.level < depth, f"{file} imports from outside the package"
+    return found
+
+
+def test_no_room_imports_against_the_charters_directions() -> None:
+    modules = list(ROOT.rglob("*.py"))
+    assert len(modules) > 40
+    for file in modules:
+        room = file.relative_to(ROOT).parts[0].removesuffix(".py")
+        for sort, name in imports(file):
+            if sort == "room" and name != room:
+                known = {"__version__": "dutiful_gate"}.get(name, name)
+                assert known in MAY_IMPORT[room], f"{file.relative_to(ROOT)} must not import {name}"
+            if sort == "package" and room in CORE:
+                assert name in sys.stdlib_module_names, f"{file.relative_to(ROOT)} leans on {name}"
+
+
+def test_importing_the_package_loads_little() -> None:
+    code = "import sys, dutiful_gate; print(*sys.modules)"
+    command = [sys.executable, "-S", "-c", code]
+    loaded = subprocess.run(command, stdout=subprocess.PIPE, text=True, check=True, cwd=ROOT.parent)
+    names = set(loaded.stdout.split())
+    assert not names & {"click", "rich", "flask", "yaml", "json", "dataclasses", "inspect", "http", "urllib", "difflib"}
+    behind_the_door = {"engine", "cli", "feed", "shape", "read"}
+    assert not {name for name in names if name.startswith("dutiful_gate.") and name.split(".")[1] in behind_the_door}
+
+
+def test_the_public_names() -> None:
+    assert sorted(dutiful_gate.__all__) == dutiful_gate.__all__
+    for name in dutiful_gate.__all__:
+        assert getattr(dutiful_gate, name).__doc__, name

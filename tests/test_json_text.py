@@ -1,0 +1,131 @@
+"""Raw JSON of every hostile kind: a fault with its place, never another exception."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from dutiful_gate import DeclarationError, Gate, Limits, Source
+
+
+@dataclass
+class Reading:
+    a: float
+    b: str = ""
+
+
+READINGS = Gate(Reading)
+
+HOSTILE: list[tuple[bytes | str, str, str, tuple[int, int], str]] = [
+    (b'{"a": 1e999}', "/a", "reading", (1, 7), "needs a finite number, as a double holds it; got infinity"),
+    (b'{"a": -1e999}', "/a", "reading", (1, 7), "got minus infinity"),
+    (b"[" * 100_000, "/0" * 64, "depth", (1, 65), "needs lists and records at most 64 deep; got deeper ones"),
+    (b'{"a":' * 100_000, "/a" * 64, "depth", (1, 321), "at most 64 deep"),
+    (b'{"a": ' + b"1" * 10_000 + b"}", "/a", "size", (1, 7), "at most 4300 digits; got one of 10,000"),
+    (b'{"a": 1.' + b"1" * 10_000 + b"}", "", "", (0, 0), ""),
+    (b'{"a":\n "\xff"}', "", "reading", (2, 3), "needs text in UTF-8; got the byte 0xFF"),
+    (b'\xed\xa0\x80{"a": 1}', "", "reading", (1, 1), "UTF-8"),
+    (b'{"a": 1, "b": "\\ud800"}', "/b", "reading", (1, 15), "needs text without lone surrogates"),
+    ('{"a": 1, "b": "\ud800"}', "/b", "reading", (1, 15), "needs text without lone surrogates"),
+    (b"", "", "absent", (1, 1), "needs a JSON value; none came"),
+    (b" \n\t ", "", "absent", (2, 3), "needs a JSON value; none came"),
+    (b"null", "", "kind", (1, 1), "needs a record; got null"),
+    (b"\xef\xbb\xbf[]", "", "kind", (1, 1), "needs a record; got a list of 0 items"),
+    (b'{"a": 1, "a": 2}', "/a", "repeat", (1, 10), "needs each key once; got it again"),
+    (b'{"a": 1, "\\u0061": 2}', "/a", "repeat", (1, 10), "needs each key once"),
+    (b'{"a": NaN}', "/a", "reading", (1, 7), "needs a number that JSON has; got NaN"),
+    (b'{"a": -Infinity}', "/a", "reading", (1, 7), "got -Infinity"),
+    (b'{"a": nul}', "/a", "reading", (1, 7), "needs a JSON value; got 'nul'"),
+    (b'{"a" 1}', "/a", "reading", (1, 6), "needs a colon after the key; got '1'"),
+    (b'{"a": 1,}', "/a", "reading", (1, 9), "needs another key after the comma; got '}'"),
+    (b'{"a": [1,]}', "/a/0", "reading", (1, 10), "needs another item after the comma; got ']'"),
+    (b'{"a": 1 "b": 2}', "/a", "reading", (1, 9), "needs a comma or }; got '\"'"),
+    (b"{a: 1}", "", "reading", (1, 2), "needs a key in double quotes, or }; got 'a'"),
+    (b"{\"a\": 'x'}", "/a", "reading", (1, 7), "needs a JSON value"),
+    (b'{"a": "\x01"}', "/a", "reading", (1, 8), "needs control characters as escapes, such as \\n"),
+    (b'{"a": "\\q"}', "/a", "reading", (1, 8), "needs an escape that JSON has; got '\\q'"),
+    (b'{"a": "x', "/a", "reading", (1, 9), "needs a closing double quote; got the end of the text"),
+    (b'{"a": 01}', "/a", "reading", (1, 7), "needs a number as JSON writes it; got '01'"),
+    (b'{"a": +1}', "/a", "reading", (1, 7), "needs a JSON value"),
+    (b'{"a": 1.}', "/a", "reading", (1, 8), "needs a comma or }; got '.'"),
+    (b'{"a": 1} {}', "", "reading", (1, 10), "needs nothing after the JSON value; got '{'"),
+    (b'{"a": 1', "/a", "reading", (1, 8), "needs a comma or }; got the end of the text"),
+    (b'{"a": true}', "/a", "kind", (1, 7), "needs a number; got true"),
+]
+
+
+@pytest.mark.parametrize(("raw", "pointer", "code", "place", "message"), HOSTILE)
+def test_hostile_text(raw: bytes | str, pointer: str, code: str, place: tuple[int, int], message: str) -> None:
+    verdict = READINGS.examine_json(raw)
+    if not code:
+        assert verdict
+        return
+    fault = verdict.faults[-1] if code in ("repeat", "reading") else verdict.faults[0]
+    assert fault.place is not None
+    assert (fault.pointer, fault.code, (fault.place.line, fault.place.column)) == (pointer, code, place)
+    assert message in fault.message
+    assert not READINGS.accepts(None)
+
+
+def test_faults_of_the_text_do_not_hide_those_of_the_values() -> None:
+    faults = READINGS.examine_json('{"b": 1,\n "a": NaN,\n "b": 2}').faults
+    assert [(fault.pointer, fault.code, str(fault.place)) for fault in faults] == [
+        ("/a", "reading", "2:7"),
+        ("/b", "repeat", "3:2"),
+    ]
+    faults = READINGS.examine_json('{"a": "x",\n "c": 1, "c": 2}').faults
+    assert [(fault.pointer, fault.code) for fault in faults] == [("/a", "kind"), ("/c", "repeat")]
+
+
+def test_limits() -> None:
+    small = Gate(Reading, limits=Limits(bytes=20, depth=2, digits=5))
+    assert small.accepts({"a": 1})
+    assert small.examine_json('{"a": 12345}')
+    assert [fault.code for fault in small.examine_json('{"a": 123456}').faults] == ["size"]
+    assert [fault.code for fault in small.examine_json('{"a": 1.23456}').faults] == ["size"]
+    assert small.examine_json('{"a":1,"b":"[[[["}')  # brackets in a text are no depth
+    assert [fault.code for fault in small.examine_json('{"a": [[[]]]}').faults] == ["depth"]
+    fault = small.examine_json(b" " * 21).faults[0]
+    assert (fault.code, fault.message) == ("size", "needs a text of at most 20 bytes; got 21")
+    for wrong in ({"bytes": 0}, {"depth": True}, {"faults": 1.5}, {"digits": 5000}):
+        with pytest.raises(DeclarationError):
+            Limits(**wrong)  # type: ignore[arg-type]
+
+
+def test_what_is_no_text_is_a_mistake_of_the_program() -> None:
+    with pytest.raises(TypeError, match=r"call examine\(\)"):
+        READINGS.examine_json({"a": 1})  # type: ignore[arg-type]
+    with pytest.raises(TypeError, match=r"Source\.JSON"):
+        Gate(Reading, Source.TEXT).examine_json("{}")
+
+
+PLAIN: st.SearchStrategy[Any] = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats() | st.text(),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=4) | st.just("a"), inner, max_size=4),
+    max_leaves=12,
+)
+
+
+@given(PLAIN, st.integers(0, 40), st.binary(max_size=3))
+def test_no_text_makes_it_raise_and_both_readers_agree(data: Any, at: int, noise: bytes) -> None:
+    raw = json.dumps(data).encode()
+    for text in (raw, raw[:at] + noise + raw[at:], raw[:at] + raw[at + 1 :]):
+        verdict = READINGS.examine_json(text)
+        assert all(fault.place for fault in verdict.faults)
+        places = [(fault.place.line, fault.place.column) for fault in verdict.faults if fault.place]
+        assert places == sorted(places)
+        try:
+            json.loads(text.decode(), parse_constant=lambda _: 1 / 0, object_pairs_hook=_once)
+        except (ValueError, ZeroDivisionError, RecursionError):
+            assert not verdict
+
+
+def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    if len(dict(pairs)) != len(pairs):
+        raise ValueError("a key repeats")
+    return dict(pairs)
