@@ -1,0 +1,32 @@
+"""Every Python block in the README and the docs runs, in order, each file as one script."""
+
+from __future__ import annotations
+
+import re
+import runpy
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parent.parent
+PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_blocks_run(page: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    text = page.read_text()
+    blocks = re.findall(r"```python\n(.*?)```", text, re.S)
+    if not blocks:
+        pytest.skip("no Python on this page")
+    script = tmp_path / f"{page.stem}_page.py"
+    script.write_text("\n".join(blocks))
+    runpy.run_path(str(script), run_name=page.stem)
+    printed = capsys.readouterr().out
+    shown = re.findall(r"```text\n(.*?)```", text, re.S)
+    assert printed == "".join(shown), "what the page shows is what its code prints"
+
+
+def test_every_link_leads_somewhere() -> None:
+    for page in [*PAGES, ROOT / "CONTRIBUTING.md", ROOT / "CHANGELOG.md"]:
+        for target in re.findall(r"\]\(([^)#:]+)\)", page.read_text()):
+            assert (page.parent / target).exists(), f"{page.name} links to {target}"
