@@ -12,7 +12,7 @@ from datetime import datetime
 from math import isfinite
 from typing import Any
 
-from dutiful_gate.declare.kinds.email import is_email
+from dutiful_gate.declare.formats.email import is_email
 from dutiful_gate.demo.ferries import Booking, Crate
 
 _PORT = re.compile(r"[A-Z]{3}")

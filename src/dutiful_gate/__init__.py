@@ -2,7 +2,7 @@
 
 from .declare.errors import DeclarationError
 from .declare.facts import Source
-from .declare.kinds import Email
+from .declare.formats.email import Email
 from .declare.limits import Limits
 from .declare.marks import about
 from .declare.records import obeys, this

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 from enum import Enum
 from typing import Final
 
@@ -55,7 +54,7 @@ class Facts(Value):
         if isinstance(constant, bool) or not isinstance(constant, self.ordered):
             return False
         # A datetime is a date to isinstance, yet the two do not compare.
-        return not isinstance(constant, datetime) or datetime in self.ordered
+        return not hasattr(constant, "hour") or any(hasattr(kind, "hour") for kind in self.ordered)
 
     def equals(self, constant: object) -> bool:
         """Whether the value can be equal to a constant of the declaration."""

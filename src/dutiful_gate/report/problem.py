@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from http import HTTPStatus
+from urllib.parse import quote
 
 from .fault import Fault
 from .show import counted
@@ -31,8 +33,6 @@ def problem_of(
 
 
 def _error(fault: Fault) -> dict[str, object]:
-    from urllib.parse import quote  # only where problems are sent
-
     told = fault.as_dict()
     # RFC 6901, section 6: in a URI fragment the pointer is percent-encoded.
     told["pointer"] = "#" + quote(fault.pointer, safe="/~!$&'()*+,;=:@-._", errors="replace")
@@ -44,8 +44,6 @@ def _phrase(status: int) -> str:
     # RFC 9110 renamed two phrases; older interpreters still have the former ones.
     if status in _RENAMED:
         return _RENAMED[status]
-    from http import HTTPStatus  # only where problems are sent
-
     try:
         return HTTPStatus(status).phrase
     except ValueError:

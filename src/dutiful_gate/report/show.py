@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
-from datetime import date, datetime, time
 from enum import Enum
 from typing import Any
 
@@ -46,6 +45,8 @@ def _shown_by_standing(value: object) -> str:
     """The same for a subclass of what is known, or for something unknown."""
     if isinstance(value, Enum):
         return shown(value.value)
+    if hasattr(value, "isoformat") and not isinstance(value, type):  # a date, a time, or both
+        return str(value.isoformat()).replace("+00:00", "Z")
     for known, show in _SHOWN.items():
         if isinstance(value, known):
             return show(value)
@@ -89,16 +90,13 @@ def _digits(value: int) -> str:
     return f"{int(value.bit_length() * 0.30103) + 1:,}"
 
 
-# Narrower types before wider ones: a bool is an int to isinstance, a datetime a date.
+# Narrower types before wider ones: a bool is an int to isinstance.
 _SHOWN: dict[type, Callable[[Any], str]] = {
     type(None): lambda value: "null",
     bool: lambda value: "true" if value else "false",
     str: quoted,
     int: _whole,
     float: _number,
-    datetime: lambda value: value.isoformat().replace("+00:00", "Z"),
-    date: lambda value: value.isoformat(),
-    time: lambda value: value.isoformat(),
     dict: lambda value: f"a record of {counted(len(value), 'key')}",
     list: lambda value: f"a list of {counted(len(value), 'item')}",
     tuple: lambda value: f"a list of {counted(len(value), 'item')}",

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from typing import Any, Generic, TypeVar
 
 from .fault import Fault, Path, dotted
-from .problem import problem_of
 from .show import counted
 
 T = TypeVar("T")
@@ -67,6 +66,8 @@ class Verdict(Generic[T]):
             raise ValueError(
                 "an admitted payload has no problem to tell: ask the verdict first, as in `if not verdict`"
             )
+        from .problem import problem_of  # only where problems are sent
+
         return problem_of(self.faults, self.untold, status=status, kind=kind, title=title, instance=instance)
 
     def __repr__(self) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
 from typing import Any
 
 from ..errors import DeclarationError
@@ -25,7 +24,7 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
             )
         if isinstance(constant, float) and constant != constant:
             raise DeclarationError(f"{rule} compares with NaN", remedy="no value is above or below NaN")
-        if isinstance(constant, datetime) and constant.tzinfo is None:
+        if hasattr(constant, "hour") and hasattr(constant, "day") and constant.tzinfo is None:
             raise DeclarationError(
                 f"{rule} compares with a date-time that has no offset",
                 remedy="give the bound one, as in datetime(2026, 5, 4, tzinfo=UTC)",
