@@ -50,11 +50,11 @@ NONSENSE: list[tuple[Any, str]] = [
     (Annotated[int, about], r"about was named but not called"),
     (Annotated[int, this.berth > 1], r"is a rule of a whole record; put it in @obeys"),
     (Annotated[int, this.berth], r"rules of `this` stand in @obeys"),
-    (int | str, r"int \| str offers several types"),
-    (int | str | None, r"offers several types"),
     (list, r"list is no type that a gate can read; say what it holds, as in list\[str\]"),
     (complex, r"complex is no type that a gate can read; JSON has no complex numbers"),
     (object(), r"is no type that a gate can read"),
+    (set[list[int]], r"cannot be an item of a set; declare a list with it.distinct"),
+    (dict[tuple[int, ...], int], r"cannot be a key of a JSON object"),
     (Literal[b"x"], r"is no value of JSON"),
     (Annotated[int, about(examples=[1, "x"])], r"the example 'x' would be refused: needs a whole number"),
 ]

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import partial
 from typing import TYPE_CHECKING, Any, Generic, Literal, NoReturn, TypeVar, overload
 
 from .declare.errors import DeclarationError
@@ -29,17 +30,21 @@ class Gate(Generic[T]):
     `source`    what the data is before it is read: `Source.JSON` (decoded), `Source.TEXT`, `Source.NATIVE`
     `unknown`   keys nobody declared: "drop" leaves them out and tells of it, "refuse" makes each a fault
     `limits`    bounds on what comes from outside, see `Limits`
+    `keys`      how names in the data are made of attributes': `camel`, `kebab`, or a function of one's own
+    `lenient`   whether every field takes text for numbers and the like
     `names`     names that annotations use and that cannot be seen where the type is declared
 
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_engine", "declared", "limits", "reads", "shape", "unknown")
+    __slots__ = ("_engine", "declared", "keys", "lenient", "limits", "reads", "shape", "unknown")
 
     declared: object
     reads: Source
     unknown: Literal["drop", "refuse"]
     limits: Limits
+    keys: Callable[[str], str] | None
+    lenient: bool
     shape: Shape
     _engine: Engine
 
@@ -51,6 +56,8 @@ class Gate(Generic[T]):
         *,
         unknown: Literal["drop", "refuse"] = ...,
         limits: Limits | None = ...,
+        keys: Callable[[str], str] | None = ...,
+        lenient: bool = ...,
         names: Mapping[str, Any] | None = ...,
     ) -> None: ...
 
@@ -62,6 +69,8 @@ class Gate(Generic[T]):
         *,
         unknown: Literal["drop", "refuse"] = ...,
         limits: Limits | None = ...,
+        keys: Callable[[str], str] | None = ...,
+        lenient: bool = ...,
         names: Mapping[str, Any] | None = ...,
     ) -> None: ...
 
@@ -72,6 +81,8 @@ class Gate(Generic[T]):
         *,
         unknown: Literal["drop", "refuse"] = "drop",
         limits: Limits | None = None,
+        keys: Callable[[str], str] | None = None,
+        lenient: bool = False,
         names: Mapping[str, Any] | None = None,
     ) -> None:
         if unknown not in _UNKNOWN:
@@ -87,7 +98,8 @@ class Gate(Generic[T]):
 
         # Types declared inside a function see each other through the frame in which their gate is built.
         frame = sys._getframe(1)
-        shape = shape_of(declared, {**frame.f_locals, **(names or {})}, frame.f_code.co_qualname)
+        seen = {**frame.f_locals, **(names or {})}
+        shape = shape_of(declared, seen, frame.f_code.co_qualname, keys=keys, lenient=lenient)
         check_held(shape)
         limits = limits or Limits()
         engine = Engine(Plan(shape, source, unknown == "refuse", limits))
@@ -96,6 +108,8 @@ class Gate(Generic[T]):
             "reads": source,
             "unknown": unknown,
             "limits": limits,
+            "keys": keys,
+            "lenient": lenient,
             "shape": shape,
             "_engine": engine,
         }
@@ -106,7 +120,7 @@ class Gate(Generic[T]):
         raise AttributeError(f"a gate does not change: build another with other words instead of setting {name}")
 
     def __reduce__(self) -> tuple[object, ...]:
-        return _rebuilt, (self.declared, self.reads, self.unknown, self.limits)
+        return _rebuilt, (self.declared, self.reads, self.unknown, self.limits, self.keys, self.lenient)
 
     def __repr__(self) -> str:
         return f"<Gate {self.shape.name} from {self.reads!r}>"
@@ -124,7 +138,9 @@ class Gate(Generic[T]):
     def examine(self, data: object) -> Verdict[T]:
         """The verdict on data: its value, or every fault. Never raises for bad data."""
         value = self._engine.sound_and_known(data)
-        return self._examined(data) if value is FAILED else Verdict(value)
+        if value is FAILED:
+            return self._examined(data)
+        return Verdict(value, (), (), 0, (), partial(self._entered, data))
 
     def accepts(self, data: object) -> bool:
         """Whether data would be admitted."""
@@ -155,7 +171,7 @@ class Gate(Generic[T]):
             raise TypeError(f"raw JSON is bytes or str, not {type(raw).__name__}: for decoded data call examine()")
         from .read.json_text import JsonText
 
-        text = JsonText(raw, self.limits)
+        text = JsonText(raw, self.limits, exact=self.shape.exact, hide=self.shape.secretive)
         if text.read():
             value = self._engine.sound_and_known(text.value)
             if value is not FAILED:
@@ -166,17 +182,74 @@ class Gate(Generic[T]):
 
     def _examined(self, data: object) -> Verdict[T]:
         value, log = self._engine.collect(data)
+        excused = log.told_excused() if log.excused else ()
+        kept = partial(self._entered, data)
         if value is FAILED:
-            return refusal(log.told(), log.dropped, log.untold)
-        return Verdict(value, (), log.dropped)
+            return refusal(log.told(), log.dropped, log.untold, excused, kept)
+        return Verdict(value, (), log.dropped, 0, excused, kept)
 
     def _examined_text(self, text: JsonText) -> Verdict[T]:
         value, log = self._engine.collect(text.value)
+        excused = text.placed(log.told_excused()) if log.excused else ()
+        kept = partial(self._entered, text.value)
         if value is FAILED or text.broken:
             faults = text.merged(log.told())
             most = self.limits.faults
-            return refusal(faults[:most], log.dropped, log.untold + max(0, len(faults) - most))
-        return Verdict(value, (), log.dropped)
+            return refusal(faults[:most], log.dropped, log.untold + max(0, len(faults) - most), excused, kept)
+        return Verdict(value, (), log.dropped, 0, excused, kept)
+
+    def _entered(self, data: object) -> Any:
+        from .engine.entered import entered
+
+        return entered(self.shape, data)
+
+    def release(self, value: T, *, secrets: bool = False) -> Any:
+        """The way out: a typed value as plain JSON data, under the data's names; secrets only when asked for.
+
+        Numbers that no double holds stay Decimals. Raises Refused, with the faults, for a value that is not of the
+        declared type.
+        """
+        try:
+            return self._engine.release(value, secrets=secrets)
+        except (AttributeError, TypeError, KeyError, ValueError, OverflowError) as error:
+            verdict = self._native().examine(value)
+            if verdict:
+                raise
+            raise Refused(verdict) from error
+
+    def release_json(self, value: T, *, secrets: bool = False) -> bytes:
+        """The way out as JSON in UTF-8, Decimals digit by digit."""
+        from .engine.json_out import json_bytes
+
+        return json_bytes(self.release(value, secrets=secrets))
+
+    def _native(self) -> Gate[Any]:
+        return Gate(self.declared, Source.NATIVE, limits=self.limits, keys=self.keys, lenient=self.lenient)
+
+    def admit_cbor(self, raw: bytes | bytearray | memoryview) -> T:
+        """The typed value of raw CBOR (RFC 8949). Raises Refused for anything else; needs the extra `cbor`."""
+        verdict = self.examine_cbor(raw)
+        if not verdict:
+            raise Refused(verdict)
+        return verdict.value
+
+    def examine_cbor(self, raw: bytes | bytearray | memoryview) -> Verdict[T]:
+        """The verdict on raw CBOR (RFC 8949) that holds JSON's kinds of values; needs the extra `cbor`."""
+        from .read.cbor import decoded
+
+        data, broken = decoded(bytes(raw), self.limits)
+        return refusal([broken]) if broken is not None else self.examine(data)
+
+    def release_cbor(self, value: T, *, secrets: bool = False) -> bytes:
+        """The way out as CBOR; needs the extra `cbor`."""
+        from .read.cbor import encoded
+
+        return encoded(self.release(value, secrets=secrets))
+
+    @property
+    def fallen(self) -> tuple[str, ...]:
+        """The record rules that lost a field on the way to a variant, and so fell away."""
+        return tuple(rule for record in self.shape.records.values() for rule in record.fallen)
 
     def schema(self) -> Document:
         """The JSON Schema document (2020-12) that says to clients what the gate says to data.
@@ -194,5 +267,7 @@ class Gate(Generic[T]):
         return self._engine.source
 
 
-def _rebuilt(declared: Any, source: Source, unknown: Any, limits: Limits) -> Gate[Any]:
-    return Gate(declared, source, unknown=unknown, limits=limits)
+def _rebuilt(
+    declared: Any, source: Source, unknown: Any, limits: Limits, keys: Any = None, lenient: bool = False
+) -> Gate[Any]:
+    return Gate(declared, source, unknown=unknown, limits=limits, keys=keys, lenient=lenient)

@@ -10,6 +10,7 @@ class Limits(Value):
     """Bounds on what comes from outside, with defaults for the open internet.
 
     `bytes`   the size of a raw text, in bytes (for `str`: in characters)
+    `items`   how many items one list, or keys one dict, may have
     `depth`   how deep lists and records nest
     `digits`  the digits of one number in a raw text
     `faults`  how many faults a verdict lists; the rest are counted
@@ -20,6 +21,7 @@ class Limits(Value):
 
     bytes: int = 8 * 1024 * 1024
     depth: int = 64
+    items: int = 1_000_000
     digits: int = 4300
     faults: int = 100
 

@@ -1,10 +1,11 @@
-"""Marks: what is said about a field that neither checks nor changes it."""
+"""Marks: what is said about a field that neither checks nor changes it by itself."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from typing import Any
 
+from .errors import DeclarationError
 from .values import Value
 
 
@@ -22,3 +23,55 @@ class About(Value):
 def about(*, title: str | None = None, text: str | None = None, examples: Iterable[Any] = ()) -> About:
     """Tell people of a field: a title (its label in messages), a text, and examples as a client would send them."""
     return About(title, text, tuple(examples))
+
+
+class Mark(Value):
+    """A word beside a type, told apart by its name."""
+
+    word: str
+
+    def __str__(self) -> str:
+        return self.word
+
+
+class Named(Value):
+    """See `named`."""
+
+    wire: str
+
+
+def named(wire: str) -> Named:
+    """The field's name in the data, where it differs from the attribute's."""
+    if not isinstance(wire, str):
+        raise DeclarationError(f"named({wire!r}) needs text", remedy='as in named("bookingRef")')
+    return Named(wire)
+
+
+secret = Mark("secret")
+"""The value is never shown: in no fault, problem body, document example, or `.entered()`; and withheld from release."""
+
+lenient = Mark("lenient")
+"""Text is taken for numbers and the like, numbers for text; 1, 0, yes, no, on, off for booleans."""
+
+rest = Mark("rest")
+"""The field gathers all keys that nobody declared, in a dict."""
+
+utc_only = Mark("utc_only")
+"""A date-time must be written in UTC."""
+
+without_offset = Mark("without_offset")
+"""A date-time has no offset: what a clock on the wall shows."""
+
+or_infinite = Mark("or_infinite")
+"""A float may be infinite."""
+
+
+def camel(attribute: str) -> str:
+    """`weight_kg` as `weightKg`: for `Gate(..., keys=camel)`."""
+    head, *tail = attribute.strip("_").split("_")
+    return head + "".join(part[:1].upper() + part[1:] for part in tail)
+
+
+def kebab(attribute: str) -> str:
+    """`weight_kg` as `weight-kg`: for `Gate(..., keys=kebab)`."""
+    return attribute.strip("_").replace("_", "-")

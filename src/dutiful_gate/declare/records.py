@@ -1,10 +1,10 @@
-"""Rules on a whole record: `this` and `@obeys`."""
+"""Rules on a whole record: `this`, what fields need of each other, functions of the record, and `@obeys`."""
 
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
-from typing import Any, Final, NoReturn, Self, TypeVar
+from typing import Any, NoReturn, Self, TypeVar
 
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
@@ -13,14 +13,6 @@ from .values import Value
 
 _C = TypeVar("_C", bound=type)
 _HELD = "__obeys__"
-_WORDS = {
-    "<": ("below", "earlier than"),
-    "<=": ("at most", "no later than"),
-    ">": ("above", "later than"),
-    ">=": ("at least", "no earlier than"),
-    "==": ("equal to", "equal to"),
-    "!=": ("different from", "different from"),
-}
 
 
 class RecordRule(Value, ABC, kw_only=True):
@@ -33,9 +25,18 @@ class RecordRule(Value, ABC, kw_only=True):
     def fields(self) -> tuple[str, ...]:
         """The fields it mentions, by attribute name; the first is where its fault stands."""
 
+    @property
+    def needs_values(self) -> bool:
+        """Whether it can be judged only when every field it mentions has a value; else it asks which have one."""
+        return True
+
     @abstractmethod
     def condition(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        """Python source that is true when the rule holds; `value_of` names each field's variable."""
+        """Python source that is true when the rule holds; `value_of` names each field's variable.
+
+        For a rule that does not need values, each is the source of a test for whether the field has one, unless the
+        field's name stands with a leading "=": that is its variable.
+        """
 
     @abstractmethod
     def face(self, facts: Mapping[str, Facts]) -> Face:
@@ -68,145 +69,56 @@ class RecordRule(Value, ABC, kw_only=True):
         )
 
 
-class Named(Value):
-    """A field of the record at hand, as a record rule keeps it."""
+class RecordCheck(Value):
+    """A function of the record, in `@obeys`: see `Wrong`."""
 
-    name: str
-
-    def __repr__(self) -> str:
-        return f"this.{self.name}"
-
-
-class Comparison(RecordRule):
-    """`this.arrives > this.departs`, or `this.weight_kg <= 500`."""
-
-    left: Named
-    sign: str
-    right: object
-
-    @property
-    def fields(self) -> tuple[str, ...]:
-        return (self.left.name, self.right.name) if isinstance(self.right, Named) else (self.left.name,)
-
-    def condition(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        right = self.right
-        other = value_of[right.name] if isinstance(right, Named) else bind(right, "CONSTANT")
-        return f"{value_of[self.left.name]} {self.sign} {other}"
-
-    def face(self, facts: Mapping[str, Facts]) -> Face:
-        words = _WORDS[self.sign][0 if facts[self.left.name].number else 1]
-        return Face("", "agreement", f"a value {words} {{other}}")
-
-    def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
-        other = wire[self.right.name] if isinstance(self.right, Named) else self.right
-        return {"comparison": self.sign, "other": other}
-
-    def keywords(self, wire: Mapping[str, str]) -> Mapping[str, object] | Unsaid:
-        if isinstance(self.right, Named):
-            return Unsaid("JSON Schema cannot compare one field with another")
-        return Unsaid("a record rule compares the field: a rule on the field itself could be said")
-
-    def suits(self, facts: Mapping[str, Facts]) -> None:
-        left = facts[self.left.name]
-        if self.sign in ("==", "!="):
-            return
-        if not left.ordered:
-            raise DeclarationError(f"{self} compares {left.phrase}, which has no order", remedy="leave it out")
-        right = self.right
-        if isinstance(right, Named):
-            other = facts[right.name]
-            if not set(left.ordered) & set(other.ordered):
-                raise DeclarationError(
-                    f"{self} compares {left.phrase} with {other.phrase}",
-                    remedy="compare fields of one kind",
-                )
-        elif not left.compares_with(right):
-            raise DeclarationError(f"{self} compares {left.phrase} with {right!r}", remedy=f"write {left.phrase} there")
+    function: Callable[[Any], object]
 
     def __str__(self) -> str:
-        return f"{self.left!r} {self.sign} {self.right!r}"
+        return getattr(self.function, "__name__", "a function")
 
 
-class FieldOfThis:
-    """`this.arrives`: one field of the record at hand. Every comparison gives a record rule."""
+class Wrong(ValueError):
+    """Raised by a function of the record, to say what is wrong and at which field.
 
-    __slots__ = ("named",)
+    `at` is the attribute's name, a field of `this`, or a path such as ("crates", 0, "weight_kg").
+    """
 
-    def __init__(self, name: str) -> None:
-        self.named = Named(name)
+    def __init__(self, words: str, *, at: object = ()) -> None:
+        super().__init__(words)
+        from .terms import FieldOfThis
 
-    def _compared(self, sign: str, other: object) -> Comparison:
-        return Comparison(self.named, sign, other.named if isinstance(other, FieldOfThis) else other)
-
-    def __gt__(self, other: Any) -> Comparison:
-        return self._compared(">", other)
-
-    def __ge__(self, other: Any) -> Comparison:
-        return self._compared(">=", other)
-
-    def __lt__(self, other: Any) -> Comparison:
-        return self._compared("<", other)
-
-    def __le__(self, other: Any) -> Comparison:
-        return self._compared("<=", other)
-
-    def __eq__(self, other: object) -> Comparison:  # type: ignore[override]
-        return self._compared("==", other)
-
-    def __ne__(self, other: object) -> Comparison:  # type: ignore[override]
-        return self._compared("!=", other)
-
-    def __hash__(self) -> int:
-        return hash(self.named)
-
-    def __bool__(self) -> NoReturn:
-        raise DeclarationError(
-            f"{self!r} was asked for a truth value, and has none while it is only declared",
-            remedy="compare it with something",
-        )
-
-    def __repr__(self) -> str:
-        return repr(self.named)
+        name = at.name if isinstance(at, FieldOfThis) else at
+        self.path: tuple[Any, ...] = name if isinstance(name, tuple) else (name,)
 
 
-class This:
-    """The record at hand, inside `@obeys`. Every attribute stands for a field of that name."""
-
-    __slots__ = ()
-
-    def __getattr__(self, name: str) -> FieldOfThis:
-        if name.startswith("__"):
-            raise AttributeError(name)
-        return FieldOfThis(name)
-
-    def __repr__(self) -> str:
-        return "this"
-
-
-this: Final = This()
-"""The record at hand: `@obeys(this.arrives > this.departs)`."""
-
-
-def obeys(*rules: RecordRule) -> Callable[[_C], _C]:
+def obeys(*rules: RecordRule | Callable[[Any], object]) -> Callable[[_C], _C]:
     """A class decorator: every record of the class obeys the rules, and so do its subclasses' records.
 
-    It may stand above or below `@dataclass`. Raises DeclarationError for what is no record rule.
+    A rule is a comparison of `this`, one of `needs`, `when(...)`, `at_least_one` and their like, or a function of the
+    record: it gives back False, or raises ValueError with its words (`Wrong` to name the field), when it is not
+    satisfied. The decorator may stand above or below `@dataclass`. Raises DeclarationError for what is no rule.
     """
+    held: list[RecordRule | RecordCheck] = []
     for rule in rules:
-        if not isinstance(rule, RecordRule):
+        if isinstance(rule, RecordRule):
+            held.append(rule)
+        elif callable(rule) and not isinstance(rule, type):
+            held.append(RecordCheck(rule))
+        else:
             raise DeclarationError(
                 f"@obeys was given {rule!r}, which is no rule of a record",
                 remedy="compare fields of `this`, as in @obeys(this.arrives > this.departs)",
             )
 
     def hold(declared: _C) -> _C:
-        before: tuple[RecordRule, ...] = declared.__dict__.get(_HELD, ())
-        setattr(declared, _HELD, rules + before)
+        before: tuple[RecordRule | RecordCheck, ...] = declared.__dict__.get(_HELD, ())
+        setattr(declared, _HELD, tuple(held) + before)
         return declared
 
     return hold
 
 
-def record_rules(declared: type) -> tuple[RecordRule, ...]:
+def record_rules(declared: type) -> tuple[RecordRule | RecordCheck, ...]:
     """The record rules of a class: its bases' first, then its own."""
     return tuple(rule for owner in reversed(declared.__mro__) for rule in owner.__dict__.get(_HELD, ()))

@@ -3,22 +3,29 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
-from typing import Any
+from collections.abc import Callable, Mapping
+from typing import Any, TypeVar
 
 from .blanks import BLANKS
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
 from .values import Value
 
+_F = TypeVar("_F", bound=Callable[..., Any])
+
 
 class Step(Value, ABC):
-    """Something done to a value. To add a step is to add a subclass."""
+    """Something done to a value that has been read. To add a step is to add a subclass."""
 
     @property
-    @abstractmethod
     def normalising(self) -> bool:
         """Whether a value in its final form is left as it is."""
+        return True
+
+    @property
+    def may_raise(self) -> bool:
+        """Whether the step may raise ValueError or OverflowError, which is a fault then."""
+        return False
 
     @abstractmethod
     def expression(self, value: str, bind: Bind) -> str:
@@ -41,26 +48,21 @@ class Step(Value, ABC):
         bound: dict[str, Any] = {}
 
         def bind(constant: object, hint: str) -> str:
-            name = f"{hint}_{len(bound)}"
-            bound[name] = constant
-            return name
+            bound[hint] = constant
+            return hint
 
         return eval(self.expression("value", bind), bound, {"value": value})
 
 
 class TextStep(Step):
-    """A step from text to text by a method of `str` that takes nothing."""
+    """A step from text to text; `template` is its source, with {} for the value."""
 
     word: str
-    method: str
+    template: str
     final: Mapping[str, object] | Unsaid
 
-    @property
-    def normalising(self) -> bool:
-        return True
-
     def expression(self, value: str, bind: Bind) -> str:
-        return f"{value}.{self.method}()"
+        return self.template.replace("{}", value)
 
     def keywords(self) -> Mapping[str, object] | Unsaid:
         return self.final
@@ -74,11 +76,199 @@ class TextStep(Step):
         return self.word
 
     def __hash__(self) -> int:
-        return hash((self.word, self.method))
+        return hash(self.word)
 
 
-trimmed = TextStep("trimmed", "strip", {"pattern": f"^(?:[^{BLANKS}](?:[\\s\\S]*[^{BLANKS}])?)?$"})
+trimmed = TextStep("trimmed", "{}.strip()", {"pattern": f"^(?:[^{BLANKS}](?:[\\s\\S]*[^{BLANKS}])?)?$"})
 """Blanks at both ends are taken off (every character that `str.isspace` calls one)."""
 
-uppered = TextStep("uppered", "upper", Unsaid("a pattern cannot say that a text of any script is in capitals"))
+squeezed = TextStep("squeezed", '" ".join({}.split())', {"pattern": f"^(?:[^{BLANKS}]+(?: [^{BLANKS}]+)*)?$"})
+"""Blanks at both ends are taken off, and every run of blanks inside becomes one space."""
+
+lowered = TextStep(
+    "lowered", "{}.lower()", Unsaid("a pattern cannot say that a text of any script is in small letters")
+)
+"""Letters become small, by the rules of Unicode."""
+
+uppered = TextStep("uppered", "{}.upper()", Unsaid("a pattern cannot say that a text of any script is in capitals"))
 """Letters become capitals, by the rules of Unicode; a text can grow by it."""
+
+
+class RoundedTo(Step):
+    """Rounded to a number of digits after the point, halves to the even neighbour."""
+
+    digits: int
+
+    @property
+    def may_raise(self) -> bool:
+        return True
+
+    def expression(self, value: str, bind: Bind) -> str:
+        return f"{bind(_rounded, 'rounded')}({value}, {bind(self.digits, 'DIGITS')})"
+
+    def keywords(self) -> Mapping[str, object] | Unsaid:
+        if self.digits <= 0:
+            return {"multipleOf": 10**-self.digits}
+        return {"multipleOf": float(f"1e-{self.digits}")}
+
+    def suits(self, facts: Facts) -> Facts:
+        if not facts.number:
+            raise DeclarationError(f"{self} works on numbers, not on {facts.phrase}", remedy="leave it out")
+        return facts
+
+    def __str__(self) -> str:
+        return f"rounded_to({self.digits})"
+
+
+def _rounded(value: Any, digits: int) -> Any:
+    return round(value, digits)
+
+
+def rounded_to(digits: int) -> RoundedTo:
+    """A step: round to `digits` digits after the point, halves to the even neighbour."""
+    if isinstance(digits, bool) or not isinstance(digits, int):
+        raise DeclarationError(f"rounded_to({digits!r}) needs a whole number of digits", remedy="as in rounded_to(2)")
+    return RoundedTo(digits)
+
+
+class _InUtc(Step):
+    """A date-time becomes the same moment in UTC."""
+
+    @property
+    def may_raise(self) -> bool:
+        return True
+
+    def expression(self, value: str, bind: Bind) -> str:
+        from datetime import UTC
+
+        return f"{value}.astimezone({bind(UTC, 'UTC')})"
+
+    def keywords(self) -> Mapping[str, object] | Unsaid:
+        return {}
+
+    def suits(self, facts: Facts) -> Facts:
+        if facts.sort != "date-time":
+            raise DeclarationError(
+                f"in_utc works on date-times with an offset, not on {facts.phrase}", remedy="leave it out"
+            )
+        return facts
+
+    def __str__(self) -> str:
+        return "in_utc"
+
+
+in_utc = _InUtc()
+"""A date-time becomes the same moment in UTC."""
+
+
+class Then(Step):
+    """A function of one's own that makes another value of it."""
+
+    function: Callable[[Any], Any]
+
+    @property
+    def normalising(self) -> bool:
+        return False
+
+    @property
+    def may_raise(self) -> bool:
+        return True
+
+    def expression(self, value: str, bind: Bind) -> str:
+        return f"{bind(self.function, 'THEN')}({value})"
+
+    def keywords(self) -> Mapping[str, object] | Unsaid:
+        return Unsaid("what a function of one's own admits is not known")
+
+    def suits(self, facts: Facts) -> Facts:
+        return FREE
+
+    def __str__(self) -> str:
+        return f"then({getattr(self.function, '__name__', 'function')})"
+
+
+FREE = Facts("a value", "value", measured="items", ordered=(object,), text=True, number=False)
+"""What is known after a function of one's own: nothing that a rule could be refused for."""
+
+
+def then(function: Callable[[Any], Any]) -> Then:
+    """A step: hand the value to a function and go on with what it gives back.
+
+    A ValueError it raises becomes a fault with its words; any other exception is not swallowed.
+    """
+    if not callable(function):
+        raise DeclarationError(f"then({function!r}) needs a function", remedy="hand over something that can be called")
+    return Then(function)
+
+
+class Turn(Value):
+    """Something that comes before the value is read, or stands in for it: it is no step on a value that has been read."""
+
+
+class BlankIsNone(Turn):
+    """See `blank_is_none`."""
+
+    def __str__(self) -> str:
+        return "blank_is_none"
+
+
+blank_is_none = BlankIsNone()
+"""Before reading: text that is empty or all blanks is None. Only beside a type that may be None."""
+
+
+class SplitOn(Turn):
+    """See `split_on`."""
+
+    separator: str
+
+    def __str__(self) -> str:
+        return f"split_on({self.separator!r})"
+
+
+def split_on(separator: str) -> SplitOn:
+    """Before reading: text is split at every `separator` into a list of texts, blanks around each taken off.
+
+    Empty text is an empty list. Only beside a list, tuple or set, whose items are read from text.
+    """
+    if not isinstance(separator, str) or not separator:
+        raise DeclarationError(f"split_on({separator!r}) needs text to split on", remedy='as in split_on(",")')
+    return SplitOn(separator)
+
+
+class Via(Turn):
+    """See `via`."""
+
+    kind: Any
+    parts: tuple[Any, ...]
+
+    def __str__(self) -> str:
+        return "via(...)"
+
+
+def via(kind: Any, *parts: Any) -> Via:
+    """Before reading: read the value as `kind` with steps and rules of its own, and the declared type from that.
+
+    `Annotated[int, via(str, trimmed, it.matches(r"[0-9]+")), it.between(0, 120)]` is text first, with its rules, and
+    then a number, with its rules.
+    """
+    return Via(kind, parts)
+
+
+class Otherwise(Turn):
+    """See `otherwise`."""
+
+    value: Any
+
+    def __str__(self) -> str:
+        return f"otherwise({self.value!r})"
+
+    def __hash__(self) -> int:
+        return hash(repr(self.value))
+
+
+def otherwise(value: Any) -> Otherwise:
+    """What stands in for a value that is refused; the verdict tells of it in `excused`.
+
+    It is used as it is, and is not copied: give something that does not change.
+    """
+    return Otherwise(value)

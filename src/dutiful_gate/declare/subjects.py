@@ -5,7 +5,22 @@ from __future__ import annotations
 from typing import Any, Final, NoReturn
 
 from .errors import DeclarationError
-from .rules import Between, Ceiling, Equal, Floor, Length, Matches, OneOf
+from .rules import (
+    Between,
+    Ceiling,
+    Contains,
+    Distinct,
+    EndsWith,
+    Equal,
+    Floor,
+    Has,
+    Length,
+    Matches,
+    Multiple,
+    OneOf,
+    StartsWith,
+)
+from .rules.format import OfFormat
 
 
 class _Subject:
@@ -66,6 +81,7 @@ class It(_Subject):
 
     __slots__ = ()
     length: Final = ItsLength()
+    distinct: Final = Distinct()
 
     def __gt__(self, floor: Any) -> Floor:
         return Floor(floor, False)
@@ -94,6 +110,32 @@ class It(_Subject):
     def matches(self, pattern: str) -> Matches:
         """Text that matches the regular expression as a whole (`re.fullmatch`)."""
         return Matches(pattern)
+
+    def has(self, pattern: str) -> Has:
+        """Text in which the regular expression matches somewhere (`re.search`)."""
+        return Has(pattern)
+
+    def contains(self, held: Any) -> Contains:
+        """Text that holds another, or a list that has an item equal to `held`."""
+        return Contains(held)
+
+    def starts_with(self, affix: str) -> StartsWith:
+        """Text that begins with another."""
+        return StartsWith(affix)
+
+    def ends_with(self, affix: str) -> EndsWith:
+        """Text that ends with another."""
+        return EndsWith(affix)
+
+    def multiple_of(self, step: Any) -> Multiple:
+        """A number that is a whole multiple of `step`, by its decimal digits: 0.3 is a multiple of 0.1."""
+        return Multiple(step)
+
+    def of_format(self, name: str) -> OfFormat:
+        """Text of a format of the JSON Schema standard, by its name there: "uri", "hostname", "duration"."""
+        from .formats.judges import of_format
+
+        return of_format(name)
 
     def one_of(self, *choices: object) -> OneOf:
         """A value that equals one of the choices."""

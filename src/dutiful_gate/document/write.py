@@ -3,13 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from decimal import Decimal
 from typing import Any
 
+from ..declare.blanks import BLANKS
 from ..declare.facts import Facts, Unsaid
+from ..declare.kinds import Whole
+from ..declare.kinds.decimal import decimal_plain
 from ..declare.rules import Rule
 from ..shape.nodes import (
+    MISSING,
+    Branches,
     Choice,
+    Entries,
     Field,
+    Fixed,
     Items,
     Link,
     Nothing,
@@ -69,7 +77,10 @@ class _Pen:
         required = [field.wire for field in record.fields if field.required]
         if required:
             said["required"] = required
-        if self.refuse_unknown:
+        if record.rest is not None:
+            entries = self.use(record.rest.use, f"{at}/additionalProperties", f"{record.name}.{record.rest.attribute}")
+            said |= {word: held for word, held in entries.items() if word in ("additionalProperties", "propertyNames")}
+        elif self.refuse_unknown:
             said["additionalProperties"] = False
         wire = {field.attribute: field.wire for field in record.fields}
         for rule in record.rules:
@@ -78,14 +89,21 @@ class _Pen:
                 self.leave(at, f"{record.name}.{rule.fields[0]}", rule, told)
             else:
                 _join(said, told)
+        for check in record.checks:
+            why = Unsaid("what a function of one's own admits is not known")
+            self.leave(at, record.name, check, why)
         return said
 
     def field(self, field: Field, at: str, record: Record) -> Keywords:
         """One field among `properties`."""
         said = self.use(field.use, at, f"{record.name}.{field.attribute}")
-        if not field.required:
-            said["default"] = plain(field.use, default_of(field), self.shape.records)
+        if not field.required and not field.may_lack and not field.use.secret:
+            said["default"] = self.plain(field.use, default_of(field))
         return said
+
+    def plain(self, use: Use, value: object) -> Any:
+        """A default as plain JSON data; a Decimal that no double holds as the nearest one."""
+        return _jsonable(plain(use, value, self.shape.records))
 
     def use(self, use: Use, at: str, name: str) -> Keywords:
         """What a use holds: what is said of it, its node, its rules."""
@@ -95,37 +113,88 @@ class _Pen:
             said["title"] = about.title
         if about.text is not None:
             said["description"] = about.text
-        said |= self.node(use, at, name)
-        self.parts(said, use, at, name)
-        if about.examples:
+        source = use.via if use.via is not None else use
+        if use.split:
+            said["type"] = "string"
+            self.leave(at, name, f"split_on({use.split!r})", Unsaid("JSON Schema cannot look at the parts of a text"))
+        elif use.via is not None:
+            said |= self.use(use.via, at, name)
+            self.leave(at, name, "what is read from it", Unsaid("JSON Schema judges what came, not what is made of it"))
+        else:
+            said |= self.node(source, at, name)
+            self.parts(said, use, at, name)
+        if use.blank:
+            said = {"anyOf": [said, {"type": "string", "pattern": f"^[{BLANKS}]*$"}]}
+        if use.fallback is not MISSING:
+            said = {**{word: held for word, held in said.items() if word in ("title", "description")}}
+            self.leave(at, name, "otherwise(...)", Unsaid("anything will do, since something stands in for it"))
+        if about.examples and not use.secret:
             said["examples"] = list(about.examples)
+        if use.secret:
+            said["writeOnly"] = True
         return said
 
     def node(self, use: Use, at: str, name: str) -> Keywords:
         """The keywords of a node alone."""
         match use.node:
             case Scalar(kind):
+                if reason := kind.unsaid():
+                    self.leave(at, name, kind.facts.phrase, Unsaid(reason))
                 return dict(kind.keywords())
             case Nothing():
                 return {"type": "null"}
             case Choice(wire=wire):
                 return _choice(wire)
-            case Items(item):
-                return {"type": "array", "items": self.use(item, f"{at}/items", f"{name}[]")}
+            case Items(item, into):
+                said = {"type": "array", "items": self.use(item, f"{at}/items", f"{name}[]")}
+                return {**said, "uniqueItems": True} if into in ("set", "frozenset") else said
+            case Fixed(items):
+                return self.fixed(items, at, name)
+            case Entries(key, value):
+                return self.entries(key, value, at, name)
+            case Branches(options=options):
+                return {"anyOf": [self.use(option, f"{at}/anyOf/{n}", name) for n, option in enumerate(options)]}
             case Nullable(inner):
                 return _or_null(self.use(inner, at, name))
             case Link(key):
                 return {"$ref": f"#/$defs/{_escaped(key)}"}
 
+    def fixed(self, items: tuple[Use, ...], at: str, name: str) -> Keywords:
+        """A tuple of a fixed number of items."""
+        said: Keywords = {"type": "array"}
+        if items:
+            each = [self.use(item, f"{at}/prefixItems/{n}", f"{name}[{n}]") for n, item in enumerate(items)]
+            said["prefixItems"] = each
+        return {**said, "minItems": len(items), "maxItems": len(items)}
+
+    def entries(self, key: Use, value: Use, at: str, name: str) -> Keywords:
+        """A dict: what holds for its keys, as text, and for its values."""
+        said: Keywords = {"type": "object"}
+        names = self.use(key, f"{at}/propertyNames", f"{name} keys")
+        if isinstance(key.node, Scalar) and key.node.facts.number:
+            whole = isinstance(key.node.kind, Whole)
+            names = {"pattern": r"^\s*[+-]?[0-9]+\s*$" if whole else r"^\s*[+-]?[0-9.]+(?:[eE][+-]?[0-9]+)?\s*$"}
+            if key.parts:
+                self.leave(f"{at}/propertyNames", f"{name} keys", key.parts[0], Unsaid("a key is text to JSON Schema"))
+        elif isinstance(key.node, Choice):
+            names = {"enum": [str(each).lower() if isinstance(each, bool) else str(each) for each in key.node.wire]}
+        names.pop("type", None)
+        if names:
+            said["propertyNames"] = names
+        held = self.use(value, f"{at}/additionalProperties", f"{name} values")
+        return {**said, "additionalProperties": held} if held else said
+
     def parts(self, said: Keywords, use: Use, at: str, name: str) -> None:
         """Steps and rules, as what holds for a value in its final form."""
         facts: Facts = use.node.facts
+        converted = False
         for number, part in enumerate(use.parts):
             if isinstance(part, Rule):
-                told = part.keywords(facts)
+                told = Unsaid("it judges what a function of one's own made") if converted else part.keywords(facts)
             else:
                 told = part.keywords()
                 facts = part.suits(facts)
+                converted = converted or not part.normalising
                 if is_settled(part, use.parts[number + 1 :]):
                     continue
             if isinstance(told, Unsaid):
@@ -141,11 +210,21 @@ class _Pen:
             return {word: self.constant(use, each) for word, each in held.items()}
         if isinstance(held, str | int | float) or held is None:
             return held
+        if isinstance(held, Decimal):
+            return _jsonable(decimal_plain(held))
         return plain(Use(use.node), held, self.shape.records)
 
     def leave(self, at: str, name: str, rule: object, why: Unsaid) -> None:
         """Put down that a rule is not in the document."""
         self.unstated.append(Unstated(at, name, str(rule), why.reason))
+
+
+def _jsonable(value: object) -> Any:
+    if isinstance(value, Mapping):
+        return {name: _jsonable(each) for name, each in value.items()}
+    if isinstance(value, list):
+        return [_jsonable(each) for each in value]
+    return float(value) if isinstance(value, Decimal) else value
 
 
 def _choice(wire: tuple[object, ...]) -> Keywords:
@@ -166,6 +245,9 @@ def _or_null(inner: Keywords) -> Keywords:
 
 def _join(said: Keywords, more: Mapping[str, Any]) -> None:
     """Add keywords; one that is there already with another value goes into `allOf`."""
+    if set(more) == {"allOf"}:
+        said["allOf"] = [*said.get("allOf", []), *more["allOf"]]
+        return
     clash = {word: held for word, held in more.items() if word in said and said[word] != held}
     said.update({word: held for word, held in more.items() if word not in clash})
     if clash:

@@ -2,24 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 
 from ..declare.facts import FAILED, Facts, Source, Stop
-from ..declare.rules import Length
-from ..declare.steps import Step
+from ..declare.kinds import Kind, Text
+from ..declare.records import RecordRule
+from ..declare.rules import Length, Rule
 from ..report.cause import Cause, UnknownKey
-from ..shape.nodes import Choice, Field, Items, Link, Nothing, Nullable, Record, Scalar, Use
-from .plan import Plan, build, choice_reader, choice_ready, constructed, default_source
+from ..shape.nodes import (
+    MISSING,
+    Branches,
+    Choice,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Use,
+)
+from .plan import Plan, build, choice_reader, choice_ready, constructed, default_source, may_be_blank, presence_of
 from .program import Unit
 from .runtime import (
+    ABSENT,
     TOO_DEEP,
     StopCauses,
     attributes_of,
-    check_failed,
+    closest,
     drop_unknown,
+    gathered,
     in_document_order,
     is_blank,
+    own_fault,
+    record_fault,
     refuse_unknown,
+    split,
+    tag_chooser,
 )
 from .sound import SoundWriter
 from .writer import Writer
@@ -30,63 +52,72 @@ _NESTED = 4
 def collecting_unit(plan: Plan) -> Unit:
     """The collecting function of a gate: `collect(data, (), log)` gives the value, or FAILED with faults in the log."""
     writer = CollectWriter(plan)
-    entry = writer.entry(plan.shape.root, "collect", "", secret=False)
-    constants = {**writer.swift.constants, **writer.constants}
+    entry = writer.entry(plan.shape.root, "collect", plan.shape.root.about.title or "")
     sources = [*writer.swift.functions, *writer.functions]
-    return Unit(f"{plan.shape.name} faults", "\n\n\n".join(sources) + "\n", constants, entry)
+    return Unit(f"{plan.shape.name} faults", "\n\n\n".join(sources) + "\n", writer.constants, entry)
 
 
 class CollectWriter(Writer):
-    """Writes collecting functions; items of lists are first tried by sound functions, which stand beside them."""
+    """Writes collecting functions; nested records are first tried by sound functions, which stand beside them."""
 
     def __init__(self, plan: Plan) -> None:
         super().__init__()
         self.plan = plan
+        self.source = plan.source
         self.functions: list[str] = []
         self.swift = SoundWriter(plan, note_unknown=True)
         # Both writers fill one namespace, so that no name means two things.
-        self.swift.constants = self.constants
-        self.swift._names = self._names
-        self.constants.update({"FAILED": FAILED, "Stop": Stop})
-        self._record_names: dict[str, str] = {}
+        self.swift.share(self)
+        self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT})
+        self._record_names: dict[tuple[str, Source], str] = {}
         self._count = 0
         self._nesting = 0
         self._label = ""
-        self._secret = False
 
-    def entry(self, use: Use, name: str, label: str, *, secret: bool) -> str:
+    def entry(self, use: Use, name: str, label: str) -> str:
         """Write the function for a use; gives back its name."""
         nesting, self._nesting = self._nesting, 0
-        held, self._label, self._secret = (self._label, self._secret), label, secret
+        held, self._label = self._label, label
         with self.aside() as lines, self.block(f"def {name}(data, path, log):"):
             self.write("faults = log.faults")
             self.write("start = len(faults)")
             self.read(use, "data", "path")
             self.write("return data if len(faults) == start else FAILED")
-        self._nesting = nesting
-        self._label, self._secret = held
+        self._nesting, self._label = nesting, held
         self.functions.append("\n".join(lines))
         return name
 
+    def part(self, use: Use) -> str:
+        """The name of a new function that reads a use."""
+        self._count += 1
+        return self.entry(use, f"collect_part_{self._count}", self._label)
+
     def record_function(self, key: str) -> str:
         """The name of the function for one record, written at the first asking."""
-        if key not in self._record_names:
-            name = self._record_names[key] = f"collect_record_{len(self._record_names) + 1}"
+        if (key, self.source) not in self._record_names:
+            name = self._record_names[key, self.source] = f"collect_record_{len(self._record_names) + 1}"
             nesting, self._nesting = self._nesting, 0
-            held = self._label, self._secret
+            label = self._label
             with self.aside() as lines, self.block(f"def {name}(data, path, log):"):
                 self.record(self.plan.shape.records[key])
-            self._nesting = nesting
-            self._label, self._secret = held
+            self._nesting, self._label = nesting, label
             self.functions.append("\n".join(lines))
-        return self._record_names[key]
+        return self._record_names[key, self.source]
+
+    @contextmanager
+    def reading(self, source: Source) -> Iterator[None]:
+        """Write what reads from another source for a while."""
+        before = self.source
+        self.source = self.swift.source = source
+        yield
+        self.source = self.swift.source = before
 
     # Faults
 
     def cause(self, code: str, needs: str, facts: Facts | None = None, **more: object) -> str:
         """The name of a cause at the field that is being written."""
         phrase = facts.phrase if facts is not None else ""
-        made = Cause(code, needs, phrase=phrase, label=self._label, secret=self._secret, **more)  # type: ignore[arg-type]
+        made = Cause(code, needs, phrase=phrase, label=self._label, **more)  # type: ignore[arg-type]
         return self.bind(made, code.upper())
 
     def fault(self, path: str, cause: str, given: str = "None", value: str = "None") -> None:
@@ -95,22 +126,64 @@ class CollectWriter(Writer):
 
     def stopped(self) -> str:
         """The name of the table of causes for values that cannot be read here."""
-        return self.bind(StopCauses(Cause("", "", label=self._label, secret=self._secret)), "STOPPED")
+        return self.bind(StopCauses(Cause("", "", label=self._label)), "STOPPED")
 
     # Values
 
     def read(self, use: Use, value: str, path: str) -> None:
         """Read the variable `value` in place; what is wrong with it is noted at `path`, an expression."""
         if self._nesting >= _NESTED:
-            self._count += 1
-            name = self.entry(use, f"collect_part_{self._count}", self._label, secret=self._secret)
-            self.write(f"{value} = {name}({value}, {path}, log)")
+            self.write(f"{value} = {self.part(use)}({value}, {path}, log)")
             return
+        guarded = use.secret or use.fallback is not MISSING
+        before = self.variable("before") if guarded else ""
+        if guarded:
+            self.write(f"{before} = len(faults)")
+        if use.blank:
+            with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+                self.write(f"{value} = None")
+        self.prepared(use, value, path)
+        if guarded:
+            with self.block(f"if len(faults) != {before}:"):
+                if use.secret:
+                    self.write(f"log.hide({before})")
+                if use.fallback is not MISSING:
+                    self.write(f"{value} = log.excuse({before}, {self.bind(use.fallback, 'FALLBACK')})")
+
+    def prepared(self, use: Use, value: str, path: str) -> None:
+        """Read what comes before a use, if anything does, and then the use."""
+        native = self.source is Source.NATIVE
+        if use.split and not native:
+            given = self.variable("given")
+            self.write(f"{given} = {value}")
+            nested = self._lone(value, given, path)
+            self._indent += nested
+            with self.block(f"if not isinstance({value}, str):"):
+                self.fault(path, self.cause("kind", "text to split"), given)
+            with self.block("else:"):
+                self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(use.split, 'SEPARATOR')})")
+                with self.reading(Source.TEXT):
+                    self.node(use, value, path)
+            self._indent -= nested
+        elif use.via is not None and not native:
+            before = self.variable("before")
+            self.write(f"{before} = len(faults)")
+            self.read(use.via, value, path)
+            self._nesting += 1
+            with (
+                self.block(f"if len(faults) == {before}:"),
+                self.reading(Source.TEXT if use.via.facts.text else Source.JSON),
+            ):
+                self.node(use, value, path)
+            self._nesting -= 1
+        else:
+            self.node(use, value, path)
+
+    def node(self, use: Use, value: str, path: str) -> None:
+        """Read what a use holds, then its steps and rules."""
         match use.node:
             case Scalar(kind):
-                source = self.plan.source
-                reader = self.bind(kind.reader(source), kind.reader(source).__name__)
-                self.single(use, value, path, kind.ready(source, value, self.bind), reader)
+                self.single(kind, use, value, path)
             case Nothing():
                 blank = f" and not {self.bind(is_blank, 'is_blank')}({value})" if self._is_text else ""
                 with self.block(f"if {value} is not None{blank}:"):
@@ -119,8 +192,14 @@ class CollectWriter(Writer):
                     self.write(f"{value} = None")
             case Choice():
                 self.choice(use.node, use, value, path)
-            case Items(item):
-                self.items(item, use, value, path)
+            case Items():
+                self.items(use.node, use, value, path)
+            case Fixed(items):
+                self.fixed(items, use, value, path)
+            case Entries(key, held):
+                self.entries(key, held, use, value, path)
+            case Branches():
+                self.branches(use.node, use, value, path)
             case Nullable(inner):
                 self.nullable(inner, value, path)
             case Link(key):
@@ -128,26 +207,29 @@ class CollectWriter(Writer):
 
     @property
     def _is_text(self) -> bool:
-        return self.plan.source is Source.TEXT
+        return self.source is Source.TEXT
 
-    def single(self, use: Use, value: str, path: str, ready: str, reader: str) -> None:
+    def single(self, kind: Kind, use: Use, value: str, path: str) -> None:
         """A single value: its kind, its reading, then its steps and rules."""
+        ready = kind.ready(self.source, value, self.bind)
         given = self.variable("given")
         self.write(f"{given} = {value}")
-        if self._lone(value, given, path):
-            self._indent += 1
-        if ready == "False":
-            self.write(f"{value} = {reader}({value})")
-        else:
-            with self.block(f"if not ({ready}):"):
-                self.write(f"{value} = {reader}({value})")
+        nested = self._lone(value, given, path)
+        self._indent += nested
+        if ready != "True":
+            read = kind.reader(self.source)
+            reading = f"{value} = {self.bind(read, read.__name__)}({value})"
+            if ready == "False":
+                self.write(reading)
+            else:
+                with self.block(f"if not ({ready}):"):
+                    self.write(reading)
         with self.block(f"if {value}.__class__ is Stop:"):
             self.fault(path, f"{self.stopped()}[{value}]", given)
         if use.parts:
             with self.block("else:"):
                 self.run(use, value, given, path)
-        if self._is_text:
-            self._indent -= 1
+        self._indent -= nested
 
     def _lone(self, value: str, given: str, path: str) -> bool:
         """In all-text sources a key may come several times, as a list: here it may come once."""
@@ -166,8 +248,8 @@ class CollectWriter(Writer):
         self.write(f"{given} = {value}")
         nested = self._lone(value, given, path)
         self._indent += nested
-        ready = choice_ready(self, node, self.plan.source, value)
-        choose = f"{value} = {choice_reader(self, node, self.plan.source)}({value})"
+        ready = choice_ready(self, node, self.source, value)
+        choose = f"{value} = {choice_reader(self, node, self.source)}({value})"
         if ready is None:
             self.write(choose)
         else:
@@ -180,31 +262,51 @@ class CollectWriter(Writer):
                 self.run(use, value, given, path)
         self._indent -= nested
 
-    def items(self, item: Use, use: Use, value: str, path: str) -> None:
-        """Read a list: every item, then the rules on the whole."""
+    def _many(self, value: str, path: str, needs: str, test: str) -> str:
+        """Write the checks before many values are read; gives back the variable of what came. Leaves an else open."""
+        given = self.variable("given")
+        self.write(f"{given} = {value}")
+        with self.block(f"if {test}:"):
+            self.fault(path, self.cause("kind", needs), given)
+        with self.block(f"elif len({value}) > {self.plan.limits.items}:"):
+            most = {"most": self.plan.limits.items}
+            self.fault(path, self.cause("size", "at most {most} of them", expected=most, got="length"), given, value)
+        return given
+
+    def items(self, node: Items, use: Use, value: str, path: str) -> None:
+        """Read a collection: every item, then the rules on the whole."""
         if self._is_text:
             with self.block(f"if {value}.__class__ is str:"):
                 self.write(f"{value} = [{value}]")
-        given, made, each = self.variable("given"), self.variable("made"), self.variable("item")
+        if self.source is Source.NATIVE:
+            wanted = {"set": "(set, frozenset)", "frozenset": "(set, frozenset)"}.get(node.into, "(list, tuple)")
+            test = f"not isinstance({value}, {wanted})"
+        else:
+            test = f"{value}.__class__ is not list and not isinstance({value}, (list, tuple))"
+        given = self._many(value, path, "a list", test)
+        made, each = self.variable("made"), self.variable("item")
         index, before = self.variable("index"), self.variable("before")
-        self.write(f"{given} = {value}")
-        with self.block(f"if {value}.__class__ is not list and not isinstance({value}, (list, tuple)):"):
-            self.fault(path, self.cause("kind", "a list"), given)
         with self.block("else:"):
             self.write(f"{made} = []")
             self.write(f"{before} = len(faults)")
             self._nesting += 1
             with self.block(f"for {index}, {each} in enumerate({value}):"):
-                self.read(item, each, f"(*{path}, {index})")
+                self.read(node.item, each, f"(*{path}, {index})")
                 self.write(f"{made}.append({each})")
                 with self.block(f"if len(faults) > {before} + log.most:"):
                     self.write(f"log.spill({before})")
             self._nesting -= 1
             self.write(f"{value} = {made}")
+            if node.into != "list":
+                with self.block(f"if len(faults) == {before}:"):
+                    self.write(f"{value} = {node.into}({made})")
+                    if node.into in ("set", "frozenset"):
+                        with self.block(f"if len({value}) != len({made}):"):
+                            self.fault(path, self.cause("repeat", "items that differ", got="one of them again"), given)
             self.list_rules(use, value, given, path, before)
 
     def list_rules(self, use: Use, value: str, given: str, path: str, before: str) -> None:
-        """Rules on a whole list: those that only count run even when an item failed."""
+        """Rules on a whole: those that only count run even when something in it failed."""
         counting = tuple(part for part in use.parts if isinstance(part, Length))
         if len(counting) == len(use.parts):
             self.run(use, value, given, path)
@@ -214,9 +316,92 @@ class CollectWriter(Writer):
         with self.block("else:"):
             self.run(Use(use.node, counting), value, given, path)
 
+    def fixed(self, items: tuple[Use, ...], use: Use, value: str, path: str) -> None:
+        """Read a tuple of a fixed number of items."""
+        given = self._many(value, path, "a list", f"not isinstance({value}, (list, tuple))")
+        with self.block(f"elif len({value}) != {len(items)}:"):
+            unit = "item" if len(items) == 1 else "items"
+            cause = self.cause("count", f"exactly {{exactly}} {unit}", expected={"exactly": len(items)}, got="length")
+            self.fault(path, cause, given, value)
+        with self.block("else:"):
+            names = [self.variable("item") for _ in items]
+            before = self.variable("before")
+            self.write(f"{before} = len(faults)")
+            if names:
+                self.write(f"{', '.join(names)}, = {value}")
+            self._nesting += 1
+            for index, (name, item) in enumerate(zip(names, items, strict=True)):
+                self.read(item, name, f"(*{path}, {index})")
+            self._nesting -= 1
+            self.write(f"{value} = ({''.join(name + ', ' for name in names)})")
+            self.list_rules(use, value, given, path, before)
+
+    def entries(self, key: Use, held: Use, use: Use, value: str, path: str) -> None:
+        """Read a dict: every key and value, then the rules on the whole."""
+        given = self._many(value, path, "a record", f"not isinstance({value}, {self.bind(Mapping, 'Mapping')})")
+        made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
+        here, before = self.variable("here"), self.variable("before")
+        plain = isinstance(key.node, Scalar) and isinstance(key.node.kind, Text)
+        with self.block("else:"):
+            self.write(f"{made} = {{}}")
+            self.write(f"{before} = len(faults)")
+            self._nesting += 1
+            with self.block(f"for {name}, {each} in {value}.items():"):
+                self.write(f"{here} = (*{path}, {name})")
+                mark = self.variable("before")
+                self.write(f"{mark} = len(faults)")
+                source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
+                with self.reading(source):
+                    self.read(key, name, here)
+                with self.block(f"if len(faults) == {mark} and {name} in {made}:"):
+                    self.fault(here, self.cause("repeat", "each key once", got="it again"), name)
+                self.read(held, each, here)
+                with self.block(f"if len(faults) == {mark}:"):
+                    self.write(f"{made}[{name}] = {each}")
+                with self.block(f"if len(faults) > {before} + log.most:"):
+                    self.write(f"log.spill({before})")
+            self._nesting -= 1
+            with self.block(f"if len(faults) == {before}:"):
+                self.write(f"{value} = {made}")
+            self.list_rules(use, value, given, path, before)
+
+    def branches(self, node: Branches, use: Use, value: str, path: str) -> None:
+        """Read by the option that the tag tells, or let the option that came closest speak."""
+        given, before = self.variable("given"), self.variable("before")
+        self.write(f"{given} = {value}")
+        self.write(f"{before} = len(faults)")
+        if node.tag and self.source is not Source.NATIVE:
+            self._tagged(node, value, given, path)
+        else:
+            names = ", ".join(self.part(option) for option in node.options)
+            phrases = list(dict.fromkeys(_phrase(option) for option in node.options))
+            cause = self.cause("branch", "{options}", expected={"options": phrases})
+            self.write(f"{value} = {self.bind(closest, 'closest')}(({names}), {value}, {path}, log, {cause})")
+        if use.parts:
+            with self.block(f"if len(faults) == {before}:"):
+                self.run(use, value, given, path)
+
+    def _tagged(self, node: Branches, value: str, given: str, path: str) -> None:
+        key, which = self.bind(node.tag, "TAG"), self.variable("which")
+        with self.block(f"if not isinstance({value}, {self.bind(Mapping, 'Mapping')}):"):
+            self.fault(path, self.cause("kind", "a record"), given)
+        with self.block(f"elif {key} not in {value}:"):
+            self.fault(f"(*{path}, {key})", self.cause("absent", "a value"))
+        with self.block("else:"):
+            self.write(f"{which} = {self.bind(tag_chooser(node.tags), 'WHICH')}({value}[{key}])")
+            for number, option in enumerate(node.options):
+                self._nesting += 1
+                with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
+                    self.read(option, value, path)
+                self._nesting -= 1
+            choices = [tag for tags in node.tags for tag in tags]
+            with self.block("else:"):
+                cause = self.cause("branch", "one of {choices}", expected={"choices": choices})
+                self.fault(f"(*{path}, {key})", cause, f"{value}[{key}]")
+
     def nullable(self, inner: Use, value: str, path: str) -> None:
         """Read what is inside unless it is null."""
-        if self.plan.may_be_blank(inner):
+        if may_be_blank(inner, self.source):
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                 self.write(f"{value} = None")
         self._nesting += 1
@@ -239,24 +424,55 @@ class CollectWriter(Writer):
                 self.run(use, value, given, path)
 
     def run(self, use: Use, value: str, given: str, path: str) -> None:
-        """Steps and rules in order: rules do not stop one another."""
+        """Steps and rules in order: rules do not stop one another, a step that fails ends the value."""
         facts = use.node.facts
+        depth = 0
         for part in use.parts:
-            if isinstance(part, Step):
-                self.write(f"{value} = {part.expression(value, self.bind)}")
-                facts = part.suits(facts)
+            if isinstance(part, Rule):
+                self.rule(part, facts, value, given, path)
                 continue
-            for face in part.faces(value, facts, self.bind):
+            facts = part.suits(facts)
+            if self.source is Source.NATIVE and not part.normalising:
+                continue
+            doing = f"{value} = {part.expression(value, self.bind)}"
+            if not part.may_raise:
+                self.write(doing)
+                continue
+            with self.block("try:"):
+                self.write(doing)
+            with self.block("except (ValueError, OverflowError) as error:"):
+                own = f"{self.bind(own_fault, 'own_fault')}({self.cause('check', 'a value that can be read')}, error)"
+                self.fault(path, own, given)
+            self.write("else:")
+            self._indent += 1
+            depth += 1
+            self.write("pass")
+        self._indent -= depth
+
+    def rule(self, rule: Rule, facts: Facts, value: str, given: str, path: str) -> None:
+        """One rule on one value."""
+        told = {"expected": rule.numbers(), "own_words": rule.own_words}
+        for face in rule.faces(value, facts, self.bind):
+            cause = self.cause(face.code, face.needs, facts, got=face.got, **told)
+            if not rule.may_raise:
                 with self.block(f"if not ({face.condition}):"):
-                    told = {"expected": part.numbers(), "got": face.got, "own_words": part.own_words}
-                    self.fault(path, self.cause(face.code, face.needs, facts, **told), given, value)
+                    self.fault(path, cause, given, value)
+                continue
+            held = self.variable("held")
+            with self.block("try:"):
+                self.write(f"{held} = {face.condition}")
+            with self.block("except ValueError as error:"):
+                words = cause if rule.own_words else f"{self.bind(own_fault, 'own_fault')}({cause}, error)"
+                self.fault(path, words, given, value)
+            with self.block("else:"), self.block(f"if not {held}:"):
+                self.fault(path, cause, given, value)
 
     # Records
 
     def record(self, record: Record) -> None:
         """The body of a record's function."""
         plan = self.plan
-        self._label, self._secret = "", False
+        self._label = ""
         self.write("faults = log.faults")
         self.write("start = len(faults)")
         if record.key in plan.shape.recursive:
@@ -276,7 +492,10 @@ class CollectWriter(Writer):
             if before:
                 sound[field.attribute] = self.variable("is_sound")
                 self.write(f"{sound[field.attribute]} = len(faults) == {before}")
-        self._unknown_keys(record, missing)
+        if record.rest is not None:
+            value_of[record.rest.attribute] = self.rest(record, record.rest)
+        else:
+            self._unknown_keys(record, missing)
         self.record_rules(record, value_of, sound)
         with self.block("if len(faults) != start:"):
             with self.block("if len(faults) > start + 1:"):
@@ -285,8 +504,9 @@ class CollectWriter(Writer):
         self._build(record, value_of)
 
     def _open_record(self, record: Record) -> None:
-        if self.plan.source is Source.NATIVE:
-            names = self.bind(tuple((field.attribute, field.wire) for field in record.fields), "NAMES")
+        if self.source is Source.NATIVE and record.form != "dict":
+            every = (*record.fields, *([record.rest] if record.rest else ()))
+            names = self.bind(tuple((field.attribute, field.wire) for field in every), "NAMES")
             with self.block(f"if isinstance(data, {self.bind_class(record.builder)}):"):
                 self.write(f"data = {self.bind(attributes_of, 'attributes_of')}(data, {names})")
         with self.block("if data.__class__ is not dict:"):
@@ -301,7 +521,7 @@ class CollectWriter(Writer):
         `before`, if not empty, names a variable for the number of faults before this field; `missing` one that
         counts the fields that are not in the data, so that what is left over is known to be unknown.
         """
-        self._label, self._secret = field.label, False
+        self._label = field.label
         value = self.variable(field.attribute)
         key = self.key(field.wire, trusted=field.wire == field.attribute)
         path = f"(*path, {key})"
@@ -309,7 +529,7 @@ class CollectWriter(Writer):
             self.write(f"{before} = len(faults)")
         with self.block(f"if {key} in data:"):
             self.write(f"{value} = data[{key}]")
-            if not field.required and self.plan.may_be_blank(field.use) and not field.use.nullable:
+            if not field.required and may_be_blank(field.use, self.source) and not field.use.nullable:
                 with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                     self.write(f"{value} = {default_source(self, field)}")
                 with self.block("else:"):
@@ -323,7 +543,17 @@ class CollectWriter(Writer):
                 self.write(f"{value} = FAILED")
             else:
                 self.write(f"{value} = {default_source(self, field)}")
-        self._label, self._secret = "", False
+        self._label = ""
+        return value
+
+    def rest(self, record: Record, field: Field) -> str:
+        """Gather the keys that nobody declared."""
+        value = self.variable(field.attribute)
+        known = self.bind(frozenset(each.wire for each in record.fields), "KNOWN")
+        self.write(f"{value} = {self.bind(gathered, 'gathered')}(data, {known})")
+        if self.source is Source.NATIVE:
+            self.write(f"{value} = {value}.pop({self.bind(field.wire, 'KEY')}, {value})")
+        self.read(field.use, value, "path")
         return value
 
     def _unknown_keys(self, record: Record, missing: str) -> None:
@@ -338,37 +568,71 @@ class CollectWriter(Writer):
 
     def record_rules(self, record: Record, value_of: dict[str, str], sound: dict[str, str]) -> None:
         """Rules run when every field they mention is sound, whatever else failed."""
-        uses = {field.attribute: field for field in record.fields}
-        facts = {name: field.use.facts for name, field in uses.items()}
-        wire = {name: field.wire for name, field in uses.items()}
+        fields = {field.attribute: field for field in record.fields}
         for rule in record.rules:
-            names = dict.fromkeys(rule.fields)
-            tests = [sound[name] for name in names]
-            tests += [f"{value_of[name]} is not None" for name in names if uses[name].use.nullable]
-            first = uses[rule.fields[0]]
-            face = rule.face(facts)
-            self._label = first.label
-            cause = self.cause(
-                face.code,
-                face.needs,
-                facts[first.attribute],
-                expected=rule.numbers(wire),
-                own_words=rule.own_words,
-            )
-            self._label = ""
-            key = self.key(first.wire, trusted=first.wire == first.attribute)
-            path, value = f"(*path, {key})", value_of[first.attribute]
-            with self.block(f"if {' and '.join(tests)} and not ({rule.condition(value_of, self.bind)}):"):
-                self.fault(path, cause, f"data.get({key}, {value})", value)
+            tests = [sound[name] for name in dict.fromkeys(rule.fields)]
+            if rule.needs_values:
+                presence = presence_of(fields, value_of)
+                tests += [f"({presence[name]})" for name in dict.fromkeys(rule.fields) if presence[name] != "True"]
+            condition = rule.condition(presence_of(fields, value_of, rule), self.bind)
+            with self.block(f"if {' and '.join(tests)} and not ({condition}):"):
+                self._record_fault(rule, fields, value_of)
+
+    def _record_fault(self, rule: RecordRule, fields: dict[str, Field], value_of: dict[str, str]) -> None:
+        facts = {name: field.use.facts for name, field in fields.items()}
+        wire = {name: field.wire for name, field in fields.items()}
+        first = fields[rule.fields[0]]
+        face = rule.face(facts)
+        whole = getattr(rule, "of_whole", False)
+        self._label = "" if whole else first.label
+        hidden = any(fields[name].use.secret for name in rule.fields)
+        cause = self.cause(
+            face.code,
+            face.needs,
+            facts[first.attribute],
+            expected=rule.numbers(wire),
+            own_words=rule.own_words,
+            got=face.got,
+            secret=hidden,
+        )
+        self._label = ""
+        if whole:
+            self.fault("path", cause)
+            return
+        key = self.key(first.wire, trusted=first.wire == first.attribute)
+        value = value_of[first.attribute]
+        given = "None" if hidden else f"data.get({key}, {value})"
+        self.fault(f"(*path, {key})", cause, given, "None" if hidden else value)
 
     def _build(self, record: Record, value_of: dict[str, str]) -> None:
-        """Make the record; what its own constructor says against it is a fault too."""
-        if record.stores:
+        """Make the record; what its own constructor, or a check of it, says against it is a fault too."""
+        if (record.stores or record.form == "dict") and not record.checks:
             build(self, record, "made", value_of)
             self.write("return made")
             return
+        wire = self.bind({field.attribute: field.wire for field in record.fields}, "WIRE")
+        unsound = self.cause("check", "a sound record")
         with self.block("try:"):
-            self.write(f"return {constructed(self, record, value_of)}")
+            if record.form == "dict":
+                build(self, record, "made", value_of)
+            else:
+                self.write(f"made = {constructed(self, record, value_of)}")
+            for check in record.checks:
+                with self.block(f"if {self.bind(check.function, 'CHECK')}(made) is False:"):
+                    words = {"check": str(check)}
+                    self.fault("path", self.cause("check", "a record that passes {check}", expected=words), "data")
+            self.write("return made if len(faults) == start else FAILED")
         with self.block("except ValueError as error:"):
-            self.fault("path", f"{self.bind(check_failed, 'check_failed')}(error)", "data")
+            self.write(
+                f"faults.append({self.bind(record_fault, 'record_fault')}({unsound}, path, error, {wire}, data))"
+            )
             self.write("return FAILED")
+
+
+def _phrase(use: Use) -> str:
+    """What one option of a union is called."""
+    match use.node:
+        case Choice(wire=wire):
+            return "one of " + ", ".join(map(str, wire[:12]))
+        case _:
+            return use.node.facts.phrase

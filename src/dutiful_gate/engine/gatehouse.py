@@ -11,6 +11,7 @@ from ..report.fault import Path
 from .collect import collecting_unit
 from .plan import Plan
 from .program import Unit
+from .release import release_unit
 from .runtime import Log
 from .sound import sound_unit
 
@@ -21,12 +22,13 @@ class Engine:
     `sound` and `sound_and_known` give the value or FAILED; the second also gives up on keys nobody declared.
     """
 
-    __slots__ = ("_collect", "_lock", "_units", "plan", "sound", "sound_and_known")
+    __slots__ = ("_collect", "_lock", "_releases", "_units", "plan", "sound", "sound_and_known")
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
         self._lock = RLock()
         self._units: dict[str, Unit] = {}
+        self._releases: dict[bool, Callable[[Any], Any]] = {}
         self.sound: Callable[[Any], Any] = self._first_sound
         self.sound_and_known: Callable[[Any], Any] = self._first_sound_and_known
         self._collect: Callable[[Any, Path, Log], Any] = self._first_collect
@@ -59,6 +61,13 @@ class Engine:
         if log.faults:
             log.spill(0)
         return value, log
+
+    def release(self, value: Any, *, secrets: bool) -> Any:
+        """Plain data of a typed value."""
+        if secrets not in self._releases:
+            build = lambda: release_unit(self.plan.shape, secrets=secrets)  # noqa: E731
+            self._releases[secrets] = self._unit(f"release {secrets}", build).call
+        return self._releases[secrets](value)
 
     @property
     def source(self) -> str:

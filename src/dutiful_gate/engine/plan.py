@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from enum import Enum
 
 from ..declare.facts import Source
-from ..declare.kinds import Text
 from ..declare.limits import Limits
+from ..declare.records import RecordRule
 from ..declare.values import Value
-from ..shape.nodes import Choice, Field, Items, Link, Nullable, Record, Scalar, Shape, Use
+from ..shape.nodes import Choice, Field, Nullable, Record, Scalar, Shape, Use
 from .runtime import chooser
 from .writer import Writer
 
@@ -21,30 +22,57 @@ class Plan(Value):
     refuse_unknown: bool = False
     limits: Limits = Limits()
 
-    def may_be_blank(self, use: Use) -> bool:
-        """Whether an empty text stands for nothing here: in all-text sources, unless text is what is wanted."""
-        if self.source is not Source.TEXT:
+
+def may_be_blank(use: Use, source: Source) -> bool:
+    """Whether an empty text stands for nothing here: in all-text sources, unless text is what is wanted."""
+    if source is not Source.TEXT or use.via is not None or use.split:
+        return False
+    match use.node:
+        case Nullable(inner):
+            return may_be_blank(inner, source)
+        case Scalar(kind):
+            return not kind.facts.text
+        case Choice(wire=wire):
+            return "" not in wire
+        case _:
             return False
-        match use.node:
-            case Nullable(inner):
-                return self.may_be_blank(inner)
-            case Scalar(kind):
-                return not isinstance(kind, Text)
-            case Choice(wire=wire):
-                return "" not in wire
-            case _:
-                return False
 
 
-def constructed(writer: Writer, record: Record, value_of: dict[str, str]) -> str:
+def presence_of(
+    fields: Mapping[str, Field], value_of: Mapping[str, str], rule: RecordRule | None = None
+) -> dict[str, str]:
+    """What a record rule may write for each field: its variable, or for rules of presence the test for a value.
+
+    Without a rule, the tests.
+    """
+    if rule is not None and rule.needs_values:
+        return dict(value_of)
+    tests: dict[str, str] = {}
+    for name, field in fields.items():
+        value = value_of[name]
+        sent = f"{value} is not ABSENT" if field.may_lack else "True"
+        there = f"{value} is not None" if field.use.nullable or field.default is None else "True"
+        both = [test for test in (sent, there) if test != "True"]
+        tests[name] = " and ".join(both) or "True"
+        tests[f"?{name}"] = sent
+        tests[f"={name}"] = value
+    return tests
+
+
+def constructed(writer: Writer, record: Record, value_of: Mapping[str, str]) -> str:
     """The call that builds a record from its fields' variables."""
     builder = writer.bind_class(record.builder)
-    arguments = ", ".join(f"{field.attribute}={value_of[field.attribute]}" for field in record.fields)
+    if record.form == "tuple":
+        return f"{builder}({', '.join(value_of[field.attribute] for field in record.fields)})"
+    arguments = ", ".join(f"{name}={value}" for name, value in value_of.items())
     return f"{builder}({arguments})"
 
 
-def build(writer: Writer, record: Record, made: str, value_of: dict[str, str]) -> None:
+def build(writer: Writer, record: Record, made: str, value_of: Mapping[str, str]) -> None:
     """Write the making of a record, into the variable `made`, of its fields' variables."""
+    if record.form == "dict":
+        _build_dict(writer, record, made, value_of)
+        return
     if not record.stores or not all(name.isascii() for name in value_of):
         writer.write(f"{made} = {constructed(writer, record, value_of)}")
         return
@@ -53,8 +81,22 @@ def build(writer: Writer, record: Record, made: str, value_of: dict[str, str]) -
         writer.write(f"{made}.{name} = {held}")
 
 
+def _build_dict(writer: Writer, record: Record, made: str, value_of: Mapping[str, str]) -> None:
+    """A dict by attribute; what was absent and has no default stays absent."""
+    lacking = {field.attribute for field in record.fields if field.may_lack}
+    keys = {name: writer.key(name, trusted=True) for name in value_of}
+    sure = ", ".join(f"{keys[name]}: {held}" for name, held in value_of.items() if name not in lacking)
+    writer.write(f"{made} = {{{sure}}}")
+    for name, held in value_of.items():
+        if name in lacking:
+            with writer.block(f"if {held} is not ABSENT:"):
+                writer.write(f"{made}[{keys[name]}] = {held}")
+
+
 def default_source(writer: Writer, field: Field) -> str:
     """The expression that stands in for a field that is absent."""
+    if field.may_lack:
+        return "ABSENT"
     if field.factory is not None:
         return f"{writer.bind(field.factory, 'FACTORY')}()"
     return writer.bind(field.default, "DEFAULT")
@@ -82,14 +124,3 @@ def is_lone_text(choice: Choice) -> bool:
 def member_table(choice: Choice) -> dict[str, Enum]:
     """Members by the text that stands for them."""
     return dict(zip(choice.wire, choice.values, strict=True))  # type: ignore[arg-type]
-
-
-def holds_records(use: Use) -> bool:
-    """Whether a use leads to a record."""
-    match use.node:
-        case Link():
-            return True
-        case Items(inner) | Nullable(inner):
-            return holds_records(inner)
-        case _:
-            return False

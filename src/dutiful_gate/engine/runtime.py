@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from decimal import Decimal
 from typing import Any, Final
 
 from ..declare.facts import FAILED, Source, Stop
@@ -21,11 +22,12 @@ TOO_DEEP: Final = Cause("depth", "lists and records at most {most} deep", got="d
 class Log:
     """What one pass through the collecting function finds."""
 
-    __slots__ = ("dropped", "faults", "most", "untold")
+    __slots__ = ("dropped", "excused", "faults", "most", "untold")
 
     def __init__(self, most: int) -> None:
         self.faults: list[RawFault] = []
         self.dropped: list[Path] = []
+        self.excused: list[RawFault] = []
         self.most = most
         self.untold = 0
 
@@ -35,6 +37,22 @@ class Log:
         if len(self.faults) > end:
             self.untold += len(self.faults) - end
             del self.faults[end:]
+
+    def excuse(self, start: int, fallback: object) -> object:
+        """Take the faults from `start` on as excused, since something stands in for their value."""
+        self.excused += self.faults[start:]
+        del self.faults[start:]
+        return fallback
+
+    def hide(self, start: int) -> None:
+        """Show nothing of what came in the faults from `start` on."""
+        for at in range(start, len(self.faults)):
+            path, cause, _, _ = self.faults[at]
+            self.faults[at] = (path, cause.but(secret=True), None, None)
+
+    def told_excused(self) -> list[Fault]:
+        """The faults for which something else stands in."""
+        return [Fault(*raw) for raw in self.excused]
 
     def told(self) -> list[Fault]:
         """The faults as a reader gets them."""
@@ -83,6 +101,76 @@ def refuse_unknown(data: Mapping[Any, Any], known: frozenset[str], path: Path, l
                 log.spill(start)
 
 
+class Unfound:
+    """What stands for a field that is absent and has no default."""
+
+    def __repr__(self) -> str:
+        return "ABSENT"
+
+
+ABSENT: Final = Unfound()
+
+
+def own_fault(base: Cause, error: Exception) -> Cause:
+    """The cause of a fault in the words of a function of the developer's own."""
+    return base.but(code="check", own_words=escaped_words(str(error)) or None)
+
+
+def escaped_words(words: str) -> str:
+    """Words that are no template: their braces stand for themselves."""
+    return words.replace("{", "{{")
+
+
+def record_fault(base: Cause, path: Path, error: ValueError, wire: Mapping[str, str], record: object) -> RawFault:
+    """The fault that a function of the record, or its constructor, told of."""
+    at: Path = tuple(getattr(error, "path", ()))
+    at = at[1:] if at[:1] == ((),) else at
+    if at and at[0] in wire:
+        at = (wire[at[0]], *at[1:])
+    return (*((*path, *at),), own_fault(base, error), None, None)
+
+
+Collector = Callable[[Any, Path, Log], Any]
+
+
+def closest(options: Sequence[Collector], value: object, path: Path, log: Log, cause: Cause) -> Any:
+    """The value of the first option that admits it; else the faults of the one that came closest.
+
+    One whose own kind fits is closer than one whose kind does not, and fewer faults are closer than more. Where no
+    kind fits, one fault tells of all of them.
+    """
+    best: tuple[tuple[bool, int], Log] | None = None
+    for option in options:
+        attempt = Log(log.most)
+        read = option(value, path, attempt)
+        if read is not FAILED:
+            log.dropped += attempt.dropped
+            log.excused += attempt.excused
+            return read
+        misses = any(raw[0] == path and raw[1].code in ("kind", "choice") for raw in attempt.faults)
+        rank = (misses, len(attempt.faults) + attempt.untold)
+        if best is None or rank < best[0]:
+            best = rank, attempt
+    assert best is not None
+    (misses, _), attempt = best
+    if misses:
+        log.faults.append((path, cause, value, None))
+    else:
+        log.faults += attempt.faults
+        log.untold += attempt.untold
+    return FAILED
+
+
+def split(text: str, separator: str) -> list[str]:
+    """The parts of a text, blanks around each taken off; of a blank text, none."""
+    return [part.strip() for part in text.split(separator)] if text.strip() else []
+
+
+def gathered(data: Mapping[Any, Any], known: frozenset[str]) -> dict[Any, Any]:
+    """The keys that nobody declared, with their values."""
+    return {key: value for key, value in data.items() if key not in known}
+
+
 def attributes_of(record: object, names: Iterable[tuple[str, str]]) -> dict[str, object]:
     """A typed record as a mapping from names in the data to values; what was never set is left out."""
     return {wire: getattr(record, name) for name, wire in names if hasattr(record, name)}
@@ -126,10 +214,22 @@ def chooser(wire: Sequence[object], values: Sequence[object], source: Source) ->
     return choose
 
 
+def tag_chooser(tags: Sequence[Sequence[object]]) -> Callable[[object], int]:
+    """The function that finds which option a tag's value belongs to; -1 for none."""
+    flat = [(value, at) for at, values in enumerate(tags) for value in values]
+    choose = chooser([value for value, _ in flat], [at for _, at in flat], Source.JSON)
+
+    def which(tag: object) -> int:
+        found = choose(tag)
+        return found if isinstance(found, int) else -1
+
+    return which
+
+
 def _json_key(plain: object) -> tuple[type, object]:
     if isinstance(plain, bool):
         return bool, plain
-    if isinstance(plain, int | float):
+    if isinstance(plain, int | float | Decimal):
         return float, plain
     if isinstance(plain, str):
         return str, plain
@@ -140,8 +240,3 @@ def _as_text(plain: object) -> str:
     if plain is None:
         return ""
     return str(plain).lower() if isinstance(plain, bool) else str(plain)
-
-
-def check_failed(error: ValueError) -> Cause:
-    """The cause of a fault that a record's own constructor raised."""
-    return Cause("check", "a sound record", own_words=str(error) or "needs a sound record")

@@ -28,6 +28,10 @@ class Writer:
         """One line at the present depth."""
         self.lines.append("    " * self._indent + line)
 
+    def share(self, other: Writer) -> None:
+        """Fill the same namespace as another writer."""
+        self.constants, self._names = other.constants, other._names
+
     @contextmanager
     def block(self, opening: str) -> Iterator[None]:
         """A compound statement: what is written inside stands under it."""

@@ -59,7 +59,7 @@ def examine_file(gate: Gate[T], raw: bytes, *, told: Callable[[int, int], Any] |
 
     `told` is called with the number of records done and their total, now and then, for those who show progress.
     """
-    text = JsonText(raw, FILE_LIMITS)
+    text = JsonText(raw, FILE_LIMITS, exact=gate.shape.exact, hide=gate.shape.secretive)
     text.read()
     if not text.readable:
         return Examined([], text.broken, listed=False)
@@ -77,7 +77,7 @@ def _from_root(verdict: Verdict[T], path: Path) -> Verdict[T]:
     """A verdict whose paths begin at the file's root instead of the record's."""
     dropped = [(*path, *each) for each in verdict.dropped]
     if verdict:
-        return Verdict(verdict.value, (), dropped) if dropped else verdict
+        return Verdict(verdict.value, (), dropped, 0, verdict.excused) if dropped else verdict
     return refusal([fault.beneath(path) for fault in verdict.faults], dropped, verdict.untold)
 
 

@@ -9,6 +9,7 @@ import json
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from decimal import Decimal, InvalidOperation
 from typing import Any, NoReturn
 
 from ..declare.limits import Limits
@@ -71,7 +72,7 @@ class _Frame:
         self.wanted = wanted
 
 
-def read_carefully(text: str, limits: Limits, paths: Iterable[Path] = ()) -> Told:
+def read_carefully(text: str, limits: Limits, paths: Iterable[Path] = (), *, exact: bool = False) -> Told:
     """Read a JSON text, noting what is wrong, and where each of `paths`, and all that is around it, stands."""
     wanted: dict[Any, Any] = {}
     for path in paths:
@@ -79,6 +80,7 @@ def read_carefully(text: str, limits: Limits, paths: Iterable[Path] = ()) -> Tol
         for step in path:
             branch = branch.setdefault(step, {})
     reading = _Reading(text, limits, wanted)
+    reading.exact = exact
     try:
         reading.read()
     except _Ended:
@@ -91,6 +93,7 @@ class _Reading:
         self.text = text
         self.limits = limits
         self.wanted: dict[Any, Any] | None = wanted
+        self.exact = False
         self.at = 0
         self.frames: list[_Frame] = []
         self.told = Told()
@@ -212,8 +215,17 @@ class _Reading:
             needs = "a number of at most {most} digits"
             self.note(Cause("size", needs, {"most": self.limits.digits}, got=f"one of {digits:,}"), None, start)
             return 0
-        whole = not any(letter in found[0] for letter in ".eE")
-        return int(found[0]) if whole else float(found[0])
+        if not any(letter in found[0] for letter in ".eE"):
+            return int(found[0])
+        return self.exactly(found[0], start) if self.exact else float(found[0])
+
+    def exactly(self, digits: str, start: int) -> object:
+        """A number as a Decimal, where even that can hold it."""
+        try:
+            return Decimal(digits)
+        except InvalidOperation:
+            self.note(Cause("size", "a number with an exponent that can be held", got="a larger one"), None, start)
+            return 0
 
     def constant(self) -> object:
         word = _WORD.match(self.text, self.at)

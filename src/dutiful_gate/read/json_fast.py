@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import re
+from decimal import Decimal, InvalidOperation
+from functools import lru_cache
 from itertools import accumulate
 from typing import Any
 
@@ -36,27 +38,28 @@ def _no_constant(name: str) -> object:
 _DECODER = json.JSONDecoder(object_pairs_hook=_without_repeats, parse_constant=_no_constant)
 
 
-def decode(text: str, limits: Limits) -> Any:
-    """The plain value of a JSON text. Raises Troubled for anything else."""
+def decode(text: str, limits: Limits, *, exact: bool = False) -> Any:
+    """The plain value of a JSON text, fractions as Decimal when `exact`. Raises Troubled for anything else."""
     try:
-        if limits.digits < 4300:
-            return _with_digits(limits.digits).decode(text)
+        if limits.digits < 4300 or exact:
+            return _with_digits(limits.digits, exact=exact).decode(text)
         return _DECODER.decode(text)
-    except (ValueError, RecursionError):
+    except (ValueError, RecursionError, InvalidOperation):
         # ValueError: no JSON, or a number with more digits than the interpreter reads.
         raise Troubled from None
 
 
-def _with_digits(most: int) -> json.JSONDecoder:
+@lru_cache(maxsize=16)
+def _with_digits(most: int, *, exact: bool) -> json.JSONDecoder:
     def whole(digits: str) -> int:
         if len(digits.lstrip("-")) > most:
             raise Troubled
         return int(digits)
 
-    def number(digits: str) -> float:
-        if sum(map(str.isdigit, digits)) > most:
+    def number(digits: str) -> float | Decimal:
+        if len(digits) > most and sum(map(str.isdigit, digits)) > most:
             raise Troubled
-        return float(digits)
+        return Decimal(digits) if exact else float(digits)
 
     return json.JSONDecoder(
         object_pairs_hook=_without_repeats, parse_constant=_no_constant, parse_int=whole, parse_float=number

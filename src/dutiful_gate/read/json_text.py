@@ -16,14 +16,30 @@ _BOM = "\ufeff"
 
 
 class JsonText:
-    """One JSON text. After `read()`, `value` is its plain value when `sound`; else `broken` tells what is wrong.
+    """One JSON text, fractions read as Decimal when `exact`, and no piece of it shown in faults when `hide`.
+
+    After `read()`, `value` is its plain value when `sound`; else `broken` tells what is wrong.
 
     A text with repeated keys, NaN or over-long numbers still has a value, so that its other faults can be told too.
     """
 
-    __slots__ = ("_limits", "_lines", "_raw", "broken", "readable", "text", "value")
+    __slots__ = (
+        "_exact",
+        "_hide",
+        "_limits",
+        "_lines",
+        "_raw",
+        "broken",
+        "readable",
+        "text",
+        "value",
+    )
 
-    def __init__(self, raw: bytes | bytearray | memoryview | str, limits: Limits) -> None:
+    def __init__(
+        self, raw: bytes | bytearray | memoryview | str, limits: Limits, *, exact: bool = False, hide: bool = False
+    ) -> None:
+        self._exact = exact
+        self._hide = hide
         self._raw = raw
         self._limits = limits
         self._lines: Lines | None = None
@@ -53,11 +69,11 @@ class JsonText:
         try:
             if too_deep(encoded, self._limits.depth):
                 raise Troubled
-            self.value = decode(self.text, self._limits)
+            self.value = decode(self.text, self._limits, exact=self._exact)
             self.readable = True
             return True
         except Troubled:
-            told = read_carefully(self.text, self._limits)
+            told = read_carefully(self.text, self._limits, exact=self._exact)
             self.value, self.readable = told.value, told.whole
             self.broken = [self._fault(note) for note in told.notes]
             return False
@@ -82,7 +98,10 @@ class JsonText:
         return self._lines.place(offset)
 
     def _fault(self, note: Note) -> Fault:
-        return Fault(note.path, note.cause, note.given, note.given, self._at(note.offset))
+        # Where secrets may stand, a text that went wrong is not quoted: the piece might be one.
+        cause = note.cause.but(secret=True) if self._hide and note.cause.got == "value" else note.cause
+        given = None if self._hide else note.given
+        return Fault(note.path, cause, given, given, self._at(note.offset))
 
     def _refuse_size(self, length: int) -> None:
         most = self._limits.bytes

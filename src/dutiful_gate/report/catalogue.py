@@ -2,7 +2,47 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
 
-def spoken(words: str) -> str:
-    """A phrase or template in the language in force."""
-    return words
+from ..declare.values import Value
+
+
+class Catalogue(Value):
+    """The words of one language: `words` has what each English phrase or template is in it.
+
+    A template keeps its slots: "{phrase} of at least {floor}". What is not in the catalogue is told in English.
+    """
+
+    language: str
+    words: Mapping[str, str]
+
+    def __hash__(self) -> int:
+        return hash(self.language)
+
+    def spoken(self, words: str) -> str:
+        """A phrase or template in this language."""
+        return self.words.get(words, words)
+
+
+ENGLISH = Catalogue("en", {})
+_in_force: ContextVar[Catalogue] = ContextVar("catalogue", default=ENGLISH)
+
+
+def in_force() -> Catalogue:
+    """The catalogue that messages are told by."""
+    return _in_force.get()
+
+
+@contextmanager
+def speaking(catalogue: Catalogue) -> Iterator[None]:
+    """Tell all messages that are read inside in another language; no gate is built anew for it.
+
+    It holds for the present thread or task alone.
+    """
+    before = _in_force.set(catalogue)
+    try:
+        yield
+    finally:
+        _in_force.reset(before)

@@ -7,10 +7,10 @@ from collections.abc import Callable, Mapping
 from functools import cached_property
 
 from ..declare.values import Value
-from .catalogue import spoken
+from .catalogue import Catalogue, in_force
 from .show import LONGEST, plainly, quoted, shown
 
-_SLOT = r"\{([a-z_]+)\}"
+_SLOT = r"\{\{|\{([a-z_]+)\}"
 _LONGEST_KEY = 200
 HIDDEN = "a hidden value"
 _NO_NUMBERS: Mapping[str, object] = {}
@@ -40,45 +40,57 @@ class Cause(Value):
         """The rule's numbers by name, for one value that came."""
         return self.expected
 
-    @cached_property
-    def tell(self) -> Callable[[object, object], str]:
-        """The function that words a message of what came, and of what the steps had made of it when a rule failed.
+    def tell(self, given: object, value: object) -> str:
+        """The message of what came, and of what the steps had made of it when a rule failed."""
+        catalogue = in_force()
+        tellers: dict[Catalogue, Callable[[object, object], str]] = self._tellers
+        told = tellers.get(catalogue)
+        if told is None:
+            told = tellers[catalogue] = self._teller(catalogue)
+        return told(given, value)
 
-        All that is the same whatever came is put together once.
-        """
+    @cached_property
+    def _tellers(self) -> dict[Catalogue, Callable[[object, object], str]]:
+        return {}
+
+    def _teller(self, catalogue: Catalogue) -> Callable[[object, object], str]:
+        """The function that words a message: all that is the same whatever came is put together once."""
+        spoken = catalogue.spoken
         if self.own_words is not None:
-            return self._tell_in_own_words
+            return lambda given, value: self._in_own_words(catalogue, given)
         label = f"{self.label} " if self.label else ""
-        opening = f"{label}{spoken('needs')} {_filled(spoken(self.needs), self._slots())};"
+        opening = f"{label}{spoken('needs')} {_filled(spoken(self.needs), self._slots(catalogue))};"
         if self.code == "absent":
             return _always(f"{opening} {spoken('none came')}")
         opening = f"{opening} {spoken('got')}"
-        if self.got == "length":
+        if self.got == "length" and not self.secret:
             return lambda given, value: f"{opening} {len(value):,}"  # type: ignore[arg-type]
         if self.got != "value" or self.secret:
-            return _always(f"{opening} {spoken(HIDDEN if self.got == 'value' else self.got)}")
+            return _always(f"{opening} {spoken(HIDDEN if self.got in ('value', 'length') else self.got)}")
         if self.code == "kind":
-            return lambda given, value: f"{opening} {self._telling_text(given)}{shown(given)}"
+            return lambda given, value: f"{opening} {_called_text(given, spoken)}{shown(given, spoken)}"
 
         def tell_of_value(given: object, value: object) -> str:
             # Most of what is refused is short plain text: no further call for it.
             if given.__class__ is str and given.isprintable() and len(given) <= LONGEST:
                 return f"{opening} '{given}'"
-            return f"{opening} {shown(given)}"
+            return f"{opening} {shown(given, spoken)}"
 
         return tell_of_value
 
-    def _tell_in_own_words(self, given: object, value: object) -> str:
-        hidden = spoken(HIDDEN) if self.secret else shown(given)
-        return _filled(self.own_words or "", {**self._slots(), "given": hidden})
+    def _in_own_words(self, catalogue: Catalogue, given: object) -> str:
+        words = catalogue.spoken(self.own_words or "")
+        came = catalogue.spoken(HIDDEN) if self.secret else shown(given, catalogue.spoken)
+        return _filled(words, {**self._slots(catalogue), "given": came})
 
-    def _telling_text(self, given: object) -> str:
-        """Where the kind is wrong, text is called text: '12' alone might be taken for the number."""
-        return f"{spoken('the text')} " if isinstance(given, str) else ""
-
-    def _slots(self) -> dict[str, str]:
+    def _slots(self, catalogue: Catalogue) -> dict[str, str]:
         numbers = {name: plainly(number) for name, number in self.expected.items()}
-        return {**numbers, "phrase": spoken(self.phrase), "label": self.label}
+        return {**numbers, "phrase": catalogue.spoken(self.phrase), "label": self.label}
+
+
+def _called_text(given: object, spoken: Callable[[str], str]) -> str:
+    """Where the kind is wrong, text is called text: '12' alone might be taken for the number."""
+    return f"{spoken('the text')} " if isinstance(given, str) else ""
 
 
 def _always(text: str) -> Callable[[object, object], str]:
@@ -92,12 +104,9 @@ class UnknownKey(Cause):
     needs: str = ""
     known: tuple[str, ...] = ()
 
-    @cached_property
-    def tell(self) -> Callable[[object, object], str]:
-        """The function that words a message of the key, with the one that may have been meant."""
-        return self._tell_of_key
-
-    def _tell_of_key(self, given: object, value: object) -> str:
+    def tell(self, given: object, value: object) -> str:
+        """The message of the key, with the one that may have been meant."""
+        spoken = in_force().spoken
         near = self.numbers(given).get("near")
         text = spoken("is not a known key")
         return f"{text}; {spoken('did you mean')} {quoted(str(near))}?" if near else text
@@ -112,4 +121,4 @@ class UnknownKey(Cause):
 
 
 def _filled(template: str, slots: Mapping[str, str]) -> str:
-    return re.sub(_SLOT, lambda slot: slots.get(slot[1], slot[0]), template)
+    return re.sub(_SLOT, lambda slot: "{" if slot[0] == "{{" else slots.get(slot[1], slot[0]), template)

@@ -35,10 +35,20 @@ def quoted(text: str) -> str:
     return f"'{visible(shortened(text))}'"
 
 
-def shown(value: object) -> str:
-    """A value in a message: 'fast', -4, true, null, a list of 3 items."""
+def shown(value: object, spoken: Callable[[str], str] | None = None) -> str:
+    """A value in a message: 'fast', -4, true, null, a list of 3 items; in words of another language with `spoken`."""
     show = _SHOWN.get(value.__class__)
-    return show(value) if show is not None else _shown_by_standing(value)
+    text = show(value) if show is not None else _shown_by_standing(value)
+    return text if spoken is None else _in_words(text, spoken)
+
+
+def _in_words(text: str, spoken: Callable[[str], str]) -> str:
+    """What is told in words, such as "a list of 3 items", with its number taken out and put in again."""
+    if not text.startswith("a "):
+        return text
+    template = re.sub(r"[0-9][0-9,]*", "{count}", text)
+    number = re.search(r"[0-9][0-9,]*", text)
+    return spoken(template).replace("{count}", number[0]) if number else spoken(text)
 
 
 def _shown_by_standing(value: object) -> str:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeVar
 
 from .fault import Fault, Path, dotted
-from .show import counted
+from .show import counted, shown
 
 T = TypeVar("T")
 _NOTHING: Any = object()
@@ -16,14 +16,15 @@ class Verdict(Generic[T]):
     """Admitted, with a value; or refused, with every fault.
 
     It is truthy when admitted. `dropped` lists the paths of unknown keys that were left out, `untold` is how many
-    more faults there were than the limit lets through.
+    more faults there were than the limit lets through; `excused` lists the faults for which something else stands in.
     """
 
-    __slots__ = ("_value", "dropped", "faults", "untold")
+    __slots__ = ("_entered", "_value", "dropped", "excused", "faults", "untold")
 
     faults: tuple[Fault, ...]
     dropped: tuple[Path, ...]
     untold: int
+    excused: tuple[Fault, ...]
 
     def __init__(
         self,
@@ -31,8 +32,12 @@ class Verdict(Generic[T]):
         faults: Sequence[Fault] = (),
         dropped: Sequence[Path] = (),
         untold: int = 0,
+        excused: Sequence[Fault] = (),
+        entered: Callable[[], Any] | None = None,
     ) -> None:
         self._value = value
+        self.excused = tuple(excused)
+        self._entered = entered
         self.faults = tuple(faults)
         self.dropped = tuple(dropped)
         self.untold = untold
@@ -46,6 +51,13 @@ class Verdict(Generic[T]):
 
     def __bool__(self) -> bool:
         return not self.faults
+
+    def entered(self) -> Any:
+        """What was typed, to fill a form with again: the data as it came, without the values of secrets.
+
+        None where the data was not kept, as in a verdict that came from another process.
+        """
+        return None if self._entered is None else self._entered()
 
     def by_field(self) -> dict[str, list[str]]:
         """The messages by field, as a form shows them: {"crates[1].weight_kg": ["needs ..."]}; "" is the whole."""
@@ -72,18 +84,24 @@ class Verdict(Generic[T]):
 
     def __repr__(self) -> str:
         if self:
-            return f"<Verdict admitted: {self._value!r}>"
+            return f"<Verdict admitted: {shown(self._value) if self._value is None else 'a value'}>"
         return f"<Verdict refused: {counted(len(self.faults) + self.untold, 'fault')}>"
 
     def __reduce__(self) -> tuple[object, ...]:
         if self._value is _NOTHING:
-            return refusal, (self.faults, self.dropped, self.untold)
-        return Verdict, (self._value, (), self.dropped, self.untold)
+            return refusal, (self.faults, self.dropped, self.untold, self.excused)
+        return Verdict, (self._value, (), self.dropped, self.untold, self.excused)
 
 
-def refusal(faults: Sequence[Fault], dropped: Sequence[Path] = (), untold: int = 0) -> Verdict[Any]:
+def refusal(
+    faults: Sequence[Fault],
+    dropped: Sequence[Path] = (),
+    untold: int = 0,
+    excused: Sequence[Fault] = (),
+    entered: Callable[[], Any] | None = None,
+) -> Verdict[Any]:
     """A verdict without a value."""
-    return Verdict(_NOTHING, faults, dropped, untold)
+    return Verdict(_NOTHING, faults, dropped, untold, excused, entered)
 
 
 class Refused(ValueError):

@@ -2,33 +2,29 @@
 
 from __future__ import annotations
 
-import dataclasses
-import inspect
 import types
 import typing
-from collections.abc import Callable, Mapping, Sequence
+from collections import abc
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime
-from difflib import get_close_matches
+from decimal import Decimal
 from enum import Enum
-from typing import Annotated, Any, Literal, Union
+from typing import Annotated, Any, Literal, TypeVar, Union
 
-from ..declare import marks
 from ..declare.errors import DeclarationError
-from ..declare.facts import Facts
-from ..declare.kinds import Day, Kind, Moment, Number, Text, Truth, Whole
-from ..declare.marks import About
-from ..declare.records import FieldOfThis, RecordRule, This, obeys, record_rules
+from ..declare.kinds import Anything, Day, Exact, Kind, Moment, Number, Text, Truth, Whole, written_kinds
 from ..declare.rules import Rule
 from ..declare.rules.ranges import check_ranges
 from ..declare.steps import Step
-from ..declare.subjects import It, ItsLength
-from .constructors import only_stores
-from .hints import hints_of
+from ..declare.variants import Variant
+from .beside import Beside, sorted_metadata, with_marks
 from .nodes import (
     MISSING,
     NO_ABOUT,
+    Branches,
     Choice,
-    Field,
+    Entries,
+    Fixed,
     Items,
     Link,
     Node,
@@ -38,8 +34,9 @@ from .nodes import (
     Scalar,
     Shape,
     Use,
-    is_dataclass_type,
 )
+from .records import KeyStyle, is_record_type, record_of
+from .unions import tag_of
 
 _KINDS: dict[object, Kind] = {
     str: Text(),
@@ -48,175 +45,275 @@ _KINDS: dict[object, Kind] = {
     bool: Truth(),
     datetime: Moment(),
     date: Day(),
+    Decimal: Exact(),
+    Any: Anything(),
+    object: Anything(),
 }
+_COLLECTIONS: dict[object, str] = {
+    list: "list",
+    set: "set",
+    frozenset: "frozenset",
+    abc.Sequence: "list",
+    abc.Iterable: "list",
+    abc.Collection: "list",
+    abc.MutableSequence: "list",
+    abc.Set: "frozenset",
+    abc.MutableSet: "set",
+}
+_MAPPINGS = (dict, abc.Mapping, abc.MutableMapping)
 _REMEDIES: dict[object, str] = {
     list: "say what it holds, as in list[str]",
+    set: "say what it holds, as in set[str]",
+    frozenset: "say what it holds, as in frozenset[str]",
+    tuple: "say what it holds, as in tuple[str, ...] or tuple[int, str]",
+    dict: "say what it holds, as in dict[str, int]",
     complex: "JSON has no complex numbers: declare a record with two floats",
-    type(None): "write None",
+    bytearray: "declare bytes",
+    type: "a class cannot come from data: declare a Literal of names, and look the class up",
 }
 _PLAIN = (str, int, float, bool, type(None))
 
 
-def shape_of(declared: object, names: Mapping[str, Any] | None = None, scope: str = "") -> Shape:
+def shape_of(
+    declared: object,
+    names: Mapping[str, Any] | None = None,
+    scope: str = "",
+    *,
+    keys: KeyStyle | None = None,
+    lenient: bool = False,
+) -> Shape:
     """The shape of a declared type.
 
-    `names` holds what can be seen where the gate is built, in the function named `scope`.
+    `names` holds what can be seen where the gate is built, in the function named `scope`; `keys` makes names in the
+    data of attributes'; `lenient` makes every field so.
 
-    Raises DeclarationError for a type that cannot be read, a rule that
-    makes no sense for its type, or an annotation that names what cannot be seen.
+    Raises DeclarationError for a type that cannot be read, a rule that makes no sense for its type, or an annotation
+    that names what cannot be seen.
     """
-    maker = _Maker(names or {}, scope)
+    maker = Maker(names or {}, scope, keys, lenient=lenient)
     root = maker.use(declared)
-    return Shape(root, maker.records, _recursive(maker.records))
+    fields = [
+        field
+        for record in maker.records.values()
+        for field in (*record.fields, *([record.rest] if record.rest else []))
+    ]
+    uses = [root, *(field.use for field in fields)]
+    exact = any(isinstance(node, Scalar) and _is_exact(node.kind) for use in uses for node in nodes(use))
+    secretive = any(use.secret for use in uses)
+    return Shape(root, maker.records, _recursive(maker.records), exact, secretive)
 
 
-class _Maker:
+class Maker:
     """Builds one shape; holds the records met so far."""
 
-    def __init__(self, names: Mapping[str, Any], scope: str) -> None:
+    def __init__(self, names: Mapping[str, Any], scope: str, keys: KeyStyle | None, *, lenient: bool) -> None:
         self.names = names
         self.scope = scope
+        self.key_style = keys
+        self.lenient = lenient
         self.records: dict[str, Record] = {}
         self.keys: dict[object, str] = {}
 
-    def use(self, declared: Any) -> Use:
-        """The use that an annotation stands for."""
-        declared, metadata = _unwrapped(declared)
+    def use(self, declared: Any, given: Mapping[Any, Any] | None = None) -> Use:
+        """The use that an annotation stands for; `given` says what type variables stand for."""
+        declared, metadata = unwrapped(declared, given)
+        beside = sorted_metadata(metadata)
         origin = typing.get_origin(declared)
         if origin in (Union, types.UnionType):
-            return self.union(typing.get_args(declared), metadata, declared)
-        parts, about = _sorted_metadata(metadata)
-        node = self.node(declared, origin)
-        _check_parts(node.facts, parts)
-        return Use(node, parts, about)
+            use = self.union(typing.get_args(declared), beside, given, declared)
+        else:
+            node = with_marks(self.node(declared, origin, given), beside, lenient=self.lenient)
+            use = Use(node, beside.parts)
+        return self.dressed(use, beside, given)
 
-    def union(self, options: Sequence[Any], metadata: Sequence[object], declared: object) -> Use:
-        """`X | None`: what stands beside it judges an X."""
-        inner = [option for option in options if option not in (None, type(None))]
-        if len(inner) != 1 or len(inner) == len(options):
-            raise DeclarationError(
-                f"{_name(declared)} offers several types, and a gate cannot tell them apart yet",
-                remedy="declare one type, or one type | None",
-            )
-        held = inner[0]
-        use = self.use(Annotated[(held, *metadata)] if metadata else held)
-        return Use(Nullable(use.but(about=NO_ABOUT)), (), use.about)
+    def dressed(self, use: Use, beside: Beside, given: Mapping[Any, Any] | None) -> Use:
+        """A use with all that stands beside it, once that has been found to make sense."""
+        if beside.blank and not use.nullable:
+            raise DeclarationError("blank_is_none stands beside a type that cannot be None", remedy="write X | None")
+        if beside.split and not isinstance(_inside(use).node, Items | Fixed):
+            raise DeclarationError("split_on stands beside a type that is no list", remedy="declare list[...]")
+        target = use.node.inner if isinstance(use.node, Nullable) else use
+        check_parts(target)
+        if beside.via is not None or beside.split:
+            via = None
+            if beside.via is not None:
+                kind, parts = beside.via.kind, beside.via.parts
+                via = self.use(Annotated[(kind, *parts)] if parts else kind, given)
+            if isinstance(use.node, Nullable):
+                use = use.but(node=Nullable(use.node.inner.but(via=via, split=beside.split)))
+            else:
+                use = use.but(via=via, split=beside.split)
+        about = use.about if beside.about == NO_ABOUT else beside.about
+        fallback = use.fallback if beside.fallback is MISSING else beside.fallback
+        return use.but(about=about, blank=beside.blank, fallback=fallback, secret=use.secret or beside.secret)
 
-    def node(self, declared: Any, origin: Any) -> Node:
+    def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, declared: object) -> Use:
+        """`X | None`, or one of several types: what stands beside it judges what is not None."""
+        held = [option for option in options if option not in (None, type(None))]
+        uses = [self.use(option, given) for option in held]
+        if len(uses) == 1:
+            only = uses[0]
+            node = with_marks(only.node, beside, lenient=False)
+            inner = only.but(node=node, parts=only.parts + beside.parts)
+        else:
+            tag, tags = tag_of(uses, self.records)
+            branches = Branches(tuple(uses), tag, tags)
+            inner = Use(branches, beside.parts)
+        if len(held) == len(options):
+            return inner
+        return Use(Nullable(inner), (), inner.about, secret=inner.secret)
+
+    def node(self, declared: Any, origin: Any, given: Mapping[Any, Any] | None) -> Node:
         """The node of a type without metadata."""
         if declared is None or declared is type(None):
             return Nothing()
+        arguments = typing.get_args(declared)
         if origin is Literal:
-            return _choice_of_literal(typing.get_args(declared))
-        if origin is list:
-            return Items(self.use(typing.get_args(declared)[0]))
-        if isinstance(declared, type) and origin is None:
-            if declared in _KINDS:
-                return Scalar(_KINDS[declared])
-            if issubclass(declared, Enum):
-                return _choice_of_enum(declared)
-            if is_dataclass_type(declared):
-                return Link(self.record(declared))
+            return choice_of_literal(arguments)
+        if origin in _COLLECTIONS:
+            return self.collection(arguments[0], _COLLECTIONS[origin], given)
+        if origin is tuple:
+            return self.tuple_of(arguments, given)
+        if origin in _MAPPINGS:
+            return self.entries(arguments, given)
+        if is_record_type(declared) or is_record_type(origin):
+            return Link(self.record(declared))
+        kind = None if origin is not None else self.kind(declared)
+        if kind is not None:
+            return Scalar(kind)
+        if isinstance(declared, type) and origin is None and issubclass(declared, Enum):
+            return choice_of_enum(declared)
+        if isinstance(declared, TypeVar):
+            raise DeclarationError(
+                f"the type variable {declared.__name__} stands for nothing here",
+                remedy="say what it is, as in Page[Booking]",
+            )
         remedy = _REMEDIES.get(declared, "")
         raise DeclarationError(
             f"{_name(declared)} is no type that a gate can read",
-            remedy=remedy or "use str, int, float, bool, datetime, date, Literal, an Enum, list[...] or a dataclass",
+            remedy=remedy
+            or "declare a record (a dataclass, TypedDict or NamedTuple), or a type of text with "
+            "then(function): Annotated[str, then(make_it)]",
         )
 
-    def record(self, declared: type) -> str:
-        """The key of a dataclass among the records; it is read at the first meeting."""
+    def kind(self, declared: Any) -> Kind | None:
+        """The kind of single value that a type is."""
+        try:
+            return _KINDS.get(declared) or written_kinds().get(declared)
+        except TypeError:
+            return None
+
+    def collection(self, item: Any, into: str, given: Mapping[Any, Any] | None) -> Node:
+        """A list, set or tuple of items of one type."""
+        use = self.use(item, given)
+        if into in ("set", "frozenset") and not self.is_hashable(use):
+            raise DeclarationError(
+                f"{_name(item)} cannot be an item of a set", remedy="declare a list with it.distinct instead"
+            )
+        return Items(use, into)
+
+    def is_hashable(self, use: Use) -> bool:
+        """Whether all values of a use can be items of a set."""
+        if any(isinstance(part, Step) and not part.normalising for part in use.parts):
+            return True  # what a function of one's own gives back is its own affair
+        match use.node:
+            case Scalar(kind):
+                return not isinstance(kind, Anything)
+            case Items(item, into):
+                return into in ("tuple", "frozenset") and self.is_hashable(item)
+            case Fixed(items) | Branches(options=items):
+                return all(map(self.is_hashable, items))
+            case Entries():
+                return False
+            case Nullable(inner):
+                return self.is_hashable(inner)
+            case Link(key):
+                return getattr(self.records[key].builder, "__hash__", None) is not None
+            case _:
+                return True
+
+    def tuple_of(self, arguments: tuple[Any, ...], given: Mapping[Any, Any] | None) -> Node:
+        """`tuple[X, ...]`, or a tuple of a fixed number of items."""
+        if len(arguments) == 2 and arguments[1] is Ellipsis:
+            return Items(self.use(arguments[0], given), "tuple")
+        return Fixed(tuple(self.use(each, given) for each in arguments))
+
+    def entries(self, arguments: tuple[Any, ...], given: Mapping[Any, Any] | None) -> Node:
+        """A dict, whose keys are read from text."""
+        key = self.use(arguments[0], given)
+        if not isinstance(key.node, Scalar | Choice):
+            raise DeclarationError(
+                f"{_name(arguments[0])} cannot be a key of a JSON object",
+                remedy="use str, int, UUID, date, an Enum or a Literal for keys",
+            )
+        return Entries(key, self.use(arguments[1], given))
+
+    def record(self, declared: Any) -> str:
+        """The key of a record type among the records; it is read at the first meeting."""
         if declared in self.keys:
             return self.keys[declared]
-        key = declared.__name__
-        taken = set(self.keys.values())
-        number = 2
-        while key in taken:
-            key = f"{declared.__name__}{number}"
+        name = _record_name(declared)
+        key, number = name, 1
+        while key in self.records:
             number += 1
+            key = f"{name}{number}"
         self.keys[declared] = key
         # The place is kept in order of meeting, though nested records are finished first.
-        self.records[key] = Record(key, declared.__name__, declared, ())
-        self.records[key] = self.finished(declared, key)
+        self.records[key] = Record(key, name, None, ())
+        self.records[key] = record_of(self, declared, key, name)
         return key
 
-    def finished(self, declared: type, key: str) -> Record:
-        """The whole record of a dataclass."""
-        hints = hints_of(declared, self.names, self.scope)
-        read: list[Field] = []
-        unset: list[tuple[str, object, Callable[[], Any] | None]] = []
-        for field in dataclasses.fields(declared):
-            default = MISSING if field.default is dataclasses.MISSING else field.default
-            factory = None if field.default_factory is dataclasses.MISSING else field.default_factory
-            if not field.init:
-                unset.append((field.name, default, factory))
-                continue
-            try:
-                use = self.use(hints[field.name])
-            except DeclarationError as error:
-                raise error.within(declared.__name__, field.name) from None
-            read.append(Field(field.name, field.name, use, default, factory))
-        rules = record_rules(declared)
-        _check_record_rules(declared.__name__, read, rules)
-        return Record(
-            key,
-            declared.__name__,
-            declared,
-            tuple(read),
-            rules,
-            _docstring(declared),
-            only_stores(declared),
-            tuple(unset),
-        )
 
-
-def _unwrapped(declared: Any) -> tuple[Any, tuple[object, ...]]:
+def unwrapped(declared: Any, given: Mapping[Any, Any] | None = None) -> tuple[Any, tuple[object, ...]]:
     """A type without its aliases, `NewType`s and `Annotated`, and the metadata of all of them from the inside out."""
     metadata: tuple[object, ...] = ()
     while True:
-        if typing.get_origin(declared) is Annotated:
+        origin = typing.get_origin(declared)
+        if origin is Annotated:
             metadata = (*declared.__metadata__, *metadata)
             declared = declared.__origin__
+        elif given and isinstance(declared, TypeVar) and declared in given:
+            declared = given[declared]
+        elif isinstance(declared, Variant):
+            return declared, metadata
+        elif origin is not None and type(origin).__name__ == "TypeAliasType":
+            given = {**(given or {}), **dict(zip(origin.__type_params__, typing.get_args(declared), strict=True))}
+            declared = _substituted(origin.__value__, given)
         elif hasattr(declared, "__supertype__"):
             declared = declared.__supertype__
         elif type(declared).__name__ == "TypeAliasType":
             declared = declared.__value__
+        elif origin in (typing.Required, typing.NotRequired) or _is_read_only(origin):
+            declared = typing.get_args(declared)[0]
+        elif given and is_record_type(origin) and not isinstance(declared, type):
+            return _substituted(declared, given), metadata
         else:
             return declared, metadata
 
 
-def _sorted_metadata(metadata: Sequence[object]) -> tuple[tuple[Step | Rule, ...], About]:
-    """Steps and rules in order, and what is said of the use. Other tools' metadata is passed over (PEP 593)."""
-    parts: list[Step | Rule] = []
-    about = NO_ABOUT
-    for part in metadata:
-        if isinstance(part, Step | Rule):
-            parts.append(part)
-        elif isinstance(part, About):
-            about = part
-        else:
-            _refuse_half_written(part)
-    return tuple(parts), about
+def _is_read_only(origin: object) -> bool:
+    return origin is not None and origin is getattr(typing, "ReadOnly", Ellipsis)
 
 
-def _refuse_half_written(part: object) -> None:
-    """Tell of what was meant as a rule but is none; what is nothing of ours passes."""
-    if isinstance(part, It | ItsLength | This | FieldOfThis):
-        remedy = "compare it with something, as in it > 0"
-        if isinstance(part, This | FieldOfThis):
-            remedy = "rules of `this` stand in @obeys(...) above the class; beside a type use `it`"
-        raise DeclarationError(f"{part!r} alone is no rule", remedy=remedy)
-    if isinstance(part, RecordRule):
-        raise DeclarationError(f"{part} is a rule of a whole record", remedy="put it in @obeys(...) above the class")
-    owner = getattr(part, "__self__", None)
-    if isinstance(owner, It | ItsLength) or part in (marks.about, obeys):
-        name = getattr(part, "__name__", "it")
-        raise DeclarationError(f"{name} was named but not called", remedy=f"call it: {name}(...)")
+def _substituted(declared: Any, given: Mapping[Any, Any]) -> Any:
+    """A generic type with its type variables replaced by what they stand for."""
+    wanted = getattr(declared, "__parameters__", ())
+    return declared[tuple(given.get(each, each) for each in wanted)] if wanted else declared
 
 
-def _check_parts(facts: Facts, parts: Sequence[Step | Rule]) -> None:
+def _is_exact(kind: Kind) -> bool:
+    return isinstance(kind, Exact) or isinstance(getattr(kind, "inner", None), Exact)
+
+
+def _inside(use: Use) -> Use:
+    return use.node.inner if isinstance(use.node, Nullable) else use
+
+
+def check_parts(use: Use) -> None:
     """Raise DeclarationError when a step or rule makes no sense where it stands."""
+    facts = use.node.facts
     stage: list[Rule] = []
-    for part in parts:
+    for part in use.parts:
         if isinstance(part, Step):
             facts = part.suits(facts)
             stage = []
@@ -226,25 +323,8 @@ def _check_parts(facts: Facts, parts: Sequence[Step | Rule]) -> None:
             check_ranges(stage)
 
 
-def _check_record_rules(record: str, fields: Sequence[Field], rules: Sequence[RecordRule]) -> None:
-    facts = {field.attribute: field.use.facts for field in fields}
-    for rule in rules:
-        for name in rule.fields:
-            if name not in facts:
-                near = get_close_matches(name, facts, 1)
-                raise DeclarationError(
-                    f"{rule} names {name!r}, which is no field of it",
-                    remedy=f"did you mean this.{near[0]}?" if near else f"it has {', '.join(facts) or 'no fields'}",
-                    record=record,
-                    field=name,
-                )
-        try:
-            rule.suits(facts)
-        except DeclarationError as error:
-            raise error.within(record, rule.fields[0]) from None
-
-
-def _choice_of_literal(values: Sequence[Any]) -> Choice:
+def choice_of_literal(values: Sequence[Any]) -> Choice:
+    """The choice of a Literal's constants."""
     wire: list[object] = []
     for value in values:
         plain = value.value if isinstance(value, Enum) else value
@@ -256,7 +336,8 @@ def _choice_of_literal(values: Sequence[Any]) -> Choice:
     return Choice(tuple(wire), tuple(values))
 
 
-def _choice_of_enum(declared: type[Enum]) -> Choice:
+def choice_of_enum(declared: type[Enum]) -> Choice:
+    """The choice of an Enum's members."""
     members = tuple(declared)
     if not members:
         raise DeclarationError(f"the enumeration {declared.__name__} has no members", remedy="give it some")
@@ -266,13 +347,24 @@ def _choice_of_enum(declared: type[Enum]) -> Choice:
                 f"{declared.__name__}.{member.name} has the value {member.value!r}, which is no value of JSON",
                 remedy="give each member text or a number as its value",
             )
-    return Choice(tuple(member.value for member in members), members, declared)
+    # A member of a subclass of str or int stands as its plain value in the data.
+    wire = tuple(_exactly(member.value) for member in members)
+    return Choice(wire, members, declared)
 
 
-def _docstring(declared: type) -> str:
-    """What the developer wrote; `dataclass` writes a signature where there is nothing, and that is nothing."""
-    text = declared.__dict__.get("__doc__") or ""
-    return "" if text.startswith(f"{declared.__name__}(") else inspect.cleandoc(text)
+def _exactly(value: Any) -> Any:
+    for kind in (bool, int, float, str):
+        if isinstance(value, kind):
+            return value if type(value) is kind else kind(value)
+    return value
+
+
+def _record_name(declared: Any) -> str:
+    """A name for `$defs`: `Page[Booking]` is PageOfBooking."""
+    arguments = [_record_name(each) for each in typing.get_args(declared)]
+    origin = typing.get_origin(declared) or declared
+    name = getattr(origin, "__name__", None) or "Record"
+    return f"{name}Of{'And'.join(arguments)}" if arguments else str(name)
 
 
 def _name(declared: object) -> str:
@@ -283,8 +375,8 @@ def _name(declared: object) -> str:
 
 def _recursive(records: Mapping[str, Record]) -> frozenset[str]:
     """The records that can hold themselves, however deep."""
-    inside = {key: {link for field in record.fields for link in _links(field.use)} for key, record in records.items()}
-    reach = {key: set(links) for key, links in inside.items()}
+    inside = {key: {link for field in record.fields for link in links(field.use)} for key, record in records.items()}
+    reach = {key: set(found) for key, found in inside.items()}
     for middle in records:
         for key in records:
             if middle in reach[key]:
@@ -292,11 +384,24 @@ def _recursive(records: Mapping[str, Record]) -> frozenset[str]:
     return frozenset(key for key in records if key in reach[key])
 
 
-def _links(use: Use) -> set[str]:
+def links(use: Use) -> set[str]:
+    """The keys of all records that a use leads to, not looking into them."""
+    return {node.key for node in nodes(use) if isinstance(node, Link)}
+
+
+def nodes(use: Use) -> list[Node]:
+    """All nodes of a use, not looking into records."""
+    found: list[Node] = [use.node]
     match use.node:
-        case Link(key):
-            return {key}
-        case Items(inner) | Nullable(inner):
-            return _links(inner)
-        case _:
-            return set()
+        case Items(item=inner) | Nullable(inner):
+            found += nodes(inner)
+        case Fixed(items):
+            found += [node for each in items for node in nodes(each)]
+        case Entries(key, value):
+            found += nodes(key) + nodes(value)
+        case Branches(options=options):
+            found += [node for each in options for node in nodes(each)]
+    return found + (nodes(use.via) if use.via is not None else [])
+
+
+__all__ = ["MISSING", "Maker", "links", "nodes", "shape_of"]

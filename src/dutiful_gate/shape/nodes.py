@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable, Mapping
 from enum import Enum
 from typing import Any, Final
@@ -10,7 +9,7 @@ from typing import Any, Final
 from ..declare.facts import Facts
 from ..declare.kinds import Kind
 from ..declare.marks import About
-from ..declare.records import RecordRule
+from ..declare.records import RecordCheck, RecordRule
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..declare.values import Value
@@ -55,14 +54,61 @@ class Choice(Value):
 
 
 class Items(Value):
-    """A list of items that are all of one shape."""
+    """A collection of items that are all of one shape, built into `into`: list, tuple, set or frozenset."""
 
     item: Use
+    into: str = "list"
 
     @property
     def facts(self) -> Facts:
         """What rules may know of it."""
         return Facts("a list", "list", measured="items")
+
+
+class Fixed(Value):
+    """A tuple of a fixed number of items, each of its own shape."""
+
+    items: tuple[Use, ...]
+
+    @property
+    def facts(self) -> Facts:
+        """What rules may know of it."""
+        return Facts("a list", "tuple", measured="items")
+
+
+class Entries(Value):
+    """A dict whose keys are of one shape and values of another."""
+
+    key: Use
+    value: Use
+
+    @property
+    def facts(self) -> Facts:
+        """What rules may know of it."""
+        return Facts("a record", "dict", measured="keys")
+
+
+class Branches(Value):
+    """One of several shapes. With a `tag`, the key whose value tells which: `tags[i]` are those of `options[i]`."""
+
+    options: tuple[Use, ...]
+    tag: str = ""
+    tags: tuple[tuple[object, ...], ...] = ()
+
+    @property
+    def facts(self) -> Facts:
+        """What rules may know of it: what all its options have in common."""
+        every = [option.facts for option in self.options]
+        phrase = " or ".join(dict.fromkeys(facts.phrase for facts in every))
+        first = every[0]
+        return Facts(
+            phrase,
+            "union",
+            measured=first.measured if all(facts.measured == first.measured for facts in every) else "",
+            ordered=first.ordered if all(facts.number for facts in every) else (),
+            text=all(facts.text for facts in every),
+            number=all(facts.number for facts in every),
+        )
 
 
 class Nullable(Value):
@@ -87,15 +133,39 @@ class Link(Value):
         return Facts("a record", "record")
 
 
-Node = Scalar | Nothing | Choice | Items | Nullable | Link
+Node = Scalar | Nothing | Choice | Items | Fixed | Entries | Branches | Nullable | Link
+
+
+class Missing(Enum):
+    """The absence of a value."""
+
+    MISSING = "missing"
+
+    def __repr__(self) -> str:
+        return "MISSING"
+
+
+MISSING: Final = Missing.MISSING
 
 
 class Use(Value):
-    """A node where it is used: the steps and rules that run after it is read, in order, and what is said of it."""
+    """A node where it is used: the steps and rules that run after it is read, in order, and what is said of it.
+
+    `via`       what is read before, from whose value the node is then read as from text
+    `split`     what text is split on before
+    `blank`     whether blank text is None
+    `fallback`  what stands in for a value that is refused
+    `secret`    whether the value is never shown
+    """
 
     node: Node
     parts: tuple[Step | Rule, ...] = ()
     about: About = NO_ABOUT
+    via: Use | None = None
+    split: str = ""
+    blank: bool = False
+    fallback: object = MISSING
+    secret: bool = False
 
     @property
     def facts(self) -> Facts:
@@ -112,31 +182,25 @@ class Use(Value):
         return isinstance(self.node, Nullable | Nothing)
 
 
-class Missing(Enum):
-    """The absence of a default."""
-
-    MISSING = "missing"
-
-    def __repr__(self) -> str:
-        return "MISSING"
-
-
-MISSING: Final = Missing.MISSING
-
-
 class Field(Value):
-    """One field of a record: its attribute, its name in the data, what it holds, and what stands in for it."""
+    """One field of a record: its attribute, its name in the data, what it holds, and what stands in for it.
+
+    `may_lack` tells a field that may be absent and has no default: it is absent from the value then; `only_given` one
+    that only the constructor takes, so that no value has it.
+    """
 
     attribute: str
     wire: str
     use: Use
     default: object = MISSING
     factory: Callable[[], Any] | None = None
+    may_lack: bool = False
+    only_given: bool = False
 
     @property
     def required(self) -> bool:
         """Whether the data must have it."""
-        return self.default is MISSING and self.factory is None
+        return self.default is MISSING and self.factory is None and not self.may_lack
 
     @property
     def label(self) -> str:
@@ -147,29 +211,43 @@ class Field(Value):
 class Record(Value):
     """A record with named fields, built by calling `builder`.
 
-    `stores` tells that a new instance may be filled by storing its attributes one by one, which is all that its
-    constructor would do.
+    `form`    "object" (attributes), "dict" (a TypedDict, an amendment) or "tuple" (a NamedTuple)
+    `stores`  a new instance may be filled by storing its attributes one by one: its constructor does no more
+    `rules`   what its fields must be to each other
+    `checks`  functions of the finished record
+    `rest`    the field that gathers keys nobody declared
+    `fallen`  record rules that lost a field on the way to a variant
     """
 
     key: str
     name: str
-    builder: type
+    builder: Any
     fields: tuple[Field, ...]
     rules: tuple[RecordRule, ...] = ()
+    checks: tuple[RecordCheck, ...] = ()
     text: str = ""
+    form: str = "object"
     stores: bool = False
-    unset: tuple[tuple[str, object, Callable[[], Any] | None], ...] = ()
+    rest: Field | None = None
+    fallen: tuple[str, ...] = ()
 
 
 _NO_RECORDS: Mapping[str, Record] = {}
 
 
 class Shape(Value):
-    """All that a gate reads: where it begins, and the records that can be reached from there."""
+    """All that a gate reads: where it begins, and the records that can be reached from there.
+
+    `recursive`  the records that can hold themselves
+    `exact`      whether numbers must be read digit by digit, since a Decimal is wanted somewhere
+    `secretive`  whether anything in it is secret
+    """
 
     root: Use
     records: Mapping[str, Record] = _NO_RECORDS
     recursive: frozenset[str] = frozenset()
+    exact: bool = False
+    secretive: bool = False
 
     @property
     def name(self) -> str:
@@ -181,8 +259,3 @@ class Shape(Value):
 def default_of(declared: Field) -> object:
     """The default value of a field that has one, made anew where a factory makes it."""
     return declared.factory() if declared.factory is not None else declared.default
-
-
-def is_dataclass_type(declared: object) -> bool:
-    """Whether `declared` is a dataclass, not an instance of one."""
-    return isinstance(declared, type) and dataclasses.is_dataclass(declared)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from .nodes import Choice, Items, Link, Nothing, Nullable, Record, Scalar, Use
+from ..declare.facts import Source, Stop
+from .nodes import Branches, Choice, Entries, Field, Fixed, Items, Link, Nothing, Nullable, Record, Scalar, Use
 
 
 def plain(use: Use, value: Any, records: Mapping[str, Record]) -> object:
@@ -20,8 +21,57 @@ def plain(use: Use, value: Any, records: Mapping[str, Record]) -> object:
             return wire[at]
         case Items(item):
             return [plain(item, each, records) for each in value]
+        case Fixed(items):
+            return [plain(item, each, records) for item, each in zip(items, value, strict=True)]
+        case Entries(key, held):
+            return {str(plain(key, name, records)): plain(held, each, records) for name, each in value.items()}
         case Nullable(inner):
             return None if value is None else plain(inner, value, records)
+        case Branches(options=options):
+            return next(plain(option, value, records) for option in options if belongs(option, value, records))
         case Link(key):
-            fields = records[key].fields
-            return {field.wire: plain(field.use, getattr(value, field.attribute), records) for field in fields}
+            return _plain_record(records[key], value, records)
+
+
+def _plain_record(record: Record, value: Any, records: Mapping[str, Record]) -> dict[str, object]:
+    def held(field: Field) -> Any:
+        return value[field.attribute] if record.form == "dict" else getattr(value, field.attribute)
+
+    return {
+        field.wire: plain(field.use, held(field), records)
+        for field in record.fields
+        if record.form != "dict" or field.attribute in value
+    }
+
+
+def belongs(use: Use, value: object, records: Mapping[str, Record]) -> bool:
+    """Whether a typed value is of a use's type, as far as its class tells."""
+    match use.node:
+        case Scalar(kind):
+            held = kind.reader(Source.NATIVE)(value)
+            return not isinstance(held, Stop)
+        case Nothing():
+            return value is None
+        case Choice(values=values):
+            return any(held is value or (type(held), held) == (type(value), value) for held in values)
+        case Items(into=into):
+            return type(value).__name__ == into
+        case Fixed(items):
+            return isinstance(value, tuple) and len(value) == len(items)
+        case Entries():
+            return isinstance(value, dict)
+        case Nullable(inner):
+            return value is None or belongs(inner, value, records)
+        case Branches(options=options):
+            return any(belongs(option, value, records) for option in options)
+        case Link(key):
+            record = records[key]
+            if record.form != "dict":
+                return isinstance(value, record.builder)
+            if not isinstance(value, dict):
+                return False
+            return all(field.attribute in value or field.may_lack for field in record.fields) and all(
+                belongs(field.use, value[field.attribute], records)
+                for field in record.fields
+                if field.attribute in value
+            )

@@ -1,9 +1,29 @@
 """Kinds of single values: one class each, with how it is read from every source."""
 
+from .anything import Anything
 from .base import Kind, Reader
-from .moment import Day, Moment
-from .number import Number, Whole
+from .decimal import Exact
+from .moment import Day, LocalMoment, Moment, UtcMoment
+from .number import AnyNumber, Number, Whole
 from .text import Text
+from .texts import written_kinds
 from .truth import Truth
+from .written import Written
 
-__all__ = ["Day", "Kind", "Moment", "Number", "Reader", "Text", "Truth", "Whole"]
+__all__ = [
+    "AnyNumber",
+    "Anything",
+    "Day",
+    "Exact",
+    "Kind",
+    "LocalMoment",
+    "Moment",
+    "Number",
+    "Reader",
+    "Text",
+    "Truth",
+    "UtcMoment",
+    "Whole",
+    "Written",
+    "written_kinds",
+]

@@ -37,6 +37,14 @@ class Kind(Value, ABC):
     def keywords(self) -> Mapping[str, object]:
         """JSON Schema keywords for what a client sends."""
 
+    def unsaid(self) -> str:
+        """Why the keywords do not say all of it, "" when they do."""
+        return ""
+
     @abstractmethod
     def plain(self, value: Any) -> object:
         """The value as plain JSON data."""
+
+    def release(self, value: str, bind: Bind) -> str:
+        """Python source of the plain JSON data for the variable named `value`."""
+        return value

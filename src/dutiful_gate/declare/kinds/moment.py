@@ -123,6 +123,9 @@ class Moment(Kind):
     def plain(self, value: Any) -> object:
         return moment_as_text(value)
 
+    def release(self, value: str, bind: Bind) -> str:
+        return f"{bind(moment_as_text, 'moment_as_text')}({value})"
+
 
 class Day(Kind):
     """A day of the calendar."""
@@ -142,3 +145,77 @@ class Day(Kind):
 
     def plain(self, value: Any) -> object:
         return value.isoformat()
+
+    def release(self, value: str, bind: Bind) -> str:
+        return f"{value}.isoformat()"
+
+
+_LOCAL_READING = Stop("reading", "a date-time without an offset, such as 2026-05-04T09:30:00")
+_UTC_READING = Stop("reading", "a date-time in UTC, such as 2026-05-04T09:30:00Z")
+_LOCAL_PATTERN = r"[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}(?:\.[0-9]+)?"
+_LOCAL = Late(_LOCAL_PATTERN)
+
+
+class LocalMoment(Kind):
+    """A date and a time of day that some clock shows: no offset, so no point in time."""
+
+    @property
+    def facts(self) -> Facts:
+        return Facts("a date-time without an offset", "local date-time", ordered=(datetime,))
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        return "False"
+
+    def reader(self, source: Source) -> Reader:
+        return _local_native if source is Source.NATIVE else _local_from_text if source is Source.TEXT else _local
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"type": "string", "pattern": f"^{_LOCAL_PATTERN}$"}
+
+    def unsaid(self) -> str:
+        return "a pattern does not know which days a month has"
+
+    def plain(self, value: Any) -> object:
+        return value.isoformat()
+
+    def release(self, value: str, bind: Bind) -> str:
+        return f"{value}.isoformat()"
+
+
+def _local(value: object) -> object:
+    if not isinstance(value, str):
+        return _MOMENT_KIND
+    if not _LOCAL.fullmatch(value):
+        return _LOCAL_READING
+    try:
+        return _from_iso(value)
+    except ValueError:
+        return _NO_SUCH_MOMENT
+
+
+def _local_from_text(value: object) -> object:
+    return _local(value.strip() if isinstance(value, str) else value)
+
+
+def _local_native(value: object) -> object:
+    if not isinstance(value, datetime):
+        return _MOMENT_NATIVE
+    return value if value.utcoffset() is None else _LOCAL_READING
+
+
+class UtcMoment(Moment):
+    """A point in time that is written in UTC."""
+
+    def reader(self, source: Source) -> Reader:
+        read = super().reader(source)
+
+        def read_utc(value: object) -> object:
+            moment = read(value)
+            if isinstance(moment, datetime) and moment.utcoffset() != timedelta(0):
+                return _UTC_READING
+            return moment
+
+        return read_utc
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"type": "string", "format": "date-time", "pattern": r"(?:[Zz]|[+-]00:00)$"}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from decimal import Decimal
 from typing import Any
 
 from ..facts import Bind, Facts, Source, Stop
@@ -30,6 +31,8 @@ def whole_from_json(value: object) -> object:
         return int(value)
     if isinstance(value, float) and value.is_integer():
         return int(value)
+    if isinstance(value, Decimal) and value.is_finite() and value == value.to_integral_value():
+        return int(value) if value.adjusted() <= _MOST_DIGITS else _TOO_LONG
     return _WHOLE_KIND
 
 
@@ -51,7 +54,7 @@ def whole_native(value: object) -> object:
 
 def number_from_json(value: object) -> object:
     """Any JSON number that a double can hold."""
-    if isinstance(value, bool) or not isinstance(value, (int, float)):
+    if isinstance(value, bool) or not isinstance(value, (int, float, Decimal)):
         return _NUMBER_KIND
     try:
         number = float(value)
@@ -119,3 +122,29 @@ class Number(Kind):
 
     def plain(self, value: Any) -> object:
         return value
+
+
+def _any_number(value: object) -> object:
+    if isinstance(value, bool) or not isinstance(value, (int, float, Decimal)):
+        return _NUMBER_KIND
+    try:
+        return float(value)
+    except OverflowError:
+        return math.inf if value > 0 else -math.inf
+
+
+def _any_number_from_text(value: object) -> object:
+    word = value.strip().lower() if isinstance(value, str) else ""
+    if word in ("infinity", "-infinity", "+infinity", "inf", "-inf", "+inf", "nan"):
+        return float(word)
+    return number_from_text(value)
+
+
+class AnyNumber(Number):
+    """A double of any value, infinities and NaN among them, where a developer asks for that."""
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        return "False" if source is Source.TEXT else f"{value}.__class__ is float"
+
+    def reader(self, source: Source) -> Reader:
+        return _any_number_from_text if source is Source.TEXT else _any_number

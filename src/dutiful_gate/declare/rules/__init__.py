@@ -3,8 +3,29 @@
 from .base import Face, Rule
 from .bound import Between, Ceiling, Floor
 from .choice import OneOf
+from .distinct import Distinct
 from .equal import Equal
 from .length import Length
+from .more_text import Contains, EndsWith, Has, StartsWith
+from .multiple import Multiple
+from .own import Holds
 from .pattern import Matches
 
-__all__ = ["Between", "Ceiling", "Equal", "Face", "Floor", "Length", "Matches", "OneOf", "Rule"]
+__all__ = [
+    "Between",
+    "Ceiling",
+    "Contains",
+    "Distinct",
+    "EndsWith",
+    "Equal",
+    "Face",
+    "Floor",
+    "Has",
+    "Holds",
+    "Length",
+    "Matches",
+    "Multiple",
+    "OneOf",
+    "Rule",
+    "StartsWith",
+]

@@ -63,6 +63,11 @@ class Rule(Value, ABC, kw_only=True):
         """The rule as a developer wrote it."""
 
     @property
+    def may_raise(self) -> bool:
+        """Whether judging may raise ValueError, which is a fault then."""
+        return False
+
+    @property
     def bounds_both_sides(self) -> bool:
         """Whether no infinity and no NaN can pass."""
         return False

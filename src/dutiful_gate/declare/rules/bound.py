@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ..clock import Clock
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
@@ -17,6 +18,13 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
         remedy = "bound its length with it.length" if facts.measured else "it has no order: leave the bound out"
         refuse(rule, facts, remedy)
     for constant in constants:
+        if isinstance(constant, Clock):
+            if not constant.suits(facts) and facts.sort != "value":
+                raise DeclarationError(
+                    f"{rule} compares {facts.phrase} with {constant}",
+                    remedy="now is for date-times, today for dates",
+                )
+            continue
         if not facts.compares_with(constant):
             raise DeclarationError(
                 f"{rule} compares {facts.phrase} with {constant!r}",
@@ -24,14 +32,28 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
             )
         if isinstance(constant, float) and constant != constant:
             raise DeclarationError(f"{rule} compares with NaN", remedy="no value is above or below NaN")
-        if hasattr(constant, "hour") and hasattr(constant, "day") and constant.tzinfo is None:
+        local = facts.sort == "local date-time"
+        if local and hasattr(constant, "hour") and constant.tzinfo is not None:
+            raise DeclarationError(f"{rule} compares with a date-time that has an offset", remedy="leave it out there")
+        if not local and hasattr(constant, "hour") and hasattr(constant, "day") and constant.tzinfo is None:
             raise DeclarationError(
                 f"{rule} compares with a date-time that has no offset",
                 remedy="give the bound one, as in datetime(2026, 5, 4, tzinfo=UTC)",
             )
 
 
+def end(constant: Any, bind: Bind, hint: str) -> str:
+    """The source of a bound: a constant, or the moment of checking."""
+    return f"{bind(constant.reader(), constant.word)}()" if isinstance(constant, Clock) else bind(constant, hint)
+
+
+def _told(constant: Any) -> object:
+    return str(constant) if isinstance(constant, Clock) else constant
+
+
 def _of_numbers(facts: Facts, word: str, constant: object) -> Mapping[str, object] | Unsaid:
+    if isinstance(constant, Clock):
+        return Unsaid("a document has no clock")
     if facts.number:
         return {word: constant}
     return Unsaid(f"JSON Schema compares numbers only, not {facts.phrase.removeprefix('a ')}")
@@ -44,7 +66,7 @@ class Floor(Rule):
     inclusive: bool
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{value} {'>=' if self.inclusive else '>'} {bind(self.floor, 'FLOOR')}"
+        return f"{value} {'>=' if self.inclusive else '>'} {end(self.floor, bind, 'FLOOR')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at least {floor}" if self.inclusive else "{phrase} above {floor}"
@@ -53,7 +75,7 @@ class Floor(Rule):
         return (Face(self.condition(value, bind), "floor", words),)
 
     def numbers(self) -> Mapping[str, object]:
-        return {"floor": self.floor, "inclusive": self.inclusive}
+        return {"floor": _told(self.floor), "inclusive": self.inclusive}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         return _of_numbers(facts, "minimum" if self.inclusive else "exclusiveMinimum", self.floor)
@@ -72,7 +94,7 @@ class Ceiling(Rule):
     inclusive: bool
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{value} {'<=' if self.inclusive else '<'} {bind(self.ceiling, 'CEILING')}"
+        return f"{value} {'<=' if self.inclusive else '<'} {end(self.ceiling, bind, 'CEILING')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at most {ceiling}" if self.inclusive else "{phrase} below {ceiling}"
@@ -81,7 +103,7 @@ class Ceiling(Rule):
         return (Face(self.condition(value, bind), "ceiling", words),)
 
     def numbers(self) -> Mapping[str, object]:
-        return {"ceiling": self.ceiling, "inclusive": self.inclusive}
+        return {"ceiling": _told(self.ceiling), "inclusive": self.inclusive}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         return _of_numbers(facts, "maximum" if self.inclusive else "exclusiveMaximum", self.ceiling)
@@ -100,17 +122,17 @@ class Between(Rule):
     ceiling: Any
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{bind(self.floor, 'FLOOR')} <= {value} <= {bind(self.ceiling, 'CEILING')}"
+        return f"{end(self.floor, bind, 'FLOOR')} <= {value} <= {end(self.ceiling, bind, 'CEILING')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} from {floor} to {ceiling}"
         return (
-            Face(f"{value} >= {bind(self.floor, 'FLOOR')}", "floor", words),
-            Face(f"{value} <= {bind(self.ceiling, 'CEILING')}", "ceiling", words),
+            Face(f"{value} >= {end(self.floor, bind, 'FLOOR')}", "floor", words),
+            Face(f"{value} <= {end(self.ceiling, bind, 'CEILING')}", "ceiling", words),
         )
 
     def numbers(self) -> Mapping[str, object]:
-        return {"floor": self.floor, "ceiling": self.ceiling}
+        return {"floor": _told(self.floor), "ceiling": _told(self.ceiling)}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         low = _of_numbers(facts, "minimum", self.floor)
@@ -122,7 +144,8 @@ class Between(Rule):
 
     @property
     def bounds_both_sides(self) -> bool:
-        return all(abs(end) != float("inf") for end in (self.floor, self.ceiling) if isinstance(end, _NUMBERS))
+        ends = (self.floor, self.ceiling)
+        return all(isinstance(each, _NUMBERS) and abs(each) != float("inf") for each in ends)
 
     def __str__(self) -> str:
         return f"it.between({self.floor!r}, {self.ceiling!r})"
@@ -130,7 +153,7 @@ class Between(Rule):
 
 def right_way_up(rule: object, floor: Any, ceiling: Any) -> None:
     """Raise DeclarationError when no value can stand between the two."""
-    if floor > ceiling:
+    if not isinstance(floor, Clock) and not isinstance(ceiling, Clock) and floor > ceiling:
         raise DeclarationError(
             f"{rule} is upside down: nothing lies from {floor!r} to {ceiling!r}",
             remedy=f"swap the two: between({ceiling!r}, {floor!r})",

@@ -7,6 +7,8 @@ from collections.abc import Callable, Mapping
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
 
+_NOTHING_MORE: Mapping[str, object] = {}
+
 
 class OfFormat(Rule):
     """The text is of the format, as `judge` tells."""
@@ -14,6 +16,7 @@ class OfFormat(Rule):
     format: str
     phrase: str
     judge: Callable[[str], bool]
+    more: Mapping[str, object] = _NOTHING_MORE
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(self.judge, self.judge.__name__)}({value})"
@@ -22,14 +25,17 @@ class OfFormat(Rule):
         return (Face(self.condition(value, bind), "format", self.phrase),)
 
     def numbers(self) -> Mapping[str, object]:
-        return {"format": self.format}
+        return {"format": self.format} if self.format else {}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        return {"format": self.format}
+        return {**({"format": self.format} if self.format else {}), **self.more}
 
     def suits(self, facts: Facts) -> None:
         if not facts.text:
             refuse(self, facts, "a format judges text")
 
+    def __hash__(self) -> int:
+        return hash((self.format, self.phrase))
+
     def __str__(self) -> str:
-        return f"the format {self.format}"
+        return f"it.of_format({self.format!r})"

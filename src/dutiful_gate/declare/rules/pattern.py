@@ -3,11 +3,31 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from typing import Any
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
+
+
+def judged(pattern: str, flags: int, *, whole: bool) -> Callable[[str], Any]:
+    """The function that matches: the interpreter's own, or for an expression that can run away one with a limit."""
+    compiled = re.compile(pattern, flags)
+    if may_run_away(pattern):
+        from ..runaway import guarded
+
+        return guarded(compiled, whole=whole)
+    return compiled.fullmatch if whole else compiled.search
+
+
+def may_run_away(pattern: str) -> bool:
+    """A quick look: only a quantified group with a quantifier inside can."""
+    if ")" not in pattern or not any(sign in pattern for sign in [")+", ")*", "){"]):
+        return False
+    from ..runaway import danger
+
+    return bool(danger(pattern))
 
 
 class Matches(Rule):
@@ -17,7 +37,7 @@ class Matches(Rule):
     flags: int = 0
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{bind(re.compile(self.pattern, self.flags).fullmatch, 'MATCHES')}({value}) is not None"
+        return f"{bind(judged(self.pattern, self.flags, whole=True), 'MATCHES')}({value}) is not None"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         return (Face(self.condition(value, bind), "pattern", "text that matches {pattern}"),)
@@ -38,6 +58,10 @@ class Matches(Rule):
             re.compile(self.pattern, self.flags)
         except (re.error, OverflowError, RecursionError) as broken:
             raise DeclarationError(f"{self} is no regular expression: {broken}", remedy="mend the expression") from None
+        if may_run_away(self.pattern):
+            from ..runaway import warn
+
+            warn(str(self), self.pattern)
 
     def __str__(self) -> str:
         return f"it.matches({self.pattern!r})"

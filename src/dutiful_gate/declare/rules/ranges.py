@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from ..clock import Clock
 from ..errors import DeclarationError
 from .base import Rule
 from .bound import Between, Ceiling, Floor
@@ -18,7 +19,13 @@ def check_ranges(rules: Sequence[Rule]) -> None:
     for floors, ceilings in (_value_ends(rules), _length_ends(rules)):
         for floor, floor_in, low in floors:
             for ceiling, ceiling_in, high in ceilings:
-                if low is high or floor < ceiling or (floor == ceiling and floor_in and ceiling_in):
+                if (
+                    low is high
+                    or isinstance(floor, Clock)
+                    or isinstance(ceiling, Clock)
+                    or floor < ceiling
+                    or (floor == ceiling and floor_in and ceiling_in)
+                ):
                     continue
                 raise DeclarationError(
                     f"nothing can pass both {low} and {high}: the range is upside down",

@@ -1,0 +1,153 @@
+"""The formats of the JSON Schema standard, each with a function that judges it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from difflib import get_close_matches
+
+from ..errors import DeclarationError
+from ..kinds.moment import day_from_json, moment_from_json
+from ..late import Late
+from ..rules.format import OfFormat
+from .email import is_email
+
+_UNRESERVED = r"A-Za-z0-9\-._~"
+_SUB = r"!$&'()*+,;="
+_PCT = r"%[0-9A-Fa-f]{2}"
+_INTERNATIONAL = r"\u00a0-\ud7ff\uf900-\ufdcf\ufdf0-\uffef\U00010000-\U0001fffd\U00020000-\U000efffd"
+
+
+def _reference(extra: str, *, absolute: bool) -> str:
+    """RFC 3986 (RFC 3987 with `extra` characters), sections 3 and 4."""
+    char = rf"(?:[{_UNRESERVED}{extra}{_SUB}:@]|{_PCT})"
+    host = (
+        rf"(?:\[(?:[0-9A-Fa-f:.]+|v[0-9A-Fa-f]+\.[{_UNRESERVED}{_SUB}:]+)\]|(?:[{_UNRESERVED}{extra}{_SUB}]|{_PCT})*)"
+    )
+    authority = rf"//(?:(?:[{_UNRESERVED}{extra}{_SUB}:]|{_PCT})*@)?{host}(?::[0-9]*)?(?:/{char}*)*"
+    rooted = rf"/(?:{char}+(?:/{char}*)*)?"
+    tail = rf"(?:\?(?:{char}|[/?])*)?(?:\#(?:{char}|[/?])*)?"
+    if absolute:
+        return rf"[A-Za-z][A-Za-z0-9+.\-]*:(?:{authority}|{rooted}|{char}+(?:/{char}*)*|){tail}"
+    first = rf"(?:[{_UNRESERVED}{extra}{_SUB}@]|{_PCT})+"
+    return rf"(?:{_reference(extra, absolute=True)}|(?:{authority}|{rooted}|{first}(?:/{char}*)*|){tail})"
+
+
+_LABEL = r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
+_PATTERNS: dict[str, str] = {
+    "uri": _reference("", absolute=True),
+    "uri-reference": _reference("", absolute=False),
+    "iri": _reference(_INTERNATIONAL, absolute=True),
+    "iri-reference": _reference(_INTERNATIONAL, absolute=False),
+    "uuid": r"[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}",
+    "json-pointer": r"(?:/(?:[^~/]|~[01])*)*",
+    "relative-json-pointer": r"(?:0|[1-9][0-9]*)(?:#|(?:/(?:[^~/]|~[01])*)*)",
+    "duration": r"P(?!$)(?:[0-9]+W|(?:[0-9]+Y)?(?:[0-9]+M)?(?:[0-9]+D)?(?:T(?!$)(?:[0-9]+H)?(?:[0-9]+M)?(?:[0-9]+S)?)?)",
+    "time": r"(?:[01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9](?:\.[0-9]+)?(?:[Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])",
+    "uri-template": r"(?:[^\x00-\x20\"'<>\\^`{|}%]|%[0-9A-Fa-f]{2}|\{[+#./;?&=,!@|]?[^\x00-\x20{}\"'<>\\^`|]+\})*",
+}
+_late = {name: Late(pattern) for name, pattern in _PATTERNS.items()}
+
+
+def _judge_of(name: str) -> Callable[[str], bool]:
+    def judge(text: str) -> bool:
+        return _late[name].fullmatch(text) is not None
+
+    judge.__name__ = f"is_{name.replace('-', '_')}"
+    return judge
+
+
+def is_hostname(text: str) -> bool:
+    """A host name of RFC 1123: labels of letters, digits and hyphens, at most 63 each and 253 together."""
+    return len(text) <= 253 and re.fullmatch(rf"{_LABEL}(?:\.{_LABEL})*", text) is not None
+
+
+def is_idn_hostname(text: str) -> bool:
+    """A host name whose labels may be of any script (RFC 5890)."""
+    try:
+        return bool(text) and is_hostname(re.sub("[\u3002\uff0e\uff61]", ".", text).encode("idna").decode())
+    except UnicodeError:
+        return False
+
+
+def is_idn_email(text: str) -> bool:
+    """A mailbox whose parts may be of any script (RFC 6531)."""
+    local, at, domain = text.rpartition("@")
+    plain = re.sub(r"[^\x00-\x7f]", "x", local)
+    return (
+        bool(at)
+        and is_email(f"{plain}@host.example")
+        and ((domain[:1] == "[" and is_email(f"x@{domain}")) or is_idn_hostname(domain))
+    )
+
+
+def is_ipv4(text: str) -> bool:
+    """Four decimal numbers from 0 to 255, without leading zeros (RFC 2673, section 3.2)."""
+    part = "(?:25[0-5]|2[0-4][0-9]|1[0-9]{2}|[1-9]?[0-9])"
+    return re.fullmatch(rf"{part}(?:\.{part}){{3}}", text) is not None
+
+
+def is_ipv6(text: str) -> bool:
+    """An address of RFC 4291, section 2.2, without a zone."""
+    from ipaddress import IPv6Address
+
+    try:
+        IPv6Address(text)
+    except ValueError:
+        return False
+    return "%" not in text
+
+
+def is_date(text: str) -> bool:
+    """A full-date of RFC 3339."""
+    return not hasattr(day_from_json(text), "needs")
+
+
+def is_date_time(text: str) -> bool:
+    """A date-time of RFC 3339."""
+    return not hasattr(moment_from_json(text), "needs")
+
+
+def is_regex(text: str) -> bool:
+    """A regular expression."""
+    try:
+        re.compile(text)
+    except (re.error, OverflowError, RecursionError):
+        return False
+    return True
+
+
+JUDGES: dict[str, tuple[str, Callable[[str], bool]]] = {
+    "date": ("a date, such as 2026-05-04", is_date),
+    "date-time": ("a date-time, such as 2026-05-04T09:30:00Z", is_date_time),
+    "time": ("a time with an offset, such as 09:30:00Z", _judge_of("time")),
+    "duration": ("a duration, such as P1DT12H", _judge_of("duration")),
+    "email": ("an email address, such as desk@ternsound.example", is_email),
+    "idn-email": ("an email address", is_idn_email),
+    "hostname": ("a host name, such as quays.example", is_hostname),
+    "idn-hostname": ("a host name", is_idn_hostname),
+    "ipv4": ("an IPv4 address, such as 192.0.2.7", is_ipv4),
+    "ipv6": ("an IPv6 address, such as 2001:db8::7", is_ipv6),
+    "uri": ("a URI, such as https://quays.example/berths", _judge_of("uri")),
+    "uri-reference": ("a URI or a relative reference, such as /berths", _judge_of("uri-reference")),
+    "iri": ("an IRI", _judge_of("iri")),
+    "iri-reference": ("an IRI or a relative reference", _judge_of("iri-reference")),
+    "uuid": ("a UUID, such as 5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e", _judge_of("uuid")),
+    "uri-template": ("a URI template, such as /berths/{number}", _judge_of("uri-template")),
+    "json-pointer": ("a JSON Pointer, such as /crates/0", _judge_of("json-pointer")),
+    "relative-json-pointer": ("a relative JSON Pointer, such as 1/crates", _judge_of("relative-json-pointer")),
+    "regex": ("a regular expression", is_regex),
+}
+"""By the name of the standard: what a reader is told, and the function."""
+
+
+def of_format(name: str) -> OfFormat:
+    """The rule for a format by its name. Raises DeclarationError for one that the standard does not have."""
+    if name not in JUDGES:
+        near = get_close_matches(str(name), JUDGES, 1)
+        raise DeclarationError(
+            f"{name!r} is no format of JSON Schema",
+            remedy=f"did you mean {near[0]!r}?" if near else "see its section 7",
+        )
+    phrase, judge = JUDGES[name]
+    return OfFormat(name, phrase, judge)

@@ -1,0 +1,54 @@
+"""Text kinds of the web: `WebUrl`, `Hostname`, `Slug`."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from ..late import Late
+from ..rules.format import OfFormat
+
+_SLUG = "[a-z0-9]+(?:-[a-z0-9]+)*"
+_slug = Late(_SLUG)
+
+
+def is_web_url(text: str) -> bool:
+    """An absolute http or https URL with a host (RFC 9110, section 4.2), within RFC 3986."""
+    from .judges import JUDGES
+
+    scheme, _, after = text.partition("://")
+    return scheme.lower() in ("http", "https") and after[:1] not in ("", "/", "?", "#", ":") and JUDGES["uri"][1](text)
+
+
+def is_hostname(text: str) -> bool:
+    """A host name of RFC 1123."""
+    from .judges import is_hostname
+
+    return is_hostname(text)
+
+
+def is_slug(text: str) -> bool:
+    """Small ASCII letters and digits, in words with hyphens between them."""
+    return _slug.fullmatch(text) is not None
+
+
+WebUrl = Annotated[
+    str,
+    OfFormat(
+        "uri",
+        "a web address, such as https://quays.example/berths",
+        is_web_url,
+        {"pattern": "^[Hh][Tt][Tt][Pp][Ss]?://[^/?#:]"},
+    ),
+]
+"""Text that is an absolute http or https URL."""
+
+Hostname = Annotated[str, OfFormat("hostname", "a host name, such as quays.example", is_hostname)]
+"""Text that is a host name."""
+
+Slug = Annotated[
+    str,
+    OfFormat(
+        "", "words of small letters and digits with hyphens, such as marrow-isle", is_slug, {"pattern": f"^{_SLUG}$"}
+    ),
+]
+"""Text of small ASCII letters and digits, in words with hyphens between them."""

@@ -1,0 +1,80 @@
+"""`Any` and `object`: whatever plain data came, copied."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any
+
+from ..facts import Bind, Facts, Source, Stop
+from .base import Kind, Reader
+from .text import encodable
+
+_KIND = Stop("kind", "a JSON value")
+_DEEP = Stop("depth", "lists and records that are not as deep")
+_FINITE = Stop("reading", "finite numbers, as a double holds them")
+_SURROGATE = Stop("reading", "text without lone surrogates (RFC 8259, section 8.2)")
+
+
+class _Unfit(Exception):
+    def __init__(self, stop: Stop) -> None:
+        self.stop = stop
+
+
+def copied(value: Any, left: int) -> Any:
+    """A copy of plain JSON data, at most `left` deep."""
+    kind = value.__class__
+    if kind is str:
+        if value.isascii() or encodable(value):
+            return value
+        raise _Unfit(_SURROGATE)
+    if kind is int or kind is bool or value is None:
+        return value
+    if kind is float:
+        if value - value == 0.0:
+            return value
+        raise _Unfit(_FINITE)
+    if left <= 0:
+        raise _Unfit(_DEEP)
+    if isinstance(value, Mapping):
+        if not all(isinstance(key, str) for key in value):
+            raise _Unfit(_KIND)
+        return {key: copied(each, left - 1) for key, each in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [copied(each, left - 1) for each in value]
+    if isinstance(value, Decimal):
+        return copied(int(value) if value == value.to_integral_value() and abs(value) < 10**15 else float(value), left)
+    if isinstance(value, (str, int, float)):
+        base = str if isinstance(value, str) else int if isinstance(value, int) else float
+        return copied(base(value), left)
+    raise _Unfit(_KIND)
+
+
+class Anything(Kind):
+    """Any plain data; with `native` values any object at all."""
+
+    depth: int = 64
+
+    @property
+    def facts(self) -> Facts:
+        return Facts("a value", "value", measured="items", ordered=(object,), text=True)
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        return "True" if source is Source.NATIVE else "False"
+
+    def reader(self, source: Source) -> Reader:
+        depth = self.depth
+
+        def read_anything(value: object) -> object:
+            try:
+                return copied(value, depth)
+            except _Unfit as unfit:
+                return unfit.stop
+
+        return read_anything
+
+    def keywords(self) -> Mapping[str, object]:
+        return {}
+
+    def plain(self, value: Any) -> object:
+        return value

@@ -1,0 +1,81 @@
+"""`decimal.Decimal`, exact: no binary floating point on the way."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from ..facts import Bind, Facts, Source, Stop
+from ..late import Late
+from .base import Kind, Reader
+
+_KIND = Stop("kind", "a number")
+_READING = Stop("reading", "a decimal number in ASCII digits, such as 12.50")
+_NOT_FINITE = Stop("reading", "a finite number")
+_SIZE = Stop("size", "a decimal number with an exponent from -4300 to 4300")
+_NUMBER = Late(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+
+
+def _sized(number: Decimal) -> object:
+    if not number.is_finite():
+        return _NOT_FINITE
+    # Past this a short text stands for digits without end: nobody's price, and a way to exhaust a program.
+    return number if not number or -4300 <= number.adjusted() <= 4300 else _SIZE
+
+
+def decimal_from_json(value: object) -> object:
+    """A JSON number: as its digits stand in raw JSON, as the shortest digits of a decoded float."""
+    if isinstance(value, bool):
+        return _KIND
+    if isinstance(value, Decimal):
+        return _sized(value)
+    if isinstance(value, int):
+        return Decimal(value)
+    if isinstance(value, float):
+        return _sized(Decimal(float.__repr__(value)))
+    return _KIND
+
+
+def decimal_from_text(value: object) -> object:
+    """ASCII digits, a point, an exponent; blanks around them ignored."""
+    if not isinstance(value, str):
+        return _KIND
+    digits = value.strip()
+    if not _NUMBER.fullmatch(digits):
+        return _READING
+    try:
+        return _sized(Decimal(digits))
+    except InvalidOperation:
+        return _SIZE
+
+
+def decimal_plain(value: Decimal) -> object:
+    """An int or float that stands for exactly these digits, else the Decimal itself."""
+    if value == value.to_integral_value():
+        return int(value)
+    near = float(value)
+    return near if Decimal(repr(near)) == value else value
+
+
+class Exact(Kind):
+    """A decimal number, exactly as it is written."""
+
+    @property
+    def facts(self) -> Facts:
+        return Facts("a number", "decimal number", ordered=(Decimal, int), number=True)
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        return "False"
+
+    def reader(self, source: Source) -> Reader:
+        return decimal_from_text if source is Source.TEXT else decimal_from_json
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"type": "number"}
+
+    def plain(self, value: Any) -> object:
+        return decimal_plain(value)
+
+    def release(self, value: str, bind: Bind) -> str:
+        return f"{bind(decimal_plain, 'decimal_plain')}({value})"

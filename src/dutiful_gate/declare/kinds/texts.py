@@ -1,0 +1,162 @@
+"""The kinds that are written as text: UUID, bytes, time, timedelta, addresses, paths, time zones."""
+
+from __future__ import annotations
+
+from base64 import b64decode, b64encode
+from datetime import time, timedelta
+from functools import cache
+from typing import Any
+
+from ..late import Late
+from .base import Kind
+from .written import Written
+
+_UUID = Late(r"[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}")
+_TIME = r"(?:[01][0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:\.[0-9]+)?)?(?:[Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])?"
+_DURATION = (
+    r"(-)?P(?!$)(?:([0-9]{1,8})W|(?:([0-9]{1,9})D)?"
+    r"(?:T(?!$)(?:([0-9]{1,9})H)?(?:([0-9]{1,9})M)?(?:([0-9]{1,9}(?:\.[0-9]{1,6})?)S)?)?)"
+)
+_time_text, _duration_text = Late(_TIME), Late(_DURATION)
+
+
+def _read_uuid(text: str) -> Any:
+    from uuid import UUID
+
+    if not _UUID.fullmatch(text):
+        raise ValueError(text)
+    return UUID(text)
+
+
+def _read_bytes(text: str) -> bytes:
+    return b64decode(text.encode("ascii"), validate=True)  # a non-ASCII text is a ValueError too
+
+
+def _write_bytes(value: bytes) -> str:
+    return b64encode(value).decode()
+
+
+def _read_time(text: str) -> time:
+    if not _time_text.fullmatch(text):
+        raise ValueError(text)
+    return time.fromisoformat(text.upper())
+
+
+def _write_time(value: time) -> str:
+    return value.isoformat().replace("+00:00", "Z")
+
+
+def read_duration(text: str) -> timedelta:
+    """ISO 8601 weeks, or days, hours, minutes and seconds; months and years have no fixed length."""
+    parts = _duration_text.fullmatch(text)
+    if parts is None:
+        raise ValueError(text)
+    sign, weeks, days, hours, minutes, seconds = parts.groups(default="0")
+    whole, _, fraction = seconds.partition(".")
+    length = timedelta(
+        weeks=int(weeks),
+        days=int(days),
+        hours=int(hours),
+        minutes=int(minutes),
+        seconds=int(whole),
+        microseconds=int(fraction.ljust(6, "0")),
+    )
+    return -length if sign == "-" else length
+
+
+def write_duration(value: timedelta) -> str:
+    """The shortest ISO 8601 text of a timedelta."""
+    sign, value = ("-", -value) if value < timedelta(0) else ("", value)
+    seconds, micro = value.seconds, value.microseconds
+    clock = [(seconds // 3600, "H"), (seconds // 60 % 60, "M")]
+    text = "".join(f"{number}{unit}" for number, unit in clock if number)
+    if seconds % 60 or micro:
+        text += f"{seconds % 60}{f'.{micro:06d}'.rstrip('0') if micro else ''}S"
+    days = f"{value.days}D" if value.days else ""
+    return f"{sign}P{days}{'T' + text if text else ''}" if days or text else "PT0S"
+
+
+def _read_path(text: str) -> Any:
+    from pathlib import Path
+
+    if not text or "\0" in text:
+        raise ValueError(text)
+    return Path(text)
+
+
+def _read_zone(text: str) -> Any:
+    from zoneinfo import ZoneInfo
+
+    try:
+        return ZoneInfo(text)
+    except (KeyError, OSError) as unknown:  # a folder's name is an OSError
+        raise ValueError(text) from unknown
+
+
+def _reader_of_address(name: str) -> Any:
+    import ipaddress
+
+    make = getattr(ipaddress, name)
+
+    def read_address(text: str) -> Any:
+        if "%" in text:  # a zone of this machine, which no format of the standard knows
+            raise ValueError(text)
+        return make(text)
+
+    return read_address
+
+
+@cache
+def written_kinds() -> dict[type, Kind]:
+    """The kind of each Python type that is written as text."""
+    import ipaddress
+    from pathlib import Path, PurePath
+    from uuid import UUID
+    from zoneinfo import ZoneInfo
+
+    kinds: dict[type, Kind] = {
+        UUID: Written(
+            "UUID", "a UUID", (UUID,), _read_uuid, str, "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e",
+            {"type": "string", "format": "uuid"}, ordered=True,
+        ),
+        bytes: Written(
+            "binary value", "binary data in base64", (bytes,), _read_bytes, _write_bytes, "Y3JhdGU=",
+            {
+                "type": "string", "contentEncoding": "base64",
+                "pattern": "^(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?$",
+            },
+        ),
+        time: Written(
+            "time", "a time of day", (time,), _read_time, _write_time, "09:30:00",
+            {"type": "string", "pattern": f"^(?:{_TIME})$"}, ordered=True,
+        ),
+        timedelta: Written(
+            "duration", "a duration (ISO 8601)", (timedelta,), read_duration, write_duration, "PT1H30M",
+            {"type": "string", "pattern": f"^{_DURATION}$"}, ordered=True,
+        ),
+        Path: Written(
+            "path", "a path", (PurePath,), _read_path, str, "manifests/today.csv",
+            {"type": "string", "minLength": 1, "pattern": r"^[^\x00]*$"},
+        ),
+        ZoneInfo: Written(
+            "time zone", "the name of a time zone", (ZoneInfo,), _read_zone, str, "Europe/London",
+            {"type": "string"}, reason="JSON Schema has no list of time zones",
+        ),
+    }  # fmt: skip
+    addresses = [
+        ("IPv4Address", "an IPv4 address", "192.0.2.7", "ipv4"),
+        ("IPv6Address", "an IPv6 address", "2001:db8::7", "ipv6"),
+        ("IPv4Network", "an IPv4 network", "192.0.2.0/24", ""),
+        ("IPv6Network", "an IPv6 network", "2001:db8::/32", ""),
+        ("IPv4Interface", "an IPv4 address with its network", "192.0.2.7/24", ""),
+        ("IPv6Interface", "an IPv6 address with its network", "2001:db8::7/32", ""),
+    ]
+    for name, phrase, example, form in addresses:
+        held = getattr(ipaddress, name)
+        said = {"type": "string", "format": form} if form else {"type": "string"}
+        reason = "" if form else f"JSON Schema has no format for {phrase}"
+        short = phrase.split(" ", 1)[1]
+        kinds[held] = Written(
+            short, phrase, (held,), _reader_of_address(name), str, example, said, ordered=bool(form), reason=reason
+        )
+    return kinds

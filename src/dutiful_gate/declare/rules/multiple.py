@@ -1,0 +1,55 @@
+"""`it.multiple_of(5)`, exact on decimals."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from ..errors import DeclarationError
+from ..facts import Bind, Facts, Unsaid
+from .base import Face, Rule, refuse
+
+
+def is_multiple(value: Any, step: Any) -> bool:
+    """Whether a number is a whole multiple of another, by its decimal digits: 0.3 is one of 0.1."""
+    if isinstance(value, int) and isinstance(step, int):
+        return value % step == 0
+    from decimal import Decimal, InvalidOperation, localcontext  # only where fractions are judged
+
+    exact = value if isinstance(value, Decimal) else Decimal(repr(value))
+    whole = step if isinstance(step, Decimal) else Decimal(repr(step))
+    if not exact.is_finite():
+        return False
+    try:
+        with localcontext() as context:
+            context.prec = max(30, abs(exact.adjusted()) + abs(whole.adjusted()) + len(exact.as_tuple().digits) + 30)
+            return exact % whole == 0
+    except InvalidOperation:
+        return False
+
+
+class Multiple(Rule):
+    """The value is a whole multiple of the step."""
+
+    step: Any
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{bind(is_multiple, 'is_multiple')}({value}, {bind(self.step, 'STEP')})"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        return (Face(self.condition(value, bind), "step", "a multiple of {step}"),)
+
+    def numbers(self) -> Mapping[str, object]:
+        return {"step": self.step}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        return {"multipleOf": self.step}
+
+    def suits(self, facts: Facts) -> None:
+        if not facts.number and facts.sort != "value":
+            refuse(self, facts, "it judges numbers")
+        if isinstance(self.step, bool) or hasattr(self.step, "__mod__") or not self.step > 0:
+            raise DeclarationError(f"{self} needs a step above 0", remedy="as in it.multiple_of(5)")
+
+    def __str__(self) -> str:
+        return f"it.multiple_of({self.step!r})"

@@ -1,0 +1,50 @@
+"""`holds(function, says=...)`: an own check on one value."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from ..errors import DeclarationError
+from ..facts import Bind, Facts, Unsaid
+from .base import Face, Rule
+
+
+class Holds(Rule):
+    """A function says whether the value will do."""
+
+    function: Callable[[Any], object]
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{bind(self.function, 'HOLDS')}({value})"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        return (Face(self.condition(value, bind), "check", "a value that passes {check}"),)
+
+    @property
+    def may_raise(self) -> bool:
+        """A ValueError of the function is a fault."""
+        return True
+
+    def numbers(self) -> Mapping[str, object]:
+        return {"check": getattr(self.function, "__name__", "a check")}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        return Unsaid("what a function of one's own admits is not known")
+
+    def suits(self, facts: Facts) -> None:
+        return
+
+    def __str__(self) -> str:
+        return f"holds({self.numbers()['check']})"
+
+
+def holds(function: Callable[[Any], object], *, says: str | None = None) -> Holds:
+    """An own check: the function gives something true when the value will do, or raises ValueError with its words.
+
+    `says` is the wording of the fault, with `{given}` and `{label}`. Any other exception is not swallowed.
+    """
+    if not callable(function):
+        raise DeclarationError(f"holds({function!r}) needs a function", remedy="hand over something that can be called")
+    rule = Holds(function)
+    return rule if says is None else rule.says(says)

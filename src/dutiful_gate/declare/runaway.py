@@ -1,0 +1,293 @@
+"""Regular expressions that can run away on hostile text, found by their shape, and matched without backtracking.
+
+Nested repeats, as in `(a+)+b`, make a backtracking matcher try exponentially many ways. Where one is found, the
+expression is matched by walking all of its states at once (K. Thompson, "Regular expression search algorithm", 1968),
+in time that grows with the text and no faster, and within a limit.
+"""
+
+from __future__ import annotations
+
+import re
+import warnings
+from collections.abc import Callable
+from time import monotonic
+from typing import Any
+
+SECONDS = 0.5
+"""How long one text may take where a pattern can run away."""
+
+_SIGNS = [chr(code) for code in range(128)] + ["é", "\u4e00"]
+_LONGEST_UNGUARDED = 24
+_MOST_STATES = 5000
+_QUANTIFIER = re.compile(r"(?:([*+?])|\{(\d*)(,?)(\d*)\})([?+]?)")
+_ESCAPE = re.compile(r"\\(?:x[0-9a-fA-F]{2}|u[0-9a-fA-F]{4}|U[0-9a-fA-F]{8}|0[0-7]{0,2}|.)", re.DOTALL)
+_MARKS = {"^": "start", "$": "end", r"\A": "start", r"\Z": "very end", r"\b": "edge", r"\B": "no edge"}
+
+
+class RunawayPattern(UserWarning):
+    """A pattern has nested repeats: it is matched in a slower way that cannot run away."""
+
+
+class Unreadable(Exception):
+    """The expression uses what this reader does not know: look-around, back-references, conditions."""
+
+
+# The tree of an expression: tuples whose first item tells what they are.
+#   ("one", source)  ("mark", name)  ("seq", [nodes])  ("any of", [nodes])  ("repeat", node, low, high or None)
+Node = tuple[Any, ...]
+
+
+def parse(pattern: str) -> Node:
+    """The tree of an expression. Raises Unreadable."""
+    reader = _Reader(pattern)
+    tree = reader.choices()
+    if reader.at < len(pattern):
+        raise Unreadable(pattern[reader.at :])
+    return tree
+
+
+class _Reader:
+    def __init__(self, pattern: str) -> None:
+        self.pattern = pattern
+        self.at = 0
+
+    def choices(self) -> Node:
+        options = [self.sequence()]
+        while self.pattern[self.at : self.at + 1] == "|":
+            self.at += 1
+            options.append(self.sequence())
+        return options[0] if len(options) == 1 else ("any of", options)
+
+    def sequence(self) -> Node:
+        nodes = []
+        while self.at < len(self.pattern) and self.pattern[self.at] not in "|)":
+            nodes.append(self.quantified(self.atom()))
+        return ("seq", nodes)
+
+    def quantified(self, node: Node) -> Node:
+        while found := _QUANTIFIER.match(self.pattern, self.at):
+            sign, low, comma, high, mode = found.groups()
+            if not sign and not low and not (comma and high):
+                break  # a brace that stands for itself
+            if mode == "+":
+                raise Unreadable("a possessive quantifier")
+            self.at = found.end()
+            least = {"*": 0, "+": 1, "?": 0}[sign] if sign else int(low or 0)
+            most = {"*": None, "+": None, "?": 1}[sign] if sign else (int(high) if high else None if comma else least)
+            node = ("repeat", node, least, most)
+        return node
+
+    def atom(self) -> Node:
+        letter = self.pattern[self.at]
+        if letter == "(":
+            return self.group()
+        if letter == "[":
+            return ("one", self.character_class())
+        if letter == "\\":
+            found = _ESCAPE.match(self.pattern, self.at)
+            assert found is not None
+            self.at = found.end()
+            if found[0] in _MARKS:
+                return ("mark", _MARKS[found[0]])
+            if found[0][1] in "123456789":
+                raise Unreadable("a back-reference")
+            return ("one", found[0])
+        self.at += 1
+        if letter in _MARKS:
+            return ("mark", _MARKS[letter])
+        return ("one", letter if letter == "." else re.escape(letter))
+
+    def group(self) -> Node:
+        for opening in (r"\(\?:", r"\(\?P<\w+>", r"\((?!\?)"):
+            if found := re.compile(opening).match(self.pattern, self.at):
+                self.at = found.end()
+                inner = self.choices()
+                self.at += 1
+                return inner
+        raise Unreadable(self.pattern[self.at : self.at + 4])
+
+    def character_class(self) -> str:
+        start = self.at
+        self.at += 2 if self.pattern[start + 1] == "^" else 1
+        first = True
+        while first or self.pattern[self.at] != "]":
+            first = False
+            self.at += 2 if self.pattern[self.at] == "\\" else 1
+        self.at += 1
+        return self.pattern[start : self.at]
+
+
+def danger(pattern: str) -> str:
+    """Why an expression can run away, "" when it cannot or when that cannot be told."""
+    try:
+        tree = parse(pattern)
+    except Unreadable:
+        return "a repeat inside a repeat" if re.search(r"[*+}]\)[*+{]", pattern) else ""
+    return _danger(tree, inside=False)
+
+
+def _danger(node: Node, *, inside: bool) -> str:
+    if node[0] == "repeat":
+        many = node[3] is None or node[3] > 8
+        if many and inside:
+            return "a repeat inside a repeat"
+        if many and _forks_alike(node[1]):
+            return "choices inside a repeat that can begin alike"
+        return _danger(node[1], inside=inside or (many and not _is_fenced(node[1])))
+    if node[0] in ("seq", "any of"):
+        for each in node[1]:
+            if found := _danger(each, inside=inside):
+                return found
+    return ""
+
+
+def _forks_alike(node: Node) -> bool:
+    """Whether two options of a choice can take the same first sign."""
+    if node[0] == "seq" and len(node[1]) == 1:
+        return _forks_alike(node[1][0])
+    if node[0] != "any of":
+        return False
+    seen: set[str] = set()
+    for option in node[1]:
+        first = option[1][:1] if option[0] == "seq" else [option]
+        ones = _ones(first[0]) if first else []
+        signs = {sign for one in ones for sign in _SIGNS if re.fullmatch(one, sign, re.DOTALL)}
+        if signs & seen:
+            return True
+        seen |= signs
+    return False
+
+
+def _is_fenced(node: Node) -> bool:
+    """Whether each round must begin with a sign that the round's own repeats cannot take: `(,[a-z]+)*` is harmless."""
+    if node[0] != "seq" or not node[1] or node[1][0][0] != "one":
+        return False
+    sign = node[1][0][1]
+    if sign == "." or sign.startswith("[") or (sign.startswith("\\") and sign[1:].isalnum()):
+        return False
+    letter = re.sub(r"\\(.)", r"\1", sign)
+    return not any(re.fullmatch(one, letter, re.DOTALL) for part in node[1][1:] for one in _ones(part))
+
+
+def _ones(node: Node) -> list[str]:
+    if node[0] == "one":
+        return [node[1]]
+    if node[0] == "repeat":
+        return _ones(node[1])
+    return [one for each in node[1] for one in _ones(each)] if node[0] in ("seq", "any of") else []
+
+
+def warn(rule: str, pattern: str) -> None:
+    """Tell the developer of a pattern that can run away."""
+    warnings.warn(
+        f"{rule} has {danger(pattern)}, which hostile text can make run away; it is matched in a slower way that "
+        "cannot. Let each repeat begin with a sign of its own, as in [a-z]+(-[a-z]+)*",
+        RunawayPattern,
+        stacklevel=2,
+    )
+
+
+def guarded(compiled: re.Pattern[str], *, whole: bool) -> Callable[[str], object]:
+    """A function like `fullmatch` or `search` of an expression, that gives something or None and cannot run away."""
+    try:
+        states = _States(parse(compiled.pattern), compiled.flags)
+    except Unreadable:
+        plain = compiled.fullmatch if whole else compiled.search
+        return lambda text: plain(text) if len(text) <= _LONGEST_UNGUARDED else None
+    return lambda text: True if states.match(text, whole=whole) else None
+
+
+class _States:
+    """An expression as states: each is a test on one character, a mark, or a fork, and where to go from there."""
+
+    def __init__(self, tree: Node, flags: int) -> None:
+        self.flags = flags & ~re.DEBUG
+        self.kinds: list[tuple[str, Any]] = []
+        self.next: list[list[int]] = []
+        self.tests: dict[str, Callable[[str], object]] = {}
+        self.accept = self.add("accept", None, [])
+        self.start = self.build(tree, self.accept)
+
+    def add(self, kind: str, what: Any, goes: list[int]) -> int:
+        if len(self.kinds) >= _MOST_STATES:
+            raise Unreadable("too many states")
+        self.kinds.append((kind, what))
+        self.next.append(goes)
+        return len(self.kinds) - 1
+
+    def build(self, node: Node, after: int) -> int:
+        """The state where a node begins, when it goes on at `after`."""
+        match node[0]:
+            case "one":
+                source = node[1]
+                if source not in self.tests:
+                    self.tests[source] = re.compile(source, self.flags).fullmatch
+                return self.add("one", self.tests[source], [after])
+            case "mark":
+                return self.add("mark", node[1], [after])
+            case "seq":
+                for each in reversed(node[1]):
+                    after = self.build(each, after)
+                return after
+            case "any of":
+                return self.add("fork", None, [self.build(each, after) for each in node[1]])
+            case _:
+                return self.repeat(node, after)
+
+    def repeat(self, node: Node, after: int) -> int:
+        _, inner, least, most = node
+        if most is None:
+            loop = self.add("fork", None, [after])
+            self.next[loop].append(self.build(inner, loop))
+            after = loop
+        else:
+            end = after
+            for _ in range(most - least):
+                after = self.add("fork", None, [end, self.build(inner, after)])
+        for _ in range(least):
+            after = self.build(inner, after)
+        return after
+
+    def match(self, text: str, *, whole: bool) -> bool:
+        """Whether the expression matches the text, or somewhere in it. Over the time limit: no."""
+        until = monotonic() + SECONDS
+        live = self.reach([self.start], text, 0)
+        for at, letter in enumerate(text):
+            if self.accept in live and not whole:
+                return True
+            if at % 256 == 255 and monotonic() > until:
+                return False
+            stepped = [
+                self.next[state][0] for state in live if self.kinds[state][0] == "one" and self.kinds[state][1](letter)
+            ]
+            if not whole:
+                stepped.append(self.start)
+            live = self.reach(stepped, text, at + 1)
+            if not live:
+                return False
+        return self.accept in live
+
+    def reach(self, states: list[int], text: str, at: int) -> set[int]:
+        """All states that can be reached without taking a character."""
+        seen: set[int] = set()
+        while states:
+            state = states.pop()
+            if state in seen:
+                continue
+            seen.add(state)
+            kind, what = self.kinds[state]
+            if kind == "fork" or (kind == "mark" and _holds(what, text, at)):
+                states += self.next[state]
+        return seen
+
+
+def _holds(mark: str, text: str, at: int) -> bool:
+    if mark == "start":
+        return at == 0
+    if mark == "very end":
+        return at == len(text)
+    if mark == "end":
+        return at == len(text) or (at == len(text) - 1 and text[at] == "\n")
+    before = at > 0 and bool(re.match(r"\w", text[at - 1]))
+    after = at < len(text) and bool(re.match(r"\w", text[at]))
+    return (before != after) == (mark == "edge")

@@ -1,0 +1,180 @@
+"""The way out: typed values to plain JSON data, compiled like the way in."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from ..declare.steps import Step
+from ..shape.nodes import (
+    Branches,
+    Choice,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Shape,
+    Use,
+)
+from ..shape.plain import belongs
+from .program import Unit
+from .writer import Writer
+
+
+def release_unit(shape: Shape, *, secrets: bool) -> Unit:
+    """The function that takes a typed value and gives plain data, with the values of secrets or without."""
+    writer = ReleaseWriter(shape, secrets=secrets)
+    entry = writer.entry(shape.root, "release")
+    return Unit(f"{shape.name} release", "\n\n\n".join(writer.functions) + "\n", writer.constants, entry)
+
+
+class ReleaseWriter(Writer):
+    """Writes functions that make plain data of typed values."""
+
+    def __init__(self, shape: Shape, *, secrets: bool) -> None:
+        super().__init__()
+        self.shape = shape
+        self.secrets = secrets
+        self.functions: list[str] = []
+        self._record_names: dict[str, str] = {}
+
+    def entry(self, use: Use, name: str) -> str:
+        """Write the function for a use; gives back its name."""
+        with self.aside() as lines, self.block(f"def {name}(value):"):
+            self.release(use, "value")
+            self.write("return value")
+        self.functions.append("\n".join(lines))
+        return name
+
+    def record_function(self, key: str) -> str:
+        """The name of the function for one record, written at the first asking."""
+        if key not in self._record_names:
+            name = self._record_names[key] = f"release_record_{len(self._record_names) + 1}"
+            with self.aside() as lines, self.block(f"def {name}(value):"):
+                self.record(self.shape.records[key])
+            self.functions.append("\n".join(lines))
+        return self._record_names[key]
+
+    def release(self, use: Use, value: str) -> None:
+        """Make plain data of the variable `value` in place."""
+        if any(isinstance(part, Step) and not part.normalising for part in use.parts):
+            return  # what a function of one's own made goes out as it is
+        match use.node:
+            case Scalar(kind):
+                source = kind.release(value, self.bind)
+                if source != value:
+                    self.write(f"{value} = {source}")
+            case Nothing():
+                pass
+            case Choice():
+                self.write(f"{value} = {self.bind(wire_of(use.node), 'WIRE_OF')}({value})")
+            case Items(item, into):
+                self.items(item, into, value)
+            case Fixed(items):
+                names = [self.variable("item") for _ in items]
+                if names:
+                    self.write(f"{', '.join(names)}, = {value}")
+                for name, item in zip(names, items, strict=True):
+                    self.release(item, name)
+                self.write(f"{value} = [{', '.join(names)}]")
+            case Entries(key, held):
+                self.entries(key, held, value)
+            case Branches(options=options):
+                self.branches(options, value)
+            case Nullable(inner):
+                with self.block(f"if {value} is not None:"):
+                    self.release(inner, value)
+            case Link(key):
+                self.write(f"{value} = {self.record_function(key)}({value})")
+
+    def items(self, item: Use, into: str, value: str) -> None:
+        """A collection becomes a list; a set's items are put in an order that stays."""
+        made, each = self.variable("made"), self.variable("item")
+        self.write(f"{made} = []")
+        with self.block(f"for {each} in {value}:"):
+            self.release(item, each)
+            self.write(f"{made}.append({each})")
+        if into in ("set", "frozenset"):
+            self.write(f"{made}.sort(key=repr)")
+        self.write(f"{value} = {made}")
+
+    def entries(self, key: Use, held: Use, value: str) -> None:
+        """A dict becomes one with keys of text."""
+        made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
+        self.write(f"{made} = {{}}")
+        with self.block(f"for {name}, {each} in {value}.items():"):
+            self.release(key, name)
+            self.release(held, each)
+            self.write(
+                f"{made}[{name} if {name}.__class__ is str else {self.bind(key_text, 'key_text')}({name})] = {each}"
+            )
+        self.write(f"{value} = {made}")
+
+    def branches(self, options: Sequence[Use], value: str) -> None:
+        """Go out by the first option that the value belongs to."""
+        which = self.variable("which")
+        self.write(f"{which} = {self.bind(self.belonging(options), 'WHICH')}({value})")
+        for number, option in enumerate(options):
+            with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
+                self.release(option, value)
+
+    def belonging(self, options: Sequence[Use]) -> Callable[[Any], int]:
+        """The function that tells which option a value belongs to."""
+        records = self.shape.records
+
+        def which(value: object) -> int:
+            for number, option in enumerate(options):
+                if belongs(option, value, records):
+                    return number
+            raise TypeError("a value of none of the types declared for it")
+
+        return which
+
+    def record(self, record: Record) -> None:
+        """The body of a record's function."""
+        of_dict = record.form == "dict"
+        fields = [field for field in record.fields if (self.secrets or not field.use.secret) and not field.only_given]
+        self.write("made = {}")
+        for field in fields:
+            held = self.variable(field.attribute)
+            key = self.key(field.attribute, trusted=True)
+            if of_dict and field.may_lack:
+                with self.block(f"if {key} in value:"):
+                    self.field(field, held, f"value[{key}]")
+            else:
+                self.field(field, held, f"value[{key}]" if of_dict else f"value.{field.attribute}")
+        if record.rest is not None and (self.secrets or not record.rest.use.secret):
+            held = self.variable(record.rest.attribute)
+            self.write(f"{held} = value.{record.rest.attribute}")
+            self.release(record.rest.use, held)
+            self.write(f"made.update({held})")
+        self.write("return made")
+
+    def field(self, field: Field, held: str, source: str) -> None:
+        """One field into the record that is being made."""
+        self.write(f"{held} = {source}")
+        self.release(field.use, held)
+        self.write(f"made[{self.key(field.wire, trusted=field.wire == field.attribute)}] = {held}")
+
+
+def key_text(plain: object) -> str:
+    """A key of a JSON object for a plain value."""
+    return str(plain).lower() if isinstance(plain, bool) else str(plain)
+
+
+def wire_of(choice: Choice) -> Callable[[Any], object]:
+    """The function that gives what stands in the data for a constant or member."""
+    table = {(value.__class__, value): plain for plain, value in zip(choice.wire, choice.values, strict=True)}
+
+    def wire(value: Any) -> object:
+        try:
+            return table[value.__class__, value]
+        except KeyError:
+            raise TypeError("a value of none of the choices declared for it") from None
+
+    return wire

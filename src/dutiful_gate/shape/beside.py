@@ -1,0 +1,136 @@
+"""What stands beside a type in `Annotated`, sorted."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from ..declare import clock, marks, presence, records, steps, variants
+from ..declare.errors import DeclarationError
+from ..declare.kinds import AnyNumber, Kind, LocalMoment, Moment, Number, Text, Truth, UtcMoment
+from ..declare.kinds.lenient import Lenient
+from ..declare.marks import About, Mark, Named
+from ..declare.records import RecordRule
+from ..declare.rules import Rule
+from ..declare.rules import own as own_rules
+from ..declare.steps import BlankIsNone, Otherwise, SplitOn, Step, Via
+from ..declare.subjects import It, ItsLength
+from ..declare.terms import FieldOfThis, This
+from .nodes import MISSING, NO_ABOUT, Items, Node, Nullable, Scalar
+
+
+class Beside:
+    """What was found beside one type."""
+
+    __slots__ = ("about", "blank", "fallback", "marks", "parts", "secret", "split", "via", "wire")
+
+    def __init__(self) -> None:
+        self.parts: tuple[Step | Rule, ...] = ()
+        self.about: About = NO_ABOUT
+        self.marks: tuple[Mark, ...] = ()
+        self.wire: str | None = None
+        self.via: Via | None = None
+        self.split = ""
+        self.blank = False
+        self.fallback: object = MISSING
+        self.secret = False
+
+
+def sorted_metadata(metadata: Sequence[object]) -> Beside:
+    """Steps and rules in order, marks, and what comes before reading. Other tools' metadata is passed over (PEP 593)."""
+    found = Beside()
+    parts: list[Step | Rule] = []
+    for part in metadata:
+        if isinstance(part, Step | Rule):
+            parts.append(part)
+        elif isinstance(part, Via | SplitOn) and parts:
+            raise DeclarationError(
+                f"{part} stands after steps or rules, and comes before reading", remedy="put it first"
+            )
+        else:
+            _keep(found, part)
+    found.parts = tuple(parts)
+    return found
+
+
+def _keep(found: Beside, part: Any) -> None:
+    match part:
+        case About():
+            found.about = part
+        case Named(wire):
+            found.wire = wire
+        case Via():
+            found.via = part
+        case SplitOn(separator):
+            found.split = separator
+        case BlankIsNone():
+            found.blank = True
+        case Otherwise(value):
+            found.fallback = value
+        case Mark():
+            found.marks += (part,)
+            found.secret = found.secret or part == marks.secret
+        case _:
+            _refuse_half_written(part)
+
+
+_UNCALLED = (
+    marks.about, marks.named, records.obeys, steps.then, steps.via, steps.split_on, steps.rounded_to, steps.otherwise,
+    own_rules.holds, presence.needs, presence.when, variants.amendment, variants.subset,
+)  # fmt: skip
+
+
+def _refuse_half_written(part: object) -> None:
+    """Tell of what was meant as a rule but is none; what is nothing of ours passes."""
+    if isinstance(part, It | ItsLength | This | FieldOfThis | clock.Clock):
+        remedy = "compare it with something, as in it > 0"
+        if isinstance(part, This | FieldOfThis):
+            remedy = "rules of `this` stand in @obeys(...) above the class; beside a type use `it`"
+        raise DeclarationError(f"{part!r} alone is no rule", remedy=remedy)
+    if isinstance(part, RecordRule):
+        raise DeclarationError(f"{part} is a rule of a whole record", remedy="put it in @obeys(...) above the class")
+    owner = getattr(part, "__self__", None)
+    if isinstance(owner, It | ItsLength) or any(part is each for each in _UNCALLED):
+        name = getattr(part, "__name__", "it")
+        raise DeclarationError(f"{name} was named but not called", remedy=f"call it: {name}(...)")
+
+
+def with_marks(node: Node, beside: Beside, *, lenient: bool) -> Node:
+    """A node as its marks would have it. Raises DeclarationError for a mark that does not belong there."""
+    for mark in beside.marks:
+        if mark in (marks.secret, marks.rest):
+            continue
+        if mark == marks.lenient:
+            lenient = True
+            continue
+        node = _changed(node, mark)
+    return _lenient(node) if lenient else node
+
+
+_CHANGES: dict[Mark, tuple[type[Kind], Kind, str]] = {
+    marks.utc_only: (Moment, UtcMoment(), "date-times"),
+    marks.without_offset: (Moment, LocalMoment(), "date-times"),
+    marks.or_infinite: (Number, AnyNumber(), "floats"),
+}
+
+
+def _changed(node: Node, mark: Mark) -> Node:
+    kind, changed, name = _CHANGES[mark]
+    if isinstance(node, Nullable):
+        return node.but(inner=node.inner.but(node=_changed(node.inner.node, mark)))
+    if not isinstance(node, Scalar) or type(node.kind) is not kind:
+        raise DeclarationError(f"{mark} is for {name}, not for {node.facts.phrase}", remedy="leave it out")
+    return Scalar(changed)
+
+
+def _lenient(node: Node) -> Node:
+    if isinstance(node, Scalar) and isinstance(node.kind, Lenient):
+        return node
+    if isinstance(node, Scalar):
+        fits = isinstance(node.kind, Text | Truth) or node.facts.number
+        return Scalar(Lenient(node.kind)) if fits else node
+    if isinstance(node, Nullable):
+        return node.but(inner=node.inner.but(node=_lenient(node.inner.node)))
+    if isinstance(node, Items):
+        return node.but(item=node.item.but(node=_lenient(node.item.node)))
+    return node

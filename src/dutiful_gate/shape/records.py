@@ -1,0 +1,279 @@
+"""Record types to records: dataclasses, TypedDicts, NamedTuples, and variants of them."""
+
+from __future__ import annotations
+
+import dataclasses
+import inspect
+import typing
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from difflib import get_close_matches
+from typing import TYPE_CHECKING, Any
+
+from ..declare import marks
+from ..declare.errors import DeclarationError
+from ..declare.records import RecordCheck, RecordRule, record_rules
+from ..declare.sent import Sent
+from ..declare.variants import Variant
+from .beside import sorted_metadata
+from .constructors import only_stores
+from .hints import hints_of
+from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Use
+
+if TYPE_CHECKING:
+    from .build import Maker
+
+KeyStyle = Callable[[str], str]
+Given = Mapping[Any, Any]
+
+
+def is_record_type(declared: object) -> bool:
+    """Whether a type is one that a record is made of."""
+    if isinstance(declared, Variant):
+        return True
+    if not isinstance(declared, type):
+        return False
+    return dataclasses.is_dataclass(declared) or typing.is_typeddict(declared) or _is_named_tuple(declared)
+
+
+def _is_named_tuple(declared: type) -> bool:
+    return issubclass(declared, tuple) and hasattr(declared, "_fields") and hasattr(declared, "_make")
+
+
+def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
+    """The whole record of a record type."""
+    if isinstance(declared, Variant):
+        return _variant(maker, declared, key)
+    origin = typing.get_origin(declared) or declared
+    hints = hints_of(origin, maker.names, maker.scope)
+    given = _type_variables(origin, declared)
+    if typing.is_typeddict(origin):
+        fields, form, builder = _typed_dict_fields(maker, origin, hints, given), "dict", dict
+    elif _is_named_tuple(origin):
+        fields, form, builder = _named_tuple_fields(maker, origin, hints, given), "tuple", origin
+    else:
+        fields, form, builder = _dataclass_fields(maker, origin, hints, given), "object", origin
+    every = record_rules(origin)
+    rules = tuple(rule for rule in every if isinstance(rule, RecordRule))
+    check_record_rules(name, fields, rules)
+    rest, fields = _rest_apart(name, fields, hints)
+    _check_wires(name, fields)
+    return Record(
+        key,
+        name,
+        builder,
+        fields,
+        rules,
+        tuple(rule for rule in every if isinstance(rule, RecordCheck)),
+        _docstring(origin),
+        form,
+        form == "object" and only_stores(origin) and not any(f for f in dataclasses.fields(origin) if not f.init),
+        rest,
+    )
+
+
+def _type_variables(origin: Any, declared: Any) -> Given:
+    """What the type variables of a generic record stand for, its generic bases' among them."""
+    given: dict[Any, Any] = {}
+    if origin is not declared:
+        given.update(zip(origin.__parameters__, typing.get_args(declared), strict=True))
+    for owner in getattr(origin, "__mro__", ()):
+        for base in owner.__dict__.get("__orig_bases__", ()):
+            generic = typing.get_origin(base)
+            parameters = getattr(generic, "__parameters__", ())
+            if parameters:
+                arguments = [given.get(each, each) for each in typing.get_args(base)]
+                given.update(zip(parameters, arguments, strict=False))
+    return given
+
+
+def _field(maker: Maker, record: str, attribute: str, hint: Any, given: Given, **more: Any) -> Field:
+    from .build import unwrapped
+
+    try:
+        use = maker.use(hint, given)
+        wire = sorted_metadata(unwrapped(hint, given)[1]).wire
+    except DeclarationError as error:
+        raise error.within(record, attribute) from None
+    if wire is None:
+        wire = attribute if maker.key_style is None else maker.key_style(attribute)
+    return Field(attribute, wire, use, **more)
+
+
+def _dataclass_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Given) -> tuple[Field, ...]:
+    fields = []
+    for each in dataclasses.fields(declared):
+        if not each.init:
+            continue
+        default = MISSING if each.default is dataclasses.MISSING else each.default
+        factory = None if each.default_factory is dataclasses.MISSING else each.default_factory
+        hint = hints[each.name]
+        fields.append(_field(maker, declared.__name__, each.name, hint, given, default=default, factory=factory))
+    for name, hint in hints.items():  # what only the constructor takes
+        if isinstance(hint, dataclasses.InitVar):
+            default = getattr(declared, name, MISSING)
+            fields.append(_field(maker, declared.__name__, name, hint.type, given, default=default, only_given=True))
+    return tuple(fields)
+
+
+def _typed_dict_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Given) -> tuple[Field, ...]:
+    fields = []
+    for name, hint in hints.items():
+        may_lack = name not in declared.__required_keys__
+        stripped = hint
+        while (origin := typing.get_origin(stripped)) is not None and origin is not typing.Annotated:
+            if origin in (typing.Required, typing.NotRequired):
+                may_lack = origin is typing.NotRequired
+            elif origin is not getattr(typing, "ReadOnly", Ellipsis):
+                break
+            stripped = typing.get_args(stripped)[0]
+        fields.append(_field(maker, declared.__name__, name, stripped, given, may_lack=may_lack))
+    return tuple(fields)
+
+
+def _named_tuple_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Given) -> tuple[Field, ...]:
+    defaults = declared._field_defaults
+    return tuple(
+        _field(maker, declared.__name__, name, hints.get(name, Any), given, default=defaults.get(name, MISSING))
+        for name in declared._fields
+    )
+
+
+def _rest_apart(
+    record: str, fields: Sequence[Field], hints: Mapping[str, Any]
+) -> tuple[Field | None, tuple[Field, ...]]:
+    """The field marked `rest`, and all others."""
+    from .build import unwrapped
+
+    gathering = [
+        field for field in fields if marks.rest in sorted_metadata(unwrapped(hints.get(field.attribute))[1]).marks
+    ]
+    if not gathering:
+        return None, tuple(fields)
+    field = gathering[0]
+    if len(gathering) > 1 or not isinstance(field.use.node, Entries):
+        raise DeclarationError(
+            "one field at most can be the rest, and it is a dict",
+            remedy="as in extra: Annotated[dict[str, Any], rest]",
+            record=record,
+            field=gathering[-1].attribute,
+        )
+    return field, tuple(each for each in fields if each is not field)
+
+
+def _check_wires(record: str, fields: Iterable[Field]) -> None:
+    seen: dict[str, str] = {}
+    for field in fields:
+        if field.wire in seen:
+            raise DeclarationError(
+                f"{seen[field.wire]} and {field.attribute} have one name in the data: {field.wire!r}",
+                remedy="name one of them otherwise",
+                record=record,
+                field=field.attribute,
+            )
+        seen[field.wire] = field.attribute
+
+
+def check_record_rules(record: str, fields: Sequence[Field], rules: Sequence[RecordRule]) -> None:
+    """Raise DeclarationError for a rule that names no field of the record, or fields that do not go together."""
+    facts = {field.attribute: field.use.facts for field in fields}
+    for rule in rules:
+        for name in rule.fields:
+            if name not in facts:
+                near = get_close_matches(name, facts, 1)
+                raise DeclarationError(
+                    f"{rule} names {name!r}, which is no field of it",
+                    remedy=f"did you mean this.{near[0]}?" if near else f"it has {', '.join(facts) or 'no fields'}",
+                    record=record,
+                    field=name,
+                )
+        try:
+            rule.suits(facts)
+        except DeclarationError as error:
+            raise error.within(record, rule.fields[0]) from None
+
+
+def _docstring(declared: type) -> str:
+    """What the developer wrote; `dataclass` and others write a signature where there is nothing: that is nothing."""
+    text = declared.__dict__.get("__doc__") or ""
+    return "" if text.startswith(f"{declared.__name__}(") else inspect.cleandoc(text)
+
+
+# Variants
+
+
+def _variant(maker: Maker, variant: Variant, key: str) -> Record:
+    base = maker.records.get(maker.keys.get(variant.base, ""))
+    whole = base if base is not None and base.builder is not None else _base_record(maker, variant)
+    attributes = [field.attribute for field in whole.fields]
+    for name in variant.named():
+        if name not in attributes:
+            near = get_close_matches(name, attributes, 1)
+            raise DeclarationError(
+                f"the variant names {name!r}, which is no field of {whole.name}",
+                remedy=f"did you mean {near[0]!r}?" if near else f"it has {', '.join(attributes)}",
+                record=variant.name,
+                field=name,
+            )
+    kept = [
+        field
+        for field in whole.fields
+        if field.attribute not in variant.without and (variant.only is None or field.attribute in variant.only)
+    ]
+    names = {field.attribute for field in kept}
+    rules = tuple(rule for rule in whole.rules if names.issuperset(rule.fields))
+    lost = [f"{rule} lost {sorted(set(rule.fields) - names)[0]}" for rule in whole.rules if rule not in rules]
+    lost += [f"{check} is a function of the whole record" for check in whole.checks]
+    text = whole.text
+    if variant.mends:
+        fields = tuple(_mended(field, field.attribute in variant.required) for field in kept)
+        mending = [field.attribute for field in fields if field.may_lack]
+        if mending:
+            rules = (*rules, Sent(tuple(mending)))
+        return Record(key, variant.name, dict, fields, rules, (), text, "dict", fallen=tuple(lost))
+    fields = tuple(_chosen(field, variant) for field in kept)
+    rest = whole.rest
+    builder = _subset_class(variant, fields, rest)
+    return Record(
+        key, variant.name, builder, fields, rules, (), text, "object", only_stores(builder), rest, fallen=tuple(lost)
+    )
+
+
+def _base_record(maker: Maker, variant: Variant) -> Record:
+    """The record of a variant's base, read without being put among the shape's own."""
+    if not is_record_type(variant.base) and not is_record_type(typing.get_origin(variant.base)):
+        raise DeclarationError(f"{variant.base!r} is no record to vary", remedy="name a dataclass or its like")
+    return record_of(maker, variant.base, "", getattr(variant.base, "__name__", "Record"))
+
+
+def _mended(field: Field, demanded: bool) -> Field:
+    return Field(field.attribute, field.wire, field.use, may_lack=not demanded)
+
+
+def _chosen(field: Field, variant: Variant) -> Field:
+    if field.attribute in variant.required:
+        return Field(field.attribute, field.wire, field.use)
+    if field.attribute in variant.optional and field.required:
+        use = field.use if field.use.nullable else Use(Nullable(field.use), (), field.use.about)
+        return Field(field.attribute, field.wire, use, default=None)
+    return field
+
+
+def _subset_class(variant: Variant, fields: Sequence[Field], rest: Field | None) -> type:
+    """A dataclass for the values of a subset."""
+    every = [*fields, *([rest] if rest is not None else [])]
+    made = [
+        (field.attribute, Any)
+        if field.required
+        else (
+            field.attribute,
+            Any,
+            dataclasses.field(default_factory=field.factory)
+            if field.factory is not None
+            else dataclasses.field(default=field.default),
+        )
+        for field in every
+    ]
+    return dataclasses.make_dataclass(variant.name, made, kw_only=True, slots=True)  # type: ignore[arg-type]
+
+
+__all__ = ["KeyStyle", "Link", "check_record_rules", "is_record_type", "record_of"]
