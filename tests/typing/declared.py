@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from typing import Any, assert_type
 
 from dutiful_gate import Gate, Source, Verdict, it
-from dutiful_gate.declare.terms import Comparison, this
 from dutiful_gate.declare.rules import Between, Ceiling, Equal, Floor, Length, Matches
+from dutiful_gate.declare.terms import Comparison, this
 from dutiful_gate.demo.ferries import Booking, bookings
 
 assert_type(bookings, Gate[Booking])

@@ -103,7 +103,7 @@ def obeys(*rules: RecordRule | Callable[[Any], object]) -> Callable[[_C], _C]:
     for rule in rules:
         if isinstance(rule, RecordRule):
             held.append(rule)
-        elif callable(rule) and not isinstance(rule, type):
+        elif not isinstance(rule, type) and hasattr(rule, "__call__"):  # noqa: B004
             held.append(RecordCheck(rule))
         else:
             raise DeclarationError(

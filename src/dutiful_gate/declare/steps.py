@@ -126,7 +126,7 @@ def _rounded(value: Any, digits: int) -> Any:
 
 def rounded_to(digits: int) -> RoundedTo:
     """A step: round to `digits` digits after the point, halves to the even neighbour."""
-    if isinstance(digits, bool) or not isinstance(digits, int):
+    if digits.__class__ is not int:
         raise DeclarationError(f"rounded_to({digits!r}) needs a whole number of digits", remedy="as in rounded_to(2)")
     return RoundedTo(digits)
 
@@ -202,7 +202,7 @@ def then(function: Callable[[Any], Any]) -> Then:
 
 
 class Turn(Value):
-    """Something that comes before the value is read, or stands in for it: it is no step on a value that has been read."""
+    """What comes before the value is read, or stands in for it: no step on a value that has been read."""
 
 
 class BlankIsNone(Turn):
@@ -230,7 +230,7 @@ def split_on(separator: str) -> SplitOn:
 
     Empty text is an empty list. Only beside a list, tuple or set, whose items are read from text.
     """
-    if not isinstance(separator, str) or not separator:
+    if separator.__class__ is not str or not separator:
         raise DeclarationError(f"split_on({separator!r}) needs text to split on", remedy='as in split_on(",")')
     return SplitOn(separator)
 

@@ -9,6 +9,7 @@ from ..declare.facts import FAILED, Facts, Source, Stop
 from ..declare.kinds import Kind, Text
 from ..declare.records import RecordRule
 from ..declare.rules import Length, Rule
+from ..declare.steps import Then
 from ..report.cause import Cause, UnknownKey
 from ..shape.nodes import (
     MISSING,
@@ -375,7 +376,7 @@ class CollectWriter(Writer):
         else:
             names = ", ".join(self.part(option) for option in node.options)
             phrases = list(dict.fromkeys(_phrase(option) for option in node.options))
-            cause = self.cause("branch", "{options}", expected={"options": phrases})
+            cause = self.cause("branch", "one of these: {options}", expected={"options": phrases})
             self.write(f"{value} = {self.bind(closest, 'closest')}(({names}), {value}, {path}, log, {cause})")
         if use.parts:
             with self.block(f"if len(faults) == {before}:"):
@@ -440,9 +441,14 @@ class CollectWriter(Writer):
                 continue
             with self.block("try:"):
                 self.write(doing)
-            with self.block("except (ValueError, OverflowError) as error:"):
-                own = f"{self.bind(own_fault, 'own_fault')}({self.cause('check', 'a value that can be read')}, error)"
-                self.fault(path, own, given)
+            if isinstance(part, Then):
+                with self.block("except ValueError as error:"):
+                    unread = self.cause("check", "a value that can be read")
+                    self.fault(path, f"{self.bind(own_fault, 'own_fault')}({unread}, error)", given)
+            else:
+                with self.block("except (ValueError, OverflowError):"):
+                    cause = self.cause("reading", "a value that {step} can take", expected={"step": str(part)})
+                    self.fault(path, cause, given)
             self.write("else:")
             self._indent += 1
             depth += 1

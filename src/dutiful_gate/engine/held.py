@@ -16,7 +16,7 @@ def check_held(shape: Shape) -> None:
     """Raise DeclarationError for a default or an example that its own field would refuse."""
     for record in shape.records.values():
         for field in record.fields:
-            if not field.required:
+            if not field.required and not field.may_lack:
                 _check_default(shape, record, field)
             for example in field.use.about.examples:
                 _check_example(shape, field.use, example, record.name, field.attribute)

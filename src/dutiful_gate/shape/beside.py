@@ -37,7 +37,7 @@ class Beside:
 
 
 def sorted_metadata(metadata: Sequence[object]) -> Beside:
-    """Steps and rules in order, marks, and what comes before reading. Other tools' metadata is passed over (PEP 593)."""
+    """Steps and rules in order, marks, and what comes before reading. Others' metadata is passed over (PEP 593)."""
     found = Beside()
     parts: list[Step | Rule] = []
     for part in metadata:

@@ -273,7 +273,7 @@ def _subset_class(variant: Variant, fields: Sequence[Field], rest: Field | None)
         )
         for field in every
     ]
-    return dataclasses.make_dataclass(variant.name, made, kw_only=True, slots=True)  # type: ignore[arg-type]
+    return dataclasses.make_dataclass(variant.name, made, kw_only=True, slots=True)
 
 
 __all__ = ["KeyStyle", "Link", "check_record_rules", "is_record_type", "record_of"]

@@ -48,7 +48,7 @@ class Multiple(Rule):
     def suits(self, facts: Facts) -> None:
         if not facts.number and facts.sort != "value":
             refuse(self, facts, "it judges numbers")
-        if isinstance(self.step, bool) or hasattr(self.step, "__mod__") or not self.step > 0:
+        if isinstance(self.step, bool | str) or not hasattr(self.step, "__mod__") or not self.step > 0:
             raise DeclarationError(f"{self} needs a step above 0", remedy="as in it.multiple_of(5)")
 
     def __str__(self) -> str:
