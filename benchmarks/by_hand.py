@@ -31,7 +31,7 @@ class HandFault:
     given: object = None
 
 
-def _text(value: object, path: tuple[str | int, ...], faults: list[HandFault]) -> str | None:
+def read_text(value: object, path: tuple[str | int, ...], faults: list[HandFault]) -> str | None:
     if not isinstance(value, str):
         faults.append(HandFault(path, "kind", f"needs text; got {value!r}", value))
         return None
@@ -48,7 +48,7 @@ def _port(data: dict[str, Any], key: str, faults: list[HandFault]) -> str | None
     if key not in data:
         faults.append(HandFault((key,), "absent", "needs a value; none came"))
         return None
-    text = _text(data[key], (key,), faults)
+    text = read_text(data[key], (key,), faults)
     if text is None:
         return None
     text = text.strip().upper()
@@ -58,7 +58,7 @@ def _port(data: dict[str, Any], key: str, faults: list[HandFault]) -> str | None
     return text
 
 
-def _moment(data: dict[str, Any], key: str, faults: list[HandFault]) -> datetime | None:
+def read_moment(data: dict[str, Any], key: str, faults: list[HandFault]) -> datetime | None:
     if key not in data:
         faults.append(HandFault((key,), "absent", "needs a value; none came"))
         return None
@@ -83,7 +83,7 @@ def _crate(value: object, index: int, faults: list[HandFault]) -> Crate | None:
     if "contents" not in value:
         faults.append(HandFault(("crates", index, "contents"), "absent", "needs a value; none came"))
     else:
-        contents = _text(value["contents"], ("crates", index, "contents"), faults)
+        contents = read_text(value["contents"], ("crates", index, "contents"), faults)
         if contents is not None:
             contents = contents.strip()
             if not 2 <= len(contents) <= 80:
@@ -153,13 +153,13 @@ def check_booking(data: object) -> tuple[Booking | None, list[HandFault], list[t
         data = dict(data)
     origin = _port(data, "origin", faults)
     destination = _port(data, "destination", faults)
-    departs = _moment(data, "departs", faults)
-    arrives = _moment(data, "arrives", faults)
+    departs = read_moment(data, "departs", faults)
+    arrives = read_moment(data, "arrives", faults)
     contact: str | None = None
     if "contact" not in data:
         faults.append(HandFault(("contact",), "absent", "needs a value; none came"))
     else:
-        contact = _text(data["contact"], ("contact",), faults)
+        contact = read_text(data["contact"], ("contact",), faults)
         if contact is not None and not is_email(contact):
             faults.append(HandFault(("contact",), "format", f"needs an email address; got {contact!r}", contact))
             contact = None

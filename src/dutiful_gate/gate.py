@@ -154,10 +154,26 @@ class Gate(Generic[T]):
 
     def admit_json(self, raw: Raw) -> T:
         """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
-        verdict = self.examine_json(raw)
+        value = self._quick_json(raw, self._engine.sound)
+        if value is not FAILED:
+            return value  # type: ignore[no-any-return]
+        verdict = self._examined_json(raw)
         if not verdict:
             raise Refused(verdict)
         return verdict.value
+
+    def _quick_json(self, raw: Raw, sound: Callable[[Any], Any]) -> Any:
+        """The value of sound raw JSON, or FAILED where someone must look more closely."""
+        if self.reads is not Source.JSON:
+            raise TypeError(f"this gate reads {self.reads!r}: build one for Source.JSON to read raw JSON")
+        if not isinstance(raw, bytes | bytearray | memoryview | str):
+            raise TypeError(f"raw JSON is bytes or str, not {type(raw).__name__}: for decoded data call examine()")
+        from .read.json_fast import Troubled, plain_json
+
+        try:
+            return sound(plain_json(raw, self.limits, exact=self.shape.exact))
+        except Troubled:
+            return FAILED
 
     def examine_json(self, raw: Raw) -> Verdict[T]:
         """The verdict on raw JSON (RFC 8259, in UTF-8 where it is bytes), within the gate's limits.
@@ -165,18 +181,14 @@ class Gate(Generic[T]):
         Faults carry the line and column they stand at. Text that is no JSON is a fault too, never an exception.
         Raises TypeError when `raw` is no text at all, and for a gate whose source is not JSON.
         """
-        if self.reads is not Source.JSON:
-            raise TypeError(f"this gate reads {self.reads!r}: build one for Source.JSON to read raw JSON")
-        if not isinstance(raw, bytes | bytearray | memoryview | str):
-            raise TypeError(f"raw JSON is bytes or str, not {type(raw).__name__}: for decoded data call examine()")
+        value = self._quick_json(raw, self._engine.sound_and_known)
+        return self._examined_json(raw) if value is FAILED else Verdict(value)
+
+    def _examined_json(self, raw: Raw) -> Verdict[T]:
         from .read.json_text import JsonText
 
         text = JsonText(raw, self.limits, exact=self.shape.exact, hide=self.shape.secretive)
-        if text.read():
-            value = self._engine.sound_and_known(text.value)
-            if value is not FAILED:
-                return Verdict(value)
-        elif not text.readable:
+        if not text.read() and not text.readable:
             return refusal(text.broken)
         return self._examined_text(text)
 

@@ -37,6 +37,7 @@ from .runtime import (
     drop_unknown,
     gathered,
     in_document_order,
+    insert_late,
     is_blank,
     own_fault,
     record_fault,
@@ -66,7 +67,7 @@ class CollectWriter(Writer):
         self.plan = plan
         self.source = plan.source
         self.functions: list[str] = []
-        self.swift = SoundWriter(plan, note_unknown=True)
+        self.swift = SoundWriter(plan, note_unknown=True, inline=1)
         # Both writers fill one namespace, so that no name means two things.
         self.swift.share(self)
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT})
@@ -74,6 +75,11 @@ class CollectWriter(Writer):
         self._count = 0
         self._nesting = 0
         self._label = ""
+        self._ranks = ""
+
+    def step(self, key: str) -> str:
+        """The source of a path of one step, given the source of a key."""
+        return f"({key},)"
 
     def entry(self, use: Use, name: str, label: str) -> str:
         """Write the function for a use; gives back its name."""
@@ -292,7 +298,7 @@ class CollectWriter(Writer):
             self.write(f"{before} = len(faults)")
             self._nesting += 1
             with self.block(f"for {index}, {each} in enumerate({value}):"):
-                self.read(node.item, each, f"(*{path}, {index})")
+                self.read(node.item, each, f"{path} + ({index},)")
                 self.write(f"{made}.append({each})")
                 with self.block(f"if len(faults) > {before} + log.most:"):
                     self.write(f"log.spill({before})")
@@ -332,7 +338,7 @@ class CollectWriter(Writer):
                 self.write(f"{', '.join(names)}, = {value}")
             self._nesting += 1
             for index, (name, item) in enumerate(zip(names, items, strict=True)):
-                self.read(item, name, f"(*{path}, {index})")
+                self.read(item, name, f"{path} + ({index},)")
             self._nesting -= 1
             self.write(f"{value} = ({''.join(name + ', ' for name in names)})")
             self.list_rules(use, value, given, path, before)
@@ -348,7 +354,7 @@ class CollectWriter(Writer):
             self.write(f"{before} = len(faults)")
             self._nesting += 1
             with self.block(f"for {name}, {each} in {value}.items():"):
-                self.write(f"{here} = (*{path}, {name})")
+                self.write(f"{here} = {path} + ({name},)")
                 mark = self.variable("before")
                 self.write(f"{mark} = len(faults)")
                 source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
@@ -387,7 +393,7 @@ class CollectWriter(Writer):
         with self.block(f"if not isinstance({value}, {self.bind(Mapping, 'Mapping')}):"):
             self.fault(path, self.cause("kind", "a record"), given)
         with self.block(f"elif {key} not in {value}:"):
-            self.fault(f"(*{path}, {key})", self.cause("absent", "a value"))
+            self.fault(f"{path} + ({key},)", self.cause("absent", "a value"))
         with self.block("else:"):
             self.write(f"{which} = {self.bind(tag_chooser(node.tags), 'WHICH')}({value}[{key}])")
             for number, option in enumerate(node.options):
@@ -398,7 +404,7 @@ class CollectWriter(Writer):
             choices = [tag for tags in node.tags for tag in tags]
             with self.block("else:"):
                 cause = self.cause("branch", "one of {choices}", expected={"choices": choices})
-                self.fault(f"(*{path}, {key})", cause, f"{value}[{key}]")
+                self.fault(f"{path} + ({key},)", cause, f"{value}[{key}]")
 
     def nullable(self, inner: Use, value: str, path: str) -> None:
         """Read what is inside unless it is null."""
@@ -490,22 +496,27 @@ class CollectWriter(Writer):
         mentioned = {name for rule in record.rules for name in rule.fields}
         value_of = {}
         sound = {}
-        missing = self.variable("missing")
-        self.write(f"{missing} = 0")
+        missing, lost = self.variable("missing"), self.variable("lost")
+        self.write(f"{missing} = {lost} = 0")
         for field in record.fields:
             before = self.variable("before") if field.attribute in mentioned else ""
-            value_of[field.attribute] = self.field(field, before, missing)
+            value_of[field.attribute] = self.field(field, before, missing, lost)
             if before:
                 sound[field.attribute] = self.variable("is_sound")
                 self.write(f"{sound[field.attribute]} = len(faults) == {before}")
         if record.rest is not None:
             value_of[record.rest.attribute] = self.rest(record, record.rest)
         else:
-            self._unknown_keys(record, missing)
+            self._unknown_keys(record, f"{missing} + {lost}")
         self.record_rules(record, value_of, sound)
+        wires = self.bind([field.wire for field in record.fields], "WIRES")
         with self.block("if len(faults) != start:"):
             with self.block("if len(faults) > start + 1:"):
-                self.write(f"{self.bind(in_document_order, 'in_document_order')}(log, start, len(path), data)")
+                unlike = f"[*data] != {wires} and [*data] != [key for key in {wires} if key in data]"
+                with self.block(f"if {unlike}:"):
+                    self.write(f"{self.bind(in_document_order, 'in_document_order')}(log, start, len(path), data)")
+                with self.block("else:"):
+                    self.write("log.spill(start)")
             self.write("return FAILED")
         self._build(record, value_of)
 
@@ -521,16 +532,17 @@ class CollectWriter(Writer):
                 self.write("return FAILED")
             self.write("data = dict(data)")
 
-    def field(self, field: Field, before: str, missing: str) -> str:
+    def field(self, field: Field, before: str, missing: str, lost: str) -> str:
         """Read one field into a variable of its own; gives back the variable's name.
 
-        `before`, if not empty, names a variable for the number of faults before this field; `missing` one that
-        counts the fields that are not in the data, so that what is left over is known to be unknown.
+        `before`, if not empty, names a variable for the number of faults before this field; `missing` and `lost` are
+        variables that count the fields that are not in the data, those with a default and those without, so that
+        what is left over is known to be unknown.
         """
         self._label = field.label
         value = self.variable(field.attribute)
         key = self.key(field.wire, trusted=field.wire == field.attribute)
-        path = f"(*path, {key})"
+        path = f"path + {self.step(key)}"
         if before:
             self.write(f"{before} = len(faults)")
         with self.block(f"if {key} in data:"):
@@ -543,11 +555,13 @@ class CollectWriter(Writer):
             else:
                 self.read(field.use, value, path)
         with self.block("else:"):
-            self.write(f"{missing} += 1")
             if field.required:
-                self.fault(path, self.cause("absent", "a value"))
+                # What is absent stands where the record begins: before the faults of what is there.
+                self.write(f"faults.insert(start + {lost}, ({path}, {self.cause('absent', 'a value')}, None, None))")
+                self.write(f"{lost} += 1")
                 self.write(f"{value} = FAILED")
             else:
+                self.write(f"{missing} += 1")
                 self.write(f"{value} = {default_source(self, field)}")
         self._label = ""
         return value
@@ -575,6 +589,8 @@ class CollectWriter(Writer):
     def record_rules(self, record: Record, value_of: dict[str, str], sound: dict[str, str]) -> None:
         """Rules run when every field they mention is sound, whatever else failed."""
         fields = {field.attribute: field for field in record.fields}
+        if record.rules:
+            self._ranks = self.bind({field.wire: rank for rank, field in enumerate(record.fields)}, "RANK")
         for rule in record.rules:
             tests = [sound[name] for name in dict.fromkeys(rule.fields)]
             if rule.needs_values:
@@ -608,7 +624,9 @@ class CollectWriter(Writer):
         key = self.key(first.wire, trusted=first.wire == first.attribute)
         value = value_of[first.attribute]
         given = "None" if hidden else f"data.get({key}, {value})"
-        self.fault(f"(*path, {key})", cause, given, "None" if hidden else value)
+        ranks = self._ranks
+        late = f"(path + {self.step(key)}, {cause}, {given}, {'None' if hidden else value})"
+        self.write(f"{self.bind(insert_late, 'insert_late')}(faults, start, len(path), {ranks}, {late})")
 
     def _build(self, record: Record, value_of: dict[str, str]) -> None:
         """Make the record; what its own constructor, or a check of it, says against it is a fault too."""

@@ -56,7 +56,7 @@ class Log:
 
     def told(self) -> list[Fault]:
         """The faults as a reader gets them."""
-        return [Fault(*raw) for raw in self.faults]
+        return [Fault(path, cause, given, value) for path, cause, given, value in self.faults]
 
 
 class StopCauses(dict[Stop, Cause]):
@@ -84,6 +84,18 @@ def in_document_order(log: Log, start: int, depth: int, data: Mapping[Any, Any])
         faults[start:] = [faults[index] for _, index in by_rank]
     if len(faults) > start + log.most:
         log.spill(start)
+
+
+def insert_late(faults: list[RawFault], start: int, depth: int, rank_of: Mapping[str, int], late: RawFault) -> None:
+    """Put a fault that was found late among a record's others, after those of its own field and the ones before."""
+    rank = rank_of[late[0][depth]]
+    at = len(faults)
+    while at > start:
+        before = faults[at - 1][0]
+        if len(before) <= depth or rank_of.get(before[depth], -1) <= rank or faults[at - 1][1].code == "absent":
+            break
+        at -= 1
+    faults.insert(at, late)
 
 
 def drop_unknown(data: Mapping[Any, Any], known: frozenset[str], path: Path, log: Log) -> None:

@@ -57,8 +57,9 @@ def sound_unit(plan: Plan, *, note_unknown: bool) -> Unit:
 class SoundWriter(Writer):
     """Writes sound functions for uses and records; `functions` holds the source of each."""
 
-    def __init__(self, plan: Plan, *, note_unknown: bool) -> None:
+    def __init__(self, plan: Plan, *, note_unknown: bool, inline: int = _INLINE_DEPTH) -> None:
         super().__init__()
+        self.inline = inline
         self.plan = plan
         self.source = plan.source
         self.note_unknown = note_unknown
@@ -322,7 +323,7 @@ class SoundWriter(Writer):
     def link(self, key: str, value: str) -> None:
         """Read a record: in place where it is small and not inside itself, else by its own function."""
         record = self.plan.shape.records[key]
-        small = len(record.fields) <= _INLINE_FIELDS and len(self._inlined) < _INLINE_DEPTH
+        small = len(record.fields) <= _INLINE_FIELDS and len(self._inlined) < self.inline
         if small and key not in self._inlined and key not in self.plan.shape.recursive:
             self._inlined.append(key)
             self.record(record, value)

@@ -38,6 +38,26 @@ def _no_constant(name: str) -> object:
 _DECODER = json.JSONDecoder(object_pairs_hook=_without_repeats, parse_constant=_no_constant)
 
 
+def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, *, exact: bool) -> Any:
+    """The plain value of sound JSON within the limits. Raises Troubled for anything else."""
+    if len(raw) > limits.bytes:
+        raise Troubled
+    if isinstance(raw, str):
+        text = raw
+        encoded = raw.encode("utf-8", "surrogatepass")
+    else:
+        encoded = raw if isinstance(raw, bytes) else bytes(raw)
+        try:
+            text = encoded.decode()
+        except UnicodeDecodeError:
+            raise Troubled from None
+    if text[:1] == "\ufeff":  # RFC 8259, section 8.1: a byte order mark may be ignored
+        text = text[1:]
+    if encoded.count(b"[") + encoded.count(b"{") > limits.depth and too_deep(encoded, limits.depth):
+        raise Troubled
+    return decode(text, limits, exact=exact)
+
+
 def decode(text: str, limits: Limits, *, exact: bool = False) -> Any:
     """The plain value of a JSON text, fractions as Decimal when `exact`. Raises Troubled for anything else."""
     try:
@@ -71,9 +91,21 @@ def too_deep(raw: bytes, most: int) -> bool:
 
     Brackets inside strings are counted at first, since they seldom matter; where they may, they are taken out.
     """
-    if raw.count(b"[") + raw.count(b"{") <= most:
-        return False
-    return _depth(raw) > most and _depth(_STRINGS.sub(b"", raw)) > most
+    return _deeper(raw, most) and _deeper(_STRINGS.sub(b"", raw), most)
+
+
+def _deeper(raw: bytes, most: int) -> bool:
+    """Whether brackets nest deeper than `most`: each round takes out the innermost pairs."""
+    brackets = raw.translate(None, _NO_BRACKETS)
+    for _ in range(most):
+        left = brackets.replace(b"[]", b"").replace(b"{}", b"")
+        if not left:
+            return False
+        if left == brackets:
+            break
+        brackets = left
+    # What is left are brackets in strings, or in a text that does not balance, or very deep ones: count them.
+    return max(accumulate(map(_STEP.__getitem__, brackets)), default=0) > 0 and _depth(raw) > most
 
 
 def _depth(raw: bytes) -> int:

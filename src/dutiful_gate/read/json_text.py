@@ -9,7 +9,7 @@ from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
 from .json_careful import Note, Told, read_carefully
-from .json_fast import Troubled, decode, too_deep
+from .json_fast import Troubled, plain_json
 from .lines import Lines
 
 _BOM = "\ufeff"
@@ -55,21 +55,16 @@ class JsonText:
             self._refuse_size(len(raw))
             return False
         if isinstance(raw, str):
-            text = raw
-            encoded = text.encode("utf-8", "surrogatepass")
+            self.text = raw.removeprefix(_BOM)
         else:
             encoded = bytes(raw)
             try:
-                text = encoded.decode()
+                self.text = encoded.decode().removeprefix(_BOM)
             except UnicodeDecodeError as error:
                 self._refuse_bytes(encoded, error.start)
                 return False
-        # RFC 8259, section 8.1: a byte order mark may be ignored.
-        self.text = text.removeprefix(_BOM)
         try:
-            if too_deep(encoded, self._limits.depth):
-                raise Troubled
-            self.value = decode(self.text, self._limits, exact=self._exact)
+            self.value = plain_json(raw, self._limits, exact=self._exact)
             self.readable = True
             return True
         except Troubled:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 
@@ -15,6 +15,7 @@ class Catalogue(Value):
     A template keeps its slots: "{phrase} of at least {floor}". What is not in the catalogue is told in English.
     """
 
+    # Two catalogues of one language would share what is put together once: give each a name of its own.
     language: str
     words: Mapping[str, str]
 
@@ -30,9 +31,8 @@ ENGLISH = Catalogue("en", {})
 _in_force: ContextVar[Catalogue] = ContextVar("catalogue", default=ENGLISH)
 
 
-def in_force() -> Catalogue:
-    """The catalogue that messages are told by."""
-    return _in_force.get()
+in_force: Callable[[], Catalogue] = _in_force.get
+"""The catalogue that messages are told by."""
 
 
 @contextmanager

@@ -43,14 +43,14 @@ class Cause(Value):
     def tell(self, given: object, value: object) -> str:
         """The message of what came, and of what the steps had made of it when a rule failed."""
         catalogue = in_force()
-        tellers: dict[Catalogue, Callable[[object, object], str]] = self._tellers
-        told = tellers.get(catalogue)
+        tellers = self._tellers
+        told = tellers.get(catalogue.language)
         if told is None:
-            told = tellers[catalogue] = self._teller(catalogue)
+            told = tellers[catalogue.language] = self._teller(catalogue)
         return told(given, value)
 
     @cached_property
-    def _tellers(self) -> dict[Catalogue, Callable[[object, object], str]]:
+    def _tellers(self) -> dict[str, Callable[[object, object], str]]:
         return {}
 
     def _teller(self, catalogue: Catalogue) -> Callable[[object, object], str]:

@@ -36,10 +36,10 @@ class Verdict(Generic[T]):
         entered: Callable[[], Any] | None = None,
     ) -> None:
         self._value = value
-        self.excused = tuple(excused)
+        self.excused = excused if excused.__class__ is tuple else tuple(excused)
         self._entered = entered
-        self.faults = tuple(faults)
-        self.dropped = tuple(dropped)
+        self.faults = faults if faults.__class__ is tuple else tuple(faults)
+        self.dropped = dropped if dropped.__class__ is tuple else tuple(dropped)
         self.untold = untold
 
     @property

@@ -42,20 +42,25 @@ class Written(Kind):
             "kind", self.phrase if source is Source.NATIVE else f"{self.phrase} as text, such as {self.example}"
         )
         reading = Stop("reading", needs)
-        read, held, text_source = self.read, self.held, source is Source.TEXT
+        read, held = self.read, self.held
 
         def read_written(value: object) -> object:
             if not isinstance(value, str):
                 return kind
             try:
-                return read(value.strip() if text_source else value)
+                return read(value)
             except (ValueError, OverflowError):
                 return reading
+
+        def read_from_text(value: object) -> object:
+            return read_written(value.strip() if isinstance(value, str) else value)
 
         def read_native(value: object) -> object:
             return value if isinstance(value, held) and not isinstance(value, bool) else kind
 
-        return read_native if source is Source.NATIVE else read_written
+        if source is Source.NATIVE:
+            return read_native
+        return read_from_text if source is Source.TEXT else read_written
 
     def keywords(self) -> Mapping[str, object]:
         return self.said
