@@ -18,7 +18,7 @@ from time import perf_counter
 from typing import Any
 
 from by_hand import check_booking
-from declared import build_declarations, build_gates
+from fifty import build_declarations, build_gates
 from flat import READING, check_reading, readings
 from harness import Ratio, compared
 from payloads import BOOKING, REFUSED

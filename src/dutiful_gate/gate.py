@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 Raw = bytes | bytearray | memoryview | str
+_RAW = (bytes, bytearray, memoryview, str)
 _UNKNOWN = ("drop", "refuse")
 
 
@@ -37,7 +38,7 @@ class Gate(Generic[T]):
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_engine", "declared", "keys", "lenient", "limits", "reads", "shape", "unknown")
+    __slots__ = ("_engine", "_plain_json", "declared", "keys", "lenient", "limits", "reads", "shape", "unknown")
 
     declared: object
     reads: Source
@@ -47,6 +48,7 @@ class Gate(Generic[T]):
     lenient: bool
     shape: Shape
     _engine: Engine
+    _plain_json: Callable[[Raw, Limits, bool], Any]
 
     @overload
     def __init__(
@@ -94,6 +96,7 @@ class Gate(Generic[T]):
         # The rooms behind the door open when the first gate is built: importing the package stays cheap.
         from .engine.gatehouse import Engine, Plan
         from .engine.held import check_held
+        from .read.json_fast import plain_json
         from .shape.build import shape_of
 
         # Types declared inside a function see each other through the frame in which their gate is built.
@@ -111,6 +114,7 @@ class Gate(Generic[T]):
             "keys": keys,
             "lenient": lenient,
             "shape": shape,
+            "_plain_json": plain_json,
             "_engine": engine,
         }
         for name, held in settled.items():
@@ -166,14 +170,10 @@ class Gate(Generic[T]):
         """The value of sound raw JSON, or FAILED where someone must look more closely."""
         if self.reads is not Source.JSON:
             raise TypeError(f"this gate reads {self.reads!r}: build one for Source.JSON to read raw JSON")
-        if not isinstance(raw, bytes | bytearray | memoryview | str):
+        if not isinstance(raw, _RAW):
             raise TypeError(f"raw JSON is bytes or str, not {type(raw).__name__}: for decoded data call examine()")
-        from .read.json_fast import Troubled, plain_json
-
-        try:
-            return sound(plain_json(raw, self.limits, exact=self.shape.exact))
-        except Troubled:
-            return FAILED
+        plain = self._plain_json(raw, self.limits, self.shape.exact)
+        return FAILED if plain is FAILED else sound(plain)
 
     def examine_json(self, raw: Raw) -> Verdict[T]:
         """The verdict on raw JSON (RFC 8259, in UTF-8 where it is bytes), within the gate's limits.

@@ -26,7 +26,17 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
-from .plan import Plan, build, choice_reader, choice_ready, constructed, default_source, may_be_blank, presence_of
+from .plan import (
+    Plan,
+    all_sent,
+    build,
+    choice_reader,
+    choice_ready,
+    constructed,
+    default_source,
+    may_be_blank,
+    presence_of,
+)
 from .program import Unit
 from .runtime import (
     ABSENT,
@@ -596,6 +606,8 @@ class CollectWriter(Writer):
             if rule.needs_values:
                 presence = presence_of(fields, value_of)
                 tests += [f"({presence[name]})" for name in dict.fromkeys(rule.fields) if presence[name] != "True"]
+            else:
+                tests += all_sent(record, rule, value_of)
             condition = rule.condition(presence_of(fields, value_of, rule), self.bind)
             with self.block(f"if {' and '.join(tests)} and not ({condition}):"):
                 self._record_fault(rule, fields, value_of)

@@ -38,6 +38,14 @@ def may_be_blank(use: Use, source: Source) -> bool:
             return False
 
 
+def all_sent(record: Record, rule: RecordRule, value_of: Mapping[str, str]) -> list[str]:
+    """The tests for whether an amendment has all that a rule mentions; none for other records."""
+    if not record.mends or getattr(rule, "of_whole", False):
+        return []
+    lacking = {field.attribute for field in record.fields if field.may_lack}
+    return [f"{value_of[name]} is not ABSENT" for name in dict.fromkeys(rule.fields) if name in lacking]
+
+
 def presence_of(
     fields: Mapping[str, Field], value_of: Mapping[str, str], rule: RecordRule | None = None
 ) -> dict[str, str]:

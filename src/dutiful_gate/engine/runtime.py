@@ -149,9 +149,9 @@ def closest(options: Sequence[Collector], value: object, path: Path, log: Log, c
     """The value of the first option that admits it; else the faults of the one that came closest.
 
     One whose own kind fits is closer than one whose kind does not, and fewer faults are closer than more. Where no
-    kind fits, one fault tells of all of them.
+    kind fits, one fault tells of all of them. Of equals, one whose faults are inside it is closer.
     """
-    best: tuple[tuple[bool, int], Log] | None = None
+    best: tuple[tuple[bool, int, bool], Log] | None = None
     for option in options:
         attempt = Log(log.most)
         read = option(value, path, attempt)
@@ -160,11 +160,12 @@ def closest(options: Sequence[Collector], value: object, path: Path, log: Log, c
             log.excused += attempt.excused
             return read
         misses = any(raw[0] == path and raw[1].code in ("kind", "choice") for raw in attempt.faults)
-        rank = (misses, len(attempt.faults) + attempt.untold)
+        outside = any(raw[0] == path for raw in attempt.faults)
+        rank = (misses, len(attempt.faults) + attempt.untold, outside)
         if best is None or rank < best[0]:
             best = rank, attempt
     assert best is not None
-    (misses, _), attempt = best
+    (misses, _, _), attempt = best
     if misses:
         log.faults.append((path, cause, value, None))
     else:
@@ -216,7 +217,9 @@ def chooser(wire: Sequence[object], values: Sequence[object], source: Source) ->
             table.setdefault((str, _as_text(plain)), value)
 
     def choose(came: object) -> object:
-        if source is Source.TEXT and isinstance(came, str):
+        if source is Source.TEXT:
+            if not isinstance(came, str):
+                return FAILED
             return table.get((str, came), table.get((str, came.strip()), FAILED))
         try:
             return table.get(_json_key(came), FAILED)

@@ -28,6 +28,7 @@ from ..shape.nodes import (
 )
 from .plan import (
     Plan,
+    all_sent,
     build,
     choice_reader,
     choice_ready,
@@ -405,7 +406,9 @@ class SoundWriter(Writer):
             if rule.needs_values:
                 tests = presence_of(fields, value_of)
                 there = "".join(f"{tests[name]} and " for name in rule.fields if tests[name] != "True")
-            with self.block(f"if {there}not {condition}:" if rule.needs_values else f"if not ({condition}):"):
+            else:
+                there = "".join(f"{test} and " for test in all_sent(record, rule, value_of))
+            with self.block(f"if {there}not ({condition}):"):
                 self.write(_GIVE_UP)
 
     def run(self, parts: tuple[Step | Rule, ...], value: str) -> None:

@@ -9,6 +9,7 @@ from functools import lru_cache
 from itertools import accumulate
 from typing import Any
 
+from ..declare.facts import FAILED
 from ..declare.limits import Limits
 
 _STRINGS = re.compile(rb'"(?:[^"\\]++|\\.)*+"', re.DOTALL)
@@ -35,38 +36,39 @@ def _no_constant(name: str) -> object:
     raise Troubled
 
 
-_DECODER = json.JSONDecoder(object_pairs_hook=_without_repeats, parse_constant=_no_constant)
+_decoder = json.JSONDecoder(object_pairs_hook=_without_repeats, parse_constant=_no_constant)
+_scan = _decoder.raw_decode
+_BLANK = " \t\n\r"
 
 
-def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, *, exact: bool) -> Any:
-    """The plain value of sound JSON within the limits. Raises Troubled for anything else."""
+def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool) -> Any:
+    """The plain value of sound JSON within the limits, fractions as Decimal when `exact`.
+
+    FAILED for anything else: the careful reader tells what is wrong.
+    """
     if len(raw) > limits.bytes:
-        raise Troubled
-    if isinstance(raw, str):
-        text = raw
-        encoded = raw.encode("utf-8", "surrogatepass")
-    else:
-        encoded = raw if isinstance(raw, bytes) else bytes(raw)
-        try:
-            text = encoded.decode()
-        except UnicodeDecodeError:
-            raise Troubled from None
-    if text[:1] == "\ufeff":  # RFC 8259, section 8.1: a byte order mark may be ignored
-        text = text[1:]
-    if encoded.count(b"[") + encoded.count(b"{") > limits.depth and too_deep(encoded, limits.depth):
-        raise Troubled
-    return decode(text, limits, exact=exact)
-
-
-def decode(text: str, limits: Limits, *, exact: bool = False) -> Any:
-    """The plain value of a JSON text, fractions as Decimal when `exact`. Raises Troubled for anything else."""
+        return FAILED
     try:
-        if limits.digits < 4300 or exact:
-            return _with_digits(limits.digits, exact=exact).decode(text)
-        return _DECODER.decode(text)
-    except (ValueError, RecursionError, InvalidOperation):
-        # ValueError: no JSON, or a number with more digits than the interpreter reads.
-        raise Troubled from None
+        if isinstance(raw, str):
+            text = raw
+            encoded = raw.encode("utf-8", "surrogatepass")
+        else:
+            encoded = raw if isinstance(raw, bytes) else bytes(raw)
+            text = encoded.decode()
+        if text[:1] in _SPARE:
+            # RFC 8259, section 8.1: a byte order mark may be ignored.
+            text = text.removeprefix("\ufeff").lstrip(_BLANK)
+        if encoded.count(b"[") + encoded.count(b"{") > limits.depth and too_deep(encoded, limits.depth):
+            return FAILED
+        scan = _scan if limits.digits == 4300 and not exact else _with_digits(limits.digits, exact=exact).raw_decode
+        value, end = scan(text, 0)
+    except (ValueError, RecursionError, Troubled, InvalidOperation):
+        # ValueError: no UTF-8, no JSON, or a number with more digits than the interpreter reads.
+        return FAILED
+    return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
+
+
+_SPARE = frozenset("\ufeff" + _BLANK)
 
 
 @lru_cache(maxsize=16)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ..declare.facts import FAILED
 from ..declare.limits import Limits
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
 from .json_careful import Note, Told, read_carefully
-from .json_fast import Troubled, plain_json
+from .json_fast import plain_json
 from .lines import Lines
 
 _BOM = "\ufeff"
@@ -63,15 +64,14 @@ class JsonText:
             except UnicodeDecodeError as error:
                 self._refuse_bytes(encoded, error.start)
                 return False
-        try:
-            self.value = plain_json(raw, self._limits, exact=self._exact)
-            self.readable = True
+        plain = plain_json(raw, self._limits, self._exact)
+        if plain is not FAILED:
+            self.value, self.readable = plain, True
             return True
-        except Troubled:
-            told = read_carefully(self.text, self._limits, exact=self._exact)
-            self.value, self.readable = told.value, told.whole
-            self.broken = [self._fault(note) for note in told.notes]
-            return False
+        told = read_carefully(self.text, self._limits, exact=self._exact)
+        self.value, self.readable = told.value, told.whole
+        self.broken = [self._fault(note) for note in told.notes]
+        return False
 
     def placed(self, faults: Sequence[Fault]) -> list[Fault]:
         """The same faults, each with its line and column."""

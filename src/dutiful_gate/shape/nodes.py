@@ -217,6 +217,7 @@ class Record(Value):
     `checks`  functions of the finished record
     `rest`    the field that gathers keys nobody declared
     `fallen`  record rules that lost a field on the way to a variant
+    `mends`   an amendment: what was not sent stays as it is, so that only rules whose fields were all sent are judged
     """
 
     key: str
@@ -230,6 +231,7 @@ class Record(Value):
     stores: bool = False
     rest: Field | None = None
     fallen: tuple[str, ...] = ()
+    mends: bool = False
 
 
 _NO_RECORDS: Mapping[str, Record] = {}

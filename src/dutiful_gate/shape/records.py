@@ -229,7 +229,7 @@ def _variant(maker: Maker, variant: Variant, key: str) -> Record:
         mending = [field.attribute for field in fields if field.may_lack]
         if mending:
             rules = (*rules, Sent(tuple(mending)))
-        return Record(key, variant.name, dict, fields, rules, (), text, "dict", fallen=tuple(lost))
+        return Record(key, variant.name, dict, fields, rules, (), text, "dict", fallen=tuple(lost), mends=True)
     fields = tuple(_chosen(field, variant) for field in kept)
     rest = whole.rest
     builder = _subset_class(variant, fields, rest)

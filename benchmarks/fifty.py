@@ -32,6 +32,6 @@ _DECLARED = build_declarations()
 
 def build_gates() -> object:
     """A gate of all of them, its functions compiled: it has admitted, and it has refused."""
-    gate = Gate(_DECLARED)
+    gate: Gate[object] = Gate(_DECLARED)
     gate.accepts({"number": 1, "name": "Tern", "weight_kg": 1, "since": "2026-05-04T09:30:00Z"})
     return gate.examine({})

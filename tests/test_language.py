@@ -1,0 +1,435 @@
+"""Rules, steps, marks, record rules and variants: what is written beside a type, and what it does."""
+
+from __future__ import annotations
+
+import json
+import pickle
+import re
+import warnings
+from dataclasses import InitVar, dataclass, field
+from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
+from typing import Annotated, Any, Generic, Literal, TypeVar
+
+import pytest
+
+from dutiful_gate import (
+    DeclarationError,
+    Gate,
+    Refused,
+    Source,
+    Wrong,
+    about,
+    all_or_none,
+    amendment,
+    at_least_one,
+    at_most_one,
+    blank_is_none,
+    camel,
+    exactly_one,
+    holds,
+    in_utc,
+    it,
+    kebab,
+    lenient,
+    lowered,
+    named,
+    needs,
+    now,
+    obeys,
+    otherwise,
+    rest,
+    rounded_to,
+    secret,
+    split_on,
+    squeezed,
+    subset,
+    then,
+    this,
+    today,
+    trimmed,
+    via,
+    when,
+)
+from dutiful_gate.declare.runaway import RunawayPattern
+
+
+def no_luck(value: object) -> object:
+    raise ValueError("no {given} luck")
+
+
+def is_even(value: int) -> bool:
+    return value % 2 == 0
+
+
+PAST, AHEAD = "2020-01-01T00:00:00Z", "2999-01-01T00:00:00Z"
+
+# What is declared, what comes, and the value, or the message of the fault.
+RULES: list[tuple[Any, Any, Any]] = [
+    (Annotated[int, it.multiple_of(5)], 10, 10),
+    (Annotated[int, it.multiple_of(5)], 11, "needs a multiple of 5; got 11"),
+    (Annotated[float, it.multiple_of(0.1)], 0.3, 0.3),
+    (Annotated[Decimal, it.multiple_of(Decimal("0.01"))], 0.001, "needs a multiple of"),
+    (Annotated[list[int], it.distinct], [1, 2, 1], "needs items that differ; got one of them again"),
+    (Annotated[list[Any], it.distinct], [1, True, "1", [1], [True]], [1, True, "1", [1], [True]]),
+    (Annotated[list[Any], it.distinct], [{"a": 1}, {"a": 1.0}], "needs items that differ"),
+    (Annotated[list[dict[str, int]], it.distinct.by("a")], [{"a": 1}, {"a": 1}], "needs items that differ in a"),
+    (Annotated[list[str], it.distinct.by(str.lower)], ["a", "A"], "needs items that differ in lower"),
+    (Annotated[str, it.has("[0-9]")], "abc", "needs text in which [0-9] is found; got 'abc'"),
+    (Annotated[str, it.has("[0-9]")], "a1", "a1"),
+    (Annotated[str, it.contains("ern")], "Tern", "Tern"),
+    (Annotated[list[int], it.contains(3)], [1], "needs 3 among the items; got a list of 1 item"),
+    (Annotated[str, it.starts_with("TS-")], "X", "needs text that begins with TS-; got 'X'"),
+    (Annotated[str, it.ends_with(".csv")], "a.csv", "a.csv"),
+    (Annotated[str, it.of_format("uri")], "x", "needs a URI, such as https://quays.example/berths; got 'x'"),
+    (Annotated[dict[str, int], it.length <= 1], {"a": 1, "b": 2}, "needs at most 1 key; got 2"),
+    (Annotated[datetime, it > now], PAST, "needs a date-time later than now; got '2020-01-01T00:00:00Z'"),
+    (Annotated[datetime, it > now + timedelta(hours=2)], PAST, "later than 2:00:00 after now"),
+    (Annotated[datetime, it < now - timedelta(days=1)], AHEAD, "earlier than 1 day, 0:00:00 before now"),
+    (Annotated[date, it <= today], "2020-01-01", date(2020, 1, 1)),
+    (Annotated[int, holds(is_even)], 3, "needs a value that passes is_even; got 3"),
+    (Annotated[int, holds(is_even, says="{label} {given} is odd"), about(title="Berth")], 3, "Berth 3 is odd"),
+    (Annotated[int, holds(no_luck)], 3, "no {given} luck"),
+    (Annotated[str, squeezed, lowered], "  A \n B ", "a b"),
+    (Annotated[float, rounded_to(1)], 0.25, 0.2),
+    (Annotated[Decimal, rounded_to(1), it < 1], 0.25, Decimal("0.2")),
+    (Annotated[datetime, in_utc], "2026-05-04T02:00:00+02:00", datetime(2026, 5, 4, tzinfo=UTC)),
+    (Annotated[datetime, in_utc], "0001-01-01T00:00:00+02:00", "needs a value that in_utc can take; got '0001"),
+    (Annotated[str, then(str.title), it.length < 4], "marrow isle", "needs at most 3 items; got 11"),
+    (Annotated[str, then(int)], "12", 12),
+    (Annotated[str, then(no_luck), it.length > 90], "12", "no {given} luck"),
+    (Annotated[int, via(str, trimmed, it.matches(r"\d+")), it.between(0, 120)], " 42 ", 42),
+    (Annotated[int, via(str, trimmed, it.matches(r"\d+")), it.between(0, 120)], 42, "needs text; got 42"),
+    (Annotated[int, via(str, trimmed, it.matches(r"\d+")), it.between(0, 120)], "x", "needs text that matches \\d+"),
+    (Annotated[int, via(str), it < 9], "10", "needs a whole number below 9; got '10'"),
+    (Annotated[int | None, via(str)], None, None),
+    (Annotated[list[int], split_on(","), it.length >= 2], "1, 2", [1, 2]),
+    (Annotated[list[int], split_on(",")], " ", []),
+    (Annotated[list[int], split_on(",")], [1], "needs text to split; got a list of 1 item"),
+    (Annotated[set[Literal["a", "b"]], split_on(";")], "a;b", {"a", "b"}),
+    (Annotated[str | None, blank_is_none, it.length > 2], "  ", None),
+    (Annotated[int | None, blank_is_none], "", None),
+    (Annotated[int, lenient], " 42 ", 42),
+    (Annotated[int, lenient], "x", "needs a whole number in ASCII digits, such as 42; got 'x'"),
+    (Annotated[int, lenient], [], "needs a whole number; got a list of 0 items"),
+    (Annotated[str, lenient], 42, "42"),
+    (Annotated[str, lenient], True, "needs text; got true"),
+    (Annotated[bool, lenient], "yes", True),
+    (Annotated[bool, lenient], 0, False),
+    (Annotated[bool, lenient], "maybe", "needs true or false, 1 or 0, yes or no, on or off; got 'maybe'"),
+    (Annotated[list[float] | None, lenient], ["1.5"], [1.5]),
+]
+
+
+@pytest.mark.parametrize(("declared", "came", "becomes"), RULES)
+def test_rules_and_steps(declared: Any, came: Any, becomes: Any) -> None:
+    gate: Gate[Any] = Gate(declared)
+    verdict = gate.examine(came)
+    assert bool(verdict) == gate.accepts(came)
+    if verdict:
+        assert (verdict.value, type(verdict.value)) == (becomes, type(becomes))
+    else:
+        [fault] = verdict.faults
+        assert str(becomes) in fault.message
+    json.dumps(gate.schema())
+
+
+NONSENSE: list[tuple[Any, str]] = [
+    (Annotated[str, blank_is_none], "blank_is_none stands beside a type that cannot be None"),
+    (Annotated[str, split_on(",")], "split_on stands beside a type that is no list"),
+    (Annotated[int, it > 0, via(str)], "stands after steps or rules, and comes before reading"),
+    (Annotated[int, rounded_to], "rounded_to was named but not called"),
+    (Annotated[str, rounded_to(2)], "works on numbers"),
+    (Annotated[int, in_utc], "in_utc works on date-times"),
+    (Annotated[str, it.multiple_of(2)], "judges numbers"),
+    (Annotated[str, it.distinct], "judges lists"),
+    (Annotated[date, it > now], "now is for date-times, today for dates"),
+    (Annotated[datetime, now], "now alone is no rule"),
+    (Annotated[int, secret, this.a > 1], "put it in @obeys"),
+]
+
+
+@pytest.mark.parametrize(("declared", "message"), NONSENSE)
+def test_nonsense(declared: Any, message: str) -> None:
+    with pytest.raises(DeclarationError, match=message):
+        Gate(declared)
+
+
+def test_words_that_make_no_sense_when_written() -> None:
+    for write in (
+        lambda: then(3),  # type: ignore[arg-type]
+        lambda: holds("x"),  # type: ignore[arg-type]
+        lambda: rounded_to(2.5),  # type: ignore[arg-type]
+        lambda: split_on(""),
+        lambda: it.of_format("urn"),
+        lambda: needs(given="a"),
+        lambda: when("x"),  # type: ignore[arg-type]
+        lambda: subset(int, only="a", without="b"),
+        lambda: named(3),  # type: ignore[arg-type]
+    ):
+        with pytest.raises(DeclarationError):
+            write()
+
+
+def test_only_value_errors_are_faults() -> None:
+    def breaks(value: object) -> object:
+        return {}[value]
+
+    for declared in (Annotated[int, then(breaks)], Annotated[int, holds(breaks)]):
+        with pytest.raises(KeyError):
+            Gate(declared).examine(3)
+
+
+@dataclass
+class Account:
+    user: Annotated[str, named("userName")]
+    password: Annotated[str, secret, it.length >= 8]
+    pins: Annotated[list[int], secret] = field(default_factory=lambda: [1234])
+    port: Annotated[str, it.one_of("QLP", "OST"), otherwise("QLP")] = "OST"
+    extra: Annotated[dict[str, int], rest] = field(default_factory=dict)
+
+
+def test_marks() -> None:
+    gate = Gate(Account)
+    verdict = gate.examine({"userName": "ada", "password": "hunter22-9", "port": "??", "deck": 3})
+    assert verdict.value == Account("ada", "hunter22-9", [1234], "QLP", {"deck": 3})
+    assert [(fault.pointer, fault.message) for fault in verdict.excused] == [
+        ("/port", "needs one of QLP, OST; got '??'")
+    ]
+    assert gate.release(verdict.value) == {"userName": "ada", "port": "QLP", "deck": 3}
+    assert gate.release(verdict.value, secrets=True)["password"] == "hunter22-9"
+    assert gate.admit(gate.release(verdict.value, secrets=True)) == verdict.value
+    assert gate.schema()["$defs"]["Account"]["additionalProperties"] == {"type": "integer"}
+    assert [fault.pointer for fault in gate.examine({"userName": "a", "password": "12345678", "x": "y"}).faults] == [
+        "/x"
+    ]
+    everywhere = Gate(list[Annotated[Account, otherwise(None)]])
+    assert everywhere.examine([{}, 3]).value == [None, None]
+
+
+SECRETS = [
+    {"userName": 1, "password": "hunter2"},
+    {"userName": "a", "password": ["hunter2"]},
+    {"userName": "a", "password": {"hunter2": "hunter2"}},
+    {"userName": "a", "password": "long enough", "pins": ["hunter2", 1]},
+    {"userName": "a", "password": "long enough", "pins": "hunter2"},
+]
+
+
+@pytest.mark.parametrize("payload", SECRETS)
+def test_a_secret_is_never_shown(payload: Any) -> None:
+    gate = Gate(Account, unknown="refuse")
+    verdict = gate.examine(payload)
+    assert not verdict
+    in_text = gate.examine_json(json.dumps(payload))
+    told = [repr(verdict), str(Refused(verdict)), json.dumps(verdict.problem()), repr(verdict.faults)]
+    told += [
+        json.dumps([fault.as_dict() for fault in in_text.faults]),
+        repr(verdict.entered()),
+        repr(verdict.by_field()),
+    ]
+    told += [repr(pickle.dumps(verdict)), repr(gate.examine_json('{"password": hunter2}').faults)]
+    told += [str(gate.examine_json('{"password": "a\\qhunter2"}').faults)]
+    for text in told:
+        assert "hunter2" not in text
+    assert "1234" not in json.dumps(gate.schema())
+    assert verdict.entered().get("userName") == payload["userName"]
+
+
+def fits(freight: Freight) -> bool | None:
+    if freight.crates > 5:
+        raise Wrong("more crates than the hold takes", at=this.crates)
+    return freight.note != "void"
+
+
+@dataclass
+@obeys(
+    needs("un_number", given="hazard"),
+    when(this.hazard != "none").forbids("fragile"),
+    when(this.crates > 3).needs(this.phone).says("call us about more than three crates"),
+    at_least_one("phone", "email"),
+    at_most_one("phone", "fax"),
+    exactly_one("email", "fax"),
+    all_or_none("width", "height"),
+    this.width + this.height * 2 <= this.crates * 10,
+    fits,
+)
+class Freight:
+    email: str | None = "desk@ternsound.example"
+    phone: str | None = None
+    fax: str | None = None
+    hazard: str | None = None
+    un_number: int | None = None
+    fragile: bool | None = None
+    crates: Annotated[int, named("crateCount")] = 1
+    width: int | None = None
+    height: int | None = None
+    note: str = ""
+
+
+FREIGHT: list[tuple[dict[str, Any], list[tuple[str, str]]]] = [
+    ({}, []),
+    ({"hazard": "gas"}, [("/un_number", "needs a value, since hazard has one; got none")]),
+    ({"hazard": "gas", "un_number": 3, "fragile": True}, [("/fragile", "needs no value when hazard != 'none'; got one")]),
+    ({"hazard": "none", "un_number": 3, "fragile": True}, []),
+    ({"crateCount": 4}, [("/phone", "call us about more than three crates")]),
+    ({"email": None}, [
+        ("/email", "needs exactly one of email, fax; got another number"),
+        ("/phone", "needs at least one of phone, email; got none"),
+    ]),
+    ({"email": None, "fax": "1", "phone": "2"}, [("/phone", "needs at most one of phone, fax; got several")]),
+    ({"width": 3}, [("/width", "needs all of width, height, or none; got some")]),
+    ({"width": 3, "height": 4}, [("/width", "needs width plus height times 2 of at most crateCount times 10; got 3")]),
+    ({"crateCount": 6, "phone": "1"}, [("/crateCount", "more crates than the hold takes")]),
+    ({"note": "void"}, [("", "needs a record that passes fits; got a record of 1 key")]),
+    ({"crateCount": "6", "width": 99, "height": 1, "hazard": 3}, [("/crateCount", "needs a whole number"), ("/hazard", "needs text")]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("payload", "faults"), FREIGHT)
+def test_record_rules(payload: dict[str, Any], faults: list[tuple[str, str]]) -> None:
+    gate = Gate(Freight)
+    verdict = gate.examine(payload)
+    assert bool(verdict) == gate.accepts(payload) == (not faults)
+    told = [(fault.pointer, fault.message) for fault in verdict.faults]
+    assert sorted(pointer for pointer, _ in told) == sorted(pointer for pointer, _ in faults)
+    for pointer, words in faults:
+        assert any(place == pointer and words in message for place, message in told), told
+    assert all(fault.code in ("agreement", "check", "kind") for fault in verdict.faults)
+
+
+def test_amendments() -> None:
+    change: Gate[dict[str, Any]] = Gate(amendment(Freight, without="note", demand="crates"))
+    assert change.admit({"crateCount": 3, "fax": None}) == {"crates": 3, "fax": None}
+    assert change.release({"crates": 3, "fax": None}) == {"crateCount": 3, "fax": None}
+    [fault] = change.examine({"crateCount": 3}).faults
+    assert (fault.pointer, fault.code) == ("", "absent")
+    assert "needs at least one of email, phone" in fault.message
+    assert [fault.pointer for fault in change.examine({"fax": 1}).faults] == ["/crateCount", "/fax"]
+    assert [fault.pointer for fault in change.examine({"crateCount": 1, "width": 9, "height": 9}).faults] == ["/width"]
+    assert change.examine({"crateCount": 1, "fax": "1", "note": "x"}).dropped == (("note",),)
+    assert change.fallen == ("fits is a function of the whole record",)
+    with pytest.raises(DeclarationError, match=r"FreightAmendment\.nte: .*did you mean 'note'"):
+        Gate(amendment(Freight, without="nte"))
+
+
+def test_subsets() -> None:
+    gate = Gate(subset(Freight, only=["crates", "email", "hazard"], required="crates", optional="hazard", name="Short"))
+    value = gate.admit({"crateCount": 2})
+    assert (type(value).__name__, value.crates, value.email) == ("Short", 2, "desk@ternsound.example")
+    assert [fault.pointer for fault in gate.examine({}).faults] == ["/crateCount"]
+    assert len(gate.fallen) == 9
+    assert gate.schema()["$defs"]["Short"]["required"] == ["crateCount"]
+    kept = Gate(subset(Freight, without=["email", "note", "fax"]))
+    assert [fault.pointer for fault in kept.examine({"hazard": "gas"}).faults] == ["/un_number"], "rules travel along"
+    twice = Gate(amendment(subset(Freight, only=["crates"])))  # type: ignore[arg-type]
+    assert twice.admit({"crateCount": 1}) == {"crates": 1}
+
+
+@dataclass
+class Weighed:
+    weight_kg: float
+    un_number: int = 0
+    first: InitVar[int] = 5
+
+    def __post_init__(self, first: int) -> None:
+        self.un_number += first
+
+
+def test_names_in_the_data() -> None:
+    assert Gate(Weighed, keys=camel).admit({"weightKg": 1, "unNumber": 2}) == Gate(Weighed).admit(
+        {"weight_kg": 1, "un_number": 2}
+    )
+    [fault] = Gate(Weighed, keys=kebab).examine({"weight-kg": "x"}).faults
+    assert fault.pointer == "/weight-kg"
+    assert Gate(Weighed, lenient=True).admit({"weight_kg": "1"}).weight_kg == 1.0
+    assert Gate(Weighed).admit({"weight_kg": 1, "first": 7}).un_number == 7
+    assert pickle.loads(pickle.dumps(Gate(Weighed, keys=camel))).accepts({"weightKg": 1})
+
+    @dataclass
+    class Twice:
+        a: int
+        b: Annotated[int, named("a")]
+
+    with pytest.raises(DeclarationError, match="one name in the data: 'a'"):
+        Gate(Twice)
+
+
+T = TypeVar("T")
+
+
+@dataclass
+class Page(Generic[T]):
+    items: list[T]
+    following: Page[T] | None = None
+
+
+@dataclass
+class Numbers(Page[int]):
+    total: int = 0
+
+
+def test_generic_records() -> None:
+    gate: Gate[Page[Weighed]] = Gate(Page[Weighed])
+    page = gate.admit({"items": [{"weight_kg": 1}], "following": {"items": []}})
+    assert page.items[0].weight_kg == 1.0
+    assert list(gate.schema()["$defs"]) == ["PageOfWeighed", "Weighed"]
+    assert [fault.pointer for fault in Gate(Page[Page[int]]).examine({"items": [{"items": ["x"]}]}).faults] == [
+        "/items/0/items/0"
+    ]
+    assert [fault.pointer for fault in Gate(Numbers).examine({"items": ["x"]}).faults] == ["/items/0"]
+    with pytest.raises(DeclarationError, match=r"the type variable T stands for nothing here.*Page\[Booking\]"):
+        Gate(Page)
+
+
+RUNAWAY = [r"(a+)+b", r"([a-z]+)*\d", r"(\w+\s?)*!", r"(a|aa)+b", r"(?:(?:ab)*c?)*d"]
+FINE = [r"[a-z]+(-[a-z]+)*", r"(?:[a-z]{2}){10}", r"(ab|cd)+", r"\d{1,3}(?:,\d{3})*", r"(?:\.[a-z]+)+"]
+
+
+def test_patterns_that_run_away() -> None:
+    for pattern in RUNAWAY:
+        with pytest.warns(RunawayPattern, match="can make run away"):
+            gate = Gate(Annotated[str, it.matches(pattern)])
+        assert not gate.accepts("a" * 50_000 + "!!"), pattern
+        for text in ("aab", "abab1", "ab cd!", "b", "ababcd", "", "d"):
+            assert gate.accepts(text) == bool(re.fullmatch(pattern, text)), (pattern, text)
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        for pattern in FINE:
+            Gate(Annotated[str, it.matches(pattern)])
+
+
+def test_decimals_are_exact() -> None:
+    gate = Gate(dict[str, Decimal])
+    raw = b'{"a":0.1000000000000000055511151231257827,"b":1e400,"c":12.50}'
+    value = gate.admit_json(raw)
+    assert [str(each) for each in value.values()] == ["0.1000000000000000055511151231257827", "1E+400", "12.50"]
+    assert gate.admit_json(gate.release_json(value)) == value
+    assert [fault.code for fault in gate.examine_json('{"a": 1e99999}').faults] == ["size"]
+    mixed = Gate(tuple[float, int, Decimal, Any]).admit_json("[1.5, 2.0, 0.1, 0.5]")
+    assert [type(each) for each in mixed] == [float, int, Decimal, float]
+
+
+def test_the_way_out_refuses_what_is_not_of_the_type() -> None:
+    broken = Freight()
+    broken.crates = "x"  # type: ignore[assignment]
+    with pytest.raises(Refused, match="/crateCount: needs a whole number"):
+        Gate(Annotated[list[Freight], it.length > 0]).release([broken, 3])  # type: ignore[list-item]
+    with pytest.raises(Refused):
+        Gate(datetime).release("x")  # type: ignore[arg-type]
+
+
+def test_cbor() -> None:
+    pytest.importorskip("cbor2")
+    gate = Gate(Weighed)
+    value = Weighed(1.5, 2)
+    assert gate.admit_cbor(gate.release_cbor(value)).weight_kg == 1.5
+    for raw in (b"", b"\xff", b"\x5a\xff\xff\xff\xff", b"\x81" * 100_000, b"\x00\x00"):
+        verdict = gate.examine_cbor(raw)
+        assert verdict.faults[0].code in ("reading", "depth", "kind"), raw
+
+
+def test_text_sources_go_through_all_of_it() -> None:
+    gate = Gate(Account, Source.TEXT)
+    value = gate.admit({"userName": ["ada"], "password": "long enough", "pins": ["1", "2"], "deck": "3"})
+    assert value == Account("ada", "long enough", [1, 2], "OST", {"deck": 3})
