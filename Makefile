@@ -4,13 +4,17 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test lint bench clean
+.PHONY: demo test test-all lint bench reference clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
 
 test: lint
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n 2
+
+# On every Python from 3.11 to 3.14 that is found on the machine.
+test-all: $(VENV)/.dev
+	$(BIN)/python tests/on_every_python.py
 
 lint: $(VENV)/.dev
 	$(BIN)/ruff check .
@@ -20,8 +24,13 @@ lint: $(VENV)/.dev
 bench: $(VENV)/.dev
 	$(BIN)/python benchmarks/run.py
 
+# The pages of the docs that are made: from the docstrings, and from the table of types.
+reference: $(VENV)/.dev
+	$(BIN)/python docs/make_reference.py
+	$(BIN)/python tests/test_types.py
+
 clean:
-	rm -rf $(VENV) .mypy_cache .pytest_cache .ruff_cache .hypothesis dist
+	rm -rf $(VENV) $(VENV)-3.* .mypy_cache .pytest_cache .ruff_cache .hypothesis dist
 
 $(BIN)/python:
 	$(PYTHON) -m venv $(VENV)

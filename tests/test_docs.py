@@ -27,6 +27,11 @@ def test_blocks_run(page: Path, tmp_path: Path, capsys: pytest.CaptureFixture[st
     assert printed == "".join(shown), "what the page shows is what its code prints"
 
 
+def test_the_reference_is_made_from_the_docstrings() -> None:
+    made = runpy.run_path(str(ROOT / "docs" / "make_reference.py"))
+    assert (ROOT / "docs" / "reference.md").read_text() == made["page"](), "make it anew: make reference"
+
+
 def test_every_link_leads_somewhere() -> None:
     for page in [*PAGES, ROOT / "CONTRIBUTING.md", ROOT / "CHANGELOG.md"]:
         for target in re.findall(r"\]\(([^)#:]+)\)", page.read_text()):

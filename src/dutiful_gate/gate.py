@@ -20,7 +20,6 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 Raw = bytes | bytearray | memoryview | str
-_RAW = (bytes, bytearray, memoryview, str)
 _UNKNOWN = ("drop", "refuse")
 
 
@@ -114,7 +113,7 @@ class Gate(Generic[T]):
             "keys": keys,
             "lenient": lenient,
             "shape": shape,
-            "_plain_json": plain_json,
+            "_plain_json": plain_json if source is Source.JSON else _no_json(source),
             "_engine": engine,
         }
         for name, held in settled.items():
@@ -158,22 +157,15 @@ class Gate(Generic[T]):
 
     def admit_json(self, raw: Raw) -> T:
         """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
-        value = self._quick_json(raw, self._engine.sound)
-        if value is not FAILED:
-            return value  # type: ignore[no-any-return]
+        plain = self._plain_json(raw, self.limits, self.shape.exact)
+        if plain is not FAILED:
+            value = self._engine.sound(plain)
+            if value is not FAILED:
+                return value  # type: ignore[no-any-return]
         verdict = self._examined_json(raw)
         if not verdict:
             raise Refused(verdict)
         return verdict.value
-
-    def _quick_json(self, raw: Raw, sound: Callable[[Any], Any]) -> Any:
-        """The value of sound raw JSON, or FAILED where someone must look more closely."""
-        if self.reads is not Source.JSON:
-            raise TypeError(f"this gate reads {self.reads!r}: build one for Source.JSON to read raw JSON")
-        if not isinstance(raw, _RAW):
-            raise TypeError(f"raw JSON is bytes or str, not {type(raw).__name__}: for decoded data call examine()")
-        plain = self._plain_json(raw, self.limits, self.shape.exact)
-        return FAILED if plain is FAILED else sound(plain)
 
     def examine_json(self, raw: Raw) -> Verdict[T]:
         """The verdict on raw JSON (RFC 8259, in UTF-8 where it is bytes), within the gate's limits.
@@ -181,8 +173,11 @@ class Gate(Generic[T]):
         Faults carry the line and column they stand at. Text that is no JSON is a fault too, never an exception.
         Raises TypeError when `raw` is no text at all, and for a gate whose source is not JSON.
         """
-        value = self._quick_json(raw, self._engine.sound_and_known)
-        return self._examined_json(raw) if value is FAILED else Verdict(value)
+        plain = self._plain_json(raw, self.limits, self.shape.exact)
+        value = FAILED if plain is FAILED else self._engine.sound_and_known(plain)
+        if value is FAILED:
+            return self._examined_json(raw)
+        return Verdict(value, (), (), 0, (), partial(self._entered, plain))
 
     def _examined_json(self, raw: Raw) -> Verdict[T]:
         from .read.json_text import JsonText
@@ -283,3 +278,10 @@ def _rebuilt(
     declared: Any, source: Source, unknown: Any, limits: Limits, keys: Any = None, lenient: bool = False
 ) -> Gate[Any]:
     return Gate(declared, source, unknown=unknown, limits=limits, keys=keys, lenient=lenient)
+
+
+def _no_json(source: Source) -> Callable[[Raw, Limits, bool], Any]:
+    def refuse(raw: Raw, limits: Limits, exact: bool) -> NoReturn:
+        raise TypeError(f"this gate reads {source!r}: build one for Source.JSON to read raw JSON")
+
+    return refuse

@@ -44,17 +44,22 @@ _BLANK = " \t\n\r"
 def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool) -> Any:
     """The plain value of sound JSON within the limits, fractions as Decimal when `exact`.
 
-    FAILED for anything else: the careful reader tells what is wrong.
+    FAILED for anything else: the careful reader tells what is wrong. Raises TypeError for what is no text at all.
     """
-    if len(raw) > limits.bytes:
-        return FAILED
     try:
-        if isinstance(raw, str):
+        if isinstance(raw, bytes):
+            encoded = raw
+            text = raw.decode()
+        elif isinstance(raw, str):
             text = raw
             encoded = raw.encode("utf-8", "surrogatepass")
-        else:
-            encoded = raw if isinstance(raw, bytes) else bytes(raw)
+        elif isinstance(raw, bytearray | memoryview):
+            encoded = bytes(raw)
             text = encoded.decode()
+        else:
+            raise TypeError(f"raw JSON is bytes or str, not {type(raw).__name__}: for decoded data call examine()")
+        if len(raw) > limits.bytes:
+            return FAILED
         if text[:1] in _SPARE:
             # RFC 8259, section 8.1: a byte order mark may be ignored.
             text = text.removeprefix("\ufeff").lstrip(_BLANK)
