@@ -28,6 +28,11 @@ from dutiful_gate import Gate
 from dutiful_gate.demo.ferries import Booking, bookings
 
 IMPORT_BOUND_MS = 40.0
+IMPORTS = {
+    "import dutiful_gate, added ms": "import dutiful_gate",
+    "names of the README, no bound, ms": "from dutiful_gate import Email, Gate, it, obeys, this, trimmed, uppered",
+    "typing and dataclasses, no bound, ms": "import typing, dataclasses",
+}
 _SOURCE = Path(dutiful_gate.__file__).parent.parent
 
 feeds = Gate(list[Booking])
@@ -106,10 +111,10 @@ def memory() -> Ratio:
     return Ratio("peak memory / the values", peak / left, peak / left, peak / left, 1.1)
 
 
-def import_cost_ms(turns: int = 25) -> float:
-    """What `import dutiful_gate` adds to a bare interpreter, in milliseconds: medians of runs in turn."""
+def import_cost_ms(code: str, turns: int = 25) -> float:
+    """What an import adds to a bare interpreter, in milliseconds: medians of runs in turn."""
     compileall.compile_dir(str(Path(dutiful_gate.__file__).parent), quiet=2)  # as an installed package is
-    turn = [(_started("import dutiful_gate"), _started("pass")) for _ in range(turns)]
+    turn = [(_started(code), _started("pass")) for _ in range(turns)]
     return 1000 * (median(loaded for loaded, _ in turn) - median(bare for _, bare in turn))
 
 
@@ -130,10 +135,11 @@ def main() -> int:
         mark = "holds" if ratio.holds else "BROKEN"
         span = f"({ratio.low:.2f} to {ratio.high:.2f})"
         print(f"  {ratio.name:36} {ratio.median:6.2f}  {span:17} <= {ratio.bound}  {mark}")
-    cost = import_cost_ms()
-    broken |= cost > IMPORT_BOUND_MS
-    mark = "holds" if cost <= IMPORT_BOUND_MS else "BROKEN"
-    print(f"  {'import dutiful_gate, added ms':36} {cost:6.1f}  {'':17} <= {IMPORT_BOUND_MS}  {mark}")
+    for name, code in IMPORTS.items():
+        cost = import_cost_ms(code)
+        broken |= "bound" not in name and cost > IMPORT_BOUND_MS
+        mark = "holds" if cost <= IMPORT_BOUND_MS else "over"
+        print(f"  {name:36} {cost:6.1f}  {'':17} <= {IMPORT_BOUND_MS}  {mark}")
     return int(broken)
 
 

@@ -7,6 +7,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
+
 import dutiful_gate
 
 ROOT = Path(dutiful_gate.__file__).parent
@@ -22,7 +24,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "feed": {"declare", "shape", "report", "read", "gate"},
     "demo": {"dutiful_gate"},
     "cli": {"declare", "report", "feed", "gate", "demo", "dutiful_gate"},
-    "__init__": {"declare", "report", "document", "gate"},
+    "__init__": {"declare", "report", "document", "gate", "importlib"},
     "__main__": {"cli"},
 }
 """Room by room, the rooms it may import from. The hub is `shape`: no reader of shapes knows another."""
@@ -64,7 +66,7 @@ def test_no_room_imports_against_the_charters_directions() -> None:
 
 
 def test_importing_the_package_loads_little() -> None:
-    code = "import sys, dutiful_gate; print(*sys.modules)"
+    code = "import sys; from dutiful_gate import Email, Gate, it, obeys, this, trimmed; print(*sys.modules)"
     command = [sys.executable, "-S", "-c", code]
     loaded = subprocess.run(command, stdout=subprocess.PIPE, text=True, check=True, cwd=ROOT.parent)
     names = set(loaded.stdout.split())
@@ -86,6 +88,14 @@ def test_importing_the_package_loads_little() -> None:
 
 
 def test_the_public_names() -> None:
+    code = "import sys, dutiful_gate; print(*sys.modules)"
+    bare = subprocess.run(
+        [sys.executable, "-S", "-c", code], stdout=subprocess.PIPE, text=True, check=True, cwd=ROOT.parent
+    )
+    assert [name for name in bare.stdout.split() if "dutiful" in name] == ["dutiful_gate"], "rooms open when asked for"
+    assert set(dutiful_gate.__all__) <= set(dir(dutiful_gate))
+    with pytest.raises(AttributeError, match="no attribute 'Gaet'"):
+        dutiful_gate.Gaet  # noqa: B018
     assert sorted(dutiful_gate.__all__) == dutiful_gate.__all__
     for name in dutiful_gate.__all__:
         assert getattr(dutiful_gate, name).__doc__, name

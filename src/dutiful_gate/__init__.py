@@ -1,37 +1,39 @@
 """Dutiful Gate: declare the shape of data once, as plain types with rules beside them."""
 
-from .declare.clock import now, today
-from .declare.errors import DeclarationError
-from .declare.facts import Source
-from .declare.formats.email import Email
-from .declare.formats.web import Hostname, Slug, WebUrl
-from .declare.limits import Limits
-from .declare.marks import about, camel, kebab, lenient, named, or_infinite, rest, secret, utc_only, without_offset
-from .declare.presence import all_or_none, at_least_one, at_most_one, exactly_one, needs, when
-from .declare.records import Wrong, obeys
-from .declare.rules.own import holds
-from .declare.steps import (
-    blank_is_none,
-    in_utc,
-    lowered,
-    otherwise,
-    rounded_to,
-    split_on,
-    squeezed,
-    then,
-    trimmed,
-    uppered,
-    via,
-)
-from .declare.subjects import it
-from .declare.terms import this
-from .declare.variants import amendment, subset
-from .document.document import Document, Unstated
-from .gate import Gate
-from .report.catalogue import Catalogue, speaking
-from .report.fault import Fault
-from .report.place import Place
-from .report.verdict import Refused, Verdict
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from .declare.clock import now, today
+    from .declare.errors import DeclarationError
+    from .declare.facts import Source
+    from .declare.formats.email import Email
+    from .declare.formats.web import Hostname, Slug, WebUrl
+    from .declare.limits import Limits
+    from .declare.marks import about, camel, kebab, lenient, named, or_infinite, rest, secret, utc_only, without_offset
+    from .declare.presence import all_or_none, at_least_one, at_most_one, exactly_one, needs, when
+    from .declare.records import Wrong, obeys
+    from .declare.rules.own import holds
+    from .declare.steps import (
+        blank_is_none,
+        in_utc,
+        lowered,
+        otherwise,
+        rounded_to,
+        split_on,
+        squeezed,
+        then,
+        trimmed,
+        uppered,
+        via,
+    )
+    from .declare.subjects import it
+    from .declare.terms import this
+    from .declare.variants import amendment, subset
+    from .document.document import Document, Unstated
+    from .gate import Gate
+    from .report.catalogue import Catalogue, speaking
+    from .report.fault import Fault
+    from .report.place import Place
+    from .report.verdict import Refused, Verdict
 
 __version__ = "0.2.0"
 
@@ -89,3 +91,42 @@ __all__ = [
     "when",
     "without_offset",
 ]
+
+_ROOMS = {
+    "declare.clock": "now today",
+    "declare.errors": "DeclarationError",
+    "declare.facts": "Source",
+    "declare.formats.email": "Email",
+    "declare.formats.web": "Hostname Slug WebUrl",
+    "declare.limits": "Limits",
+    "declare.marks": "about camel kebab lenient named or_infinite rest secret utc_only without_offset",
+    "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
+    "declare.records": "Wrong obeys",
+    "declare.rules.own": "holds",
+    "declare.steps": "blank_is_none in_utc lowered otherwise rounded_to split_on squeezed then trimmed uppered via",
+    "declare.subjects": "it",
+    "declare.terms": "this",
+    "declare.variants": "amendment subset",
+    "document.document": "Document Unstated",
+    "gate": "Gate",
+    "report.catalogue": "Catalogue speaking",
+    "report.fault": "Fault",
+    "report.place": "Place",
+    "report.verdict": "Refused Verdict",
+}
+_ROOM_OF = {name: room for room, names in _ROOMS.items() for name in names.split()}
+
+
+def __getattr__(name: str) -> object:
+    """A public name, from its room: a program loads only the rooms whose names it uses."""
+    if name not in _ROOM_OF:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    from importlib import import_module
+
+    found: object = getattr(import_module(f".{_ROOM_OF[name]}", __name__), name)
+    globals()[name] = found
+    return found
+
+
+def __dir__() -> list[str]:
+    return [*globals(), *__all__]
