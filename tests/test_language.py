@@ -433,3 +433,41 @@ def test_text_sources_go_through_all_of_it() -> None:
     gate = Gate(Account, Source.TEXT)
     value = gate.admit({"userName": ["ada"], "password": "long enough", "pins": ["1", "2"], "deck": "3"})
     assert value == Account("ada", "long enough", [1, 2], "OST", {"deck": 3})
+
+
+Token = Annotated[str, secret, it.length > 3]
+
+
+@dataclass
+class Keys:
+    tokens: list[Token]
+    by_name: dict[str, Token] = field(default_factory=dict)
+    spare: Token | None = None
+
+
+@dataclass
+class Made:
+    number: Annotated[str, it.matches(r"\d+"), then(int), it > 3] = 5  # type: ignore[assignment]
+
+
+def test_what_is_made_of_secrets_is_secret() -> None:
+    gate = Gate(Keys)
+    verdict = gate.examine({"tokens": ["zz", "hunter2"], "by_name": {"a": "b"}, "spare": "q"})
+    assert "b'" not in str(verdict.faults)
+    assert [fault.given for fault in verdict.faults] == [None, None, None]
+    assert verdict.entered() == {}
+    assert gate.release(Keys(["abcd"])) == {}
+
+
+def test_what_a_function_made_is_typed_already() -> None:
+    gate = Gate(Made)
+    assert (gate.admit({}).number, gate.admit({"number": "9"}).number) == (5, 9)
+    assert Gate(Made, Source.NATIVE).admit(Made(7)) == Made(7)  # type: ignore[arg-type]
+    assert gate.examine({"number": "2"}).faults[0].message == "needs a value above 3; got '2'"
+    assert "default" not in gate.schema()["$defs"]["Made"]["properties"]["number"]
+
+
+def test_names_in_quotes_are_seen_where_the_gate_is_built() -> None:
+    assert Gate(list["Made"]).admit([{}]) == [Made()]
+    with pytest.raises(DeclarationError, match=r"'Nowhere' in quotes cannot be seen from here; hand it to the gate"):
+        Gate(list["Nowhere"])  # type: ignore[name-defined]  # noqa: F821

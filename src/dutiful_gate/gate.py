@@ -100,7 +100,7 @@ class Gate(Generic[T]):
 
         # Types declared inside a function see each other through the frame in which their gate is built.
         frame = sys._getframe(1)
-        seen = {**frame.f_locals, **(names or {})}
+        seen = {**frame.f_globals, **frame.f_locals, **(names or {})}
         shape = shape_of(declared, seen, frame.f_code.co_qualname, keys=keys, lenient=lenient)
         check_held(shape)
         limits = limits or Limits()

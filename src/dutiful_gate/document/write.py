@@ -11,6 +11,7 @@ from ..declare.facts import Facts, Unsaid
 from ..declare.kinds import Whole
 from ..declare.kinds.decimal import decimal_plain
 from ..declare.rules import Rule
+from ..declare.steps import Step
 from ..shape.nodes import (
     MISSING,
     Branches,
@@ -97,7 +98,7 @@ class _Pen:
     def field(self, field: Field, at: str, record: Record) -> Keywords:
         """One field among `properties`."""
         said = self.use(field.use, at, f"{record.name}.{field.attribute}")
-        if not field.required and not field.may_lack and not field.use.secret:
+        if not field.required and not field.may_lack and not field.use.secret and not _converts(field.use):
             said["default"] = self.plain(field.use, default_of(field))
         return said
 
@@ -217,6 +218,13 @@ class _Pen:
     def leave(self, at: str, name: str, rule: object, why: Unsaid) -> None:
         """Put down that a rule is not in the document."""
         self.unstated.append(Unstated(at, name, str(rule), why.reason))
+
+
+def _converts(use: Use) -> bool:
+    """Whether the typed value is not what a client would send: its default cannot be told in the document."""
+    inner = use.node.inner if isinstance(use.node, Nullable) else use
+    made = any(isinstance(part, Step) and not part.normalising for part in inner.parts)
+    return made or bool(inner.split) or inner.via is not None
 
 
 def _jsonable(value: object) -> Any:

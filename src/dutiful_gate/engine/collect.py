@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 
 from ..declare.facts import FAILED, Facts, Source, Stop
-from ..declare.kinds import Kind, Text
+from ..declare.kinds import Anything, Kind, Text
 from ..declare.records import RecordRule
 from ..declare.rules import Length, Rule
 from ..declare.steps import Then
@@ -28,6 +28,7 @@ from ..shape.nodes import (
 )
 from .plan import (
     Plan,
+    after_making,
     all_sent,
     build,
     choice_reader,
@@ -182,6 +183,10 @@ class CollectWriter(Writer):
                 with self.reading(Source.TEXT):
                     self.node(use, value, path)
             self._indent -= nested
+        elif native and (made := after_making(use.parts)) is not None:
+            given = self.variable("given")
+            self.write(f"{given} = {value}")
+            self.run(Use(Scalar(Anything()), made), value, given, path)
         elif use.via is not None and not native:
             before = self.variable("before")
             self.write(f"{before} = len(faults)")
@@ -228,6 +233,7 @@ class CollectWriter(Writer):
 
     def single(self, kind: Kind, use: Use, value: str, path: str) -> None:
         """A single value: its kind, its reading, then its steps and rules."""
+        kind = self.plan.fitted(kind)
         ready = kind.ready(self.source, value, self.bind)
         given = self.variable("given")
         self.write(f"{given} = {value}")
@@ -449,8 +455,6 @@ class CollectWriter(Writer):
                 self.rule(part, facts, value, given, path)
                 continue
             facts = part.suits(facts)
-            if self.source is Source.NATIVE and not part.normalising:
-                continue
             doing = f"{value} = {part.expression(value, self.bind)}"
             if not part.may_raise:
                 self.write(doing)

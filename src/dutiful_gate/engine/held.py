@@ -33,7 +33,7 @@ def _check_default(shape: Shape, record: Record, field: Field) -> None:
         problem = _problem(shape, field.use, default, Source.NATIVE)
     if problem:
         raise DeclarationError(
-            f"the default {shown(default)} breaks its own rule: {problem}",
+            f"the default {'' if field.use.secret else shown(default) + ' '}breaks its own rule: {problem}",
             remedy="change the default or the rule",
             record=record.name,
             field=field.attribute,

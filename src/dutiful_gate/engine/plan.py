@@ -6,8 +6,11 @@ from collections.abc import Mapping
 from enum import Enum
 
 from ..declare.facts import Source
+from ..declare.kinds import Anything, Kind
 from ..declare.limits import Limits
 from ..declare.records import RecordRule
+from ..declare.rules import Rule
+from ..declare.steps import Step
 from ..declare.values import Value
 from ..shape.nodes import Choice, Field, Nullable, Record, Scalar, Shape, Use
 from .runtime import chooser
@@ -21,6 +24,19 @@ class Plan(Value):
     source: Source
     refuse_unknown: bool = False
     limits: Limits = Limits()
+
+    def fitted(self, kind: Kind) -> Kind:
+        """A kind within the limits."""
+        return kind.but(depth=self.limits.depth) if isinstance(kind, Anything) else kind
+
+
+def after_making(parts: tuple[Step | Rule, ...]) -> tuple[Step | Rule, ...] | None:
+    """What stands after the last step that makes another value, None when there is no such step."""
+    for at in range(len(parts), 0, -1):
+        part = parts[at - 1]
+        if isinstance(part, Step) and not part.normalising:
+            return parts[at:]
+    return None
 
 
 def may_be_blank(use: Use, source: Source) -> bool:

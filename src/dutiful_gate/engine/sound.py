@@ -28,6 +28,7 @@ from ..shape.nodes import (
 )
 from .plan import (
     Plan,
+    after_making,
     all_sent,
     build,
     choice_reader,
@@ -133,6 +134,9 @@ class SoundWriter(Writer):
             self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(use.split, 'SEPARATOR')})")
             with self.reading(Source.TEXT):
                 self.node(use, value)
+        elif self.source is Source.NATIVE and (made := after_making(use.parts)) is not None:
+            self.run(made, value)  # what a function of one's own made is there already
+            return
         elif use.via is not None and self.source is not Source.NATIVE:
             self.read(use.via, value)
             with self.reading(Source.TEXT if use.via.facts.text else Source.JSON):
@@ -178,6 +182,7 @@ class SoundWriter(Writer):
 
     def scalar(self, kind: Kind, value: str, parts: tuple[Step | Rule, ...]) -> None:
         """Check a single value's kind, and read it where it is not ready."""
+        kind = self.plan.fitted(kind)
         source = self.source
         self._one_of_list(value)
         ready = kind.ready(source, value, self.bind)
@@ -420,8 +425,6 @@ class SoundWriter(Writer):
                 continue
             self._test(conditions)
             conditions = []
-            if self.source is Source.NATIVE and not part.normalising:
-                continue
             self.write(f"{value} = {part.expression(value, self.bind)}")
         self._test(conditions)
 

@@ -91,7 +91,13 @@ def shape_of(
     that names what cannot be seen.
     """
     maker = Maker(names or {}, scope, keys, lenient=lenient)
-    root = maker.use(declared)
+    try:
+        root = maker.use(declared)
+    except RecursionError:
+        raise DeclarationError(
+            f"{_name(declared)} leads to itself without a record between",
+            remedy="put a dataclass in between: a record may hold itself, an alias may not",
+        ) from None
     fields = [
         field
         for record in maker.records.values()
@@ -145,7 +151,8 @@ class Maker:
                 use = use.but(via=via, split=beside.split)
         about = use.about if beside.about == NO_ABOUT else beside.about
         fallback = use.fallback if beside.fallback is MISSING else beside.fallback
-        return use.but(about=about, blank=beside.blank, fallback=fallback, secret=use.secret or beside.secret)
+        secret = use.secret or beside.secret or _holds_secrets(use.node)
+        return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret)
 
     def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, declared: object) -> Use:
         """`X | None`, or one of several types: what stands beside it judges what is not None."""
@@ -167,6 +174,8 @@ class Maker:
         """The node of a type without metadata."""
         if declared is None or declared is type(None):
             return Nothing()
+        if isinstance(declared, str | typing.ForwardRef):
+            return self.use(self.seen(declared), given).node
         arguments = typing.get_args(declared)
         if origin is Literal:
             return choice_of_literal(arguments)
@@ -195,6 +204,16 @@ class Maker:
             or "declare a record (a dataclass, TypedDict or NamedTuple), or a type of text with "
             "then(function): Annotated[str, then(make_it)]",
         )
+
+    def seen(self, name: str | typing.ForwardRef) -> Any:
+        """The type that a name in quotes stands for, where the gate is built."""
+        text = name if isinstance(name, str) else name.__forward_arg__
+        if text not in self.names:
+            raise DeclarationError(
+                f"{text!r} in quotes cannot be seen from here",
+                remedy=f"hand it to the gate: names={{{text!r}: ...}}, or write it without quotes",
+            )
+        return self.names[text]
 
     def kind(self, declared: Any) -> Kind | None:
         """The kind of single value that a type is."""
@@ -299,6 +318,19 @@ def _substituted(declared: Any, given: Mapping[Any, Any]) -> Any:
     """A generic type with its type variables replaced by what they stand for."""
     wanted = getattr(declared, "__parameters__", ())
     return declared[tuple(given.get(each, each) for each in wanted)] if wanted else declared
+
+
+def _holds_secrets(node: Node) -> bool:
+    """Whether a node is made of secrets: a list of them is one."""
+    match node:
+        case Items(item=inner) | Nullable(inner):
+            return inner.secret
+        case Fixed(items) | Branches(options=items):
+            return any(item.secret for item in items)
+        case Entries(key, value):
+            return key.secret or value.secret
+        case _:
+            return False
 
 
 def _is_exact(kind: Kind) -> bool:

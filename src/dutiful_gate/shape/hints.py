@@ -30,14 +30,16 @@ def hints_of(declared: type, names: Mapping[str, Any], scope: str = "") -> dict[
     for base in reversed(declared.__mro__):
         module = dict(vars(sys.modules[base.__module__])) if base.__module__ in sys.modules else {}
         for field, annotation in inspect.get_annotations(base).items():
-            hints[field] = _evaluated(annotation, module, {**vars(base), **names}, declared, field)
+            # What the module says goes before what is seen from where the gate is built, but inside that function.
+            first = {**vars(base), **names} if within else vars(base)
+            hints[field] = _evaluated(annotation, {**names, **module}, dict(first), declared, field)
     return hints
 
 
 def _evaluated(annotation: object, module: dict[str, Any], names: dict[str, Any], declared: type, field: str) -> object:
     alone: Any = SimpleNamespace(__annotations__={field: annotation})
     try:
-        return typing.get_type_hints(alone, {**names, **module}, names, include_extras=True)[field]
+        return typing.get_type_hints(alone, module, names, include_extras=True)[field]
     except DeclarationError as error:
         raise error.within(declared.__name__, field) from None
     except NameError as error:

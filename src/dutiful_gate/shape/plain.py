@@ -6,11 +6,14 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..declare.facts import Source, Stop
+from ..declare.steps import Step
 from .nodes import Branches, Choice, Entries, Field, Fixed, Items, Link, Nothing, Nullable, Record, Scalar, Use
 
 
 def plain(use: Use, value: Any, records: Mapping[str, Record]) -> object:
     """The plain JSON data of a sound value."""
+    if any(isinstance(part, Step) and not part.normalising for part in use.parts):
+        return value  # what a function of one's own made goes out as it is
     match use.node:
         case Scalar(kind):
             return kind.plain(value)

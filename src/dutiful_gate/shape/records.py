@@ -259,7 +259,9 @@ def _chosen(field: Field, variant: Variant) -> Field:
 
 
 def _subset_class(variant: Variant, fields: Sequence[Field], rest: Field | None) -> type:
-    """A dataclass for the values of a subset."""
+    """A dataclass for the values of a subset: the same one for every gate of it."""
+    if variant in _subset_classes:
+        return _subset_classes[variant]
     every = [*fields, *([rest] if rest is not None else [])]
     made = [
         (field.attribute, Any)
@@ -273,7 +275,12 @@ def _subset_class(variant: Variant, fields: Sequence[Field], rest: Field | None)
         )
         for field in every
     ]
-    return dataclasses.make_dataclass(variant.name, made, kw_only=True, slots=True)
+    made_class = dataclasses.make_dataclass(variant.name, made, kw_only=True, slots=True)
+    _subset_classes[variant] = made_class
+    return made_class
+
+
+_subset_classes: dict[Variant, type] = {}
 
 
 __all__ = ["KeyStyle", "Link", "check_record_rules", "is_record_type", "record_of"]

@@ -70,7 +70,7 @@ class Floor(Rule):
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at least {floor}" if self.inclusive else "{phrase} above {floor}"
-        if not facts.number:
+        if not facts.number and not isinstance(self.floor, _NUMBERS):
             words = "{phrase} no earlier than {floor}" if self.inclusive else "{phrase} later than {floor}"
         return (Face(self.condition(value, bind), "floor", words),)
 
@@ -98,7 +98,7 @@ class Ceiling(Rule):
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at most {ceiling}" if self.inclusive else "{phrase} below {ceiling}"
-        if not facts.number:
+        if not facts.number and not isinstance(self.ceiling, _NUMBERS):
             words = "{phrase} no later than {ceiling}" if self.inclusive else "{phrase} earlier than {ceiling}"
         return (Face(self.condition(value, bind), "ceiling", words),)
 
