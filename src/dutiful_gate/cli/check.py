@@ -126,6 +126,9 @@ def _print_ending(examined: Examined[Any]) -> None:
         shown = ", ".join(keys[:8]) + (", ..." if len(keys) > 8 else "")
         count = counted(len(examined.dropped), "unknown key")
         out.print(f"  {count} left out ({shown}); --unknown refuse makes each a fault", style="quiet")
+    if examined.excused:
+        count = counted(len(examined.excused), "value")
+        out.print(f"  {count} refused and stood in for (otherwise): --format json lists them", style="quiet")
     if not examined.verdicts:
         out.print("  the file could not be read to its end, so no record was checked", style="refused")
         return
@@ -149,5 +152,6 @@ def _as_data(name: str, target: str, examined: Examined[Any]) -> dict[str, objec
             for number in examined.refused
         ],
         "broken": [{"file": name, **fault.as_dict()} for fault in examined.broken],
+        "excused": [{"file": name, **fault.as_dict()} for fault in examined.excused],
         "dropped": [pointer(path) for path in examined.dropped],
     }

@@ -84,8 +84,10 @@ class WhenRule(_Presence):
         return Face("", "agreement", needs, "none" if self.wanted else "one")
 
     def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
-        told = str(self.when).replace("this.", "")
-        return {"condition": told, "names": [wire[name] for name in self.names]}
+        told = self.when.numbers(wire)
+        left = told.get("left", wire.get(self.when.fields[0], ""))
+        other = f"'{told['other']}'" if isinstance(told["other"], str) and len(self.when.fields) == 1 else told["other"]
+        return {"condition": f"{left} {self.when.sign} {other}", "names": [wire[name] for name in self.names]}
 
     def suits(self, facts: Mapping[str, Facts]) -> None:
         self.when.suits(facts)

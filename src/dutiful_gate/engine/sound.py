@@ -192,20 +192,24 @@ class SoundWriter(Writer):
         reader = self.bind(read, read.__name__)
         if type(kind) is Number and ready != "False" and _shut_in(parts):
             ready = f"{value}.__class__ is float"  # bounds on both sides keep NaN and infinities out
+        swift = kind.swift(source, value, self.bind)
         if ready == "False":
-            self._read_by(reader, value)
+            self._swift_or_read(swift, reader, value)
             return
-        swift = kind.swift(source, value)
         plain = " and " in ready or " or " in ready
         with self.block(f"if not ({ready}):" if plain else f"if {ready.replace(' is ', ' is not ')}:"):
-            if swift is None:
-                self._read_by(reader, value)
-                return
-            test, expression = swift
-            with self.block(f"if {test}:"):
-                self.write(f"{value} = {expression}")
-            with self.block("else:"):
-                self._read_by(reader, value)
+            self._swift_or_read(swift, reader, value)
+
+    def _swift_or_read(self, swift: tuple[str, str] | None, reader: str, value: str) -> None:
+        """Read by the expression for a common case where it applies, else by the reader."""
+        if swift is None:
+            self._read_by(reader, value)
+            return
+        test, expression = swift
+        with self.block(f"if {test}:"):
+            self.write(f"{value} = {expression}")
+        with self.block("else:"):
+            self._read_by(reader, value)
 
     def _read_by(self, reader: str, value: str) -> None:
         self.write(f"{value} = {reader}({value})")

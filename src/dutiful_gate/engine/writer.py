@@ -14,6 +14,24 @@ _SMALL = 10**15
 _RESERVED = frozenset(dir(builtins)) | frozenset(keyword.kwlist)
 
 
+class _Block:
+    """The inside of a compound statement, for `with`."""
+
+    __slots__ = ("before", "writer")
+
+    def __init__(self, writer: Writer) -> None:
+        self.writer = writer
+
+    def __enter__(self) -> None:
+        self.writer._indent += 1
+        self.before = len(self.writer.lines)
+
+    def __exit__(self, *error: object) -> None:
+        if len(self.writer.lines) == self.before:
+            self.writer.write("pass")
+        self.writer._indent -= 1
+
+
 class Writer:
     """Source being written. Words from outside never become text of it: they are bound as constants."""
 
@@ -32,16 +50,10 @@ class Writer:
         """Fill the same namespace as another writer."""
         self.constants, self._names = other.constants, other._names
 
-    @contextmanager
-    def block(self, opening: str) -> Iterator[None]:
+    def block(self, opening: str) -> _Block:
         """A compound statement: what is written inside stands under it."""
         self.write(opening)
-        self._indent += 1
-        before = len(self.lines)
-        yield
-        if len(self.lines) == before:
-            self.write("pass")
-        self._indent -= 1
+        return _Block(self)
 
     @contextmanager
     def aside(self) -> Iterator[list[str]]:

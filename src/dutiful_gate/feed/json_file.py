@@ -49,6 +49,11 @@ class Examined(Generic[T]):
         return [*self.broken, *(fault for verdict in self.verdicts for fault in verdict.faults)]
 
     @property
+    def excused(self) -> list[Fault]:
+        """The faults for which something else stands in."""
+        return [fault for verdict in self.verdicts for fault in verdict.excused]
+
+    @property
     def dropped(self) -> list[Path]:
         """The paths of the unknown keys that were left out."""
         return [path for verdict in self.verdicts for path in verdict.dropped]
@@ -77,7 +82,8 @@ def _from_root(verdict: Verdict[T], path: Path) -> Verdict[T]:
     """A verdict whose paths begin at the file's root instead of the record's."""
     dropped = [(*path, *each) for each in verdict.dropped]
     if verdict:
-        return Verdict(verdict.value, (), dropped, 0, verdict.excused) if dropped else verdict
+        excused = [fault.beneath(path) for fault in verdict.excused]
+        return Verdict(verdict.value, (), dropped, 0, excused) if dropped or excused else verdict
     return refusal([fault.beneath(path) for fault in verdict.faults], dropped, verdict.untold)
 
 

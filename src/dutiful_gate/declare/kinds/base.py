@@ -25,8 +25,11 @@ class Kind(Value, ABC):
     def ready(self, source: Source, value: str, bind: Bind) -> str:
         """Python source that is true only when `value` needs no reading; "False" when it always does."""
 
-    def swift(self, source: Source, value: str) -> tuple[str, str] | None:
-        """A test and an expression for a common case that is read by the expression alone, if there is one."""
+    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
+        """A test and an expression for a common case that is read by the expression alone, if there is one.
+
+        The expression may raise ValueError: generated code gives up then, and looks more closely.
+        """
         return None
 
     @abstractmethod

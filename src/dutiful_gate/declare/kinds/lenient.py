@@ -25,8 +25,8 @@ class Lenient(Kind):
     def ready(self, source: Source, value: str, bind: Bind) -> str:
         return self.inner.ready(source, value, bind)
 
-    def swift(self, source: Source, value: str) -> tuple[str, str] | None:
-        return self.inner.swift(source, value)
+    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
+        return self.inner.swift(source, value, bind)
 
     def reader(self, source: Source) -> Reader:
         strict = self.inner.reader(source)

@@ -109,7 +109,7 @@ class Number(Kind):
         # A finite number alone equals zero when taken from itself.
         return "False" if source is Source.TEXT else f"{value}.__class__ is float and {value} - {value} == 0.0"
 
-    def swift(self, source: Source, value: str) -> tuple[str, str] | None:
+    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
         if source is Source.TEXT:
             return None
         return f"{value}.__class__ is int and -{_EXACT} <= {value} <= {_EXACT}", f"float({value})"
