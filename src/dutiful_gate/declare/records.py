@@ -86,9 +86,7 @@ class Wrong(ValueError):
 
     def __init__(self, words: str, *, at: object = ()) -> None:
         super().__init__(words)
-        from .terms import FieldOfThis
-
-        name = at.name if isinstance(at, FieldOfThis) else at
+        name = getattr(at, "name", at)
         self.path: tuple[Any, ...] = name if isinstance(name, tuple) else (name,)
 
 

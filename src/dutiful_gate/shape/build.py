@@ -16,7 +16,7 @@ from ..declare.kinds import Anything, Day, Exact, Kind, Moment, Number, Text, Tr
 from ..declare.rules import Rule
 from ..declare.rules.ranges import check_ranges
 from ..declare.steps import Step
-from ..declare.variants import Variant
+from .aliases import is_record_type, unwrapped
 from .beside import Beside, sorted_metadata, with_marks
 from .nodes import (
     MISSING,
@@ -35,7 +35,7 @@ from .nodes import (
     Shape,
     Use,
 )
-from .records import KeyStyle, is_record_type, record_of
+from .records import KeyStyle, record_of
 from .unions import tag_of
 
 _KINDS: dict[object, Kind] = {
@@ -281,43 +281,6 @@ class Maker:
         self.records[key] = Record(key, name, None, ())
         self.records[key] = record_of(self, declared, key, name)
         return key
-
-
-def unwrapped(declared: Any, given: Mapping[Any, Any] | None = None) -> tuple[Any, tuple[object, ...]]:
-    """A type without its aliases, `NewType`s and `Annotated`, and the metadata of all of them from the inside out."""
-    metadata: tuple[object, ...] = ()
-    while True:
-        origin = typing.get_origin(declared)
-        if origin is Annotated:
-            metadata = (*declared.__metadata__, *metadata)
-            declared = declared.__origin__
-        elif given and isinstance(declared, TypeVar) and declared in given:
-            declared = given[declared]
-        elif isinstance(declared, Variant):
-            return declared, metadata
-        elif origin is not None and type(origin).__name__ == "TypeAliasType":
-            given = {**(given or {}), **dict(zip(origin.__type_params__, typing.get_args(declared), strict=True))}
-            declared = _substituted(origin.__value__, given)
-        elif hasattr(declared, "__supertype__"):
-            declared = declared.__supertype__
-        elif type(declared).__name__ == "TypeAliasType":
-            declared = declared.__value__
-        elif origin in (typing.Required, typing.NotRequired) or _is_read_only(origin):
-            declared = typing.get_args(declared)[0]
-        elif given and is_record_type(origin) and not isinstance(declared, type):
-            return _substituted(declared, given), metadata
-        else:
-            return declared, metadata
-
-
-def _is_read_only(origin: object) -> bool:
-    return origin is not None and origin is getattr(typing, "ReadOnly", Ellipsis)
-
-
-def _substituted(declared: Any, given: Mapping[Any, Any]) -> Any:
-    """A generic type with its type variables replaced by what they stand for."""
-    wanted = getattr(declared, "__parameters__", ())
-    return declared[tuple(given.get(each, each) for each in wanted)] if wanted else declared
 
 
 def _holds_secrets(node: Node) -> bool:

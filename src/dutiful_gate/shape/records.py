@@ -7,36 +7,35 @@ import inspect
 import typing
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from difflib import get_close_matches
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from ..declare import marks
 from ..declare.errors import DeclarationError
 from ..declare.records import RecordCheck, RecordRule, record_rules
 from ..declare.sent import Sent
 from ..declare.variants import Variant
+from .aliases import is_named_tuple, is_record_type, unwrapped
 from .beside import sorted_metadata
 from .constructors import only_stores
 from .hints import hints_of
 from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Use
 
-if TYPE_CHECKING:
-    from .build import Maker
-
 KeyStyle = Callable[[str], str]
 Given = Mapping[Any, Any]
 
 
-def is_record_type(declared: object) -> bool:
-    """Whether a type is one that a record is made of."""
-    if isinstance(declared, Variant):
-        return True
-    if not isinstance(declared, type):
-        return False
-    return dataclasses.is_dataclass(declared) or typing.is_typeddict(declared) or _is_named_tuple(declared)
+class Maker(Protocol):
+    """What makes the shape of which a record is a part."""
 
+    names: Mapping[str, Any]
+    scope: str
+    key_style: KeyStyle | None
+    records: dict[str, Record]
+    keys: dict[object, str]
 
-def _is_named_tuple(declared: type) -> bool:
-    return issubclass(declared, tuple) and hasattr(declared, "_fields") and hasattr(declared, "_make")
+    def use(self, declared: Any, given: Given | None = None) -> Use:
+        """The use that an annotation stands for."""
+        ...
 
 
 def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
@@ -48,7 +47,7 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
     given = _type_variables(origin, declared)
     if typing.is_typeddict(origin):
         fields, form, builder = _typed_dict_fields(maker, origin, hints, given), "dict", dict
-    elif _is_named_tuple(origin):
+    elif is_named_tuple(origin):
         fields, form, builder = _named_tuple_fields(maker, origin, hints, given), "tuple", origin
     else:
         fields, form, builder = _dataclass_fields(maker, origin, hints, given), "object", origin
@@ -87,8 +86,6 @@ def _type_variables(origin: Any, declared: Any) -> Given:
 
 
 def _field(maker: Maker, record: str, attribute: str, hint: Any, given: Given, **more: Any) -> Field:
-    from .build import unwrapped
-
     try:
         use = maker.use(hint, given)
         wire = sorted_metadata(unwrapped(hint, given)[1]).wire
@@ -142,8 +139,6 @@ def _rest_apart(
     record: str, fields: Sequence[Field], hints: Mapping[str, Any]
 ) -> tuple[Field | None, tuple[Field, ...]]:
     """The field marked `rest`, and all others."""
-    from .build import unwrapped
-
     gathering = [
         field for field in fields if marks.rest in sorted_metadata(unwrapped(hints.get(field.attribute))[1]).marks
     ]
@@ -283,4 +278,4 @@ def _subset_class(variant: Variant, fields: Sequence[Field], rest: Field | None)
 _subset_classes: dict[Variant, type] = {}
 
 
-__all__ = ["KeyStyle", "Link", "check_record_rules", "is_record_type", "record_of"]
+__all__ = ["KeyStyle", "Link", "check_record_rules", "record_of"]
