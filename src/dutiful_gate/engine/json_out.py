@@ -1,9 +1,10 @@
-"""Plain data to JSON text, exact where a Decimal is."""
+"""Plain data to JSON text, exact where a Decimal is, and with infinities as numbers beyond a double."""
 
 from __future__ import annotations
 
 import json
 from decimal import Decimal
+from typing import Any
 from uuid import uuid4
 
 
@@ -12,14 +13,35 @@ def json_bytes(plain: object) -> bytes:
     held: dict[str, str] = {}
     token = uuid4().hex
 
+    def kept(digits: str) -> str:
+        name = f"{token}{len(held)}"
+        held[f'"{name}"'] = digits
+        return name
+
     def exactly(value: object) -> str:
         if not isinstance(value, Decimal) or not value.is_finite():
             raise ValueError(f"{type(value).__name__} is no plain data")
-        name = f"{token}{len(held)}"
-        held[f'"{name}"'] = str(value)
-        return name
+        return kept(str(value))
 
-    text = json.dumps(plain, ensure_ascii=False, separators=(",", ":"), allow_nan=False, default=exactly)
+    def written(data: object) -> str:
+        return json.dumps(data, ensure_ascii=False, separators=(",", ":"), allow_nan=False, default=exactly)
+
+    try:
+        text = written(plain)
+    except ValueError:
+        held.clear()
+        text = written(_beyond(plain, kept))
     for name, digits in held.items():
         text = text.replace(name, digits)
     return text.encode("utf-8", "surrogatepass" if not text.isascii() else "strict")
+
+
+def _beyond(plain: Any, kept: Any) -> Any:
+    """Plain data with every infinity as a number that no double holds: JSON has no other way to write it."""
+    if isinstance(plain, float) and abs(plain) == float("inf"):
+        return kept("1e999" if plain > 0 else "-1e999")
+    if isinstance(plain, dict):
+        return {name: _beyond(each, kept) for name, each in plain.items()}
+    if isinstance(plain, list):
+        return [_beyond(each, kept) for each in plain]
+    return plain

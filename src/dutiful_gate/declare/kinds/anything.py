@@ -8,12 +8,11 @@ from typing import Any
 
 from ..facts import Bind, Facts, Source, Stop
 from .base import Kind, Reader
-from .text import encodable
+from .text import SURROGATE, encodable
 
 _KIND = Stop("kind", "a JSON value")
 _DEEP = Stop("depth", "lists and records that are not as deep")
 _FINITE = Stop("reading", "finite numbers, as a double holds them")
-_SURROGATE = Stop("reading", "text without lone surrogates (RFC 8259, section 8.2)")
 
 
 class _Unfit(Exception):
@@ -27,7 +26,7 @@ def copied(value: Any, left: int) -> Any:
     if kind is str:
         if value.isascii() or encodable(value):
             return value
-        raise _Unfit(_SURROGATE)
+        raise _Unfit(SURROGATE)
     if kind is int or kind is bool or value is None:
         return value
     if kind is float:

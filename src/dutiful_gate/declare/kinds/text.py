@@ -9,7 +9,7 @@ from ..facts import Bind, Facts, Source, Stop
 from .base import Kind, Reader
 
 _KIND = Stop("kind", "text")
-_SURROGATE = Stop("reading", "text without lone surrogates (RFC 8259, section 8.2)")
+SURROGATE = Stop("reading", "text without lone surrogates (RFC 8259, section 8.2)")
 
 
 def encodable(text: str) -> bool:
@@ -25,7 +25,7 @@ def read_text(value: object) -> object:
     """Any `str`, as an exact `str`."""
     if not isinstance(value, str):
         return _KIND
-    return str(value) if encodable(value) else _SURROGATE
+    return str(value) if encodable(value) else SURROGATE
 
 
 class Text(Kind):

@@ -7,6 +7,7 @@ from typing import Any
 
 from ..facts import Bind, Facts, Source, Stop
 from .base import Kind, Reader
+from .text import SURROGATE, encodable
 
 
 class Written(Kind):
@@ -47,6 +48,8 @@ class Written(Kind):
         def read_written(value: object) -> object:
             if not isinstance(value, str):
                 return kind
+            if not value.isascii() and not encodable(value):
+                return SURROGATE
             try:
                 return read(value)
             except (ValueError, OverflowError):
