@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import pickle
 import re
+import runpy
+import sys
 import warnings
 from dataclasses import InitVar, dataclass, field
 from datetime import UTC, date, datetime, timedelta
@@ -471,3 +473,35 @@ def test_names_in_quotes_are_seen_where_the_gate_is_built() -> None:
     assert Gate(list["Made"]).admit([{}]) == [Made()]
     with pytest.raises(DeclarationError, match=r"'Nowhere' in quotes cannot be seen from here; hand it to the gate"):
         Gate(list["Nowhere"])  # type: ignore[name-defined]  # noqa: F821
+
+
+PEP_695 = """
+from dataclasses import dataclass
+from typing import Annotated
+from dutiful_gate import Gate, it, trimmed
+
+type Code = Annotated[str, trimmed, it.length == 3]
+type Pair[X] = tuple[X, X]
+type Tree = list[Tree] | int
+
+
+@dataclass
+class Shelf[T]:
+    items: list[T]
+    code: Code = "QLP"
+    following: "Shelf[T] | None" = None
+"""
+
+
+@pytest.mark.skipif(sys.version_info < (3, 12), reason="the interpreter has no type statement")
+def test_type_statements(tmp_path: Any) -> None:
+    script = tmp_path / "shelves.py"
+    script.write_text(PEP_695)
+    there = runpy.run_path(str(script))
+    shelves: Gate[Any] = Gate(there["Shelf"][int], names={"Shelf": there["Shelf"]})
+    shelf = shelves.admit({"items": [1], "code": " OST ", "following": {"items": [2]}})
+    assert (shelf.code, shelf.following.items) == ("OST", [2])
+    assert [fault.pointer for fault in shelves.examine({"items": ["x"]}).faults] == ["/items/0"]
+    assert Gate(there["Pair"][int]).admit([1, 2]) == (1, 2)
+    with pytest.raises(DeclarationError, match="leads to itself without a record between"):
+        Gate(there["Tree"])

@@ -31,7 +31,8 @@ def hints_of(declared: type, names: Mapping[str, Any], scope: str = "") -> dict[
         module = dict(vars(sys.modules[base.__module__])) if base.__module__ in sys.modules else {}
         for field, annotation in inspect.get_annotations(base).items():
             # What the module says goes before what is seen from where the gate is built, but inside that function.
-            first = {**vars(base), **names} if within else vars(base)
+            own = {each.__name__: each for each in getattr(base, "__type_params__", ())}
+            first = {**own, **vars(base), **names} if within else {**own, **vars(base)}
             hints[field] = _evaluated(annotation, {**names, **module}, dict(first), declared, field)
     return hints
 
