@@ -46,6 +46,36 @@ READING: dict[str, Any] = {
     "vessel": "Marrow Star",
 }
 
+
+@dataclass(slots=True)
+class Plain:
+    """Ten fields of the types that JSON itself has."""
+
+    vessel: Annotated[str, it.length <= 80]
+    berth: Annotated[int, it.between(1, 40)]
+    water_m: Annotated[float, it.between(0, 60)]
+    gate_open: bool
+    state: Literal["free", "taken", "closed"]
+    note: str
+    seats: int
+    crew: int
+    cargo_kg: Annotated[float, it >= 0, it <= 1_000_000]
+    flag: str
+
+
+PLAIN: dict[str, Any] = {
+    "vessel": "Marrow Star",
+    "berth": 7,
+    "water_m": 8.25,
+    "gate_open": True,
+    "state": "taken",
+    "note": "fender 3 is worn on the north side",
+    "seats": 120,
+    "crew": 14,
+    "cargo_kg": 48250.5,
+    "flag": "Ostrey",
+}
+
 _UUID = re.compile(r"[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}")
 _PORT = re.compile(r"[A-Z]{3}")
 _KEYS = frozenset(READING)

@@ -19,7 +19,7 @@ from typing import Any
 
 from by_hand import check_booking
 from fifty import build_declarations, build_gates
-from flat import READING, check_reading, readings
+from flat import PLAIN, READING, Plain, check_reading, readings
 from harness import Ratio, compared
 from payloads import BOOKING, REFUSED
 
@@ -38,6 +38,8 @@ _SOURCE = Path(dutiful_gate.__file__).parent.parent
 feeds = Gate(list[Booking])
 FEED = [{**BOOKING, "priority": "urgent" if number % 5 else "standard"} for number in range(1000)]
 RAW = json.dumps(BOOKING).encode()
+plain = Gate(Plain)
+RAW_PLAIN = json.dumps(PLAIN).encode()
 RAW_FEED = json.dumps(FEED).encode()
 
 
@@ -89,6 +91,12 @@ def ratios() -> list[Ratio]:
             lambda: decode(RAW_FEED.decode()),
             1.8,
             turns=15,
+        ),
+        compared(
+            "raw JSON of plain types / decoding",
+            lambda: plain.admit_json(RAW_PLAIN),
+            lambda: decode(RAW_PLAIN.decode()),
+            1.8,
         ),
         compared("building gates / dataclasses", build_gates, build_declarations, 30.0, turns=9),
         memory(),

@@ -22,6 +22,15 @@ def test_the_library_script(capsys: pytest.CaptureFixture[str]) -> None:
     assert "line 3:14: /crates/0/weight_kg [absent] needs a value; none came" in out
 
 
+def test_the_variants_script(capsys: pytest.CaptureFixture[str]) -> None:
+    runpy.run_path(str(EXAMPLES / "variants.py"), run_name="__main__")
+    out = capsys.readouterr().out
+    assert "excused: /page: needs a whole number in ASCII digits, such as 42; got 'zero'" in out
+    assert "changing {'weight_kg': 12.5, 'hazard': None}" in out
+    assert "/unNumber: needs a value, since hazard has one; got none" in out
+    assert "/pin: braucht genau 4 Zeichen; bekam einen verborgenen Wert" in out
+
+
 def test_the_http_service(sound: dict[str, Any]) -> None:
     service = runpy.run_path(str(EXAMPLES / "service.py"))
     client = service["app"].test_client()
