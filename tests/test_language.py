@@ -401,6 +401,13 @@ def test_patterns_that_run_away() -> None:
             Gate(Annotated[str, it.matches(pattern)])
 
 
+def test_a_pattern_that_cannot_be_made_safe_is_told() -> None:
+    with pytest.warns(RunawayPattern, match=r"uses \(\?=.*text of more than 24 characters is refused unmatched"):
+        gate = Gate(Annotated[str, it.matches(r"(?=(a+)+b)a+b")])
+    assert gate.accepts("aaab")
+    assert not gate.accepts("a" * 30 + "b")
+
+
 def test_decimals_are_exact() -> None:
     gate = Gate(dict[str, Decimal])
     raw = b'{"a":0.1000000000000000055511151231257827,"b":1e400,"c":12.50}'

@@ -342,8 +342,11 @@ def test_null_and_absent(name: str, source: Source) -> None:
 def _told(value: Any) -> str:
     if value is SAME:
         return "itself"
-    text = f"`{value!r}`" if not isinstance(value, str) else f"`{value.encode('unicode_escape').decode()!r}`"
-    return (text if len(text) < 60 else text[:56] + "…`").replace("|", "\\|").replace("\\\\\\\\", "\\\\")
+    text = ascii(value) if isinstance(value, str) else repr(value)
+    for long, short in (("datetime.timezone.utc", "UTC"), ("datetime.", ""), ("zoneinfo.", ""), ("PosixPath", "Path")):
+        text = text.replace(long, short)
+    text = text if len(text) < 60 else text[:56] + "…"
+    return f"`{text}`".replace("|", "\\|")
 
 
 def page() -> str:

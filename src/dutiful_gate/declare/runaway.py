@@ -179,9 +179,14 @@ def _ones(node: Node) -> list[str]:
 
 def warn(rule: str, pattern: str) -> None:
     """Tell the developer of a pattern that can run away."""
+    try:
+        parse(pattern)
+        how = "it is matched in a slower way that cannot"
+    except Unreadable as unread:
+        how = f"and since it uses {unread}, text of more than {_LONGEST_UNGUARDED} characters is refused unmatched"
     warnings.warn(
-        f"{rule} has {danger(pattern)}, which hostile text can make run away; it is matched in a slower way that "
-        "cannot. Let each repeat begin with a sign of its own, as in [a-z]+(-[a-z]+)*",
+        f"{rule} has {danger(pattern)}, which hostile text can make run away; {how}. "
+        "Let each repeat begin with a sign of its own, as in [a-z]+(-[a-z]+)*",
         RunawayPattern,
         stacklevel=2,
     )
