@@ -11,6 +11,7 @@ from rich.theme import Theme
 from ..report.fault import Fault
 from ..report.show import counted, visible
 
+_MOST_SPANS = 24
 _THEME = Theme(
     {
         "admitted": "green",
@@ -61,4 +62,6 @@ def spans(numbers: list[int]) -> str:
             parts[-1] = (parts[-1][0], number)
         else:
             parts.append((number, number))
-    return ", ".join(f"{low}" if low == high else f"{low} to {high}" for low, high in parts)
+    told = [f"{low}" if low == high else f"{low} to {high}" for low, high in parts[:_MOST_SPANS]]
+    rest = sum(high - low + 1 for low, high in parts[_MOST_SPANS:])
+    return ", ".join(told) + (f" and {rest:,} more" if rest else "")

@@ -21,6 +21,7 @@ _NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
 _STRING = re.compile(r'"(?:[^"\\\x00-\x1f]++|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+"')
 _SOUND_START = re.compile(r'"(?:[^"\\\x00-\x1f]++|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+')
 _WORD = re.compile(r"[A-Za-z_]+|-Infinity")
+_skip = json.JSONDecoder().raw_decode
 _CONSTANTS = {"true": True, "false": False, "null": None}
 _NO_JSON = ("NaN", "Infinity", "-Infinity")
 
@@ -72,8 +73,13 @@ class _Frame:
         self.wanted = wanted
 
 
-def read_carefully(text: str, limits: Limits, paths: Iterable[Path] = (), *, exact: bool = False) -> Told:
-    """Read a JSON text, noting what is wrong, and where each of `paths`, and all that is around it, stands."""
+def read_carefully(
+    text: str, limits: Limits, paths: Iterable[Path] = (), *, exact: bool = False, sound: bool = False
+) -> Told:
+    """Read a JSON text, noting what is wrong, and where each of `paths`, and all that is around it, stands.
+
+    Of a text that is known to be sound only what the paths lead through is read by hand; the decoder skips the rest.
+    """
     wanted: dict[Any, Any] = {}
     for path in paths:
         branch = wanted
@@ -81,6 +87,7 @@ def read_carefully(text: str, limits: Limits, paths: Iterable[Path] = (), *, exa
             branch = branch.setdefault(step, {})
     reading = _Reading(text, limits, wanted)
     reading.exact = exact
+    reading.sound = sound
     try:
         reading.read()
     except _Ended:
@@ -94,6 +101,7 @@ class _Reading:
         self.limits = limits
         self.wanted: dict[Any, Any] | None = wanted
         self.exact = False
+        self.sound = False
         self.at = 0
         self.frames: list[_Frame] = []
         self.told = Told()
@@ -117,6 +125,9 @@ class _Reading:
 
     def value(self) -> object:
         """The value that begins here; a list or record is opened only, and filled by later turns."""
+        if self.sound and self.wanted is None:
+            skipped, self.at = _skip(self.text, self.at)
+            return skipped
         self.locate()
         letter = self.text[self.at : self.at + 1]
         if letter == '"':

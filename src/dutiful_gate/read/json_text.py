@@ -75,7 +75,9 @@ class JsonText:
 
     def placed(self, faults: Sequence[Fault]) -> list[Fault]:
         """The same faults, each with its line and column."""
-        told = read_carefully(self.text, self._limits, (fault.path for fault in faults))
+        told = read_carefully(
+            self.text, self._limits, (fault.path for fault in faults), sound=self.readable and not self.broken
+        )
         return [fault.at(self._place(told, fault.path, of_key=fault.code == "unknown")) for fault in faults]
 
     def merged(self, faults: Sequence[Fault]) -> list[Fault]:
