@@ -162,7 +162,7 @@ class Gate(Generic[T]):
             value = self._engine.sound(plain)
             if value is not FAILED:
                 return value  # type: ignore[no-any-return]
-        verdict = self._examined_json(raw)
+        verdict = self._examined_json(raw, plain)
         if not verdict:
             raise Refused(verdict)
         return verdict.value
@@ -176,14 +176,14 @@ class Gate(Generic[T]):
         plain = self._plain_json(raw, self.limits, self.shape.exact)
         value = FAILED if plain is FAILED else self._engine.sound_and_known(plain)
         if value is FAILED:
-            return self._examined_json(raw)
+            return self._examined_json(raw, plain)
         return Verdict(value, (), (), 0, (), partial(self._entered, plain))
 
-    def _examined_json(self, raw: Raw) -> Verdict[T]:
+    def _examined_json(self, raw: Raw, plain: object) -> Verdict[T]:
         from .read.json_text import JsonText
 
         text = JsonText(raw, self.limits, exact=self.shape.exact, hide=self.shape.secretive)
-        if not text.read() and not text.readable:
+        if not text.read(plain) and not text.readable:
             return refusal(text.broken)
         return self._examined_text(text)
 

@@ -7,6 +7,7 @@ from typing import Any, Generic, TypeVar
 
 from ..declare.limits import Limits
 from ..gate import Gate
+from ..read.json_fast import plain_json
 from ..read.json_text import JsonText
 from ..report.fault import Fault, Path
 from ..report.verdict import Verdict, refusal
@@ -65,7 +66,7 @@ def examine_file(gate: Gate[T], raw: bytes, *, told: Callable[[int, int], Any] |
     `told` is called with the number of records done and their total, now and then, for those who show progress.
     """
     text = JsonText(raw, FILE_LIMITS, exact=gate.shape.exact, hide=gate.shape.secretive)
-    text.read()
+    text.read(plain_json(raw, FILE_LIMITS, gate.shape.exact))
     if not text.readable:
         return Examined([], text.broken, listed=False)
     listed = isinstance(text.value, list) and not isinstance(gate.shape.root.node, Items)

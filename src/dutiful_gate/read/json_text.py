@@ -10,7 +10,6 @@ from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
 from .json_careful import Note, Told, read_carefully
-from .json_fast import plain_json
 from .lines import Lines
 
 _BOM = "\ufeff"
@@ -19,7 +18,7 @@ _BOM = "\ufeff"
 class JsonText:
     """One JSON text, fractions read as Decimal when `exact`, and no piece of it shown in faults when `hide`.
 
-    After `read()`, `value` is its plain value when `sound`; else `broken` tells what is wrong.
+    After `read`, `value` is its plain value when `sound`; else `broken` tells what is wrong.
 
     A text with repeated keys, NaN or over-long numbers still has a value, so that its other faults can be told too.
     """
@@ -49,8 +48,8 @@ class JsonText:
         self.readable = False
         self.broken: list[Fault] = []
 
-    def read(self) -> bool:
-        """Read the text; whether it is sound JSON within the limits."""
+    def read(self, plain: object) -> bool:
+        """Take in the text, of which `plain_json` made `plain`; whether it is sound JSON within the limits."""
         raw = self._raw
         if len(raw) > self._limits.bytes:
             self._refuse_size(len(raw))
@@ -64,7 +63,6 @@ class JsonText:
             except UnicodeDecodeError as error:
                 self._refuse_bytes(encoded, error.start)
                 return False
-        plain = plain_json(raw, self._limits, self._exact)
         if plain is not FAILED:
             self.value, self.readable = plain, True
             return True
