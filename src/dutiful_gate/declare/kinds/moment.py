@@ -21,9 +21,23 @@ _DAY_READING = Stop("reading", "a date (RFC 3339), such as 2026-05-04")
 _NO_SUCH_DAY = Stop("reading", "a date that the calendar has")
 _DAY_NATIVE = Stop("kind", "a date")
 
-_MOMENT = Late(r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt][0-9]{2}:[0-9]{2}:([0-9]{2})(?:\.[0-9]+)?([Zz]|[+-][0-9]{2}:[0-9]{2})?")
+_MOMENT = Late(
+    r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt](?:[01][0-9]|2[0-3]):[0-9]{2}:([0-9]{2})(?:\.[0-9]+)?([Zz]|[+-][0-9]{2}:[0-9]{2})?"
+)
 _DAY = Late(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 _from_iso = datetime.fromisoformat
+
+
+def _takes_24() -> bool:
+    """Whether the interpreter's parser has an hour 24, which RFC 3339 has not."""
+    try:
+        _from_iso("2026-05-04T24:00:00")
+    except ValueError:
+        return False
+    return True
+
+
+_TAKES_24 = _takes_24()
 
 
 def moment_from_json(value: object) -> object:
@@ -31,7 +45,7 @@ def moment_from_json(value: object) -> object:
     if value.__class__ is str:
         text: str = value
         # The commonest form, told by its separators alone: the parser judges the rest.
-        if len(text) == 20 and text[4::3] == "--T::Z":
+        if len(text) == 20 and text[4::3] == "--T::Z" and text[11:13] != "24":
             try:
                 return _from_iso(text)
             except ValueError:
@@ -114,6 +128,8 @@ class Moment(Kind):
             return None
         # 2026-05-04T09:30:00Z: every third sign from the fifth on is a separator, and the parser judges the rest.
         test = f'{value}.__class__ is str and len({value}) == 20 and {value}[4::3] == "--T::Z"'
+        if _TAKES_24:
+            test += f' and {value}[11:13] != "24"'
         return test, f"{bind(_from_iso, 'from_iso')}({value})"
 
     def reader(self, source: Source) -> Reader:
@@ -158,7 +174,7 @@ class Day(Kind):
 
 _LOCAL_READING = Stop("reading", "a date-time without an offset, such as 2026-05-04T09:30:00")
 _UTC_READING = Stop("reading", "a date-time in UTC, such as 2026-05-04T09:30:00Z")
-_LOCAL_PATTERN = r"[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}(?:\.[0-9]+)?"
+_LOCAL_PATTERN = r"[0-9]{4}-[0-9]{2}-[0-9]{2}T(?:[01][0-9]|2[0-3]):[0-9]{2}:[0-9]{2}(?:\.[0-9]+)?"
 _LOCAL = Late(_LOCAL_PATTERN)
 
 
