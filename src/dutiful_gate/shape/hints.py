@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib.util
 import inspect
 import sys
 import typing
@@ -29,12 +30,27 @@ def hints_of(declared: type, names: Mapping[str, Any], scope: str = "") -> dict[
     hints: dict[str, Any] = {}
     for base in reversed(declared.__mro__):
         module = dict(vars(sys.modules[base.__module__])) if base.__module__ in sys.modules else {}
-        for field, annotation in inspect.get_annotations(base).items():
+        for field, annotation in _annotations(base, declared).items():
             # What the module says goes before what is seen from where the gate is built, but inside that function.
             own = {each.__name__: each for each in getattr(base, "__type_params__", ())}
             first = {**own, **vars(base), **names} if within else {**own, **vars(base)}
             hints[field] = _evaluated(annotation, {**names, **module}, dict(first), declared, field)
     return hints
+
+
+def _annotations(base: type, declared: type) -> dict[str, Any]:
+    """A class's own annotations, where names that cannot be seen are left to be looked up one by one."""
+    try:
+        return inspect.get_annotations(base)
+    except DeclarationError as error:
+        raise error.within(declared.__name__) from None
+    except Exception:
+        # From 3.14 on annotations are evaluated when asked for (PEP 649), and may be asked for half-way.
+        if importlib.util.find_spec("annotationlib") is None:
+            raise
+        library: Any = importlib.import_module("annotationlib")
+        found: dict[str, Any] = library.get_annotations(base, format=library.Format.FORWARDREF)
+        return found
 
 
 def _evaluated(annotation: object, module: dict[str, Any], names: dict[str, Any], declared: type, field: str) -> object:
