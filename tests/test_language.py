@@ -357,6 +357,24 @@ def test_names_in_the_data() -> None:
         Gate(Twice)
 
 
+def test_one_field_gathers_the_rest() -> None:
+    @obeys(at_least_one("extra", "name"))
+    @dataclass
+    class Mentioned:
+        name: str | None = None
+        extra: Annotated[dict[str, int], rest] = field(default_factory=dict)
+
+    with pytest.raises(DeclarationError, match="names 'extra', which is no field of it"):
+        Gate(Mentioned)
+
+    @dataclass
+    class Untyped:
+        extra: Annotated[list[int], rest]
+
+    with pytest.raises(DeclarationError, match=r"Untyped\.extra: one field at most can be the rest, and it is a dict"):
+        Gate(Untyped)
+
+
 T = TypeVar("T")
 
 

@@ -53,8 +53,8 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
         fields, form, builder = _dataclass_fields(maker, origin, hints, given), "object", origin
     every = record_rules(origin)
     rules = tuple(rule for rule in every if isinstance(rule, RecordRule))
-    check_record_rules(name, fields, rules)
     rest, fields = _rest_apart(name, fields, hints)
+    check_record_rules(name, fields, rules)
     _check_wires(name, fields)
     return Record(
         key,
