@@ -2,9 +2,20 @@
 
 from __future__ import annotations
 
+import os
 from typing import Any
 
 import pytest
+from hypothesis import HealthCheck, settings
+
+# A slow machine is no fault of the code; and what runs unattended runs the same each time.
+settings.register_profile(
+    "steady",
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
+    derandomize=bool(os.environ.get("CI")),
+)
+settings.load_profile("steady")
 
 
 @pytest.fixture

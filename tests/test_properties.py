@@ -10,7 +10,7 @@ from enum import Enum
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from dutiful_gate import Gate, Refused, Source, camel, it, lowered, otherwise, secret, trimmed, uppered
@@ -97,10 +97,8 @@ JSON: st.SearchStrategy[Any] = st.recursive(
     ),
     max_leaves=10,
 )
-SLOW = settings(deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 
 
-@SLOW
 @given(st.data())
 def test_what_goes_out_comes_in_again(data: st.DataObject) -> None:
     declared, values = data.draw(DECLARED)
@@ -113,7 +111,6 @@ def test_what_goes_out_comes_in_again(data: st.DataObject) -> None:
     assert Gate(declared, Source.NATIVE, keys=camel).admit(value) == value
 
 
-@SLOW
 @given(st.data())
 def test_the_ways_to_ask_agree_and_none_raises(data: st.DataObject) -> None:
     declared, _ = data.draw(DECLARED)
@@ -137,7 +134,6 @@ def test_the_ways_to_ask_agree_and_none_raises(data: st.DataObject) -> None:
         verdict.entered()
 
 
-@SLOW
 @given(st.data())
 def test_raw_and_decoded_agree(data: st.DataObject) -> None:
     declared, _ = data.draw(DECLARED)
@@ -156,7 +152,6 @@ def test_raw_and_decoded_agree(data: st.DataObject) -> None:
     assert all(fault.place for fault in in_text.faults)
 
 
-@SLOW
 @given(DECLARED)
 def test_documents_are_json_and_the_same_each_time(pair: Pair) -> None:
     first, second = Gate(pair[0]).schema(), Gate(pair[0]).schema()
