@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dutiful_gate import DeclarationError, Gate, Limits, Source
+from dutiful_gate.read.json_fast import too_deep
 
 
 @dataclass
@@ -95,6 +96,37 @@ def test_limits() -> None:
     for wrong in ({"bytes": 0}, {"depth": True}, {"faults": 1.5}, {"digits": 5000}):
         with pytest.raises(DeclarationError):
             Limits(**wrong)  # type: ignore[arg-type]
+
+
+DEEP = [
+    '[{"y":' * 50 + "1" + "}]" * 50,
+    '{"s":"]","y":' * 100 + "1" + "}" * 100,
+    '{"s":"]","y":' * 100 + "1" + ',"t":"["}' * 100,
+    '{"s":"\\"]","y":' * 100 + "1" + ',"t":"["}' * 100,
+]
+
+
+@pytest.mark.parametrize("deep", DEEP)
+def test_no_text_hides_its_depth_even_where_nobody_declared_it(deep: str) -> None:
+    assert [fault.code for fault in READINGS.examine_json(f'{{"a": 1, "x": {deep}}}').faults] == ["depth"]
+    assert READINGS.examine_json(json.dumps({"a": 1, "x": ['[[{\\"' * 99] * 99})), "brackets in texts are no depth"
+
+
+BRACKETED: st.SearchStrategy[Any] = st.recursive(
+    st.text('[]{}"\\a:', max_size=4) | st.none(),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text('[]{}"\\', max_size=3), inner, max_size=3),
+    max_leaves=20,
+)
+
+
+def depth_of(data: Any) -> int:
+    inner = data.values() if isinstance(data, dict) else data if isinstance(data, list) else None
+    return 0 if inner is None else 1 + max(map(depth_of, inner), default=0)
+
+
+@given(BRACKETED, st.integers(1, 6))
+def test_depth_is_counted_exactly(data: Any, most: int) -> None:
+    assert too_deep(json.dumps(data).encode(), most) == (depth_of(data) > most)
 
 
 def test_what_is_no_text_is_a_mistake_of_the_program() -> None:

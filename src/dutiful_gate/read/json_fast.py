@@ -13,12 +13,10 @@ from ..declare.facts import FAILED
 from ..declare.limits import Limits
 
 _STRINGS = re.compile(rb'"(?:[^"\\]++|\\.)*+"', re.DOTALL)
-_NO_BRACKETS = bytes(set(range(256)) - set(b"[]{}"))
-_STEP = [0] * 256
-for _bracket in b"[{":
-    _STEP[_bracket] = 1
-for _bracket in b"]}":
-    _STEP[_bracket] = -1
+# Records count as lists do; of everything else only what tells strings from the rest is kept.
+_ALIKE = bytes.maketrans(b"{}", b"[]")
+_NEITHER = bytes(set(range(256)) - set(b'[]{}"\\'))
+_STEP = {ord("["): 1, ord("]"): -1}
 
 
 class Troubled(Exception):
@@ -94,26 +92,16 @@ def _with_digits(most: int, *, exact: bool) -> json.JSONDecoder:
 
 
 def too_deep(raw: bytes, most: int) -> bool:
-    """Whether lists and records nest deeper than `most`.
-
-    Brackets inside strings are counted at first, since they seldom matter; where they may, they are taken out.
-    """
-    return _deeper(raw, most) and _deeper(_STRINGS.sub(b"", raw), most)
-
-
-def _deeper(raw: bytes, most: int) -> bool:
-    """Whether brackets nest deeper than `most`: each round takes out the innermost pairs."""
-    brackets = raw.translate(None, _NO_BRACKETS)
+    """Whether lists and records nest deeper than `most`, whatever stands inside strings."""
+    # Two quotes side by side are an empty string, or the end of one and the beginning of another: taking them out
+    # leaves quotes only around brackets and backslashes in strings, which are rare and then taken out one by one.
+    left = raw.translate(_ALIKE, _NEITHER).replace(b'""', b"")
+    if b'"' in left:
+        left = _STRINGS.sub(b"", raw).translate(_ALIKE, _NEITHER)
     for _ in range(most):
-        left = brackets.replace(b"[]", b"").replace(b"{}", b"")
+        inner, left = left, left.replace(b"[]", b"")  # one level in a round
         if not left:
             return False
-        if left == brackets:
-            break
-        brackets = left
-    # What is left are brackets in strings, or in a text that does not balance, or very deep ones: count them.
-    return max(accumulate(map(_STEP.__getitem__, brackets)), default=0) > 0 and _depth(raw) > most
-
-
-def _depth(raw: bytes) -> int:
-    return max(accumulate(map(_STEP.__getitem__, raw.translate(None, _NO_BRACKETS))), default=0)
+        if left == inner:
+            break  # it does not balance, so it is no JSON: count what there is
+    return max(accumulate(_STEP.get(sign, 0) for sign in left), default=0) > 0
