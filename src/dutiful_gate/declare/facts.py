@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from enum import Enum
-from typing import Final
+from typing import Any, Final
 
 from .values import Value
 
@@ -82,3 +82,15 @@ class Unsaid(Value):
     """Why something has no JSON Schema keywords, for the list of what a document cannot say."""
 
     reason: str
+
+
+def evaluated(write: Callable[[str, Bind], str], value: object) -> Any:
+    """What the source that `write` writes of a variable comes to for a value that is at hand now."""
+    bound: dict[str, Any] = {}
+
+    def bind(constant: object, hint: str) -> str:
+        name = f"{hint}_{len(bound)}"
+        bound[name] = constant
+        return name
+
+    return eval(write("value", bind), bound, {"value": value})

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from .blanks import BLANKS
 from .errors import DeclarationError
-from .facts import Bind, Facts, Unsaid
+from .facts import Bind, Facts, Unsaid, evaluated
 from .values import Value
 
 _F = TypeVar("_F", bound=Callable[..., Any])
@@ -45,13 +45,7 @@ class Step(Value, ABC):
 
     def done(self, value: object) -> Any:
         """The value after the step, at hand now."""
-        bound: dict[str, Any] = {}
-
-        def bind(constant: object, hint: str) -> str:
-            bound[hint] = constant
-            return hint
-
-        return eval(self.expression("value", bind), bound, {"value": value})
+        return evaluated(self.expression, value)
 
 
 class TextStep(Step):

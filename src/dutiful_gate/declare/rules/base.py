@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from typing import Any, NoReturn, Self
+from typing import NoReturn, Self
 
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Unsaid
+from ..facts import Bind, Facts, Unsaid, evaluated
 from ..values import Value
 
 _SLOT = r"\{([^{}]*)\}"
@@ -96,15 +96,7 @@ class Rule(Value, ABC, kw_only=True):
 
     def holds(self, value: object) -> bool:
         """Whether the rule holds for a value that is at hand now."""
-        bound: dict[str, Any] = {}
-
-        def bind(constant: object, hint: str) -> str:
-            name = f"{hint}_{len(bound)}"
-            bound[name] = constant
-            return name
-
-        source = self.condition("value", bind)
-        return bool(eval(source, bound, {"value": value}))
+        return bool(evaluated(self.condition, value))
 
 
 def refuse(rule: object, facts: Facts, remedy: str) -> NoReturn:
