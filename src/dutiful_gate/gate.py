@@ -14,6 +14,10 @@ from .document.document import Document
 from .report.verdict import Refused, Verdict, refusal
 
 if TYPE_CHECKING:
+    from os import PathLike
+
+    from .document.judging.engine import DocumentEngine
+    from .document_gate import DocumentGate
     from .engine.gatehouse import Engine
     from .read.json_text import JsonText
     from .shape.nodes import Shape
@@ -46,7 +50,7 @@ class Gate(Generic[T]):
     keys: Callable[[str], str] | None
     lenient: bool
     shape: Shape
-    _engine: Engine
+    _engine: Engine | DocumentEngine
     _plain_json: Callable[[Raw, Limits, bool], Any]
 
     @overload
@@ -118,6 +122,33 @@ class Gate(Generic[T]):
         }
         for name, held in settled.items():
             object.__setattr__(self, name, held)
+
+    @staticmethod
+    def from_schema(
+        document: Mapping[str, Any] | bool | PathLike[str],
+        *,
+        formats: Literal["assert", "annotate"] | None = None,
+        documents: Mapping[str, Any] | PathLike[str] | None = None,
+        dialect: str | None = None,
+        limits: Limits | None = None,
+    ) -> DocumentGate:
+        """A gate that judges by a JSON Schema document: draft-04, 06, 07, 2019-09, 2020-12, OpenAPI 3.0 or 3.1.
+
+        It admits data as it is, and refuses it with the same faults as every gate; each has its `keyword` too.
+
+        `document`   the decoded document, or the path of a JSON file
+        `formats`    "assert": a wrong format is a fault (in draft-07 wrong content too); "annotate": it says nothing;
+                     by default what the document's dialect asks for, which mostly is the second
+        `documents`  what references may lead to, by URI; or a folder, whose JSON files are known by their path in it.
+                     Nothing is ever fetched; the standard's own meta-schemas are at hand
+        `dialect`    the edition of a document that has no `$schema`: by name, such as "draft-07"
+
+        Raises DeclarationError, with the pointer at fault, for a document that its meta-schema refuses, that refers to
+        what is not at hand, that has a pattern which is none, or whose references go in a circle.
+        """
+        from .document_gate import DocumentGate
+
+        return DocumentGate(document, formats=formats, documents=documents, dialect=dialect, limits=limits)
 
     def __setattr__(self, name: str, value: object) -> NoReturn:
         raise AttributeError(f"a gate does not change: build another with other words instead of setting {name}")

@@ -31,7 +31,7 @@ from .plan import (
     choice_ready,
     may_be_blank,
 )
-from .program import Unit
+from ..source.program import Unit
 from .runtime import (
     ABSENT,
     StopCauses,

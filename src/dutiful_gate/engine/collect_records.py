@@ -21,7 +21,7 @@ from .runtime import (
     record_fault,
     refuse_unknown,
 )
-from .writer import Writer
+from ..source.writer import Writer
 
 
 class RecordWriter(Writer, ABC):

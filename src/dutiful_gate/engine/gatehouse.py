@@ -10,7 +10,7 @@ from ..declare.facts import FAILED
 from ..report.fault import Path
 from .collect import collecting_unit
 from .plan import Plan
-from .program import Unit
+from ..source.program import Unit
 from .release import release_unit
 from .runtime import Log
 from .sound import sound_unit

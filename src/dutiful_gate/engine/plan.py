@@ -14,7 +14,7 @@ from ..declare.steps import Step
 from ..declare.values import Value
 from ..shape.nodes import Choice, Field, Nullable, Record, Scalar, Shape, Use
 from .runtime import chooser
-from .writer import Writer
+from ..source.writer import Writer
 
 
 class Plan(Value):

@@ -22,8 +22,8 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.plain import belongs
-from .program import Unit
-from .writer import Writer
+from ..source.program import Unit
+from ..source.writer import Writer
 
 
 def release_unit(shape: Shape, *, secrets: bool) -> Unit:

@@ -39,9 +39,9 @@ from .plan import (
     member_table,
     presence_of,
 )
-from .program import Unit
+from ..source.program import Unit
 from .runtime import ABSENT, attributes_of, gathered, is_blank, split, tag_chooser
-from .writer import Writer
+from ..source.writer import Writer
 
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3

@@ -21,6 +21,7 @@ class Cause(Value):
 
     `needs` is a template with slots named after `expected`, and `{phrase}` for the kind of value.
     `got` says what is told of what came: "value", "length", or else the words themselves.
+    `keyword` is where the rule stands in a JSON Schema document, for a gate that was made of one.
     """
 
     code: str
@@ -31,6 +32,7 @@ class Cause(Value):
     own_words: str | None = None
     label: str = ""
     secret: bool = False
+    keyword: str = ""
 
     def of(self, code: str, needs: str) -> Cause:
         """A cause at the same field for a value that could not be read."""

@@ -37,6 +37,7 @@ class Fault:
     `given`     what came: shortened, and None for a secret
     `expected`  the rule's numbers by name
     `place`     where it stands in the text it came from, or None
+    `keyword`   where the rule stands in its JSON Schema document; "" where the gate was made of types
     """
 
     __slots__ = ("_cause", "_given", "_value", "path", "place")
@@ -89,6 +90,11 @@ class Fault:
         """The rule's numbers by name, for example {"floor": 2, "ceiling": 80}."""
         return MappingProxyType(dict(self._cause.numbers(self._given)))
 
+    @property
+    def keyword(self) -> str:
+        """The URI of the keyword that refused, in a document that the gate was made of: "#/properties/port/enum"."""
+        return self._cause.keyword
+
     def at(self, place: Place | None) -> Fault:
         """The same fault with its place in the text."""
         return Fault(self.path, self._cause, self._given, self._value, place)
@@ -106,6 +112,8 @@ class Fault:
             "given": self.given,
             "expected": {name: _jsonable(number) for name, number in self.expected.items()},
         }
+        if self.keyword:
+            told["keyword"] = self.keyword
         if self.place is not None:
             told["line"], told["column"] = self.place.line, self.place.column
         return told

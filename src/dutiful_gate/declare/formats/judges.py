@@ -44,9 +44,11 @@ _PATTERNS: dict[str, str] = {
     "relative-json-pointer": r"(?:0|[1-9][0-9]*)(?:#|(?:/(?:[^~/]|~[01])*)*)",
     "duration": r"P(?!$)(?:[0-9]+W|(?:[0-9]+Y)?(?:[0-9]+M)?(?:[0-9]+D)?"
     r"(?:T(?!$)(?:[0-9]+H)?(?:[0-9]+M)?(?:[0-9]+S)?)?)",
-    "time": r"(?:[01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9](?:\.[0-9]+)?(?:[Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])",
+    "time": r"(?:[01][0-9]|2[0-3]):[0-5][0-9]:(?:[0-5][0-9]|60)(?:\.[0-9]+)?(?:[Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])",
     "uri-template": r"(?:[^\x00-\x20\"'<>\\^`{|}%]|%[0-9A-Fa-f]{2}|\{[+#./;?&=,!@|]?[^\x00-\x20{}\"'<>\\^`|]+\})*",
 }
+_IN_BRACKETS = Late(r"[^\[]*\[([^\]]*)\].*")
+_host = Late(rf"{_LABEL}(?:\.{_LABEL})*")
 _late = {name: Late(pattern) for name, pattern in _PATTERNS.items()}
 
 
@@ -54,21 +56,44 @@ def _judge_of(name: str) -> Callable[[str], bool]:
     def judge(text: str) -> bool:
         return _late[name].fullmatch(text) is not None
 
+    def judge_with_host(text: str) -> bool:
+        return _late[name].fullmatch(text) is not None and ("[" not in text or _is_bracketed(text))
+
+    if name.endswith(("uri", "iri", "reference")):
+        judge = judge_with_host
+
     judge.__name__ = f"is_{name.replace('-', '_')}"
     return judge
 
 
 def is_hostname(text: str) -> bool:
-    """A host name of RFC 1123: labels of letters, digits and hyphens, at most 63 each and 253 together."""
-    return len(text) <= 253 and re.fullmatch(rf"{_LABEL}(?:\.{_LABEL})*", text) is not None
+    """A host name of RFC 1123: labels of letters, digits and hyphens, at most 63 each and 253 together.
+
+    A label that begins with `xn--` must be one of another script in its ASCII form (RFC 5890, section 2.3.2.1).
+    """
+    if len(text) > 253 or _host.fullmatch(text) is None:
+        return False
+    return "xn--" not in text.lower() or all(map(_is_plain_label, text.split(".")))
+
+
+def _is_plain_label(label: str) -> bool:
+    from .idna import is_encoded_label  # seldom needed
+
+    return not label.lower().startswith("xn--") or is_encoded_label(label)
 
 
 def is_idn_hostname(text: str) -> bool:
-    """A host name whose labels may be of any script (RFC 5890)."""
-    try:
-        return bool(text) and is_hostname(re.sub("[\u3002\uff0e\uff61]", ".", text).encode("idna").decode())
-    except UnicodeError:
+    """A host name whose labels may be of any script (RFC 5890, IDNA 2008)."""
+    from .idna import is_label
+
+    labels = re.sub("[\u3002\uff0e\uff61]", ".", text).split(".")
+    plain = [label if label.isascii() else "xn--" + label.encode("punycode").decode("ascii") for label in labels]
+    if len(".".join(plain)) > 253:
         return False
+    return all(
+        is_hostname(label) and (label[2:4] != "--" or label[:4].lower() == "xn--") if label.isascii() else is_label(label)
+        for label in labels
+    )
 
 
 def is_idn_email(text: str) -> bool:
@@ -80,6 +105,12 @@ def is_idn_email(text: str) -> bool:
         and is_email(f"{plain}@host.example")
         and ((domain[:1] == "[" and is_email(f"x@{domain}")) or is_idn_hostname(domain))
     )
+
+
+def _is_bracketed(uri: str) -> bool:
+    """Whether what stands in the brackets of a URI's host is an address (RFC 3986, section 3.2.2)."""
+    found = _IN_BRACKETS.fullmatch(uri)
+    return found is not None and (found[1][:1] in "vV" or is_ipv6(found[1]))
 
 
 def is_ipv4(text: str) -> bool:
@@ -109,11 +140,25 @@ def is_date_time(text: str) -> bool:
     return not hasattr(moment_from_json(text), "needs")
 
 
+def is_time(text: str) -> bool:
+    """A full-time of RFC 3339; second 60 only where a leap second can be: at 23:59 UTC."""
+    if _late["time"].fullmatch(text) is None:
+        return False
+    if text[6:8] != "60":
+        return True
+    offset = 0
+    if text[-1] not in "zZ":
+        offset = (int(text[-5:-3]) * 60 + int(text[-2:])) * (1 if text[-6] == "+" else -1)
+    return (int(text[:2]) * 60 + int(text[3:5]) - offset) % 1440 == 1439
+
+
 def is_regex(text: str) -> bool:
-    """A regular expression."""
+    """A regular expression of ECMA-262."""
+    from ..ecma import NoPattern, python_pattern  # seldom needed
+
     try:
-        re.compile(text)
-    except (re.error, OverflowError, RecursionError):
+        python_pattern(text, strict=True)
+    except NoPattern:
         return False
     return True
 
@@ -121,7 +166,7 @@ def is_regex(text: str) -> bool:
 JUDGES: dict[str, tuple[str, Callable[[str], bool]]] = {
     "date": ("a date, such as 2026-05-04", is_date),
     "date-time": ("a date-time, such as 2026-05-04T09:30:00Z", is_date_time),
-    "time": ("a time with an offset, such as 09:30:00Z", _judge_of("time")),
+    "time": ("a time with an offset, such as 09:30:00Z", is_time),
     "duration": ("a duration, such as P1DT12H", _judge_of("duration")),
     "email": ("an email address, such as desk@ternsound.example", is_email),
     "idn-email": ("an email address", is_idn_email),

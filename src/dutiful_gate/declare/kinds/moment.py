@@ -14,7 +14,7 @@ _MOMENT_KIND = Stop("kind", "a date-time as text, such as 2026-05-04T09:30:00Z")
 _MOMENT_READING = Stop("reading", "a date-time with an offset (RFC 3339), such as 2026-05-04T09:30:00Z")
 _NO_OFFSET = Stop("reading", "a date-time with an offset, such as Z or +02:00")
 _NO_SUCH_MOMENT = Stop("reading", "a date-time that the calendar has")
-_LEAP = Stop("reading", "a date-time without a leap second, which cannot be held")
+_NO_LEAP = Stop("reading", "a date-time with a second from 00 to 59, or 60 at 23:59 UTC")
 _MOMENT_NATIVE = Stop("kind", "a date-time")
 _DAY_KIND = Stop("kind", "a date as text, such as 2026-05-04")
 _DAY_READING = Stop("reading", "a date (RFC 3339), such as 2026-05-04")
@@ -61,14 +61,19 @@ def _slow_moment(text: str) -> object:
     second, offset = parts[1], parts[2]
     if offset is None:
         return _NO_OFFSET
-    if second == "60":
-        return _LEAP
     if offset not in ("Z", "z") and (int(offset[1:3]) > 23 or int(offset[4:6]) > 59):
         return _MOMENT_READING
     try:
-        return _from_iso(text.upper())
-    except ValueError:
+        return _after_leap(text.upper()) if second == "60" else _from_iso(text.upper())
+    except (ValueError, OverflowError):
         return _NO_SUCH_MOMENT
+
+
+def _after_leap(text: str) -> object:
+    """A leap second, which only the end of a day in UTC can have: as clocks that lack it have it, the next one."""
+    before = _from_iso(f"{text[:17]}59{text[19:]}")
+    utc = before.astimezone(UTC)
+    return before + timedelta(seconds=1) if (utc.hour, utc.minute) == (23, 59) else _NO_LEAP
 
 
 def moment_from_text(value: object) -> object:

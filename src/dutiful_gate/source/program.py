@@ -16,10 +16,19 @@ class Unit:
 
     __slots__ = ("__weakref__", "call", "source")
 
-    def __init__(self, title: str, source: str, constants: dict[str, Any], entry: str) -> None:
+    def __init__(
+        self,
+        title: str,
+        source: str,
+        constants: dict[str, Any],
+        entry: str,
+        namespace: dict[str, Any] | None = None,
+    ) -> None:
+        """Compile `source` and run it, in a namespace that several units may share."""
         self.source = source
         filename = f"<gate {title} #{next(_numbers)}>"
-        namespace: dict[str, Any] = {"__name__": f"gate {title}", **constants}
+        namespace = {} if namespace is None else namespace
+        namespace |= {"__name__": f"gate {title}", **constants}
         exec(compile(source, filename, "exec", dont_inherit=True), namespace)
         self.call: Callable[..., Any] = namespace[entry]
         # A size, no time of change (so that it is never thrown out as stale), the lines, the name.

@@ -1,0 +1,1 @@
+"""JSON Schema documents of any draft: read, resolved, and compiled to functions that judge data."""

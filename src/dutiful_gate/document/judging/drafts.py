@@ -1,0 +1,134 @@
+"""The drafts of the standard: which keywords each knows, and which of them hold schemas."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from ...declare.values import Value
+
+_META = "title description default"
+_CORE_4 = f"{_META} $schema definitions"
+_OLD = (
+    f"{_CORE_4} $ref type enum multipleOf maximum exclusiveMaximum minimum exclusiveMinimum maxLength minLength pattern "
+    "maxItems minItems uniqueItems maxProperties minProperties required format allOf anyOf oneOf not items "
+    "additionalItems properties patternProperties additionalProperties dependencies"
+)
+
+VOCABULARIES: Final[dict[str, frozenset[str]]] = {
+    "https://json-schema.org/draft/2019-09/vocab/core": frozenset(
+        "$schema $id $ref $anchor $recursiveRef $recursiveAnchor $vocabulary $comment $defs".split()
+    ),
+    "https://json-schema.org/draft/2019-09/vocab/applicator": frozenset(
+        "items additionalItems contains properties patternProperties additionalProperties dependentSchemas propertyNames "
+        "if then else allOf anyOf oneOf not unevaluatedItems unevaluatedProperties".split()
+    ),
+    "https://json-schema.org/draft/2020-12/vocab/core": frozenset(
+        "$schema $id $ref $anchor $dynamicRef $dynamicAnchor $vocabulary $comment $defs".split()
+    ),
+    "https://json-schema.org/draft/2020-12/vocab/applicator": frozenset(
+        "prefixItems items contains properties patternProperties additionalProperties dependentSchemas propertyNames "
+        "if then else allOf anyOf oneOf not".split()
+    ),
+    "https://json-schema.org/draft/2020-12/vocab/unevaluated": frozenset(
+        "unevaluatedItems unevaluatedProperties".split()
+    ),
+    "https://json-schema.org/draft/2020-12/vocab/format-annotation": frozenset(["format"]),
+    "https://json-schema.org/draft/2020-12/vocab/format-assertion": frozenset(["format"]),
+    "https://json-schema.org/draft/2019-09/vocab/format": frozenset(["format"]),
+    "https://spec.openapis.org/oas/3.1/vocab/base": frozenset("discriminator xml externalDocs example".split()),
+}
+"""The keywords of each vocabulary, by its URI. Both drafts share those below."""
+
+for _draft in ("2019-09", "2020-12"):
+    VOCABULARIES |= {
+        f"https://json-schema.org/draft/{_draft}/vocab/validation": frozenset(
+            "type enum const multipleOf maximum exclusiveMaximum minimum exclusiveMinimum maxLength minLength pattern "
+            "maxItems minItems uniqueItems maxContains minContains maxProperties minProperties required "
+            "dependentRequired".split()
+        ),
+        f"https://json-schema.org/draft/{_draft}/vocab/meta-data": frozenset(
+            f"{_META} deprecated readOnly writeOnly examples".split()
+        ),
+        f"https://json-schema.org/draft/{_draft}/vocab/content": frozenset(
+            "contentEncoding contentMediaType contentSchema".split()
+        ),
+    }
+
+FORMAT_ASSERTION: Final = "https://json-schema.org/draft/2020-12/vocab/format-assertion"
+# Dropped by 2019-09, yet in documents that were brought along from before; harmless where nobody writes it.
+_BROUGHT_ALONG = frozenset(["dependencies", "definitions"])
+
+
+class Draft(Value):
+    """One edition of the standard, or a dialect made of its vocabularies.
+
+    `keywords`   those with a meaning; everything else is an annotation
+    `id_word`    the keyword that names a schema
+    `ref_alone`  whether `$ref` silences the keywords beside it (to draft-07)
+    `asserts`    whether the dialect itself asks for formats to be asserted
+    """
+
+    name: str
+    uri: str
+    keywords: frozenset[str]
+    id_word: str = "$id"
+    ref_alone: bool = False
+    asserts: bool = False
+
+    @property
+    def old(self) -> bool:
+        """Whether it is draft-07 or earlier, where `$id` may be a plain anchor."""
+        return self.ref_alone
+
+
+def _modern(name: str) -> Draft:
+    start = f"https://json-schema.org/draft/{name}/"
+    words = frozenset().union(*(held for uri, held in VOCABULARIES.items() if uri.startswith(start)))
+    return Draft(name, f"{start}schema", words | _BROUGHT_ALONG)
+
+
+_SIX = frozenset(_OLD.split()) | frozenset("$id const contains propertyNames examples".split())
+_SEVEN = _SIX | frozenset("if then else readOnly writeOnly $comment contentEncoding contentMediaType".split())
+
+DRAFT_04: Final = Draft("draft-04", "http://json-schema.org/draft-04/schema", frozenset([*_OLD.split(), "id"]), "id", True)
+DRAFT_06: Final = Draft("draft-06", "http://json-schema.org/draft-06/schema", _SIX, "$id", True)
+DRAFT_07: Final = Draft("draft-07", "http://json-schema.org/draft-07/schema", _SEVEN, "$id", True)
+DRAFT_2019_09: Final = _modern("2019-09")
+DRAFT_2020_12: Final = _modern("2020-12")
+OPENAPI_30: Final = Draft(
+    "openapi-3.0",
+    "https://spec.openapis.org/oas/3.0/dialect",
+    frozenset(_OLD.split())
+    - frozenset(["definitions", "$schema", "additionalItems", "patternProperties", "dependencies"])
+    | frozenset("nullable discriminator readOnly writeOnly xml externalDocs example deprecated".split()),
+    "",
+    True,
+)
+OPENAPI_31: Final = Draft(
+    "openapi-3.1",
+    "https://spec.openapis.org/oas/3.1/dialect/base",
+    DRAFT_2020_12.keywords | VOCABULARIES["https://spec.openapis.org/oas/3.1/vocab/base"],
+)
+
+DRAFTS: Final = (DRAFT_04, DRAFT_06, DRAFT_07, DRAFT_2019_09, DRAFT_2020_12, OPENAPI_30, OPENAPI_31)
+"""Every edition that documents can be read in."""
+BY_NAME: Final = {draft.name: draft for draft in DRAFTS}
+
+HELD_ONE: Final = frozenset(
+    "additionalProperties additionalItems items contains propertyNames not if then else unevaluatedItems "
+    "unevaluatedProperties contentSchema".split()
+)
+"""Keywords that hold one schema (`items` may hold a list of them too)."""
+HELD_LIST: Final = frozenset("allOf anyOf oneOf prefixItems items".split())
+HELD_MAP: Final = frozenset("properties patternProperties dependentSchemas $defs definitions dependencies".split())
+
+
+def draft_of(uri: str) -> Draft | None:
+    """The edition that a `$schema` names; None for a dialect of somebody's own."""
+    plain = uri.removesuffix("#")
+    tail = plain.partition("://")[2]
+    for draft in DRAFTS:
+        if tail == draft.uri.partition("://")[2]:
+            return draft
+    # "The latest", as documents of long ago ask for; draft-07 was the last to answer to that form.
+    return DRAFT_07 if tail == "json-schema.org/schema" else None

@@ -1,0 +1,310 @@
+"""One document as an engine: the same questions that a gate asks of one compiled from types."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path as FilePath
+from typing import Any
+
+from ...declare.errors import DeclarationError
+from ...declare.facts import FAILED
+from ...declare.limits import Limits
+from ...report.fault import Fault, Path, pointer
+from .drafts import BY_NAME, DRAFT_2020_12, Draft, draft_of
+from .library import Library, Node, held_schemas
+from .metaschemas import standard_document
+from .patterns import searcher
+from .plain import LISTS
+from .sound import Say, Sounder, active
+from .tell import TOO_DEEP, Ask, Finding, Note, Teller, spoken
+
+IN_PLACE = frozenset("allOf anyOf oneOf not if then else dependentSchemas dependencies".split())
+
+
+class Findings:
+    """What one look at data found, in the form a gate takes it."""
+
+    __slots__ = ("_found", "dropped", "excused", "untold")
+
+    def __init__(self, found: list[Finding], most: int, data: object) -> None:
+        told = spoken(found)
+        if len(told) > 1:
+            told = in_document_order(told, data)
+        self._found = told[:most]
+        self.untold = max(0, len(told) - most)
+        self.dropped: list[Path] = []
+        self.excused: list[Any] = []
+
+    def told(self) -> list[Fault]:
+        """The faults as a reader gets them."""
+        return [Fault(each.path, each.cause, each.given, each.value) for each in self._found]
+
+    def told_excused(self) -> list[Fault]:
+        """None: a document excuses nothing."""
+        return []
+
+
+class DocumentEngine:
+    """Judges data by one document.
+
+    Raises DeclarationError for a document that its meta-schema refuses, that refers to what was not handed over, or
+    whose references go round in a circle.
+    """
+
+    __slots__ = ("_sound", "_sounder", "_teller", "dialect", "limits", "recursive", "root")
+
+    def __init__(
+        self, document: Any, documents: Mapping[str, Any], draft: Draft, formats: str | None, limits: Limits, uri: str
+    ) -> None:
+        library = Library(documents, draft)
+        self.limits = limits
+        if not isinstance(document, dict | bool):
+            raise DeclarationError(
+                "a JSON Schema document is a record or a boolean", remedy="hand over the decoded document, or its path"
+            )
+        self.root = library.add(uri, document)
+        self.dialect = self.root.draft
+        _check_form(library, self.root)
+        say = Say(library, formats)
+        self._teller = Teller(say, limits.depth)
+        self._sounder = Sounder(say, self._teller.sound)
+        self.recursive = _check_references(library, self.root)
+        self._sound = self._sounder.call(self.root)
+
+    def sound(self, data: Any) -> Any:
+        """The data itself when it is sound, else FAILED."""
+        try:
+            if self.recursive and nests_deeper(data, self.limits.depth):
+                return FAILED
+            return data if self._sound(data, ()) else FAILED
+        except RecursionError:
+            return FAILED
+
+    sound_and_known = sound
+
+    def collect(self, data: Any) -> tuple[Any, Findings]:
+        """The data or FAILED, and every fault."""
+        found = self._found(data, None)
+        return (FAILED if found else data), Findings(found, self.limits.faults, data)
+
+    def _found(self, data: Any, notes: list[Note] | None) -> list[Finding]:
+        found: list[Finding] = []
+        try:
+            self._teller.judged(self.root, Ask(data, found=found, notes=notes))
+            if not found and self.recursive and nests_deeper(data, self.limits.depth):
+                raise RecursionError
+        except RecursionError:
+            deep = TOO_DEEP.but(expected={"most": self.limits.depth})
+            found = [Finding((), deep, data, data, Ask(data).route)]
+        return found
+
+    def release(self, value: Any, *, secrets: bool) -> Any:
+        """The data as it is."""
+        return value
+
+    @property
+    def source(self) -> str:
+        """The Python source of what was compiled so far."""
+        if not self._sounder.units:
+            self.sound(None)
+        return "\n\n".join(unit.source for unit in self._sounder.units)
+
+    def output(self, data: Any, form: str) -> dict[str, Any]:
+        """The standard's output (2020-12, section 12.4): "flag" or "basic"."""
+        if form == "flag":
+            return {"valid": self.sound(data) is not FAILED}
+        notes: list[Note] = []
+        found = self._found(data, notes)
+        if found:
+            errors = [_error(each) for each in _flat(found)]
+            return {"valid": False, "errors": errors}
+        return {
+            "valid": True,
+            "annotations": [
+                {
+                    "keywordLocation": pointer(note.route.whole()),
+                    "absoluteKeywordLocation": note.location,
+                    "instanceLocation": pointer(note.path),
+                    "annotation": note.held,
+                }
+                for note in notes
+            ],
+        }
+
+
+def _flat(found: list[Finding]) -> list[Finding]:
+    flat: list[Finding] = []
+    for finding in found:
+        flat.append(finding)
+        for branch in finding.branches:
+            flat += _flat(branch)
+    return flat
+
+
+def _error(finding: Finding) -> dict[str, Any]:
+    fault = Fault(finding.path, finding.cause, finding.given, finding.value)
+    absent = fault.code in ("absent", "agreement", "unknown") and finding.path
+    return {
+        "keywordLocation": pointer(finding.route.whole()),
+        "absoluteKeywordLocation": fault.keyword,
+        # The standard has no place for what is not there: it stands at the record.
+        "instanceLocation": pointer(finding.path[:-1] if absent and fault.code != "unknown" else finding.path),
+        "error": fault.message,
+    }
+
+
+def nests_deeper(data: Any, most: int) -> bool:
+    """Whether lists and records nest deeper than `most`."""
+    level = [data]
+    for _ in range(most + 1):
+        inner: list[Any] = []
+        for each in level:
+            if isinstance(each, dict):
+                inner += [held for held in each.values() if isinstance(held, (dict, *LISTS))]
+            elif isinstance(each, LISTS):
+                inner += [held for held in each if isinstance(held, (dict, *LISTS))]
+        if not inner:
+            return False
+        level = inner
+    return True
+
+
+def in_document_order(found: list[Finding], data: Any) -> list[Finding]:
+    """Findings in the order in which their places stand in the data; what is absent stands where its record begins."""
+    ranks: dict[int, dict[Any, int]] = {}
+
+    def rank(path: Path) -> tuple[int, ...]:
+        places, held = [], data
+        for step in path:
+            if isinstance(held, dict):
+                if id(held) not in ranks:
+                    ranks[id(held)] = {key: at for at, key in enumerate(held)}
+                places.append(ranks[id(held)].get(step, -1))
+                held = held.get(step)
+            elif isinstance(held, LISTS) and isinstance(step, int) and step < len(held):
+                places.append(step)
+                held = held[step]
+            else:
+                places.append(-1)
+                held = None
+        return tuple(places)
+
+    return sorted(found, key=lambda finding: rank(finding.path))
+
+
+_meta_engines: dict[str, DocumentEngine] = {}
+
+
+def _check_form(library: Library, node: Node) -> None:
+    """Raise DeclarationError where a document breaks the meta-schema of its dialect."""
+    if not isinstance(node.raw, dict):
+        return
+    if standard_document(node.resource.uri) is node.raw:
+        return
+    uri = node.draft.uri
+    standard = standard_document(uri)
+    if standard is not None and uri not in _meta_engines:
+        _meta_engines[uri] = DocumentEngine(standard, {}, node.draft, "annotate", _MANY, uri)
+    engine = _meta_engines.get(uri)
+    if engine is None:
+        handed = library.handed.get(uri, library.handed.get(f"{uri}#"))
+        if handed is None or handed is node.raw:
+            return
+        engine = DocumentEngine(handed, library.handed, node.draft, "annotate", _MANY, uri)
+    if engine.sound(node.raw) is FAILED:
+        _, findings = engine.collect(node.raw)
+        faults = findings.told()
+        if not faults:
+            return
+        worst = min(faults, key=lambda fault: (fault.code == "branch", -len(fault.path)))
+        more = len(faults) - 1 + findings.untold
+        raise DeclarationError(
+            f"the document breaks {node.draft.name} at {worst.pointer or 'the root'}: {worst.message}"
+            + (f" (and {more} more)" if more else ""),
+            remedy="mend the document, or name the edition it is written in as its $schema or with dialect=",
+        )
+
+
+_MANY = Limits(depth=100_000)
+
+
+def _check_references(library: Library, root: Node) -> bool:
+    """Follow all references from the root; whether they can come back to where they were.
+
+    Raises DeclarationError for one that leads nowhere, and for a circle that takes no step into the data.
+    """
+    waiting = [root]
+    seen: set[Node] = {root}
+    beside: dict[Node, list[Node]] = {}
+    every: dict[Node, list[Node]] = {}
+    checked = {id(root.document)}
+    while waiting:
+        node = waiting.pop()
+        if not isinstance(node.raw, dict):
+            continue
+        if id(node.document) not in checked:
+            checked.add(id(node.document))
+            _check_form(library, node.document.nodes[()])
+        words = active(node)
+        led = [library.target(node, words[word]) for word in ("$ref", "$dynamicRef", "$recursiveRef") if word in words]
+        held = [kid for kid in held_schemas(node) if kid.steps[len(node.steps)] in words]
+        for pattern in [words["pattern"]] if isinstance(words.get("pattern"), str) else []:
+            searcher(node, pattern)
+        for pattern in words.get("patternProperties", {}):
+            searcher(node, pattern)
+        beside[node] = led + [kid for kid in held if kid.steps[len(node.steps)] in IN_PLACE]
+        every[node] = led + [kid for kid in held if kid.steps[len(node.steps)] not in ("$defs", "definitions")]
+        for each in (*led, *held):
+            if each not in seen:
+                seen.add(each)
+                waiting.append(each)
+    if circle := _circle(beside):
+        raise DeclarationError(
+            f"{circle.location()} refers to itself without taking a step into the data",
+            remedy="break the circle: no data could ever be judged by it",
+        )
+    return _circle(every) is not None or library.dynamic
+
+
+def _circle(leads: Mapping[Node, list[Node]]) -> Node | None:
+    """A node from which one comes back to it."""
+    done: set[Node] = set()
+    for start in leads:
+        if start in done:
+            continue
+        path: dict[Node, None] = {start: None}
+        stack = [iter(leads[start])]
+        while stack:
+            after = next(stack[-1], None)
+            if after is None:
+                stack.pop()
+                done.add(path.popitem()[0])
+            elif after in path:
+                return after
+            elif after not in done and after in leads:
+                path[after] = None
+                stack.append(iter(leads[after]))
+    return None
+
+
+def draft_called(dialect: str | None) -> Draft:
+    """The edition by name or URI. Raises DeclarationError for one that is not known."""
+    if dialect is None:
+        return DRAFT_2020_12
+    found = BY_NAME.get(dialect) or draft_of(dialect)
+    if found is None:
+        raise DeclarationError(f"dialect={dialect!r} is not known", remedy=f"one of {', '.join(BY_NAME)}")
+    return found
+
+
+def documents_in(folder: FilePath) -> dict[str, Any]:
+    """Every JSON document under a folder, by its path from there: that is how references among them find it."""
+    import json
+
+    found = {}
+    for file in sorted(folder.rglob("*.json")):
+        try:
+            found[file.relative_to(folder).as_posix()] = json.loads(file.read_bytes())
+        except ValueError as broken:
+            raise DeclarationError(f"{file} is no JSON: {broken}", remedy="mend it, or take it out of there") from None
+    return found

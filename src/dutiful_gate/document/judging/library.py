@@ -1,0 +1,299 @@
+"""Documents at hand: what each `$id`, anchor and JSON Pointer in them leads to. Nothing is ever fetched."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+from urllib.parse import unquote
+
+from ...declare.errors import DeclarationError
+from ...report.fault import pointer
+from .drafts import (
+    BY_NAME,
+    DRAFT_2020_12,
+    FORMAT_ASSERTION,
+    HELD_LIST,
+    HELD_MAP,
+    HELD_ONE,
+    VOCABULARIES,
+    Draft,
+    draft_of,
+)
+from .metaschemas import standard_document
+from .uris import resolved, split
+
+Steps = tuple[str | int, ...]
+
+
+class Resource:
+    """A schema with a URI of its own, and the anchors in it."""
+
+    __slots__ = ("anchors", "draft", "dynamic", "root", "uri")
+
+    def __init__(self, uri: str, draft: Draft) -> None:
+        self.uri = uri
+        self.draft = draft
+        self.anchors: dict[str, Node] = {}
+        self.dynamic: dict[str, Node] = {}
+        self.root: Node
+
+
+class Node:
+    """One schema in a document: what stands there, in which resource, at which steps from the document's root."""
+
+    __slots__ = ("document", "number", "raw", "resource", "steps")
+
+    def __init__(self, document: Document, steps: Steps, raw: Any, resource: Resource, number: int) -> None:
+        self.document = document
+        self.steps = steps
+        self.raw = raw
+        self.resource = resource
+        self.number = number
+
+    @property
+    def draft(self) -> Draft:
+        """The edition it is written in."""
+        return self.resource.draft
+
+    @property
+    def pointer(self) -> str:
+        """Where it stands in its resource, as a JSON Pointer."""
+        return pointer(self.steps[len(self.resource.root.steps) :])
+
+    @property
+    def is_root(self) -> bool:
+        """Whether it is the whole of a resource."""
+        return self.resource.root is self
+
+    def kid(self, *steps: str | int) -> Node:
+        """The schema further in."""
+        return self.document.node((*self.steps, *steps))
+
+    def location(self, *steps: str | int) -> str:
+        """The URI of a keyword in it."""
+        return f"{self.resource.uri}#{self.pointer}{pointer(steps)}"
+
+
+class Document:
+    """One document handed over."""
+
+    __slots__ = ("library", "name", "nodes", "raw")
+
+    def __init__(self, library: Library, name: str, raw: Any) -> None:
+        self.library = library
+        self.name = name
+        self.raw = raw
+        self.nodes: dict[Steps, Node] = {}
+
+    def node(self, steps: Steps) -> Node:
+        """The schema at some steps from the root. Raises DeclarationError where none stands."""
+        known = self.nodes.get(steps)
+        if known is not None:
+            return known
+        held = self.raw
+        for at, step in enumerate(steps):
+            try:
+                held = held[int(step) if isinstance(held, list) else step]
+            except (KeyError, IndexError, ValueError, TypeError):
+                raise DeclarationError(
+                    f"nothing stands at {pointer(steps[: at + 1])} of the document {self.name or 'at hand'}",
+                    remedy="mend the reference",
+                ) from None
+        near = steps[:-1]
+        while near not in self.nodes:
+            near = near[:-1]
+        self.library.index(self, steps, held, self.nodes[near].resource)
+        return self.nodes[steps]
+
+
+class Library:
+    """The documents that references may lead to: those handed over, and the standard's own meta-schemas."""
+
+    def __init__(self, documents: Mapping[str, Any], draft: Draft = DRAFT_2020_12) -> None:
+        self.draft = draft
+        self.handed = dict(documents)
+        self.resources: dict[str, Resource] = {}
+        self.dialects: dict[str, Draft] = {}
+        self.dynamic = False
+        self._numbers = 0
+        self._hidden: dict[str, str] | None = None
+
+    def add(self, uri: str, raw: Any) -> Node:
+        """Take in a document, known by a URI; its root. Raises DeclarationError for what is no schema."""
+        document = Document(self, uri, raw)
+        base = Resource(uri, self.draft)
+        self.index(document, (), raw, base)
+        root = document.nodes[()]
+        self.resources.setdefault(uri, root.resource)
+        return root
+
+    def index(self, document: Document, steps: Steps, raw: Any, within: Resource) -> None:
+        """Make the nodes of a schema and of all that it holds, with their ids and anchors."""
+        waiting: list[tuple[Steps, Any, Resource]] = [(steps, raw, within)]
+        while waiting:
+            at, held, resource = waiting.pop()
+            if at in document.nodes:
+                continue
+            if not isinstance(held, dict | bool):
+                raise DeclarationError(
+                    f"what stands at {pointer(at) or 'the root'} is no schema", remedy="a schema is a record or a boolean"
+                )
+            self._numbers += 1
+            node = Node(document, at, held, resource, self._numbers)
+            document.nodes[at] = node
+            if isinstance(held, dict):
+                self._identify(node)
+            if not hasattr(node.resource, "root"):
+                node.resource.root = node
+            if isinstance(held, dict):
+                waiting.extend((at + step, inner, node.resource) for step, inner in _held(held, node.draft))
+
+    def _identify(self, node: Node) -> None:
+        """See to the keywords that name a schema."""
+        raw, resource = node.raw, node.resource
+        draft = resource.draft
+        if not node.steps and isinstance(raw.get("$schema"), str):
+            draft = self.dialect(raw["$schema"])
+        word = draft.id_word
+        own = raw.get(word)
+        if isinstance(own, str) and not (draft.old and "$ref" in raw):
+            before, fragment = split(own)
+            if before and node.steps and isinstance(raw.get("$schema"), str):
+                draft = self.dialect(raw["$schema"])
+            if before:
+                resource = Resource(resolved(resource.uri, before), draft)
+                self.resources.setdefault(resource.uri, resource)
+                resource.root = node
+            if fragment and draft.old:
+                resource.anchors.setdefault(fragment, node)
+        elif not node.steps:
+            resource.draft = draft
+        if not node.steps and resource.draft is not draft:
+            resource.draft = draft
+        node.resource = resource
+        if draft.old:
+            return
+        for keyword in ("$anchor", "$dynamicAnchor"):
+            name = raw.get(keyword)
+            if isinstance(name, str) and keyword in draft.keywords:
+                resource.anchors.setdefault(name, node)
+                if keyword == "$dynamicAnchor":
+                    resource.dynamic.setdefault(name, node)
+        if "$dynamicRef" in raw or "$recursiveRef" in raw:
+            self.dynamic = True
+
+    def dialect(self, uri: str) -> Draft:
+        """The edition that a `$schema` asks for; one of somebody's own is read from its `$vocabulary`."""
+        known = draft_of(uri) or self.dialects.get(uri)
+        if known is not None:
+            return known
+        plain = uri.removesuffix("#")
+        if plain not in self.handed and uri not in self.handed:
+            raise DeclarationError(
+                f"$schema is {uri!r}, which is no edition of the standard and was not handed over",
+                remedy=f"write one of {', '.join(each for each in BY_NAME)} as its URI, "
+                "or hand the meta-schema over in documents=",
+            )
+        raw = self.handed.get(plain, self.handed.get(uri))
+        base = draft_of(raw.get("$schema", "")) if isinstance(raw, dict) else None
+        made = (base or self.draft).but(name=uri, uri=plain)
+        wanted = raw.get("$vocabulary") if isinstance(raw, dict) else None
+        if isinstance(wanted, dict):
+            core = "2019-09" if base is not None and base.name == "2019-09" else "2020-12"
+            words = set(VOCABULARIES[f"https://json-schema.org/draft/{core}/vocab/core"])
+            for vocabulary, needed in wanted.items():
+                if vocabulary in VOCABULARIES:
+                    words |= VOCABULARIES[vocabulary]
+                elif needed:
+                    raise DeclarationError(
+                        f"the meta-schema {uri} needs the vocabulary {vocabulary!r}, which is not known here",
+                        remedy="a gate cannot judge by rules it does not know: hand over a meta-schema without it",
+                    )
+            made = made.but(keywords=frozenset(words), asserts=FORMAT_ASSERTION in wanted)
+        self.dialects[uri] = made
+        return made
+
+    def target(self, node: Node, reference: str) -> Node:
+        """The schema that a reference in `node` leads to. Raises DeclarationError when it leads nowhere."""
+        uri = resolved(node.resource.uri, reference)
+        before, fragment = split(uri)
+        resource = self.resource(before)
+        if resource is None:
+            raise DeclarationError(
+                f"{node.location()} refers to {reference!r}, and no document {before!r} was handed over",
+                remedy=f"nothing is fetched: hand it over, as in documents={{{before!r}: ...}}",
+            )
+        fragment = unquote(fragment)
+        if not fragment:
+            return resource.root
+        if fragment.startswith("/"):
+            steps = tuple(part.replace("~1", "/").replace("~0", "~") for part in fragment[1:].split("/"))
+            return self._pointed(resource, steps)
+        if fragment in resource.anchors:
+            return resource.anchors[fragment]
+        raise DeclarationError(
+            f"{node.location()} refers to {reference!r}, and {before or 'the document'} has no anchor {fragment!r}",
+            remedy="mend the reference, or write the anchor",
+        )
+
+    def _pointed(self, resource: Resource, steps: tuple[str, ...]) -> Node:
+        document = resource.root.document
+        held, path = resource.root.raw, list(resource.root.steps)
+        for step in steps:
+            path.append(int(step) if isinstance(held, list) and step.isdigit() else step)
+            try:
+                held = held[path[-1]]
+            except (KeyError, IndexError, TypeError):
+                break  # the document's own message says where
+        return document.node(tuple(path))
+
+    def resource(self, uri: str) -> Resource | None:
+        """The schema of a URI, taken in now if it was handed over and not looked at yet."""
+        found = self.resources.get(uri)
+        if found is None and uri in self.handed:
+            found = self.add(uri, self.handed[uri]).resource
+        if found is None:
+            standard = standard_document(uri)
+            if standard is not None:
+                found = self.add(uri, standard).resource
+        if found is None and self._hidden is None:
+            # A document handed over may hold the schema under an id of its own: look into all of them, once.
+            self._hidden = {}
+            for name, raw in self.handed.items():
+                if name not in self.resources and isinstance(raw, dict | bool):
+                    self.add(name, raw)
+            found = self.resources.get(uri)
+        return found
+
+
+def _held(raw: Mapping[str, Any], draft: Draft) -> Iterator[tuple[Steps, Any]]:
+    """The schemas that a schema holds, with the steps that lead to them."""
+    for word, inner in raw.items():
+        if word not in draft.keywords:
+            if draft.id_word == "" and word == "components":
+                yield from _components(inner)
+            continue
+        if word in HELD_ONE and isinstance(inner, dict | bool):
+            yield (word,), inner
+        if word in HELD_LIST and isinstance(inner, list):
+            for number, each in enumerate(inner):
+                if isinstance(each, dict | bool):
+                    yield (word, number), each
+        elif word in HELD_MAP and isinstance(inner, dict):
+            for name, each in inner.items():
+                if isinstance(each, dict | bool):
+                    yield (word, name), each
+
+
+def _components(inner: Any) -> Iterator[tuple[Steps, Any]]:
+    if isinstance(inner, dict) and isinstance(inner.get("schemas"), dict):
+        for name, each in inner["schemas"].items():
+            if isinstance(each, dict):
+                yield ("components", "schemas", name), each
+
+
+def held_schemas(node: Node) -> Iterator[Node]:
+    """The schemas that a node holds."""
+    if isinstance(node.raw, dict):
+        for steps, _ in _held(node.raw, node.draft):
+            yield node.kid(*steps)

@@ -1,0 +1,567 @@
+"""Every fault of data by a document, each with its keyword; run only when the sound functions said no.
+
+This is the standard word for word: it follows what each keyword says of evaluated properties and items too, which the
+sound functions leave to it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+from ...declare.facts import Facts
+from ...declare.formats.judges import JUDGES
+from ...declare.rules import Ceiling, Distinct, Equal, Floor, Length, Matches, Multiple, Rule
+from ...report.cause import Cause, UnknownKey
+from ...report.fault import Path
+from .content import holds
+from .library import Node
+from .patterns import searcher
+from .plain import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed
+from .sound import Say, Scope, active, contains_bounds, dynamic_lead, entered, list_parts, number_bounds, types_of
+
+TEXT = Facts("text", "text", measured="characters", text=True)
+NUMBER = Facts("a number", "number", ordered=(int, float), number=True)
+LIST = Facts("a list", "list", measured="items")
+RECORD = Facts("a record", "record", measured="keys")
+_PHRASES = {
+    "string": "text",
+    "integer": "a whole number",
+    "number": "a number",
+    "boolean": "true or false",
+    "null": "null",
+    "array": "a list",
+    "object": "a record",
+}
+_NOTES = frozenset(
+    "title description default examples deprecated readOnly writeOnly contentEncoding contentMediaType contentSchema "
+    "format".split()
+)
+TOO_DEEP = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
+
+
+class Route(NamedTuple):
+    """The way through the document that judging took, references included: the standard's keywordLocation."""
+
+    before: Route | None
+    steps: tuple[str | int, ...]
+
+    def whole(self) -> tuple[str | int, ...]:
+        """All steps from the root."""
+        parts: list[tuple[str | int, ...]] = []
+        at: Route | None = self
+        while at is not None:
+            parts.append(at.steps)
+            at = at.before
+        return tuple(step for part in reversed(parts) for step in part)
+
+
+START = Route(None, ())
+
+
+class Finding:
+    """One keyword that refused one value; `branches` are the findings of each alternative that failed."""
+
+    __slots__ = ("branches", "cause", "given", "path", "route", "value")
+
+    def __init__(
+        self,
+        path: Path,
+        cause: Cause,
+        given: Any,
+        value: Any,
+        route: Route,
+        branches: Sequence[list[Finding]] = (),
+    ) -> None:
+        self.path = path
+        self.cause = cause
+        self.given = given
+        self.value = value
+        self.route = route
+        self.branches = branches
+
+
+class Note(NamedTuple):
+    """An annotation: what a keyword says of a value that was admitted."""
+
+    path: Path
+    route: Route
+    location: str
+    held: Any
+
+
+class Seen:
+    """The properties and items of one value that some keyword looked at."""
+
+    __slots__ = ("items", "keys")
+
+    def __init__(self) -> None:
+        self.keys: set[str] = set()
+        self.items: set[int] = set()
+
+    def add(self, other: Seen) -> None:
+        """Take over what a schema beside this one looked at."""
+        self.keys |= other.keys
+        self.items |= other.items
+
+
+class Ask:
+    """One question to the teller: what came, where, by which way; and what has been found so far.
+
+    Without `found` it only matters whether the value will do, and judging ends at the first keyword that refuses.
+    """
+
+    __slots__ = ("found", "notes", "path", "route", "scope", "value")
+
+    def __init__(
+        self,
+        value: Any,
+        scope: Scope = (),
+        path: Path = (),
+        route: Route = START,
+        found: list[Finding] | None = None,
+        notes: list[Note] | None = None,
+    ) -> None:
+        self.value = value
+        self.scope = scope
+        self.path = path
+        self.route = route
+        self.found = found
+        self.notes = notes
+
+    def inside(self, step: Any, value: Any, *words: str | int) -> Ask:
+        """The question about an item or a property."""
+        return Ask(value, self.scope, (*self.path, step), Route(self.route, words), self.found, self.notes)
+
+    def beside(self, *words: str | int, found: list[Finding] | None = None, quiet: bool = False) -> Ask:
+        """The question about the same value to another schema."""
+        into = None if quiet else self.found if found is None else found
+        return Ask(self.value, self.scope, self.path, Route(self.route, words), into, self.notes)
+
+
+class _Refused(Exception):
+    """Ends a question that only wanted yes or no."""
+
+
+class Teller:
+    """Judges by interpreting documents."""
+
+    def __init__(self, say: Say, most_deep: int) -> None:
+        self.say = say
+        self.library = say.library
+        self.most_deep = most_deep
+
+    def sound(self, node: Node, value: Any, scope: Scope) -> bool:
+        """Yes or no, for schemas whose keywords depend on what others looked at."""
+        return self.judged(node, Ask(value, scope)) is not None
+
+    def judged(self, node: Node, ask: Ask) -> Seen | None:
+        """What was looked at when the value is sound, else None; findings and notes go where the question says."""
+        mark = len(ask.notes) if ask.notes is not None else 0
+        before = len(ask.found) if ask.found is not None else 0
+        try:
+            seen = _Sitting(self, node, ask).held()
+        except _Refused:
+            seen = None
+        if ask.found is not None and len(ask.found) > before:
+            seen = None
+        if seen is None and ask.notes is not None:
+            del ask.notes[mark:]
+        return seen
+
+
+class _Sitting:
+    """One value before one schema."""
+
+    def __init__(self, teller: Teller, node: Node, ask: Ask) -> None:
+        self.teller = teller
+        self.node = node
+        self.ask = ask
+        self.seen = Seen()
+        self.words: dict[str, Any] = {}
+
+    # What comes of it
+
+    def refuse(
+        self,
+        cause: Cause,
+        *words: str | int,
+        value: Any = None,
+        at: Any = None,
+        branches: Sequence[list[Finding]] = (),
+    ) -> None:
+        """A keyword refuses: the value, or with `at` a key in it that is absent or not wanted."""
+        ask = self.ask
+        if ask.found is None:
+            raise _Refused
+        path = ask.path if at is None else (*ask.path, at)
+        given = ask.value if value is None and at is None else value
+        placed = cause.but(keyword=self.node.location(*words))
+        ask.found.append(Finding(path, placed, given, given, Route(ask.route, words), branches))
+
+    def rule(self, rule: Rule, facts: Facts, word: str) -> None:
+        """A keyword that says the same as a rule of ours speaks with its words."""
+        face = rule.faces("value", facts, lambda constant, hint: hint)[0]
+        self.refuse(Cause(face.code, face.needs, rule.numbers(), facts.phrase, face.got), word)
+
+    def note(self, word: str, held: Any) -> None:
+        if self.ask.notes is not None:
+            self.ask.notes.append(Note(self.ask.path, Route(self.ask.route, (word,)), self.node.location(word), held))
+
+    def into(self, kid: Node, step: Any, value: Any, *words: str | int) -> bool:
+        """Whether a part of the value is sound by a schema that this one holds."""
+        if kid.raw is True:
+            return True
+        if kid.raw is False:
+            self.forbidden(step, value, *words)
+            return False
+        return self.teller.judged(kid, self.ask.inside(step, value, *words)) is not None or self._end()
+
+    def _end(self) -> bool:
+        if self.ask.found is None:
+            raise _Refused
+        return False
+
+    def forbidden(self, step: Any, value: Any, *words: str | int) -> None:
+        """The schema `false` where a property or an item is."""
+        if isinstance(step, str):
+            known = tuple(name for name, held in self.words.get("properties", {}).items() if held is not False)
+            self.refuse(UnknownKey(known=known), *words, at=step, value=step)
+        else:
+            self.refuse(Cause("count", "no item here"), *words, at=step, value=value)
+
+    # The keywords
+
+    def held(self) -> Seen:
+        """All keywords, one group after the other."""
+        node, ask = self.node, self.ask
+        if node.raw is True:
+            return self.seen
+        if node.raw is False:
+            self.refuse(Cause("branch", "no value here"))
+            return self.seen
+        value = ask.value
+        if len(ask.path) > self.teller.most_deep and isinstance(value, (dict, *LISTS)):
+            self.refuse(TOO_DEEP.but(expected={"most": self.teller.most_deep}))
+            return self.seen
+        if node.is_root and self.teller.library.dynamic:
+            ask.scope = entered(ask.scope, node.resource)
+        self.words = active(node)
+        self.references()
+        self.any_kind(value)
+        if isinstance(value, str):
+            self.text(value)
+        elif isinstance(value, dict):
+            self.record(value)
+        elif isinstance(value, LISTS):
+            self.items(value)
+        elif is_number(value):
+            self.number(value)
+        self.combinations()
+        if isinstance(value, dict) and "unevaluatedProperties" in self.words:
+            self.unevaluated_keys(value)
+        if isinstance(value, LISTS) and "unevaluatedItems" in self.words:
+            self.unevaluated_items(value)
+        for word in self.words:
+            if word in _NOTES:
+                self.note(word, self.words[word])
+        return self.seen
+
+    def beside(self, kid: Node, *words: str | int) -> bool:
+        """Whether the value is sound by a schema beside this one, whose looks count as ours."""
+        seen = self.teller.judged(kid, self.ask.beside(*words))
+        if seen is None:
+            return self._end()
+        self.seen.add(seen)
+        return True
+
+    def references(self) -> None:
+        library = self.teller.library
+        if "$ref" in self.words:
+            self.beside(library.target(self.node, self.words["$ref"]), "$ref")
+        for word in ("$dynamicRef", "$recursiveRef"):
+            if word in self.words:
+                lead = dynamic_lead(library, self.node, word, self.words[word])
+                self.beside(lead(self.ask.scope), word)
+
+    def any_kind(self, value: Any) -> None:
+        kinds = types_of(self.node, self.words)
+        if kinds and not any(self.is_of(kind, value) for kind in kinds):
+            self.refuse(Cause("kind", " or ".join(_PHRASES[kind] for kind in kinds)), "type")
+        if "enum" in self.words and keyed(value) not in set(map(keyed, self.words["enum"])):
+            self.refuse(Cause("choice", "one of {choices}", {"choices": tuple(self.words["enum"])}), "enum")
+        if "const" in self.words and keyed(value) != keyed(self.words["const"]):
+            self.rule(Equal(self.words["const"], True), TEXT, "const")
+
+    def is_of(self, kind: str, value: Any) -> bool:
+        match kind:
+            case "string":
+                return isinstance(value, str)
+            case "integer":
+                return (is_integer_4 if self.node.draft.name == "draft-04" else is_integer)(value)
+            case "number":
+                return is_number(value)
+            case "boolean":
+                return value is True or value is False
+            case "null":
+                return value is None
+            case "array":
+                return isinstance(value, LISTS)
+            case _:
+                return isinstance(value, dict)
+
+    def size(self, length: int, low: str, high: str, facts: Facts) -> None:
+        """The two keywords that bound a length."""
+        if low in self.words and length < self.words[low]:
+            self.rule(Length(self.words[low], None, low), facts, low)
+        if high in self.words and length > self.words[high]:
+            self.rule(Length(None, self.words[high], high), facts, high)
+
+    def text(self, value: str) -> None:
+        words, say = self.words, self.teller.say
+        self.size(len(value), "minLength", "maxLength", TEXT)
+        if "pattern" in words and not searcher(self.node, words["pattern"])(value):
+            self.rule(Matches(words["pattern"]), TEXT, "pattern")
+        if "format" in words and say.formats(self.node.draft) and words["format"] in JUDGES:
+            phrase, judge = JUDGES[words["format"]]
+            if not judge(value):
+                self.refuse(Cause("format", phrase, {"format": words["format"]}), "format")
+        if say.content(self.node.draft):
+            encoding, media = words.get("contentEncoding"), words.get("contentMediaType")
+            if not holds(value, encoding, media):
+                word = "contentEncoding" if encoding is not None else "contentMediaType"
+                self.refuse(Cause("format", "text that holds {content}", {"content": media or encoding}), word)
+
+    def number(self, value: Any) -> None:
+        for sign, bound in number_bounds(self.words):
+            low = sign.startswith(">")
+            if (value > bound if low else value < bound) or (value == bound and sign.endswith("=")):
+                continue
+            word = "minimum" if low else "maximum"
+            exclusive = f"exclusive{word.capitalize()}"
+            if not sign.endswith("=") and not isinstance(self.words.get(exclusive), bool):
+                word = exclusive
+            inclusive = sign.endswith("=")
+            self.rule(Floor(bound, inclusive) if low else Ceiling(bound, inclusive), NUMBER, word)
+        if "multipleOf" in self.words and not is_multiple(value, self.words["multipleOf"]):
+            self.rule(Multiple(self.words["multipleOf"]), NUMBER, "multipleOf")
+
+    def items(self, value: Sequence[Any]) -> None:
+        self.size(len(value), "minItems", "maxItems", LIST)
+        if self.words.get("uniqueItems") is True and not all_differ(value):
+            self.rule(Distinct(), LIST, "uniqueItems")
+        first, rest = list_parts(self.node, self.words)
+        for number, kid in enumerate(first[: len(value)]):
+            self.into(kid, number, value[number], *kid.steps[len(self.node.steps) :])
+        self.seen.items.update(range(min(len(first), len(value))))
+        if first and value:
+            self.note(str(first[0].steps[len(self.node.steps)]), True if len(first) >= len(value) else len(first) - 1)
+        if rest is not None:
+            word = str(rest.steps[-1])
+            for number in range(len(first), len(value)):
+                self.into(rest, number, value[number], word)
+            self.seen.items.update(range(len(value)))
+            if len(value) > len(first):
+                self.note(word, True)
+        if "contains" in self.words:
+            self.contains(value)
+
+    def contains(self, value: Sequence[Any]) -> None:
+        kid = self.node.kid("contains")
+        teller, scope = self.teller, self.ask.scope
+        fits = [at for at, item in enumerate(value) if teller.judged(kid, Ask(item, scope)) is not None]
+        least, most = contains_bounds(self.node, self.words)
+        if len(fits) < least:
+            word = "minContains" if "minContains" in self.words else "contains"
+            words = "at least {floor} of its items to be as the document's contains has them"
+            self.refuse(Cause("count", words, {"floor": least}, got=str(len(fits))), word)
+        if most is not None and len(fits) > most:
+            words = "at most {ceiling} of its items to be as the document's contains has them"
+            self.refuse(Cause("count", words, {"ceiling": most}, got=str(len(fits))), "maxContains")
+        if "prefixItems" in self.node.draft.keywords:
+            self.seen.items.update(fits)
+        self.note("contains", True if len(fits) == len(value) else fits)
+
+    def record(self, value: dict[str, Any]) -> None:
+        words = self.words
+        self.size(len(value), "minProperties", "maxProperties", RECORD)
+        for name in dict.fromkeys(words.get("required", [])):
+            if name not in value:
+                self.refuse(Cause("absent", "a value"), "required", at=name)
+        self.properties(value)
+        if "propertyNames" in words:
+            kid = self.node.kid("propertyNames")
+            for key in value:
+                self.key(kid, key)
+        for word in ("dependentRequired", "dependentSchemas", "dependencies"):
+            for name, wanted in words.get(word, {}).items():
+                if name in value:
+                    self.dependent(word, name, wanted, value)
+
+    def properties(self, value: dict[str, Any]) -> None:
+        words, node = self.words, self.node
+        looked: dict[str, list[str]] = {}
+        properties, patterns = words.get("properties", {}), words.get("patternProperties", {})
+        for name in properties:
+            if name in value:
+                self.into(node.kid("properties", name), name, value[name], "properties", name)
+                looked.setdefault("properties", []).append(name)
+        for pattern in patterns:
+            search = searcher(node, pattern)
+            for name, item in value.items():
+                if search(name):
+                    self.into(node.kid("patternProperties", pattern), name, item, "patternProperties", pattern)
+                    looked.setdefault("patternProperties", []).append(name)
+        self.seen.keys.update(name for names in looked.values() for name in names)
+        own = {name for names in looked.values() for name in names}
+        if "additionalProperties" in words:
+            rest = [name for name in value if name not in own]
+            for name in rest:
+                self.into(node.kid("additionalProperties"), name, value[name], "additionalProperties")
+            self.seen.keys.update(rest)
+            looked["additionalProperties"] = rest
+        for word, names in looked.items():
+            self.note(word, names)
+
+    def key(self, kid: Node, key: str) -> None:
+        """A name of a property, before the schema for names."""
+        if self.ask.found is None:
+            if self.teller.judged(kid, Ask(key, self.ask.scope)) is None:
+                raise _Refused
+            return
+        found: list[Finding] = []
+        route = Route(self.ask.route, ("propertyNames",))
+        self.teller.judged(kid, Ask(key, self.ask.scope, (*self.ask.path, key), route, found))
+        for finding in found:
+            finding.cause = finding.cause.but(label="its key")
+        self.ask.found += found
+
+    def dependent(self, word: str, name: str, wanted: Any, value: dict[str, Any]) -> None:
+        if isinstance(wanted, list | str):
+            for each in [wanted] if isinstance(wanted, str) else wanted:
+                if each not in value:
+                    cause = Cause("agreement", "a value, since {given} has one", {"given": name}, got="none")
+                    self.refuse(cause, word, name, at=each)
+            return
+        self.beside(self.node.kid(word, name), word, name)
+
+    def combinations(self) -> None:
+        words, node = self.words, self.node
+        for number in range(len(words.get("allOf", []))):
+            self.beside(node.kid("allOf", number), "allOf", number)
+        for word in ("anyOf", "oneOf"):
+            if word in words:
+                self.alternatives(word, words[word])
+        if "not" in words and self.teller.judged(node.kid("not"), Ask(self.ask.value, self.ask.scope)) is not None:
+            self.refuse(_barred(node.raw["not"], node.location("not")), "not")
+        if "if" in words:
+            self.condition()
+
+    def condition(self) -> None:
+        seen = self.teller.judged(self.node.kid("if"), self.ask.beside("if", quiet=True))
+        if seen is not None:
+            self.seen.add(seen)
+        word = "then" if seen is not None else "else"
+        if word in self.words:
+            self.beside(self.node.kid(word), word)
+
+    def alternatives(self, word: str, options: list[Any]) -> None:
+        fits: list[int] = []
+        failed: list[list[Finding]] = []
+        for number in range(len(options)):
+            found: list[Finding] = []
+            quiet = self.ask.found is None
+            ask = self.ask.beside(word, number, found=found, quiet=quiet)
+            seen = self.teller.judged(self.node.kid(word, number), ask)
+            if seen is None:
+                failed.append(found)
+                continue
+            fits.append(number)
+            self.seen.add(seen)
+            if word == "anyOf" and quiet and not self.wants_looks():
+                return
+        if not fits:
+            phrases = list(dict.fromkeys(_told(self.teller, self.node.kid(word, at)) for at in range(len(options))))
+            self.refuse(Cause("branch", "one of these: {options}", {"options": phrases}), word, branches=failed)
+        elif word == "oneOf" and len(fits) > 1:
+            which = " and ".join(str(number + 1) for number in fits)
+            cause = Cause("branch", "exactly one of {count} alternatives", {"count": len(options)}, got=f"number {which}")
+            self.refuse(cause, word)
+
+    def wants_looks(self) -> bool:
+        """Whether it matters which alternatives fit, and not only that one does."""
+        return isinstance(self.ask.value, (dict, *LISTS))
+
+    def unevaluated_keys(self, value: dict[str, Any]) -> None:
+        kid = self.node.kid("unevaluatedProperties")
+        left = [name for name in value if name not in self.seen.keys]
+        for name in left:
+            self.into(kid, name, value[name], "unevaluatedProperties")
+        self.seen.keys.update(left)
+        self.note("unevaluatedProperties", left)
+
+    def unevaluated_items(self, value: Sequence[Any]) -> None:
+        kid = self.node.kid("unevaluatedItems")
+        for number in range(len(value)):
+            if number not in self.seen.items:
+                self.into(kid, number, value[number], "unevaluatedItems")
+        self.seen.items.update(range(len(value)))
+        self.note("unevaluatedItems", True)
+
+
+def _barred(schema: Any, location: str) -> Cause:
+    """What a `not` asks for, in words where it is simple."""
+    if isinstance(schema, dict) and len(schema) == 1:
+        if "const" in schema:
+            return Cause("choice", "anything but {constant}", {"constant": schema["const"]})
+        if "enum" in schema:
+            return Cause("choice", "anything but {choices}", {"choices": schema["enum"]})
+        if "required" in schema and len(schema["required"]) == 1:
+            return Cause("agreement", "no value for {names}", {"names": schema["required"]}, got="one")
+    return Cause("branch", "a value that {keyword} does not describe", {"keyword": location})
+
+
+def _told(teller: Teller, node: Node) -> str:
+    """An alternative in a few words."""
+    raw = node.raw
+    for _ in range(20):
+        if not isinstance(raw, dict):
+            break
+        if isinstance(raw.get("title"), str):
+            return str(raw["title"])
+        if isinstance(raw.get("const"), str | int | float):
+            return str(raw["const"])
+        if "enum" in raw:
+            return ", ".join(str(each) for each in raw["enum"][:6])
+        if "type" in raw:
+            return " or ".join(_PHRASES[kind] for kind in types_of(node, raw))
+        if "$ref" not in raw:
+            break
+        node = teller.library.target(node, raw["$ref"])
+        raw = node.raw
+    return f"what {node.location()} describes"
+
+
+def spoken(findings: list[Finding]) -> list[Finding]:
+    """The findings that people are told: of alternatives, those of the one that came closest.
+
+    One whose own kind fits is closer than one whose kind does not; then one whose fixed values do; then fewer faults.
+    """
+    told: list[Finding] = []
+    for finding in findings:
+        closest = _closest(finding) if finding.branches else None
+        told += [finding] if closest is None else closest
+    return told
+
+
+def _closest(finding: Finding) -> list[Finding] | None:
+    ranked: list[tuple[tuple[bool, bool, int], list[Finding]]] = []
+    for branch in finding.branches:
+        inner = spoken(branch)
+        off = any(each.path == finding.path and each.cause.code in ("kind", "choice", "branch") for each in inner)
+        tagged = any(
+            len(each.path) == len(finding.path) + 1 and each.cause.keyword.endswith(("/const", "/enum")) for each in inner
+        )
+        ranked.append(((off, tagged, len(inner)), inner))
+    ranked.sort(key=lambda pair: pair[0])
+    return None if not ranked or ranked[0][0][0] else ranked[0][1]

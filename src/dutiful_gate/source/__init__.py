@@ -1,0 +1,1 @@
+"""Python source: written line by line, and compiled to functions that tracebacks can show."""
