@@ -73,7 +73,10 @@ class TextStep(Step):
         return hash(self.word)
 
 
-trimmed = TextStep("trimmed", "{}.strip()", {"pattern": f"^(?:[^{BLANKS}](?:[\\s\\S]*[^{BLANKS}])?)?$"})
+NO_BLANKS_AROUND = f"^(?:[^{BLANKS}](?:[\\s\\S]*[^{BLANKS}])?)?$"
+"""The pattern of a text that `trimmed` leaves as it is."""
+
+trimmed = TextStep("trimmed", "{}.strip()", {"pattern": NO_BLANKS_AROUND})
 """Blanks at both ends are taken off (every character that `str.isspace` calls one)."""
 
 squeezed = TextStep("squeezed", '" ".join({}.split())', {"pattern": f"^(?:[^{BLANKS}]+(?: [^{BLANKS}]+)*)?$"})

@@ -11,7 +11,8 @@ from typing import Any, NamedTuple
 
 from ...declare.facts import Facts
 from ...declare.formats.judges import JUDGES
-from ...declare.rules import Ceiling, Distinct, Equal, Floor, Length, Matches, Multiple, Rule
+from ...declare.rules import Ceiling, Distinct, Equal, Floor, Length, Multiple, Rule
+from ...declare.steps import NO_BLANKS_AROUND
 from ...report.cause import Cause, UnknownKey
 from ...report.fault import Path
 from .content import holds
@@ -321,7 +322,7 @@ class _Sitting:
         words, say = self.words, self.teller.say
         self.size(len(value), "minLength", "maxLength", TEXT)
         if "pattern" in words and not searcher(self.node, words["pattern"])(value):
-            self.rule(Matches(words["pattern"]), TEXT, "pattern")
+            self.refuse(_pattern_cause(words["pattern"]), "pattern")
         if "format" in words and say.formats(self.node.draft) and words["format"] in JUDGES:
             phrase, judge = JUDGES[words["format"]]
             if not judge(value):
@@ -507,6 +508,14 @@ class _Sitting:
                 self.into(kid, number, value[number], "unevaluatedItems")
         self.seen.items.update(range(len(value)))
         self.note("unevaluatedItems", True)
+
+
+def _pattern_cause(pattern: str) -> Cause:
+    if pattern == NO_BLANKS_AROUND:
+        return Cause("pattern", "text without blanks at its ends", {"pattern": pattern})
+    whole = pattern.startswith("^") and pattern.endswith("$")
+    words = "text that matches {pattern}" if whole else "text in which {pattern} is found"
+    return Cause("pattern", words, {"pattern": pattern})
 
 
 def _barred(schema: Any, location: str) -> Cause:

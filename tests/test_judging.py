@@ -1,0 +1,78 @@
+"""Documents as gates: the standard's public cases, and our own for every draft, keyword by keyword."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from dutiful_gate import Gate
+
+HERE = Path(__file__).parent / "cases"
+SHARED = Path(__file__).parents[2] / "shared" / "conformance"
+DRAFTS = ("draft-04", "draft-06", "draft-07", "2019-09", "2020-12")
+FILES = {
+    "every_draft": DRAFTS,
+    "since_06": DRAFTS[1:],
+    "draft_04": DRAFTS[:1],
+    "draft_06_and_07": DRAFTS[1:3],
+    "since_2019": DRAFTS[3:],
+    "draft_2019_09": DRAFTS[3:4],
+    "draft_2020_12": DRAFTS[4:],
+}
+EXCEPTIONS: dict[tuple[str, str], str] = {}
+"""Public cases that do not pass, each with its reason: none."""
+
+
+def judged(gate: Gate[Any], data: Any) -> bool:
+    """Whether a gate admits data; asked in each way there is, which must agree."""
+    said = gate.accepts(data)
+    verdict = gate.examine(data)
+    told = gate._engine.collect(data)[1].told()
+    assert said == bool(verdict) == (not told) == gate.output(data, "flag")["valid"]  # type: ignore[attr-defined]
+    assert gate.output(data)["valid"] is said  # type: ignore[attr-defined]
+    for fault in verdict.faults:
+        assert fault.message and fault.keyword and fault.code
+    if said:
+        assert gate.admit(data) is data
+    return said
+
+
+def own() -> Iterator[Any]:
+    for name, drafts in FILES.items():
+        for case in json.loads((HERE / f"{name}.json").read_text()):
+            for draft in drafts:
+                yield pytest.param(draft, case, id=f"{draft}-{case['about']}")
+
+
+@pytest.mark.parametrize(("draft", "case"), list(own()))
+def test_keyword_by_keyword(draft: str, case: dict[str, Any]) -> None:
+    gate = Gate.from_schema(case["schema"], dialect=draft)
+    for data in case["valid"]:
+        assert judged(gate, data), f"{data!r} is sound"
+    for data in case["invalid"]:
+        assert not judged(gate, data), f"{data!r} is not"
+
+
+def public() -> Iterator[Any]:
+    for file in sorted((SHARED / "draft7").rglob("*.json")):
+        name = file.relative_to(SHARED / "draft7").as_posix()
+        for group in json.loads(file.read_text()):
+            yield pytest.param(name, group, id=f"{name}-{group['description']}")
+
+
+@pytest.mark.skipif(not SHARED.exists(), reason="the standard's public cases are not beside this checkout")
+@pytest.mark.parametrize(("name", "group"), list(public()) if SHARED.exists() else [])
+def test_the_public_cases_for_draft_07(name: str, group: dict[str, Any]) -> None:
+    remotes = {
+        f"http://localhost:1234/{file.relative_to(SHARED / 'remotes').as_posix()}": json.loads(file.read_text())
+        for file in (SHARED / "remotes").rglob("*.json")
+    }
+    formats: Any = "assert" if name.startswith("optional") else None
+    gate = Gate.from_schema(group["schema"], dialect="draft-07", documents=remotes, formats=formats)
+    for test in group["tests"]:
+        if (name, test["description"]) not in EXCEPTIONS:
+            assert judged(gate, test["data"]) == test["valid"], test["description"]
