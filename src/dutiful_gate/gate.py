@@ -289,15 +289,29 @@ class Gate(Generic[T]):
         """The record rules that lost a field on the way to a variant, and so fell away."""
         return tuple(rule for record in self.shape.records.values() for rule in record.fallen)
 
-    def schema(self) -> Document:
-        """The JSON Schema document (2020-12) that says to clients what the gate says to data.
+    def schema(
+        self,
+        *,
+        of: Literal["send", "release"] = "send",
+        dialect: Literal["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"] = "2020-12",
+        formats: Literal["name", "spell-out"] = "name",
+        id: str | None = None,
+    ) -> Document:
+        """The JSON Schema document that says to clients what the gate says to data.
 
-        It tells what a client should send: values in their final form. Its `unstated` lists the rules that it
-        cannot express, each with its field and why.
+        `of`       "send": what a client should send, values in their final form; "release": what `release` gives
+        `dialect`  "2020-12"; "draft-07", which editors read; "openapi-3.1" or "openapi-3.0", whose schemas stand under
+                   `components`
+        `formats`  "spell-out" puts a pattern beside each format, for clients that do not assert formats
+        `id`       the document's own URI
+
+        Its `unstated` lists the rules that it cannot express, each with its field and why. It is the same from run to
+        run. Raises DeclarationError for a word that is not known.
         """
-        from .document.write import written
+        from .document.writing.compose import composed
 
-        return written(self.shape, refuse_unknown=self.unknown == "refuse")
+        refuse_unknown = self.unknown == "refuse"
+        return composed(self.shape, refuse_unknown=refuse_unknown, of=of, dialect=dialect, formats=formats, uri=id)
 
     @property
     def source(self) -> str:
@@ -316,3 +330,25 @@ def _no_json(source: Source) -> Callable[[Raw, Limits, bool], Any]:
         raise TypeError(f"this gate reads {source!r}: build one for Source.JSON to read raw JSON")
 
     return refuse
+
+
+def bundle(
+    gates: Mapping[str, Gate[Any]],
+    *,
+    of: Literal["send", "release"] = "send",
+    dialect: Literal["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"] = "2020-12",
+    formats: Literal["name", "spell-out"] = "name",
+    id: str | None = None,
+) -> Document:
+    """One JSON Schema document of several gates, each under its name; what they have in common stands there once.
+
+    Records that differ and have the same name are numbered. The words are those of `Gate.schema`. Raises
+    DeclarationError for a gate from a document, or when a name is taken by something else.
+    """
+    from .document.writing.compose import bundled
+
+    for name, gate in gates.items():
+        if isinstance(gate.declared, dict | bool):
+            raise DeclarationError(f"{name!r} is a gate from a document", remedy="hand the document itself over")
+    shapes = {name: (gate.shape, gate.unknown == "refuse") for name, gate in gates.items()}
+    return bundled(shapes, of=of, dialect=dialect, formats=formats, uri=id)

@@ -15,14 +15,26 @@ class About(Value):
     title: str | None = None
     text: str | None = None
     examples: tuple[Any, ...] = ()
+    deprecated: bool = False
+    read_only: bool = False
 
     def __hash__(self) -> int:
         return hash((self.title, self.text, repr(self.examples)))
 
 
-def about(*, title: str | None = None, text: str | None = None, examples: Iterable[Any] = ()) -> About:
-    """Tell people of a field: a title (its label in messages), a text, and examples as a client would send them."""
-    return About(title, text, tuple(examples))
+def about(
+    *,
+    title: str | None = None,
+    text: str | None = None,
+    examples: Iterable[Any] = (),
+    deprecated: bool = False,
+    read_only: bool = False,
+) -> About:
+    """Tell people of a field: a title (its label in messages), a text, and examples as a client would send them.
+
+    `deprecated` and `read_only` are for documents alone: clients should no longer send it, or need not.
+    """
+    return About(title, text, tuple(examples), deprecated, read_only)
 
 
 class Mark(Value):

@@ -26,12 +26,14 @@ class _Presence(RecordRule):
         return
 
 
-def _absent(wire: str) -> dict[str, Any]:
-    return {"not": _present(wire)}
+def _present(name: str, wire: Mapping[str, str], defaults: Mapping[str, object]) -> dict[str, Any]:
+    """That a field has a value: it is there, or has a default that is one, and is not null."""
+    there = {"properties": {wire[name]: {"not": {"type": "null"}}}}
+    return there if defaults.get(name) is not None else {"required": [wire[name]], **there}
 
 
-def _present(wire: str) -> dict[str, Any]:
-    return {"required": [wire], "properties": {wire: {"not": {"type": "null"}}}}
+def _absent(name: str, wire: Mapping[str, str], defaults: Mapping[str, object]) -> dict[str, Any]:
+    return {"not": _present(name, wire, defaults)}
 
 
 class Needs(_Presence):
@@ -53,9 +55,9 @@ class Needs(_Presence):
     def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
         return {"wanted": [wire[name] for name in self.wanted], "given": wire[self.given]}
 
-    def keywords(self, wire: Mapping[str, str]) -> Mapping[str, object] | Unsaid:
-        wanted = {"allOf": [_present(wire[name]) for name in self.wanted]}
-        return {"allOf": [{"if": _present(wire[self.given]), "then": wanted}]}
+    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
+        wanted = {"allOf": [_present(name, wire, defaults) for name in self.wanted]}
+        return {"allOf": [{"if": _present(self.given, wire, defaults), "then": wanted}]}
 
     def __str__(self) -> str:
         return f"needs({', '.join(map(repr, self.wanted))}, given={self.given!r})"
@@ -92,7 +94,7 @@ class WhenRule(_Presence):
     def suits(self, facts: Mapping[str, Facts]) -> None:
         self.when.suits(facts)
 
-    def keywords(self, wire: Mapping[str, str]) -> Mapping[str, object] | Unsaid:
+    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
         left, right = self.when.left, self.when.right
         if not isinstance(left, Named) or not isinstance(right, Constant) or self.when.sign not in ("==", "!="):
             return Unsaid("JSON Schema has conditions for equal constants only")
@@ -102,8 +104,12 @@ class WhenRule(_Presence):
         test: dict[str, Any] = {"const": right.value}
         if self.when.sign == "!=":
             test = {"not": {"enum": [right.value, None]}}
-        then = {"allOf": [(_present if self.wanted else _absent)(wire[each]) for each in self.names]}
-        return {"allOf": [{"if": {"required": [name], "properties": {name: test}}, "then": then}]}
+        then = {"allOf": [(_present if self.wanted else _absent)(each, wire, defaults) for each in self.names]}
+        condition: dict[str, Any] = {"properties": {name: test}}
+        stands_in = defaults.get(left.name)
+        if stands_in is None or (stands_in == right.value) != (self.when.sign == "=="):
+            condition["required"] = [name]
+        return {"allOf": [{"if": condition, "then": then}]}
 
     def __str__(self) -> str:
         verb = "needs" if self.wanted else "forbids"
@@ -141,8 +147,8 @@ class Count(_Presence):
     def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
         return {"names": [wire[name] for name in self.names]}
 
-    def keywords(self, wire: Mapping[str, str]) -> Mapping[str, object] | Unsaid:
-        there = [_present(wire[name]) for name in self.names]
+    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
+        there = [_present(name, wire, defaults) for name in self.names]
         if self.word == "at_least_one":
             return {"allOf": [{"anyOf": there}]}
         if self.word == "exactly_one":

@@ -47,8 +47,11 @@ class RecordRule(Value, ABC, kw_only=True):
         """The rule's numbers and names, for a fault's `expected`; `wire` names fields as the data does."""
 
     @abstractmethod
-    def keywords(self, wire: Mapping[str, str]) -> Mapping[str, object] | Unsaid:
-        """JSON Schema keywords for the record, or why there are none."""
+    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
+        """JSON Schema keywords for the record, or why there are none.
+
+        `defaults` has what stands in, by attribute, for fields that are absent.
+        """
 
     @abstractmethod
     def suits(self, facts: Mapping[str, Facts]) -> None:

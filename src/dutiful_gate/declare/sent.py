@@ -36,7 +36,7 @@ class Sent(RecordRule):
     def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
         return {"names": [wire[name] for name in self.names]}
 
-    def keywords(self, wire: Mapping[str, str]) -> Mapping[str, object] | Unsaid:
+    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
         return {"anyOf": [{"required": [wire[name]]} for name in self.names]}
 
     def suits(self, facts: Mapping[str, Facts]) -> None:

@@ -9,12 +9,16 @@ from ..declare.values import Value
 
 
 class Unstated(Value):
-    """A rule that the document cannot express: where it stands (a JSON Pointer into the document), which, and why."""
+    """A rule that the document cannot express: where it stands (a JSON Pointer into the document), which, and why.
+
+    `codes` are those of the faults that only the gate finds because of it; empty where they may be any.
+    """
 
     pointer: str
     field: str
     rule: str
     reason: str
+    codes: tuple[str, ...] = ()
 
     def __str__(self) -> str:
         return f"{self.field}: {self.rule} ({self.reason})"

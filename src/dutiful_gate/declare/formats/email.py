@@ -9,9 +9,10 @@ from ..rules.format import OfFormat
 
 _ATOM = r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+"
 _LABEL = r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
-_MAILBOX = Late(
+ADDRESS = (
     rf'({_ATOM}(?:\.{_ATOM})*|"(?:[\x20!#-\[\]-~]|\\[\x20-~])*")@(?:({_LABEL}(?:\.{_LABEL})*)|\[([^\]]+)\])'
 )
+_MAILBOX = Late(ADDRESS)
 _LONGEST = 254
 
 

@@ -34,7 +34,7 @@ def _reference(extra: str, *, absolute: bool) -> str:
 
 
 _LABEL = r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
-_PATTERNS: dict[str, str] = {
+PATTERNS: dict[str, str] = {
     "uri": _reference("", absolute=True),
     "uri-reference": _reference("", absolute=False),
     "iri": _reference(_INTERNATIONAL, absolute=True),
@@ -48,8 +48,9 @@ _PATTERNS: dict[str, str] = {
     "uri-template": r"(?:[^\x00-\x20\"'<>\\^`{|}%]|%[0-9A-Fa-f]{2}|\{[+#./;?&=,!@|]?[^\x00-\x20{}\"'<>\\^`|]+\})*",
 }
 _IN_BRACKETS = Late(r"[^\[]*\[([^\]]*)\].*")
-_host = Late(rf"{_LABEL}(?:\.{_LABEL})*")
-_late = {name: Late(pattern) for name, pattern in _PATTERNS.items()}
+HOST = rf"{_LABEL}(?:\.{_LABEL})*"
+_host = Late(HOST)
+_late = {name: Late(pattern) for name, pattern in PATTERNS.items()}
 
 
 def _judge_of(name: str) -> Callable[[str], bool]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
-from ..declare.rules import Matches, OneOf, Rule
-from ..declare.steps import Step, trimmed, uppered
+from ...declare.rules import Between, Ceiling, Floor, Length, Matches, OneOf, Rule
+from ...declare.steps import RoundedTo, Step, squeezed, trimmed, uppered
 
 # Patterns of a simple kind only: literals, plain classes, groups, quantifiers. Anything else settles nothing.
 _CAPITALS = re.compile(r"(?:[A-Z0-9 _/:,;=@#%&~!'\"<>-]|\\[-.+*?/()]|\[[A-Z0-9 _-]+\]|\{[0-9,]+\}|[+*?()|])*")
@@ -31,4 +31,20 @@ def _keeps(part: Step | Rule, simple: re.Pattern[str], done: Callable[[str], str
         return not part.flags and bool(simple.fullmatch(part.pattern))
     if isinstance(part, OneOf):
         return all(isinstance(choice, str) and choice == done(choice) for choice in part.choices)
+    return False
+
+
+def survives(rule: Rule, later: Sequence[Step | Rule]) -> bool:
+    """Whether what a rule says of a value still holds when the normalising steps after it have run."""
+    return all(_outlasts(rule, part) for part in later if isinstance(part, Step) and part.normalising)
+
+
+def _outlasts(rule: Rule, step: Step) -> bool:
+    if isinstance(rule, Length) and step in (trimmed, squeezed):
+        return not rule.floor and rule.barred is None  # these two only shorten
+    if isinstance(rule, Floor | Ceiling | Between):
+        ends = [getattr(rule, name) for name in ("floor", "ceiling") if hasattr(rule, name)]
+        if isinstance(step, RoundedTo):  # it keeps the order, so a bound that it leaves alone is not crossed
+            return getattr(rule, "inclusive", True) and all(step.done(end) == end for end in ends)
+        return str(step) == "in_utc"
     return False

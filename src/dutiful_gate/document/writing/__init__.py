@@ -1,0 +1,1 @@
+"""JSON Schema documents written from shapes, in the dialects that clients and editors ask for."""

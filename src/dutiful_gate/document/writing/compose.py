@@ -1,0 +1,111 @@
+"""Documents as users ask for them: of one gate, or of several in one bundle."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Literal
+
+from ...declare.errors import DeclarationError
+from ...shape.nodes import Shape
+from ..document import Document, Unstated
+from .dialects import DIALECTS, Lowered
+from .write import Draft, escaped, written
+
+Of = Literal["send", "release"]
+Formats = Literal["name", "spell-out"]
+Dialect = Literal["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"]
+
+
+def composed(
+    shape: Shape, *, refuse_unknown: bool, of: Of, dialect: Dialect, formats: Formats, uri: str | None
+) -> Document:
+    """The document of one shape. Raises DeclarationError for a word that is not known."""
+    _check(of, dialect, formats)
+    draft = _draft(shape, refuse_unknown, of, dialect, formats)
+    return _finished(draft, dialect, uri)
+
+
+def bundled(
+    shapes: Mapping[str, tuple[Shape, bool]], *, of: Of, dialect: Dialect, formats: Formats, uri: str | None
+) -> Document:
+    """One document of several shapes by name, which share what they have in common."""
+    _check(of, dialect, formats)
+    definitions: dict[str, Any] = {}
+    unstated: list[Unstated] = []
+    names: dict[str, str] = {}
+    for name, (shape, refuse_unknown) in shapes.items():
+        draft = _draft(shape, refuse_unknown, of, dialect, formats)
+        inner = draft.content.pop("$defs", {})
+        renamed = _fitting(definitions, inner)
+        for key, held in inner.items():
+            definitions[renamed[key]] = _pointed(held, renamed)
+        root = _pointed(draft.content, renamed)
+        at = f"/$defs/{escaped(name)}"
+        if root != {"$ref": f"#{at}"}:
+            if name in definitions and definitions[name] != root:
+                raise DeclarationError(
+                    f"two things of the bundle are called {name!r}", remedy="give the gate another name in the bundle"
+                )
+            definitions[name] = root
+        moved = {
+            pointer: _moved(pointer, at, renamed) for pointer in (*draft.names, *(rule.pointer for rule in draft.unstated))
+        }
+        names |= {moved[pointer]: held for pointer, held in draft.names.items()}
+        for rule in draft.unstated:
+            if (placed := rule.but(pointer=moved[rule.pointer])) not in unstated:
+                unstated.append(placed)
+    return _finished(Draft({"$defs": definitions}, unstated, names), dialect, uri)
+
+
+def _check(of: str, dialect: str, formats: str) -> None:
+    for word, given, known in (
+        ("of", of, ("send", "release")),
+        ("dialect", dialect, DIALECTS),
+        ("formats", formats, ("name", "spell-out")),
+    ):
+        if given not in known:
+            raise DeclarationError(f"{word}={given!r} is not known for a document", remedy=f"one of {', '.join(known)}")
+
+
+def _draft(shape: Shape, refuse_unknown: bool, of: str, dialect: str, formats: str) -> Draft:
+    openapi = dialect.startswith("openapi")
+    return written(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, discriminators=openapi)
+
+
+def _finished(draft: Draft, dialect: str, uri: str | None) -> Document:
+    lowered = Lowered(dialect, draft.names)
+    content = lowered.document(draft.content, uri)
+    rules = [*draft.unstated, *lowered.unstated]
+    return Document(content, tuple(rule.but(pointer=lowered.pointer(rule.pointer)) for rule in rules))
+
+
+def _fitting(taken: Mapping[str, Any], new: Mapping[str, Any]) -> dict[str, str]:
+    """A name for each new definition: its own, unless something else is called that already."""
+    renamed: dict[str, str] = {}
+    for key, held in new.items():
+        name, number = key, 1
+        while name in taken and taken[name] != held:
+            number += 1
+            name = f"{key}_{number}"
+        renamed[key] = name
+    return renamed
+
+
+def _pointed(held: Any, renamed: Mapping[str, str]) -> Any:
+    """A schema whose references follow the new names."""
+    if isinstance(held, list):
+        return [_pointed(each, renamed) for each in held]
+    if not isinstance(held, dict):
+        return held
+    made = {word: _pointed(each, renamed) for word, each in held.items()}
+    if isinstance(held.get("$ref"), str):
+        made["$ref"] = f"#{_moved(held['$ref'].removeprefix('#'), '', renamed)}"
+    return made
+
+
+def _moved(pointer: str, root: str, renamed: Mapping[str, str]) -> str:
+    if not pointer.startswith("/$defs/"):
+        return root + pointer
+    key, slash, rest = pointer.removeprefix("/$defs/").partition("/")
+    key = key.replace("~1", "/").replace("~0", "~")
+    return f"/$defs/{escaped(renamed.get(key, key))}{slash}{rest}"

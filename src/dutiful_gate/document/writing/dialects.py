@@ -1,0 +1,207 @@
+"""The same document in the words of another dialect: draft-07, OpenAPI 3.1, OpenAPI 3.0."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..document import Unstated
+from .spelled import spelled_out
+
+Schema = dict[str, Any]
+DIALECTS = ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0")
+"""The dialects that documents are written in."""
+_NEW_FORMATS = frozenset(["uuid", "duration"])
+_NO_NULL: Schema = {"type": "string", "nullable": True, "enum": [None]}
+
+
+class Lowered:
+    """One document in another dialect, and what got lost on the way."""
+
+    def __init__(self, dialect: str, names: dict[str, str]) -> None:
+        self.dialect = dialect
+        self.names = names
+        self.unstated: list[Unstated] = []
+
+    def document(self, content: Schema, uri: str | None) -> Schema:
+        """The whole document, `content` in 2020-12."""
+        definitions = content.get("$defs", {})
+        root = self.schema({word: held for word, held in content.items() if word != "$defs"}, "")
+        held = {name: self.schema(each, f"/$defs/{_escaped(name)}") for name, each in definitions.items()}
+        if self.dialect == "2020-12":
+            opening: Schema = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
+            opening |= {"$id": uri} if uri else {}
+            return {**opening, **root, **({"$defs": held} if held else {})}
+        if self.dialect == "draft-07":
+            opening = {"$schema": "http://json-schema.org/draft-07/schema#", **({"$id": uri} if uri else {})}
+            if uri and "$ref" in root:  # which would silence the $id beside it
+                root = {"allOf": [root]}
+            return {**opening, **root, **({"definitions": held} if held else {})}
+        return {**root, **({"components": {"schemas": held}} if held else {})}
+
+    def pointer(self, pointer: str) -> str:
+        """A pointer into the 2020-12 document as it is in this one."""
+        if pointer.startswith("/$defs/"):
+            rest = pointer.removeprefix("/$defs/")
+            if self.dialect == "draft-07":
+                return f"/definitions/{rest}"
+            if self.dialect.startswith("openapi"):
+                return f"/components/schemas/{rest}"
+        return pointer
+
+    def lose(self, at: str, rule: str, *codes: str) -> None:
+        """Put down that this dialect cannot say a rule."""
+        near = at
+        while near and near not in self.names:
+            near = near.rpartition("/")[0]
+        why = f"{self.dialect} has no keyword for it"
+        self.unstated.append(Unstated(at, self.names.get(near, ""), rule, why, codes))
+
+    def reference(self, held: str) -> str:
+        """Where a reference leads in this dialect."""
+        return f"#{self.pointer(held.removeprefix('#'))}"
+
+    def schema(self, said: Any, at: str) -> Any:
+        """One schema."""
+        if isinstance(said, bool):
+            return said if self.dialect != "openapi-3.0" else ({} if said else {"not": {}})
+        made: Schema = {}
+        for word, held in said.items():
+            if word == "$ref":
+                made[word] = self.reference(held)
+            elif word in ("properties", "patternProperties", "dependentSchemas"):
+                made[word] = {name: self.schema(each, f"{at}/{word}/{_escaped(name)}") for name, each in held.items()}
+            elif word in ("allOf", "anyOf", "oneOf", "prefixItems"):
+                made[word] = [self.schema(each, f"{at}/{word}/{number}") for number, each in enumerate(held)]
+            elif word == "additionalProperties" and isinstance(held, bool):
+                made[word] = held
+            elif word in ("items", "additionalProperties", "propertyNames", "contains", "not", "if", "then", "else"):
+                made[word] = self.schema(held, f"{at}/{word}")
+            elif word == "discriminator":
+                mapping = {tag: self.reference(lead) for tag, lead in held["mapping"].items()}
+                made[word] = {**held, "mapping": mapping}
+            else:
+                made[word] = held
+        if self.dialect == "draft-07":
+            return self.draft_07(made)
+        return self.openapi_30(made, at) if self.dialect == "openapi-3.0" else made
+
+    def draft_07(self, made: Schema) -> Schema:
+        if "prefixItems" in made:
+            made = _renamed(made, {"items": "additionalItems"})
+            made = _renamed(made, {"prefixItems": "items"})
+        if made.get("format") in _NEW_FORMATS:
+            made = spelled_out(made)
+        return _ref_alone(made)
+
+    def openapi_30(self, made: Schema, at: str) -> Schema:
+        for change in (self.fixed_items, self.names_of_keys, self.condition, _contains, _exclusive, _constant, _kinds):
+            made = change(made, at)
+        if "contentEncoding" in made:
+            made.pop("contentEncoding")
+            made.setdefault("format", "byte")
+        if "examples" in made:
+            made["example"] = made.pop("examples")[0]
+        if made.get("format") in _NEW_FORMATS:
+            made = spelled_out(made)
+        return _ref_alone(made)
+
+    def fixed_items(self, made: Schema, at: str) -> Schema:
+        if "prefixItems" in made:
+            each = made.pop("prefixItems")
+            distinct = [item for number, item in enumerate(each) if item not in each[:number]]
+            made["items"] = distinct[0] if len(distinct) == 1 else {"anyOf": distinct}
+            if len(distinct) > 1:
+                self.lose(at, "which item stands where")
+        elif made.get("type") == "array" and "items" not in made:
+            made["items"] = {}
+        return made
+
+    def names_of_keys(self, made: Schema, at: str) -> Schema:
+        if "propertyNames" in made:
+            del made["propertyNames"]
+            self.lose(at, "what its keys may be")
+        return made
+
+    def condition(self, made: Schema, at: str) -> Schema:
+        if "if" in made:
+            test, then = made.pop("if"), made.pop("then", {})
+            more: Schema = {"anyOf": [{"not": test}, then]}
+            made = {"allOf": [more], **made} if "anyOf" in made else {**made, **more}
+        return made
+
+
+def _contains(made: Schema, at: str) -> Schema:
+    """That not every item is otherwise."""
+    if "contains" in made:
+        held = made.pop("contains")
+        more = {"not": {"type": "array", "items": {"not": held}}}
+        made["allOf"] = [*made.get("allOf", []), more]
+    return made
+
+
+def _exclusive(made: Schema, at: str) -> Schema:
+    for word, strict in (("minimum", "exclusiveMinimum"), ("maximum", "exclusiveMaximum")):
+        if strict in made:
+            bound = made.pop(strict)
+            if word in made:
+                made["allOf"] = [*made.get("allOf", []), {word: bound, strict: True}]
+            else:
+                made[word], made[strict] = bound, True
+    return made
+
+
+def _constant(made: Schema, at: str) -> Schema:
+    if "const" in made:
+        held = made.pop("const")
+        if "enum" in made:
+            made["allOf"] = [*made.get("allOf", []), {"enum": [held]}]
+        else:
+            made["enum"] = [held]
+    if "enum" in made and None in made["enum"] and "type" not in made:
+        return _nullable_choice(made)
+    return made
+
+
+def _nullable_choice(made: Schema) -> Schema:
+    others = [each for each in made.pop("enum") if each is not None]
+    options = [{"enum": others}, dict(_NO_NULL)] if others else [dict(_NO_NULL)]
+    return {**made, "anyOf": options} if "anyOf" not in made else {**made, "allOf": [{"anyOf": options}]}
+
+
+def _kinds(made: Schema, at: str) -> Schema:
+    """Types are one each here, and null is no type."""
+    kinds = made.get("type")
+    if kinds == "null":
+        return {**made, **_NO_NULL}
+    if not isinstance(kinds, list):
+        return made
+    others = [kind for kind in kinds if kind != "null"]
+    if len(others) == 1:
+        made["type"] = others[0]
+        if "null" in kinds:
+            made["nullable"] = True
+            if "enum" in made and None not in made["enum"]:
+                made["enum"] = [*made["enum"], None]
+        return made
+    del made["type"]
+    options: list[Schema] = [{"type": kind, **({"items": {}} if kind == "array" else {})} for kind in others]
+    options += [dict(_NO_NULL)] if "null" in kinds else []
+    return {**made, "allOf": [*made.get("allOf", []), {"anyOf": options}]}
+
+
+def _ref_alone(made: Schema) -> Schema:
+    """`$ref` silences what stands beside it: so that it stands in an `allOf`."""
+    if "$ref" not in made or len(made) == 1:
+        return made
+    rest = {word: held for word, held in made.items() if word != "$ref"}
+    return {**rest, "allOf": [{"$ref": made["$ref"]}, *rest.get("allOf", [])]}
+
+
+def _renamed(made: Schema, names: dict[str, str]) -> Schema:
+    return {names.get(word, word): held for word, held in made.items()}
+
+
+def _escaped(name: str) -> str:
+    return name.replace("~", "~0").replace("/", "~1")
+
+

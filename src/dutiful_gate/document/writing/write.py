@@ -1,0 +1,403 @@
+"""Shapes to JSON Schema 2020-12."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any
+
+from ...declare.blanks import BLANKS
+from ...declare.facts import Facts, Unsaid
+from ...declare.kinds import Text, Truth, Whole
+from ...declare.kinds.decimal import decimal_plain
+from ...declare.records import RecordCheck, RecordRule
+from ...declare.rules import Holds, Rule
+from ...declare.steps import Step
+from ...shape.nodes import (
+    MISSING,
+    Branches,
+    Choice,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Shape,
+    Use,
+    default_of,
+)
+from ...shape.plain import plain
+from ..document import Unstated
+from .final import is_settled, survives
+from .spelled import spelled_out
+
+Keywords = dict[str, Any]
+_JSON_TYPES: dict[type, str] = {
+    str: "string",
+    bool: "boolean",
+    int: "integer",
+    float: "number",
+    type(None): "null",
+}
+
+
+def written(
+    shape: Shape, *, refuse_unknown: bool = False, of: str = "send", formats: str = "name", discriminators: bool = False
+) -> Draft:
+    """The document in 2020-12: of what a client should send, values in their final form; or of what is released.
+
+    With `discriminators` a union by a tag says so, as OpenAPI has it.
+    """
+    pen = _Pen(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, discriminators=discriminators)
+    root = pen.use(shape.root, "", shape.name)
+    definitions = {key: pen.record(record) for key, record in shape.records.items()}
+    content: Keywords = {**root}
+    if definitions:
+        content["$defs"] = definitions
+    return Draft(content, pen.unstated, pen.names)
+
+
+class Draft:
+    """A document on its way: its content in 2020-12, what it leaves unstated, and the field at each pointer."""
+
+    __slots__ = ("content", "names", "unstated")
+
+    def __init__(self, content: Keywords, unstated: list[Unstated], names: dict[str, str]) -> None:
+        self.content = content
+        self.unstated = unstated
+        self.names = names
+
+
+class _Pen:
+    """Writes one document, and keeps the list of what it could not say."""
+
+    def __init__(self, shape: Shape, *, refuse_unknown: bool, of: str, formats: str, discriminators: bool) -> None:
+        self.shape = shape
+        self.refuse_unknown = refuse_unknown
+        self.released = of == "release"
+        self.spelled = formats == "spell-out"
+        self.discriminators = discriminators
+        self.unstated: list[Unstated] = []
+        self.names: dict[str, str] = {}
+
+    def record(self, record: Record) -> Keywords:
+        """A record under `$defs`."""
+        at = f"/$defs/{escaped(record.key)}"
+        self.names[at] = record.name
+        said: Keywords = {"title": record.name}
+        if record.text:
+            said["description"] = record.text
+        said["type"] = "object"
+        fields = [field for field in record.fields if not (self.released and (field.use.secret or field.only_given))]
+        said["properties"] = {
+            field.wire: self.field(field, f"{at}/properties/{escaped(field.wire)}", record) for field in fields
+        }
+        required = [field.wire for field in fields if (not field.may_lack if self.released else field.required)]
+        if required:
+            said["required"] = required
+        if record.rest is not None and not (self.released and record.rest.use.secret):
+            entries = self.use(record.rest.use, f"{at}/additionalProperties", f"{record.name}.{record.rest.attribute}")
+            said |= {word: held for word, held in entries.items() if word in ("additionalProperties", "propertyNames")}
+        elif self.refuse_unknown:
+            said["additionalProperties"] = False
+        self.record_rules(record, said, at, {field.attribute for field in fields})
+        return said
+
+    def record_rules(self, record: Record, said: Keywords, at: str, there: set[str]) -> None:
+        """What the fields must be to each other."""
+        wire = {field.attribute: field.wire for field in record.fields}
+        defaults = {
+            field.attribute: default_of(field)
+            for field in record.fields
+            if not field.required and not field.may_lack and not self.released
+        }
+        for rule in record.rules:
+            told = rule.keywords(wire, defaults)
+            if not set(rule.fields) <= there:
+                told = Unsaid("a field that it mentions is not released")
+            elif record.mends and not getattr(rule, "of_whole", False) and not self.released:
+                # Judged only when every field it mentions was sent: what was not sent stays as it is.
+                told = told if isinstance(told, Unsaid) else {"allOf": [_when_sent(wire, rule.fields, told)]}
+            if isinstance(told, Unsaid):
+                self.leave(at, f"{record.name}.{rule.fields[0]}", rule, told)
+            else:
+                join(said, told)
+        for check in record.checks:
+            why = Unsaid("what a function of one's own admits is not known")
+            self.leave(at, record.name, check, why)
+
+    def field(self, field: Field, at: str, record: Record) -> Keywords:
+        """One field among `properties`."""
+        said = self.use(field.use, at, f"{record.name}.{field.attribute}")
+        if self.released or field.required or field.may_lack or field.use.secret or _converts(field.use):
+            return said
+        said["default"] = self.plain(field.use, default_of(field))
+        return said
+
+    def plain(self, use: Use, value: object) -> Any:
+        """A default as plain JSON data; a Decimal that no double holds as the nearest one."""
+        return _jsonable(plain(use, value, self.shape.records))
+
+    def use(self, use: Use, at: str, name: str) -> Keywords:
+        """What a use holds: what is said of it, its node, its rules."""
+        self.names.setdefault(at, name)
+        about = use.about
+        said: Keywords = {}
+        if about.title is not None:
+            said["title"] = about.title
+        if about.text is not None:
+            said["description"] = about.text
+        if self.released:
+            said |= self.released_use(use, at, name)
+        else:
+            said |= self.sent_use(use, at, name)
+        if about.examples and not use.secret and (not self.released or not _converts(use)):
+            said["examples"] = list(about.examples)
+        for word, marked in (("deprecated", about.deprecated), ("readOnly", about.read_only), ("writeOnly", use.secret)):
+            if marked:
+                said[word] = True
+        return said
+
+    def sent_use(self, use: Use, at: str, name: str) -> Keywords:
+        """What a client should send there."""
+        said: Keywords = {}
+        if use.fallback is not MISSING:
+            self.leave(at, name, "otherwise(...)", Unsaid("anything will do, since something stands in for it"))
+            return said
+        if use.split:
+            said["type"] = "string"
+            self.leave(at, name, f"split_on({use.split!r})", Unsaid("JSON Schema cannot look at the parts of a text"))
+        elif use.via is not None:
+            said |= self.use(use.via, at, name)
+            self.leave(at, name, "what is read from it", Unsaid("JSON Schema judges what came, not what is made of it"))
+        else:
+            said |= self.node(use, at, name)
+            self.parts(said, use, at, name)
+        if use.blank:
+            said = {"anyOf": [said, {"type": "string", "pattern": f"^[{BLANKS}]*$"}]}
+        return said
+
+    def released_use(self, use: Use, at: str, name: str) -> Keywords:
+        """What comes out there."""
+        made = after_making(use)
+        if made is not None:
+            self.leave(at, name, made, Unsaid("what a function of one's own makes is not known"))
+            return {}
+        said = self.node(use, at, name)
+        self.parts(said, use, at, name)
+        if use.fallback is not MISSING:
+            try:
+                instead = {"const": self.plain(use, use.fallback)}
+            except (TypeError, ValueError, AttributeError, StopIteration):
+                instead = {}
+            said = {"anyOf": [said, instead]}
+        return said
+
+    def node(self, use: Use, at: str, name: str) -> Keywords:
+        """The keywords of a node alone."""
+        match use.node:
+            case Scalar(kind):
+                if reason := kind.unsaid():
+                    self.leave(at, name, kind.facts.phrase, Unsaid(reason))
+                return dict(kind.keywords())
+            case Nothing():
+                return {"type": "null"}
+            case Choice(wire=wire):
+                return _choice(wire)
+            case Items(item, into):
+                said = {"type": "array", "items": self.use(item, f"{at}/items", f"{name}[]")}
+                if into == "list" or into == "tuple":
+                    return said
+                if not is_canonical(item) and not self.released:
+                    why = Unsaid("different data can stand for equal values, and a repeat is refused by value")
+                    self.leave(at, name, "no item twice", why, "repeat")
+                return {**said, "uniqueItems": True}
+            case Fixed(items):
+                return self.fixed(items, at, name)
+            case Entries(key, value):
+                return self.entries(key, value, at, name)
+            case Branches():
+                return self.branches(use.node, at, name)
+            case Nullable(inner):
+                return _or_null(self.use(inner, at, name))
+            case Link(key):
+                return {"$ref": f"#/$defs/{escaped(key)}"}
+
+    def branches(self, node: Branches, at: str, name: str) -> Keywords:
+        """One of several shapes; for OpenAPI with the tag that tells which."""
+        said: Keywords = {"anyOf": [self.use(option, f"{at}/anyOf/{n}", name) for n, option in enumerate(node.options)]}
+        links = [option.node.key for option in node.options if isinstance(option.node, Link)]
+        if self.discriminators and node.tag and len(links) == len(node.options):
+            mapping = {
+                str(tag): f"#/$defs/{escaped(key)}"
+                for key, tags in zip(links, node.tags, strict=True)
+                for tag in tags
+                if isinstance(tag, str)
+            }
+            said["discriminator"] = {"propertyName": node.tag, "mapping": mapping}
+        return said
+
+    def fixed(self, items: tuple[Use, ...], at: str, name: str) -> Keywords:
+        """A tuple of a fixed number of items."""
+        said: Keywords = {"type": "array"}
+        if items:
+            each = [self.use(item, f"{at}/prefixItems/{n}", f"{name}[{n}]") for n, item in enumerate(items)]
+            said["prefixItems"] = each
+        return {**said, "minItems": len(items), "maxItems": len(items)}
+
+    def entries(self, key: Use, value: Use, at: str, name: str) -> Keywords:
+        """A dict: what holds for its keys, as text, and for its values."""
+        said: Keywords = {"type": "object"}
+        names = self.use(key, f"{at}/propertyNames", f"{name} keys")
+        if isinstance(key.node, Scalar) and key.node.facts.number:
+            whole = isinstance(key.node.kind, Whole)
+            names = {"pattern": r"^\s*[+-]?[0-9]+\s*$" if whole else r"^\s*[+-]?[0-9.]+(?:[eE][+-]?[0-9]+)?\s*$"}
+            if key.parts:
+                self.leave(f"{at}/propertyNames", f"{name} keys", key.parts[0], Unsaid("a key is text to JSON Schema"))
+        elif isinstance(key.node, Choice):
+            names = {"enum": [str(each).lower() if isinstance(each, bool) else str(each) for each in key.node.wire]}
+        names.pop("type", None)
+        if names:
+            said["propertyNames"] = names
+        held = self.use(value, f"{at}/additionalProperties", f"{name} values")
+        return {**said, "additionalProperties": held} if held else said
+
+    def parts(self, said: Keywords, use: Use, at: str, name: str) -> None:
+        """Steps and rules, as what holds for a value in its final form."""
+        facts: Facts = use.node.facts
+        converted = False
+        for number, part in enumerate(use.parts):
+            later = use.parts[number + 1 :]
+            if isinstance(part, Rule):
+                told = Unsaid("it judges what a function of one's own made") if converted else part.keywords(facts)
+                if not converted and not survives(part, later):
+                    told = Unsaid("a later step changes what it judged")
+            else:
+                told = part.keywords()
+                facts = part.suits(facts)
+                converted = converted or not part.normalising
+                if is_settled(part, later):
+                    continue
+            if isinstance(told, Unsaid):
+                self.leave(at, name, part, told)
+                continue
+            if self.spelled and isinstance(told.get("format"), str):
+                join(said, {"format": told["format"]})
+                told = spelled_out(told)
+            join(said, {word: self.constant(use, held) for word, held in told.items()})
+        if self.spelled and isinstance(said.get("format"), str) and "pattern" not in said:
+            join(said, spelled_out({"format": said["format"]}))
+
+    def constant(self, use: Use, held: Any) -> Any:
+        """A constant of a rule as plain JSON data."""
+        if isinstance(held, list):
+            return [self.constant(use, each) for each in held]
+        if isinstance(held, dict):
+            return {word: self.constant(use, each) for word, each in held.items()}
+        if isinstance(held, str | int | float) or held is None:
+            return held
+        if isinstance(held, Decimal):
+            return _jsonable(decimal_plain(held))
+        return plain(Use(use.node), held, self.shape.records)
+
+    def leave(self, at: str, name: str, rule: object, why: Unsaid, *codes: str) -> None:
+        """Put down that a rule is not in the document."""
+        self.unstated.append(Unstated(at, name, str(rule), why.reason, codes or _codes(rule)))
+
+
+def _codes(rule: object) -> tuple[str, ...]:
+    if isinstance(rule, Holds | RecordCheck):
+        return ("check",)
+    if isinstance(rule, RecordRule):
+        return ("agreement", "count", "absent")
+    if isinstance(rule, Rule):
+        faces = rule.faces("value", Facts("a value", "value", measured="items", text=True, number=True), _named)
+        return tuple(dict.fromkeys(face.code for face in faces))
+    return ()
+
+
+def _named(constant: object, hint: str) -> str:
+    return hint
+
+
+def _when_sent(wire: Mapping[str, str], fields: tuple[str, ...], told: Mapping[str, Any]) -> Keywords:
+    return {"if": {"required": [wire[name] for name in dict.fromkeys(fields)]}, "then": dict(told)}
+
+
+def after_making(use: Use) -> Step | None:
+    """The step that makes another value of it, if there is one."""
+    makers = [part for part in use.parts if isinstance(part, Step) and not part.normalising]
+    return makers[-1] if makers else None
+
+
+def is_canonical(use: Use) -> bool:
+    """Whether each value has one form in JSON only, as far as JSON Schema compares."""
+    if use.via is not None or use.split or use.blank or use.fallback is not MISSING:
+        return False
+    if any(isinstance(part, Step) for part in use.parts):
+        return False
+    match use.node:
+        case Scalar(kind):
+            return type(kind) in (Text, Truth, Whole)
+        case Choice() | Nothing():
+            return True
+        case Items(item, into):
+            return into in ("list", "tuple") and is_canonical(item)
+        case Fixed(items):
+            return all(map(is_canonical, items))
+        case Nullable(inner):
+            return is_canonical(inner)
+        case Branches(options=options):
+            return all(map(is_canonical, options))
+        case _:
+            return False
+
+
+def _converts(use: Use) -> bool:
+    """Whether the typed value is not what a client would send: its default cannot be told in the document."""
+    inner = use.node.inner if isinstance(use.node, Nullable) else use
+    made = any(isinstance(part, Step) and not part.normalising for part in inner.parts)
+    return made or bool(inner.split) or inner.via is not None
+
+
+def _jsonable(value: object) -> Any:
+    if isinstance(value, Mapping):
+        return {name: _jsonable(each) for name, each in value.items()}
+    if isinstance(value, list):
+        return [_jsonable(each) for each in value]
+    return float(value) if isinstance(value, Decimal) else value
+
+
+def _choice(wire: tuple[object, ...]) -> Keywords:
+    types = list(dict.fromkeys(_JSON_TYPES[type(value)] for value in wire if type(value) in _JSON_TYPES))
+    if len(wire) == 1:
+        return {"const": wire[0]}
+    if len(types) == 1:
+        return {"type": types[0], "enum": list(wire)}
+    return {"enum": list(wire)}
+
+
+def _or_null(inner: Keywords) -> Keywords:
+    """What is inside, or null, in the shortest words that say so."""
+    if isinstance(inner.get("type"), str) and not {"enum", "const", "not", "allOf"} & inner.keys():
+        return {**inner, "type": [inner["type"], "null"]}
+    return {"anyOf": [inner, {"type": "null"}]}
+
+
+def join(said: Keywords, more: Mapping[str, Any]) -> None:
+    """Add keywords; one that is there already with another value goes into `allOf`."""
+    if set(more) == {"allOf"}:
+        said["allOf"] = [*said.get("allOf", []), *more["allOf"]]
+        return
+    clash = {word: held for word, held in more.items() if word in said and said[word] != held}
+    said.update({word: held for word, held in more.items() if word not in clash})
+    if clash:
+        said.setdefault("allOf", []).append(clash)
+
+
+def escaped(name: str) -> str:
+    return name.replace("~", "~0").replace("/", "~1")

@@ -1,0 +1,146 @@
+"""The three laws of equivalence (see the charter), judged for one instance at a time."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from ..declare.kinds.lenient import Lenient
+from ..declare.kinds.text import encodable
+from ..declare.steps import Step
+from ..declare.values import Value
+from ..document.document import Unstated
+from ..gate import Gate
+from ..report.fault import Fault
+from ..report.verdict import Refused
+from ..shape.nodes import MISSING, Branches, Entries, Fixed, Items, Nullable, Scalar, Shape, Use
+from .names import names_along
+
+
+class Disagreement(Value):
+    """A law that one instance breaks."""
+
+    law: int
+    instance: Any
+    told: str
+
+    def __str__(self) -> str:
+        return f"law {self.law}: {self.told}\n    with {json.dumps(self.instance, ensure_ascii=False, default=str)}"
+
+
+class Laws:
+    """A gate and its documents.
+
+    `shown` has, for each rule the document leaves unstated, an instance that only the gate refuses.
+    """
+
+    def __init__(self, gate: Gate[Any], dialect: str = "2020-12") -> None:
+        self.gate = gate
+        self.sent = gate.schema(dialect=dialect)
+        self.released = gate.schema(dialect=dialect, of="release")
+        self.judge = Gate.from_schema(self.sent, formats="assert", limits=gate.limits, dialect=dialect)
+        self.release_judge = Gate.from_schema(self.released, formats="assert", limits=gate.limits, dialect=dialect)
+        self.strict = not any(_bends(use) for use in uses_of(gate.shape))
+        self.shown: dict[Unstated, Any] = {}
+        self.admitted = 0
+        self.refused = 0
+
+    def broken(self, instance: Any) -> Disagreement | None:
+        """The law that an instance breaks, None when all hold."""
+        gate = self.gate
+        accepted = self.judge.accepts(instance)
+        verdict = gate.examine(instance)
+        if not verdict:
+            self.refused += 1
+            return self._first(instance, verdict.faults) if accepted else None
+        self.admitted += 1
+        if not accepted and self.strict and not verdict.excused:
+            told = self.judge.examine(instance).faults
+            if not self._unstated(told):
+                return Disagreement(2, instance, f"the gate admits it as sent, the document refuses: {told[0]}")
+        return self._on_the_way_out(instance, verdict.value)
+
+    def _first(self, instance: Any, faults: tuple[Fault, ...]) -> Disagreement | None:
+        """Law 1: what the document accepts, the gate admits."""
+        if not _is_sayable(instance):
+            return None  # lone surrogates: RFC 8259 leaves them open, and no document can speak of them
+        for fault in faults:
+            excuses = [rule for rule in self.sent.unstated if self._covers(rule, fault)]
+            if not excuses:
+                return Disagreement(1, instance, f"the document accepts it, the gate refuses: {fault}")
+            if len(faults) == 1:
+                self.shown.setdefault(excuses[0], instance)
+        return None
+
+    def _on_the_way_out(self, instance: Any, value: Any) -> Disagreement | None:
+        try:
+            everything = json.loads(self.gate.release_json(value, secrets=True))
+            shown = json.loads(self.gate.release_json(value))
+        except Refused as refused:
+            return Disagreement(2, instance, f"what the gate admits, it does not release: {refused.faults[0]}")
+        if not self.judge.accepts(everything):
+            told = self.judge.examine(everything).faults
+            if not self._unstated(told):
+                return Disagreement(2, instance, f"released as {_short(everything)}, the document refuses: {told[0]}")
+        if not self.release_judge.accepts(shown):
+            told = self.release_judge.examine(shown).faults
+            return Disagreement(3, instance, f"released as {_short(shown)}, the release document refuses: {told[0]}")
+        return None
+
+    def _unstated(self, faults: tuple[Fault, ...]) -> bool:
+        """Whether what only the document finds is at fields whose value is not what is sent: read from something else."""
+        return all(any(self._covers(rule, fault, converted=True) for rule in self.sent.unstated) for fault in faults)
+
+    def _covers(self, rule: Unstated, fault: Fault, *, converted: bool = False) -> bool:
+        if converted and not rule.rule.startswith(("split_on(", "then(", "what is read", "otherwise(")):
+            return False
+        if not converted and rule.codes and fault.code not in rule.codes:
+            return False
+        return rule.field in names_along(self.gate.shape, fault.path)
+
+
+def uses_of(shape: Shape) -> list[Use]:
+    """Every use of a node in a shape."""
+    found: list[Use] = []
+    waiting = [shape.root]
+    for record in shape.records.values():
+        waiting += [field.use for field in record.fields]
+        if record.rest is not None:
+            waiting.append(record.rest.use)
+    while waiting:
+        use = waiting.pop()
+        found.append(use)
+        if use.via is not None:
+            waiting.append(use.via)
+        match use.node:
+            case Nullable(inner):
+                waiting.append(inner)
+            case Items(item):
+                waiting.append(item)
+            case Fixed(items):
+                waiting += items
+            case Entries(key, value):
+                waiting += [key, value]
+            case Branches(options=options):
+                waiting += options
+    return found
+
+
+def _bends(use: Use) -> bool:
+    """Whether more is taken there than values in their final form: steps, lenient reading, something that stands in."""
+    lenient = isinstance(use.node, Scalar) and isinstance(use.node.kind, Lenient)
+    steps = any(isinstance(part, Step) for part in use.parts)
+    return lenient or steps or use.blank or bool(use.split) or use.via is not None or use.fallback is not MISSING
+
+
+def _is_sayable(instance: Any) -> bool:
+    if isinstance(instance, str):
+        return encodable(instance)
+    if isinstance(instance, dict):
+        return all(_is_sayable(key) and _is_sayable(held) for key, held in instance.items())
+    return not isinstance(instance, list) or all(map(_is_sayable, instance))
+
+
+def _short(plain: Any) -> str:
+    text = json.dumps(plain, ensure_ascii=False)
+    return text if len(text) <= 120 else f"{text[:119]}…"

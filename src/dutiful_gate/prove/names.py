@@ -1,0 +1,54 @@
+"""Which field of which record a place in the data belongs to, in the names that a document's `unstated` uses."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from ..shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
+
+
+def names_along(shape: Shape, path: tuple[Any, ...]) -> set[str]:
+    """The names of every part of the shape that a path leads through, its end included."""
+    found: set[str] = set()
+    ends = [(shape.name, shape.root)]
+    for at in range(len(path) + 1):
+        level = [each for name, use in ends for each in _opened(shape, name, use)]
+        found.update(name for name, _ in level)
+        if at == len(path):
+            break
+        ends = [each for name, use in level for each in _inside(shape, name, use, path[at])]
+    return found
+
+
+def _opened(shape: Shape, name: str, use: Use) -> Iterator[tuple[str, Use]]:
+    """A use and all that may stand in its place under the same name."""
+    yield name, use
+    if use.via is not None:
+        yield from _opened(shape, name, use.via)
+    node = use.node
+    if isinstance(node, Nullable):
+        yield from _opened(shape, name, node.inner)
+    elif isinstance(node, Branches):
+        for option in node.options:
+            yield from _opened(shape, name, option)
+    elif isinstance(node, Link):
+        yield shape.records[node.key].name, use
+
+
+def _inside(shape: Shape, name: str, use: Use, step: Any) -> Iterator[tuple[str, Use]]:
+    node = use.node
+    if isinstance(node, Items):
+        yield f"{name}[]", node.item
+    elif isinstance(node, Fixed) and isinstance(step, int) and step < len(node.items):
+        yield f"{name}[{step}]", node.items[step]
+    elif isinstance(node, Entries):
+        yield f"{name} keys", node.key
+        yield f"{name} values", node.value
+    elif isinstance(node, Link):
+        record = shape.records[node.key]
+        for field in record.fields:
+            if field.wire == step:
+                yield f"{record.name}.{field.attribute}", field.use
+        if record.rest is not None:
+            yield from _inside(shape, f"{record.name}.{record.rest.attribute}", record.rest.use, step)

@@ -1,0 +1,372 @@
+"""Plain data that a gate admits, made by walking its shape."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+from random import Random
+from typing import Any
+
+from ..declare.facts import FAILED, Source, Unsaid
+from ..declare.kinds import Anything, Day, Exact, Kind, LocalMoment, Moment, Number, Text, Truth, Whole, Written
+from ..declare.kinds.lenient import Lenient
+from ..declare.records import RecordRule
+from ..declare.rules import (
+    Between,
+    Ceiling,
+    Contains,
+    EndsWith,
+    Equal,
+    Floor,
+    Has,
+    Length,
+    Matches,
+    Multiple,
+    OneOf,
+    Rule,
+    StartsWith,
+)
+from ..declare.rules.format import OfFormat
+from ..declare.steps import Step
+from ..engine.gatehouse import Engine
+from ..engine.plan import Plan
+from ..shape.nodes import (
+    MISSING,
+    Branches,
+    Choice,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Shape,
+    Use,
+)
+from ..shape.plain import plain
+from .text import FORMATS, GOODS, of_pattern, words_for
+
+_TRIES = 80
+_DEEP = 3
+_NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
+_ANYTHING: tuple[Any, ...] = ("coiled rope", 7, 2.5, True, None, ["QLP", "OST"], {"berth": 4})
+
+
+class CannotSample(Exception):
+    """No sound value was found; says for which field, and what to do about it."""
+
+    def __init__(self, name: str, phrase: str) -> None:
+        super().__init__(
+            f"{name or 'the value'}: no sound value was found in {_TRIES} tries for {phrase} with its rules; "
+            "give one beside it, as in about(examples=[...])"
+        )
+
+
+class Payloads:
+    """Makes plain data for one shape, the same for the same seed."""
+
+    def __init__(self, shape: Shape, random: Random) -> None:
+        self.shape = shape
+        self.random = random
+        self._engines: dict[object, Engine] = {}
+        self._held: list[Use] = []
+
+    def make(self) -> Any:
+        """One sound payload. Raises CannotSample where the rules leave nothing that could be found."""
+        return self.use(self.shape.root, 0, "")
+
+    def engine(self, use: Use) -> Engine:
+        """Reads a part of the shape on its own."""
+        if id(use) not in self._engines:
+            self._held.append(use)
+            self._engines[id(use)] = Engine(Plan(self.shape.but(root=use), Source.JSON))
+        return self._engines[id(use)]
+
+    def is_sound(self, use: Use, made: Any) -> bool:
+        """Whether a part of a payload would be admitted, and not by a fall-back."""
+        engine = self.engine(use)
+        if engine.sound(made) is not FAILED and use.fallback is MISSING:
+            return True
+        value, log = engine.collect(made)
+        return value is not FAILED and not log.excused
+
+    def use(self, use: Use, depth: int, name: str) -> Any:
+        """A sound value where a node is used."""
+        examples = use.about.examples
+        if examples and self.random.random() < 0.3:
+            return self.random.choice(list(examples))
+        for _ in range(_TRIES):
+            made = self.attempt(use, depth, name)
+            if self.is_sound(use, made):
+                return made
+        if examples:
+            return self.random.choice(list(examples))
+        raise CannotSample(name, use.facts.phrase)
+
+    def attempt(self, use: Use, depth: int, name: str) -> Any:
+        """What may be sound."""
+        random = self.random
+        if use.blank and random.random() < 0.1:
+            return random.choice(["", "  "])
+        if use.split:
+            parts = self.node(use.node, use.parts, depth, name)
+            return use.split.join(_as_text(each) for each in parts) if isinstance(parts, list) else parts
+        if use.via is not None:
+            made = self.node(use.node, use.parts, depth, name) if random.random() < 0.6 else MISSING
+            if made is not MISSING and made is not None and use.via.facts.text:
+                return _as_text(made)
+            return self.attempt(use.via, depth, name)
+        return self.node(use.node, use.parts, depth, name)
+
+    def node(self, node: Any, parts: Sequence[Step | Rule], depth: int, name: str) -> Any:
+        """What may be sound for a node with the rules beside it."""
+        random = self.random
+        match node:
+            case Scalar(kind):
+                return self.scalar(kind, parts, name)
+            case Nothing():
+                return None
+            case Choice(wire=wire):
+                return random.choice(wire)
+            case Items(item, into):
+                return self.items(item, into, parts, depth, name)
+            case Fixed(items):
+                return [self.use(item, depth + 1, name) for item in items]
+            case Entries(key, value):
+                count = _length(parts, 0 if depth > _DEEP else random.randint(0, 3), random)
+                return {_key_text(self.use(key, depth + 1, name)): self.use(value, depth + 1, name) for _ in range(count)}
+            case Branches(options=options):
+                option = self.shallow(options) if depth > _DEEP else random.choice(options)
+                return self.use(option, depth, name)
+            case Nullable(inner):
+                if random.random() < 0.2 or depth > _DEEP + 1:
+                    return None
+                return self.attempt(inner.but(parts=(*inner.parts, *parts)) if parts else inner, depth, name)
+            case Link(key):
+                return self.record(self.shape.records[key], depth)
+
+    def shallow(self, options: Sequence[Use]) -> Use:
+        """An option that does not lead further down, where there is one."""
+        flat = [option for option in options if isinstance(option.node, Scalar | Nothing | Choice)]
+        return self.random.choice(flat or list(options))
+
+    def items(self, item: Use, into: str, parts: Sequence[Step | Rule], depth: int, name: str) -> list[Any]:
+        usual = 0 if depth > _DEEP else self.random.randint(0, 3)
+        made = [self.use(item, depth + 1, name) for _ in range(_length(parts, usual, self.random))]
+        for part in parts:
+            if isinstance(part, Contains) and self.random.random() < 0.9:
+                made.insert(0, plain(item, part.held, self.shape.records))
+        return made
+
+    def record(self, record: Record, depth: int) -> dict[str, Any]:
+        """A record whose fields are sound, and what they must be to each other too."""
+        made: dict[str, Any] = {}
+        for _ in range(_TRIES):
+            made = {}
+            for field in record.fields:
+                if field.required or self.random.random() < (0.7 if depth <= _DEEP else 0.05):
+                    made[field.wire] = self.field(field, depth)
+            if record.rest is not None and isinstance(record.rest.use.node, Entries) and depth <= _DEEP:
+                rest = self.use(record.rest.use, depth + 1, record.rest.attribute)
+                made.update({key: held for key, held in rest.items() if key not in made})
+            if self.agrees(record, made, depth):
+                return made
+        return made
+
+    def field(self, field: Field, depth: int) -> Any:
+        """A value for a field."""
+        return self.use(field.use, depth + 1, field.attribute)
+
+    def agrees(self, record: Record, made: dict[str, Any], depth: int) -> bool:
+        """Whether the record as a whole is sound, after some mending of fields that do not go together."""
+        whole = Use(Link(record.key))
+        by_name = {field.attribute: field for field in record.fields}
+        for _ in range(12):
+            if self._record_engine(record, whole).sound(made) is not FAILED:
+                return True
+            value, _ = self._record_engine(record, whole).collect(made)
+            if value is not FAILED:
+                return True
+            if not record.rules:
+                return False
+            rule: RecordRule = self.random.choice(record.rules)
+            names = [by_name[name].wire for name in rule.fields if name in by_name]
+            there = [name for name in names if name in made]
+            if len(there) == 2 and self.random.random() < 0.5:
+                made[there[0]], made[there[1]] = made[there[1]], made[there[0]]
+            elif names:
+                wire = self.random.choice(names)
+                field = next(field for field in record.fields if field.wire == wire)
+                if wire in made and not field.required and self.random.random() < 0.5:
+                    del made[wire]
+                else:
+                    made[wire] = self.field(field, depth)
+        return False
+
+    def _record_engine(self, record: Record, whole: Use) -> Engine:
+        key = ("record", record.key)
+        if key not in self._engines:
+            self._engines[key] = Engine(Plan(self.shape.but(root=whole), Source.JSON))
+        return self._engines[key]
+
+    def scalar(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
+        """A single value."""
+        inner = kind.inner if isinstance(kind, Lenient) else kind
+        for part in parts:
+            if isinstance(part, OneOf):
+                return kind.plain(self.random.choice(part.choices))
+            if isinstance(part, Equal) and part.wanted and self.random.random() < 0.8:
+                return kind.plain(part.constant)
+        for known, make in _MAKERS:
+            if isinstance(inner, known):
+                return make(self, inner, parts, name)
+        return inner.example if isinstance(inner, Written) else None
+
+    def text(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> str:
+        random = self.random
+        made = ""
+        for part in parts:
+            if isinstance(part, OfFormat):
+                made = random.choice(_of_format(part))
+            elif isinstance(part, Matches):
+                made = of_pattern(part.pattern, random, part.flags) or made
+            elif isinstance(part, Has):
+                made += of_pattern(part.pattern, random, part.flags) or ""
+        made = made or words_for(name, random)
+        for part in parts:
+            if isinstance(part, StartsWith):
+                made = part.affix + made
+            elif isinstance(part, EndsWith):
+                made += part.affix
+            elif isinstance(part, Contains):
+                made += str(part.held)
+        if not any(isinstance(part, OfFormat | Matches) for part in parts):
+            made = _fitted(made, parts, random)
+        return made
+
+    def whole(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> int:
+        low, high = _bounds(parts, 0, 1000)
+        step = next((part.step for part in parts if isinstance(part, Multiple)), 1)
+        drawn = self.random.randint(_up(low), max(_up(low), int(high)))
+        return int(drawn // step * step) if step != 1 else drawn
+
+    def number(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
+        low, high = _bounds(parts, 0, 1000)
+        step = next((part.step for part in parts if isinstance(part, Multiple)), None)
+        drawn = round(self.random.uniform(float(low), float(high)), self.random.choice([0, 1, 2]))
+        if step is not None:
+            drawn = float(int(Decimal(repr(drawn)) / Decimal(str(step))) * Decimal(str(step)))
+        return int(drawn) if drawn == int(drawn) and self.random.random() < 0.5 else drawn
+
+    def moment(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
+        random = self.random
+        around = datetime.now(UTC).replace(microsecond=0) if random.random() < 0.4 else _NOON
+        for part in parts:
+            if isinstance(part, Floor | Ceiling | Between) and random.random() < 0.6:
+                bound = part.floor if isinstance(part, Floor | Between) else part.ceiling
+                if isinstance(bound, datetime):
+                    around = bound if bound.tzinfo else bound.replace(tzinfo=UTC)
+                elif hasattr(bound, "year"):
+                    around = datetime(bound.year, bound.month, bound.day, tzinfo=UTC)
+        drawn = around + timedelta(days=random.randint(-30, 60), minutes=15 * random.randint(0, 95))
+        if isinstance(kind, Day):
+            return drawn.date().isoformat()
+        return kind.plain(drawn.replace(tzinfo=None) if isinstance(kind, LocalMoment) else drawn)
+
+    def written(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
+        assert isinstance(kind, Written)
+        random = self.random
+        more: dict[str, Callable[[], str]] = {
+            "UUID": lambda: str(_uuid(random)),
+            "time": lambda: f"{random.randint(0, 23):02}:{random.choice(['00', '15', '30'])}:00",
+            "duration": lambda: f"PT{random.randint(1, 23)}H{random.choice(['', '30M'])}",
+            "binary value": lambda: random.choice(["Y3JhdGU=", "cm9wZQ==", "d2luY2g="]),
+            "IPv4 address": lambda: f"192.0.2.{random.randint(1, 254)}",
+        }
+        for part in parts:
+            if isinstance(part, Floor | Ceiling | Between) and random.random() < 0.4:
+                bound = part.floor if isinstance(part, Floor | Between) else part.ceiling
+                if isinstance(bound, kind.held):
+                    return kind.write(bound)
+        return more[kind.name]() if kind.name in more and random.random() < 0.9 else kind.example
+
+
+_MAKERS: tuple[tuple[Any, Callable[..., Any]], ...] = (
+    (Text, Payloads.text),
+    (Whole, Payloads.whole),
+    (Exact, Payloads.number),
+    (Number, Payloads.number),
+    (Truth, lambda self, kind, parts, name: self.random.random() < 0.5),
+    ((Moment, Day, LocalMoment), Payloads.moment),
+    (Anything, lambda self, kind, parts, name: self.random.choice(_ANYTHING)),
+    (Written, Payloads.written),
+)
+
+
+def _uuid(random: Random) -> Any:
+    from uuid import UUID
+
+    return UUID(int=random.getrandbits(128), version=4)
+
+
+def _of_format(part: OfFormat) -> tuple[str, ...]:
+    if not part.format:
+        return ("marrow-isle", "berth-7")
+    keywords = part.keywords(Text().facts)
+    web = not isinstance(keywords, Unsaid) and "pattern" in keywords
+    return FORMATS["uri"] if web else FORMATS.get(part.format, GOODS)
+
+
+def _as_text(made: Any) -> str:
+    if isinstance(made, bool):
+        return str(made).lower()
+    return "" if made is None else str(made)
+
+
+def _key_text(made: Any) -> str:
+    return made if isinstance(made, str) else _as_text(made)
+
+
+def _length(parts: Sequence[Step | Rule], usual: int, random: Random) -> int:
+    low, high = _length_bounds(parts)
+    if usual < low:
+        usual = random.randint(low, min(high, low + 2))
+    return min(usual, high)
+
+
+def _length_bounds(parts: Sequence[Step | Rule]) -> tuple[int, int]:
+    low, high = 0, 10**9
+    for part in parts:
+        if isinstance(part, Length) and part.barred is None:
+            low = max(low, part.floor or 0)
+            high = min(high, part.ceiling if part.ceiling is not None else high)
+    return low, high
+
+
+def _fitted(text: str, parts: Sequence[Step | Rule], random: Random) -> str:
+    low, high = _length_bounds(parts)
+    while len(text) < low:
+        text += " " + random.choice(GOODS) if low - len(text) > 3 else "x"
+    return text[:high].strip() if len(text[:high].strip()) >= low else text[:high]
+
+
+def _bounds(parts: Sequence[Step | Rule], low: Any, high: Any) -> tuple[Any, Any]:
+    """The numbers between which a number may lie; a usual span where only one end is given."""
+    floors = [part.floor for part in parts if isinstance(part, Floor | Between)]
+    ceilings = [part.ceiling for part in parts if isinstance(part, Ceiling | Between)]
+    if floors:
+        low = max(floors)
+        high = max(high, low + 1000)
+    if ceilings:
+        high = min(ceilings)
+        low = low if floors else min(low, high - 1000)
+    return low, high
+
+
+def _up(number: Any) -> int:
+    whole = int(number)
+    return whole if whole >= number else whole + 1

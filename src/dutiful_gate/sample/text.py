@@ -1,0 +1,93 @@
+"""Text on demand: of a pattern, of a format, or in the words of a freight office."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from random import Random
+
+from ..declare.runaway import Node, Unreadable, parse
+
+_LETTERS = [chr(code) for code in range(0x20, 0x7F)]
+_MORE = ["\t", "\n", "\u00e9", "\u00df", "\u03b1", "\u0416", "\u0663", "\u4e00", "\u00a0", "\U0001f6a2", "\x00"]
+GOODS = (
+    "coiled rope", "marine paint", "spare winch", "mooring lines", "lamp oil", "net floats", "tinned fish",
+    "deck planks", "engine parts", "seed potatoes", "roof slates", "bicycle frames",
+)  # fmt: skip
+PORTS = ("Quillport", "Marrow Isle", "Ostrey", "Fennick")
+PEOPLE = ("A. Quay", "M. Tiller", "J. Strand", "R. Hawser", "O. Keel")
+_BY_NAME: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...] = (
+    (("port", "origin", "destination", "berth", "place", "city", "town"), PORTS),
+    (("person", "name", "sender", "consignee", "customer", "skipper"), PEOPLE),
+    (("phone", "fax"), ("+44 1632 960123", "+44 1632 960456")),
+    (("note", "comment", "remark", "text", "description"), ("keep dry", "this side up", "call before delivery")),
+)
+FORMATS: dict[str, tuple[str, ...]] = {
+    "email": ("desk@ternsound.example", "freight+qlp@ternsound.example", "o.keel@quays.example"),
+    "idn-email": ("desk@ternsound.example", "käpt'n@quays.example"),
+    "hostname": ("quays.example", "berth-7.ternsound.example"),
+    "idn-hostname": ("quays.example", "fähre.example"),
+    "ipv4": ("192.0.2.7", "198.51.100.24"),
+    "ipv6": ("2001:db8::7", "2001:db8:0:1::24"),
+    "uri": ("https://quays.example/berths", "https://ternsound.example/sailings?day=4#noon"),
+    "uri-reference": ("/berths/7", "https://quays.example/berths"),
+    "iri": ("https://quays.example/fähren",),
+    "iri-reference": ("/fähren/7",),
+    "uuid": ("5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e", "0b0e5c2e-94f0-4c0e-8a1b-7f4e5a6c1d2b"),
+    "date": ("2026-05-04", "2026-12-31"),
+    "date-time": ("2026-05-04T09:30:00Z", "2026-05-04T11:45:00+02:00"),
+    "time": ("09:30:00Z", "23:59:59+01:00"),
+    "duration": ("PT2H15M", "P1DT12H"),
+    "json-pointer": ("/crates/0", ""),
+    "relative-json-pointer": ("1/crates", "0#"),
+    "uri-template": ("/berths/{number}",),
+    "regex": ("^[A-Z]{3}$",),
+}
+
+
+def words_for(name: str, random: Random) -> str:
+    """Plausible text for a field of that name."""
+    low = name.lower()
+    for parts, words in _BY_NAME:
+        if any(part in low for part in parts):
+            return random.choice(words)
+    return random.choice(GOODS)
+
+
+def of_pattern(pattern: str, random: Random, flags: int = 0) -> str | None:
+    """Text that an expression matches from end to end, as far as its pieces tell; None where they cannot be read."""
+    try:
+        tree = _tree(pattern)
+    except (Unreadable, RecursionError):
+        return None
+    return _drawn(tree, random, flags)
+
+
+@lru_cache(maxsize=512)
+def _tree(pattern: str) -> Node:
+    return parse(pattern)
+
+
+@lru_cache(maxsize=4096)
+def _letters(one: str, flags: int) -> tuple[str, ...]:
+    fits = re.compile(one, flags).fullmatch
+    return tuple(letter for letter in (*_LETTERS, *_MORE) if fits(letter))
+
+
+def _drawn(node: Node, random: Random, flags: int) -> str:
+    match node[0]:
+        case "one":
+            letters = _letters(node[1], flags)
+            plain = [letter for letter in letters if letter.isalnum() and letter.isascii()]
+            pool = plain if plain and random.random() < 0.9 else letters
+            return random.choice(pool) if pool else ""
+        case "mark":
+            return ""
+        case "seq":
+            return "".join(_drawn(each, random, flags) for each in node[1])
+        case "any of":
+            return _drawn(random.choice(node[1]), random, flags)
+        case _:
+            _, inner, least, most = node
+            most = least + 4 if most is None else min(most, least + 4)
+            return "".join(_drawn(inner, random, flags) for _ in range(random.randint(least, most)))
