@@ -122,7 +122,7 @@ class _Walk:
             return f"(?:\\{number[0]})"
         return self.character()
 
-    def character(self) -> str:
+    def character(self, *, inside: bool = False) -> str:
         """One escaped character, inside a class or out of it."""
         name = self.pattern[self.at + 1]
         if name in _CONTROLS:
@@ -130,11 +130,11 @@ class _Walk:
             return _CONTROLS[name]
         if code := _HEX.match(self.pattern, self.at + 1):
             self.at = code.end()
-            return _literal(chr(int(code[1] or code[2] or code[3], 16)))
+            return _literal(chr(int(code[1] or code[2] or code[3], 16)), inside=inside)
         if name.isalnum():
             raise _Untranslatable(rf"\{name}")
         self.at += 2
-        return _literal(name)
+        return _literal(name, inside=inside)
 
     def character_class(self) -> str:
         self.at += 1
@@ -154,7 +154,7 @@ class _Walk:
                 elif name in "SWbB":
                     raise _Untranslatable(rf"\{name} inside a character class")
                 else:
-                    said += self.character()
+                    said += self.character(inside=True)
             else:
                 self.at += 1
                 said += letter if letter == "-" else _literal(letter, inside=True)

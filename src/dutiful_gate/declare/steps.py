@@ -118,7 +118,15 @@ class RoundedTo(Step):
 
 
 def _rounded(value: Any, digits: int) -> Any:
-    return round(value, digits)
+    if not hasattr(value, "as_tuple"):
+        return round(value, digits)
+    from decimal import ROUND_HALF_EVEN, Context, Decimal
+
+    if value.as_tuple().exponent >= -digits:
+        return value
+    # As many digits as the result has: the usual context would stop at 28.
+    wide = Context(prec=max(28, value.adjusted() + digits + 2), rounding=ROUND_HALF_EVEN)
+    return value.quantize(Decimal((0, (1,), -digits)), context=wide)
 
 
 def rounded_to(digits: int) -> RoundedTo:
@@ -141,7 +149,7 @@ class _InUtc(Step):
         return f"{value}.astimezone({bind(UTC, 'UTC')})"
 
     def keywords(self) -> Mapping[str, object] | Unsaid:
-        return {}
+        return {"pattern": "(?:[Zz]|[+-]00:00)$"}
 
     def suits(self, facts: Facts) -> Facts:
         if facts.sort != "date-time":

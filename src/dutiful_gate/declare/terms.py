@@ -94,6 +94,11 @@ class Comparison(RecordRule):
         return tuple(dict.fromkeys((*self.left.names(), *self.right.names())))
 
     @property
+    def orders(self) -> bool:
+        """Whether it asks which of two comes first."""
+        return self.sign not in ("==", "!=")
+
+    @property
     def may_raise(self) -> bool:
         """Arithmetic may leave what a type can hold."""
         return isinstance(self.left, Combined) or isinstance(self.right, Combined)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, Union
 
 from .errors import DeclarationError
 from .values import Value
@@ -26,6 +26,16 @@ class Variant(Value):
     @property
     def __name__(self) -> str:
         return self.name
+
+    def __call__(self, *values: object) -> Any:
+        """A variant is a declaration, and is not called; yet `typing` takes only what could be for a type."""
+        raise TypeError(f"{self.name} is a declaration: build a gate for it, and admit data")
+
+    def __or__(self, other: Any) -> Any:
+        return Union[self, other]
+
+    def __ror__(self, other: Any) -> Any:
+        return Union[other, self]
 
     def named(self) -> tuple[str, ...]:
         """Every field that the variant names."""

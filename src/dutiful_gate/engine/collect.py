@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 
 from ..declare.facts import FAILED, Facts, Source, Stop
-from ..declare.kinds import Anything, Kind, Text
+from ..declare.kinds import Anything, Kind
 from ..declare.rules import Length, Rule
 from ..declare.steps import Then
 from ..report.cause import Cause
@@ -23,15 +23,16 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
+from ..source.program import Unit
 from .collect_records import RecordWriter
 from .plan import (
     Plan,
     after_making,
     choice_reader,
     choice_ready,
+    is_text,
     may_be_blank,
 )
-from ..source.program import Unit
 from .runtime import (
     ABSENT,
     StopCauses,
@@ -348,7 +349,8 @@ class CollectWriter(RecordWriter):
         given = self._many(value, path, "a record", f"not isinstance({value}, {self.bind(Mapping, 'Mapping')})")
         made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
         here, before = self.variable("here"), self.variable("before")
-        plain = isinstance(key.node, Scalar) and isinstance(key.node.kind, Text)
+        plain = is_text(key)
+        outer = self.source
         with self.block("else:"):
             self.write(f"{made} = {{}}")
             self.write(f"{before} = len(faults)")
@@ -359,7 +361,14 @@ class CollectWriter(RecordWriter):
                 self.write(f"{mark} = len(faults)")
                 source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
                 with self.reading(source):
-                    self.read(key, name, here)
+                    if self.source is Source.TEXT and outer is Source.JSON:
+                        # What stands around a key was not typed by hand: in JSON it is part of the key.
+                        with self.block(f"if isinstance({name}, str) and {name} != {name}.strip():"):
+                            self.fault(here, self.cause("reading", "a key without blanks around it"), name)
+                        with self.block("else:"):
+                            self.read(key, name, here)
+                    else:
+                        self.read(key, name, here)
                 with self.block(f"if len(faults) == {mark} and {name} in {made}:"):
                     self.fault(here, self.cause("repeat", "each key once", got="it again"), name)
                 self.read(held, each, here)

@@ -9,7 +9,8 @@ from ..declare.facts import Facts, Source
 from ..declare.records import RecordRule
 from ..report.cause import Cause, UnknownKey
 from ..shape.nodes import Field, Record, Use
-from .plan import Plan, all_sent, build, constructed, default_source, may_be_blank, presence_of
+from ..source.writer import Writer
+from .plan import Plan, all_sent, build, constructed, default_source, may_be_blank, presence_of, record_condition
 from .runtime import (
     TOO_DEEP,
     attributes_of,
@@ -21,7 +22,6 @@ from .runtime import (
     record_fault,
     refuse_unknown,
 )
-from ..source.writer import Writer
 
 
 class RecordWriter(Writer, ABC):
@@ -165,7 +165,7 @@ class RecordWriter(Writer, ABC):
                 tests += [f"({presence[name]})" for name in dict.fromkeys(rule.fields) if presence[name] != "True"]
             else:
                 tests += all_sent(record, rule, value_of)
-            condition = rule.condition(presence_of(fields, value_of, rule), self.bind)
+            condition = record_condition(fields, value_of, rule, self.bind)
             with self.block(f"if {' and '.join(tests)} and not ({condition}):"):
                 self._record_fault(rule, fields, value_of)
 

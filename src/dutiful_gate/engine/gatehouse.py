@@ -8,9 +8,9 @@ from typing import Any
 
 from ..declare.facts import FAILED
 from ..report.fault import Path
+from ..source.program import Unit
 from .collect import collecting_unit
 from .plan import Plan
-from ..source.program import Unit
 from .release import release_unit
 from .runtime import Log
 from .sound import sound_unit

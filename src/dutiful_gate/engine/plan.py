@@ -5,16 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from enum import Enum
 
-from ..declare.facts import Source
-from ..declare.kinds import Anything, Kind
+from ..declare.facts import Bind, Source
+from ..declare.kinds import Anything, Kind, Text
+from ..declare.kinds.lenient import Lenient
 from ..declare.limits import Limits
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..declare.values import Value
 from ..shape.nodes import Choice, Field, Nullable, Record, Scalar, Shape, Use
-from .runtime import chooser
 from ..source.writer import Writer
+from .runtime import chooser
 
 
 class Plan(Value):
@@ -37,6 +38,12 @@ def after_making(parts: tuple[Step | Rule, ...]) -> tuple[Step | Rule, ...] | No
         if isinstance(part, Step) and not part.normalising:
             return parts[at:]
     return None
+
+
+def is_text(key: Use) -> bool:
+    """Whether a key is text, and not read from text."""
+    kind = key.node.kind if isinstance(key.node, Scalar) else None
+    return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Text)
 
 
 def may_be_blank(use: Use, source: Source) -> bool:
@@ -81,6 +88,21 @@ def presence_of(
         tests[f"?{name}"] = sent
         tests[f"={name}"] = value
     return tests
+
+
+def record_condition(fields: Mapping[str, Field], value_of: Mapping[str, str], rule: RecordRule, bind: Bind) -> str:
+    """The source of a record rule's condition; times of day with and without an offset do not compare."""
+    condition = rule.condition(presence_of(fields, value_of, rule), bind)
+    times = [name for name in rule.fields if name in fields and fields[name].use.facts.sort == "time"]
+    ordered = getattr(getattr(rule, "when", rule), "orders", False)
+    if not times or not ordered:
+        return condition
+    kinds = [f"({value_of[name]}.tzinfo is None)" for name in times]
+    alike = " == ".join(kinds) if len(kinds) > 1 else kinds[0]
+    if rule.needs_values:
+        return f"{alike} and {condition}"
+    there = presence_of(fields, value_of)
+    return f"({' and '.join(there[name] for name in times)} and not ({alike}) or {condition})"
 
 
 def constructed(writer: Writer, record: Record, value_of: Mapping[str, str]) -> str:

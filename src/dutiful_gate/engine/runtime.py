@@ -211,16 +211,18 @@ def chooser(wire: Sequence[object], values: Sequence[object], source: Source) ->
         return choose_native
 
     table: dict[object, object] = {}
+    loose: dict[str, object] = {}
     for plain, value in reversed(pairs):
         table[_json_key(plain)] = value
         if source is Source.TEXT and not isinstance(plain, str):
-            table.setdefault((str, _as_text(plain)), value)
+            loose[_as_text(plain)] = value
 
     def choose(came: object) -> object:
         if source is Source.TEXT:
             if not isinstance(came, str):
                 return FAILED
-            return table.get((str, came), table.get((str, came.strip()), FAILED))
+            # Blanks are ignored around numbers and booleans; a text is what it is.
+            return table.get((str, came), loose.get(came.strip(), FAILED))
         try:
             return table.get(_json_key(came), FAILED)
         except TypeError:

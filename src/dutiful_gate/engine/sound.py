@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from ..declare.facts import FAILED, Source, Stop
-from ..declare.kinds import Kind, Number, Text
+from ..declare.kinds import Kind, Number
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
 from ..shape.nodes import (
@@ -26,6 +26,8 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
+from ..source.program import Unit
+from ..source.writer import Writer
 from .plan import (
     Plan,
     after_making,
@@ -35,13 +37,13 @@ from .plan import (
     choice_ready,
     default_source,
     is_lone_text,
+    is_text,
     may_be_blank,
     member_table,
     presence_of,
+    record_condition,
 )
-from ..source.program import Unit
 from .runtime import ABSENT, attributes_of, gathered, is_blank, split, tag_chooser
-from ..source.writer import Writer
 
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
@@ -279,10 +281,13 @@ class SoundWriter(Writer):
             self.write(_GIVE_UP)
         made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
         self.write(f"{made} = {{}}")
-        plain = isinstance(key.node, Scalar) and isinstance(key.node.kind, Text)
+        plain = is_text(key)
         self._nesting += 1
         with self.block(f"for {name}, {each} in {value}.items():"):
             source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
+            if source is Source.TEXT and self.source is Source.JSON:
+                with self.block(f"if {name}.__class__ is not str or {name} != {name}.strip():"):
+                    self.write(_GIVE_UP)
             with self.reading(source):
                 self.read(key, name)
             self.read(held, each)
@@ -410,7 +415,7 @@ class SoundWriter(Writer):
         """Check what fields must be to each other."""
         fields = {field.attribute: field for field in record.fields}
         for rule in record.rules:
-            condition = rule.condition(presence_of(fields, value_of, rule), self.bind)
+            condition = record_condition(fields, value_of, rule, self.bind)
             there = ""
             if rule.needs_values:
                 tests = presence_of(fields, value_of)

@@ -52,3 +52,39 @@ def _inside(shape: Shape, name: str, use: Use, step: Any) -> Iterator[tuple[str,
                 yield f"{record.name}.{field.attribute}", field.use
         if record.rest is not None:
             yield from _inside(shape, f"{record.name}.{record.rest.attribute}", record.rest.use, step)
+
+
+def names_under_unions(shape: Shape, path: tuple[Any, ...]) -> set[str]:
+    """The names of all that is inside the unions a path leads through: there one option speaks for the others."""
+    found: set[str] = set()
+    ends = [(shape.name, shape.root)]
+    for at in range(len(path) + 1):
+        level = [each for name, use in ends for each in _opened(shape, name, use)]
+        for name, use in level:
+            if isinstance(use.node, Branches):
+                _gather(shape, name, use, found)
+        if at < len(path):
+            ends = [each for name, use in level for each in _inside(shape, name, use, path[at])]
+    return found
+
+
+def _gather(shape: Shape, name: str, use: Use, found: set[str]) -> None:
+    """Every name inside a use."""
+    for held, inner in _opened(shape, name, use):
+        if isinstance(inner.node, Link):
+            record = shape.records[inner.node.key]
+            if record.name in found:
+                continue
+            found.add(record.name)
+            for field in (*record.fields, *([record.rest] if record.rest is not None else [])):
+                _gather(shape, f"{record.name}.{field.attribute}", field.use, found)
+        found.add(held)
+        match inner.node:
+            case Items(item):
+                _gather(shape, f"{held}[]", item, found)
+            case Fixed(items):
+                for number, item in enumerate(items):
+                    _gather(shape, f"{held}[{number}]", item, found)
+            case Entries(key, value):
+                _gather(shape, f"{held} keys", key, found)
+                _gather(shape, f"{held} values", value, found)

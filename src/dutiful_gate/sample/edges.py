@@ -144,7 +144,13 @@ class Edges:
         if isinstance(part, Length) and use.facts.measured == "characters":
             for end in (part.floor, part.ceiling, part.barred):
                 if end is not None and end < 5000:
-                    yield from ("x" * max(end - 1, 0), "x" * end, "x" * (end + 1), "\u00df" * end, "x" * (end - 1) + " ")
+                    yield from (
+                        "x" * max(end - 1, 0),
+                        "x" * end,
+                        "x" * (end + 1),
+                        "\u00df" * end,
+                        "x" * (end - 1) + " ",
+                    )
         if isinstance(part, Matches):
             random = Random(part.pattern)
             for _ in range(6):

@@ -138,7 +138,9 @@ class Payloads:
                 return [self.use(item, depth + 1, name) for item in items]
             case Entries(key, value):
                 count = _length(parts, 0 if depth > _DEEP else random.randint(0, 3), random)
-                return {_key_text(self.use(key, depth + 1, name)): self.use(value, depth + 1, name) for _ in range(count)}
+                return {
+                    _key_text(self.use(key, depth + 1, name)): self.use(value, depth + 1, name) for _ in range(count)
+                }
             case Branches(options=options):
                 option = self.shallow(options) if depth > _DEEP else random.choice(options)
                 return self.use(option, depth, name)

@@ -9,9 +9,7 @@ from ..rules.format import OfFormat
 
 _ATOM = r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+"
 _LABEL = r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
-ADDRESS = (
-    rf'({_ATOM}(?:\.{_ATOM})*|"(?:[\x20!#-\[\]-~]|\\[\x20-~])*")@(?:({_LABEL}(?:\.{_LABEL})*)|\[([^\]]+)\])'
-)
+ADDRESS = rf'({_ATOM}(?:\.{_ATOM})*|"(?:[\x20!#-\[\]-~]|\\[\x20-~])*")@(?:({_LABEL}(?:\.{_LABEL})*)|\[([^\]]+)\])'
 _MAILBOX = Late(ADDRESS)
 _LONGEST = 254
 

@@ -9,7 +9,14 @@ _ALWAYS = frozenset("\u00df\u03c2\u06fd\u06fe\u0f0b\u3007")
 _NEVER = frozenset("\u0640\u07fa\u302e\u302f\u3031\u3032\u3033\u3034\u3035\u303b")
 _MARKS = ((0x20D0, 0x20FF), (0x1D100, 0x1D1FF), (0x1D200, 0x1D24F))
 _OLD_JAMO = ((0x1100, 0x11FF), (0xA960, 0xA97C), (0xD7B0, 0xD7FB))
-_IGNORABLE = ((0x034F, 0x034F), (0x115F, 0x1160), (0x17B4, 0x17B5), (0x180B, 0x180F), (0xFE00, 0xFE0F), (0xE0100, 0xE01EF))
+_IGNORABLE = (
+    (0x034F, 0x034F),
+    (0x115F, 0x1160),
+    (0x17B4, 0x17B5),
+    (0x180B, 0x180F),
+    (0xFE00, 0xFE0F),
+    (0xE0100, 0xE01EF),
+)
 _LETTER_DIGITS = frozenset(["Ll", "Lu", "Lo", "Nd", "Lm", "Mn", "Mc"])
 _ARABIC_DIGITS = frozenset("٠١٢٣٤٥٦٧٨٩")
 _MORE_ARABIC_DIGITS = frozenset("۰۱۲۳۴۵۶۷۸۹")

@@ -92,7 +92,9 @@ def is_idn_hostname(text: str) -> bool:
     if len(".".join(plain)) > 253:
         return False
     return all(
-        is_hostname(label) and (label[2:4] != "--" or label[:4].lower() == "xn--") if label.isascii() else is_label(label)
+        is_hostname(label) and (label[2:4] != "--" or label[:4].lower() == "xn--")
+        if label.isascii()
+        else is_label(label)
         for label in labels
     )
 

@@ -47,6 +47,13 @@ def end(constant: Any, bind: Bind, hint: str) -> str:
     return f"{bind(constant.reader(), constant.word)}()" if isinstance(constant, Clock) else bind(constant, hint)
 
 
+def _alike(value: str, *constants: Any) -> str:
+    """A test before the comparison: times of day with and without an offset do not compare."""
+    if any(hasattr(constant, "tzinfo") and not hasattr(constant, "day") for constant in constants):
+        return f"({value}.tzinfo is {'None' if constants[0].tzinfo is None else 'not None'}) and "
+    return ""
+
+
 def _told(constant: Any) -> object:
     return str(constant) if isinstance(constant, Clock) else constant
 
@@ -66,7 +73,7 @@ class Floor(Rule):
     inclusive: bool
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{value} {'>=' if self.inclusive else '>'} {end(self.floor, bind, 'FLOOR')}"
+        return f"{_alike(value, self.floor)}{value} {'>=' if self.inclusive else '>'} {end(self.floor, bind, 'FLOOR')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at least {floor}" if self.inclusive else "{phrase} above {floor}"
@@ -94,7 +101,8 @@ class Ceiling(Rule):
     inclusive: bool
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{value} {'<=' if self.inclusive else '<'} {end(self.ceiling, bind, 'CEILING')}"
+        sign = "<=" if self.inclusive else "<"
+        return f"{_alike(value, self.ceiling)}{value} {sign} {end(self.ceiling, bind, 'CEILING')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at most {ceiling}" if self.inclusive else "{phrase} below {ceiling}"
@@ -122,13 +130,14 @@ class Between(Rule):
     ceiling: Any
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{end(self.floor, bind, 'FLOOR')} <= {value} <= {end(self.ceiling, bind, 'CEILING')}"
+        alike = _alike(value, self.floor, self.ceiling)
+        return f"{alike}{end(self.floor, bind, 'FLOOR')} <= {value} <= {end(self.ceiling, bind, 'CEILING')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} from {floor} to {ceiling}"
         return (
-            Face(f"{value} >= {end(self.floor, bind, 'FLOOR')}", "floor", words),
-            Face(f"{value} <= {end(self.ceiling, bind, 'CEILING')}", "ceiling", words),
+            Face(f"{_alike(value, self.floor)}{value} >= {end(self.floor, bind, 'FLOOR')}", "floor", words),
+            Face(f"{_alike(value, self.ceiling)}{value} <= {end(self.ceiling, bind, 'CEILING')}", "ceiling", words),
         )
 
     def numbers(self) -> Mapping[str, object]:

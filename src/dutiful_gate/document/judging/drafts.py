@@ -16,41 +16,90 @@ _OLD = (
 
 VOCABULARIES: Final[dict[str, frozenset[str]]] = {
     "https://json-schema.org/draft/2019-09/vocab/core": frozenset(
-        "$schema $id $ref $anchor $recursiveRef $recursiveAnchor $vocabulary $comment $defs".split()
+        ["$schema", "$id", "$ref", "$anchor", "$recursiveRef", "$recursiveAnchor", "$vocabulary", "$comment", "$defs"]
     ),
     "https://json-schema.org/draft/2019-09/vocab/applicator": frozenset(
-        "items additionalItems contains properties patternProperties additionalProperties dependentSchemas propertyNames "
-        "if then else allOf anyOf oneOf not unevaluatedItems unevaluatedProperties".split()
+        [
+            "items",
+            "additionalItems",
+            "contains",
+            "properties",
+            "patternProperties",
+            "additionalProperties",
+            "dependentSchemas",
+            "propertyNames",
+            "if",
+            "then",
+            "else",
+            "allOf",
+            "anyOf",
+            "oneOf",
+            "not",
+            "unevaluatedItems",
+            "unevaluatedProperties",
+        ]
     ),
     "https://json-schema.org/draft/2020-12/vocab/core": frozenset(
-        "$schema $id $ref $anchor $dynamicRef $dynamicAnchor $vocabulary $comment $defs".split()
+        ["$schema", "$id", "$ref", "$anchor", "$dynamicRef", "$dynamicAnchor", "$vocabulary", "$comment", "$defs"]
     ),
     "https://json-schema.org/draft/2020-12/vocab/applicator": frozenset(
-        "prefixItems items contains properties patternProperties additionalProperties dependentSchemas propertyNames "
-        "if then else allOf anyOf oneOf not".split()
+        [
+            "prefixItems",
+            "items",
+            "contains",
+            "properties",
+            "patternProperties",
+            "additionalProperties",
+            "dependentSchemas",
+            "propertyNames",
+            "if",
+            "then",
+            "else",
+            "allOf",
+            "anyOf",
+            "oneOf",
+            "not",
+        ]
     ),
-    "https://json-schema.org/draft/2020-12/vocab/unevaluated": frozenset(
-        "unevaluatedItems unevaluatedProperties".split()
-    ),
+    "https://json-schema.org/draft/2020-12/vocab/unevaluated": frozenset(["unevaluatedItems", "unevaluatedProperties"]),
     "https://json-schema.org/draft/2020-12/vocab/format-annotation": frozenset(["format"]),
     "https://json-schema.org/draft/2020-12/vocab/format-assertion": frozenset(["format"]),
     "https://json-schema.org/draft/2019-09/vocab/format": frozenset(["format"]),
-    "https://spec.openapis.org/oas/3.1/vocab/base": frozenset("discriminator xml externalDocs example".split()),
+    "https://spec.openapis.org/oas/3.1/vocab/base": frozenset(["discriminator", "xml", "externalDocs", "example"]),
 }
 """The keywords of each vocabulary, by its URI. Both drafts share those below."""
 
 for _draft in ("2019-09", "2020-12"):
     VOCABULARIES |= {
         f"https://json-schema.org/draft/{_draft}/vocab/validation": frozenset(
-            "type enum const multipleOf maximum exclusiveMaximum minimum exclusiveMinimum maxLength minLength pattern "
-            "maxItems minItems uniqueItems maxContains minContains maxProperties minProperties required "
-            "dependentRequired".split()
+            [
+                "type",
+                "enum",
+                "const",
+                "multipleOf",
+                "maximum",
+                "exclusiveMaximum",
+                "minimum",
+                "exclusiveMinimum",
+                "maxLength",
+                "minLength",
+                "pattern",
+                "maxItems",
+                "minItems",
+                "uniqueItems",
+                "maxContains",
+                "minContains",
+                "maxProperties",
+                "minProperties",
+                "required",
+                "dependentRequired",
+            ]
         ),
         f"https://json-schema.org/draft/{_draft}/vocab/meta-data": frozenset(
             f"{_META} deprecated readOnly writeOnly examples".split()
         ),
         f"https://json-schema.org/draft/{_draft}/vocab/content": frozenset(
-            "contentEncoding contentMediaType contentSchema".split()
+            ["contentEncoding", "contentMediaType", "contentSchema"]
         ),
     }
 
@@ -87,10 +136,14 @@ def _modern(name: str) -> Draft:
     return Draft(name, f"{start}schema", words | _BROUGHT_ALONG)
 
 
-_SIX = frozenset(_OLD.split()) | frozenset("$id const contains propertyNames examples".split())
-_SEVEN = _SIX | frozenset("if then else readOnly writeOnly $comment contentEncoding contentMediaType".split())
+_SIX = frozenset(_OLD.split()) | frozenset(["$id", "const", "contains", "propertyNames", "examples"])
+_SEVEN = _SIX | frozenset(
+    ["if", "then", "else", "readOnly", "writeOnly", "$comment", "contentEncoding", "contentMediaType"]
+)
 
-DRAFT_04: Final = Draft("draft-04", "http://json-schema.org/draft-04/schema", frozenset([*_OLD.split(), "id"]), "id", True)
+DRAFT_04: Final = Draft(
+    "draft-04", "http://json-schema.org/draft-04/schema", frozenset([*_OLD.split(), "id"]), "id", True
+)
 DRAFT_06: Final = Draft("draft-06", "http://json-schema.org/draft-06/schema", _SIX, "$id", True)
 DRAFT_07: Final = Draft("draft-07", "http://json-schema.org/draft-07/schema", _SEVEN, "$id", True)
 DRAFT_2019_09: Final = _modern("2019-09")
@@ -100,7 +153,7 @@ OPENAPI_30: Final = Draft(
     "https://spec.openapis.org/oas/3.0/dialect",
     frozenset(_OLD.split())
     - frozenset(["definitions", "$schema", "additionalItems", "patternProperties", "dependencies"])
-    | frozenset("nullable discriminator readOnly writeOnly xml externalDocs example deprecated".split()),
+    | frozenset(["nullable", "discriminator", "readOnly", "writeOnly", "xml", "externalDocs", "example", "deprecated"]),
     "",
     True,
 )
@@ -115,12 +168,26 @@ DRAFTS: Final = (DRAFT_04, DRAFT_06, DRAFT_07, DRAFT_2019_09, DRAFT_2020_12, OPE
 BY_NAME: Final = {draft.name: draft for draft in DRAFTS}
 
 HELD_ONE: Final = frozenset(
-    "additionalProperties additionalItems items contains propertyNames not if then else unevaluatedItems "
-    "unevaluatedProperties contentSchema".split()
+    [
+        "additionalProperties",
+        "additionalItems",
+        "items",
+        "contains",
+        "propertyNames",
+        "not",
+        "if",
+        "then",
+        "else",
+        "unevaluatedItems",
+        "unevaluatedProperties",
+        "contentSchema",
+    ]
 )
 """Keywords that hold one schema (`items` may hold a list of them too)."""
-HELD_LIST: Final = frozenset("allOf anyOf oneOf prefixItems items".split())
-HELD_MAP: Final = frozenset("properties patternProperties dependentSchemas $defs definitions dependencies".split())
+HELD_LIST: Final = frozenset(["allOf", "anyOf", "oneOf", "prefixItems", "items"])
+HELD_MAP: Final = frozenset(
+    ["properties", "patternProperties", "dependentSchemas", "$defs", "definitions", "dependencies"]
+)
 
 
 def draft_of(uri: str) -> Draft | None:

@@ -18,7 +18,7 @@ from .plain import LISTS
 from .sound import Say, Sounder, active
 from .tell import TOO_DEEP, Ask, Finding, Note, Teller, spoken
 
-IN_PLACE = frozenset("allOf anyOf oneOf not if then else dependentSchemas dependencies".split())
+IN_PLACE = frozenset(["allOf", "anyOf", "oneOf", "not", "if", "then", "else", "dependentSchemas", "dependencies"])
 
 
 class Findings:

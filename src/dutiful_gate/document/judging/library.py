@@ -136,7 +136,8 @@ class Library:
                 continue
             if not isinstance(held, dict | bool):
                 raise DeclarationError(
-                    f"what stands at {pointer(at) or 'the root'} is no schema", remedy="a schema is a record or a boolean"
+                    f"what stands at {pointer(at) or 'the root'} is no schema",
+                    remedy="a schema is a record or a boolean",
                 )
             self._numbers += 1
             node = Node(document, at, held, resource, self._numbers)

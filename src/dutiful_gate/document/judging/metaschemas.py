@@ -204,8 +204,10 @@ class _Edition:
                     "deprecated": True,
                 },
                 **(
-                    {"$recursiveAnchor": {"$ref": "meta/core#/$defs/anchorString", "deprecated": True},
-                     "$recursiveRef": {"$ref": "meta/core#/$defs/uriReferenceString", "deprecated": True}}
+                    {
+                        "$recursiveAnchor": {"$ref": "meta/core#/$defs/anchorString", "deprecated": True},
+                        "$recursiveRef": {"$ref": "meta/core#/$defs/uriReferenceString", "deprecated": True},
+                    }
                     if self.latest
                     else {}
                 ),
@@ -283,9 +285,9 @@ class _Edition:
             "const": True,
             "enum": {"type": "array", "items": True},
             "multipleOf": {"type": "number", "exclusiveMinimum": 0},
-            **{word: _NUMBER for word in ("maximum", "exclusiveMaximum", "minimum", "exclusiveMinimum")},
-            **{word: count for word in ("maxLength", "maxItems", "maxProperties", "maxContains")},
-            **{word: from_0 for word in ("minLength", "minItems", "minProperties")},
+            **dict.fromkeys(("maximum", "exclusiveMaximum", "minimum", "exclusiveMinimum"), _NUMBER),
+            **dict.fromkeys(("maxLength", "maxItems", "maxProperties", "maxContains"), count),
+            **dict.fromkeys(("minLength", "minItems", "minProperties"), from_0),
             "minContains": {**count, "default": 1},
             "pattern": _REGEX,
             "uniqueItems": _TRUTH,

@@ -35,8 +35,19 @@ _PHRASES = {
     "object": "a record",
 }
 _NOTES = frozenset(
-    "title description default examples deprecated readOnly writeOnly contentEncoding contentMediaType contentSchema "
-    "format".split()
+    [
+        "title",
+        "description",
+        "default",
+        "examples",
+        "deprecated",
+        "readOnly",
+        "writeOnly",
+        "contentEncoding",
+        "contentMediaType",
+        "contentSchema",
+        "format",
+    ]
 )
 TOO_DEEP = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
 
@@ -486,7 +497,9 @@ class _Sitting:
             self.refuse(Cause("branch", "one of these: {options}", {"options": phrases}), word, branches=failed)
         elif word == "oneOf" and len(fits) > 1:
             which = " and ".join(str(number + 1) for number in fits)
-            cause = Cause("branch", "exactly one of {count} alternatives", {"count": len(options)}, got=f"number {which}")
+            cause = Cause(
+                "branch", "exactly one of {count} alternatives", {"count": len(options)}, got=f"number {which}"
+            )
             self.refuse(cause, word)
 
     def wants_looks(self) -> bool:
@@ -569,7 +582,8 @@ def _closest(finding: Finding) -> list[Finding] | None:
         inner = spoken(branch)
         off = any(each.path == finding.path and each.cause.code in ("kind", "choice", "branch") for each in inner)
         tagged = any(
-            len(each.path) == len(finding.path) + 1 and each.cause.keyword.endswith(("/const", "/enum")) for each in inner
+            len(each.path) == len(finding.path) + 1 and each.cause.keyword.endswith(("/const", "/enum"))
+            for each in inner
         )
         ranked.append(((off, tagged, len(inner)), inner))
     ranked.sort(key=lambda pair: pair[0])

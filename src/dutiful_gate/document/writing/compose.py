@@ -48,7 +48,8 @@ def bundled(
                 )
             definitions[name] = root
         moved = {
-            pointer: _moved(pointer, at, renamed) for pointer in (*draft.names, *(rule.pointer for rule in draft.unstated))
+            pointer: _moved(pointer, at, renamed)
+            for pointer in (*draft.names, *(rule.pointer for rule in draft.unstated))
         }
         names |= {moved[pointer]: held for pointer, held in draft.names.items()}
         for rule in draft.unstated:

@@ -203,5 +203,3 @@ def _renamed(made: Schema, names: dict[str, str]) -> Schema:
 
 def _escaped(name: str) -> str:
     return name.replace("~", "~0").replace("/", "~1")
-
-

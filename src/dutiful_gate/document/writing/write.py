@@ -8,10 +8,10 @@ from typing import Any
 
 from ...declare.blanks import BLANKS
 from ...declare.facts import Facts, Unsaid
-from ...declare.kinds import Text, Truth, Whole
+from ...declare.kinds import Day, Kind, LocalMoment, Moment, Text, Truth, Whole, Written
 from ...declare.kinds.decimal import decimal_plain
 from ...declare.records import RecordCheck, RecordRule
-from ...declare.rules import Holds, Rule
+from ...declare.rules import Distinct, Holds, Length, Rule
 from ...declare.steps import Step
 from ...shape.nodes import (
     MISSING,
@@ -36,6 +36,7 @@ from .final import is_settled, survives
 from .spelled import spelled_out
 
 Keywords = dict[str, Any]
+_DECIMAL = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
 _JSON_TYPES: dict[type, str] = {
     str: "string",
     bool: "boolean",
@@ -119,7 +120,7 @@ class _Pen:
             told = rule.keywords(wire, defaults)
             if not set(rule.fields) <= there:
                 told = Unsaid("a field that it mentions is not released")
-            elif record.mends and not getattr(rule, "of_whole", False) and not self.released:
+            elif record.mends and not getattr(rule, "of_whole", False):
                 # Judged only when every field it mentions was sent: what was not sent stays as it is.
                 told = told if isinstance(told, Unsaid) else {"allOf": [_when_sent(wire, rule.fields, told)]}
             if isinstance(told, Unsaid):
@@ -157,7 +158,11 @@ class _Pen:
             said |= self.sent_use(use, at, name)
         if about.examples and not use.secret and (not self.released or not _converts(use)):
             said["examples"] = list(about.examples)
-        for word, marked in (("deprecated", about.deprecated), ("readOnly", about.read_only), ("writeOnly", use.secret)):
+        for word, marked in (
+            ("deprecated", about.deprecated),
+            ("readOnly", about.read_only),
+            ("writeOnly", use.secret),
+        ):
             if marked:
                 said[word] = True
         return said
@@ -212,9 +217,7 @@ class _Pen:
                 said = {"type": "array", "items": self.use(item, f"{at}/items", f"{name}[]")}
                 if into == "list" or into == "tuple":
                     return said
-                if not is_canonical(item) and not self.released:
-                    why = Unsaid("different data can stand for equal values, and a repeat is refused by value")
-                    self.leave(at, name, "no item twice", why, "repeat")
+                self.note_repeats(item, "no item twice", at, name)
                 return {**said, "uniqueItems": True}
             case Fixed(items):
                 return self.fixed(items, at, name)
@@ -252,19 +255,45 @@ class _Pen:
     def entries(self, key: Use, value: Use, at: str, name: str) -> Keywords:
         """A dict: what holds for its keys, as text, and for its values."""
         said: Keywords = {"type": "object"}
-        names = self.use(key, f"{at}/propertyNames", f"{name} keys")
-        if isinstance(key.node, Scalar) and key.node.facts.number:
-            whole = isinstance(key.node.kind, Whole)
-            names = {"pattern": r"^\s*[+-]?[0-9]+\s*$" if whole else r"^\s*[+-]?[0-9.]+(?:[eE][+-]?[0-9]+)?\s*$"}
-            if key.parts:
-                self.leave(f"{at}/propertyNames", f"{name} keys", key.parts[0], Unsaid("a key is text to JSON Schema"))
-        elif isinstance(key.node, Choice):
-            names = {"enum": [str(each).lower() if isinstance(each, bool) else str(each) for each in key.node.wire]}
-        names.pop("type", None)
+        names = self.keys(key, f"{at}/propertyNames", f"{name} keys")
         if names:
             said["propertyNames"] = names
         held = self.use(value, f"{at}/additionalProperties", f"{name} values")
         return {**said, "additionalProperties": held} if held else said
+
+    def keys(self, key: Use, at: str, name: str) -> Keywords:
+        """What the keys may be, as text."""
+        names = self.use(key, at, name)
+        node = key.node
+        plain = isinstance(node, Scalar) and type(node.kind) is Text and not key.parts
+        if not plain and not isinstance(node, Choice) and not self.released:
+            why = Unsaid("different keys can stand for equal values, and a repeat is refused by value")
+            self.leave(at, name, "no key twice", why, "repeat")
+        if isinstance(node, Choice):
+            texts = [str(each).lower() if isinstance(each, bool) else str(each) for each in node.wire]
+            return {"enum": list(dict.fromkeys(texts))}
+        if isinstance(node, Scalar) and (
+            node.facts.number or isinstance(node.kind, Truth | Moment | Day | LocalMoment | Written)
+        ):
+            return self.read_keys(node.kind, key, names, at, name)
+        names.pop("type", None)
+        return names
+
+    def read_keys(self, kind: Kind, key: Use, names: Keywords, at: str, name: str) -> Keywords:
+        """Keys that are read from text."""
+        if kind.facts.number or isinstance(kind, Truth):
+            for part in key.parts:
+                self.leave(at, name, part, Unsaid("a key is text to JSON Schema"))
+            digits = "[+-]?[0-9]+" if isinstance(kind, Whole) else _DECIMAL
+            if isinstance(kind, Truth):
+                digits = "[Tt][Rr][Uu][Ee]|[Ff][Aa][Ll][Ss][Ee]"
+            elif not isinstance(kind, Whole):
+                self.leave(
+                    at, name, kind.facts.phrase, Unsaid("a pattern cannot say how large a number is"), "reading", "size"
+                )
+            return {"pattern": f"^(?:{digits})$"}
+        names.pop("type", None)
+        return names
 
     def parts(self, said: Keywords, use: Use, at: str, name: str) -> None:
         """Steps and rules, as what holds for a value in its final form."""
@@ -285,12 +314,20 @@ class _Pen:
             if isinstance(told, Unsaid):
                 self.leave(at, name, part, told)
                 continue
+            if isinstance(part, Distinct) and isinstance(use.node, Items):
+                self.note_repeats(use.node.item, str(part), at, name)
             if self.spelled and isinstance(told.get("format"), str):
                 join(said, {"format": told["format"]})
                 told = spelled_out(told)
             join(said, {word: self.constant(use, held) for word, held in told.items()})
         if self.spelled and isinstance(said.get("format"), str) and "pattern" not in said:
             join(said, spelled_out({"format": said["format"]}))
+
+    def note_repeats(self, item: Use, rule: str, at: str, name: str) -> None:
+        """Put down where `uniqueItems`, which compares what is sent, is not all: equal values may be written twice."""
+        if not is_canonical(item) and not self.released:
+            why = Unsaid("different data can stand for equal values, and a repeat is refused by value")
+            self.leave(at, name, rule, why, "repeat")
 
     def constant(self, use: Use, held: Any) -> Any:
         """A constant of a rule as plain JSON data."""
@@ -314,6 +351,8 @@ def _codes(rule: object) -> tuple[str, ...]:
         return ("check",)
     if isinstance(rule, RecordRule):
         return ("agreement", "count", "absent")
+    if isinstance(rule, Length):
+        return ("length", "count")
     if isinstance(rule, Rule):
         faces = rule.faces("value", Facts("a value", "value", measured="items", text=True, number=True), _named)
         return tuple(dict.fromkeys(face.code for face in faces))

@@ -1,0 +1,367 @@
+"""Declarations that nobody thought of: random nests of every type, rule, step, mark, record rule and variant."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import field, make_dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from decimal import Decimal
+from enum import Enum
+from ipaddress import IPv4Address, IPv4Network, IPv6Address
+from pathlib import Path
+from random import Random
+from typing import Annotated, Any, Literal, NamedTuple, NewType, NotRequired, TypedDict
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from dutiful_gate import (
+    Email,
+    Hostname,
+    Slug,
+    WebUrl,
+    about,
+    all_or_none,
+    amendment,
+    at_least_one,
+    at_most_one,
+    blank_is_none,
+    camel,
+    exactly_one,
+    holds,
+    in_utc,
+    it,
+    kebab,
+    lenient,
+    lowered,
+    named,
+    needs,
+    now,
+    obeys,
+    otherwise,
+    rest,
+    rounded_to,
+    secret,
+    split_on,
+    squeezed,
+    subset,
+    then,
+    this,
+    today,
+    trimmed,
+    uppered,
+    utc_only,
+    via,
+    when,
+    without_offset,
+)
+
+
+class Port(Enum):
+    QUILLPORT = "QLP"
+    MARROW_ISLE = "MRW"
+    OSTREY = "OST"
+
+
+class Berth(Enum):
+    ONE = 1
+    TWO = 2
+    SPARE = "spare"
+
+
+class Span(NamedTuple):
+    low: int
+    high: Annotated[int, it >= 0] = 9
+
+
+class Tide(TypedDict):
+    height: Annotated[float, it.between(-5, 15)]
+    at: NotRequired[datetime]
+
+
+BookingRef = NewType("BookingRef", str)
+
+
+def _even(value: Any) -> bool:
+    return bool(value % 2 == 0)
+
+
+def _no_x(value: str) -> bool:
+    return "x" not in value
+
+
+def _doubled(value: Any) -> Any:
+    return value * 2
+
+
+PATTERNS = (
+    r"[A-Z]{3}", r"[a-z]+(-[a-z]+)*", r"\d{2,4}", r"\w+", r"[^\s]+", r"(QLP|MRW)\d*", r".{1,5}", r"\S.*", r"[\w .-]+",
+    r"(?P<a>[ab])(?P=a)?", r"\Aabc?\Z", r"[A-Za-z0-9_]{2,}x?", r"(?:[0-9]{1,3}\.){0,2}[0-9]", r"a|bb|\x63", r"\u00e9?[é-ü]",
+    r"(?=a)a.", r"x*$", r"^(ab?)+", r"[\d.]+", r"\D+", r"\W?", r"[\]\-^]+", r"(?i)abc", r"\bport\b", r"a{,2}b",
+)  # fmt: skip
+FORMATS = ("date", "date-time", "time", "duration", "email", "hostname", "ipv4", "ipv6", "uri", "uri-reference", "uuid",
+           "json-pointer", "relative-json-pointer", "uri-template", "regex", "idn-hostname", "iri")  # fmt: skip
+
+
+class Maker:
+    """Makes declarations, the same for the same seed."""
+
+    def __init__(self, seed: int) -> None:
+        self.random = Random(seed)
+        self.seed = seed
+        self.count = 0
+
+    def name(self, stem: str) -> str:
+        self.count += 1
+        return f"{stem}{self.count}"
+
+    def declaration(self, depth: int = 3) -> Any:
+        """Any type at all, with what stands beside it."""
+        random = self.random
+        if depth <= 0 or random.random() < 0.35:
+            return random.choice(self.single)(self)
+        return random.choice(self.several)(self, depth - 1)
+
+    def beside(self, kind: Any, *parts: Any) -> Any:
+        """A type with some of the parts beside it, in any order that was given."""
+        kept = tuple(part for part in parts if self.random.random() < 0.45)
+        return Annotated[(kind, *kept)] if kept else kind  # type: ignore[return-value]
+
+    # Single values
+
+    def text(self) -> Any:
+        random = self.random
+        steps = [step for step in (trimmed, squeezed, lowered, uppered) if random.random() < 0.15]
+        low = random.randint(0, 4)
+        rules = [
+            random.choice([it.length >= low, it.length <= low + 5, it.length.between(low, low + 4), it.length == low + 1,
+                           it.length != low]),
+            it.matches(random.choice(PATTERNS)),
+            it.has(random.choice(PATTERNS)),
+            it.starts_with(random.choice(["a", "Q.", "é"])),
+            it.ends_with(random.choice(["z", "^", "\n"])),
+            it.contains(random.choice(["b", "[", "ß"])),
+            it != "abc",
+            holds(_no_x),
+        ]  # fmt: skip
+        chosen = [*steps, *random.sample(rules, random.choice([0, 0, 1, 1, 2]))]
+        random.shuffle(chosen)
+        if random.random() < 0.05:
+            chosen.append(lenient)
+        return Annotated[(str, *chosen)] if chosen else str  # type: ignore[return-value]
+
+    def choice_of_text(self) -> Any:
+        return self.beside(str, self.random.choice([trimmed, uppered, lowered]), it.one_of("QLP", "mrw", "O st"))
+
+    def formatted(self) -> Any:
+        kind = self.random.choice(
+            [Email, WebUrl, Hostname, Slug, Annotated[str, it.of_format(self.random.choice(FORMATS))]]
+        )
+        return self.beside(kind, it.length <= 40, trimmed)
+
+    def whole(self) -> Any:
+        low = self.random.randint(-20, 20)
+        bounds = self.random.choice([it > low, it >= low, it < low, it <= low, it.between(low, low + 30)])
+        step = self.random.choice(
+            [it.multiple_of(5), it.multiple_of(3), it != low, it.one_of(low, low + 1), holds(_even)]
+        )
+        return self.beside(int, bounds, step, rounded_to(-1), lenient)
+
+    def number(self) -> Any:
+        low = round(self.random.uniform(-20, 20), 2)
+        bounds = self.random.choice([it > low, it >= low, it < low, it.between(low, low + 30), it <= 1e6])
+        step = self.random.choice([it.multiple_of(0.5), it.multiple_of(0.01), it.multiple_of(3), it != 1.5])
+        parts = [bounds, step, rounded_to(self.random.choice([0, 1, 2])), lenient]
+        self.random.shuffle(parts)
+        return self.beside(float, *parts)
+
+    def decimal(self) -> Any:
+        return self.beside(
+            Decimal, it >= Decimal("0.10"), it < Decimal("99.95"), it.multiple_of(Decimal("0.05")), rounded_to(2)
+        )
+
+    def truth(self) -> Any:
+        return self.beside(bool, lenient)
+
+    def moment(self) -> Any:
+        at = datetime(2026, self.random.randint(1, 12), 4, 9, 30, tzinfo=UTC)
+        mark = self.random.choice([in_utc, utc_only, in_utc])
+        return self.beside(
+            datetime,
+            mark,
+            self.random.choice([it >= at, it < at + timedelta(days=90), it > now, it < now + timedelta(days=900)]),
+        )
+
+    def local(self) -> Any:
+        return self.beside(Annotated[datetime, without_offset], it >= datetime(2026, 1, 1))
+
+    def day(self) -> Any:
+        return self.beside(
+            date,
+            self.random.choice([it >= date(2026, 1, 4), it <= today + timedelta(days=400), it != date(2026, 5, 4)]),
+        )
+
+    def written(self) -> Any:
+        kinds = [UUID, bytes, time, timedelta, IPv4Address, IPv6Address, IPv4Network, Path, ZoneInfo]
+        kind = self.random.choice(kinds)
+        if kind is timedelta:
+            return self.beside(kind, it <= timedelta(hours=9), it > timedelta(0))
+        if kind is time:
+            return self.beside(kind, it >= time(6, 0))
+        return self.beside(kind, it.length <= 12) if kind is bytes else kind
+
+    def literal(self) -> Any:
+        return self.random.choice(
+            [
+                Literal["standard", "urgent"],
+                Literal["a", 1, None],
+                Literal[1],
+                Literal[True],
+                Literal[0, False, "0"],
+                Port,
+                Berth,
+            ]
+        )
+
+    def anything(self) -> Any:
+        return self.random.choice([Any, object, None, BookingRef, Any])
+
+    def staged(self) -> Any:
+        return self.random.choice(
+            [
+                Annotated[int, via(str, trimmed, it.matches(r"[0-9]+")), it.between(0, 120)],
+                Annotated[float, via(str, it.length <= 6), it > 0],
+                Annotated[datetime, via(str, trimmed)],
+                Annotated[list[int], split_on(","), it.length <= 3],
+                Annotated[list[Annotated[str, uppered, it.length == 3]], split_on(";")],
+                Annotated[str | None, blank_is_none, trimmed],
+                Annotated[int, then(_doubled)],
+                Annotated[str, it.length >= 1, then(len), it <= 6],
+                Annotated[int, it > 5, otherwise(6)],
+                Annotated[str, it.matches("[a-z]+"), otherwise("none")],
+            ]
+        )
+
+    single: tuple[Callable[[Maker], Any], ...] = (
+        text, text, text, text, choice_of_text, formatted, formatted, whole, whole, number, number, decimal, truth, moment,
+        moment, local, day, written, written, literal, literal, anything, staged,
+    )  # fmt: skip
+
+    # What holds others
+
+    def listed(self, depth: int) -> Any:
+        low = self.random.randint(0, 2)
+        kind = self.random.choice([list, list, tuple])
+        inner = self.declaration(depth)
+        made = tuple[inner, ...] if kind is tuple else list[inner]  # type: ignore[valid-type]
+        return self.beside(made, it.length.between(low, low + 3), it.distinct)
+
+    def gathered(self, depth: int) -> Any:
+        inner = self.random.choice(
+            [self.whole, self.choice_of_text, self.moment, self.literal, self.day, self.decimal]
+        )()
+        made = self.random.choice([set, frozenset])[inner]  # type: ignore[index]
+        return self.beside(made, it.length <= 4)
+
+    def fixed(self, depth: int) -> Any:
+        return tuple[tuple(self.declaration(depth) for _ in range(self.random.randint(1, 3)))]  # type: ignore[misc]
+
+    def keyed(self, depth: int) -> Any:
+        keys = [str, str, int, UUID, Port, Annotated[str, it.matches("[a-z]+")], Annotated[str, trimmed, it.length <= 5], date,
+                Annotated[int, it > 0], Decimal, float, bool]  # fmt: skip
+        return self.beside(dict[self.random.choice(keys), self.declaration(depth)], it.length <= 3)  # type: ignore[misc]
+
+    def maybe(self, depth: int) -> Any:
+        inner = self.declaration(depth)
+        return inner if inner is None or inner is Any or inner is object else inner | None
+
+    def union(self, depth: int) -> Any:
+        if self.random.random() < 0.5:
+            return self.tagged(depth)
+        first, second = self.random.choice(
+            [(self.whole, self.text), (self.truth, self.text), (self.number, self.literal), (self.moment, self.whole),
+             (self.whole, self.number), (self.day, self.text)]
+        )  # fmt: skip
+        return first() | second()
+
+    def tagged(self, depth: int) -> Any:
+        made = []
+        for tag in ("crate", "pallet", "drum")[: self.random.randint(2, 3)]:
+            fields: list[Any] = [("kind", Literal[tag]), ("held", self.declaration(depth - 1))]
+            made.append(make_dataclass(self.name("Tagged"), fields))
+        return made[0] | made[1] | made[2] if len(made) == 3 else made[0] | made[1]
+
+    def record(self, depth: int) -> Any:
+        """A dataclass with fields of every kind, and rules between them."""
+        random = self.random
+        fields: list[Any] = []
+        for number in range(random.randint(1, 4)):
+            kind = self.declaration(depth)
+            marks: list[Any] = []
+            if random.random() < 0.1:
+                marks.append(
+                    named(random.choice(["wire-name", "a/b", "x~y", "Ünicode", "$ref", "__class__"]) + str(number))
+                )
+            if random.random() < 0.06:
+                marks.append(secret)
+            if random.random() < 0.1:
+                marks.append(about(title=f"Field {number}", text="what it is", deprecated=random.random() < 0.5))
+            if marks:
+                kind = Annotated[(kind, *marks)]  # type: ignore[assignment]
+            fields.append((f"field_{number}", kind))
+        rules: list[Any] = []
+        if random.random() < 0.3:
+            fields += [("low", int), ("high", int)]
+            rules.append(random.choice([this.high > this.low, this.high >= this.low + 2, this.low != this.high]))
+        if random.random() < 0.25:
+            hazard = Literal["none", "acid", "gas"]
+            default = random.random() < 0.5
+            fields += [("hazard", hazard, "none")] if default else [("hazard", hazard)]
+            fields += [("number", int | None, None), ("note", str | None, None)]
+            rules.append(
+                random.choice(
+                    [
+                        when(this.hazard != "none").needs("number"),
+                        when(this.hazard == "none").forbids("number"),
+                        needs("number", given="note"),
+                        at_least_one("number", "note"),
+                        at_most_one("number", "note"),
+                        exactly_one("number", "note"),
+                        all_or_none("number", "note"),
+                    ]
+                )
+            )
+        if random.random() < 0.15:
+            fields.append(("spare", int, 3))
+            fields.append(("tags", list[str], field(default_factory=list)))
+        if random.random() < 0.08:
+            fields.append(("more", Annotated[dict[str, self.declaration(0)], rest], field(default_factory=dict)))  # type: ignore[misc]
+        fields.sort(key=lambda each: len(each))
+        made: Any = make_dataclass(self.name("Made"), fields, slots=random.random() < 0.5)
+        if rules:
+            made = obeys(*rules)(made)
+        if random.random() < 0.12:
+            return amendment(made, name=self.name("Amended"))
+        if random.random() < 0.08 and len(fields) > 1:
+            return subset(made, without=fields[0][0], name=self.name("Part"))
+        return made
+
+    def ready_made(self, depth: int) -> Any:
+        return self.random.choice([Span, Tide])
+
+    several: tuple[Callable[[Maker, int], Any], ...] = (
+        listed, listed, gathered, fixed, keyed, maybe, maybe, union, record, record, record, record, ready_made,
+    )  # fmt: skip
+
+
+def any_declaration(seed: int) -> tuple[Any, dict[str, Any]]:
+    """A declaration, and the words for its gate."""
+    maker = Maker(seed)
+    declared = maker.declaration(maker.random.choice([1, 2, 3, 3]))
+    words: dict[str, Any] = {}
+    if maker.random.random() < 0.1:
+        words["keys"] = maker.random.choice([camel, kebab])
+    if maker.random.random() < 0.05:
+        words["lenient"] = True
+    if maker.random.random() < 0.2:
+        words["unknown"] = "refuse"
+    return declared, words
