@@ -6,7 +6,10 @@ import click
 
 from .. import __version__
 from .check import check
+from .declare import declare
 from .demo import demo
+from .prove import prove
+from .sample import sample
 from .schema import schema
 
 
@@ -18,6 +21,7 @@ from .schema import schema
     dutiful demo
     dutiful check bookings.json --against harbour.shapes:Booking
     dutiful schema harbour.shapes:Booking > booking.schema.json
+    dutiful prove harbour.shapes:Booking
 """,
 )
 @click.version_option(__version__, prog_name="dutiful")
@@ -25,6 +29,5 @@ def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 
 
-dutiful.add_command(check)
-dutiful.add_command(schema)
-dutiful.add_command(demo)
+for verb in (check, schema, declare, prove, sample, demo):
+    dutiful.add_command(verb)

@@ -28,12 +28,24 @@ _SHOW_PROGRESS_FROM = 2_000_000
 \b
     dutiful check bookings.json --against harbour.shapes:Booking
     dutiful check - --against harbour.shapes:bookings --format json < bookings.json
+    dutiful check bookings.json --against booking.schema.json
 
 Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 """
 )
 @click.argument("data", metavar="DATA")
-@click.option("--against", "target", required=True, metavar="MODULE:NAME", help="The declared type, or a Gate.")
+@click.option(
+    "--against",
+    "target",
+    required=True,
+    metavar="TARGET",
+    help="MODULE:NAME, a declared type or a Gate; or a JSON Schema document, a .json file.",
+)
+@click.option(
+    "--documents",
+    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    help="The folder that a document's references lead into.",
+)
 @click.option(
     "--format",
     "form",
@@ -49,13 +61,15 @@ Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
 )
 @click.option("--most", default=200, show_default=True, metavar="N", help="How many faults to print as text.")
-def check(data: str, target: str, form: str, unknown: Unknown | None, most: int) -> None:
+def check(
+    data: str, target: str, documents: Path | None, form: str, unknown: Unknown | None, most: int
+) -> None:
     """Check DATA, a JSON file (- for standard input): one record, or a list of records.
 
     Prints what was admitted and refused, and every fault with its file, line, column, path and message.
     """
     sure_output()
-    gate = gate_for(target, unknown)
+    gate = gate_for(target, unknown, documents)
     if gate.reads is not Source.JSON:
         raise CannotRun(f"{target} reads {gate.reads!r}, and this is a JSON file; name a gate for Source.JSON")
     raw = _read(data)

@@ -1,13 +1,20 @@
-"""`dutiful schema`: the document of a declaration."""
+"""`dutiful schema`: the document of a declaration, and how an editor finds it."""
 
 from __future__ import annotations
 
 import json
+import os
+import re
+from pathlib import Path
+from typing import Any
 
 import click
 
+from ..document.document import Document
 from .console import console, sure_output
-from .target import Unknown, gate_for
+from .target import CannotRun, Unknown, gate_for, typed_gate_for
+
+_NEXT = "give --into FILE too: an editor reads the document from there"
 
 
 @click.command(
@@ -15,30 +22,133 @@ from .target import Unknown, gate_for
 
 \b
     dutiful schema harbour.shapes:Booking > booking.schema.json
+    dutiful schema harbour.shapes:Booking --of release --dialect openapi-3.1
+    dutiful schema harbour.settings:Settings --into settings.schema.json --editor json --for settings.json
 
-The document goes to standard output, what it cannot say to standard error.
+The document goes to standard output or into the file, what it cannot say to standard error.
 """
 )
 @click.argument("target", metavar="MODULE:NAME")
+@click.option(
+    "--of",
+    type=click.Choice(["send", "release"]),
+    default="send",
+    show_default=True,
+    help="What a client should send, or what comes out.",
+)
+@click.option(
+    "--dialect",
+    type=click.Choice(["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"]),
+    default=None,
+    help="The dialect.  [default: 2020-12, and draft-07 with --editor]",
+)
+@click.option(
+    "--formats",
+    type=click.Choice(["name", "spell-out"]),
+    default="name",
+    show_default=True,
+    help="spell-out puts a pattern beside each format.",
+)
+@click.option("--id", "uri", metavar="URI", help="The document's own URI.")
 @click.option(
     "--unknown",
     type=click.Choice(["drop", "refuse"]),
     default=None,
     help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
 )
-def schema(target: str, unknown: Unknown | None) -> None:
-    """Print the JSON Schema document (2020-12) of MODULE:NAME, a declared type or a Gate."""
+@click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write the document into this file.")
+@click.option(
+    "--editor",
+    type=click.Choice(["json", "yaml", "workspace"]),
+    help="Tell the editor: a $schema line for JSON, a first line for YAML, a mapping for the workspace.",
+)
+@click.option(
+    "--for",
+    "data",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="The data file to put that line into; without it the line is printed.",
+)
+def schema(
+    target: str,
+    of: Any,
+    dialect: Any,
+    formats: Any,
+    uri: str | None,
+    unknown: Unknown | None,
+    into: Path | None,
+    editor: str | None,
+    data: Path | None,
+) -> None:
+    """Print the JSON Schema document of MODULE:NAME, a declared type or a Gate."""
     sure_output()
-    document = gate_for(target, unknown).schema()
+    if editor is not None and into is None:
+        raise CannotRun(_NEXT)
+    typed_gate_for(target)
+    dialect = dialect or ("draft-07" if editor else "2020-12")
+    document = gate_for(target, unknown).schema(of=of, dialect=dialect, formats=formats, id=uri)
     text = json.dumps(document, indent=2, ensure_ascii=False)
     out = console()
-    if out.is_terminal:
+    if into is not None:
+        into.write_text(text + "\n", encoding="utf-8")
+        console(stderr=True).print(f"{into} written", markup=False)
+    elif out.is_terminal:
         out.print_json(text, indent=2)
     else:
         click.echo(text)
+    _tell_unstated(document)
+    if editor is not None and into is not None:
+        _associate(editor, into, data)
+
+
+def _tell_unstated(document: Document) -> None:
     aside = console(stderr=True)
     if document.unstated:
         aside.print("\nNot in the document, and checked by the gate all the same:", style="heading")
     for rule in document.unstated:
         aside.print(f"  {rule.field}: {rule.rule}", markup=False)
         aside.print(f"      {rule.reason}", style="quiet", markup=False)
+
+
+def _associate(editor: str, document: Path, data: Path | None) -> None:
+    """Print the line or mapping that leads an editor to the document, or put it into the data file."""
+    lead = _lead(document, data)
+    if editor == "workspace":
+        files = [data.name] if data is not None else ["*.json", "*.yaml"]
+        plain = [name for name in files if not name.endswith((".yaml", ".yml"))]
+        mapping: dict[str, Any] = {"json.schemas": [{"fileMatch": plain, "url": lead}]} if plain else {}
+        if others := [name for name in files if name.endswith((".yaml", ".yml"))]:
+            mapping["yaml.schemas"] = {lead: others}
+        click.echo(json.dumps(mapping, indent=2))
+        return
+    line = f'"$schema": {json.dumps(lead)}' if editor == "json" else f"# $schema: {lead}"
+    if data is None:
+        click.echo(line)
+        return
+    text = data.read_text(encoding="utf-8")
+    data.write_text(_with_key(text, line, data) if editor == "json" else _with_line(text, line), encoding="utf-8")
+    console(stderr=True).print(f"{data} now names {lead}", markup=False)
+
+
+def _lead(document: Path, data: Path | None) -> str:
+    here = data.resolve().parent if data is not None else Path.cwd()
+    lead = Path(os.path.relpath(document.resolve(), here)).as_posix()
+    return lead if lead.startswith("../") else f"./{lead}"
+
+
+def _with_key(text: str, line: str, data: Path) -> str:
+    """JSON text with the key first; the rest stays letter by letter."""
+    try:
+        held = json.loads(text)
+    except ValueError as broken:
+        raise CannotRun(f"{data} is no JSON: {broken}") from None
+    if not isinstance(held, dict):
+        raise CannotRun(f"{data} holds no record, and only a record can have a $schema key; try --editor workspace")
+    if "$schema" in held:
+        return re.sub(r'"\$schema"\s*:\s*"(?:[^"\\]|\\.)*"', lambda found: line, text, count=1)
+    at = text.index("{") + 1
+    return f"{text[:at]}\n  {line}{',' if held else ''}{text[at:] if held else chr(10) + text[at:].lstrip()}"
+
+
+def _with_line(text: str, line: str) -> str:
+    first, _, rest = text.partition("\n")
+    return f"{line}\n{rest}" if first.startswith("# $schema:") else f"{line}\n{text}"

@@ -22,11 +22,14 @@ class CannotRun(click.ClickException):
     exit_code = 2
 
 
-def gate_for(target: str, unknown: Unknown | None = None) -> Gate[Any]:
-    """The gate named by `module:Name`: a Gate itself, or a type to build one for.
+def gate_for(target: str, unknown: Unknown | None = None, documents: Path | None = None) -> Gate[Any]:
+    """The gate named by `module:Name`, a Gate itself or a type to build one for; or by the path of a document.
 
-    The working folder is searched first. Raises CannotRun, saying what to do, when there is no such thing.
+    The working folder is searched first. `documents` is the folder that a document's references lead into. Raises
+    CannotRun, saying what to do, when there is no such thing.
     """
+    if target.endswith(".json"):
+        return _of_document(Path(target), documents)
     named = _named(target)
     if isinstance(named, Gate):
         return named if unknown is None else Gate(named.declared, named.reads, unknown=unknown, limits=named.limits)
@@ -34,6 +37,24 @@ def gate_for(target: str, unknown: Unknown | None = None) -> Gate[Any]:
         return Gate(named, unknown=unknown or "drop")
     except DeclarationError as error:
         raise CannotRun(f"{target} cannot become a gate.\n  {error}") from None
+
+
+def typed_gate_for(target: str) -> Gate[Any]:
+    """The same for what needs a declaration: no document. Raises CannotRun."""
+    if target.endswith(".json"):
+        raise CannotRun(
+            f"{target!r} is a document, and a declaration is needed here; dutiful declare {target} writes one"
+        )
+    return gate_for(target)
+
+
+def _of_document(path: Path, documents: Path | None) -> Gate[Any]:
+    if not path.exists():
+        raise CannotRun(f"there is no document {str(path)!r}; check the path")
+    try:
+        return Gate.from_schema(path, formats="assert", documents=documents)
+    except DeclarationError as error:
+        raise CannotRun(f"{path} cannot become a gate.\n  {error}") from None
 
 
 def _named(target: str) -> Any:

@@ -6,6 +6,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from typing import Any, NoReturn, Self, TypeVar
 
+from .embedded import Embedded
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
 from .rules.base import Face
@@ -93,16 +94,16 @@ class Wrong(ValueError):
         self.path: tuple[Any, ...] = name if isinstance(name, tuple) else (name,)
 
 
-def obeys(*rules: RecordRule | Callable[[Any], object]) -> Callable[[_C], _C]:
+def obeys(*rules: RecordRule | Embedded | Callable[[Any], object]) -> Callable[[_C], _C]:
     """A class decorator: every record of the class obeys the rules, and so do its subclasses' records.
 
     A rule is a comparison of `this`, one of `needs`, `when(...)`, `at_least_one` and their like, or a function of the
     record: it gives back False, or raises ValueError with its words (`Wrong` to name the field), when it is not
-    satisfied. The decorator may stand above or below `@dataclass`. Raises DeclarationError for what is no rule.
+    satisfied. A document, `fits(...)`, judges the data that the record is read from. The decorator may stand above or below `@dataclass`. Raises DeclarationError for what is no rule.
     """
-    held: list[RecordRule | RecordCheck] = []
+    held: list[RecordRule | RecordCheck | Embedded] = []
     for rule in rules:
-        if isinstance(rule, RecordRule):
+        if isinstance(rule, RecordRule | Embedded):
             held.append(rule)
         elif not isinstance(rule, type) and hasattr(rule, "__call__"):  # noqa: B004
             held.append(RecordCheck(rule))
@@ -113,13 +114,13 @@ def obeys(*rules: RecordRule | Callable[[Any], object]) -> Callable[[_C], _C]:
             )
 
     def hold(declared: _C) -> _C:
-        before: tuple[RecordRule | RecordCheck, ...] = declared.__dict__.get(_HELD, ())
+        before: tuple[RecordRule | RecordCheck | Embedded, ...] = declared.__dict__.get(_HELD, ())
         setattr(declared, _HELD, tuple(held) + before)
         return declared
 
     return hold
 
 
-def record_rules(declared: type) -> tuple[RecordRule | RecordCheck, ...]:
+def record_rules(declared: type) -> tuple[RecordRule | RecordCheck | Embedded, ...]:
     """The record rules of a class: its bases' first, then its own."""
     return tuple(rule for owner in reversed(declared.__mro__) for rule in owner.__dict__.get(_HELD, ()))

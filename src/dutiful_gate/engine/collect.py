@@ -37,6 +37,7 @@ from .runtime import (
     ABSENT,
     StopCauses,
     closest,
+    fitting,
     is_blank,
     own_fault,
     split,
@@ -145,7 +146,14 @@ class CollectWriter(RecordWriter):
         if use.blank:
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                 self.write(f"{value} = None")
+        fits = use.fits if self.source is Source.JSON else ()
+        came, since = (self.variable("came"), self.variable("before")) if fits else ("", "")
+        if fits:
+            self.write(f"{came}, {since} = {value}, len(faults)")
         self.prepared(use, value, path)
+        for document in fits:
+            with self.block(f"if len(faults) == {since}:"):
+                self.write(f"{self.bind(fitting, 'fitting')}({self.bind(document, 'FITS')}, {came}, {path}, log)")
         if guarded:
             with self.block(f"if len(faults) != {before}:"):
                 if use.secret:

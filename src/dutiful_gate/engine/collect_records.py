@@ -10,11 +10,12 @@ from ..declare.records import RecordRule
 from ..report.cause import Cause, UnknownKey
 from ..shape.nodes import Field, Record, Use
 from ..source.writer import Writer
-from .plan import Plan, all_sent, build, constructed, default_source, may_be_blank, presence_of, record_condition
+from .plan import Plan, all_sent, build, constructed, default_source, known_keys, may_be_blank, presence_of, record_condition
 from .runtime import (
     TOO_DEEP,
     attributes_of,
     drop_unknown,
+    fitting,
     gathered,
     in_document_order,
     insert_late,
@@ -76,6 +77,9 @@ class RecordWriter(Writer, ABC):
         else:
             self._unknown_keys(record, f"{missing} + {lost}")
         self.record_rules(record, value_of, sound)
+        for document in record.fits if self.source is Source.JSON else ():
+            with self.block("if len(faults) == start:"):
+                self.write(f"{self.bind(fitting, 'fitting')}({self.bind(document, 'FITS')}, data, path, log)")
         wires = self.bind([field.wire for field in record.fields], "WIRES")
         with self.block("if len(faults) != start:"):
             with self.block("if len(faults) > start + 1:"):
@@ -136,7 +140,7 @@ class RecordWriter(Writer, ABC):
     def rest(self, record: Record, field: Field) -> str:
         """Gather the keys that nobody declared."""
         value = self.variable(field.attribute)
-        known = self.bind(frozenset(each.wire for each in record.fields), "KNOWN")
+        known = self.bind(known_keys(self.plan, record), "KNOWN")
         self.write(f"{value} = {self.bind(gathered, 'gathered')}(data, {known})")
         if self.source is Source.NATIVE:
             self.write(f"{value} = {value}.pop({self.bind(field.wire, 'KEY')}, {value})")
@@ -145,7 +149,7 @@ class RecordWriter(Writer, ABC):
 
     def _unknown_keys(self, record: Record, missing: str) -> None:
         wires = tuple(field.wire for field in record.fields)
-        known = self.bind(frozenset(wires), "KNOWN")
+        known = self.bind(known_keys(self.plan, record), "KNOWN")
         with self.block(f"if len(data) + {missing} != {len(wires)}:"):
             if self.plan.refuse_unknown:
                 cause = self.bind(UnknownKey(known=wires), "UNKNOWN")

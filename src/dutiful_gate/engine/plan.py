@@ -13,7 +13,7 @@ from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..declare.values import Value
-from ..shape.nodes import Choice, Field, Nullable, Record, Scalar, Shape, Use
+from ..shape.nodes import Choice, Field, Link, Nullable, Record, Scalar, Shape, Use
 from ..source.writer import Writer
 from .runtime import chooser
 
@@ -38,6 +38,14 @@ def after_making(parts: tuple[Step | Rule, ...]) -> tuple[Step | Rule, ...] | No
         if isinstance(part, Step) and not part.normalising:
             return parts[at:]
     return None
+
+
+def known_keys(plan: Plan, record: Record) -> frozenset[str]:
+    """The keys that are not unknown: those of the fields, and for the whole of a data file its editor's `$schema`."""
+    wires = frozenset(field.wire for field in record.fields)
+    root = plan.shape.root.node
+    whole = isinstance(root, Link) and root.key == record.key and plan.source is Source.JSON
+    return wires | {"$schema"} if whole else wires
 
 
 def is_text(key: Use) -> bool:

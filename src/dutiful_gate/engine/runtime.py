@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Final
 
+from ..declare.embedded import Embedded
 from ..declare.facts import FAILED, Source, Stop
 from ..report.cause import Cause, UnknownKey
 from ..report.fault import Fault, Path
@@ -172,6 +173,11 @@ def closest(options: Sequence[Collector], value: object, path: Path, log: Log, c
         log.faults += attempt.faults
         log.untold += attempt.untold
     return FAILED
+
+
+def fitting(document: Embedded, data: Any, path: Path, log: Log) -> None:
+    """Note what a document beside a type has to say of the data."""
+    log.faults += [((*path, *told[0]), *told[1:]) for told in document.told(data)]  # type: ignore[misc]
 
 
 def split(text: str, separator: str) -> list[str]:

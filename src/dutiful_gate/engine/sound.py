@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from ..declare.embedded import Embedded
 from ..declare.facts import FAILED, Source, Stop
 from ..declare.kinds import Kind, Number
 from ..declare.rules import Ceiling, Floor, Rule
@@ -38,6 +39,7 @@ from .plan import (
     default_source,
     is_lone_text,
     is_text,
+    known_keys,
     may_be_blank,
     member_table,
     presence_of,
@@ -126,6 +128,7 @@ class SoundWriter(Writer):
         if self._nesting >= _NESTED:
             self._called(self.part(use), value)
             return
+        self.fitting(use.fits, value)
         if use.blank:
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                 self.write(f"{value} = None")
@@ -146,6 +149,12 @@ class SoundWriter(Writer):
         else:
             self.node(use, value)
         self.run(use.parts, value)
+
+    def fitting(self, fits: tuple[Embedded, ...], value: str) -> None:
+        """Judge what came by the documents that stand beside it."""
+        for document in fits if self.source is Source.JSON else ():
+            with self.block(f"if not {self.bind(document.sound, 'FITS')}({value}):"):
+                self.write(_GIVE_UP)
 
     def node(self, use: Use, value: str) -> None:
         """Read what a use holds, before its steps and rules."""
@@ -355,6 +364,7 @@ class SoundWriter(Writer):
                 self.write(f"{value} = {self.bind(attributes_of, 'attributes_of')}({value}, {names})")
         with self.block(f"if {value}.__class__ is not dict:"):
             self.write(_GIVE_UP)
+        self.fitting(record.fits, value)
         required = sum(field.required for field in record.fields)
         known = str(required)
         counting = self.note_unknown or record.rest is not None
@@ -376,7 +386,7 @@ class SoundWriter(Writer):
     def rest(self, record: Record, field: Field, value: str, known: str) -> str:
         """Gather the keys that nobody declared."""
         held = self.variable(field.attribute)
-        wires = self.bind(frozenset(each.wire for each in record.fields), "KNOWN")
+        wires = self.bind(known_keys(self.plan, record), "KNOWN")
         self.write(f"{held} = {self.bind(gathered, 'gathered')}({value}, {wires}) if len({value}) != {known} else {{}}")
         if self.source is Source.NATIVE:
             self.write(f"{held} = {held}.pop({self.bind(field.wire, 'KEY')}, {held})")

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..declare import clock, marks, presence, records, steps, variants
+from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
 from ..declare.kinds import AnyNumber, Kind, LocalMoment, Moment, Number, Text, Truth, UtcMoment
 from ..declare.kinds.lenient import Lenient
@@ -22,7 +23,7 @@ from .nodes import MISSING, NO_ABOUT, Items, Node, Nullable, Scalar
 class Beside:
     """What was found beside one type."""
 
-    __slots__ = ("about", "blank", "fallback", "marks", "parts", "secret", "split", "via", "wire")
+    __slots__ = ("about", "blank", "fallback", "fits", "marks", "parts", "secret", "split", "via", "wire")
 
     def __init__(self) -> None:
         self.parts: tuple[Step | Rule, ...] = ()
@@ -34,6 +35,7 @@ class Beside:
         self.blank = False
         self.fallback: object = MISSING
         self.secret = False
+        self.fits: tuple[Embedded, ...] = ()
 
 
 def sorted_metadata(metadata: Sequence[object]) -> Beside:
@@ -61,6 +63,8 @@ def _keep(found: Beside, part: Any) -> None:
             found.wire = wire
         case Via():
             found.via = part
+        case Embedded():
+            found.fits += (part,)
         case SplitOn(separator):
             found.split = separator
         case BlankIsNone():

@@ -152,7 +152,8 @@ class Maker:
         about = use.about if beside.about == NO_ABOUT else beside.about
         fallback = use.fallback if beside.fallback is MISSING else beside.fallback
         secret = use.secret or beside.secret or _holds_secrets(use.node)
-        return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret)
+        fits = use.fits + beside.fits
+        return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits)
 
     def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, declared: object) -> Use:
         """`X | None`, or one of several types: what stands beside it judges what is not None."""

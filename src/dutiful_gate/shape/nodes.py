@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from enum import Enum
 from typing import Any, Final
 
+from ..declare.embedded import Embedded
 from ..declare.facts import Facts
 from ..declare.kinds import Kind
 from ..declare.marks import About
@@ -156,6 +157,7 @@ class Use(Value):
     `blank`     whether blank text is None
     `fallback`  what stands in for a value that is refused
     `secret`    whether the value is never shown
+    `fits`      the documents that judge what came, before it is read
     """
 
     node: Node
@@ -166,6 +168,7 @@ class Use(Value):
     blank: bool = False
     fallback: object = MISSING
     secret: bool = False
+    fits: tuple[Embedded, ...] = ()
 
     @property
     def facts(self) -> Facts:
@@ -217,6 +220,7 @@ class Record(Value):
     `checks`  functions of the finished record
     `rest`    the field that gathers keys nobody declared
     `fallen`  record rules that lost a field on the way to a variant
+    `fits`    documents that judge the data it is read from
     `mends`   an amendment: what was not sent stays as it is, so that only rules whose fields were all sent are judged
     """
 
@@ -232,6 +236,7 @@ class Record(Value):
     rest: Field | None = None
     fallen: tuple[str, ...] = ()
     mends: bool = False
+    fits: tuple[Embedded, ...] = ()
 
 
 _NO_RECORDS: Mapping[str, Record] = {}

@@ -11,6 +11,7 @@ from typing import Any, Protocol
 
 from ..declare import marks
 from ..declare.errors import DeclarationError
+from ..declare.embedded import Embedded
 from ..declare.records import RecordCheck, RecordRule, record_rules
 from ..declare.sent import Sent
 from ..declare.variants import Variant
@@ -67,6 +68,7 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
         form,
         form == "object" and only_stores(origin) and not any(f for f in dataclasses.fields(origin) if not f.init),
         rest,
+        fits=tuple(rule for rule in every if isinstance(rule, Embedded)),
     )
 
 

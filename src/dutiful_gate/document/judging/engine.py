@@ -205,14 +205,18 @@ def _check_form(library: Library, node: Node) -> None:
     standard = standard_document(uri)
     if standard is not None and uri not in _meta_engines:
         _meta_engines[uri] = DocumentEngine(standard, {}, node.draft, "annotate", _MANY, uri)
+    own = _of_other_dialects(node)
+    for inner in own:
+        _check_form(library, inner)
     engine = _meta_engines.get(uri)
     if engine is None:
         handed = library.handed.get(uri, library.handed.get(f"{uri}#"))
         if handed is None or handed is node.raw:
             return
         engine = DocumentEngine(handed, library.handed, node.draft, "annotate", _MANY, uri)
-    if engine.sound(node.raw) is FAILED:
-        _, findings = engine.collect(node.raw)
+    raw = _without(node, own) if own else node.raw
+    if engine.sound(raw) is FAILED:
+        _, findings = engine.collect(raw)
         faults = findings.told()
         if not faults:
             return
@@ -223,6 +227,33 @@ def _check_form(library: Library, node: Node) -> None:
             + (f" (and {more} more)" if more else ""),
             remedy="mend the document, or name the edition it is written in as its $schema or with dialect=",
         )
+
+
+def _of_other_dialects(node: Node) -> list[Node]:
+    """The resources in a document that are written in another edition than what is around them."""
+    found = [
+        each
+        for each in node.document.nodes.values()
+        if each.is_root and each is not node and each.draft is not node.draft and "$schema" in each.raw
+    ]
+    depth = len(node.steps)
+    return [each for each in found if each.steps[:depth] == node.steps]
+
+
+def _without(node: Node, inner: list[Node]) -> Any:
+    """A document with some of its schemas left out."""
+    made = node.raw
+    for each in inner:
+        made = _left_out(made, each.steps[len(node.steps) :])
+    return made
+
+
+def _left_out(held: Any, steps: tuple[Any, ...]) -> Any:
+    if not steps:
+        return {}
+    made = dict(held) if isinstance(held, dict) else list(held)
+    made[steps[0]] = _left_out(held[steps[0]], steps[1:])
+    return made
 
 
 _MANY = Limits(depth=100_000)

@@ -155,12 +155,13 @@ class Library:
         draft = resource.draft
         if not node.steps and isinstance(raw.get("$schema"), str):
             draft = self.dialect(raw["$schema"])
-        word = draft.id_word
-        own = raw.get(word)
+        elif node.steps and isinstance(raw.get("$schema"), str):
+            named = draft_of(raw["$schema"]) or draft
+            # Only a resource of its own may change the edition.
+            draft = self.dialect(raw["$schema"]) if isinstance(raw.get(named.id_word), str) else draft
+        own = raw.get(draft.id_word)
         if isinstance(own, str) and not (draft.old and "$ref" in raw):
             before, fragment = split(own)
-            if before and node.steps and isinstance(raw.get("$schema"), str):
-                draft = self.dialect(raw["$schema"])
             if before:
                 resource = Resource(resolved(resource.uri, before), draft)
                 self.resources.setdefault(resource.uri, resource)

@@ -58,10 +58,12 @@ class Lowered:
 
     def reference(self, held: str) -> str:
         """Where a reference leads in this dialect."""
-        return f"#{self.pointer(held.removeprefix('#'))}"
+        return f"#{self.pointer(held.removeprefix('#'))}" if held.startswith("#") else held
 
     def schema(self, said: Any, at: str) -> Any:
-        """One schema."""
+        """One schema; one with a dialect of its own stays as it is."""
+        if isinstance(said, dict) and "$schema" in said:
+            return said
         if isinstance(said, bool):
             return said if self.dialect != "openapi-3.0" else ({} if said else {"not": {}})
         made: Schema = {}

@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from ...declare.blanks import BLANKS
+from ...declare.embedded import Embedded
 from ...declare.facts import Facts, Unsaid
 from ...declare.kinds import Day, Kind, LocalMoment, Moment, Text, Truth, Whole, Written
 from ...declare.kinds.decimal import decimal_plain
@@ -31,6 +32,7 @@ from ...shape.nodes import (
     default_of,
 )
 from ...shape.plain import plain
+from ..embedded import Fits
 from ..document import Unstated
 from .final import is_settled, survives
 from .spelled import spelled_out
@@ -57,6 +59,7 @@ def written(
     root = pen.use(shape.root, "", shape.name)
     definitions = {key: pen.record(record) for key, record in shape.records.items()}
     content: Keywords = {**root}
+    definitions |= {uri: held for uri, held in pen.embedded.items() if uri not in definitions}
     if definitions:
         content["$defs"] = definitions
     return Draft(content, pen.unstated, pen.names)
@@ -84,6 +87,7 @@ class _Pen:
         self.discriminators = discriminators
         self.unstated: list[Unstated] = []
         self.names: dict[str, str] = {}
+        self.embedded: Keywords = {}
 
     def record(self, record: Record) -> Keywords:
         """A record under `$defs`."""
@@ -97,6 +101,10 @@ class _Pen:
         said["properties"] = {
             field.wire: self.field(field, f"{at}/properties/{escaped(field.wire)}", record) for field in fields
         }
+        root = self.shape.root.node
+        closed = self.refuse_unknown or record.rest is not None
+        if closed and not self.released and isinstance(root, Link) and root.key == record.key:
+            said["properties"].setdefault("$schema", {})  # what a data file has for its editor is never unknown
         required = [field.wire for field in fields if (not field.may_lack if self.released else field.required)]
         if required:
             said["required"] = required
@@ -105,6 +113,8 @@ class _Pen:
             said |= {word: held for word, held in entries.items() if word in ("additionalProperties", "propertyNames")}
         elif self.refuse_unknown:
             said["additionalProperties"] = False
+        for document in record.fits:
+            self.embed(said, document)
         self.record_rules(record, said, at, {field.attribute for field in fields})
         return said
 
@@ -182,9 +192,18 @@ class _Pen:
         else:
             said |= self.node(use, at, name)
             self.parts(said, use, at, name)
+        for document in use.fits:
+            self.embed(said, document)
         if use.blank:
             said = {"anyOf": [said, {"type": "string", "pattern": f"^[{BLANKS}]*$"}]}
         return said
+
+    def embed(self, said: Keywords, document: Embedded) -> None:
+        """A document beside a type: its keywords, or a reference to it."""
+        join(said, document.keywords())
+        held = document.resource() if isinstance(document, Fits) else None
+        if held is not None:
+            self.embedded[held[0]] = held[1]
 
     def released_use(self, use: Use, at: str, name: str) -> Keywords:
         """What comes out there."""
@@ -194,6 +213,8 @@ class _Pen:
             return {}
         said = self.node(use, at, name)
         self.parts(said, use, at, name)
+        for document in use.fits if not use.parts else ():
+            self.embed(said, document)
         if use.fallback is not MISSING:
             try:
                 instead = {"const": self.plain(use, use.fallback)}

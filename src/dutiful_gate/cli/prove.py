@@ -1,0 +1,130 @@
+"""`dutiful prove`: a gate and its document run against each other."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import click
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from ..declare.errors import DeclarationError
+from ..prove.proof import Proof
+from ..prove.proof import prove as run
+from ..report.show import counted, visible
+from .console import console, sure_output
+from .target import CannotRun, typed_gate_for
+
+_SHOW_PROGRESS_FROM = 4_000
+
+
+@click.command(
+    epilog="""Example:
+
+\b
+    dutiful prove harbour.shapes:Booking
+    dutiful prove harbour.shapes:Booking -n 200000 --dialect draft-07
+
+Exit status: 0 no disagreement, 1 some, 2 cannot run.
+"""
+)
+@click.argument("target", metavar="MODULE:NAME")
+@click.option(
+    "-n", "instances", type=click.IntRange(1), default=20_000, show_default=True, help="How many instances to try."
+)
+@click.option("--seed", default=0, show_default=True, help="The same seed tries the same instances.")
+@click.option(
+    "--dialect",
+    type=click.Choice(["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"]),
+    default="2020-12",
+    show_default=True,
+    help="The dialect of the document.",
+)
+@click.option(
+    "--format", "form", type=click.Choice(["text", "json"]), default="text", show_default=True, help="For whom to print."
+)
+def prove(target: str, instances: int, seed: int, dialect: str, form: str) -> None:
+    """Run MODULE:NAME and its document against each other on generated instances.
+
+    What the document accepts, the gate must admit; what the gate admits, the document must accept; what is released,
+    the release document must accept. A disagreement is told by its smallest instance.
+    """
+    sure_output()
+    gate = typed_gate_for(target)
+    try:
+        with _progress(instances) as tell:
+            proof = run(gate, instances, seed, dialect=dialect, progress=tell)
+    except DeclarationError as error:
+        raise CannotRun(f"the document of {target} cannot become a gate.\n  {error}") from None
+    if form == "json":
+        click.echo(json.dumps(_as_data(target, dialect, seed, proof), indent=2, ensure_ascii=False, default=str))
+    else:
+        _print(target, dialect, proof)
+    raise SystemExit(1 if proof.disagreements else 0)
+
+
+@contextmanager
+def _progress(instances: int) -> Iterator[Callable[[int], None] | None]:
+    """A bar on the terminal for long runs; nothing elsewhere."""
+    if instances < _SHOW_PROGRESS_FROM or not sys.stderr.isatty():
+        yield None
+        return
+    columns = (TextColumn("instances"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=console(stderr=True), transient=True) as bar:
+        task = bar.add_task("instances", total=instances)
+        yield lambda done: bar.advance(task, done)
+
+
+def _shown(instance: Any) -> str:
+    text = visible(json.dumps(instance, ensure_ascii=False, default=str))
+    return text if len(text) <= 400 else f"{text[:399]}…"
+
+
+def _print(target: str, dialect: str, proof: Proof) -> None:
+    out = console()
+    out.print(f"{target} against its {dialect} document", style="heading", markup=False)
+    out.print(
+        f"  {counted(proof.instances, 'instance')} in {proof.seconds:.1f} s: "
+        f"{proof.admitted:,} admitted, {proof.refused:,} refused by the gate"
+    )
+    if proof.unsampled:
+        out.print(f"  no sound payload could be made, so only odd ones were tried: {proof.unsampled}", markup=False)
+    for broken in proof.disagreements:
+        out.print(f"\n  law {broken.law}", style="refused")
+        out.print(f"    {visible(broken.told)}", markup=False)
+        out.print(f"    with {_shown(broken.instance)}", markup=False)
+    if proof.unstated:
+        out.print("\n  The document does not state, and says so:")
+    for rule, instance, met in proof.unstated:
+        out.print(f"    {rule.field}: {rule.rule}", markup=False)
+        out.print(f"        {rule.reason}", style="quiet", markup=False)
+        told = f"only the gate refuses {_shown(instance)}" if met else "no instance showed the difference"
+        out.print(f"        {told}", style="quiet", markup=False)
+    out.print()
+    if proof.disagreements:
+        out.print(f"  {counted(len(proof.disagreements), 'disagreement')}", style="refused")
+    else:
+        out.print("  no disagreement", style="admitted")
+
+
+def _as_data(target: str, dialect: str, seed: int, proof: Proof) -> dict[str, Any]:
+    return {
+        "target": target,
+        "dialect": dialect,
+        "seed": seed,
+        "instances": proof.instances,
+        "admitted": proof.admitted,
+        "refused": proof.refused,
+        "seconds": round(proof.seconds, 3),
+        "unsampled": proof.unsampled or None,
+        "disagreements": [
+            {"law": broken.law, "told": broken.told, "instance": broken.instance} for broken in proof.disagreements
+        ],
+        "unstated": [
+            {"field": rule.field, "rule": rule.rule, "reason": rule.reason, "met": met, "instance": instance}
+            for rule, instance, met in proof.unstated
+        ],
+    }

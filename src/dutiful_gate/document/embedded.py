@@ -1,0 +1,97 @@
+"""`fits(document)`: a JSON Schema document beside a type, for what types and rules have no words for."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+from hashlib import sha256
+from typing import Any
+
+from ..declare.embedded import Embedded
+from ..declare.errors import DeclarationError
+from ..declare.facts import FAILED
+from ..declare.limits import Limits
+from .judging.drafts import draft_of
+from .judging.engine import DocumentEngine, draft_called
+
+_REFERENCES = ("$ref", "$dynamicRef", "$recursiveRef")
+
+
+class Fits(Embedded):
+    """See `fits`."""
+
+    document: Any
+    at: str
+    dialect: str
+
+    @cached_property
+    def engine(self) -> DocumentEngine:
+        """Judges by the document, or by the part of it that is meant."""
+        draft = draft_called(self.dialect)
+        if not self.at:
+            return DocumentEngine(self.document, {}, draft, "assert", Limits(), "")
+        uri = _uri(self.document)
+        lead = {"$ref": f"{uri}#{self.at}"}
+        return DocumentEngine(lead, {uri: self.document}, draft, "assert", Limits(), "urn:dutiful:lead")
+
+    def sound(self, data: Any) -> bool:
+        return self.engine.sound(data) is not FAILED
+
+    def told(self, data: Any) -> Sequence[tuple[Any, ...]]:
+        _, findings = self.engine.collect(data)
+        return [(fault.path, fault._cause, fault._given, fault._value) for fault in findings.told()]
+
+    def keywords(self) -> Mapping[str, Any]:
+        latest = draft_called(self.dialect).name == "2020-12"
+        if not self.at and latest and not _refers(self.document):
+            return {"not": {}} if self.document is False else {} if self.document is True else dict(self.document)
+        return {"$ref": f"{_uri(self.document)}#{self.at}"}
+
+    def resource(self) -> tuple[str, Any] | None:
+        """The document as it stands among the definitions of one that refers to it, with its URI."""
+        said = self.keywords()
+        if list(said) != ["$ref"]:
+            return None
+        uri = _uri(self.document)
+        draft = draft_called(self.dialect)
+        word = draft.id_word or "$id"
+        return uri, {"$schema": draft.uri, **self.document, word: uri}
+
+    def __str__(self) -> str:
+        return f"fits(a document{f', at={self.at!r}' if self.at else ''})"
+
+    def __hash__(self) -> int:
+        return hash((self.at, self.dialect))
+
+
+def fits(document: Mapping[str, Any] | bool, *, at: str = "", dialect: str | None = None) -> Fits:
+    """Beside a type, or in `@obeys`: the plain data must also be sound by a JSON Schema document, formats asserted.
+
+    `at` is the JSON Pointer of the part that is meant, where the document is more than that; `dialect` is the edition
+    of a document without `$schema`. The document judges what came, before it is read; its faults tell its keywords.
+    Raises DeclarationError for what is no document.
+    """
+    plain = dict(document) if isinstance(document, Mapping) else document
+    asked = plain.get("$schema") if isinstance(plain, dict) else None
+    known = draft_of(asked) if isinstance(asked, str) else None
+    made = Fits(plain, at, known.name if known is not None else dialect or "2020-12")
+    try:
+        made.engine  # noqa: B018  a document that is none is told where it is declared
+    except RecursionError:
+        raise DeclarationError("the document nests too deep", remedy="break it up") from None
+    return made
+
+
+def _uri(document: Any) -> str:
+    own = document.get("$id", document.get("id")) if isinstance(document, dict) else None
+    if isinstance(own, str) and own.partition("#")[0]:
+        return own.partition("#")[0]
+    text = json.dumps(document, sort_keys=True, default=str)
+    return f"urn:dutiful:document:{sha256(text.encode()).hexdigest()[:16]}"
+
+
+def _refers(schema: Any) -> bool:
+    if isinstance(schema, dict):
+        return any(word in schema for word in _REFERENCES) or any(map(_refers, schema.values()))
+    return isinstance(schema, list) and any(map(_refers, schema))
