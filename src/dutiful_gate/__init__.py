@@ -29,15 +29,19 @@ if TYPE_CHECKING:
     from .declare.terms import this
     from .declare.variants import amendment, subset
     from .document.document import Document, Unstated
-    from .gate import Gate
+    from .document.embedded import fits
+    from .gate import Gate, bundle
     from .report.catalogue import Catalogue, speaking
     from .report.fault import Fault
     from .report.place import Place
     from .report.verdict import Refused, Verdict
+    from .sample.face import payloads, probes, samples
+    from .sample.payloads import CannotSample
 
 __version__ = "0.2.0"
 
 __all__ = [
+    "CannotSample",
     "Catalogue",
     "DeclarationError",
     "Document",
@@ -60,8 +64,10 @@ __all__ = [
     "at_least_one",
     "at_most_one",
     "blank_is_none",
+    "bundle",
     "camel",
     "exactly_one",
+    "fits",
     "holds",
     "in_utc",
     "it",
@@ -74,8 +80,11 @@ __all__ = [
     "obeys",
     "or_infinite",
     "otherwise",
+    "payloads",
+    "probes",
     "rest",
     "rounded_to",
+    "samples",
     "secret",
     "speaking",
     "split_on",
@@ -108,11 +117,14 @@ _ROOMS = {
     "declare.terms": "this",
     "declare.variants": "amendment subset",
     "document.document": "Document Unstated",
-    "gate": "Gate",
+    "document.embedded": "fits",
+    "gate": "Gate bundle",
     "report.catalogue": "Catalogue speaking",
     "report.fault": "Fault",
     "report.place": "Place",
     "report.verdict": "Refused Verdict",
+    "sample.face": "payloads probes samples",
+    "sample.payloads": "CannotSample",
 }
 _ROOM_OF = {name: room for room, names in _ROOMS.items() for name in names.split()}
 

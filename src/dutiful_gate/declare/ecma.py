@@ -62,6 +62,7 @@ class _Reader:
         self.names: dict[str, str] = {}
         self.open: list[int] = []
         self.count = _groups(pattern)
+        self.closing = ""
 
     def whole(self) -> str:
         pieces = []
@@ -69,7 +70,7 @@ class _Reader:
             pieces.append(self.piece())
         if self.open:
             raise NoPattern("a parenthesis is not closed")
-        return "".join(pieces)
+        return "".join(pieces) + self.closing
 
     def piece(self) -> str:
         letter = self.pattern[self.at]
@@ -141,9 +142,12 @@ class _Reader:
         if found[0].startswith("(?#"):
             return ""
         if found[4] == ")":
-            if start:
-                raise NoPattern("flags stand elsewhere than at the start")
-            return found[0]
+            if not start:
+                return found[0]
+            if self.open:
+                raise NoPattern("flags stand inside a group")
+            self.closing += ")"  # in the middle they hold from there on
+            return f"{found[0][:-1]}:"
         self.open.append(self.at)
         return found[0]
 

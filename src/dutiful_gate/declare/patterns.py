@@ -137,6 +137,10 @@ class _Walk:
         return _literal(name, inside=inside)
 
     def character_class(self) -> str:
+        for everything in (r"[\s\S]", r"[\S\s]"):
+            if self.pattern.startswith(everything, self.at):
+                self.at += len(everything)
+                return everything
         self.at += 1
         said = "["
         if self.pattern[self.at] == "^":

@@ -12,7 +12,7 @@ from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
 from ..declare.facts import FAILED
 from ..declare.limits import Limits
-from .judging.drafts import draft_of
+from .judging.drafts import DRAFT_2020_12, draft_of
 from .judging.engine import DocumentEngine, draft_called
 
 _REFERENCES = ("$ref", "$dynamicRef", "$recursiveRef")
@@ -43,7 +43,7 @@ class Fits(Embedded):
         return [(fault.path, fault._cause, fault._given, fault._value) for fault in findings.told()]
 
     def keywords(self) -> Mapping[str, Any]:
-        latest = draft_called(self.dialect).name == "2020-12"
+        latest = self.dialect == "2020-12"
         if not self.at and latest and not _refers(self.document):
             return {"not": {}} if self.document is False else {} if self.document is True else dict(self.document)
         return {"$ref": f"{_uri(self.document)}#{self.at}"}
@@ -54,7 +54,7 @@ class Fits(Embedded):
         if list(said) != ["$ref"]:
             return None
         uri = _uri(self.document)
-        draft = draft_called(self.dialect)
+        draft = draft_called(self.dialect) or DRAFT_2020_12
         word = draft.id_word or "$id"
         return uri, {"$schema": draft.uri, **self.document, word: uri}
 

@@ -24,8 +24,13 @@ def _key(item: Any) -> Any:
     if isinstance(item, (list, tuple)):
         return tuple(_key(each) for each in item)
     if isinstance(item, dict):
-        return frozenset((name, _key(each)) for name, each in item.items())
+        # Not a frozenset: what a record holds need not be hashable, and then the slower comparison decides.
+        return dict, tuple(sorted(((str(name), _key(each)) for name, each in item.items()), key=_first))
     return item
+
+
+def _first(pair: tuple[str, Any]) -> str:
+    return pair[0]
 
 
 class Distinct(Rule):

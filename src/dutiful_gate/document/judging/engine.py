@@ -18,6 +18,7 @@ from .plain import LISTS
 from .sound import Say, Sounder, active
 from .tell import TOO_DEEP, Ask, Finding, Note, Teller, spoken
 
+_DEFINITIONS = frozenset(["$defs", "definitions"])
 IN_PLACE = frozenset(["allOf", "anyOf", "oneOf", "not", "if", "then", "else", "dependentSchemas", "dependencies"])
 
 
@@ -54,9 +55,15 @@ class DocumentEngine:
     __slots__ = ("_sound", "_sounder", "_teller", "dialect", "limits", "recursive", "root")
 
     def __init__(
-        self, document: Any, documents: Mapping[str, Any], draft: Draft, formats: str | None, limits: Limits, uri: str
+        self,
+        document: Any,
+        documents: Mapping[str, Any],
+        draft: Draft | None,
+        formats: str | None,
+        limits: Limits,
+        uri: str,
     ) -> None:
-        library = Library(documents, draft)
+        library = Library(documents, draft or DRAFT_2020_12, sure=draft is not None)
         self.limits = limits
         if not isinstance(document, dict | bool):
             raise DeclarationError(
@@ -277,14 +284,15 @@ def _check_references(library: Library, root: Node) -> bool:
             checked.add(id(node.document))
             _check_form(library, node.document.nodes[()])
         words = active(node)
+        # What stands among the definitions matters when something leads there.
         led = [library.target(node, words[word]) for word in ("$ref", "$dynamicRef", "$recursiveRef") if word in words]
-        held = [kid for kid in held_schemas(node) if kid.steps[len(node.steps)] in words]
+        held = [kid for kid in held_schemas(node) if kid.steps[len(node.steps)] in words.keys() - _DEFINITIONS]
         for pattern in [words["pattern"]] if isinstance(words.get("pattern"), str) else []:
             searcher(node, pattern)
         for pattern in words.get("patternProperties", {}):
             searcher(node, pattern)
         beside[node] = led + [kid for kid in held if kid.steps[len(node.steps)] in IN_PLACE]
-        every[node] = led + [kid for kid in held if kid.steps[len(node.steps)] not in ("$defs", "definitions")]
+        every[node] = [*led, *held]
         for each in (*led, *held):
             if each not in seen:
                 seen.add(each)
@@ -318,10 +326,10 @@ def _circle(leads: Mapping[Node, list[Node]]) -> Node | None:
     return None
 
 
-def draft_called(dialect: str | None) -> Draft:
-    """The edition by name or URI. Raises DeclarationError for one that is not known."""
+def draft_called(dialect: str | None) -> Draft | None:
+    """The edition by name or URI, None where none is named. Raises DeclarationError for one that is not known."""
     if dialect is None:
-        return DRAFT_2020_12
+        return None
     found = BY_NAME.get(dialect) or draft_of(dialect)
     if found is None:
         raise DeclarationError(f"dialect={dialect!r} is not known", remedy=f"one of {', '.join(BY_NAME)}")

@@ -109,8 +109,9 @@ class Document:
 class Library:
     """The documents that references may lead to: those handed over, and the standard's own meta-schemas."""
 
-    def __init__(self, documents: Mapping[str, Any], draft: Draft = DRAFT_2020_12) -> None:
+    def __init__(self, documents: Mapping[str, Any], draft: Draft = DRAFT_2020_12, *, sure: bool = False) -> None:
         self.draft = draft
+        self.sure = sure
         self.handed = dict(documents)
         self.resources: dict[str, Resource] = {}
         self.dialects: dict[str, Draft] = {}
@@ -191,10 +192,12 @@ class Library:
             return known
         plain = uri.removesuffix("#")
         if plain not in self.handed and uri not in self.handed:
+            if self.sure:
+                return self.draft
             raise DeclarationError(
                 f"$schema is {uri!r}, which is no edition of the standard and was not handed over",
-                remedy=f"write one of {', '.join(each for each in BY_NAME)} as its URI, "
-                "or hand the meta-schema over in documents=",
+                remedy="hand the meta-schema over in documents=, "
+                f"or say with dialect= which edition to read it as: {', '.join(BY_NAME)}",
             )
         raw = self.handed.get(plain, self.handed.get(uri))
         base = draft_of(raw.get("$schema", "")) if isinstance(raw, dict) else None
@@ -240,7 +243,17 @@ class Library:
 
     def _pointed(self, resource: Resource, steps: tuple[str, ...]) -> Node:
         document = resource.root.document
-        held, path = resource.root.raw, list(resource.root.steps)
+        try:
+            return self._beneath(resource.root, steps)
+        except DeclarationError:
+            # Documents before 2019-09 often carry ids as mere labels, and mean the whole document all the same.
+            if not resource.draft.old or not resource.root.steps:
+                raise
+            return self._beneath(document.nodes[()], steps)
+
+    def _beneath(self, root: Node, steps: tuple[str, ...]) -> Node:
+        document = root.document
+        held, path = root.raw, list(root.steps)
         for step in steps:
             path.append(int(step) if isinstance(held, list) and step.isdigit() else step)
             try:

@@ -59,10 +59,32 @@ def written(
     root = pen.use(shape.root, "", shape.name)
     definitions = {key: pen.record(record) for key, record in shape.records.items()}
     content: Keywords = {**root}
+    every, definitions = definitions, _reached(root, definitions)
+    left = {f"/$defs/{escaped(key)}" for key in every.keys() - definitions.keys()}
+    unstated = [rule for rule in pen.unstated if "/".join(rule.pointer.split("/")[:3]) not in left]
     definitions |= {uri: held for uri, held in pen.embedded.items() if uri not in definitions}
     if definitions:
         content["$defs"] = definitions
-    return Draft(content, pen.unstated, pen.names)
+    return Draft(content, unstated, pen.names)
+
+
+def _reached(root: Keywords, definitions: Keywords) -> Keywords:
+    """The definitions that something refers to: a variant leaves some behind."""
+    reached: set[str] = set()
+    waiting: list[Any] = [root]
+    while waiting:
+        held = waiting.pop()
+        if isinstance(held, list):
+            waiting += held
+        elif isinstance(held, dict):
+            lead = held.get("$ref")
+            if isinstance(lead, str) and lead.startswith("#/$defs/"):
+                key = lead.removeprefix("#/$defs/").replace("~1", "/").replace("~0", "~")
+                if key in definitions and key not in reached:
+                    reached.add(key)
+                    waiting.append(definitions[key])
+            waiting += held.values()
+    return {key: held for key, held in definitions.items() if key in reached}
 
 
 class Draft:

@@ -1,0 +1,55 @@
+"""`dutiful declare`: a document as Python declarations."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import click
+from rich.syntax import Syntax
+
+from ..declare.errors import DeclarationError
+from ..document.declaring.declared import declared
+from ..document.judging.engine import documents_in, draft_called
+from .console import console, sure_output
+from .target import CannotRun
+
+
+@click.command(
+    epilog="""Example:
+
+\b
+    dutiful declare booking.schema.json > harbour/shapes.py
+    dutiful declare booking.schema.json --name Booking --into harbour/shapes.py
+
+The module has a gate, `gate`. What has no form in types and rules stays as a document beside its field: fits({...}).
+"""
+)
+@click.argument("document", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--name", default="", help="What to call the root.  [default: its title]")
+@click.option(
+    "--documents",
+    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    help="The folder that its references lead into.",
+)
+@click.option("--dialect", default=None, help="The edition of a document without $schema, such as draft-07.")
+@click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write the module into this file.")
+def declare(document: Path, name: str, documents: Path | None, dialect: str | None, into: Path | None) -> None:
+    """Write Python declarations that judge as DOCUMENT does, a JSON Schema document in a JSON file."""
+    sure_output()
+    try:
+        plain = json.loads(document.read_bytes())
+        handed = documents_in(documents) if documents is not None else {}
+        text = declared(plain, name=name, documents=handed, draft=draft_called(dialect))
+    except ValueError as broken:
+        raise CannotRun(f"{document} is no JSON: {broken}") from None
+    except DeclarationError as error:
+        raise CannotRun(f"{document} cannot become declarations.\n  {error}") from None
+    out = console()
+    if into is not None:
+        into.write_text(text, encoding="utf-8")
+        console(stderr=True).print(f"{into} written", markup=False)
+    elif out.is_terminal:
+        out.print(Syntax(text.rstrip(), "python", theme="ansi_dark", background_color="default"))
+    else:
+        click.echo(text, nl=False)

@@ -1,0 +1,1 @@
+"""Documents as declarations: readable Python that judges the same."""

@@ -1,0 +1,500 @@
+"""Python declarations for a document."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from pprint import pformat
+from typing import Any
+
+from ...declare.errors import DeclarationError
+from ...declare.facts import FAILED
+from ...declare.limits import Limits
+from ..judging.drafts import Draft
+from ..judging.engine import DocumentEngine
+from ..judging.library import Library, Node
+from ..judging.sound import active, types_of
+from .scalars import Said, scalar
+from .words import Names, attribute, literal, quoted
+
+_SAID_OF = frozenset(
+    "$schema $id id $anchor $comment $defs definitions title description default examples example deprecated readOnly "
+    "writeOnly $dynamicAnchor $recursiveAnchor $vocabulary components externalDocs xml discriminator".split()
+)
+_RECORD_WORDS = frozenset(["type", "properties", "required", "additionalProperties", "nullable"])
+_CONTEXT = frozenset(["patternProperties", "unevaluatedProperties", "unevaluatedItems", "$dynamicRef", "$recursiveRef"])
+_CLOSED = "__closed__"
+
+
+def declared(
+    document: dict[str, Any] | bool, *, name: str = "", documents: Mapping[str, Any] | None = None, draft: Draft | None = None
+) -> str:
+    """Python source whose `gate` judges as the document does, formats asserted.
+
+    Records become dataclasses, or TypedDicts where a key may be absent without a default; what has no form of its own
+    stays as a document beside the field. Raises DeclarationError for what is no sound document.
+    """
+    engine = DocumentEngine(document, documents or {}, draft, "assert", Limits(), "")
+    return _Module(document, engine.root, documents or {}, name).text()
+
+
+class _Module:
+    """One module of declarations."""
+
+    def __init__(self, document: Any, root: Node, documents: Mapping[str, Any], name: str) -> None:
+        self.document = document
+        self.root = root
+        self.library: Library = root.document.library
+        self.documents = documents
+        self.names = Names()
+        self.asked = name
+        self.classes: list[str] = []
+        self.aliases: list[str] = []
+        self.named: dict[Node, str] = {}
+        self.building: set[Node] = set()
+        self.imports: dict[str, set[str]] = {"dutiful_gate": {"Gate"}}
+        self.uses_document = False
+        self.open: list[Node] = []
+        self.closed: list[Node] = []
+        self.refuses = False
+
+    def use(self, module: str, *names: str) -> None:
+        """Import names."""
+        self.imports.setdefault(module, set()).update(names)
+
+    def text(self) -> str:
+        """The whole module."""
+        self.survey()
+        expression = self.expression(self.root, self.asked or self.title(self.root) or "Document")
+        words = ', unknown="refuse"' if self.refuses else ""
+        parts = ["\n".join(self.header())]
+        if self.uses_document:
+            held = pformat(self.document, width=110, sort_dicts=False)
+            parts.append(f"DOCUMENT: dict[str, Any] = {held}")
+        parts += [*self.classes, *self.aliases, f"gate = Gate({expression}{words})"]
+        lead = '"""Declarations made from a JSON Schema document."""\n\nfrom __future__ import annotations\n\n'
+        return lead + "\n\n\n".join(parts) + "\n"
+
+    def header(self) -> list[str]:
+        if self.uses_document:
+            self.use("typing", "Any")
+        order = sorted(self.imports, key=lambda module: (module == "dutiful_gate", module))
+        lines = [f"from {module} import {', '.join(sorted(self.imports[module], key=_order))}" for module in order]
+        lines.insert(len(lines) - 1, "") if len(lines) > 1 else None
+        return lines
+
+    def survey(self) -> None:
+        """Which records bar unknown keys: a gate does so for all of them, or a document for each."""
+        seen, waiting = {self.root}, [self.root]
+        while waiting:
+            node = waiting.pop()
+            if not isinstance(node.raw, dict):
+                continue
+            words = active(node)
+            if self.is_record(node, words):
+                shut = words.get("additionalProperties") is False and "patternProperties" not in words
+                (self.closed if shut else self.open).append(node)
+            kids = [self.library.target(node, words[word]) for word in ("$ref",) if word in words]
+            kids += [node.document.node(steps) for steps in list(node.document.nodes) if steps[: len(node.steps)] == node.steps
+                     and steps != node.steps] if node is self.root else []  # fmt: skip
+            for kid in kids:
+                if kid not in seen:
+                    seen.add(kid)
+                    waiting.append(kid)
+        top = self.followed(self.root)
+        # A gate that refuses unknown keys still takes an editor's $schema at the root.
+        exact = not (isinstance(top.raw, dict) and self.is_record(top, active(top))) or self.is_marked(top)
+        self.refuses = bool(self.closed) and not self.open and exact
+
+    def followed(self, node: Node) -> Node:
+        """The schema at the end of references."""
+        for _ in range(50):
+            if not isinstance(node.raw, dict) or not isinstance(node.raw.get("$ref"), str):
+                break
+            node = self.library.target(node, node.raw["$ref"])
+        return node
+
+    def is_marked(self, node: Node) -> bool:
+        """Whether a record admits an editor's $schema key as a gate's root does: by a property that says nothing."""
+        return self.followed(self.root) is node and node.raw.get("properties", {}).get("$schema") == {}
+
+    # Types
+
+    def expression(self, node: Node, hint: str) -> str:
+        """The type for a schema, with all that stands beside it."""
+        raw = node.raw
+        if raw is True:
+            return self.any()
+        if raw is False:
+            self.use("dutiful_gate", "fits")
+            return self.annotated(self.any(), ["fits(False)"])
+        words = {word: held for word, held in active(node).items() if word not in _SAID_OF}
+        base, rules = self.typed(node, words, hint)
+        return self.annotated(base, [*rules, *self.about(node, record=base in self.named.values() and not rules)])
+
+    def any(self) -> str:
+        self.use("typing", "Any")
+        return "Any"
+
+    def annotated(self, base: str, beside: list[str]) -> str:
+        if not beside:
+            return base
+        self.use("typing", "Annotated")
+        return f"Annotated[{base}, {', '.join(beside)}]"
+
+    def about(self, node: Node, *, record: bool) -> list[str]:
+        """What is said of a value."""
+        raw = node.raw
+        if "$ref" in raw and node.draft.ref_alone:
+            return []
+        said = {}
+        named = record and "$ref" not in raw
+        if isinstance(raw.get("title"), str) and not named:
+            said["title"] = literal(raw["title"])
+        if isinstance(raw.get("description"), str) and not named:
+            said["text"] = literal(raw["description"])
+        examples = raw.get("examples")
+        if isinstance(examples, list) and examples and all(self.is_sound(node, each) for each in examples):
+            said["examples"] = literal(examples)
+        for word, ours in (("deprecated", "deprecated"), ("readOnly", "read_only")):
+            if raw.get(word) is True:
+                said[ours] = "True"
+        beside = []
+        if said:
+            self.use("dutiful_gate", "about")
+            beside.append(f"about({', '.join(f'{word}={held}' for word, held in said.items())})")
+        if raw.get("writeOnly") is True:
+            self.use("dutiful_gate", "secret")
+            beside.append("secret")
+        return beside
+
+    def is_sound(self, node: Node, value: Any) -> bool:
+        """Whether a value that the document holds is sound by its own schema."""
+        uri = node.resource.uri or "urn:dutiful:whole"
+        handed = {**self.documents, uri: self.document}
+        lead = {"$ref": f"{uri}#{node.pointer}"}
+        try:
+            engine = DocumentEngine(lead, handed, node.draft, "assert", Limits(), "urn:dutiful:lead")
+        except DeclarationError:
+            return False
+        return engine.sound(value) is not FAILED
+
+    def typed(self, node: Node, words: dict[str, Any], hint: str) -> tuple[str, list[str]]:
+        """The bare type for a schema, and the rules beside it."""
+        if not words:
+            return self.any(), []
+        if _CONTEXT & words.keys():
+            if self.is_record(node, words):
+                return self.record(node, words, hint), []
+            return self.any(), [self.whole(node)]
+        if "$ref" in words:
+            rest = {word: held for word, held in words.items() if word != "$ref"}
+            base = self.reference(self.library.target(node, words["$ref"]))
+            return base, self.leftover(node, rest)
+        kinds = types_of(node, words)
+        if "null" in kinds and len(kinds) > 1:
+            held = {**words, "type": kinds[0] if len(kinds) == 2 and kinds[1] == "null" else
+                    [kind for kind in kinds if kind != "null"]}  # fmt: skip
+            if {"enum", "const", "not", "allOf", "anyOf", "oneOf", "if"} & words.keys():
+                return self.any(), self.leftover(node, words)
+            held.pop("nullable", None)
+            if isinstance(held["type"], list) and len(held["type"]) == 1:
+                held["type"] = held["type"][0]
+            base, rules = self.typed(node, held, hint)
+            return f"{self.annotated(base, rules)} | None", []
+        if len(kinds) == 1:
+            return self.of_kind(node, kinds[0], words, hint)
+        return self.of_no_kind(node, words, hint)
+
+    def of_no_kind(self, node: Node, words: dict[str, Any], hint: str) -> tuple[str, list[str]]:
+        if words.keys() <= {"enum", "const"}:
+            constants = words["enum"] if "enum" in words else [words["const"]]
+            if len(words) == 1 and constants and all(_is_literal(each) for each in constants):
+                self.use("typing", "Literal")
+                return f"Literal[{', '.join(map(literal, constants))}]", []
+        for word in ("anyOf", "oneOf"):
+            if list(words) == [word] and self.are_apart(node, word):
+                options = [self.expression(node.kid(word, at), f"{hint}{at + 1}") for at in range(len(words[word]))]
+                nulls = [option for option in options if option == "None"]
+                return " | ".join([option for option in options if option != "None"] + nulls), []
+        return self.any(), self.leftover(node, words)
+
+    def are_apart(self, node: Node, word: str) -> bool:
+        """Whether no value can be sound by two of the alternatives, as their kinds and tags tell."""
+        seen: set[str] = set()
+        for at in range(len(node.raw[word])):
+            marks = self.marks(node.kid(word, at))
+            if not marks or marks & seen or ("object" in seen | marks and any("{" in mark for mark in seen | marks)):
+                return False
+            seen |= marks
+        return len(node.raw[word]) > 1
+
+    def marks(self, node: Node) -> set[str]:
+        """What tells the values of a schema from others: their kinds, for records their tags; nothing where unsure."""
+        node = self.followed(node)
+        raw = node.raw
+        if not isinstance(raw, dict):
+            return set()
+        kinds = set(types_of(node, active(node)))
+        if not kinds:
+            constants = raw.get("enum", [raw["const"]] if "const" in raw else [])
+            kinds = {_json_kind(each) for each in constants}
+        if not kinds and "anyOf" in raw and self.are_apart(node, "anyOf"):
+            return {mark for at in range(len(raw["anyOf"])) for mark in self.marks(node.kid("anyOf", at))}
+        if kinds == {"object"} and (tag := _tag(raw)):
+            return {tag}
+        return {"number" if kind == "integer" else kind for kind in kinds}
+
+    def of_kind(self, node: Node, kind: str, words: dict[str, Any], hint: str) -> tuple[str, list[str]]:
+        rest = {word: held for word, held in words.items() if word not in ("type", "nullable")}
+        if kind == "object":
+            return self.of_object(node, words, rest, hint)
+        if kind == "array":
+            return self.of_array(node, rest, hint)
+        if kind == "null":
+            return "None", self.leftover(node, rest)
+        if "enum" in rest and len(rest) == 1 and all(_is_literal(each) for each in rest["enum"]) and kind != "number":
+            if all(_json_kind(each) == ("number" if kind == "integer" else kind) for each in rest["enum"]):
+                self.use("typing", "Literal")
+                return f"Literal[{', '.join(map(literal, rest['enum']))}]", []
+        said: Said = scalar(kind, rest, formats=True)
+        for module, name in said.imports:
+            self.use(module, name)
+        if any("it" in rule for rule in said.rules):
+            self.use("dutiful_gate", "it")
+        return said.base, [*said.rules, *self.leftover(node, said.left)]
+
+    def of_array(self, node: Node, rest: dict[str, Any], hint: str) -> tuple[str, list[str]]:
+        count = len(rest.get("prefixItems", []))
+        fixed = count and rest.get("minItems") == rest.get("maxItems") == count and "items" not in rest
+        old = isinstance(rest.get("items"), list)
+        if old or (("prefixItems" in rest or "additionalItems" in rest) and not fixed):
+            self.use("typing", "Any")
+            return "list[Any]", self.leftover(node, rest)
+        if fixed:
+            items = [self.expression(node.kid("prefixItems", at), f"{hint}{at + 1}") for at in range(count)]
+            left = {word: held for word, held in rest.items() if word not in ("prefixItems", "minItems", "maxItems")}
+            return f"tuple[{', '.join(items)}]", self.leftover(node, left)
+        item = self.expression(node.kid("items"), f"{hint}Item") if "items" in rest else self.any()
+        said = scalar("array", {word: held for word, held in rest.items() if word != "items"}, formats=False)
+        if said.rules:
+            self.use("dutiful_gate", "it")
+        return f"list[{item}]", [*said.rules, *self.leftover(node, said.left)]
+
+    def of_object(self, node: Node, words: dict[str, Any], rest: dict[str, Any], hint: str) -> tuple[str, list[str]]:
+        if self.is_record(node, words):
+            return self.record(node, words, hint), []
+        names = "str"
+        if "propertyNames" in rest and isinstance(rest["propertyNames"], dict):
+            names = self.key(node.kid("propertyNames"), rest.pop("propertyNames"))
+            if not names:
+                names, rest["propertyNames"] = "str", node.raw["propertyNames"]
+        held = self.any()
+        if "additionalProperties" in rest and rest["additionalProperties"] is not False and "patternProperties" not in rest:
+            held = self.expression(node.kid("additionalProperties"), f"{hint}Value")
+            del rest["additionalProperties"]
+        said = scalar("object", rest, formats=False)
+        if said.rules:
+            self.use("dutiful_gate", "it")
+        return f"dict[{names}, {held}]", [*said.rules, *self.leftover(node, said.left)]
+
+    def key(self, node: Node, names: dict[str, Any]) -> str:
+        """The type of a dict's keys, "" where it needs a document."""
+        if list(names) == ["enum"] and all(isinstance(each, str) for each in names["enum"]):
+            self.use("typing", "Literal")
+            return f"Literal[{', '.join(map(literal, names['enum']))}]"
+        if names == {"pattern": "^(?:[+-]?[0-9]+)$"}:
+            return "int"
+        said = scalar("string", {word: held for word, held in names.items() if word != "type"}, formats=True)
+        if said.left:
+            return ""
+        for module, name in said.imports:
+            self.use(module, name)
+        if said.rules:
+            self.use("dutiful_gate", "it")
+        return self.annotated(said.base, said.rules)
+
+    def leftover(self, node: Node, rest: dict[str, Any]) -> list[str]:
+        """What has no form of its own, as a document."""
+        if not rest:
+            return []
+        if _refers(rest) or node.draft.name != "2020-12" or _CONTEXT & rest.keys():
+            return [self.whole(node)]
+        self.use("dutiful_gate", "fits")
+        return [f"fits({literal(rest)})"]
+
+    def whole(self, node: Node) -> str:
+        """A schema that stays in the document, which is kept as it is."""
+        if node.document is not self.root.document:
+            raise DeclarationError(
+                f"{node.location()} has no declaration, and stands in another document",
+                remedy="make declarations of that document alone, or bring it into this one",
+            )
+        self.uses_document = True
+        self.use("dutiful_gate", "fits")
+        at = "".join(f"/{str(step).replace('~', '~0').replace('/', '~1')}" for step in node.steps)
+        dialect = "" if "$schema" in self.document else f", dialect={node.draft.name!r}"
+        return f"fits(DOCUMENT, at={at!r}{dialect})" if at else f"fits(DOCUMENT{dialect})"
+
+    # Names
+
+    def reference(self, target: Node) -> str:
+        """The name for a schema that is referred to."""
+        if target in self.named:
+            return self.named[target]
+        if not isinstance(target.raw, dict):
+            return self.expression(target, "")
+        words = active(target)
+        hint = str(target.steps[-1]) if target.steps else self.asked or self.title(target) or "Document"
+        if self.is_record(target, words):
+            return self.record(target, words, hint)
+        if target in self.building:
+            return self.annotated(self.any(), [self.whole(target)])
+        self.building.add(target)
+        expression = self.expression(target, hint)
+        self.building.discard(target)
+        name = self.named[target] = self.names.fresh(hint)
+        self.aliases.append(f"{name} = {expression}")
+        return name
+
+    def title(self, node: Node) -> str:
+        title = node.raw.get("title") if isinstance(node.raw, dict) else None
+        return title if isinstance(title, str) and title.isidentifier() else ""
+
+    def is_record(self, node: Node, words: Mapping[str, Any]) -> bool:
+        """Whether a schema is one of records with named fields."""
+        kinds = types_of(node, dict(words))
+        return kinds == ["object"] and bool(words.get("properties"))
+
+    def record(self, node: Node, words: Mapping[str, Any], hint: str) -> str:
+        """A class for a schema of records."""
+        if node in self.named:
+            return self.named[node]
+        name = self.named[node] = self.names.fresh(self.title(node) or hint)
+        taken: set[str] = set()
+        fields = [
+            _Field(self, node.kid("properties", wire), wire, attribute(wire, taken), words, name)
+            for wire in words["properties"]
+            if not (wire == "$schema" and self.is_marked(node) and words.get("additionalProperties") is not None)
+        ]
+        lines = self.obeyed(node, words)
+        of_dict = any(field.may_lack for field in fields)
+        if of_dict:
+            self.use("typing", "TypedDict")
+            lines.append(f"class {name}(TypedDict):")
+        else:
+            self.use("dataclasses", "dataclass")
+            late = [field.default for field in fields]
+            ordered = late == sorted(late, key=bool)
+            lines.append(f"@dataclass{'' if ordered else '(kw_only=True)'}")
+            lines.append(f"class {name}:")
+        if isinstance(node.raw.get("description"), str):
+            lines.append(quoted(node.raw["description"], "    "))
+            lines.append("")
+        lines += [f"    {field.text(of_dict=of_dict)}" for field in fields] or ["    pass"]
+        more = words.get("additionalProperties")
+        if isinstance(more, dict) and more and "patternProperties" not in words:
+            held = self.expression(node.kid("additionalProperties"), f"{name}Value")
+            self.use("dutiful_gate", "rest")
+            self.use("typing", "Annotated")
+            self.use("dataclasses", "field")
+            if of_dict:
+                lines.insert(0, f"@obeys({self.whole(node)})")
+                self.use("dutiful_gate", "obeys")
+            else:
+                own = attribute("others", taken)
+                lines.append(f"    {own}: Annotated[dict[str, {held}], rest] = field(default_factory=dict)")
+        self.classes.append("\n".join(lines))
+        return name
+
+    def obeyed(self, node: Node, words: Mapping[str, Any]) -> list[str]:
+        """The decorator for what holds for the record as a whole."""
+        rest = {word: held for word, held in words.items() if word not in _RECORD_WORDS | _SAID_OF}
+        required = [name for name in words.get("required", []) if name not in words["properties"]]
+        if required:
+            rest["required"] = required
+        shut = words.get("additionalProperties") is False and not self.refuses
+        if not rest and not shut:
+            return []
+        self.use("dutiful_gate", "obeys")
+        context = bool(_CONTEXT & rest.keys()) or _refers(rest) or node.draft.name != "2020-12"
+        if context:
+            return [f"@obeys({self.whole(node)})"]
+        if shut:
+            rest["propertyNames"] = {"enum": list(words["properties"])}
+        self.use("dutiful_gate", "fits")
+        return [f"@obeys(fits({literal(rest)}))"]
+
+
+class _Field:
+    """One property as a line of a class."""
+
+    def __init__(
+        self, module: _Module, kid: Node, wire: str, attribute: str, words: Mapping[str, Any], name: str
+    ) -> None:
+        self.plain: list[Any] = []
+        raw = kid.raw if isinstance(kid.raw, dict) else {}
+        self.attribute = attribute
+        self.module = module
+        self.type = module.expression(kid, f"{name}{wire[:1].upper()}{wire[1:]}")
+        self.required = wire in words.get("required", [])
+        self.default = ""
+        if wire != attribute:
+            module.use("dutiful_gate", "named")
+            self.type = module.annotated(self.type, [f"named({wire!r})"])
+        if not self.required and "default" in raw and module.is_sound(kid, raw["default"]):
+            self.plain = [raw["default"]]
+            self.default = self.standing_in(raw["default"])
+        self.may_lack = not self.required and not self.default
+
+    def standing_in(self, plain: Any) -> str:
+        """The default, as the field's type has it."""
+        bare = self.type.removeprefix("Annotated[").partition(",")[0].partition(" |")[0]
+        if plain is None or (bare in ("str", "int", "bool", "Any") or bare.startswith("Literal")):
+            if not isinstance(plain, list | dict):
+                return literal(plain)
+        if bare == "float" and isinstance(plain, int | float):
+            return literal(plain)
+        self.module.use("dataclasses", "field")
+        self.module.use("dutiful_gate", "Gate")
+        return f"field(default_factory=lambda: Gate({self.type}).admit({literal(plain)}))"
+
+    def text(self, *, of_dict: bool) -> str:
+        """The line; in a TypedDict a default is only told."""
+        if of_dict and self.default and not self.required:
+            self.module.use("dutiful_gate", "fits")
+            self.type = self.module.annotated(self.type, [f"fits({literal({'default': self.plain[0]})})"])
+        elif self.required or self.default:
+            return f"{self.attribute}: {self.type}" + (f" = {self.default}" if self.default else "")
+        self.module.use("typing", "NotRequired")
+        return f"{self.attribute}: NotRequired[{self.type}]"
+
+
+def _order(name: str) -> tuple[bool, str]:
+    return name[0].islower(), name
+
+
+def _refers(schema: Any) -> bool:
+    return '"$ref"' in json.dumps(schema, default=str)
+
+
+def _is_literal(value: Any) -> bool:
+    return value is None or isinstance(value, str | bool) or value.__class__ is int
+
+
+def _json_kind(value: Any) -> str:
+    if value is None:
+        return "null"
+    if isinstance(value, bool):
+        return "boolean"
+    if isinstance(value, int | float):
+        return "number"
+    return {str: "string", list: "array", dict: "object"}[type(value)]
+
+
+def _tag(raw: Mapping[str, Any]) -> str:
+    """What tells one record from another: a property that must be there and has one constant."""
+    for name, held in raw.get("properties", {}).items():
+        if isinstance(held, dict) and "const" in held and name in raw.get("required", []):
+            return json.dumps({name: held["const"]})
+    return ""

@@ -1,0 +1,180 @@
+"""Single values, and what is said of the length of others: keywords to types and rules."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...declare.formats.judges import JUDGES
+from ...declare.kinds import LocalMoment, UtcMoment
+from ...declare.kinds.texts import written_kinds
+from .words import literal, pattern_rule
+
+_BASES = {"string": "str", "integer": "int", "number": "float", "boolean": "bool"}
+_TYPED = {"date-time": ("datetime", "datetime"), "date": ("datetime", "date"), "uuid": ("uuid", "UUID")}
+_KINDS = {"Email": "email", "Hostname": "hostname"}
+_LENGTHS = {
+    "string": ("minLength", "maxLength"),
+    "array": ("minItems", "maxItems"),
+    "object": ("minProperties", "maxProperties"),
+}
+_JUDGING = frozenset(["minLength", "maxLength", "pattern", "enum", "const", "not", "allOf"])
+_OF_TEXT = frozenset(["WebUrl", "Slug"])
+_WEB = {"format": "uri", "pattern": "^[Hh][Tt][Tt][Pp][Ss]?://[^/?#:]"}
+_SLUG = {"pattern": "^[a-z0-9]+(?:-[a-z0-9]+)*$"}
+
+
+class Said:
+    """A type, the rules beside it, what must be imported for them, and the keywords that are left."""
+
+    __slots__ = ("base", "imports", "left", "rules")
+
+    def __init__(self, base: str) -> None:
+        self.base = base
+        self.rules: list[str] = []
+        self.imports: list[tuple[str, str]] = []
+        self.left: dict[str, Any] = {}
+
+
+def scalar(kind: str, words: dict[str, Any], *, formats: bool) -> Said:
+    """The type and rules for the keywords of one kind of value."""
+    said = Said(_BASES.get(kind, ""))
+    left = dict(words)
+    if kind == "string" and formats:
+        _text(said, left)
+    _rules(said, kind, left)
+    rest = []
+    for each in left.pop("allOf", []):
+        inner = Said("")
+        held = dict(each) if isinstance(each, dict) else {}
+        if held:
+            _rules(inner, kind, held)
+        if not isinstance(each, dict) or held:
+            rest.append(each)
+        else:
+            said.rules += inner.rules
+    said.left = {**left, **({"allOf": rest} if rest else {})}
+    return said
+
+
+def _text(said: Said, left: dict[str, Any]) -> None:
+    """The kinds that are written as text."""
+    for keywords, module, name in _written():
+        if name not in _OF_TEXT and _JUDGING & left.keys() - keywords.keys():
+            continue  # rules on its text have no sense beside such a type
+        if all(left.get(word) == held for word, held in keywords.items()):
+            said.base = name
+            said.imports.append((module, name))
+            _drop(left, keywords)
+            return
+    if all(left.get(word) == held for word, held in _plain(UtcMoment().keywords()).items()):
+        said.base = "Annotated[datetime, utc_only]"
+        said.imports += [("datetime", "datetime"), ("dutiful_gate", "utc_only"), ("typing", "Annotated")]
+        _drop(left, UtcMoment().keywords())
+        return
+    if all(left.get(word) == held for word, held in _plain(LocalMoment().keywords()).items()):
+        said.base = "Annotated[datetime, without_offset]"
+        said.imports += [("datetime", "datetime"), ("dutiful_gate", "without_offset"), ("typing", "Annotated")]
+        _drop(left, LocalMoment().keywords())
+        return
+    form = left.get("format")
+    if form in _TYPED and not _JUDGING & left.keys():
+        module, said.base = _TYPED[form]
+        said.imports.append((module, said.base))
+        del left["format"]
+    for name, known in _KINDS.items():
+        if form == known:
+            said.base = name
+            said.imports.append(("dutiful_gate", name))
+            del left["format"]
+
+
+def _written() -> list[tuple[dict[str, Any], str, str]]:
+    """Keywords, and the type that says just these, the most telling first."""
+    found: list[tuple[dict[str, Any], str, str]] = [(_WEB, "dutiful_gate", "WebUrl"), (_SLUG, "dutiful_gate", "Slug")]
+    for held, kind in written_kinds().items():
+        keywords = _plain(kind.keywords())
+        if keywords and not kind.unsaid() and keywords != {"format": "uuid"}:
+            found.append((keywords, held.__module__, held.__name__))
+    return sorted(found, key=lambda each: -len(each[0]))
+
+
+def _plain(keywords: Any) -> dict[str, Any]:
+    return {word: held for word, held in keywords.items() if word != "type"}
+
+
+def _drop(left: dict[str, Any], keywords: Any) -> None:
+    for word in _plain(keywords):
+        left.pop(word, None)
+
+
+def _rules(said: Said, kind: str, left: dict[str, Any]) -> None:
+    """Rules for the keywords that have one; these are taken out."""
+    if kind in _LENGTHS:
+        _length(said, left, *_LENGTHS[kind])
+    if kind in ("integer", "number"):
+        _bounds(said, left)
+    if kind == "array" and left.get("uniqueItems") is True:
+        said.rules.append("it.distinct")
+        del left["uniqueItems"]
+    if kind == "array" and isinstance(left.get("contains"), dict) and list(left["contains"]) == ["const"]:
+        if _is_simple(left["contains"]["const"]) and not {"minContains", "maxContains"} & left.keys():
+            said.rules.append(f"it.contains({literal(left.pop('contains')['const'])})")
+    if kind == "string":
+        if isinstance(left.get("pattern"), str) and (rule := pattern_rule(left["pattern"])) is not None:
+            said.rules.append(rule)
+            del left["pattern"]
+        if left.get("format") in JUDGES and said.base in ("str", ""):
+            said.rules.append(f"it.of_format({left.pop('format')!r})")
+    if kind in _BASES and kind != "boolean" and said.base in ("str", "int", "float", ""):
+        _constants(said, left, kind)
+
+
+def _constants(said: Said, left: dict[str, Any], kind: str) -> None:
+    if "enum" in left and all(_is_of(kind, each) for each in left["enum"]):
+        said.rules.append(f"it.one_of({', '.join(map(literal, left.pop('enum')))})")
+    if "const" in left and _is_of(kind, left["const"]):
+        said.rules.append(f"it == {literal(left.pop('const'))}")
+    barred = left.get("not")
+    if isinstance(barred, dict) and list(barred) == ["const"] and _is_of(kind, barred["const"]):
+        said.rules.append(f"it != {literal(left.pop('not')['const'])}")
+
+
+def _length(said: Said, left: dict[str, Any], low: str, high: str) -> None:
+    least, most = left.pop(low, None), left.pop(high, None)
+    if least is not None and most is not None:
+        said.rules.append(f"it.length == {least}" if least == most else f"it.length.between({int(least)}, {int(most)})")
+        if least > most:
+            said.rules.pop()
+            left[low], left[high] = least, most
+    elif least is not None:
+        said.rules.append(f"it.length >= {int(least)}")
+    elif most is not None:
+        said.rules.append(f"it.length <= {int(most)}")
+    barred = left.get("not")
+    if isinstance(barred, dict) and barred.keys() == {low, high} and barred[low] == barred[high]:
+        said.rules.append(f"it.length != {barred[low]}")
+        del left["not"]
+
+
+def _bounds(said: Said, left: dict[str, Any]) -> None:
+    for word, sign in (("minimum", ">="), ("exclusiveMinimum", ">"), ("maximum", "<="), ("exclusiveMaximum", "<")):
+        if word in left and not isinstance(left[word], bool):
+            strict = left.get(f"exclusive{word.capitalize()}")
+            if isinstance(strict, bool):  # draft-04
+                del left[f"exclusive{word.capitalize()}"]
+                sign = sign.removesuffix("=") if strict else sign
+            said.rules.append(f"it {sign} {literal(left.pop(word))}")
+    if "multipleOf" in left:
+        said.rules.append(f"it.multiple_of({literal(left.pop('multipleOf'))})")
+
+
+def _is_simple(value: Any) -> bool:
+    return isinstance(value, str | int) and not isinstance(value, bool)
+
+
+def _is_of(kind: str, value: Any) -> bool:
+    if isinstance(value, bool):
+        return False
+    if kind == "string":
+        return isinstance(value, str)
+    return isinstance(value, int) if kind == "integer" else isinstance(value, int | float)

@@ -1,0 +1,120 @@
+"""Names and literals of Python for what a document calls things; nothing of a document becomes code otherwise."""
+
+from __future__ import annotations
+
+import builtins
+import keyword
+import re
+from typing import Any
+
+from ...declare.blanks import BLANKS
+from ...declare.facts import Unsaid
+from ...declare.patterns import ecma_pattern
+
+_RESERVED = frozenset(dir(builtins)) | frozenset(keyword.kwlist) | frozenset(keyword.softkwlist)
+_IMPORTED = frozenset(
+    "Annotated Any Decimal Email Gate Hostname IPv4Address IPv6Address Literal NotRequired Path Slug TypedDict UUID WebUrl "
+    "about dataclass date datetime field fits it named obeys rest secret time timedelta utc_only without_offset "
+    "DOCUMENT gate".split()
+)
+
+
+class Names:
+    """Gives out names, each once."""
+
+    def __init__(self) -> None:
+        self.taken: set[str] = set(_IMPORTED | _RESERVED)
+
+    def fresh(self, name: str) -> str:
+        """A class or alias name made of whatever a document says."""
+        words = re.findall(r"[A-Za-z0-9]+", name)
+        made = "".join(word[:1].upper() + word[1:] for word in words) or "Record"
+        if re.fullmatch(r"[A-Za-z_][A-Za-z0-9_]*", name) and name[:1].isupper():
+            made = name
+        return self._free(made if not made[0].isdigit() else f"Record{made}")
+
+    def _free(self, made: str) -> str:
+        name, number = made, 1
+        while name in self.taken:
+            number += 1
+            name = f"{made}{number}"
+        self.taken.add(name)
+        return name
+
+
+def attribute(wire: str, taken: set[str]) -> str:
+    """An attribute's name for a property, different from those taken."""
+    made = wire if re.fullmatch(r"[A-Za-z][A-Za-z0-9_]*", wire) else "_".join(re.findall(r"[A-Za-z0-9]+", wire)).lower()
+    made = made if made and not made[0].isdigit() else f"field_{made}".rstrip("_")
+    if keyword.iskeyword(made) or made in ("field", "self"):
+        made += "_"
+    name, number = made, 1
+    while name in taken:
+        number += 1
+        name = f"{made}_{number}"
+    taken.add(name)
+    return name
+
+
+def literal(value: Any) -> str:
+    """Plain JSON data as a Python literal."""
+    return repr(value)
+
+
+def quoted(text: str, indent: str) -> str:
+    """A docstring."""
+    escaped = text.replace("\\", "\\\\").replace('"""', '\\"\\"\\"')
+    if escaped.endswith('"'):
+        escaped = escaped[:-1] + '\\"'
+    if not text.isprintable() and not set(filter(lambda letter: not letter.isprintable(), text)) <= {"\n"}:
+        return f"{indent}{text!r}"
+    lines = escaped.split("\n")
+    if len(lines) == 1:
+        return f'{indent}"""{escaped}"""'
+    return "\n".join([f'{indent}"""{lines[0]}', *(f"{indent}{line}" if line else "" for line in lines[1:]), f'{indent}"""'])
+
+
+_BACK = (
+    (r"[^\p{L}\p{N}_]", r"\W"),
+    (r"[\p{L}\p{N}_]", r"\w"),
+    (r"\p{L}\p{N}_", r"\w"),
+    (r"\p{Nd}", r"\d"),
+    (r"\P{Nd}", r"\D"),
+    (f"[^{BLANKS}]", r"\S"),
+    (f"[{BLANKS}]", r"\s"),
+    (BLANKS, r"\s"),
+    (r"[^\n]", "."),
+    (r"(?=\n?$)", "$"),
+)
+
+
+def pattern_rule(pattern: str) -> str | None:
+    """The rule of ours that says a pattern in exactly these words; None where there is none."""
+    whole = pattern.removeprefix("^(?:").removesuffix(")$") if pattern[:4] == "^(?:" and pattern[-2:] == ")$" else None
+    if whole is not None and (found := _python(whole)) is not None:
+        return f"it.matches({_raw(found)})"
+    return f"it.has({_raw(found)})" if (found := _python(pattern)) is not None else None
+
+
+def _python(said: str) -> str | None:
+    """The Python expression that is `said` when it is put into the words of ECMA-262."""
+    candidates = [said]
+    changed = re.sub(r"\(\?<([A-Za-z_]\w*)>", r"(?P<\1>", said)
+    changed = re.sub(r"\\k<([A-Za-z_]\w*)>", r"(?P=\1)", changed)
+    for theirs, ours in _BACK:
+        changed = changed.replace(theirs, ours)
+    candidates += [changed, re.sub(r"\(\?:(\\[1-9][0-9]*)\)", r"\1", changed)]
+    for candidate in candidates:
+        try:
+            re.compile(candidate)
+        except (re.error, OverflowError, RecursionError):
+            continue
+        told = ecma_pattern(candidate)
+        if not isinstance(told, Unsaid) and told == said:
+            return candidate
+    return None
+
+
+def _raw(pattern: str) -> str:
+    plain = pattern.isprintable() and '"' not in pattern and not pattern.endswith("\\")
+    return f'r"{pattern}"' if plain and "\\" in pattern else repr(pattern)
