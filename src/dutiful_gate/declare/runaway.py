@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 import warnings
 from collections.abc import Callable
+from functools import lru_cache
 from time import monotonic
 from typing import Any
 
@@ -21,6 +22,8 @@ _LONGEST_UNGUARDED = 24
 _MOST_STATES = 5000
 _QUANTIFIER = re.compile(r"(?:([*+?])|\{(\d*)(,?)(\d*)\})([?+]?)")
 _ESCAPE = re.compile(r"\\(?:x[0-9a-fA-F]{2}|u[0-9a-fA-F]{4}|U[0-9a-fA-F]{8}|0[0-7]{0,2}|.)", re.DOTALL)
+_LOOK = re.compile(r"\(\?<?[=!]")
+_ASCII_EDGE = re.compile(r"\(\?a:\\([bB])\)")
 _MARKS = {"^": "start", "$": "end", r"\A": "start", r"\Z": "very end", r"\b": "edge", r"\B": "no edge"}
 
 
@@ -29,11 +32,11 @@ class RunawayPattern(UserWarning):
 
 
 class Unreadable(Exception):
-    """The expression uses what this reader does not know: look-around, back-references, conditions."""
+    """The expression uses what this reader does not know: back-references, conditions."""
 
 
 # The tree of an expression: tuples whose first item tells what they are.
-#   ("one", source)  ("mark", name)  ("seq", [nodes])  ("any of", [nodes])  ("repeat", node, low, high or None)
+#   ("one", source)  ("mark", name)  ("look", node, ahead, wanted)  ("seq", [nodes])  ("any of", [nodes])  ("repeat", node, low, high or None)
 Node = tuple[Any, ...]
 
 
@@ -98,6 +101,14 @@ class _Reader:
         return ("one", letter if letter == "." else re.escape(letter))
 
     def group(self) -> Node:
+        if found := _LOOK.match(self.pattern, self.at):
+            self.at = found.end()
+            inner = self.choices()
+            self.at += 1
+            return ("look", inner, "<" not in found[0], found[0].endswith("="))
+        if found := _ASCII_EDGE.match(self.pattern, self.at):
+            self.at = found.end()
+            return ("mark", "ascii edge" if found[1] == "b" else "no ascii edge")
         for opening in (r"\(\?:", r"\(\?P<\w+>", r"\((?!\?)"):
             if found := re.compile(opening).match(self.pattern, self.at):
                 self.at = found.end()
@@ -134,6 +145,8 @@ def _danger(node: Node, *, inside: bool) -> str:
         if many and _forks_alike(node[1]):
             return "choices inside a repeat that can begin alike"
         return _danger(node[1], inside=inside or (many and not _is_fenced(node[1])))
+    if node[0] == "look":
+        return _danger(node[1], inside=inside)
     if node[0] in ("seq", "any of"):
         for each in node[1]:
             if found := _danger(each, inside=inside):
@@ -210,6 +223,7 @@ class _States:
         self.kinds: list[tuple[str, Any]] = []
         self.next: list[list[int]] = []
         self.tests: dict[str, Callable[[str], object]] = {}
+        self.until = 0.0
         self.accept = self.add("accept", None, [])
         self.start = self.build(tree, self.accept)
 
@@ -230,6 +244,9 @@ class _States:
                 return self.add("one", self.tests[source], [after])
             case "mark":
                 return self.add("mark", node[1], [after])
+            case "look":
+                _, inner, ahead, wanted = node
+                return self.add("look", (_States(inner, self.flags), _width(inner), ahead, wanted), [after])
             case "seq":
                 for each in reversed(node[1]):
                     after = self.build(each, after)
@@ -255,7 +272,40 @@ class _States:
 
     def match(self, text: str, *, whole: bool) -> bool:
         """Whether the expression matches the text, or somewhere in it. Over the time limit: no."""
-        until = monotonic() + SECONDS
+        try:
+            return self._match(text, whole, monotonic() + SECONDS)
+        except TimeoutError:
+            return False
+
+    def prefix(self, text: str, start: int, end: int, *, whole: bool) -> bool:
+        """Whether the expression matches at `start`; with `whole` up to `end`. Raises TimeoutError."""
+        until = self.until
+        live = self.reach([self.start], text, start)
+        for at in range(start, end):
+            if self.accept in live and not whole:
+                return True
+            if at % 64 == 63 and monotonic() > until:
+                raise TimeoutError
+            letter = text[at]
+            stepped = [
+                self.next[state][0] for state in live if self.kinds[state][0] == "one" and self.kinds[state][1](letter)
+            ]
+            live = self.reach(stepped, text, at + 1)
+            if not live:
+                return False
+        return self.accept in live
+
+    def looks(self, look: tuple[_States, tuple[int, int], bool, bool], text: str, at: int) -> bool:
+        """Whether what must or must not stand before or after a place does."""
+        states, (least, most), ahead, wanted = look
+        states.until = self.until
+        if ahead:
+            return states.prefix(text, at, len(text), whole=False) == wanted
+        starts = range(max(0, at - most), at - least + 1)
+        return any(states.prefix(text, start, at, whole=True) for start in starts) == wanted
+
+    def _match(self, text: str, whole: bool, until: float) -> bool:
+        self.until = until
         live = self.reach([self.start], text, 0)
         for at, letter in enumerate(text):
             if self.accept in live and not whole:
@@ -281,7 +331,9 @@ class _States:
                 continue
             seen.add(state)
             kind, what = self.kinds[state]
-            if kind == "fork" or (kind == "mark" and _holds(what, text, at)):
+            if kind == "fork" or (kind == "mark" and _holds(what, text, at)) or (
+                kind == "look" and self.looks(what, text, at)
+            ):
                 states += self.next[state]
         return seen
 
@@ -293,6 +345,102 @@ def _holds(mark: str, text: str, at: int) -> bool:
         return at == len(text)
     if mark == "end":
         return at == len(text) or (at == len(text) - 1 and text[at] == "\n")
-    before = at > 0 and bool(re.match(r"\w", text[at - 1]))
-    after = at < len(text) and bool(re.match(r"\w", text[at]))
-    return (before != after) == (mark == "edge")
+    flags = re.ASCII if "ascii" in mark else 0
+    before = at > 0 and bool(re.match(r"\w", text[at - 1], flags))
+    after = at < len(text) and bool(re.match(r"\w", text[at], flags))
+    return (before != after) == (not mark.startswith("no "))
+
+
+_WIDEST = 64
+
+
+def _width(node: Node) -> tuple[int, int]:
+    """The fewest and most characters that a node takes."""
+    match node[0]:
+        case "one":
+            return 1, 1
+        case "seq":
+            widths = [_width(each) for each in node[1]]
+            return sum(low for low, _ in widths), min(_WIDEST, sum(high for _, high in widths))
+        case "any of":
+            widths = [_width(each) for each in node[1]]
+            return min(low for low, _ in widths), max(high for _, high in widths)
+        case "repeat":
+            low, high = _width(node[1])
+            return low * node[2], min(_WIDEST, high * node[3]) if node[3] is not None else _WIDEST
+        case _:
+            return 0, 0
+
+
+def degree(pattern: str, *, whole: bool) -> int:
+    """The power of a text's length that a backtracking matcher's time can grow with: 1 is as long as the text.
+
+    Repeats that stand one after the other and can take the same signs multiply, and so does looking for a beginning.
+    0 where it cannot be told.
+    """
+    try:
+        tree = parse(pattern)
+    except (Unreadable, RecursionError):
+        return 0
+    chain = _chain(tree)
+    anchored = tree[0] == "seq" and bool(tree[1]) and tree[1][0] == ("mark", "start")
+    return chain + (1 if chain and not whole and not anchored else 0)
+
+
+def _chain(node: Node) -> int:
+    """The most repeats without end in a row that share a sign."""
+    if node[0] == "any of":
+        return max(map(_chain, node[1]))
+    if node[0] in ("repeat", "look"):
+        inner = _chain(node[1])
+        return max(inner, 1) if node[0] == "repeat" and node[3] is None else inner
+    if node[0] != "seq":
+        return 0
+    longest = chain = 0
+    last: frozenset[str] = frozenset()
+    for each in _flat(node):
+        signs = _signs(each)
+        if each[0] == "repeat" and (each[3] is None or each[3] > _MANY):
+            chain = chain + 1 if signs & last else 1
+            last = last | signs if chain > 1 else signs
+        elif _width(each)[0] and not signs & last:
+            chain, last = 0, frozenset()
+        longest = max(longest, chain, _chain(each))
+    return longest
+
+
+def _flat(node: Node) -> list[Node]:
+    """What stands one after the other, groups opened."""
+    return [inner for each in node[1] for inner in (_flat(each) if each[0] == "seq" else [each])]
+
+
+_MANY = 50
+
+
+def _signs(node: Node) -> frozenset[str]:
+    """The signs, of a few, that a node can take."""
+    return frozenset(sign for one in _ones(node) for sign in _signs_of(one))
+
+
+@lru_cache(maxsize=1024)
+def _signs_of(one: str) -> frozenset[str]:
+    return frozenset(sign for sign in _SIGNS if re.fullmatch(one, sign, re.DOTALL))
+
+
+_QUICK = {0: 0, 1: 0, 2: 4000, 3: 250, 4: 60}
+
+
+def measured(compiled: re.Pattern[str], power: int, *, whole: bool) -> Callable[[str], object]:
+    """The interpreter's own matching for texts so short that it cannot take long, all states at once for longer ones."""
+    plain = compiled.fullmatch if whole else compiled.search
+    short = _QUICK.get(power, 40)
+    slow: list[Callable[[str], object]] = []
+
+    def match(text: str) -> object:
+        if len(text) <= short:
+            return plain(text)
+        if not slow:
+            slow.append(guarded(compiled, whole=whole))
+        return slow[0](text)
+
+    return match

@@ -81,7 +81,7 @@ def _drawn(node: Node, random: Random, flags: int) -> str:
             plain = [letter for letter in letters if letter.isalnum() and letter.isascii()]
             pool = plain if plain and random.random() < 0.9 else letters
             return random.choice(pool) if pool else ""
-        case "mark":
+        case "mark" | "look":
             return ""
         case "seq":
             return "".join(_drawn(each, random, flags) for each in node[1])

@@ -11,6 +11,9 @@ from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
 
 
+_ENDLESS = re.compile(r"[*+]|,[0-9]*\}")
+
+
 def judged(pattern: str, flags: int, *, whole: bool) -> Callable[[str], Any]:
     """The function that matches: the interpreter's own, or for an expression that can run away one with a limit."""
     compiled = re.compile(pattern, flags)
@@ -18,6 +21,11 @@ def judged(pattern: str, flags: int, *, whole: bool) -> Callable[[str], Any]:
         from ..runaway import guarded
 
         return guarded(compiled, whole=whole)
+    if _ENDLESS.search(pattern) is not None:
+        from ..runaway import degree, measured
+
+        if (power := degree(pattern, whole=whole)) > 1:
+            return measured(compiled, power, whole=whole)
     return compiled.fullmatch if whole else compiled.search
 
 
