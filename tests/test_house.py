@@ -15,21 +15,25 @@ ROOT = Path(dutiful_gate.__file__).parent
 
 MAY_IMPORT: dict[str, set[str]] = {
     "declare": set(),
+    "source": set(),
     "report": {"declare"},
     "shape": {"declare"},
     "read": {"declare", "report"},
-    "document": {"declare", "shape"},
-    "engine": {"declare", "shape", "report"},
-    "gate": {"declare", "shape", "report", "read", "document", "engine"},
+    "document": {"declare", "shape", "report", "source"},
+    "engine": {"declare", "shape", "report", "source"},
+    "gate": {"declare", "shape", "report", "read", "document", "engine", "document_gate"},
+    "document_gate": {"declare", "shape", "read", "document", "gate"},
+    "sample": {"declare", "shape", "report", "engine", "gate"},
+    "prove": {"declare", "shape", "report", "document", "sample", "gate"},
     "feed": {"declare", "shape", "report", "read", "gate"},
     "demo": {"dutiful_gate"},
-    "cli": {"declare", "report", "feed", "gate", "demo", "dutiful_gate"},
-    "__init__": {"declare", "report", "document", "gate", "importlib"},
+    "cli": {"declare", "report", "document", "feed", "gate", "demo", "prove", "sample", "dutiful_gate"},
+    "__init__": {"declare", "report", "document", "gate", "sample", "importlib"},
     "__main__": {"cli"},
 }
 """Room by room, the rooms it may import from. The hub is `shape`: no reader of shapes knows another."""
 
-CORE = {"declare", "shape", "engine", "report", "read", "document", "gate"}
+CORE = {"declare", "source", "shape", "engine", "report", "read", "document", "gate", "document_gate"}
 
 
 def imports(file: Path) -> set[tuple[str, str]]:

@@ -35,7 +35,7 @@ def judged(gate: Gate[Any], data: Any) -> bool:
     assert said == bool(verdict) == (not told) == gate.output(data, "flag")["valid"]  # type: ignore[attr-defined]
     assert gate.output(data)["valid"] is said  # type: ignore[attr-defined]
     for fault in verdict.faults:
-        assert fault.message and fault.keyword and fault.code
+        assert all((fault.message, fault.keyword, fault.code))
     if said:
         assert gate.admit(data) is data
     return said

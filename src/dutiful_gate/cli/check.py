@@ -61,9 +61,7 @@ Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
 )
 @click.option("--most", default=200, show_default=True, metavar="N", help="How many faults to print as text.")
-def check(
-    data: str, target: str, documents: Path | None, form: str, unknown: Unknown | None, most: int
-) -> None:
+def check(data: str, target: str, documents: Path | None, form: str, unknown: Unknown | None, most: int) -> None:
     """Check DATA, a JSON file (- for standard input): one record, or a list of records.
 
     Prints what was admitted and refused, and every fault with its file, line, column, path and message.

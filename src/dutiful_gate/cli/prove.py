@@ -44,7 +44,12 @@ Exit status: 0 no disagreement, 1 some, 2 cannot run.
     help="The dialect of the document.",
 )
 @click.option(
-    "--format", "form", type=click.Choice(["text", "json"]), default="text", show_default=True, help="For whom to print."
+    "--format",
+    "form",
+    type=click.Choice(["text", "json"]),
+    default="text",
+    show_default=True,
+    help="For whom to print.",
 )
 def prove(target: str, instances: int, seed: int, dialect: str, form: str) -> None:
     """Run MODULE:NAME and its document against each other on generated instances.

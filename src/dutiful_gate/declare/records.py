@@ -99,7 +99,8 @@ def obeys(*rules: RecordRule | Embedded | Callable[[Any], object]) -> Callable[[
 
     A rule is a comparison of `this`, one of `needs`, `when(...)`, `at_least_one` and their like, or a function of the
     record: it gives back False, or raises ValueError with its words (`Wrong` to name the field), when it is not
-    satisfied. A document, `fits(...)`, judges the data that the record is read from. The decorator may stand above or below `@dataclass`. Raises DeclarationError for what is no rule.
+    satisfied. A document, `fits(...)`, judges the data that the record is read from. The decorator may stand above or
+    below `@dataclass`. Raises DeclarationError for what is no rule.
     """
     held: list[RecordRule | RecordCheck | Embedded] = []
     for rule in rules:

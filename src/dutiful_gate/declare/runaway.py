@@ -36,7 +36,8 @@ class Unreadable(Exception):
 
 
 # The tree of an expression: tuples whose first item tells what they are.
-#   ("one", source)  ("mark", name)  ("look", node, ahead, wanted)  ("seq", [nodes])  ("any of", [nodes])  ("repeat", node, low, high or None)
+#   ("one", source)  ("mark", name)  ("seq", [nodes])  ("any of", [nodes])  ("repeat", node, low, high or None)
+#   ("look", node, ahead, wanted)
 Node = tuple[Any, ...]
 
 
@@ -331,8 +332,10 @@ class _States:
                 continue
             seen.add(state)
             kind, what = self.kinds[state]
-            if kind == "fork" or (kind == "mark" and _holds(what, text, at)) or (
-                kind == "look" and self.looks(what, text, at)
+            if (
+                kind == "fork"
+                or (kind == "mark" and _holds(what, text, at))
+                or (kind == "look" and self.looks(what, text, at))
             ):
                 states += self.next[state]
         return seen
@@ -431,7 +434,7 @@ _QUICK = {0: 0, 1: 0, 2: 4000, 3: 250, 4: 60}
 
 
 def measured(compiled: re.Pattern[str], power: int, *, whole: bool) -> Callable[[str], object]:
-    """The interpreter's own matching for texts so short that it cannot take long, all states at once for longer ones."""
+    """The interpreter's own matching for texts so short that it is quick; for longer ones all states at once."""
     plain = compiled.fullmatch if whole else compiled.search
     short = _QUICK.get(power, 40)
     slow: list[Callable[[str], object]] = []

@@ -32,10 +32,10 @@ class Variant(Value):
         raise TypeError(f"{self.name} is a declaration: build a gate for it, and admit data")
 
     def __or__(self, other: Any) -> Any:
-        return Union[self, other]
+        return Union[self, other]  # noqa: UP007  an instance of ours has no `|` of its own
 
     def __ror__(self, other: Any) -> Any:
-        return Union[other, self]
+        return Union[other, self]  # noqa: UP007
 
     def named(self) -> tuple[str, ...]:
         """Every field that the variant names."""

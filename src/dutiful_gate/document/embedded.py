@@ -36,13 +36,16 @@ class Fits(Embedded):
         return DocumentEngine(lead, {uri: self.document}, draft, "assert", Limits(), "urn:dutiful:lead")
 
     def sound(self, data: Any) -> bool:
+        """Whether the document accepts the data."""
         return self.engine.sound(data) is not FAILED
 
     def told(self, data: Any) -> Sequence[tuple[Any, ...]]:
+        """What it finds wrong with it."""
         _, findings = self.engine.collect(data)
         return [(fault.path, fault._cause, fault._given, fault._value) for fault in findings.told()]
 
     def keywords(self) -> Mapping[str, Any]:
+        """Its own keywords, or a reference to it where they have no sense elsewhere."""
         latest = self.dialect == "2020-12"
         if not self.at and latest and not _refers(self.document):
             return {"not": {}} if self.document is False else {} if self.document is True else dict(self.document)

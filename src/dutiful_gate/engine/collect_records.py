@@ -10,7 +10,17 @@ from ..declare.records import RecordRule
 from ..report.cause import Cause, UnknownKey
 from ..shape.nodes import Field, Record, Use
 from ..source.writer import Writer
-from .plan import Plan, all_sent, build, constructed, default_source, known_keys, may_be_blank, presence_of, record_condition
+from .plan import (
+    Plan,
+    all_sent,
+    build,
+    constructed,
+    default_source,
+    known_keys,
+    may_be_blank,
+    presence_of,
+    record_condition,
+)
 from .runtime import (
     TOO_DEEP,
     attributes_of,

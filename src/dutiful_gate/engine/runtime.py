@@ -177,7 +177,7 @@ def closest(options: Sequence[Collector], value: object, path: Path, log: Log, c
 
 def fitting(document: Embedded, data: Any, path: Path, log: Log) -> None:
     """Note what a document beside a type has to say of the data."""
-    log.faults += [((*path, *told[0]), *told[1:]) for told in document.told(data)]  # type: ignore[misc]
+    log.faults += [((*path, *told[0]), *told[1:]) for told in document.told(data)]
 
 
 def split(text: str, separator: str) -> list[str]:

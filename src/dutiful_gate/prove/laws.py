@@ -35,7 +35,7 @@ class Laws:
     `shown` has, for each rule the document leaves unstated, an instance that only the gate refuses.
     """
 
-    def __init__(self, gate: Gate[Any], dialect: str = "2020-12") -> None:
+    def __init__(self, gate: Gate[Any], dialect: Any = "2020-12") -> None:
         self.gate = gate
         self.sent = gate.schema(dialect=dialect)
         self.released = gate.schema(dialect=dialect, of="release")
@@ -90,7 +90,7 @@ class Laws:
         return None
 
     def _unstated(self, faults: tuple[Fault, ...]) -> bool:
-        """Whether what only the document finds is at fields whose value is not what is sent: read from something else."""
+        """Whether what only the document finds is at fields whose value is read from something else."""
         return all(any(self._covers(rule, fault, converted=True) for rule in self.sent.unstated) for fault in faults)
 
     def _covers(self, rule: Unstated, fault: Fault, *, converted: bool = False) -> bool:
@@ -142,7 +142,7 @@ def _bends(use: Use) -> bool:
 
 
 def is_sayable(instance: Any, doubles: bool) -> bool:
-    """Whether all who read the JSON of it read the same (I-JSON, RFC 7493, section 2): a document can speak of no other.
+    """Whether all who read its JSON read the same (I-JSON, RFC 7493, section 2): a document can speak of no other.
 
     Lone surrogates are left open by RFC 8259, and numbers that no double holds are read as others by many. With
     `doubles` that goes for whole numbers past 2**53 too: a field of them reads such a number as its neighbour.

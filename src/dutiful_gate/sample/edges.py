@@ -36,9 +36,11 @@ ODD: tuple[Any, ...] = (
 """What may come in the place of anything."""
 
 TEXTS: tuple[str, ...] = (
-    "", " ", "\t", "\n", "\u00a0", "\u2003", "\x1c", "\x85", "\ufeff", " x", "x ", "x\n", "\u00a0x", "x\u3000", "x  y", "x\ty",
+    "", " ", "\t", "\n", "\u00a0", "\u2003", "\x1c", "\x85", "\ufeff", " x", "x ", "x\n", "\u00a0x", "x\u3000",
+    "x  y", "x\ty",
     "abc", "ABC", "Abc", "aBC ", "\u00df", "\u0130", "\u0149", "\ufb01", "\u01c5", "\u1e9e", "\uff21\uff22\uff23",
-    "\u0661\u0662\u0663", "\u09e7", "\u00b2", "e\u0301", "\u00e9", "\x00", "\U0001f6a2", "\u4e00", "'", '"', "\\", "${x}",
+    "\u0661\u0662\u0663", "\u09e7", "\u00b2", "e\u0301", "\u00e9", "\x00", "\U0001f6a2", "\u4e00", "'", '"', "\\",
+    "${x}", "\ud800",
     "{given}", "a" * 25, "x" * 300, "1_000", "+1", "1e3", "0x1", "01", "-0", "NaN", "Infinity",
 )  # fmt: skip
 MOMENTS: tuple[str, ...] = (
@@ -47,23 +49,28 @@ MOMENTS: tuple[str, ...] = (
     "2026-02-29T09:30:00Z", "2024-02-29T09:30:00Z", "0000-01-01T00:00:00Z", "0001-01-01T00:00:00+05:00",
     "9999-12-31T23:59:59Z", "9999-12-31T23:59:59-05:00", "2016-12-31T23:59:60Z", "2016-12-31T22:59:60Z",
     "2017-01-01T00:59:60+01:00", "9999-12-31T23:59:60Z", "2026-05-04T09:30:00.123456789Z", "2026-05-04T09:30:00.Z",
-    "2026-05-04T09:30:00,5Z", "2026-5-4T09:30:00Z", "2026-05-04T09:60:00Z", "2026-05-04T09:30:00+0200", "20260504T093000Z",
-    "\u0662026-05-04T09:30:00Z", "2026-05-04T09:30:00Z\n", "2026-W19-1", "2026-05-04", "2026-02-30", "2026-124", "20260504",
+    "2026-05-04T09:30:00,5Z", "2026-5-4T09:30:00Z", "2026-05-04T09:60:00Z", "2026-05-04T09:30:00+0200",
+    "20260504T093000Z",
+    "\u0662026-05-04T09:30:00Z", "2026-05-04T09:30:00Z\n", "2026-W19-1", "2026-05-04", "2026-02-30", "2026-124",
+    "20260504",
     "2026-05-04T09:30:00+02:00:30", "1998-12-31T23:59:61Z",
 )  # fmt: skip
 WRITTEN: dict[str, tuple[str, ...]] = {
     "UUID": (
-        "5F0C7D1E-3B5A-4C7E-9A55-0D1C2B3A4F5E", "{5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e}", "5f0c7d1e3b5a4c7e9a550d1c2b3a4f5e",
-        "urn:uuid:5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e", "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5g", "00000000-0000-0000-0000-000000000000",
+        "5F0C7D1E-3B5A-4C7E-9A55-0D1C2B3A4F5E", "{5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e}",
+        "5f0c7d1e3b5a4c7e9a550d1c2b3a4f5e", "urn:uuid:5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e",
+        "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5g", "00000000-0000-0000-0000-000000000000",
         "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5\uff11",
     ),
     "binary value": ("", "Y3JhdGU=", "Y3JhdGU", "Y3JhdGV=", "Y3Jh\nZGU=", "Y3_hdGU=", "====", "AA==", "AB==", "Y Q=="),
     "time": (
-        "09:30", "09:30:00", "09:30:00Z", "9:30", "24:00", "09:30:60", "09:30:00.1234567", "09:30:00.", "09:30z", "09:30+01:00",
+        "09:30", "09:30:00", "09:30:00Z", "9:30", "24:00", "09:30:60", "09:30:00.1234567", "09:30:00.", "09:30z",
+        "09:30+01:00",
         "09:30+24:00", "093000", "09:30:00-00:00",
     ),
     "duration": (
-        "PT0S", "P", "PT", "P1D", "-P1D", "P1W", "P1Y", "P1M", "PT1.5S", "PT1,5S", "P1DT", "P999999999D", "P1000000000D",
+        "PT0S", "P", "PT", "P1D", "-P1D", "P1W", "P1Y", "P1M", "PT1.5S", "PT1,5S", "P1DT", "P999999999D",
+        "P1000000000D",
         "-P999999999D", "PT0.0000001S", "P1WT1H", "p1d", "+P1D", "-P999999999DT1S", "PT999999999H", "P99999999W",
     ),
     "path": ("/", ".", "a\x00b", "a/../b", "a//b", " "),
@@ -103,6 +110,7 @@ class Edges:
             yield from self.of_part(use, part)
 
     def of_node(self, use: Use) -> Iterator[Any]:
+        """Those of its kind."""
         match use.node:
             case Choice(wire=wire):
                 for each in wire:
@@ -130,6 +138,7 @@ class Edges:
                 yield use.split.join("abc")
 
     def of_part(self, use: Use, part: Step | Rule) -> Iterator[Any]:
+        """Those of one rule."""
         if isinstance(part, Floor | Between):
             yield from self.around(use, part.floor)
         if isinstance(part, Ceiling | Between):
@@ -228,6 +237,7 @@ class Edges:
         )
 
     def in_record(self, record: Record, payload: dict[str, Any]) -> dict[str, Any]:
+        """A record with one thing changed."""
         random = self.random
         made = dict(payload)
         roll = random.random()
@@ -241,6 +251,7 @@ class Edges:
         return made
 
     def in_list(self, node: Items, parts: Sequence[Step | Rule], payload: list[Any]) -> list[Any]:
+        """A list with one thing changed."""
         random = self.random
         made = list(payload)
         roll = random.random()
@@ -261,6 +272,7 @@ class Edges:
         return made
 
     def in_entries(self, node: Entries, payload: dict[str, Any]) -> dict[str, Any]:
+        """A dict with one thing changed."""
         random = self.random
         made = dict(payload)
         if random.random() < 0.5 or not made:

@@ -139,7 +139,7 @@ class Payloads:
             case Entries(key, value):
                 count = _length(parts, 0 if depth > _DEEP else random.randint(0, 3), random)
                 return {
-                    _key_text(self.use(key, depth + 1, name)): self.use(value, depth + 1, name) for _ in range(count)
+                    _as_text(self.use(key, depth + 1, name)): self.use(value, depth + 1, name) for _ in range(count)
                 }
             case Branches(options=options):
                 option = self.shallow(options) if depth > _DEEP else random.choice(options)
@@ -157,6 +157,7 @@ class Payloads:
         return self.random.choice(flat or list(options))
 
     def items(self, item: Use, into: str, parts: Sequence[Step | Rule], depth: int, name: str) -> list[Any]:
+        """A list of as many items as the rules ask for."""
         usual = 0 if depth > _DEEP else self.random.randint(0, 3)
         made = [self.use(item, depth + 1, name) for _ in range(_length(parts, usual, self.random))]
         for part in parts:
@@ -229,6 +230,7 @@ class Payloads:
         return inner.example if isinstance(inner, Written) else None
 
     def text(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> str:
+        """Text that the rules may admit."""
         random = self.random
         made = ""
         for part in parts:
@@ -251,12 +253,14 @@ class Payloads:
         return made
 
     def whole(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> int:
+        """A whole number within the bounds."""
         low, high = _bounds(parts, 0, 1000)
         step = next((part.step for part in parts if isinstance(part, Multiple)), 1)
         drawn = self.random.randint(_up(low), max(_up(low), int(high)))
         return int(drawn // step * step) if step != 1 else drawn
 
     def number(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
+        """A number within the bounds, with few digits."""
         low, high = _bounds(parts, 0, 1000)
         step = next((part.step for part in parts if isinstance(part, Multiple)), None)
         drawn = round(self.random.uniform(float(low), float(high)), self.random.choice([0, 1, 2]))
@@ -265,6 +269,7 @@ class Payloads:
         return int(drawn) if drawn == int(drawn) and self.random.random() < 0.5 else drawn
 
     def moment(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
+        """A date-time or date near the bounds, or near now."""
         random = self.random
         around = datetime.now(UTC).replace(microsecond=0) if random.random() < 0.4 else _NOON
         for part in parts:
@@ -280,6 +285,7 @@ class Payloads:
         return kind.plain(drawn.replace(tzinfo=None) if isinstance(kind, LocalMoment) else drawn)
 
     def written(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
+        """What is written as text: identifiers, times of day, addresses."""
         assert isinstance(kind, Written)
         random = self.random
         more: dict[str, Callable[[], str]] = {
@@ -327,10 +333,6 @@ def _as_text(made: Any) -> str:
     if isinstance(made, bool):
         return str(made).lower()
     return "" if made is None else str(made)
-
-
-def _key_text(made: Any) -> str:
-    return made if isinstance(made, str) else _as_text(made)
 
 
 def _length(parts: Sequence[Step | Rule], usual: int, random: Random) -> int:

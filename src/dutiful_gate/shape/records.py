@@ -10,8 +10,8 @@ from difflib import get_close_matches
 from typing import Any, Protocol
 
 from ..declare import marks
-from ..declare.errors import DeclarationError
 from ..declare.embedded import Embedded
+from ..declare.errors import DeclarationError
 from ..declare.records import RecordCheck, RecordRule, record_rules
 from ..declare.sent import Sent
 from ..declare.variants import Variant

@@ -10,7 +10,6 @@ from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
 
-
 _ENDLESS = re.compile(r"[*+]|,[0-9]*\}")
 
 

@@ -12,14 +12,14 @@ from ...declare.facts import FAILED
 from ...declare.limits import Limits
 from ..judging.drafts import Draft
 from ..judging.engine import DocumentEngine
-from ..judging.library import Library, Node
+from ..judging.library import Library, Node, held_schemas
 from ..judging.sound import active, types_of
 from .scalars import Said, scalar
-from .words import Names, attribute, literal, quoted
+from .words import Names, attribute, literal, quoted, words_of
 
-_SAID_OF = frozenset(
+_SAID_OF = words_of(
     "$schema $id id $anchor $comment $defs definitions title description default examples example deprecated readOnly "
-    "writeOnly $dynamicAnchor $recursiveAnchor $vocabulary components externalDocs xml discriminator".split()
+    "writeOnly $dynamicAnchor $recursiveAnchor $vocabulary components externalDocs xml discriminator"
 )
 _RECORD_WORDS = frozenset(["type", "properties", "required", "additionalProperties", "nullable"])
 _CONTEXT = frozenset(["patternProperties", "unevaluatedProperties", "unevaluatedItems", "$dynamicRef", "$recursiveRef"])
@@ -27,7 +27,11 @@ _CLOSED = "__closed__"
 
 
 def declared(
-    document: dict[str, Any] | bool, *, name: str = "", documents: Mapping[str, Any] | None = None, draft: Draft | None = None
+    document: dict[str, Any] | bool,
+    *,
+    name: str = "",
+    documents: Mapping[str, Any] | None = None,
+    draft: Draft | None = None,
 ) -> str:
     """Python source whose `gate` judges as the document does, formats asserted.
 
@@ -95,8 +99,7 @@ class _Module:
                 shut = words.get("additionalProperties") is False and "patternProperties" not in words
                 (self.closed if shut else self.open).append(node)
             kids = [self.library.target(node, words[word]) for word in ("$ref",) if word in words]
-            kids += [node.document.node(steps) for steps in list(node.document.nodes) if steps[: len(node.steps)] == node.steps
-                     and steps != node.steps] if node is self.root else []  # fmt: skip
+            kids += [kid for kid in held_schemas(node) if kid.steps[len(node.steps)] not in ("$defs", "definitions")]
             for kid in kids:
                 if kid not in seen:
                     seen.add(kid)
@@ -253,10 +256,9 @@ class _Module:
             return self.of_array(node, rest, hint)
         if kind == "null":
             return "None", self.leftover(node, rest)
-        if "enum" in rest and len(rest) == 1 and all(_is_literal(each) for each in rest["enum"]) and kind != "number":
-            if all(_json_kind(each) == ("number" if kind == "integer" else kind) for each in rest["enum"]):
-                self.use("typing", "Literal")
-                return f"Literal[{', '.join(map(literal, rest['enum']))}]", []
+        if list(rest) == ["enum"] and kind != "number" and all(_is_literal_of(kind, each) for each in rest["enum"]):
+            self.use("typing", "Literal")
+            return f"Literal[{', '.join(map(literal, rest['enum']))}]", []
         said: Said = scalar(kind, rest, formats=True)
         for module, name in said.imports:
             self.use(module, name)
@@ -290,7 +292,11 @@ class _Module:
             if not names:
                 names, rest["propertyNames"] = "str", node.raw["propertyNames"]
         held = self.any()
-        if "additionalProperties" in rest and rest["additionalProperties"] is not False and "patternProperties" not in rest:
+        if (
+            "additionalProperties" in rest
+            and rest["additionalProperties"] is not False
+            and "patternProperties" not in rest
+        ):
             held = self.expression(node.kid("additionalProperties"), f"{hint}Value")
             del rest["additionalProperties"]
         said = scalar("object", rest, formats=False)
@@ -450,9 +456,9 @@ class _Field:
     def standing_in(self, plain: Any) -> str:
         """The default, as the field's type has it."""
         bare = self.type.removeprefix("Annotated[").partition(",")[0].partition(" |")[0]
-        if plain is None or (bare in ("str", "int", "bool", "Any") or bare.startswith("Literal")):
-            if not isinstance(plain, list | dict):
-                return literal(plain)
+        simple = bare in ("str", "int", "bool", "Any") or bare.startswith("Literal")
+        if plain is None or (simple and not isinstance(plain, list | dict)):
+            return literal(plain)
         if bare == "float" and isinstance(plain, int | float):
             return literal(plain)
         self.module.use("dataclasses", "field")
@@ -482,6 +488,10 @@ def _is_literal(value: Any) -> bool:
     return value is None or isinstance(value, str | bool) or value.__class__ is int
 
 
+def _is_literal_of(kind: str, value: Any) -> bool:
+    return _is_literal(value) and _json_kind(value) == ("number" if kind == "integer" else kind)
+
+
 def _json_kind(value: Any) -> str:
     if value is None:
         return "null"
@@ -489,7 +499,7 @@ def _json_kind(value: Any) -> str:
         return "boolean"
     if isinstance(value, int | float):
         return "number"
-    return {str: "string", list: "array", dict: "object"}[type(value)]
+    return "string" if isinstance(value, str) else "array" if isinstance(value, list) else "object"
 
 
 def _tag(raw: Mapping[str, Any]) -> str:

@@ -116,9 +116,8 @@ def _rules(said: Said, kind: str, left: dict[str, Any]) -> None:
     if kind == "array" and left.get("uniqueItems") is True:
         said.rules.append("it.distinct")
         del left["uniqueItems"]
-    if kind == "array" and isinstance(left.get("contains"), dict) and list(left["contains"]) == ["const"]:
-        if _is_simple(left["contains"]["const"]) and not {"minContains", "maxContains"} & left.keys():
-            said.rules.append(f"it.contains({literal(left.pop('contains')['const'])})")
+    if kind == "array" and _is_plain_contains(left):
+        said.rules.append(f"it.contains({literal(left.pop('contains')['const'])})")
     if kind == "string":
         if isinstance(left.get("pattern"), str) and (rule := pattern_rule(left["pattern"])) is not None:
             said.rules.append(rule)
@@ -168,8 +167,11 @@ def _bounds(said: Said, left: dict[str, Any]) -> None:
         said.rules.append(f"it.multiple_of({literal(left.pop('multipleOf'))})")
 
 
-def _is_simple(value: Any) -> bool:
-    return isinstance(value, str | int) and not isinstance(value, bool)
+def _is_plain_contains(left: dict[str, Any]) -> bool:
+    held = left.get("contains")
+    if not isinstance(held, dict) or list(held) != ["const"] or {"minContains", "maxContains"} & left.keys():
+        return False
+    return isinstance(held["const"], str | int) and not isinstance(held["const"], bool)
 
 
 def _is_of(kind: str, value: Any) -> bool:

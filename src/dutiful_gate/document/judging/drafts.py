@@ -6,106 +6,63 @@ from typing import Final
 
 from ...declare.values import Value
 
+
+def _words(text: str) -> frozenset[str]:
+    return frozenset(text.split())
+
+
 _META = "title description default"
 _CORE_4 = f"{_META} $schema definitions"
 _OLD = (
-    f"{_CORE_4} $ref type enum multipleOf maximum exclusiveMaximum minimum exclusiveMinimum maxLength minLength pattern "
-    "maxItems minItems uniqueItems maxProperties minProperties required format allOf anyOf oneOf not items "
+    f"{_CORE_4} $ref type enum multipleOf maximum exclusiveMaximum minimum exclusiveMinimum maxLength minLength "
+    "pattern maxItems minItems uniqueItems maxProperties minProperties required format allOf anyOf oneOf not items "
     "additionalItems properties patternProperties additionalProperties dependencies"
 )
 
 VOCABULARIES: Final[dict[str, frozenset[str]]] = {
-    "https://json-schema.org/draft/2019-09/vocab/core": frozenset(
-        ["$schema", "$id", "$ref", "$anchor", "$recursiveRef", "$recursiveAnchor", "$vocabulary", "$comment", "$defs"]
+    "https://json-schema.org/draft/2019-09/vocab/core": _words(
+        "$schema $id $ref $anchor $recursiveRef $recursiveAnchor $vocabulary $comment $defs"
     ),
-    "https://json-schema.org/draft/2019-09/vocab/applicator": frozenset(
-        [
-            "items",
-            "additionalItems",
-            "contains",
-            "properties",
-            "patternProperties",
-            "additionalProperties",
-            "dependentSchemas",
-            "propertyNames",
-            "if",
-            "then",
-            "else",
-            "allOf",
-            "anyOf",
-            "oneOf",
-            "not",
-            "unevaluatedItems",
-            "unevaluatedProperties",
-        ]
+    "https://json-schema.org/draft/2019-09/vocab/applicator": _words(
+        "items additionalItems contains properties patternProperties additionalProperties "
+        "dependentSchemas propertyNames if then else allOf anyOf oneOf not unevaluatedItems "
+        "unevaluatedProperties"
     ),
-    "https://json-schema.org/draft/2020-12/vocab/core": frozenset(
-        ["$schema", "$id", "$ref", "$anchor", "$dynamicRef", "$dynamicAnchor", "$vocabulary", "$comment", "$defs"]
+    "https://json-schema.org/draft/2020-12/vocab/core": _words(
+        "$schema $id $ref $anchor $dynamicRef $dynamicAnchor $vocabulary $comment $defs"
     ),
-    "https://json-schema.org/draft/2020-12/vocab/applicator": frozenset(
-        [
-            "prefixItems",
-            "items",
-            "contains",
-            "properties",
-            "patternProperties",
-            "additionalProperties",
-            "dependentSchemas",
-            "propertyNames",
-            "if",
-            "then",
-            "else",
-            "allOf",
-            "anyOf",
-            "oneOf",
-            "not",
-        ]
+    "https://json-schema.org/draft/2020-12/vocab/applicator": _words(
+        "prefixItems items contains properties patternProperties additionalProperties dependentSchemas "
+        "propertyNames if then else allOf anyOf oneOf not"
     ),
-    "https://json-schema.org/draft/2020-12/vocab/unevaluated": frozenset(["unevaluatedItems", "unevaluatedProperties"]),
-    "https://json-schema.org/draft/2020-12/vocab/format-annotation": frozenset(["format"]),
-    "https://json-schema.org/draft/2020-12/vocab/format-assertion": frozenset(["format"]),
-    "https://json-schema.org/draft/2019-09/vocab/format": frozenset(["format"]),
-    "https://spec.openapis.org/oas/3.1/vocab/base": frozenset(["discriminator", "xml", "externalDocs", "example"]),
+    "https://json-schema.org/draft/2020-12/vocab/unevaluated": _words("unevaluatedItems unevaluatedProperties"),
+    "https://json-schema.org/draft/2020-12/vocab/format-annotation": _words("format"),
+    "https://json-schema.org/draft/2020-12/vocab/format-assertion": _words("format"),
+    "https://json-schema.org/draft/2019-09/vocab/format": _words("format"),
+    "https://spec.openapis.org/oas/3.1/vocab/base": _words("discriminator xml externalDocs example"),
 }
 """The keywords of each vocabulary, by its URI. Both drafts share those below."""
 
 for _draft in ("2019-09", "2020-12"):
-    VOCABULARIES |= {
-        f"https://json-schema.org/draft/{_draft}/vocab/validation": frozenset(
-            [
-                "type",
-                "enum",
-                "const",
-                "multipleOf",
-                "maximum",
-                "exclusiveMaximum",
-                "minimum",
-                "exclusiveMinimum",
-                "maxLength",
-                "minLength",
-                "pattern",
-                "maxItems",
-                "minItems",
-                "uniqueItems",
-                "maxContains",
-                "minContains",
-                "maxProperties",
-                "minProperties",
-                "required",
-                "dependentRequired",
-            ]
-        ),
-        f"https://json-schema.org/draft/{_draft}/vocab/meta-data": frozenset(
-            f"{_META} deprecated readOnly writeOnly examples".split()
-        ),
-        f"https://json-schema.org/draft/{_draft}/vocab/content": frozenset(
-            ["contentEncoding", "contentMediaType", "contentSchema"]
-        ),
-    }
+    VOCABULARIES.update(
+        {
+            f"https://json-schema.org/draft/{_draft}/vocab/validation": _words(
+                "type enum const multipleOf maximum exclusiveMaximum minimum exclusiveMinimum maxLength minLength "
+                "pattern maxItems minItems uniqueItems maxContains minContains maxProperties minProperties "
+                "required dependentRequired"
+            ),
+            f"https://json-schema.org/draft/{_draft}/vocab/meta-data": frozenset(
+                f"{_META} deprecated readOnly writeOnly examples".split()
+            ),
+            f"https://json-schema.org/draft/{_draft}/vocab/content": _words(
+                "contentEncoding contentMediaType contentSchema"
+            ),
+        }
+    )
 
 FORMAT_ASSERTION: Final = "https://json-schema.org/draft/2020-12/vocab/format-assertion"
 # Dropped by 2019-09, yet in documents that were brought along from before; harmless where nobody writes it.
-_BROUGHT_ALONG = frozenset(["dependencies", "definitions"])
+_BROUGHT_ALONG = _words("dependencies definitions")
 
 
 class Draft(Value):
@@ -136,10 +93,8 @@ def _modern(name: str) -> Draft:
     return Draft(name, f"{start}schema", words | _BROUGHT_ALONG)
 
 
-_SIX = frozenset(_OLD.split()) | frozenset(["$id", "const", "contains", "propertyNames", "examples"])
-_SEVEN = _SIX | frozenset(
-    ["if", "then", "else", "readOnly", "writeOnly", "$comment", "contentEncoding", "contentMediaType"]
-)
+_SIX = frozenset(_OLD.split()) | _words("$id const contains propertyNames examples")
+_SEVEN = _SIX | _words("if then else readOnly writeOnly $comment contentEncoding contentMediaType")
 
 DRAFT_04: Final = Draft(
     "draft-04", "http://json-schema.org/draft-04/schema", frozenset([*_OLD.split(), "id"]), "id", True
@@ -151,9 +106,8 @@ DRAFT_2020_12: Final = _modern("2020-12")
 OPENAPI_30: Final = Draft(
     "openapi-3.0",
     "https://spec.openapis.org/oas/3.0/dialect",
-    frozenset(_OLD.split())
-    - frozenset(["definitions", "$schema", "additionalItems", "patternProperties", "dependencies"])
-    | frozenset(["nullable", "discriminator", "readOnly", "writeOnly", "xml", "externalDocs", "example", "deprecated"]),
+    frozenset(_OLD.split()) - _words("definitions $schema additionalItems patternProperties dependencies")
+    | _words("nullable discriminator readOnly writeOnly xml externalDocs example deprecated"),
     "",
     True,
 )
@@ -167,27 +121,13 @@ DRAFTS: Final = (DRAFT_04, DRAFT_06, DRAFT_07, DRAFT_2019_09, DRAFT_2020_12, OPE
 """Every edition that documents can be read in."""
 BY_NAME: Final = {draft.name: draft for draft in DRAFTS}
 
-HELD_ONE: Final = frozenset(
-    [
-        "additionalProperties",
-        "additionalItems",
-        "items",
-        "contains",
-        "propertyNames",
-        "not",
-        "if",
-        "then",
-        "else",
-        "unevaluatedItems",
-        "unevaluatedProperties",
-        "contentSchema",
-    ]
+HELD_ONE: Final = _words(
+    "additionalProperties additionalItems items contains propertyNames not if then else "
+    "unevaluatedItems unevaluatedProperties contentSchema"
 )
 """Keywords that hold one schema (`items` may hold a list of them too)."""
-HELD_LIST: Final = frozenset(["allOf", "anyOf", "oneOf", "prefixItems", "items"])
-HELD_MAP: Final = frozenset(
-    ["properties", "patternProperties", "dependentSchemas", "$defs", "definitions", "dependencies"]
-)
+HELD_LIST: Final = _words("allOf anyOf oneOf prefixItems items")
+HELD_MAP: Final = _words("properties patternProperties dependentSchemas $defs definitions dependencies")
 
 
 def draft_of(uri: str) -> Draft | None:

@@ -35,7 +35,7 @@ def is_integer_4(value: object) -> bool:
 def keyed(value: Any) -> Hashable:
     """What two values have in common exactly when JSON calls them equal: 1 and 1.0 are, true and 1 are not."""
     if value.__class__ is str or value is None:
-        return value  # type: ignore[no-any-return]
+        return value
     if value is True or value is False:
         return (bool, value)
     if isinstance(value, LISTS):

@@ -101,6 +101,7 @@ class DynamicCall:
         self._found: dict[Scope, str] = {}
 
     def __call__(self, value: Any, scope: Scope) -> bool:
+        """Judge by the schema that it leads to from here."""
         name = self._found.get(scope)
         if name is None:
             name = self._found[scope] = self.sounder.function(self.lead(scope))

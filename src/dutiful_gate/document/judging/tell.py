@@ -16,6 +16,7 @@ from ...declare.steps import NO_BLANKS_AROUND
 from ...report.cause import Cause, UnknownKey
 from ...report.fault import Path
 from .content import holds
+from .drafts import VOCABULARIES
 from .library import Node
 from .patterns import searcher
 from .plain import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed
@@ -34,21 +35,9 @@ _PHRASES = {
     "array": "a list",
     "object": "a record",
 }
-_NOTES = frozenset(
-    [
-        "title",
-        "description",
-        "default",
-        "examples",
-        "deprecated",
-        "readOnly",
-        "writeOnly",
-        "contentEncoding",
-        "contentMediaType",
-        "contentSchema",
-        "format",
-    ]
-)
+_NOTES = VOCABULARIES["https://json-schema.org/draft/2020-12/vocab/meta-data"] | {
+    "contentEncoding", "contentMediaType", "contentSchema", "format",
+}  # fmt: skip
 TOO_DEEP = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
 
 

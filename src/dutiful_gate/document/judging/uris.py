@@ -11,7 +11,8 @@ def resolved(base: str, reference: str) -> str:
     """`reference` as seen from `base`; a base without a scheme is a path among others."""
     own = _PARTS.fullmatch(reference)
     under = _PARTS.fullmatch(base)
-    assert own is not None and under is not None  # the expression takes any text
+    assert own is not None  # the expression takes any text
+    assert under is not None
     scheme, authority, path, query, fragment = own.groups()
     if scheme is not None:
         return _whole(scheme, authority, _without_dots(path), query, fragment)

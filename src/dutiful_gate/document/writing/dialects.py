@@ -88,6 +88,7 @@ class Lowered:
         return self.openapi_30(made, at) if self.dialect == "openapi-3.0" else made
 
     def draft_07(self, made: Schema) -> Schema:
+        """One schema in the words of draft-07."""
         if "prefixItems" in made:
             made = _renamed(made, {"items": "additionalItems"})
             made = _renamed(made, {"prefixItems": "items"})
@@ -96,6 +97,7 @@ class Lowered:
         return _ref_alone(made)
 
     def openapi_30(self, made: Schema, at: str) -> Schema:
+        """One schema in the words of OpenAPI 3.0."""
         for change in (self.fixed_items, self.names_of_keys, self.condition, _contains, _exclusive, _constant, _kinds):
             made = change(made, at)
         if "contentEncoding" in made:
@@ -108,6 +110,7 @@ class Lowered:
         return _ref_alone(made)
 
     def fixed_items(self, made: Schema, at: str) -> Schema:
+        """Items one by one become items that are one of these."""
         if "prefixItems" in made:
             each = made.pop("prefixItems")
             distinct = [item for number, item in enumerate(each) if item not in each[:number]]
@@ -119,12 +122,14 @@ class Lowered:
         return made
 
     def names_of_keys(self, made: Schema, at: str) -> Schema:
+        """What keys may be cannot be said."""
         if "propertyNames" in made:
             del made["propertyNames"]
             self.lose(at, "what its keys may be")
         return made
 
     def condition(self, made: Schema, at: str) -> Schema:
+        """`if` and `then`: not the one, or the other."""
         if "if" in made:
             test, then = made.pop("if"), made.pop("then", {})
             more: Schema = {"anyOf": [{"not": test}, then]}

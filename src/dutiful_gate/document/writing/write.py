@@ -32,12 +32,13 @@ from ...shape.nodes import (
     default_of,
 )
 from ...shape.plain import plain
-from ..embedded import Fits
 from ..document import Unstated
+from ..embedded import Fits
 from .final import is_settled, survives
 from .spelled import spelled_out
 
 Keywords = dict[str, Any]
+_READ_FROM_TEXT = (Truth, Moment, Day, LocalMoment, Written)
 _DECIMAL = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
 _JSON_TYPES: dict[type, str] = {
     str: "string",
@@ -482,4 +483,5 @@ def join(said: Keywords, more: Mapping[str, Any]) -> None:
 
 
 def escaped(name: str) -> str:
+    """A name as a step of a JSON Pointer (RFC 6901)."""
     return name.replace("~", "~0").replace("/", "~1")
