@@ -14,6 +14,8 @@ from decimal import Decimal
 from typing import Annotated, Any, Generic, Literal, TypeVar
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from dutiful_gate import (
     DeclarationError,
@@ -53,7 +55,7 @@ from dutiful_gate import (
     via,
     when,
 )
-from dutiful_gate.declare.runaway import RunawayPattern
+from dutiful_gate.declare.runaway import RunawayPattern, degree, guarded
 
 
 def no_luck(value: object) -> object:
@@ -420,10 +422,38 @@ def test_patterns_that_run_away() -> None:
 
 
 def test_a_pattern_that_cannot_be_made_safe_is_told() -> None:
-    with pytest.warns(RunawayPattern, match=r"uses \(\?=.*text of more than 24 characters is refused unmatched"):
-        gate = Gate(Annotated[str, it.matches(r"(?=(a+)+b)a+b")])
+    with pytest.warns(RunawayPattern, match=r"uses a back-ref.*text of more than 24 characters is refused unmatched"):
+        gate = Gate(Annotated[str, it.matches(r"(b?)(a+)+b\1")])
     assert gate.accepts("aaab")
     assert not gate.accepts("a" * 30 + "b")
+
+
+LOOKING = [r"(?=a)a.", r"(?<=a)b+", r"(?!ab)[ab]+", r"a(?=b|$)", r"(?<!a)b", r"(?:(?=a)|b)(a+)+c", r"(?a:\b)a+(?a:\b)"]
+
+
+@given(st.text("abc é", max_size=7), st.sampled_from(LOOKING), st.booleans())
+def test_the_slower_matcher_agrees(text: str, pattern: str, whole: bool) -> None:
+    compiled = re.compile(pattern)
+    found = compiled.fullmatch(text) if whole else compiled.search(text)
+    assert (guarded(compiled, whole=whole)(text) is None) == (found is None)
+
+
+POWERS = [
+    (r"[A-Z]{3}", True, 0),
+    (r"[a-z]+@", True, 1),
+    (r"[a-z]+@[a-z]+", True, 1),
+    (r".*x.*", True, 2),
+    (r"^(.*)(.*)(.*)x$", False, 3),
+    (r"a+b", False, 2),
+    (r"^a+b", False, 1),
+]
+
+
+@pytest.mark.parametrize(("pattern", "whole", "power"), POWERS)
+def test_how_time_grows_with_the_text(pattern: str, whole: bool, power: int) -> None:
+    assert degree(pattern, whole=whole) == power
+    gate: Gate[str] = Gate(Annotated[str, it.matches(pattern) if whole else it.has(pattern)])
+    assert not gate.accepts("?" * 30_000), "in time, whatever the power"
 
 
 def test_decimals_are_exact() -> None:

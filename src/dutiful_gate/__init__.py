@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from .declare.variants import amendment, subset
     from .document.document import Document, Unstated
     from .document.embedded import fits
+    from .document_gate import DocumentGate
     from .gate import Gate, bundle
     from .report.catalogue import Catalogue, speaking
     from .report.fault import Fault
@@ -45,6 +46,7 @@ __all__ = [
     "Catalogue",
     "DeclarationError",
     "Document",
+    "DocumentGate",
     "Email",
     "Fault",
     "Gate",
@@ -117,6 +119,7 @@ _ROOMS = {
     "declare.terms": "this",
     "declare.variants": "amendment subset",
     "document.document": "Document Unstated",
+    "document_gate": "DocumentGate",
     "document.embedded": "fits",
     "gate": "Gate bundle",
     "report.catalogue": "Catalogue speaking",

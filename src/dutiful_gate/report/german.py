@@ -146,7 +146,24 @@ _READINGS = {
     ),
     "a date-time with an offset, such as Z or +02:00": "einen Zeitpunkt mit Zeitverschiebung, etwa Z oder +02:00",
     "a date-time that the calendar has": "einen Zeitpunkt, den es im Kalender gibt",
-    "a date-time without a leap second, which cannot be held": "einen Zeitpunkt ohne Schaltsekunde",
+    "a date-time with a second from 00 to 59, or 60 at 23:59 UTC": (
+        "einen Zeitpunkt mit einer Sekunde von 00 bis 59, oder 60 um 23:59 UTC"
+    ),
+    "a key without blanks around it": "einen Schlüssel ohne Leerzeichen davor und danach",
+    "a value that {keyword} does not describe": "einen Wert, den {keyword} nicht beschreibt",
+    "anything but {choices}": "alles außer {choices}",
+    "exactly one of {count} alternatives": "genau eine von {count} Möglichkeiten",
+    "no item here": "hier keinen Eintrag",
+    "no value for {names}": "keinen Wert für {names}",
+    "no value here": "hier keinen Wert",
+    "text that holds {content}": "Text, der {content} enthält",
+    "text without blanks at its ends": "Text ohne Leerzeichen an den Enden",
+    "at least {floor} of its items to be as the document's contains has them": (
+        "mindestens {floor} Einträge, wie sie das contains des Dokuments verlangt"
+    ),
+    "at most {ceiling} of its items to be as the document's contains has them": (
+        "höchstens {ceiling} Einträge, wie sie das contains des Dokuments verlangt"
+    ),
     "a date-time without an offset, such as 2026-05-04T09:30:00": (
         "einen Zeitpunkt ohne Zeitverschiebung, etwa 2026-05-04T09:30:00"
     ),

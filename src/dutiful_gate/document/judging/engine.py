@@ -150,13 +150,14 @@ def _flat(found: list[Finding]) -> list[Finding]:
 
 def _error(finding: Finding) -> dict[str, Any]:
     fault = Fault(finding.path, finding.cause, finding.given, finding.value)
-    absent = fault.code in ("absent", "agreement", "unknown") and finding.path
+    # The standard has no place for what is not there: it stands at the record.
+    absent = fault.code in ("absent", "agreement") and bool(finding.path)
+    lead = f"{finding.path[-1]}: " if absent else ""
     return {
         "keywordLocation": pointer(finding.route.whole()),
         "absoluteKeywordLocation": fault.keyword,
-        # The standard has no place for what is not there: it stands at the record.
-        "instanceLocation": pointer(finding.path[:-1] if absent and fault.code != "unknown" else finding.path),
-        "error": fault.message,
+        "instanceLocation": pointer(finding.path[:-1] if absent else finding.path),
+        "error": lead + fault.message,
     }
 
 
@@ -227,6 +228,10 @@ def _check_form(library: Library, node: Node) -> None:
         faults = findings.told()
         if not faults:
             return
+        if faults[0].code == "depth":
+            raise DeclarationError(
+                "the document nests deeper than can be judged", remedy="name its inner schemas among the $defs"
+            )
         worst = min(faults, key=lambda fault: (fault.code == "branch", -len(fault.path)))
         more = len(faults) - 1 + findings.untold
         raise DeclarationError(

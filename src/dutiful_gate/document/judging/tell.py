@@ -6,12 +6,13 @@ sound functions leave to it.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from ...declare.facts import Facts
 from ...declare.formats.judges import JUDGES
-from ...declare.rules import Ceiling, Distinct, Equal, Floor, Length, Multiple, Rule
+from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
 from ...declare.steps import NO_BLANKS_AROUND
 from ...report.cause import Cause, UnknownKey
 from ...report.fault import Path
@@ -290,9 +291,10 @@ class _Sitting:
         if kinds and not any(self.is_of(kind, value) for kind in kinds):
             self.refuse(Cause("kind", " or ".join(_PHRASES[kind] for kind in kinds)), "type")
         if "enum" in self.words and keyed(value) not in set(map(keyed, self.words["enum"])):
-            self.refuse(Cause("choice", "one of {choices}", {"choices": tuple(self.words["enum"])}), "enum")
+            choices = tuple(map(_worded, self.words["enum"]))
+            self.refuse(Cause("choice", "one of {choices}", {"choices": choices}), "enum")
         if "const" in self.words and keyed(value) != keyed(self.words["const"]):
-            self.rule(Equal(self.words["const"], True), TEXT, "const")
+            self.refuse(Cause("choice", "{constant}", {"constant": _worded(self.words["const"])}), "const")
 
     def is_of(self, kind: str, value: Any) -> bool:
         match kind:
@@ -510,6 +512,11 @@ class _Sitting:
                 self.into(kid, number, value[number], "unevaluatedItems")
         self.seen.items.update(range(len(value)))
         self.note("unevaluatedItems", True)
+
+
+def _worded(constant: Any) -> Any:
+    """A constant as a reader is told it: lists and records as JSON."""
+    return json.dumps(constant, ensure_ascii=False) if isinstance(constant, dict | list) else constant
 
 
 def _pattern_cause(pattern: str) -> Cause:

@@ -1,0 +1,317 @@
+"""What a gate from a document says, finds, refuses to be built of, and withstands."""
+
+from __future__ import annotations
+
+import json
+import pickle
+import re
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from dutiful_gate import DeclarationError, DocumentGate, Gate, Limits, Refused
+from dutiful_gate.declare.ecma import NoPattern, python_pattern
+from dutiful_gate.declare.formats.judges import JUDGES
+from dutiful_gate.demo.ferries import bookings
+
+BERTH: dict[str, Any] = {
+    "$schema": "https://json-schema.org/draft/2020-12/schema",
+    "$id": "https://quays.example/berth",
+    "title": "Berth",
+    "type": "object",
+    "properties": {
+        "port": {"enum": ["QLP", "MRW"]},
+        "length_m": {"type": "number", "exclusiveMinimum": 0, "maximum": 240},
+        "cranes": {"type": "array", "items": {"$ref": "#/$defs/crane"}, "minItems": 1, "uniqueItems": True},
+        "cargo": {
+            "oneOf": [
+                {"type": "object", "properties": {"kind": {"const": "bulk"}, "tons": {"type": "integer"}}, "required": ["kind", "tons"]},
+                {"type": "object", "properties": {"kind": {"const": "boxes"}, "count": {"minimum": 1}}, "required": ["kind", "count"]},
+            ]
+        },
+    },
+    "required": ["port"],
+    "additionalProperties": False,
+    "dependentRequired": {"cargo": ["cranes"]},
+    "$defs": {"crane": {"type": "string", "pattern": "^[A-Z][0-9]$", "format": "regex"}},
+}  # fmt: skip
+
+
+def test_faults_of_a_document_are_faults_like_any_other() -> None:
+    gate = Gate.from_schema(BERTH)
+    assert isinstance(gate, DocumentGate)
+    assert repr(gate) == "<Gate from a 2020-12 document 'Berth'>"
+    raw = b'{\n  "length_m": -4,\n  "cranes": ["A1", "a1", "A1"],\n  "lenght": 3\n}'
+    verdict = gate.examine_json(raw)
+    base = "https://quays.example/berth#"
+    assert [(f.pointer, f.code, f.keyword, str(f.place)) for f in verdict.faults] == [
+        ("/port", "absent", f"{base}/required", "1:1"),
+        ("/length_m", "floor", f"{base}/properties/length_m/exclusiveMinimum", "2:15"),
+        ("/cranes", "repeat", f"{base}/properties/cranes/uniqueItems", "3:13"),
+        ("/cranes/1", "pattern", f"{base}/$defs/crane/pattern", "3:20"),
+        ("/lenght", "unknown", f"{base}/additionalProperties", "4:3"),
+    ]
+    assert verdict.faults[1].message == "needs a number above 0; got -4"
+    assert verdict.faults[1].expected == {"floor": 0, "inclusive": False}
+    assert verdict.faults[4].message == "is not a known key; did you mean 'length_m'?"
+    assert verdict.faults[0].as_dict()["keyword"] == f"{base}/required"
+    assert verdict.problem()["status"] == 422
+    with pytest.raises(Refused, match="refused with 5 faults"):
+        gate.admit_json(raw)
+    sound = {"port": "QLP", "length_m": 12}
+    assert gate.admit(sound) is sound
+    assert gate.release(sound) == sound
+    assert gate.schema() == BERTH
+    assert "judge_1" in gate.source
+    again = pickle.loads(pickle.dumps(gate))
+    assert again.examine({}).faults == gate.examine({}).faults
+    with pytest.raises(TypeError, match="takes no of"):
+        gate.schema(of="release")
+
+
+WORDS = [
+    ({"cargo": {"kind": "bulk", "tons": "x"}, "cranes": ["A1"]}, "/cargo/tons", "needs a whole number; got the text 'x'"),
+    ({"cargo": {"kind": "boxes"}, "cranes": ["A1"]}, "/cargo/count", "needs a value; none came"),
+    ({"cargo": 7, "cranes": ["A1"]}, "/cargo", "needs one of these: a record; got 7"),
+    ({"cargo": {"kind": "bulk", "tons": 1}}, "/cranes", "needs a value, since cargo has one; got none"),
+    ({"port": None}, "/port", "needs one of QLP, MRW; got null"),
+    ({"cranes": []}, "/cranes", "needs at least 1 item; got 0"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("data", "pointer", "message"), WORDS)
+def test_the_alternative_that_came_closest_speaks(data: dict[str, Any], pointer: str, message: str) -> None:
+    (fault,) = Gate.from_schema(BERTH).examine({"port": "QLP", **data}).faults
+    assert (fault.pointer, fault.message) == (pointer, message)
+
+
+OTHER_WORDS: list[tuple[Any, Any, str]] = [
+    ({"not": {"const": 3}}, 3, "needs anything but 3; got 3"),
+    ({"not": {"enum": [3, 4]}}, 3, "needs anything but 3, 4; got 3"),
+    ({"not": {"required": ["a"]}}, {"a": 1}, "needs no value for a; got one"),
+    ({"not": {"type": "string"}}, "x", "needs a value that #/not does not describe; got 'x'"),
+    ({"oneOf": [{}, {"type": "string"}, {"maxLength": 9}]}, "x", "needs exactly one of 3 alternatives; got number 1 and 2 and 3"),
+    ({"contains": {"const": 1}}, [2], "needs at least 1 of its items to be as the document's contains has them; got 0"),
+    ({"contains": {"const": 1}, "maxContains": 1}, [1, 1], "needs at most 1 of its items to be as the document's contains has them; got 2"),
+    ({"propertyNames": {"maxLength": 2}}, {"abc": 1}, "its key needs at most 2 characters; got 3"),
+    ({"minProperties": 2}, {}, "needs at least 2 keys; got 0"),
+    ({"pattern": "a.c"}, "b", "needs text in which a.c is found; got 'b'"),
+    ({"format": "email"}, "x", "needs an email address, such as desk@ternsound.example; got 'x'"),
+    ({"multipleOf": 0.1}, 0.25, "needs a multiple of 0.1; got 0.25"),
+    ({"type": ["integer", "null"]}, "x", "needs a whole number or null; got the text 'x'"),
+    ({"const": [1]}, 1, "needs [1]; got 1"),
+    ({"items": False}, [1], "needs no item here; got 1"),
+    (False, 1, "needs no value here; got 1"),
+    ({"anyOf": [{"title": "Crate"}, {"const": 4}], "allOf": [{"anyOf": [{"type": "null"}, {"enum": ["a", "b"]}]}]}, 4,
+     "needs one of these: null, a, b; got 4"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("document", "data", "message"), OTHER_WORDS)
+def test_messages(document: Any, data: Any, message: str) -> None:
+    (fault,) = Gate.from_schema(document, formats="assert").examine(data).faults
+    assert fault.message == message
+
+
+WRONG: list[tuple[Any, dict[str, Any], str]] = [
+    ({"type": "intger"}, {}, r"breaks 2020-12 at /type: needs one of these: array, boolean"),
+    ({"properties": {"a": {"minLength": -1}}}, {}, r"at /properties/a/minLength: needs a number of at least 0; got -1"),
+    ({"$schema": "http://json-schema.org/draft-04/schema#", "required": []}, {}, r"breaks draft-04 at /required"),
+    ({"$ref": "crane.json"}, {}, r"no document 'crane.json' was handed over; nothing is fetched: hand it over"),
+    ({"$ref": "#/$defs/crane"}, {}, r"nothing stands at /\$defs"),
+    ({"$ref": "#crane"}, {}, "has no anchor 'crane'"),
+    ({"$ref": "#/title", "title": "x"}, {}, "what stands at /title is no schema"),
+    ({"pattern": "("}, {}, r"the pattern '\(' in # is no regular expression"),
+    ({"patternProperties": {"[a": True}}, {}, "is no regular expression"),
+    ({"pattern": r"\p{Berth}"}, {}, "the Unicode property 'Berth' is not known here"),
+    ({"$ref": "#"}, {}, "refers to itself without taking a step"),
+    ({"anyOf": [{"$ref": "#/$defs/a"}], "$defs": {"a": {"not": {"$ref": "#"}}}}, {}, "refers to itself"),
+    ({"$schema": "https://quays.example/own"}, {}, "is no edition of the standard and was not handed over"),
+    ([], {}, "is a record or a boolean"),
+    ({}, {"dialect": "draft-03"}, "dialect='draft-03' is not known"),
+    ({}, {"formats": "ignore"}, "formats='ignore' is no way to treat formats"),
+    (
+        {"$schema": "https://quays.example/own"},
+        {"documents": {"https://quays.example/own": {"$vocabulary": {"https://quays.example/tides": True}}}},
+        "needs the vocabulary 'https://quays.example/tides', which is not known here",
+    ),
+]
+
+
+@pytest.mark.parametrize(("document", "words", "message"), WRONG)
+def test_documents_that_are_none(document: Any, words: dict[str, Any], message: str) -> None:
+    with pytest.raises(DeclarationError, match=message):
+        Gate.from_schema(document, **words)
+
+
+def test_references_reach_only_what_was_handed_over(tmp_path: Path) -> None:
+    (tmp_path / "parts").mkdir()
+    (tmp_path / "parts" / "crane.json").write_text('{"$ref": "../words.json#code"}')
+    (tmp_path / "words.json").write_text('{"$defs": {"c": {"$anchor": "code", "maxLength": 2}}}')
+    (tmp_path / "berth.json").write_text('{"items": {"$ref": "parts/crane.json"}}')
+    gate = Gate.from_schema(tmp_path / "berth.json", documents=tmp_path)
+    (fault,) = gate.examine(["A1", "A12"]).faults
+    assert (fault.pointer, fault.keyword) == ("/1", "words.json#/$defs/c/maxLength")
+    remote = {"$id": "https://quays.example/main", "$ref": "crane"}
+    for documents in (
+        {"https://quays.example/crane": {"type": "string"}},
+        {"any": {"$id": "https://quays.example/crane", "type": "string"}},
+    ):
+        assert not Gate.from_schema(remote, documents=documents).accepts(1)
+    (tmp_path / "words.json").write_text("{")
+    with pytest.raises(DeclarationError, match=r"words.json is no JSON"):
+        Gate.from_schema(True, documents=tmp_path)
+    # A definition that nobody refers to may lead nowhere.
+    assert Gate.from_schema({"$defs": {"old": {"$ref": "gone.json"}}}).accepts(1)
+
+
+def test_a_dialect_of_ones_own() -> None:
+    base = "https://json-schema.org/draft/2020-12"
+    own = {"$id": "https://quays.example/own", "$schema": f"{base}/schema", "type": ["object", "boolean"]}
+    some = {
+        **own,
+        "$vocabulary": {
+            f"{base}/vocab/core": True,
+            f"{base}/vocab/applicator": True,
+            "https://quays.example/tides": False,
+        },
+    }
+    document = {"$schema": "https://quays.example/own", "properties": {"a": False, "b": {"type": "integer"}}}
+    gate = Gate.from_schema(document, documents={"https://quays.example/own": some})
+    assert gate.accepts({"b": "no validation vocabulary, no type"})
+    assert not gate.accepts({"a": 1})
+    assertion = {**own, "$vocabulary": {f"{base}/vocab/core": True, f"{base}/vocab/format-assertion": True}}
+    formats = Gate.from_schema(
+        {"$schema": "https://quays.example/own", "format": "ipv4"}, documents={"https://quays.example/own": assertion}
+    )
+    assert not formats.accepts("300.0.0.1"), "a dialect may ask for formats to be asserted"
+    assert Gate.from_schema({"format": "ipv4"}).accepts("300.0.0.1")
+    odd = Gate.from_schema({"$schema": "https://quays.example/unknown", "items": [False]}, dialect="draft-07")
+    assert not odd.accepts([1])
+
+
+def test_the_standards_output() -> None:
+    gate = Gate.from_schema(BERTH)
+    assert gate.output({"port": "QLP"}, "flag") == {"valid": True}
+    told = gate.output({"port": "OST", "cranes": ["a1"]}, "basic")
+    assert told["errors"] == [
+        {
+            "keywordLocation": "/properties/port/enum",
+            "absoluteKeywordLocation": "https://quays.example/berth#/properties/port/enum",
+            "instanceLocation": "/port",
+            "error": "needs one of QLP, MRW; got 'OST'",
+        },
+        {
+            "keywordLocation": "/properties/cranes/items/$ref/pattern",
+            "absoluteKeywordLocation": "https://quays.example/berth#/$defs/crane/pattern",
+            "instanceLocation": "/cranes/0",
+            "error": "needs text that matches ^[A-Z][0-9]$; got 'a1'",
+        },
+    ]
+    (absent,) = gate.output({})["errors"]
+    assert (absent["instanceLocation"], absent["error"]) == ("", "port: needs a value; none came")
+    sound = gate.output({"port": "QLP", "cranes": ["A1"]})
+    notes = {(note["instanceLocation"], note["keywordLocation"]): note["annotation"] for note in sound["annotations"]}
+    assert notes["", "/title"] == "Berth"
+    assert notes["/cranes/0", "/properties/cranes/items/$ref/format"] == "regex"
+    assert notes["", "/properties"] == ["port", "cranes"]
+    with pytest.raises(ValueError, match="flag or basic"):
+        gate.output({}, "detailed")  # type: ignore[arg-type]
+
+
+def test_the_demo_judged_by_its_own_document(sound: dict[str, Any]) -> None:
+    gate = Gate.from_schema(bookings.schema(), formats="assert")
+    raw = (Path(__file__).parents[1] / "src/dutiful_gate/demo/bookings.json").read_bytes()
+    unstated = 0
+    for item in json.loads(raw):
+        ours, theirs = bookings.examine(item), gate.examine(item)
+        missing = {fault.pointer for fault in ours.faults} - {fault.pointer for fault in theirs.faults}
+        unstated += bool(missing)
+        assert missing <= {"/arrives"}, "only the comparison of two fields is not in the document"
+    assert unstated
+
+
+def test_hostile_documents_do_no_harm() -> None:
+    words = ['"]; raise SystemExit #', "'''\n\\", "{0}", "__import__('os')", "\u2028", "a\x00b", "𝔘", ""]
+    document = {
+        "properties": {word: {"const": word, "title": word} for word in words},
+        "patternProperties": {"^x": {"enum": words}},
+        "required": words,
+        "$defs": {word: {"pattern": "^(a+)+$"} for word in words},
+        "allOf": [
+            {"$ref": f"#/$defs/{word.replace('{', '%7B').replace('}', '%7D')}"} for word in words if word.isidentifier()
+        ],
+    }
+    gate = Gate.from_schema(document)
+    assert gate.accepts({word: word for word in words})
+    assert {fault.code for fault in gate.examine({"x": 1}).faults} == {"absent", "choice"}
+    deep: Any = 1
+    for _ in range(10_000):
+        deep = {"next": deep}
+    (fault,) = Gate.from_schema({"properties": {"next": {"$ref": "#"}}}).examine(deep).faults
+    assert (fault.code, fault.message) == ("depth", "needs lists and records at most 64 deep; got deeper ones")
+    assert Gate.from_schema(
+        {"$ref": "#/$defs/a", "$defs": {"a": {"items": {"$ref": "#"}}}}, limits=Limits(depth=3)
+    ).accepts([[[]]])
+    for odd in ({"enum": [[1]]}, {"uniqueItems": True}, {"anyOf": [{"items": {"$ref": "#"}}, {"type": "null"}]}):
+        assert [fault.code for fault in Gate.from_schema(odd).examine([deep]).faults] in (["depth"], ["choice"], [])
+    nested: Any = {}
+    for _ in range(3_000):
+        nested = {"not": nested}
+    with pytest.raises(DeclarationError, match="nests"):
+        Gate.from_schema(nested)
+    assert not Gate.from_schema({"pattern": "^(a+)+$"}).accepts("a" * 5_000 + "!")
+
+
+def test_many_definitions_compile_lazily() -> None:
+    definitions = {
+        f"d{at}": {"properties": {"next": {"$ref": f"#/$defs/d{(at * 7 + 1) % 500}"}, "v": {"maxLength": at % 9}}}
+        for at in range(500)
+    }
+    gate = Gate.from_schema({"$ref": "#/$defs/d0", "$defs": definitions})
+    assert gate.accepts({"next": {"next": {"v": "x"}}})
+    assert gate.source.count("def judge_") < 10, "only what was reached is compiled"
+
+
+EXPRESSIONS = [
+    (r"^\S(|(.|\n)*\S)\Z", False), (r"\a", False), (r"(?<n>a)\k<n>", True), (r"[\w\-.]+", True), (r"\cA", True),
+    (r"a++", False), (r"(?i)a", False), (r"{1}", False), (r"(?:a", False), (r"a)", False), (r"[b-a]", False), (r"\u{1F6A2}", True),
+    (r"(?<n>a)(?<n>b)", False), (r"\1", False), (r"[", False), ("\\", False), (r"[^]", True), (r"(?=a)*", True), (r"\p{Lu}", True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("pattern", "expected"), EXPRESSIONS)
+def test_what_is_a_regular_expression(pattern: str, expected: bool) -> None:
+    assert JUDGES["regex"][1](pattern) is expected
+
+
+@given(st.text(r"ab01^$.*+?()[]{}|\\dwsDWSpP{L}-,<>=!:k", max_size=12))
+def test_no_expression_makes_the_reader_raise(pattern: str) -> None:
+    for strict in (True, False):
+        with suppress(NoPattern):
+            re.compile(python_pattern(pattern, strict=strict))
+
+
+FORMATS = [
+    ("idn-hostname", "실례.테스트", True), ("idn-hostname", "〮실례.테스트", False), ("idn-hostname", "l·l", True), ("idn-hostname", "a·l", False),
+    ("idn-hostname", "א׳ב", True), ("idn-hostname", "A׳ב", False), ("idn-hostname", "بي\u200cبي", True), ("idn-hostname", "क\u200dष", False),
+    ("idn-hostname", "क्\u200dष", True), ("idn-hostname", "ab--cd", False), ("idn-hostname", "xn--X", False), ("idn-hostname", "a。b", True),
+    ("idn-hostname", "٠۰", False), ("idn-hostname", "-실례", False), ("idn-hostname", "fähre.example", True), ("hostname", "xn--fhre-koa.example", True),
+    ("hostname", "xn--fhre-kob", False), ("hostname", "a" * 64, False), ("time", "23:59:60Z", True), ("time", "22:59:60Z", False),
+    ("time", "01:29:60+01:30", True), ("time", "12:00:00", False), ("date-time", "1998-12-31T15:59:60.123-08:00", True),
+    ("date-time", "1998-12-31T23:58:60Z", False), ("uri", "http://[2001:db8::7]/x", True), ("uri", "http://[:::1]", False), ("uri", "//a", False),
+    ("iri", "http://ƒøø.ßår/?∂éœ=πîx#πîüx", True), ("uri-reference", "#a b", False), ("ipv4", "087.10.0.1", False), ("ipv6", "fe80::1%25", False),
+    ("email", '"joe bloggs"@example.example', True), ("email", "te..st@example.example", False), ("email", "joe@[127.0.0.1]", True),
+    ("duration", "P1Y2W", False), ("duration", "PT1D", False), ("json-pointer", "/foo/~", False), ("relative-json-pointer", "01/a", False),
+    ("uri-template", "/a/{b", False), ("uuid", "2eb8aa08-aa98-11ea-b4aa73b44-1d16380", False), ("date", "2023-02-29", False), ("date", "2024-02-29", True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "text", "expected"), FORMATS)
+def test_formats(name: str, text: str, expected: bool) -> None:
+    assert Gate.from_schema({"format": name}, formats="assert").accepts(text) is expected
+    assert Gate.from_schema({"format": name}).accepts(text)
