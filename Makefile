@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test test-all lint bench reference clean
+.PHONY: demo test test-all lint bench prove reference clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
@@ -23,6 +23,10 @@ lint: $(VENV)/.dev
 
 bench: $(VENV)/.dev
 	$(BIN)/python benchmarks/run.py
+
+# The laws of equivalence over a thousand random declarations and a million instances: some minutes.
+prove: $(VENV)/.dev
+	$(BIN)/python tests/prove_many.py
 
 # The pages of the docs that are made: from the docstrings, and from the table of types.
 reference: $(VENV)/.dev

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+import types
 from collections.abc import Callable
 from dataclasses import field, make_dataclass
 from datetime import UTC, date, datetime, time, timedelta
@@ -365,3 +367,11 @@ def any_declaration(seed: int) -> tuple[Any, dict[str, Any]]:
     if maker.random.random() < 0.2:
         words["unknown"] = "refuse"
     return declared, words
+
+
+def loaded(source: str) -> Any:
+    """The gate of a module of declarations."""
+    module = types.ModuleType("declared_again")
+    sys.modules["declared_again"] = module
+    exec(compile(source, "<declared again>", "exec"), module.__dict__)
+    return module.gate

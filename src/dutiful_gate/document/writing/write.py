@@ -309,7 +309,7 @@ class _Pen:
         """What the keys may be, as text."""
         names = self.use(key, at, name)
         node = key.node
-        plain = isinstance(node, Scalar) and type(node.kind) is Text and not key.parts
+        plain = isinstance(node, Scalar) and type(node.kind) is Text and is_canonical(key)
         if not plain and not isinstance(node, Choice) and not self.released:
             why = Unsaid("different keys can stand for equal values, and a repeat is refused by value")
             self.leave(at, name, "no key twice", why, "repeat")
