@@ -95,6 +95,11 @@ def _print(target: str, dialect: str, proof: Proof) -> None:
         f"  {counted(proof.instances, 'instance')} in {proof.seconds:.1f} s: "
         f"{proof.admitted:,} admitted, {proof.refused:,} refused by the gate"
     )
+    if proof.unsayable:
+        out.print(
+            f"  {proof.unsayable:,} more that no document can speak of: lone surrogates, numbers that no double holds",
+            style="quiet",
+        )
     if proof.unsampled:
         out.print(f"  no sound payload could be made, so only odd ones were tried: {proof.unsampled}", markup=False)
     for broken in proof.disagreements:
@@ -123,6 +128,7 @@ def _as_data(target: str, dialect: str, seed: int, proof: Proof) -> dict[str, An
         "instances": proof.instances,
         "admitted": proof.admitted,
         "refused": proof.refused,
+        "unsayable": proof.unsayable,
         "seconds": round(proof.seconds, 3),
         "unsampled": proof.unsampled or None,
         "disagreements": [

@@ -15,6 +15,7 @@ from ..declare.limits import Limits
 from .judging.drafts import DRAFT_2020_12, draft_of
 from .judging.engine import DocumentEngine, draft_called
 
+_NONE: Mapping[str, Any] = {}
 _REFERENCES = ("$ref", "$dynamicRef", "$recursiveRef")
 
 
@@ -24,16 +25,20 @@ class Fits(Embedded):
     document: Any
     at: str
     dialect: str
+    documents: Mapping[str, Any] = _NONE
 
     @cached_property
     def engine(self) -> DocumentEngine:
         """Judges by the document, or by the part of it that is meant."""
         draft = draft_called(self.dialect)
         if not self.at:
-            return DocumentEngine(self.document, {}, draft, "assert", Limits(), "")
-        uri = _uri(self.document)
-        lead = {"$ref": f"{uri}#{self.at}"}
-        return DocumentEngine(lead, {uri: self.document}, draft, "assert", Limits(), "urn:dutiful:lead")
+            return DocumentEngine(self.document, self.documents, draft, "assert", Limits(), "")
+        # Under a name beside those of the others, so that relative references among them find their way.
+        uri = _own_uri(self.document) or "document-beside-a-type.json"
+        handed = {**self.documents, uri: self.document}
+        return DocumentEngine(
+            {"$ref": f"{uri}#{self.at}"}, handed, draft, "assert", Limits(), "lead-to-a-document.json"
+        )
 
     def sound(self, data: Any) -> bool:
         """Whether the document accepts the data."""
@@ -61,6 +66,11 @@ class Fits(Embedded):
         word = draft.id_word or "$id"
         return uri, {"$schema": draft.uri, **self.document, word: uri}
 
+    @property
+    def reason(self) -> str:
+        """Why a document cannot say the same, "" when it can."""
+        return "it leads to documents that are not part of this one" if self.documents else ""
+
     def __str__(self) -> str:
         return f"fits(a document{f', at={self.at!r}' if self.at else ''})"
 
@@ -68,17 +78,24 @@ class Fits(Embedded):
         return hash((self.at, self.dialect))
 
 
-def fits(document: Mapping[str, Any] | bool, *, at: str = "", dialect: str | None = None) -> Fits:
+def fits(
+    document: Mapping[str, Any] | bool,
+    *,
+    at: str = "",
+    dialect: str | None = None,
+    documents: Mapping[str, Any] | None = None,
+) -> Fits:
     """Beside a type, or in `@obeys`: the plain data must also be sound by a JSON Schema document, formats asserted.
 
     `at` is the JSON Pointer of the part that is meant, where the document is more than that; `dialect` is the edition
-    of a document without `$schema`. The document judges what came, before it is read; its faults tell its keywords.
+    of a document without `$schema`; `documents` is what its references may lead to, by URI. The document judges what
+    came, before it is read; its faults tell its keywords.
     Raises DeclarationError for what is no document.
     """
     plain = dict(document) if isinstance(document, Mapping) else document
     asked = plain.get("$schema") if isinstance(plain, dict) else None
     known = draft_of(asked) if isinstance(asked, str) else None
-    made = Fits(plain, at, known.name if known is not None else dialect or "2020-12")
+    made = Fits(plain, at, known.name if known is not None else dialect or "2020-12", documents or _NONE)
     try:
         made.engine  # noqa: B018  a document that is none is told where it is declared
     except RecursionError:
@@ -86,10 +103,14 @@ def fits(document: Mapping[str, Any] | bool, *, at: str = "", dialect: str | Non
     return made
 
 
-def _uri(document: Any) -> str:
+def _own_uri(document: Any) -> str:
     own = document.get("$id", document.get("id")) if isinstance(document, dict) else None
-    if isinstance(own, str) and own.partition("#")[0]:
-        return own.partition("#")[0]
+    return own.partition("#")[0] if isinstance(own, str) else ""
+
+
+def _uri(document: Any) -> str:
+    if own := _own_uri(document):
+        return own
     text = json.dumps(document, sort_keys=True, default=str)
     return f"urn:dutiful:document:{sha256(text.encode()).hexdigest()[:16]}"
 

@@ -46,12 +46,14 @@ class Laws:
         self.shown: dict[Unstated, Any] = {}
         self.admitted = 0
         self.refused = 0
+        self.unsayable = 0
 
     def broken(self, instance: Any) -> Disagreement | None:
         """The law that an instance breaks, None when all hold."""
         gate = self.gate
         verdict = gate.examine(instance)
         if not is_sayable(instance, self.doubles):
+            self.unsayable += 1
             return None
         accepted = self.judge.accepts(instance)
         if not verdict:

@@ -21,15 +21,17 @@ class Proof:
     """What a run found.
 
     `disagreements` are the smallest instances, one for each kind of trouble; `unstated` has each rule that the document
-    does not state, with an instance that only the gate refuses, None where none was met.
+    does not state, with an instance that only the gate refuses, None where none was met. `unsayable` counts the
+    instances that no document can speak of, since readers of JSON differ on them: only the gate was asked about these.
     """
 
-    __slots__ = ("admitted", "disagreements", "instances", "refused", "seconds", "unsampled", "unstated")
+    __slots__ = ("admitted", "disagreements", "instances", "refused", "seconds", "unsampled", "unsayable", "unstated")
 
     def __init__(self) -> None:
         self.instances = 0
         self.admitted = 0
         self.refused = 0
+        self.unsayable = 0
         self.seconds = 0.0
         self.disagreements: list[Disagreement] = []
         self.unstated: list[tuple[Unstated, Any, bool]] = []
@@ -63,7 +65,7 @@ def prove(
         proof.instances += 1
         if progress is not None and number % 200 == 199:
             progress(200)
-    proof.admitted, proof.refused = laws.admitted, laws.refused
+    proof.admitted, proof.refused, proof.unsayable = laws.admitted, laws.refused, laws.unsayable
     for rule in laws.sent.unstated:
         shown = rule in laws.shown
         proof.unstated.append((rule, _least(laws, rule) if shown else None, shown))

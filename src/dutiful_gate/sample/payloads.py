@@ -8,6 +8,7 @@ from decimal import Decimal
 from random import Random
 from typing import Any
 
+from ..declare.clock import Clock
 from ..declare.facts import FAILED, Source, Unsaid
 from ..declare.kinds import Anything, Day, Exact, Kind, LocalMoment, Moment, Number, Text, Truth, Whole, Written
 from ..declare.kinds.lenient import Lenient
@@ -271,7 +272,9 @@ class Payloads:
     def moment(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
         """A date-time or date near the bounds, or near now."""
         random = self.random
-        around = datetime.now(UTC).replace(microsecond=0) if random.random() < 0.4 else _NOON
+        around = _NOON
+        if any(isinstance(end, Clock) for part in parts for end in vars(part).values()):
+            around = datetime.now(UTC).replace(microsecond=0)
         for part in parts:
             if isinstance(part, Floor | Ceiling | Between) and random.random() < 0.6:
                 bound = part.floor if isinstance(part, Floor | Between) else part.ceiling

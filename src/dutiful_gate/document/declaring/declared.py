@@ -58,6 +58,7 @@ class _Module:
         self.building: set[Node] = set()
         self.imports: dict[str, set[str]] = {"dutiful_gate": {"Gate"}}
         self.uses_document = False
+        self.uses_documents = False
         self.open: list[Node] = []
         self.closed: list[Node] = []
         self.refuses = False
@@ -68,19 +69,26 @@ class _Module:
 
     def text(self) -> str:
         """The whole module."""
-        self.survey()
-        expression = self.expression(self.root, self.asked or self.title(self.root) or "Document")
+        if self.library.dynamic:
+            # Where a dynamic reference leads depends on the way to it: such a document is judged as one.
+            expression = self.annotated(self.any(), [self.whole(self.root)])
+        else:
+            self.survey()
+            expression = self.expression(self.root, self.asked or self.title(self.root) or "Document")
         words = ', unknown="refuse"' if self.refuses else ""
         parts = ["\n".join(self.header())]
         if self.uses_document:
             held = pformat(self.document, width=110, sort_dicts=False)
             parts.append(f"DOCUMENT: dict[str, Any] = {held}")
+        if self.uses_documents:
+            held = pformat(dict(self.documents), width=110, sort_dicts=False)
+            parts.append(f"DOCUMENTS: dict[str, Any] = {held}")
         parts += [*self.classes, *self.aliases, f"gate = Gate({expression}{words})"]
         lead = '"""Declarations made from a JSON Schema document."""\n\nfrom __future__ import annotations\n\n'
         return lead + "\n\n\n".join(parts) + "\n"
 
     def header(self) -> list[str]:
-        if self.uses_document:
+        if self.uses_document or self.uses_documents:
             self.use("typing", "Any")
         order = sorted(self.imports, key=lambda module: (module == "dutiful_gate", module))
         lines = [f"from {module} import {', '.join(sorted(self.imports[module], key=_order))}" for module in order]
@@ -97,7 +105,8 @@ class _Module:
             words = active(node)
             if self.is_record(node, words):
                 shut = words.get("additionalProperties") is False and "patternProperties" not in words
-                (self.closed if shut else self.open).append(node)
+                if not _gathers(words):
+                    (self.closed if shut else self.open).append(node)
             kids = [self.library.target(node, words[word]) for word in ("$ref",) if word in words]
             kids += [kid for kid in held_schemas(node) if kid.steps[len(node.steps)] not in ("$defs", "definitions")]
             for kid in kids:
@@ -259,6 +268,8 @@ class _Module:
         if list(rest) == ["enum"] and kind != "number" and all(_is_literal_of(kind, each) for each in rest["enum"]):
             self.use("typing", "Literal")
             return f"Literal[{', '.join(map(literal, rest['enum']))}]", []
+        if kind == "integer" and node.draft.name == "draft-04":
+            return "int", [self.whole(node)]  # to that edition 1.0 is no whole number
         said: Said = scalar(kind, rest, formats=True)
         for module, name in said.imports:
             self.use(module, name)
@@ -331,16 +342,15 @@ class _Module:
 
     def whole(self, node: Node) -> str:
         """A schema that stays in the document, which is kept as it is."""
-        if node.document is not self.root.document:
-            raise DeclarationError(
-                f"{node.location()} has no declaration, and stands in another document",
-                remedy="make declarations of that document alone, or bring it into this one",
-            )
-        self.uses_document = True
         self.use("dutiful_gate", "fits")
         at = "".join(f"/{str(step).replace('~', '~0').replace('/', '~1')}" for step in node.steps)
-        dialect = "" if "$schema" in self.document else f", dialect={node.draft.name!r}"
-        return f"fits(DOCUMENT, at={at!r}{dialect})" if at else f"fits(DOCUMENT{dialect})"
+        more = ", documents=DOCUMENTS" if self.documents else ""
+        self.uses_documents = self.uses_documents or bool(more)
+        if node.document is not self.root.document:
+            return f"fits({{'$ref': {f'{node.document.name}#{at}'!r}}}{more})"
+        self.uses_document = True
+        more += "" if "$schema" in self.document else f", dialect={node.draft.name!r}"
+        return f"fits(DOCUMENT, at={at!r}{more})" if at else f"fits(DOCUMENT{more})"
 
     # Names
 
@@ -474,6 +484,17 @@ class _Field:
             return f"{self.attribute}: {self.type}" + (f" = {self.default}" if self.default else "")
         self.module.use("typing", "NotRequired")
         return f"{self.attribute}: NotRequired[{self.type}]"
+
+
+def _gathers(words: Mapping[str, Any]) -> bool:
+    """Whether a dataclass of it takes all other keys into a field of its own."""
+    more = words.get("additionalProperties")
+    if not isinstance(more, dict) or not more or "patternProperties" in words:
+        return False
+    required = words.get("required", [])
+    return all(
+        name in required or (isinstance(held, dict) and "default" in held) for name, held in words["properties"].items()
+    )
 
 
 def _order(name: str) -> tuple[bool, str]:

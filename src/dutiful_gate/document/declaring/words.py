@@ -22,7 +22,7 @@ def words_of(text: str) -> frozenset[str]:
 _IMPORTED = words_of(
     "Annotated Any Decimal Email Gate Hostname IPv4Address IPv6Address Literal NotRequired Path Slug TypedDict UUID "
     "WebUrl about dataclass date datetime field fits it named obeys rest secret time timedelta utc_only "
-    "without_offset DOCUMENT gate"
+    "without_offset DOCUMENT DOCUMENTS gate"
 )
 
 

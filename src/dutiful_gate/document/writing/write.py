@@ -137,7 +137,7 @@ class _Pen:
         elif self.refuse_unknown:
             said["additionalProperties"] = False
         for document in record.fits:
-            self.embed(said, document)
+            self.embed(said, document, at, record.name)
         self.record_rules(record, said, at, {field.attribute for field in fields})
         return said
 
@@ -216,13 +216,16 @@ class _Pen:
             said |= self.node(use, at, name)
             self.parts(said, use, at, name)
         for document in use.fits:
-            self.embed(said, document)
+            self.embed(said, document, at, name)
         if use.blank:
             said = {"anyOf": [said, {"type": "string", "pattern": f"^[{BLANKS}]*$"}]}
         return said
 
-    def embed(self, said: Keywords, document: Embedded) -> None:
+    def embed(self, said: Keywords, document: Embedded, at: str, name: str) -> None:
         """A document beside a type: its keywords, or a reference to it."""
+        if isinstance(document, Fits) and document.reason:
+            self.leave(at, name, document, Unsaid(document.reason))
+            return
         join(said, document.keywords())
         held = document.resource() if isinstance(document, Fits) else None
         if held is not None:
@@ -237,7 +240,7 @@ class _Pen:
         said = self.node(use, at, name)
         self.parts(said, use, at, name)
         for document in use.fits if not use.parts else ():
-            self.embed(said, document)
+            self.embed(said, document, at, name)
         if use.fallback is not MISSING:
             try:
                 instead = {"const": self.plain(use, use.fallback)}
@@ -262,6 +265,9 @@ class _Pen:
                 if into == "list" or into == "tuple":
                     return said
                 self.note_repeats(item, "no item twice", at, name)
+                if self.released and self.hides(item):
+                    self.leave(at, name, "no item twice", Unsaid("what tells items apart may be withheld"))
+                    return said
                 return {**said, "uniqueItems": True}
             case Fixed(items):
                 return self.fixed(items, at, name)
@@ -359,6 +365,9 @@ class _Pen:
                 self.leave(at, name, part, told)
                 continue
             if isinstance(part, Distinct) and isinstance(use.node, Items):
+                if self.released and self.hides(use.node.item):
+                    self.leave(at, name, part, Unsaid("what tells items apart may be withheld"))
+                    continue
                 self.note_repeats(use.node.item, str(part), at, name)
             if self.spelled and isinstance(told.get("format"), str):
                 join(said, {"format": told["format"]})
@@ -366,6 +375,24 @@ class _Pen:
             join(said, {word: self.constant(use, held) for word, held in told.items()})
         if self.spelled and isinstance(said.get("format"), str) and "pattern" not in said:
             join(said, spelled_out({"format": said["format"]}))
+
+    def hides(self, use: Use, seen: frozenset[str] = frozenset()) -> bool:
+        """Whether something in a value is not released, so that what differs may come out alike."""
+        if use.secret:
+            return True
+        match use.node:
+            case Link(key) if key not in seen:
+                record = self.shape.records[key]
+                fields = (*record.fields, *([record.rest] if record.rest is not None else []))
+                return any(field.only_given or self.hides(field.use, seen | {key}) for field in fields)
+            case Items(item) | Nullable(item):
+                return self.hides(item, seen)
+            case Fixed(items) | Branches(items):
+                return any(self.hides(item, seen) for item in items)
+            case Entries(_, value):
+                return self.hides(value, seen)
+            case _:
+                return False
 
     def note_repeats(self, item: Use, rule: str, at: str, name: str) -> None:
         """Put down where `uniqueItems`, which compares what is sent, is not all: equal values may be written twice."""

@@ -1,0 +1,282 @@
+"""The laws of equivalence, samples and probes, and documents as declarations."""
+
+from __future__ import annotations
+
+import json
+import random
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Annotated, Any
+
+import pytest
+
+from any_declaration import any_declaration, loaded
+from dutiful_gate import (
+    CannotSample,
+    DeclarationError,
+    Gate,
+    fits,
+    it,
+    obeys,
+    payloads,
+    probes,
+    samples,
+    this,
+    trimmed,
+    uppered,
+)
+from dutiful_gate.declare.facts import Facts
+from dutiful_gate.declare.rules import Rule
+from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.document.declaring.declared import declared
+from dutiful_gate.document.document import Document
+from dutiful_gate.prove.laws import Laws, is_sayable
+from dutiful_gate.prove.proof import prove
+from dutiful_gate.prove.smaller import smallest
+from prove_many import proved
+
+
+@pytest.mark.parametrize("first", range(0, 80, 10))
+def test_the_laws_hold_for_declarations_nobody_thought_of(first: int) -> None:
+    """A short run of `make prove`."""
+    for seed in range(first + 5000, first + 5010):
+        _, proof, told = proved(seed, 60)
+        assert not told, seed
+        assert proof is None or proof.admitted + proof.refused + proof.unsayable == proof.instances == 60
+
+
+def test_the_demo_is_proved() -> None:
+    proof = prove(bookings, 1500, seed=3)
+    assert (proof.disagreements, proof.instances, proof.unsampled) == ([], 1500, "")
+    assert proof.admitted > 100
+    ((rule, instance, met),) = proof.unstated
+    assert (rule.rule, met) == ("this.arrives > this.departs", True)
+    assert instance["arrives"] <= instance["departs"], "an instance that shows the difference"
+    assert prove(bookings, 300, seed=3).admitted == prove(bookings, 300, seed=3).admitted
+
+
+class _Lying(Gate[Any]):
+    """A gate whose document is not its own."""
+
+    __slots__ = ("told",)
+
+    def schema(self, **words: Any) -> Document:
+        return Document(json.loads(json.dumps(super().schema(**words)).replace(*_LIES[words.get("of", "send")])), ())
+
+
+_LIES = {"send": ("", ""), "release": ("", "")}
+
+
+@pytest.mark.parametrize(
+    ("of", "truth", "lie", "law", "smallest_one"),
+    [
+        ("send", '"maximum": 9', '"maximum": 10', 1, {"count": 10, "port": ""}),
+        ("send", '"maximum": 9', '"maximum": 8', 2, {"count": 9, "port": ""}),
+        ("release", '"maximum": 9', '"maximum": 8', 3, {"count": 9, "port": ""}),
+    ],
+)
+def test_a_law_that_is_broken_is_found(
+    of: str, truth: str, lie: str, law: int, smallest_one: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    @dataclass
+    class Berths:
+        count: Annotated[int, it <= 9]
+        port: str
+
+    monkeypatch.setitem(_LIES, of, (truth, lie))
+    proof = prove(_Lying(Berths), 600)
+    assert [(broken.law, broken.instance) for broken in proof.disagreements] == [(law, smallest_one)]
+    assert f"law {law}: " in str(proof.disagreements[0])
+
+
+def test_instances_are_made_smaller() -> None:
+    found = smallest({"a": [1, 2, {"b": "xxxyyy"}], "c": 7}, lambda data: "y" in json.dumps(data))
+    assert found == {"a": [{"b": "y"}]}
+    assert smallest([4096, 2.75], lambda data: len(data) == 2) == [0, 0.0]
+
+
+SAYABLE = [
+    ("x", True),
+    ("\ud800", False),
+    (2**53, True),
+    (2**53 + 1, True),
+    (10**400, False),
+    (1e300, False),
+    ({"\udc00": 1}, False),
+]
+
+
+@pytest.mark.parametrize(("instance", "expected"), SAYABLE)
+def test_what_a_document_can_speak_of(instance: Any, expected: bool) -> None:
+    assert is_sayable([instance], False) is expected
+    assert is_sayable([2**53 + 1], True) is False
+
+
+def test_samples_look_plausible_and_are_sound() -> None:
+    made = samples(Booking, 20, seed=5)
+    assert len(made) == 20
+    assert all(isinstance(booking, Booking) and booking.arrives > booking.departs for booking in made)
+    assert made == samples(bookings, 20, seed=5) != samples(bookings, 20, seed=6)
+    assert {type(booking.departs) for booking in made} == {datetime}
+    plain = payloads(Booking, 5)
+    assert all(bookings.accepts(payload) for payload in plain)
+    assert all("@" in payload["contact"] and payload["contact"].endswith(".example") for payload in plain)
+
+    @dataclass
+    class Never:
+        code: Annotated[str, it.matches("[a-z]"), uppered, it.matches("[a-z]")]
+
+    with pytest.raises(CannotSample, match=r"code: no sound value was found in 80 tries.*about\(examples="):
+        samples(Never)
+
+
+def test_probes_are_wrong_in_one_place() -> None:
+    told = list(probes(Booking, seed=2))
+    for payload, fault in told:
+        assert bookings.examine(payload).faults == (fault,)
+    found = {
+        (("/".join("[]" if isinstance(step, int) else step for step in fault.path)), fault.code) for _, fault in told
+    }
+    assert {
+        ("origin", "absent"), ("origin", "pattern"), ("origin", "kind"), ("departs", "reading"), ("contact", "format"), ("crates", "count"),
+        ("crates/[]/contents", "length"), ("crates/[]/weight_kg", "floor"), ("crates/[]/weight_kg", "ceiling"), ("priority", "choice"),
+        ("arrives", "agreement"), ("", "kind"),
+    } <= found  # fmt: skip
+
+
+def test_every_rule_has_its_edges() -> None:
+    """A law is only as good as its instances: each rule of these is broken by some of them."""
+    for seed in range(7000, 7030):
+        made, words = any_declaration(seed)
+        try:
+            laws = Laws(Gate(made, **words))
+        except DeclarationError:
+            continue
+        proof = prove(laws.gate, 80, seed)
+        assert proof.unsampled or proof.admitted, seed
+
+
+DOCUMENT: dict[str, Any] = {
+    "$schema": "http://json-schema.org/draft-07/schema#",
+    "title": "Sailing",
+    "description": 'One crossing.\n\nSays "go".',
+    "type": "object",
+    "properties": {
+        "ship": {"$ref": "#/definitions/ship"},
+        "departs": {"type": "string", "format": "date-time"},
+        "class": {"type": ["string", "null"], "maxLength": 9},
+        "deck-plan": {"type": "array", "items": {"type": "integer", "minimum": 1}, "uniqueItems": True, "default": [1, 2]},
+        "tide": {"type": "number", "multipleOf": 0.5, "exclusiveMaximum": 9},
+        "port": {"enum": ["QLP", "MRW"]},
+        "odd": {"not": {"type": "boolean"}},
+        "next": {"$ref": "#"},
+        "code": {"type": "string", "pattern": "^[A-Z]{2,4}$", "format": "berth-code"},
+        "extra": {"type": "object", "additionalProperties": {"type": "integer"}, "maxProperties": 2},
+        "a\"]); import os #": {"const": "'''\n"},
+    },
+    "required": ["ship", "departs"],
+    "if": {"required": ["tide"]},
+    "then": {"required": ["port"]},
+    "definitions": {
+        "ship": {
+            "type": "object",
+            "properties": {"name": {"type": "string", "minLength": 1}, "decks": {"type": "integer", "default": 2}},
+            "required": ["name"],
+            "additionalProperties": False,
+        }
+    },
+}  # fmt: skip
+
+
+def test_a_document_becomes_declarations_that_judge_the_same() -> None:
+    text = declared(DOCUMENT)
+    assert "class Sailing(TypedDict):" in text
+    assert "@obeys(fits(" in text
+    assert "@dataclass" in text
+    assert "departs: datetime" in text
+    assert '"""One crossing.' in text
+    gate, judge = loaded(text), Gate.from_schema(DOCUMENT, formats="assert")
+    sound = {"ship": {"name": "Tern"}, "departs": "2026-05-04T09:30:00Z"}
+    changes: list[dict[str, Any]] = [
+        {}, {"ship": {"name": ""}}, {"ship": {"name": "a", "x": 1}}, {"ship": {"name": "a", "decks": 2.5}}, {"departs": "noon"}, {"class": None},
+        {"class": "x" * 10}, {"deck-plan": [1, 1]}, {"deck-plan": []}, {"deck-plan": [0]}, {"tide": 1.25}, {"tide": 1.5}, {"tide": 1.5, "port": "QLP"},
+        {"port": "OST"}, {"odd": True}, {"odd": None}, {"next": sound}, {"next": {}}, {"code": "QL"}, {"code": "ql"}, {"extra": {"a": 1}},
+        {"extra": {"a": "x"}}, {"extra": {"a": 1, "b": 2, "c": 3}}, {"a\"]); import os #": "'''\n"}, {"a\"]); import os #": 1}, {"more": 1},
+    ]  # fmt: skip
+    admitted = 0
+    for change in changes:
+        data = {**sound, **change}
+        assert gate.accepts(data) == judge.accepts(data), change
+        admitted += gate.accepts(data)
+    assert 8 < admitted < len(changes) - 8
+
+
+@pytest.mark.parametrize("draft", ["draft-04", "draft-06", "draft-07", "2019-09", "2020-12"])
+def test_the_cases_as_declarations(draft: str) -> None:
+    """Every document of the cases judges the same when it has become declarations."""
+    from test_judging import FILES, HERE
+
+    for name, drafts in FILES.items():
+        for case in json.loads((HERE / f"{name}.json").read_text()) if draft in drafts else []:
+            judge = Gate.from_schema(case["schema"], dialect=draft, formats="assert")
+            gate = loaded(declared(case["schema"], draft=judge._engine.dialect))  # type: ignore[attr-defined]
+            for data in [*case["valid"], *case["invalid"]]:
+                assert gate.accepts(data) == judge.accepts(data), (case["about"], data)
+
+
+def test_declarations_of_several_documents() -> None:
+    documents = {
+        "crane.json": {"not": {"type": "null"}, "items": {"$ref": "words.json#/$defs/code"}},
+        "words.json": {"$defs": {"code": {"maxLength": 2}}},
+    }
+    document = {
+        "type": "object",
+        "properties": {"cranes": {"$ref": "crane.json"}, "odd": {"allOf": [{"$ref": "words.json#/$defs/code"}]}},
+    }
+    judge = Gate.from_schema(document, documents=documents)
+    gate = loaded(declared(document, documents=documents))
+    for data in ({}, {"cranes": ["A1"]}, {"cranes": ["A12"]}, {"cranes": None}, {"odd": "abc"}, {"odd": "ab"}):
+        assert gate.accepts(data) == judge.accepts(data), data
+    assert {rule.reason for rule in gate.schema().unstated} == {"it leads to documents that are not part of this one"}
+
+
+def test_the_round_trip_of_the_demo() -> None:
+    text = declared(bookings.schema())
+    assert loaded(text).schema() == bookings.schema()
+    assert "priority: Literal['standard', 'urgent'] = 'standard'" in text
+    assert "contact: Email" in text
+
+
+def test_a_document_beside_a_type() -> None:
+    @obeys(fits({"minProperties": 2}), this.low < this.high)
+    @dataclass
+    class Span:
+        low: Annotated[int, fits({"not": {"const": 3}})]
+        high: Annotated[Any, fits(DOCUMENT, at="/definitions/ship/properties/decks")] = 7
+
+    gate = Gate(Span)
+    assert gate.accepts({"low": 1, "high": 5})
+    told = {}
+    for data in ({"low": 1}, {"low": 3, "high": 4}, {"low": 1, "high": "x"}):
+        (fault,) = gate.examine(data).faults
+        told[fault.pointer] = (fault.code, fault.keyword.rpartition("#")[2])
+    assert told == {
+        "": ("count", "/minProperties"),
+        "/low": ("choice", "/not"),
+        "/high": ("kind", "/definitions/ship/properties/decks/type"),
+    }
+    judge = Gate.from_schema(gate.schema())
+    for data in ({"low": 1, "high": 5}, {"low": 1}, {"low": 3, "high": 4}, {"low": 1, "high": "x"}):
+        assert judge.accepts(data) == gate.accepts(data)
+    with pytest.raises(DeclarationError, match="breaks 2020-12"):
+        fits({"type": "berth"})
+    assert not prove(gate, 400).disagreements
+
+
+def test_rules_speak_without_a_shape() -> None:
+    """A rule written in a test has faces, keywords and edges like those that ship."""
+    rules = [it > 1, it.length <= 3, it.matches("a"), it.one_of("a"), it.distinct, it.multiple_of(2)]
+    facts = Facts("a value", "value", measured="items", text=True, number=True)
+    assert all(isinstance(rule, Rule) and rule.keywords(facts) for rule in rules)
+    assert random.Random(1).random() == random.Random(1).random()
+    assert Gate(Annotated[str, trimmed]).accepts(" x ")
