@@ -243,7 +243,7 @@ def test_declarations_of_several_documents() -> None:
 def test_the_round_trip_of_the_demo() -> None:
     text = declared(bookings.schema())
     assert loaded(text).schema() == bookings.schema()
-    assert "priority: Literal['standard', 'urgent'] = 'standard'" in text
+    assert 'priority: Literal["standard", "urgent"] = "standard"' in text
     assert "contact: Email" in text
 
 

@@ -145,8 +145,11 @@ def _with_key(text: str, line: str, data: Path) -> str:
         raise CannotRun(f"{data} holds no record, and only a record can have a $schema key; try --editor workspace")
     if "$schema" in held:
         return re.sub(r'"\$schema"\s*:\s*"(?:[^"\\]|\\.)*"', lambda found: line, text, count=1)
-    at = text.index("{") + 1
-    return f"{text[:at]}\n  {line}{',' if held else ''}{text[at:] if held else chr(10) + text[at:].lstrip()}"
+    before, _, after = text.partition("{")
+    comma = "," if held else ""
+    if held and "\n" in after.partition('"')[0]:
+        return f"{before}{{\n  {line}{comma}{after}"
+    return f"{before}{{{line}{comma}{' ' if held else ''}{after.lstrip()}"
 
 
 def _with_line(text: str, line: str) -> str:

@@ -150,7 +150,8 @@ class ReleaseWriter(Writer):
                 self.field(field, held, f"value[{key}]" if of_dict else f"value.{field.attribute}")
         if record.rest is not None and (self.secrets or not record.rest.use.secret):
             held = self.variable(record.rest.attribute)
-            self.write(f"{held} = value.{record.rest.attribute}")
+            key = self.key(record.rest.attribute, trusted=True)
+            self.write(f"{held} = {f'value[{key}]' if of_dict else f'value.{record.rest.attribute}'}")
             self.release(record.rest.use, held)
             self.write(f"made.update({held})")
         self.write("return made")

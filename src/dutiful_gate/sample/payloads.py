@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from random import Random
@@ -30,6 +30,7 @@ from ..declare.rules import (
 )
 from ..declare.rules.format import OfFormat
 from ..declare.steps import Step
+from ..declare.terms import Comparison
 from ..engine.gatehouse import Engine
 from ..engine.plan import Plan
 from ..shape.nodes import (
@@ -49,7 +50,7 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.plain import plain
-from .text import FORMATS, GOODS, of_pattern, words_for
+from .text import FORMATS, GOODS, known_words, of_pattern, words_for
 
 _TRIES = 80
 _DEEP = 3
@@ -189,6 +190,7 @@ class Payloads:
         """Whether the record as a whole is sound, after some mending of fields that do not go together."""
         whole = Use(Link(record.key))
         by_name = {field.attribute: field for field in record.fields}
+        self.bring_together(record, by_name, made)
         for _ in range(12):
             if self._record_engine(record, whole).sound(made) is not FAILED:
                 return True
@@ -210,6 +212,22 @@ class Payloads:
                 else:
                     made[wire] = self.field(field, depth)
         return False
+
+    def bring_together(self, record: Record, by_name: Mapping[str, Field], made: dict[str, Any]) -> None:
+        """Let what must be later be a few hours later, not weeks."""
+        for rule in record.rules:
+            if not isinstance(rule, Comparison) or not rule.orders or len(rule.fields) != 2:
+                continue
+            fields = [by_name[name] for name in rule.fields if name in by_name]
+            kinds = [_kind_of(field.use) for field in fields]
+            if len(fields) != 2 or not all(isinstance(kind, Moment | LocalMoment) for kind in kinds):
+                continue
+            late, early = fields if rule.sign.startswith(">") else fields[::-1]
+            kind, start = _kind_of(late.use), made.get(early.wire)
+            if late.wire in made and isinstance(start, str) and kind is not None:
+                moment = kind.reader(Source.JSON)(start)
+                if isinstance(moment, datetime) and moment.year < 9999:
+                    made[late.wire] = kind.plain(moment + timedelta(minutes=15 * self.random.randint(3, 24)))
 
     def _record_engine(self, record: Record, whole: Use) -> Engine:
         key = ("record", record.key)
@@ -238,7 +256,9 @@ class Payloads:
             if isinstance(part, OfFormat):
                 made = random.choice(_of_format(part))
             elif isinstance(part, Matches):
-                made = of_pattern(part.pattern, random, part.flags) or made
+                known = known_words(name, part.pattern, part.flags)
+                drawn = random.choice(known) if known and random.random() < 0.8 else None
+                made = drawn or of_pattern(part.pattern, random, part.flags) or made
             elif isinstance(part, Has):
                 made += of_pattern(part.pattern, random, part.flags) or ""
         made = made or words_for(name, random)
@@ -316,6 +336,11 @@ _MAKERS: tuple[tuple[Any, Callable[..., Any]], ...] = (
     (Anything, lambda self, kind, parts, name: self.random.choice(_ANYTHING)),
     (Written, Payloads.written),
 )
+
+
+def _kind_of(use: Use) -> Kind | None:
+    node = use.node.inner.node if isinstance(use.node, Nullable) else use.node
+    return node.kind if isinstance(node, Scalar) else None
 
 
 def _uuid(random: Random) -> Any:

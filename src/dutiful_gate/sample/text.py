@@ -16,6 +16,7 @@ GOODS = (
 )  # fmt: skip
 PORTS = ("Quillport", "Marrow Isle", "Ostrey", "Fennick")
 PEOPLE = ("A. Quay", "M. Tiller", "J. Strand", "R. Hawser", "O. Keel")
+CODES = ("QLP", "MRW", "OST", "FNK")
 _BY_NAME: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...] = (
     (("port", "origin", "destination", "berth", "place", "city", "town"), PORTS),
     (("person", "name", "sender", "consignee", "customer", "skipper"), PEOPLE),
@@ -52,6 +53,14 @@ def words_for(name: str, random: Random) -> str:
         if any(part in low for part in parts):
             return random.choice(words)
     return random.choice(GOODS)
+
+
+def known_words(name: str, pattern: str, flags: int) -> list[str]:
+    """The words of a freight office that an expression matches, for a field of that name."""
+    fits = re.compile(pattern, flags).fullmatch
+    low = name.lower()
+    named = [word for parts, words in _BY_NAME if any(part in low for part in parts) for word in words]
+    return [word for word in (*CODES, *named) if fits(word)]
 
 
 def of_pattern(pattern: str, random: Random, flags: int = 0) -> str | None:

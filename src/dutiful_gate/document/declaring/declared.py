@@ -347,10 +347,10 @@ class _Module:
         more = ", documents=DOCUMENTS" if self.documents else ""
         self.uses_documents = self.uses_documents or bool(more)
         if node.document is not self.root.document:
-            return f"fits({{'$ref': {f'{node.document.name}#{at}'!r}}}{more})"
+            return f'fits({{"$ref": {literal(f"{node.document.name}#{at}")}}}{more})'
         self.uses_document = True
-        more += "" if "$schema" in self.document else f", dialect={node.draft.name!r}"
-        return f"fits(DOCUMENT, at={at!r}{more})" if at else f"fits(DOCUMENT{more})"
+        more += "" if "$schema" in self.document else f", dialect={literal(node.draft.name)}"
+        return f"fits(DOCUMENT, at={literal(at)}{more})" if at else f"fits(DOCUMENT{more})"
 
     # Names
 
@@ -413,13 +413,11 @@ class _Module:
             held = self.expression(node.kid("additionalProperties"), f"{name}Value")
             self.use("dutiful_gate", "rest")
             self.use("typing", "Annotated")
-            self.use("dataclasses", "field")
-            if of_dict:
-                lines.insert(0, f"@obeys({self.whole(node)})")
-                self.use("dutiful_gate", "obeys")
-            else:
-                own = attribute("others", taken)
-                lines.append(f"    {own}: Annotated[dict[str, {held}], rest] = field(default_factory=dict)")
+            own = f"{attribute('others', taken)}: Annotated[dict[str, {held}], rest]"
+            if not of_dict:
+                self.use("dataclasses", "field")
+                own += " = field(default_factory=dict)"
+            lines.append(f"    {own}")
         self.classes.append("\n".join(lines))
         return name
 
@@ -457,7 +455,7 @@ class _Field:
         self.default = ""
         if wire != attribute:
             module.use("dutiful_gate", "named")
-            self.type = module.annotated(self.type, [f"named({wire!r})"])
+            self.type = module.annotated(self.type, [f"named({literal(wire)})"])
         if not self.required and "default" in raw and module.is_sound(kid, raw["default"]):
             self.plain = [raw["default"]]
             self.default = self.standing_in(raw["default"])
@@ -487,14 +485,9 @@ class _Field:
 
 
 def _gathers(words: Mapping[str, Any]) -> bool:
-    """Whether a dataclass of it takes all other keys into a field of its own."""
+    """Whether a record of it takes all other keys into a field of its own, so that none is unknown."""
     more = words.get("additionalProperties")
-    if not isinstance(more, dict) or not more or "patternProperties" in words:
-        return False
-    required = words.get("required", [])
-    return all(
-        name in required or (isinstance(held, dict) and "default" in held) for name, held in words["properties"].items()
-    )
+    return isinstance(more, dict) and bool(more) and "patternProperties" not in words
 
 
 def _order(name: str) -> tuple[bool, str]:

@@ -123,7 +123,7 @@ def _rules(said: Said, kind: str, left: dict[str, Any]) -> None:
             said.rules.append(rule)
             del left["pattern"]
         if left.get("format") in JUDGES and said.base in ("str", ""):
-            said.rules.append(f"it.of_format({left.pop('format')!r})")
+            said.rules.append(f"it.of_format({literal(left.pop('format'))})")
     if kind in _BASES and kind != "boolean" and said.base in ("str", "int", "float", ""):
         _constants(said, left, kind)
 

@@ -10,6 +10,7 @@ from typing import Any
 from ...declare.blanks import BLANKS
 from ...declare.facts import Unsaid
 from ...declare.patterns import ecma_pattern
+from ...declare.rules.more_text import escaped
 
 _RESERVED = frozenset(dir(builtins)) | frozenset(keyword.kwlist) | frozenset(keyword.softkwlist)
 
@@ -65,6 +66,12 @@ def attribute(wire: str, taken: set[str]) -> str:
 
 def literal(value: Any) -> str:
     """Plain JSON data as a Python literal."""
+    if isinstance(value, str):
+        return f'"{value}"' if value.isprintable() and not set('"\\') & set(value) else repr(value)
+    if isinstance(value, list):
+        return f"[{', '.join(map(literal, value))}]"
+    if isinstance(value, dict):
+        return f"{{{', '.join(f'{literal(name)}: {literal(held)}' for name, held in value.items())}}}"
     return repr(value)
 
 
@@ -99,10 +106,25 @@ _BACK = (
 
 def pattern_rule(pattern: str) -> str | None:
     """The rule of ours that says a pattern in exactly these words; None where there is none."""
+    plain = _literal_of(pattern)
+    if plain is not None:
+        return plain
     whole = pattern.removeprefix("^(?:").removesuffix(")$") if pattern[:4] == "^(?:" and pattern[-2:] == ")$" else None
     if whole is not None and (found := _python(whole)) is not None:
         return f"it.matches({_raw(found)})"
     return f"it.has({_raw(found)})" if (found := _python(pattern)) is not None else None
+
+
+def _literal_of(pattern: str) -> str | None:
+    """The rule on what a text begins or ends with, or holds."""
+    for before, after, word in (("^", "", "starts_with"), ("", "$", "ends_with"), ("", "", "contains")):
+        if not (pattern.startswith(before) and pattern.endswith(after)):
+            continue
+        inner = pattern[len(before) : len(pattern) - len(after)]
+        text = re.sub(r"\\(.)", r"\1", inner, flags=re.DOTALL)
+        if text and escaped(text) == inner and (word != "contains" or not set("^$") & set(pattern[:1] + pattern[-1:])):
+            return f"it.{word}({literal(text)})"
+    return None
 
 
 def _python(said: str) -> str | None:
@@ -126,4 +148,4 @@ def _python(said: str) -> str | None:
 
 def _raw(pattern: str) -> str:
     plain = pattern.isprintable() and '"' not in pattern and not pattern.endswith("\\")
-    return f'r"{pattern}"' if plain and "\\" in pattern else repr(pattern)
+    return f'r"{pattern}"' if plain and "\\" in pattern else literal(pattern)

@@ -453,8 +453,10 @@ def is_canonical(use: Use) -> bool:
     match use.node:
         case Scalar(kind):
             return type(kind) in (Text, Truth, Whole)
-        case Choice() | Nothing():
+        case Nothing():
             return True
+        case Choice(values=values):
+            return len(set(values)) == len(values)  # to a set 1 and True are one
         case Items(item, into):
             return into in ("list", "tuple") and is_canonical(item)
         case Fixed(items):
@@ -462,7 +464,9 @@ def is_canonical(use: Use) -> bool:
         case Nullable(inner):
             return is_canonical(inner)
         case Branches(options=options):
-            return all(map(is_canonical, options))
+            kinds = [option.node.kind for option in options if isinstance(option.node, Scalar)]
+            both = any(isinstance(kind, Truth) for kind in kinds) and any(kind.facts.number for kind in kinds)
+            return not both and all(map(is_canonical, options))
         case _:
             return False
 
