@@ -12,9 +12,10 @@ import subprocess
 import sys
 import tracemalloc
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 from statistics import median
-from time import perf_counter
+from time import perf_counter, sleep
 from typing import Any
 
 from by_hand import check_booking
@@ -25,7 +26,7 @@ from payloads import BOOKING, REFUSED
 
 import dutiful_gate
 from dutiful_gate import Gate
-from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.demo.ferries import Booking, Crate, bookings
 
 IMPORT_BOUND_MS = 40.0
 IMPORTS = {
@@ -41,6 +42,41 @@ RAW = json.dumps(BOOKING).encode()
 plain = Gate(Plain)
 RAW_PLAIN = json.dumps(PLAIN).encode()
 RAW_FEED = json.dumps(FEED).encode()
+
+
+by_document = Gate.from_schema(feeds.schema(), formats="assert")
+DEFINITIONS = {
+    "$ref": "#/$defs/d0",
+    "$defs": {
+        f"d{at}": {
+            "description": "what it is " * 110,
+            "properties": {
+                f"p{each}": {"type": ["string", "null"], "pattern": f"^[a-z]{{{each},}}$", "maxLength": 80}
+                for each in range(10)
+            },
+            "additionalProperties": {"$ref": f"#/$defs/d{(at * 7 + 1) % 1000}"},
+        }
+        for at in range(1000)
+    },
+}
+"""About two megabytes of definitions that lead to each other."""
+
+
+def _without_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    made = dict(pairs)
+    assert len(made) == len(pairs)
+    return made
+
+
+decode_strictly = json.JSONDecoder(object_pairs_hook=_without_repeats).decode
+_moment = datetime.fromisoformat
+
+
+def built(item: dict[str, Any]) -> Booking:
+    """A booking without any check: the least that building typed values can cost."""
+    crates = [Crate(crate["contents"], crate["weight_kg"]) for crate in item["crates"]]
+    departs, arrives = _moment(item["departs"]), _moment(item["arrives"])
+    return Booking(item["origin"], item["destination"], departs, arrives, item["contact"], crates, item["priority"])
 
 
 def check_feed(data: list[Any]) -> tuple[list[Booking | None], list[Any]]:
@@ -65,7 +101,9 @@ def same_work() -> None:
     assert bookings.admit(BOOKING) == check_booking(BOOKING)[0], "both must build the same booking"
     assert readings.admit(READING) == check_reading(READING)[0], "both must build the same reading"
     assert feeds.admit(FEED) == check_feed(FEED)[0], "both must build the same feed"
-    assert feeds.admit_json(RAW_FEED) == check_feed(FEED)[0]
+    assert feeds.admit_json(RAW_FEED) == check_feed(FEED)[0] == [built(item) for item in FEED]
+    assert by_document.accepts(FEED)
+    assert len(json.dumps(DEFINITIONS)) > 1_900_000
 
 
 def ratios() -> list[Ratio]:
@@ -97,6 +135,27 @@ def ratios() -> list[Ratio]:
             lambda: plain.admit_json(RAW_PLAIN),
             lambda: decode(RAW_PLAIN.decode()),
             1.8,
+        ),
+        compared(
+            "  no check but repeated keys, no bound",
+            lambda: [built(item) for item in decode_strictly(RAW_FEED.decode())],
+            lambda: decode(RAW_FEED.decode()),
+            float("inf"),
+            turns=15,
+        ),
+        compared(
+            "1,000 bookings judged by document",
+            lambda: by_document.accepts(FEED),
+            lambda: check_feed(FEED),
+            2.5,
+            turns=15,
+        ),
+        compared(
+            "a document of 1,000 definitions, s",
+            lambda: Gate.from_schema(DEFINITIONS).accepts({}),
+            lambda: sleep(1),
+            5.0,
+            turns=3,
         ),
         compared("building gates / dataclasses", build_gates, build_declarations, 30.0, turns=9),
         memory(),

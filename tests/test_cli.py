@@ -155,3 +155,84 @@ def test_any_terminal_will_do() -> None:
     assert result.returncode == 1
     assert rb"'\xc6r\xf8\ud83d'" in result.stdout
     assert b"Traceback" not in result.stderr
+
+
+SCHEMA = ("schema", AGAINST)
+
+
+def test_the_document_in_other_words(tmp_path: Path) -> None:
+    plain = json.loads(run(*SCHEMA, "--of", "release", "--dialect", "openapi-3.0", "--formats", "spell-out").stdout)
+    booking = plain["components"]["schemas"]["Booking"]
+    assert "priority" in booking["required"]
+    assert "pattern" in booking["properties"]["departs"]
+    into = tmp_path / "schemas" / "booking.json"
+    into.parent.mkdir()
+    data, settings = tmp_path / "data.json", tmp_path / "data.yaml"
+    data.write_text('{\n    "origin": "QLP"\n}\n')
+    settings.write_text("origin: QLP\n")
+    for _ in range(2):  # the second time replaces what the first wrote
+        assert run(*SCHEMA, "--into", str(into), "--editor", "json", "--for", str(data)).exit_code == 0
+        assert run(*SCHEMA, "--into", str(into), "--editor", "yaml", "--for", str(settings)).exit_code == 0
+    assert data.read_text() == '{\n  "$schema": "./schemas/booking.json",\n    "origin": "QLP"\n}\n'
+    assert settings.read_text() == "# $schema: ./schemas/booking.json\norigin: QLP\n"
+    assert json.loads(into.read_text())["$schema"] == "http://json-schema.org/draft-07/schema#"
+    mapping = json.loads(run(*SCHEMA, "--into", str(into), "--editor", "workspace", "--for", str(settings)).stdout)
+    assert mapping == {"yaml.schemas": {"./schemas/booking.json": ["data.yaml"]}}
+    data.write_text("[1]")
+    refused = run(*SCHEMA, "--into", str(into), "--editor", "json", "--for", str(data))
+    assert (refused.exit_code, "only a record can have a $schema key" in refused.output) == (2, True)
+    assert "give --into FILE too" in run(*SCHEMA, "--editor", "json").output
+
+
+def test_check_against_a_document(tmp_path: Path) -> None:
+    document = tmp_path / "booking.json"
+    document.write_text(json.dumps({"$ref": "parts/whole.json"}))
+    (tmp_path / "parts").mkdir()
+    (tmp_path / "parts" / "whole.json").write_text(run(*SCHEMA).stdout)
+    result = run("check", DATA, "--against", str(document), "--documents", str(tmp_path))
+    assert result.exit_code == 1
+    assert f"{DATA}:456:20  /22/destination  needs text; got 12" in result.output
+    alone = run("check", DATA, "--against", str(document))
+    assert (alone.exit_code, "no document 'parts/whole.json' was handed over" in alone.output) == (2, True)
+    assert "there is no document 'gone.json'" in run("check", DATA, "--against", "gone.json").output
+
+
+def test_prove() -> None:
+    result = run("prove", AGAINST, "-n", "600")
+    assert result.exit_code == 0
+    assert "no disagreement" in result.output
+    assert "Booking.arrives: this.arrives > this.departs" in result.output
+    told = json.loads(run("prove", AGAINST, "-n", "600", "--format", "json", "--dialect", "draft-07").output)
+    assert told["disagreements"] == []
+    assert told["instances"] == told["admitted"] + told["refused"] + told["unsayable"] == 600
+    assert told["unstated"][0]["met"] is True
+    assert "dutiful declare x.json writes one" in run("prove", "x.json").output
+
+
+def test_sample() -> None:
+    made = json.loads(run("sample", AGAINST, "-n", "4", "--seed", "9").output)
+    assert len(made) == 4
+    assert made == json.loads(run("sample", AGAINST, "-n", "4", "--seed", "9").output)
+    probes = json.loads(run("sample", AGAINST, "--probes").output)
+    assert {"pointer", "code", "message"} <= probes[0]["fault"].keys()
+
+
+def test_declare(tmp_path: Path) -> None:
+    document = tmp_path / "booking.json"
+    document.write_text(run(*SCHEMA).stdout)
+    into = tmp_path / "shapes.py"
+    assert run("declare", str(document), "--into", str(into)).exit_code == 0
+    assert into.read_text() == run("declare", str(document)).output
+    assert "class Booking:" in into.read_text()
+    document.write_text('{"type": "berth"}')
+    refused = run("declare", str(document))
+    assert (refused.exit_code, "cannot become declarations" in refused.output) == (2, True)
+    document.write_text("{")
+    assert "is no JSON" in run("declare", str(document)).output
+
+
+@pytest.mark.parametrize("verb", ["check", "schema", "declare", "prove", "sample", "demo"])
+def test_every_verb_has_help_with_an_example(verb: str) -> None:
+    result = run(verb, "--help")
+    assert result.exit_code == 0
+    assert f"dutiful {verb}" in result.output.partition("Example:")[2]

@@ -39,7 +39,7 @@ if TYPE_CHECKING:
     from .sample.face import payloads, probes, samples
     from .sample.payloads import CannotSample
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"
 
 __all__ = [
     "CannotSample",

@@ -223,7 +223,7 @@ class Gate(Generic[T]):
         excused = log.told_excused() if log.excused else ()
         kept = partial(self._entered, data)
         if value is FAILED:
-            return refusal(log.told(), log.dropped, log.untold, excused, kept)
+            return refusal(log.told, log.dropped, log.untold, excused, kept)
         return Verdict(value, (), log.dropped, 0, excused, kept)
 
     def _examined_text(self, text: JsonText) -> Verdict[T]:

@@ -19,9 +19,8 @@ class Verdict(Generic[T]):
     more faults there were than the limit lets through; `excused` lists the faults for which something else stands in.
     """
 
-    __slots__ = ("_entered", "_value", "dropped", "excused", "faults", "untold")
+    __slots__ = ("_entered", "_faults", "_value", "dropped", "excused", "untold")
 
-    faults: tuple[Fault, ...]
     dropped: tuple[Path, ...]
     untold: int
     excused: tuple[Fault, ...]
@@ -29,18 +28,28 @@ class Verdict(Generic[T]):
     def __init__(
         self,
         value: T = _NOTHING,
-        faults: Sequence[Fault] = (),
+        faults: Sequence[Fault] | Callable[[], Sequence[Fault]] = (),
         dropped: Sequence[Path] = (),
         untold: int = 0,
         excused: Sequence[Fault] = (),
         entered: Callable[[], Any] | None = None,
     ) -> None:
+        # Faults may come as a function: they are put together for those who look at them.
         self._value = value
         self.excused = excused if excused.__class__ is tuple else tuple(excused)
         self._entered = entered
-        self.faults = faults if faults.__class__ is tuple else tuple(faults)
+        self._faults = faults
         self.dropped = dropped if dropped.__class__ is tuple else tuple(dropped)
         self.untold = untold
+
+    @property
+    def faults(self) -> tuple[Fault, ...]:
+        """Every fault, in document order; none when admitted."""
+        faults = self._faults
+        if faults.__class__ is tuple:
+            return faults
+        told = self._faults = tuple(faults() if callable(faults) else faults)
+        return told
 
     @property
     def value(self) -> T:
@@ -50,7 +59,7 @@ class Verdict(Generic[T]):
         return self._value
 
     def __bool__(self) -> bool:
-        return not self.faults
+        return self._value is not _NOTHING
 
     def entered(self) -> Any:
         """What was typed, to fill a form with again: the data as it came, without the values of secrets.
@@ -94,7 +103,7 @@ class Verdict(Generic[T]):
 
 
 def refusal(
-    faults: Sequence[Fault],
+    faults: Sequence[Fault] | Callable[[], Sequence[Fault]],
     dropped: Sequence[Path] = (),
     untold: int = 0,
     excused: Sequence[Fault] = (),

@@ -6,14 +6,17 @@ import re
 from collections.abc import Callable, Sequence
 
 from ...declare.rules import Between, Ceiling, Floor, Length, Matches, OneOf, Rule
-from ...declare.steps import RoundedTo, Step, squeezed, trimmed, uppered
+from ...declare.steps import RoundedTo, Step, lowered, squeezed, trimmed, uppered
 
 # Patterns of a simple kind only: literals, plain classes, groups, quantifiers. Anything else settles nothing.
-_CAPITALS = re.compile(r"(?:[A-Z0-9 _/:,;=@#%&~!'\"<>-]|\\[-.+*?/()]|\[[A-Z0-9 _-]+\]|\{[0-9,]+\}|[+*?()|])*")
+_CAPITALS = re.compile(r"(?:[A-Z0-9 _/:,;=@#%&~!'\"<>-]|\\[-.+*?/()d]|\[[A-Z0-9 _-]+\]|\{[0-9,]+\}|[+*?()|])*")
+_SMALLS = re.compile(r"(?:[a-z0-9 _/:,;=@#%&~!'\"<>-]|\\[-.+*?/()d]|\[[a-z0-9 _-]+\]|\{[0-9,]+\}|[+*?()|])*")
 _NO_BLANKS = re.compile(r"(?:[A-Za-z0-9_/:,;=@#%&~!'\"<>-]|\\[-.+*?/()dw]|\[[A-Za-z0-9_-]+\]|\{[0-9,]+\}|[+*?()|])*")
 
 _FINAL: dict[Step, tuple[re.Pattern[str], Callable[[str], str]]] = {
     uppered: (_CAPITALS, str.upper),
+    lowered: (_SMALLS, str.lower),
+    squeezed: (_NO_BLANKS, lambda text: " ".join(text.split())),
     trimmed: (_NO_BLANKS, str.strip),
 }
 
