@@ -8,8 +8,10 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from dutiful_gate import Gate
+from dutiful_gate import DeclarationError, Gate
 
 HERE = Path(__file__).parent / "cases"
 SHARED = Path(__file__).parents[2] / "shared" / "conformance"
@@ -76,3 +78,50 @@ def test_the_public_cases_for_draft_07(name: str, group: dict[str, Any]) -> None
     for test in group["tests"]:
         if (name, test["description"]) not in EXCEPTIONS:
             assert judged(gate, test["data"]) == test["valid"], test["description"]
+
+
+NAMES = st.sampled_from(["a", "b", "$ref", "x-y"])
+VALUES: st.SearchStrategy[Any] = st.recursive(
+    st.none() | st.booleans() | st.sampled_from([0, 1, 2, 1.0, 1.5, -1, 10**20, "", "a", "ab", "b1"]),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(NAMES, inner, max_size=3),
+    max_leaves=6,
+)
+COUNTS = st.integers(0, 3)
+TYPES = st.sampled_from(["null", "boolean", "object", "array", "number", "string", "integer"])
+POINTERS = st.sampled_from(["#", "#/$defs/a", "#/$defs/b", "#here"])
+PATTERNS = st.sampled_from(["a", "^b", "[0-9]$", "^.{2}$", ""])
+
+
+def keywords(inner: st.SearchStrategy[Any]) -> st.SearchStrategy[dict[str, Any]]:
+    """Any keywords together, whether or not they make sense."""
+    several = st.lists(inner, min_size=1, max_size=3)
+    named = st.dictionaries(NAMES, inner, max_size=2)
+    words: dict[str, st.SearchStrategy[Any]] = {
+        "type": TYPES | st.lists(TYPES, min_size=1, max_size=3, unique=True), "enum": st.lists(VALUES, max_size=3), "const": VALUES,
+        "multipleOf": st.sampled_from([1, 2, 0.5, 0.1]), "minimum": COUNTS, "exclusiveMaximum": COUNTS, "minLength": COUNTS, "maxLength": COUNTS,
+        "pattern": PATTERNS, "minItems": COUNTS, "maxItems": COUNTS, "uniqueItems": st.booleans(), "minProperties": COUNTS, "required": st.lists(NAMES, max_size=2, unique=True),
+        "properties": named, "patternProperties": st.dictionaries(PATTERNS, inner, max_size=2), "additionalProperties": inner, "propertyNames": inner,
+        "dependentRequired": st.dictionaries(NAMES, st.lists(NAMES, max_size=2, unique=True), max_size=2), "dependentSchemas": named, "prefixItems": several,
+        "items": inner, "contains": inner, "minContains": COUNTS, "maxContains": COUNTS, "allOf": several, "anyOf": several, "oneOf": several, "not": inner,
+        "if": inner, "then": inner, "else": inner, "unevaluatedProperties": inner, "unevaluatedItems": inner, "$ref": POINTERS,
+        "$dynamicRef": st.just("#here"), "format": st.sampled_from(["email", "date", "berth"]), "title": st.just("x"),
+    }  # fmt: skip
+    return st.lists(st.sampled_from(sorted(words)), max_size=4, unique=True).flatmap(
+        lambda chosen: st.fixed_dictionaries({word: words[word] for word in chosen})
+    )
+
+
+SCHEMAS: st.SearchStrategy[Any] = st.recursive(st.booleans() | st.just({}), keywords, max_leaves=8)
+
+
+@given(SCHEMAS.filter(lambda schema: isinstance(schema, dict)), SCHEMAS, st.lists(VALUES, min_size=1, max_size=6))
+def test_the_two_ways_of_judging_agree(schema: dict[str, Any], other: Any, data: list[Any]) -> None:
+    """What says yes or no at once, and what follows the standard word for word."""
+    here = {"$dynamicAnchor": "here", **(other if isinstance(other, dict) else {})}
+    try:
+        gate = Gate.from_schema({**schema, "$defs": {"a": other, "b": here}}, formats="assert")
+    except DeclarationError as none:
+        assert "refers to itself" in str(none) or "$dynamicRef" in str(none)  # noqa: PT017
+        return
+    for each in data:
+        judged(gate, each)

@@ -137,6 +137,6 @@ def _repeat(out: Console, into: Path | None, raw: bytes) -> None:
             text = f"The data is now in {target}. Repeat it:"
         data, commands = str(target), []
     out.print(f"7. {text}", style="heading")
-    commands += [f"dutiful check {data} --against {_TARGET}", f"dutiful schema {_TARGET}"]
+    commands += [f"dutiful check {data} --against {_TARGET}", f"dutiful schema {_TARGET}", f"dutiful prove {_TARGET}"]
     for command in commands:
         out.print(f"   {command}", style="command", markup=False)

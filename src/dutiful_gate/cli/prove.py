@@ -19,6 +19,11 @@ from .console import console, sure_output
 from .target import CannotRun, typed_gate_for
 
 _SHOW_PROGRESS_FROM = 4_000
+_LAWS = {
+    1: "what the document accepts, the gate admits",
+    2: "what the gate admits, the document accepts",
+    3: "what is released, the release document accepts",
+}
 
 
 @click.command(
@@ -103,7 +108,7 @@ def _print(target: str, dialect: str, proof: Proof) -> None:
     if proof.unsampled:
         out.print(f"  no sound payload could be made, so only odd ones were tried: {proof.unsampled}", markup=False)
     for broken in proof.disagreements:
-        out.print(f"\n  law {broken.law}", style="refused")
+        out.print(f"\n  law {broken.law} is broken: {_LAWS[broken.law]}", style="refused")
         out.print(f"    {visible(broken.told)}", markup=False)
         out.print(f"    with {_shown(broken.instance)}", markup=False)
     if proof.unstated:
@@ -111,8 +116,10 @@ def _print(target: str, dialect: str, proof: Proof) -> None:
     for rule, instance, met in proof.unstated:
         out.print(f"    {rule.field}: {rule.rule}", markup=False)
         out.print(f"        {rule.reason}", style="quiet", markup=False)
-        told = f"only the gate refuses {_shown(instance)}" if met else "no instance showed the difference"
+        told = "only the gate refuses, for example" if met else "no instance showed the difference"
         out.print(f"        {told}", style="quiet", markup=False)
+        if met:
+            out.print(f"        {_shown(instance)}", markup=False)
     out.print()
     if proof.disagreements:
         out.print(f"  {counted(len(proof.disagreements), 'disagreement')}", style="refused")
