@@ -26,8 +26,8 @@ def test_the_charters_document() -> None:
     assert booking["description"] == "A place for freight on one crossing."
     assert booking["required"] == ["origin", "destination", "departs", "arrives", "contact", "crates"]
     assert booking["properties"] == {
-        "origin": {"type": "string", "pattern": "^(?:[A-Z]{3})$"},
-        "destination": {"type": "string", "pattern": "^(?:[A-Z]{3})$"},
+        "origin": {"type": "string", "pattern": "^[A-Z]{3}$"},
+        "destination": {"type": "string", "pattern": "^[A-Z]{3}$"},
         "departs": {"type": "string", "format": "date-time"},
         "arrives": {"type": "string", "format": "date-time"},
         "contact": {"type": "string", "format": "email"},
@@ -93,8 +93,8 @@ def test_every_type_and_rule_of_the_slice() -> None:
         "other": {
             "type": "string",
             "not": {"const": "QLP"},
-            "pattern": "^(?:[a-z]+)$",
-            "allOf": [{"pattern": "^(?:[^\\n]{2})$"}, {"not": {"minLength": 4, "maxLength": 4}}],
+            "pattern": "^[a-z]+$",
+            "allOf": [{"pattern": "^[^\\n]{2}$"}, {"not": {"minLength": 4, "maxLength": 4}}],
         },
         "loud": {"type": "string", "maxLength": 3},
         "wide": {

@@ -42,6 +42,32 @@ def ecma_pattern(pattern: str, flags: int = 0) -> str | Unsaid:
         return Unsaid(f"the pattern uses {reason}, which ECMA-262 does not know in the same sense")
 
 
+def anchored(said: str) -> str:
+    """An expression of ECMA-262 that must match the whole text; a choice needs a group around it."""
+    return f"^{said}$" if has_no_choice(said) else f"^(?:{said})$"
+
+
+def has_no_choice(said: str) -> bool:
+    """Whether no alternative of an expression stands outside groups."""
+    return not any(letter == "|" and not depth for letter, depth in zip(said, depths(said), strict=True))
+
+
+def depths(said: str) -> list[int]:
+    """How deep in groups each character of an expression stands; those escaped or in a class count as inside one."""
+    told, depth, inside, at = [], 0, False, 0
+    while at < len(said):
+        letter = said[at]
+        if letter == "\\":
+            told += [depth + 1] * len(said[at : at + 2])
+            at += 2
+            continue
+        inside = letter == "[" or (inside and letter != "]")
+        depth += (letter == "(" and not inside) - (letter == ")" and not inside)
+        told.append(depth + inside)
+        at += 1
+    return told
+
+
 class _Walk:
     """One pass over an expression, piece by piece."""
 
@@ -167,7 +193,7 @@ class _Walk:
 
 
 def _literal(letter: str, *, inside: bool = False) -> str:
-    if letter in _SYNTAX or (inside and letter == "^"):
+    if letter in ("\\[]^" if inside else _SYNTAX):
         return "\\" + letter
     if letter == "-":
         return r"\-" if inside else "-"

@@ -73,13 +73,13 @@ class TextStep(Step):
         return hash(self.word)
 
 
-NO_BLANKS_AROUND = f"^(?:(?:[^{BLANKS}](?:[\\s\\S]*[^{BLANKS}])?)?)$"
+NO_BLANKS_AROUND = f"^(?:[^{BLANKS}](?:[\\s\\S]*[^{BLANKS}])?)?$"
 """The pattern of a text that `trimmed` leaves as it is."""
 
 trimmed = TextStep("trimmed", "{}.strip()", {"pattern": NO_BLANKS_AROUND})
 """Blanks at both ends are taken off (every character that `str.isspace` calls one)."""
 
-squeezed = TextStep("squeezed", '" ".join({}.split())', {"pattern": f"^(?:(?:[^{BLANKS}]+(?: [^{BLANKS}]+)*)?)$"})
+squeezed = TextStep("squeezed", '" ".join({}.split())', {"pattern": f"^(?:[^{BLANKS}]+(?: [^{BLANKS}]+)*)?$"})
 """Blanks at both ends are taken off, and every run of blanks inside becomes one space."""
 
 lowered = TextStep(

@@ -53,10 +53,10 @@ class Matches(Rule):
         return {"pattern": self.pattern}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        from ..patterns import ecma_pattern  # only for documents
+        from ..patterns import anchored, ecma_pattern  # only for documents
 
         said = ecma_pattern(self.pattern, self.flags)
-        return said if isinstance(said, Unsaid) else {"pattern": f"^(?:{said})$"}
+        return said if isinstance(said, Unsaid) else {"pattern": anchored(said)}
 
     def suits(self, facts: Facts) -> None:
         if not facts.text:

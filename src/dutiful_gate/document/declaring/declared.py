@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from pprint import pformat
 from typing import Any
 
 from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.limits import Limits
-from ..judging.drafts import Draft
+from ..judging.drafts import DRAFT_2020_12, Draft
 from ..judging.engine import DocumentEngine
 from ..judging.library import Library, Node, held_schemas
 from ..judging.sound import active, types_of
 from .scalars import Said, scalar
-from .words import Names, attribute, literal, quoted, words_of
+from .words import Names, attribute, laid_out, literal, quoted, words_of
 
 _SAID_OF = words_of(
     "$schema $id id $anchor $comment $defs definitions title description default examples example deprecated readOnly "
@@ -57,6 +56,7 @@ class _Module:
         self.named: dict[Node, str] = {}
         self.building: set[Node] = set()
         self.imports: dict[str, set[str]] = {"dutiful_gate": {"Gate"}}
+        self.dressed: set[str] = set()
         self.uses_document = False
         self.uses_documents = False
         self.open: list[Node] = []
@@ -78,11 +78,9 @@ class _Module:
         words = ', unknown="refuse"' if self.refuses else ""
         parts = ["\n".join(self.header())]
         if self.uses_document:
-            held = pformat(self.document, width=110, sort_dicts=False)
-            parts.append(f"DOCUMENT: dict[str, Any] = {held}")
+            parts.append(f"DOCUMENT: dict[str, Any] = {laid_out(self.document)}")
         if self.uses_documents:
-            held = pformat(dict(self.documents), width=110, sort_dicts=False)
-            parts.append(f"DOCUMENTS: dict[str, Any] = {held}")
+            parts.append(f"DOCUMENTS: dict[str, Any] = {laid_out(dict(self.documents))}")
         parts += [*self.classes, *self.aliases, f"gate = Gate({expression}{words})"]
         lead = '"""Declarations made from a JSON Schema document."""\n\nfrom __future__ import annotations\n\n'
         return lead + "\n\n\n".join(parts) + "\n"
@@ -152,7 +150,10 @@ class _Module:
         if not beside:
             return base
         self.use("typing", "Annotated")
-        return f"Annotated[{base}, {', '.join(beside)}]"
+        opened = base[:-1] if base in self.dressed else f"Annotated[{base}"
+        made = f"{opened}, {', '.join(beside)}]"
+        self.dressed.add(made)
+        return made
 
     def about(self, node: Node, *, record: bool) -> list[str]:
         """What is said of a value."""
@@ -335,7 +336,7 @@ class _Module:
         """What has no form of its own, as a document."""
         if not rest:
             return []
-        if _refers(rest) or node.draft.name != "2020-12" or _CONTEXT & rest.keys():
+        if _CONTEXT & rest.keys() or not _stands_alone(rest, node.draft):
             return [self.whole(node)]
         self.use("dutiful_gate", "fits")
         return [f"fits({literal(rest)})"]
@@ -431,8 +432,7 @@ class _Module:
         if not rest and not shut:
             return []
         self.use("dutiful_gate", "obeys")
-        context = bool(_CONTEXT & rest.keys()) or _refers(rest) or node.draft.name != "2020-12"
-        if context:
+        if _CONTEXT & rest.keys() or not _stands_alone(rest, node.draft):
             return [f"@obeys({self.whole(node)})"]
         if shut:
             rest["propertyNames"] = {"enum": list(words["properties"])}
@@ -494,8 +494,29 @@ def _order(name: str) -> tuple[bool, str]:
     return name[0].islower(), name
 
 
-def _refers(schema: Any) -> bool:
-    return '"$ref"' in json.dumps(schema, default=str)
+def _stands_alone(words: Mapping[str, Any], draft: Draft) -> bool:
+    """Whether keywords mean the same when they stand by themselves in 2020-12."""
+    latest = DRAFT_2020_12.keywords
+    waiting: list[Any] = [words]
+    while waiting:
+        held = waiting.pop()
+        if isinstance(held, list):
+            waiting += held
+        elif isinstance(held, dict):
+            waiting += held.values()
+            if draft is DRAFT_2020_12:
+                if "$ref" in held:
+                    return False
+                continue
+            strange = held.keys() & (latest ^ draft.keywords) - _HARMLESS
+            old_4 = draft.name == "draft-04" and (held.get("type") == "integer" or _BOUNDS & held.keys())
+            if strange or "$ref" in held or isinstance(held.get("items"), list) or old_4:
+                return False
+    return True
+
+
+_BOUNDS = words_of("exclusiveMinimum exclusiveMaximum")
+_HARMLESS = words_of("$comment readOnly writeOnly contentEncoding contentMediaType examples deprecated")
 
 
 def _is_literal(value: Any) -> bool:

@@ -9,7 +9,7 @@ from typing import Any
 
 from ...declare.blanks import BLANKS
 from ...declare.facts import Unsaid
-from ...declare.patterns import ecma_pattern
+from ...declare.patterns import anchored, depths, ecma_pattern, has_no_choice
 from ...declare.rules.more_text import escaped
 
 _RESERVED = frozenset(dir(builtins)) | frozenset(keyword.kwlist) | frozenset(keyword.softkwlist)
@@ -75,6 +75,22 @@ def literal(value: Any) -> str:
     return repr(value)
 
 
+def laid_out(value: Any, indent: str = "") -> str:
+    """Plain JSON data as a Python literal over several lines, where one is too short."""
+    flat = literal(value)
+    if len(indent) + len(flat) <= _WIDTH or not isinstance(value, list | dict) or not value:
+        return flat
+    inner = indent + "    "
+    if isinstance(value, list):
+        lines = [f"{inner}{laid_out(each, inner)}," for each in value]
+        return "\n".join(["[", *lines, f"{indent}]"])
+    lines = [f"{inner}{literal(name)}: {laid_out(held, inner)}," for name, held in value.items()]
+    return "\n".join(["{", *lines, f"{indent}}}"])
+
+
+_WIDTH = 100
+
+
 def quoted(text: str, indent: str) -> str:
     """A docstring."""
     escaped = text.replace("\\", "\\\\").replace('"""', '\\"\\"\\"')
@@ -109,10 +125,35 @@ def pattern_rule(pattern: str) -> str | None:
     plain = _literal_of(pattern)
     if plain is not None:
         return plain
-    whole = pattern.removeprefix("^(?:").removesuffix(")$") if pattern[:4] == "^(?:" and pattern[-2:] == ")$" else None
-    if whole is not None and (found := _python(whole)) is not None:
-        return f"it.matches({_raw(found)})"
-    return f"it.has({_raw(found)})" if (found := _python(pattern)) is not None else None
+    said = _plainly(pattern)
+    if said[:1] == "^" and said[-1:] == "$" and said[-2:] != "\\$":
+        inner = said[1:-1]
+        if inner[:3] == "(?:" and all(depth > 0 for depth in depths(inner)[:-1]) and not has_no_choice(inner[3:-1]):
+            inner = inner[3:-1]  # the group that a choice needs
+        if anchored(inner) == said:
+            found = _python(inner)
+            return None if found is None else f"it.matches({_raw(found)})"
+    return f"it.has({_raw(found)})" if (found := _python(said)) is not None else None
+
+
+_INSIDE = {"d": "0-9", "w": "A-Za-z0-9_"}
+
+
+def _plainly(pattern: str) -> str:
+    """The same expression with the classes of ECMA-262 that mean ASCII spelled out."""
+    made, inside, at = "", False, 0
+    while at < len(pattern):
+        letter = pattern[at]
+        if letter == "\\":
+            pair = pattern[at : at + 2]
+            held = _INSIDE.get(pair[1:])
+            made += pair if held is None else held if inside else f"[{held}]"
+            at += 2
+            continue
+        inside = letter == "[" or (inside and letter != "]")
+        made += letter
+        at += 1
+    return made
 
 
 def _literal_of(pattern: str) -> str | None:
@@ -134,6 +175,8 @@ def _python(said: str) -> str | None:
     changed = re.sub(r"\\k<([A-Za-z_]\w*)>", r"(?P=\1)", changed)
     for theirs, ours in _BACK:
         changed = changed.replace(theirs, ours)
+    if said.endswith("$") and not said.endswith("\\$"):
+        candidates.append(said[:-1] + r"\Z")
     candidates += [changed, re.sub(r"\(\?:(\\[1-9][0-9]*)\)", r"\1", changed)]
     for candidate in candidates:
         try:
@@ -141,9 +184,24 @@ def _python(said: str) -> str | None:
         except (re.error, OverflowError, RecursionError):
             continue
         told = ecma_pattern(candidate)
-        if not isinstance(told, Unsaid) and told == said:
+        if not isinstance(told, Unsaid) and _bare(told) == _bare(said):
             return candidate
     return None
+
+
+def _bare(said: str) -> str:
+    """An expression without the escapes that it does not need: those of signs inside a class, of slash and hyphen."""
+    made, inside, at = "", False, 0
+    while at < len(said):
+        pair = said[at : at + 2]
+        if pair[0] == "\\" and len(pair) == 2:
+            made += pair[1] if pair[1] in (".*+?(){}|/$[" if inside else "/-") else pair
+            at += 2
+            continue
+        inside = pair[0] == "[" or (inside and pair[0] != "]")
+        made += pair[0]
+        at += 1
+    return made
 
 
 def _raw(pattern: str) -> str:
