@@ -21,19 +21,18 @@ MAY_IMPORT: dict[str, set[str]] = {
     "read": {"declare", "report"},
     "document": {"declare", "shape", "report", "source"},
     "engine": {"declare", "shape", "report", "source"},
-    "gate": {"declare", "shape", "report", "read", "document", "engine", "document_gate"},
-    "document_gate": {"declare", "shape", "read", "document", "gate"},
+    "gate": {"declare", "shape", "report", "read", "document", "engine"},
     "sample": {"declare", "shape", "report", "engine", "gate"},
     "prove": {"declare", "shape", "report", "document", "sample", "gate"},
     "feed": {"declare", "shape", "report", "read", "gate"},
     "demo": {"dutiful_gate"},
     "cli": {"declare", "report", "document", "feed", "gate", "demo", "prove", "sample", "dutiful_gate"},
-    "__init__": {"declare", "report", "document", "document_gate", "gate", "sample", "importlib"},
+    "__init__": {"declare", "report", "document", "gate", "sample", "importlib"},
     "__main__": {"cli"},
 }
 """Room by room, the rooms it may import from. The hub is `shape`: no reader of shapes knows another."""
 
-CORE = {"declare", "source", "shape", "engine", "report", "read", "document", "gate", "document_gate"}
+CORE = {"declare", "source", "shape", "engine", "report", "read", "document", "gate"}
 
 
 def imports(file: Path) -> set[tuple[str, str]]:

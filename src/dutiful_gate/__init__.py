@@ -30,8 +30,7 @@ if TYPE_CHECKING:
     from .declare.variants import amendment, subset
     from .document.document import Document, Unstated
     from .document.embedded import fits
-    from .document_gate import DocumentGate
-    from .gate import Gate, bundle
+    from .gate import DocumentGate, Gate, bundle
     from .report.catalogue import Catalogue, speaking
     from .report.fault import Fault
     from .report.place import Place
@@ -119,9 +118,8 @@ _ROOMS = {
     "declare.terms": "this",
     "declare.variants": "amendment subset",
     "document.document": "Document Unstated",
-    "document_gate": "DocumentGate",
     "document.embedded": "fits",
-    "gate": "Gate bundle",
+    "gate": "DocumentGate Gate bundle",
     "report.catalogue": "Catalogue speaking",
     "report.fault": "Fault",
     "report.place": "Place",

@@ -17,7 +17,6 @@ if TYPE_CHECKING:
     from os import PathLike
 
     from .document.judging.engine import DocumentEngine
-    from .document_gate import DocumentGate
     from .engine.gatehouse import Engine
     from .read.json_text import JsonText
     from .shape.nodes import Shape
@@ -146,8 +145,6 @@ class Gate(Generic[T]):
         Raises DeclarationError, with the pointer at fault, for a document that its meta-schema refuses, that refers to
         what is not at hand, that has a pattern which is none, or whose references go in a circle.
         """
-        from .document_gate import DocumentGate
-
         return DocumentGate(document, formats=formats, documents=documents, dialect=dialect, limits=limits)
 
     def __setattr__(self, name: str, value: object) -> NoReturn:
@@ -330,6 +327,89 @@ def _no_json(source: Source) -> Callable[[Raw, Limits, bool], Any]:
         raise TypeError(f"this gate reads {source!r}: build one for Source.JSON to read raw JSON")
 
     return refuse
+
+
+class DocumentGate(Gate[Any]):
+    """See `Gate.from_schema`, which makes it. Immutable, safe in threads, picklable.
+
+    `dialect` is the edition that the document turned out to be written in.
+    """
+
+    __slots__ = ("_asked", "_documents", "_formats", "_uri", "dialect")
+
+    _asked: str | None
+    _documents: Mapping[str, Any]
+    _engine: DocumentEngine
+    _formats: Literal["assert", "annotate"] | None
+    _uri: str
+    dialect: str
+
+    def __init__(
+        self,
+        document: Mapping[str, Any] | bool | PathLike[str],
+        *,
+        formats: Literal["assert", "annotate"] | None = None,
+        documents: Mapping[str, Any] | PathLike[str] | None = None,
+        dialect: str | None = None,
+        limits: Limits | None = None,
+        uri: str = "",
+    ) -> None:
+        from .declare.kinds import Anything
+        from .document.judging.engine import DocumentEngine, draft_called, read_documents
+        from .read.json_fast import plain_json
+        from .shape.nodes import Scalar, Shape, Use
+
+        if formats not in (None, "assert", "annotate"):
+            raise DeclarationError(f"formats={formats!r} is no way to treat formats", remedy='"assert" or "annotate"')
+        uri, plain, handed = read_documents(document, documents, uri)
+        limits = limits or Limits()
+        engine = DocumentEngine(plain, handed, draft_called(dialect), formats, limits, uri)
+        settled = {
+            "declared": plain,
+            "reads": Source.JSON,
+            "unknown": "drop",
+            "limits": limits,
+            "keys": None,
+            "lenient": False,
+            "shape": Shape(Use(Scalar(Anything()))),
+            "dialect": engine.dialect.name,
+            "_plain_json": plain_json,
+            "_engine": engine,
+            "_asked": dialect,
+            "_documents": handed,
+            "_formats": formats,
+            "_uri": uri,
+        }
+        for name, held in settled.items():
+            object.__setattr__(self, name, held)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        words = {"formats": self._formats, "documents": dict(self._documents), "dialect": self._asked}
+        return _judging_again, (self.declared, {**words, "limits": self.limits, "uri": self._uri})
+
+    def __repr__(self) -> str:
+        title = self.declared.get("title", "") if isinstance(self.declared, dict) else ""
+        return f"<Gate from a {self.dialect} document{f' {title!r}' if title else ''}>"
+
+    def output(self, data: object, form: Literal["flag", "basic"] = "basic") -> dict[str, Any]:
+        """The verdict in the standard's own form (2020-12, section 12.4).
+
+        "flag" tells only whether data is valid; "basic" lists errors, or the annotations of valid data.
+        """
+        if form not in ("flag", "basic"):
+            raise ValueError(f"{form!r} is no output form that is written here: flag or basic")
+        return self._engine.output(data, form)
+
+    def schema(self, **words: Any) -> Document:
+        """The document itself."""
+        if words:
+            raise TypeError(f"a gate from a document gives it back as it is, and takes no {', '.join(words)}")
+        declared = self.declared if isinstance(self.declared, dict) else {} if self.declared else {"not": {}}
+        return Document(declared, ())
+
+
+def _judging_again(document: Any, words: dict[str, Any]) -> DocumentGate:
+    return DocumentGate(document, **words)
 
 
 def bundle(

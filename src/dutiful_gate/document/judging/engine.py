@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from os import PathLike
 from pathlib import Path as FilePath
 from typing import Any
 
@@ -341,14 +342,36 @@ def draft_called(dialect: str | None) -> Draft | None:
     return found
 
 
-def documents_in(folder: FilePath) -> dict[str, Any]:
-    """Every JSON document under a folder, by its path from there: that is how references among them find it."""
+def read_documents(
+    document: Mapping[str, Any] | bool | PathLike[str],
+    documents: Mapping[str, Any] | PathLike[str] | None,
+    uri: str = "",
+) -> tuple[str, Any, dict[str, Any]]:
+    """The URI of a document, its content, and the others by URI; each may be given as the path of a file or a folder.
+
+    A file in the folder of the others is known there as they are: by its path from the folder.
+    """
+    folder = FilePath(documents) if isinstance(documents, str | PathLike) else None
+    handed = documents_in(folder) if folder is not None else dict(documents or {})  # type: ignore[arg-type]
+    if isinstance(document, Mapping):
+        return uri, dict(document), handed
+    if not isinstance(document, PathLike):
+        return uri, document, handed
+    path = FilePath(document).resolve()
+    if folder is not None and path.is_relative_to(folder.resolve()):
+        uri = path.relative_to(folder.resolve()).as_posix()
+    return uri, _read(path), handed
+
+
+def _read(file: FilePath) -> Any:
     import json
 
-    found = {}
-    for file in sorted(folder.rglob("*.json")):
-        try:
-            found[file.relative_to(folder).as_posix()] = json.loads(file.read_bytes())
-        except ValueError as broken:
-            raise DeclarationError(f"{file} is no JSON: {broken}", remedy="mend it, or take it out of there") from None
-    return found
+    try:
+        return json.loads(file.read_bytes())
+    except ValueError as broken:
+        raise DeclarationError(f"{file} is no JSON: {broken}", remedy="a document is a JSON file") from None
+
+
+def documents_in(folder: FilePath) -> dict[str, Any]:
+    """Every JSON document under a folder, by its path from there: that is how references among them find it."""
+    return {file.relative_to(folder).as_posix(): _read(file) for file in sorted(folder.rglob("*.json"))}

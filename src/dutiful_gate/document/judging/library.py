@@ -112,7 +112,7 @@ class Library:
     def __init__(self, documents: Mapping[str, Any], draft: Draft = DRAFT_2020_12, *, sure: bool = False) -> None:
         self.draft = draft
         self.sure = sure
-        self.handed = dict(documents)
+        self.handed = {uri.removesuffix("#"): raw for uri, raw in documents.items()}
         self.resources: dict[str, Resource] = {}
         self.dialects: dict[str, Draft] = {}
         self.dynamic = False
