@@ -12,12 +12,13 @@ from ...declare.facts import FAILED
 from ...declare.limits import Limits
 from ...report.fault import Fault, Path, pointer
 from .drafts import BY_NAME, DRAFT_2020_12, Draft, draft_of
+from .findings import Ask, Finding, Note, spoken
 from .library import Library, Node, held_schemas
 from .metaschemas import standard_document
 from .patterns import searcher
 from .plain import LISTS
 from .sound import Say, Sounder, active
-from .tell import TOO_DEEP, Ask, Finding, Note, Teller, spoken
+from .tell import TOO_DEEP, Teller
 
 _DEFINITIONS = frozenset(["$defs", "definitions"])
 IN_PLACE = frozenset(["allOf", "anyOf", "oneOf", "not", "if", "then", "else", "dependentSchemas", "dependencies"])

@@ -6,139 +6,30 @@ sound functions leave to it.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 from ...declare.facts import Facts
 from ...declare.formats.judges import JUDGES
 from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
-from ...declare.steps import NO_BLANKS_AROUND
 from ...report.cause import Cause, UnknownKey
-from ...report.fault import Path
 from .content import holds
 from .drafts import VOCABULARIES
+from .findings import Ask, Finding, Note, Route, Seen
 from .library import Node
 from .patterns import searcher
 from .plain import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed
 from .sound import Say, Scope, active, contains_bounds, dynamic_lead, entered, list_parts, number_bounds, types_of
+from .wording import PHRASES, alternative, barred, of_pattern, worded
 
 TEXT = Facts("text", "text", measured="characters", text=True)
 NUMBER = Facts("a number", "number", ordered=(int, float), number=True)
 LIST = Facts("a list", "list", measured="items")
 RECORD = Facts("a record", "record", measured="keys")
-_PHRASES = {
-    "string": "text",
-    "integer": "a whole number",
-    "number": "a number",
-    "boolean": "true or false",
-    "null": "null",
-    "array": "a list",
-    "object": "a record",
-}
 _NOTES = VOCABULARIES["https://json-schema.org/draft/2020-12/vocab/meta-data"] | {
     "contentEncoding", "contentMediaType", "contentSchema", "format",
 }  # fmt: skip
 TOO_DEEP = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
-
-
-class Route(NamedTuple):
-    """The way through the document that judging took, references included: the standard's keywordLocation."""
-
-    before: Route | None
-    steps: tuple[str | int, ...]
-
-    def whole(self) -> tuple[str | int, ...]:
-        """All steps from the root."""
-        parts: list[tuple[str | int, ...]] = []
-        at: Route | None = self
-        while at is not None:
-            parts.append(at.steps)
-            at = at.before
-        return tuple(step for part in reversed(parts) for step in part)
-
-
-START = Route(None, ())
-
-
-class Finding:
-    """One keyword that refused one value; `branches` are the findings of each alternative that failed."""
-
-    __slots__ = ("branches", "cause", "given", "path", "route", "value")
-
-    def __init__(
-        self,
-        path: Path,
-        cause: Cause,
-        given: Any,
-        value: Any,
-        route: Route,
-        branches: Sequence[list[Finding]] = (),
-    ) -> None:
-        self.path = path
-        self.cause = cause
-        self.given = given
-        self.value = value
-        self.route = route
-        self.branches = branches
-
-
-class Note(NamedTuple):
-    """An annotation: what a keyword says of a value that was admitted."""
-
-    path: Path
-    route: Route
-    location: str
-    held: Any
-
-
-class Seen:
-    """The properties and items of one value that some keyword looked at."""
-
-    __slots__ = ("items", "keys")
-
-    def __init__(self) -> None:
-        self.keys: set[str] = set()
-        self.items: set[int] = set()
-
-    def add(self, other: Seen) -> None:
-        """Take over what a schema beside this one looked at."""
-        self.keys |= other.keys
-        self.items |= other.items
-
-
-class Ask:
-    """One question to the teller: what came, where, by which way; and what has been found so far.
-
-    Without `found` it only matters whether the value will do, and judging ends at the first keyword that refuses.
-    """
-
-    __slots__ = ("found", "notes", "path", "route", "scope", "value")
-
-    def __init__(
-        self,
-        value: Any,
-        scope: Scope = (),
-        path: Path = (),
-        route: Route = START,
-        found: list[Finding] | None = None,
-        notes: list[Note] | None = None,
-    ) -> None:
-        self.value = value
-        self.scope = scope
-        self.path = path
-        self.route = route
-        self.found = found
-        self.notes = notes
-
-    def inside(self, step: Any, value: Any, *words: str | int) -> Ask:
-        """The question about an item or a property."""
-        return Ask(value, self.scope, (*self.path, step), Route(self.route, words), self.found, self.notes)
-
-    def beside(self, *words: str | int, found: list[Finding] | None = None, quiet: bool = False) -> Ask:
-        """The question about the same value to another schema."""
-        into = None if quiet else self.found if found is None else found
-        return Ask(self.value, self.scope, self.path, Route(self.route, words), into, self.notes)
 
 
 class _Refused(Exception):
@@ -289,12 +180,12 @@ class _Sitting:
     def any_kind(self, value: Any) -> None:
         kinds = types_of(self.node, self.words)
         if kinds and not any(self.is_of(kind, value) for kind in kinds):
-            self.refuse(Cause("kind", " or ".join(_PHRASES[kind] for kind in kinds)), "type")
+            self.refuse(Cause("kind", " or ".join(PHRASES[kind] for kind in kinds)), "type")
         if "enum" in self.words and keyed(value) not in set(map(keyed, self.words["enum"])):
-            choices = tuple(map(_worded, self.words["enum"]))
+            choices = tuple(map(worded, self.words["enum"]))
             self.refuse(Cause("choice", "one of {choices}", {"choices": choices}), "enum")
         if "const" in self.words and keyed(value) != keyed(self.words["const"]):
-            self.refuse(Cause("choice", "{constant}", {"constant": _worded(self.words["const"])}), "const")
+            self.refuse(Cause("choice", "{constant}", {"constant": worded(self.words["const"])}), "const")
 
     def is_of(self, kind: str, value: Any) -> bool:
         match kind:
@@ -324,7 +215,7 @@ class _Sitting:
         words, say = self.words, self.teller.say
         self.size(len(value), "minLength", "maxLength", TEXT)
         if "pattern" in words and not searcher(self.node, words["pattern"])(value):
-            self.refuse(_pattern_cause(words["pattern"]), "pattern")
+            self.refuse(of_pattern(words["pattern"]), "pattern")
         if "format" in words and say.formats(self.node.draft) and words["format"] in JUDGES:
             phrase, judge = JUDGES[words["format"]]
             if not judge(value):
@@ -456,7 +347,7 @@ class _Sitting:
             if word in words:
                 self.alternatives(word, words[word])
         if "not" in words and self.teller.judged(node.kid("not"), Ask(self.ask.value, self.ask.scope)) is not None:
-            self.refuse(_barred(node.raw["not"], node.location("not")), "not")
+            self.refuse(barred(node.raw["not"], node.location("not")), "not")
         if "if" in words:
             self.condition()
 
@@ -484,7 +375,8 @@ class _Sitting:
             if word == "anyOf" and quiet and not self.wants_looks():
                 return
         if not fits:
-            phrases = list(dict.fromkeys(_told(self.teller, self.node.kid(word, at)) for at in range(len(options))))
+            kids = [self.node.kid(word, at) for at in range(len(options))]
+            phrases = list(dict.fromkeys(alternative(self.teller.library, kid) for kid in kids))
             self.refuse(Cause("branch", "one of these: {options}", {"options": phrases}), word, branches=failed)
         elif word == "oneOf" and len(fits) > 1:
             which = " and ".join(str(number + 1) for number in fits)
@@ -512,75 +404,3 @@ class _Sitting:
                 self.into(kid, number, value[number], "unevaluatedItems")
         self.seen.items.update(range(len(value)))
         self.note("unevaluatedItems", True)
-
-
-def _worded(constant: Any) -> Any:
-    """A constant as a reader is told it: lists and records as JSON."""
-    return json.dumps(constant, ensure_ascii=False) if isinstance(constant, dict | list) else constant
-
-
-def _pattern_cause(pattern: str) -> Cause:
-    if pattern == NO_BLANKS_AROUND:
-        return Cause("pattern", "text without blanks at its ends", {"pattern": pattern})
-    whole = pattern.startswith("^") and pattern.endswith("$")
-    words = "text that matches {pattern}" if whole else "text in which {pattern} is found"
-    return Cause("pattern", words, {"pattern": pattern})
-
-
-def _barred(schema: Any, location: str) -> Cause:
-    """What a `not` asks for, in words where it is simple."""
-    if isinstance(schema, dict) and len(schema) == 1:
-        if "const" in schema:
-            return Cause("choice", "anything but {constant}", {"constant": schema["const"]})
-        if "enum" in schema:
-            return Cause("choice", "anything but {choices}", {"choices": schema["enum"]})
-        if "required" in schema and len(schema["required"]) == 1:
-            return Cause("agreement", "no value for {names}", {"names": schema["required"]}, got="one")
-    return Cause("branch", "a value that {keyword} does not describe", {"keyword": location})
-
-
-def _told(teller: Teller, node: Node) -> str:
-    """An alternative in a few words."""
-    raw = node.raw
-    for _ in range(20):
-        if not isinstance(raw, dict):
-            break
-        if isinstance(raw.get("title"), str):
-            return str(raw["title"])
-        if isinstance(raw.get("const"), str | int | float):
-            return str(raw["const"])
-        if "enum" in raw:
-            return ", ".join(str(each) for each in raw["enum"][:6])
-        if "type" in raw:
-            return " or ".join(_PHRASES[kind] for kind in types_of(node, raw))
-        if "$ref" not in raw:
-            break
-        node = teller.library.target(node, raw["$ref"])
-        raw = node.raw
-    return f"what {node.location()} describes"
-
-
-def spoken(findings: list[Finding]) -> list[Finding]:
-    """The findings that people are told: of alternatives, those of the one that came closest.
-
-    One whose own kind fits is closer than one whose kind does not; then one whose fixed values do; then fewer faults.
-    """
-    told: list[Finding] = []
-    for finding in findings:
-        closest = _closest(finding) if finding.branches else None
-        told += [finding] if closest is None else closest
-    return told
-
-
-def _closest(finding: Finding) -> list[Finding] | None:
-    ranked: list[tuple[tuple[bool, bool, int], list[Finding]]] = []
-    for branch in finding.branches:
-        inner = spoken(branch)
-        off = any(each.path == finding.path and each.cause.code in ("kind", "choice", "branch") for each in inner)
-        tagged = any(
-            len(each.path) == len(finding.path) + 1 and each.cause.keyword.endswith(("/const", "/enum"))
-            for each in inner
-        )
-        ranked.append(((off, tagged, len(inner)), inner))
-    ranked.sort(key=lambda pair: pair[0])
-    return None if not ranked or ranked[0][0][0] else ranked[0][1]

@@ -1,0 +1,135 @@
+"""What judging finds: keywords that refuse, annotations, and what of a value has been looked at."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+from ...report.cause import Cause
+from ...report.fault import Path
+from .sound import Scope
+
+
+class Route(NamedTuple):
+    """The way through the document that judging took, references included: the standard's keywordLocation."""
+
+    before: Route | None
+    steps: tuple[str | int, ...]
+
+    def whole(self) -> tuple[str | int, ...]:
+        """All steps from the root."""
+        parts: list[tuple[str | int, ...]] = []
+        at: Route | None = self
+        while at is not None:
+            parts.append(at.steps)
+            at = at.before
+        return tuple(step for part in reversed(parts) for step in part)
+
+
+START = Route(None, ())
+
+
+class Finding:
+    """One keyword that refused one value; `branches` are the findings of each alternative that failed."""
+
+    __slots__ = ("branches", "cause", "given", "path", "route", "value")
+
+    def __init__(
+        self,
+        path: Path,
+        cause: Cause,
+        given: Any,
+        value: Any,
+        route: Route,
+        branches: Sequence[list[Finding]] = (),
+    ) -> None:
+        self.path = path
+        self.cause = cause
+        self.given = given
+        self.value = value
+        self.route = route
+        self.branches = branches
+
+
+class Note(NamedTuple):
+    """An annotation: what a keyword says of a value that was admitted."""
+
+    path: Path
+    route: Route
+    location: str
+    held: Any
+
+
+class Seen:
+    """The properties and items of one value that some keyword looked at."""
+
+    __slots__ = ("items", "keys")
+
+    def __init__(self) -> None:
+        self.keys: set[str] = set()
+        self.items: set[int] = set()
+
+    def add(self, other: Seen) -> None:
+        """Take over what a schema beside this one looked at."""
+        self.keys |= other.keys
+        self.items |= other.items
+
+
+class Ask:
+    """One question to the teller: what came, where, by which way; and what has been found so far.
+
+    Without `found` it only matters whether the value will do, and judging ends at the first keyword that refuses.
+    """
+
+    __slots__ = ("found", "notes", "path", "route", "scope", "value")
+
+    def __init__(
+        self,
+        value: Any,
+        scope: Scope = (),
+        path: Path = (),
+        route: Route = START,
+        found: list[Finding] | None = None,
+        notes: list[Note] | None = None,
+    ) -> None:
+        self.value = value
+        self.scope = scope
+        self.path = path
+        self.route = route
+        self.found = found
+        self.notes = notes
+
+    def inside(self, step: Any, value: Any, *words: str | int) -> Ask:
+        """The question about an item or a property."""
+        return Ask(value, self.scope, (*self.path, step), Route(self.route, words), self.found, self.notes)
+
+    def beside(self, *words: str | int, found: list[Finding] | None = None, quiet: bool = False) -> Ask:
+        """The question about the same value to another schema."""
+        into = None if quiet else self.found if found is None else found
+        return Ask(self.value, self.scope, self.path, Route(self.route, words), into, self.notes)
+
+
+def spoken(findings: list[Finding]) -> list[Finding]:
+    """The findings that people are told: of alternatives, those of the one that came closest.
+
+    One whose own kind fits is closer than one whose kind does not; then one whose fixed values do; then fewer faults.
+    """
+    told: list[Finding] = []
+    for finding in findings:
+        closest = _closest(finding) if finding.branches else None
+        told += [finding] if closest is None else closest
+    return told
+
+
+def _closest(finding: Finding) -> list[Finding] | None:
+    ranked: list[tuple[tuple[bool, bool, int], list[Finding]]] = []
+    for branch in finding.branches:
+        inner = spoken(branch)
+        off = any(each.path == finding.path and each.cause.code in ("kind", "choice", "branch") for each in inner)
+        tagged = any(
+            len(each.path) == len(finding.path) + 1 and each.cause.keyword.endswith(("/const", "/enum"))
+            for each in inner
+        )
+        ranked.append(((off, tagged, len(inner)), inner))
+    ranked.sort(key=lambda pair: pair[0])
+    return None if not ranked or ranked[0][0][0] else ranked[0][1]
