@@ -336,7 +336,8 @@ class Maker:
             fields.append(("spare", int, 3))
             fields.append(("tags", list[str], field(default_factory=list)))
         if random.random() < 0.08:
-            fields.append(("more", Annotated[dict[str, self.declaration(0)], rest], field(default_factory=dict)))  # type: ignore[misc]
+            key = random.choice([str, str, Annotated[str, it.matches("[a-z]+")]])
+            fields.append(("more", Annotated[dict[key, self.declaration(0)], rest], field(default_factory=dict)))  # type: ignore[misc]
         fields.sort(key=lambda each: len(each))
         made: Any = make_dataclass(self.name("Made"), fields, slots=random.random() < 0.5)
         if rules:

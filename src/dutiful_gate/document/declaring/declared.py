@@ -410,7 +410,7 @@ class _Module:
             lines.append("")
         lines += [f"    {field.text(of_dict=of_dict)}" for field in fields] or ["    pass"]
         more = words.get("additionalProperties")
-        if isinstance(more, dict) and more and "patternProperties" not in words:
+        if isinstance(more, dict) and (more or self.refuses) and "patternProperties" not in words:
             held = self.expression(node.kid("additionalProperties"), f"{name}Value")
             self.use("dutiful_gate", "rest")
             self.use("typing", "Annotated")
@@ -487,7 +487,7 @@ class _Field:
 def _gathers(words: Mapping[str, Any]) -> bool:
     """Whether a record of it takes all other keys into a field of its own, so that none is unknown."""
     more = words.get("additionalProperties")
-    return isinstance(more, dict) and bool(more) and "patternProperties" not in words
+    return isinstance(more, dict) and "patternProperties" not in words
 
 
 def _order(name: str) -> tuple[bool, str]:

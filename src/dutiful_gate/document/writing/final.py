@@ -30,7 +30,7 @@ def is_settled(step: Step, later: Sequence[Step | Rule]) -> bool:
 
 
 def _keeps(part: Step | Rule, simple: re.Pattern[str], done: Callable[[str], str]) -> bool:
-    if isinstance(part, Matches):
+    if type(part) is Matches:  # what only has a match somewhere settles nothing
         return not part.flags and bool(simple.fullmatch(part.pattern))
     if isinstance(part, OneOf):
         return all(isinstance(choice, str) and choice == done(choice) for choice in part.choices)

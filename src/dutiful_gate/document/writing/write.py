@@ -133,7 +133,14 @@ class _Pen:
             said["required"] = required
         if record.rest is not None and not (self.released and record.rest.use.secret):
             entries = self.use(record.rest.use, f"{at}/additionalProperties", f"{record.name}.{record.rest.attribute}")
-            said |= {word: held for word, held in entries.items() if word in ("additionalProperties", "propertyNames")}
+            gathered = {
+                word: held for word, held in entries.items() if word in ("additionalProperties", "propertyNames")
+            }
+            if "propertyNames" in gathered:  # of what is gathered, not of the fields
+                gathered["propertyNames"] = {"anyOf": [{"enum": list(said["properties"])}, gathered["propertyNames"]]}
+            if self.refuse_unknown:
+                gathered.setdefault("additionalProperties", {})
+            said |= gathered
         elif self.refuse_unknown:
             said["additionalProperties"] = False
         for document in record.fits:
