@@ -348,11 +348,23 @@ class Maker:
             return subset(made, without=fields[0][0], name=self.name("Part"))
         return made
 
+    def loose_record(self, depth: int) -> Any:
+        """A TypedDict whose keys may be absent, and what they need of each other."""
+        random = self.random
+        kinds = {f"field_{number}": self.declaration(depth) for number in range(random.randint(2, 4))}
+        fields = {name: NotRequired[kind] if random.random() < 0.7 else kind for name, kind in kinds.items()}  # type: ignore[valid-type]
+        made: Any = TypedDict(self.name("Loose"), fields)  # type: ignore[operator]
+        first, second = random.sample(sorted(kinds), 2)
+        rules = [needs(first, given=second), at_least_one(first, second), at_most_one(first, second), exactly_one(first, second),
+                 all_or_none(first, second)]  # fmt: skip
+        return obeys(random.choice(rules))(made) if random.random() < 0.6 else made
+
     def ready_made(self, depth: int) -> Any:
         return self.random.choice([Span, Tide])
 
     several: tuple[Callable[[Maker, int], Any], ...] = (
-        listed, listed, gathered, fixed, keyed, maybe, maybe, union, record, record, record, record, ready_made,
+        listed, listed, gathered, fixed, keyed, maybe, maybe, union, record, record, record, record,
+        loose_record, ready_made,
     )  # fmt: skip
 
 

@@ -10,7 +10,7 @@ from typing import Any
 
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
-from .records import RecordRule
+from .records import RecordRule, Standing
 from .rules.base import Face
 from .terms import Comparison, Constant, FieldOfThis, Named
 
@@ -26,14 +26,15 @@ class _Presence(RecordRule):
         return
 
 
-def _present(name: str, wire: Mapping[str, str], defaults: Mapping[str, object]) -> dict[str, Any]:
+def _present(name: str, at: Standing) -> dict[str, Any]:
     """That a field has a value: it is there, or has a default that is one, and is not null."""
-    there = {"properties": {wire[name]: {"not": {"type": "null"}}}}
-    return there if defaults.get(name) is not None else {"required": [wire[name]], **there}
+    wire = at.wire[name]
+    said: dict[str, Any] = {"properties": {wire: {"not": {"type": "null"}}}} if name in at.nullable else {}
+    return said if at.defaults.get(name) is not None else {"required": [wire], **said}
 
 
-def _absent(name: str, wire: Mapping[str, str], defaults: Mapping[str, object]) -> dict[str, Any]:
-    return {"not": _present(name, wire, defaults)}
+def _absent(name: str, at: Standing) -> dict[str, Any]:
+    return {"not": _present(name, at)}
 
 
 class Needs(_Presence):
@@ -55,9 +56,11 @@ class Needs(_Presence):
     def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
         return {"wanted": [wire[name] for name in self.wanted], "given": wire[self.given]}
 
-    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
-        wanted = {"allOf": [_present(name, wire, defaults) for name in self.wanted]}
-        return {"allOf": [{"if": _present(self.given, wire, defaults), "then": wanted}]}
+    def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
+        there = [_present(name, at) for name in (self.given, *self.wanted)]
+        if all(list(said) == ["required"] for said in there):
+            return {"dependentRequired": {at.wire[self.given]: [at.wire[name] for name in self.wanted]}}
+        return {"allOf": [{"if": there[0], "then": {"allOf": there[1:]}}]}
 
     def __str__(self) -> str:
         return f"needs({', '.join(map(repr, self.wanted))}, given={self.given!r})"
@@ -94,19 +97,19 @@ class WhenRule(_Presence):
     def suits(self, facts: Mapping[str, Facts]) -> None:
         self.when.suits(facts)
 
-    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
+    def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
         left, right = self.when.left, self.when.right
         if not isinstance(left, Named) or not isinstance(right, Constant) or self.when.sign not in ("==", "!="):
             return Unsaid("JSON Schema has conditions for equal constants only")
         if not isinstance(right.value, str | int | float | bool):
             return Unsaid("the condition's constant is no plain JSON")
-        name = wire[left.name]
+        name = at.wire[left.name]
         test: dict[str, Any] = {"const": right.value}
         if self.when.sign == "!=":
             test = {"not": {"enum": [right.value, None]}}
-        then = {"allOf": [(_present if self.wanted else _absent)(each, wire, defaults) for each in self.names]}
+        then = {"allOf": [(_present if self.wanted else _absent)(each, at) for each in self.names]}
         condition: dict[str, Any] = {"properties": {name: test}}
-        stands_in = defaults.get(left.name)
+        stands_in = at.defaults.get(left.name)
         if stands_in is None or (stands_in == right.value) != (self.when.sign == "=="):
             condition["required"] = [name]
         return {"allOf": [{"if": condition, "then": then}]}
@@ -147,8 +150,8 @@ class Count(_Presence):
     def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
         return {"names": [wire[name] for name in self.names]}
 
-    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
-        there = [_present(name, wire, defaults) for name in self.names]
+    def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
+        there = [_present(name, at) for name in self.names]
         if self.word == "at_least_one":
             return {"allOf": [{"anyOf": there}]}
         if self.word == "exactly_one":

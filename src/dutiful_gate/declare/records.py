@@ -16,6 +16,19 @@ _C = TypeVar("_C", bound=type)
 _HELD = "__obeys__"
 
 
+class Standing(Value):
+    """How the fields of a record stand in its data: what a rule must know to say itself in keywords.
+
+    `wire`      the names in the data, by attribute
+    `defaults`  what stands in, by attribute, for fields that are absent
+    `nullable`  the attributes of fields that may be null
+    """
+
+    wire: Mapping[str, str]
+    defaults: Mapping[str, object]
+    nullable: frozenset[str] = frozenset()
+
+
 class RecordRule(Value, ABC, kw_only=True):
     """A condition on several fields of one record. To add a rule is to add a subclass."""
 
@@ -48,11 +61,8 @@ class RecordRule(Value, ABC, kw_only=True):
         """The rule's numbers and names, for a fault's `expected`; `wire` names fields as the data does."""
 
     @abstractmethod
-    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
-        """JSON Schema keywords for the record, or why there are none.
-
-        `defaults` has what stands in, by attribute, for fields that are absent.
-        """
+    def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
+        """JSON Schema keywords for the record, or why there are none."""
 
     @abstractmethod
     def suits(self, facts: Mapping[str, Facts]) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from .facts import Bind, Facts, Unsaid
-from .records import RecordRule
+from .records import RecordRule, Standing
 from .rules.base import Face
 
 
@@ -36,8 +36,8 @@ class Sent(RecordRule):
     def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
         return {"names": [wire[name] for name in self.names]}
 
-    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
-        return {"anyOf": [{"required": [wire[name]]} for name in self.names]}
+    def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
+        return {"anyOf": [{"required": [at.wire[name]]} for name in self.names]}
 
     def suits(self, facts: Mapping[str, Facts]) -> None:
         return

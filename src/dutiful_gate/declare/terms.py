@@ -7,7 +7,7 @@ from typing import Any, Final, NoReturn
 
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
-from .records import RecordRule
+from .records import RecordRule, Standing
 from .rules.base import Face
 from .values import Value
 
@@ -117,7 +117,7 @@ class Comparison(RecordRule):
         told = {"comparison": self.sign, "other": _told(self.right, wire)}
         return {**told, "left": _told(self.left, wire)} if isinstance(self.left, Combined) else told
 
-    def keywords(self, wire: Mapping[str, str], defaults: Mapping[str, object]) -> Mapping[str, object] | Unsaid:
+    def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
         if len(self.fields) > 1:
             return Unsaid("JSON Schema cannot compare one field with another")
         return Unsaid("a rule of the record: one on the field itself could be said")

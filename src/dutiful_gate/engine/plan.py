@@ -90,7 +90,7 @@ def presence_of(
     for name, field in fields.items():
         value = value_of[name]
         sent = f"{value} is not ABSENT" if field.may_lack else "True"
-        there = f"{value} is not None" if field.use.nullable or field.default is None else "True"
+        there = f"{value} is not None" if field.use.may_be_null or field.default is None else "True"
         both = [test for test in (sent, there) if test != "True"]
         tests[name] = " and ".join(both) or "True"
         tests[f"?{name}"] = sent

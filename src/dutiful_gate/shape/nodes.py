@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from ..declare.embedded import Embedded
 from ..declare.facts import Facts
-from ..declare.kinds import Kind
+from ..declare.kinds import Anything, Kind
 from ..declare.marks import About
 from ..declare.records import RecordCheck, RecordRule
 from ..declare.rules import Rule
@@ -183,6 +183,22 @@ class Use(Value):
     def nullable(self) -> bool:
         """Whether null is admitted."""
         return isinstance(self.node, Nullable | Nothing)
+
+    @property
+    def may_be_null(self) -> bool:
+        """Whether a value may turn out to be None, in whatever way."""
+        made = any(isinstance(part, Step) and not part.normalising for part in self.parts)
+        if self.nullable or made or self.via is not None or self.fallback is None:
+            return True
+        match self.node:
+            case Choice(values=values, wire=wire):
+                return None in wire or None in values
+            case Branches(options=options):
+                return any(option.may_be_null for option in options)
+            case Scalar(kind):
+                return isinstance(kind, Anything)
+            case _:
+                return False
 
 
 class Field(Value):

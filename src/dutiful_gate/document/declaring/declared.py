@@ -381,7 +381,7 @@ class _Module:
     def is_record(self, node: Node, words: Mapping[str, Any]) -> bool:
         """Whether a schema is one of records with named fields."""
         kinds = types_of(node, dict(words))
-        return kinds == ["object"] and bool(words.get("properties"))
+        return kinds == ["object"] and isinstance(words.get("properties"), dict)
 
     def record(self, node: Node, words: Mapping[str, Any], hint: str) -> str:
         """A class for a schema of records."""

@@ -94,7 +94,7 @@ class Lowered:
             made = _renamed(made, {"prefixItems": "items"})
         if made.get("format") in _NEW_FORMATS:
             made = spelled_out(made)
-        return _ref_alone(made)
+        return _ref_alone(_renamed(made, {"dependentRequired": "dependencies"}))
 
     def openapi_30(self, made: Schema, at: str) -> Schema:
         """One schema in the words of OpenAPI 3.0."""
@@ -130,6 +130,9 @@ class Lowered:
 
     def condition(self, made: Schema, at: str) -> Schema:
         """`if` and `then`: not the one, or the other."""
+        for name, wanted in made.pop("dependentRequired", {}).items():
+            either = {"anyOf": [{"not": {"required": [name]}}, {"required": wanted}]}
+            made["allOf"] = [*made.get("allOf", []), either]
         if "if" in made:
             test, then = made.pop("if"), made.pop("then", {})
             more: Schema = {"anyOf": [{"not": test}, then]}

@@ -11,7 +11,7 @@ from ...declare.embedded import Embedded
 from ...declare.facts import Facts, Unsaid
 from ...declare.kinds import Day, Kind, LocalMoment, Moment, Text, Truth, Whole, Written
 from ...declare.kinds.decimal import decimal_plain
-from ...declare.records import RecordCheck, RecordRule
+from ...declare.records import RecordCheck, RecordRule, Standing
 from ...declare.rules import Distinct, Holds, Length, Rule
 from ...declare.steps import Step
 from ...shape.nodes import (
@@ -156,8 +156,9 @@ class _Pen:
             for field in record.fields
             if not field.required and not field.may_lack and not self.released
         }
+        nullable = frozenset(field.attribute for field in record.fields if field.use.may_be_null)
         for rule in record.rules:
-            told = rule.keywords(wire, defaults)
+            told = rule.keywords(Standing(wire, defaults, nullable))
             if not set(rule.fields) <= there:
                 told = Unsaid("a field that it mentions is not released")
             elif record.mends and not getattr(rule, "of_whole", False):
