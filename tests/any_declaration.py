@@ -99,6 +99,7 @@ PATTERNS = (
     r"[A-Z]{3}", r"[a-z]+(-[a-z]+)*", r"\d{2,4}", r"\w+", r"[^\s]+", r"(QLP|MRW)\d*", r".{1,5}", r"\S.*", r"[\w .-]+",
     r"(?P<a>[ab])(?P=a)?", r"\Aabc?\Z", r"[A-Za-z0-9_]{2,}x?", r"(?:[0-9]{1,3}\.){0,2}[0-9]", r"a|bb|\x63", r"\u00e9?[é-ü]",
     r"(?=a)a.", r"x*$", r"^(ab?)+", r"[\d.]+", r"\D+", r"\W?", r"[\]\-^]+", r"(?i)abc", r"\bport\b", r"a{,2}b",
+    r"(?s)a.*", r"(a)?\1b", r"(?x) a b", r"(?a)\w+", r"(?m)^a$",
 )  # fmt: skip
 FORMATS = ("date", "date-time", "time", "duration", "email", "hostname", "ipv4", "ipv6", "uri", "uri-reference", "uuid",
            "json-pointer", "relative-json-pointer", "uri-template", "regex", "idn-hostname", "iri")  # fmt: skip

@@ -10,8 +10,11 @@ from enum import Enum
 from typing import Annotated, Any, Literal
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from dutiful_gate import Document, Gate, about, it, trimmed, uppered
+from dutiful_gate.declare.ecma import python_pattern
 from dutiful_gate.declare.patterns import ecma_pattern
 from dutiful_gate.demo.ferries import Booking, bookings
 
@@ -136,8 +139,15 @@ PATTERNS: list[tuple[str, str | None]] = [
     (r"\.\/\-", r"\.\/-"),
     (r"a++", None),
     (r"(?>a)", None),
-    (r"\bport", None),
-    (r"(?i)a", None),
+    (r"(?i)a-\x62", r"[Aa]-[Bb]"),
+    (r"(?s)a.", r"a[\s\S]"),
+    (r"(?m)^a$", r"(?<![^\n])a(?=\n|$)"),
+    (r"(?x) a b # c", "ab"),
+    (r"(?a)\w[\d-]", r"[A-Za-z0-9_][0-9-]"),
+    (r"(?i:a)", None),
+    (r"(a)?\1", None),
+    (r"(?i)(a)\1", None),
+    (r"a|(b)\1", None),
     (r"(?#note)a", None),
     (r"[^\S]", None),
 ]
@@ -150,3 +160,18 @@ def test_patterns_in_the_words_of_ecma_262(pattern: str, expected: str | None) -
         assert "ECMA-262 does not know" in said.reason
     else:
         assert said == expected
+
+
+MEANINGS = [
+    ("[a-k]+s", re.I), ("ſk", re.I), ("[^a-f]", re.I), ("straße", re.I), ("i", re.I), ("[İ]", re.I), ("Ω|µ", re.I), (r"[\x41-\x43]", re.I),
+    ("[A-Za-z]", re.I | re.A), ("k", re.I | re.A), ("a.b", re.S), ("^a$", re.M), (r"\w\d?\s", re.A), (r"\W\S\D", re.A), (r"\bport\b", 0), (r"\Bx", 0),
+    (r"(a)\1", 0), (r"(?P<x>[ab])(?P=x)?", 0), ("a$", 0), (r"\Aa\Z", 0), (".", 0), (r"[\s\S]k", 0), (r"\w+\s\w", 0),
+]  # fmt: skip
+
+
+@given(st.text("abcABCkK\u212a sſS\n\tiIıİportPx1٣_éÉωΩΩµμ-ß", max_size=5), st.sampled_from(MEANINGS))
+def test_patterns_mean_the_same(text: str, meaning: tuple[str, int]) -> None:
+    ours = re.compile(*meaning)
+    said: Any = ecma_pattern(*meaning)
+    theirs = re.compile(python_pattern(said))
+    assert bool(ours.search(text)) == bool(theirs.search(text))

@@ -6,6 +6,7 @@ Only what means exactly the same is translated; the rest is an `Unsaid` with its
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from .blanks import BLANKS
 from .facts import Unsaid
@@ -19,6 +20,20 @@ _CLASSES = {
     "S": f"[^{BLANKS}]",
 }
 _IN_CLASS = {"d": r"\p{Nd}", "D": r"\P{Nd}", "w": r"\p{L}\p{N}_", "s": BLANKS}
+_ASCII = {
+    "d": "[0-9]",
+    "D": "[^0-9]",
+    "w": "[A-Za-z0-9_]",
+    "W": "[^A-Za-z0-9_]",
+    "s": r"[\t-\r\x20]",
+    "S": r"[^\t-\r\x20]",
+}
+_IN_CLASS_ASCII = {"d": "0-9", "w": "A-Za-z0-9_", "s": r"\t-\r\x20"}
+_INLINE = re.compile(r"\(\?([aimsux]+)\)")
+_FLAGS = {"a": re.ASCII, "i": re.IGNORECASE, "m": re.MULTILINE, "s": re.DOTALL, "u": re.UNICODE, "x": re.VERBOSE}
+_SPACE = " \t\n\r\f\v"
+_LONGEST_RANGE = 400
+_I = "iI\u0131\u0130"
 _CONTROLS = {"n": r"\n", "r": r"\r", "t": r"\t", "f": r"\f", "v": r"\v", "a": r"\x07"}
 _SYNTAX = "^$\\.*+?()[]{}|/"
 _OPENINGS = ("(?:", "(?=", "(?!", "(?<=", "(?<!")
@@ -34,10 +49,8 @@ class _Untranslatable(Exception):
 
 def ecma_pattern(pattern: str, flags: int = 0) -> str | Unsaid:
     """`pattern`, a valid Python expression, in ECMA-262 words; or why it cannot be said."""
-    if flags & ~re.UNICODE:
-        return Unsaid("the pattern has flags, which a JSON Schema pattern does not take")
     try:
-        return _Walk(pattern).whole()
+        return _Walk(pattern, flags).whole()
     except _Untranslatable as reason:
         return Unsaid(f"the pattern uses {reason}, which ECMA-262 does not know in the same sense")
 
@@ -71,9 +84,18 @@ def depths(said: str) -> list[int]:
 class _Walk:
     """One pass over an expression, piece by piece."""
 
-    def __init__(self, pattern: str) -> None:
+    def __init__(self, pattern: str, flags: int) -> None:
         self.pattern = pattern
         self.at = 0
+        if inline := _INLINE.match(pattern):
+            self.at = inline.end()
+            for letter in inline[1]:
+                flags |= _FLAGS[letter]
+        if flags & (re.LOCALE | re.DEBUG):
+            raise _Untranslatable("the flag for the locale")
+        self.flags = flags
+        self.classes = _ASCII if flags & re.ASCII else _CLASSES
+        self.in_class = _IN_CLASS_ASCII if flags & re.ASCII else _IN_CLASS
 
     def whole(self) -> str:
         pieces = []
@@ -83,6 +105,10 @@ class _Walk:
 
     def piece(self) -> str:
         rest = self.pattern[self.at]
+        if self.flags & re.VERBOSE and rest in _SPACE + "#":
+            end = self.pattern.find("\n", self.at) if rest == "#" else self.at
+            self.at = len(self.pattern) if end < 0 else end + 1
+            return ""
         if rest == "\\":
             return self.escape()
         if rest == "[":
@@ -92,13 +118,28 @@ class _Walk:
         if quantifier := _QUANTIFIER.match(self.pattern, self.at):
             return self.quantifier(quantifier)
         self.at += 1
+        lines = bool(self.flags & re.MULTILINE)
         if rest == ".":
-            return r"[^\n]"
+            return r"[\s\S]" if self.flags & re.DOTALL else r"[^\n]"
         if rest == "$":
-            return r"(?=\n?$)"
+            return r"(?=\n|$)" if lines else r"(?=\n?$)"
+        if rest == "^" and lines:
+            return r"(?<![^\n])"
         if rest in ")|^":
             return rest
-        return _literal(rest)
+        return self.literal(rest)
+
+    def literal(self, letter: str) -> str:
+        """A character that stands for itself, and with IGNORECASE for its others too."""
+        others = self.others(letter)
+        return _literal(letter) if not others else f"[{''.join(_literal(each, inside=True) for each in others)}]"
+
+    def others(self, letter: str) -> list[str]:
+        """All characters that a letter matches with IGNORECASE, itself among them; none where it is alone."""
+        if not self.flags & re.IGNORECASE:
+            return []
+        alike = _alike(letter, self.flags & (re.IGNORECASE | re.ASCII))
+        return alike if len(alike) > 1 else []
 
     def opening(self) -> str:
         if name := _GROUP_NAME.match(self.pattern, self.at):
@@ -106,6 +147,7 @@ class _Walk:
             return f"(?<{name[1]}>"
         if back := _BACK_NAME.match(self.pattern, self.at):
             self.at = back.end()
+            self.sure_of_group(rf"\(\?P<{back[1]}>")
             return rf"\k<{back[1]}>"
         for form in _OPENINGS:
             if self.pattern.startswith(form, self.at):
@@ -133,20 +175,42 @@ class _Walk:
 
     def escape(self) -> str:
         name = self.pattern[self.at + 1]
-        if name in _CLASSES:
+        if name in self.classes:
             self.at += 2
-            return _CLASSES[name]
+            return self.classes[name]
         if name in "AZ":
             self.at += 2
             return "^" if name == "A" else "$"
         if name in "bB":
-            raise _Untranslatable(rf"\{name}, a word boundary in every script")
+            self.at += 2
+            word = self.classes["w"]
+            if name == "b":
+                return f"(?:(?<={word})(?!{word})|(?<!{word})(?={word}))"
+            return f"(?:(?<={word})(?={word})|(?<!{word})(?!{word}))"
         if name in "123456789":
             number = re.compile(r"\d+").match(self.pattern, self.at + 1)
             assert number is not None
             self.at = number.end()
+            self.sure_of_group("", int(number[0]))
             return f"(?:\\{number[0]})"
-        return self.character()
+        made = self.character()
+        return made if not self.flags & re.IGNORECASE or len(made) > 1 else self.literal(made)
+
+    def sure_of_group(self, opening: str, number: int = 0) -> None:
+        """Refuse a reference to a group that may not have matched: it fails in Python, and is empty in ECMA-262."""
+        starts = [found.start() for found in re.finditer(opening or r"\((?!\?)|\(\?P<", self.pattern)]
+        deep = depths(self.pattern)
+        starts = [at for at in starts if self.pattern[at - 1 : at] != "\\"]
+        at = starts[number - 1 if number else 0] if len(starts) >= max(number, 1) else -1
+        if self.flags & re.IGNORECASE:
+            raise _Untranslatable("a back-reference whatever the case")
+        end = next(
+            (end for end in range(at + 1, len(deep)) if self.pattern[end] == ")" and deep[end] == deep[at] - 1), -1
+        )
+        if at < 0 or end < 0 or deep[at] != 1 or self.pattern[end + 1 : end + 2] in ("?", "*", "{"):
+            raise _Untranslatable("a back-reference to a group that may not match")
+        if not has_no_choice(self.pattern):
+            raise _Untranslatable("a back-reference beside a choice")
 
     def character(self, *, inside: bool = False) -> str:
         """One escaped character, inside a class or out of it."""
@@ -175,21 +239,71 @@ class _Walk:
         first = True
         while first or self.pattern[self.at] != "]":
             first = False
-            letter = self.pattern[self.at]
-            if letter == "\\":
-                name = self.pattern[self.at + 1]
-                if name in _IN_CLASS:
-                    said += _IN_CLASS[name]
-                    self.at += 2
-                elif name in "SWbB":
-                    raise _Untranslatable(rf"\{name} inside a character class")
-                else:
-                    said += self.character(inside=True)
+            name = self.pattern[self.at + 1] if self.pattern[self.at] == "\\" else ""
+            if name in self.in_class:
+                said += self.in_class[name]
+                self.at += 2
+            elif name and name in "SWbBD":
+                raise _Untranslatable(rf"\{name} inside a character class")
             else:
-                self.at += 1
-                said += letter if letter == "-" else _literal(letter, inside=True)
+                said += self.members()
         self.at += 1
         return said + "]"
+
+    def members(self) -> str:
+        """One character of a class, or a range of them."""
+        low, said = self.member()
+        after = self.pattern[self.at + 1 : self.at + 2]
+        if self.pattern[self.at] != "-" or after in ("]", ""):
+            return said + "".join(_literal(each, inside=True) for each in self.others(low) if each != low)
+        self.at += 1
+        if self.pattern[self.at] == "\\" and self.pattern[self.at + 1] in "dDwWsS":
+            raise _Untranslatable("a range that ends with a class")
+        high, end = self.member()
+        if not self.flags & re.IGNORECASE:
+            return f"{said}-{end}"
+        if ord(high) - ord(low) > _LONGEST_RANGE:
+            raise _Untranslatable("a long range whatever the case")
+        within = [chr(code) for code in range(ord(low), ord(high) + 1)]
+        more = {other for each in within for other in self.others(each)} - set(within)
+        return f"{said}-{end}" + "".join(_literal(each, inside=True) for each in sorted(more))
+
+    def member(self) -> tuple[str, str]:
+        """One character of a class, and how it is written."""
+        letter = self.pattern[self.at]
+        if letter != "\\":
+            self.at += 1
+            return letter, letter if letter == "-" else _literal(letter, inside=True)
+        start = self.at
+        said = self.character(inside=True)
+        code = _HEX.match(self.pattern, start + 1)
+        name = self.pattern[start + 1]
+        if code:
+            return chr(int(code[1] or code[2] or code[3], 16)), said
+        return ("\a\b\f\n\r\t\v"["abfnrtv".index(name)] if name in _CONTROLS else name), said
+
+
+@lru_cache(maxsize=1)
+def _cases() -> dict[str, list[str]]:
+    """Characters by what they become in small letters and in capitals."""
+    groups: dict[str, list[str]] = {}
+    for code in range(0x110000):
+        letter = chr(code)
+        for form in {letter.lower(), letter.upper(), letter.casefold()} - {letter}:
+            groups.setdefault(form, []).append(letter)
+    return groups
+
+
+@lru_cache(maxsize=512)
+def _alike(letter: str, flags: int) -> list[str]:
+    """The characters that the expression of one letter matches."""
+    forms = {letter, letter.lower(), letter.upper(), letter.casefold()}
+    near = forms | {each for form in forms for each in _cases().get(form, [])}
+    near |= {each for other in list(near) for form in (other.lower(), other.upper()) for each in _cases().get(form, [])}
+    if letter in _I:
+        near |= set(_I)  # of these, small letters and capitals are no pairs
+    matches = re.compile(re.escape(letter), flags).fullmatch
+    return sorted(each for each in near if len(each) == 1 and matches(each))
 
 
 def _literal(letter: str, *, inside: bool = False) -> str:
