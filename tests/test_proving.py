@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import random
-from dataclasses import dataclass
+import runpy
+from dataclasses import dataclass, is_dataclass
 from datetime import datetime
-from typing import Annotated, Any
+from pathlib import Path
+from typing import Annotated, Any, is_typeddict
 
 import pytest
 
@@ -14,6 +16,7 @@ from any_declaration import any_declaration, loaded
 from dutiful_gate import (
     CannotSample,
     DeclarationError,
+    DocumentGate,
     Gate,
     fits,
     it,
@@ -245,6 +248,34 @@ def test_the_round_trip_of_the_demo() -> None:
     assert loaded(text).schema() == bookings.schema()
     assert 'priority: Literal["standard", "urgent"] = "standard"' in text
     assert "contact: Email" in text
+
+
+def declarations() -> list[Any]:
+    """Every declaration of the examples and of the tests that stands at the top of a module, and every type of the table."""
+    found: list[Any] = []
+    root = Path(__file__).parent
+    tables = ("types", "language", "charter", "declarations", "document", "dialects", "properties", "sources", "faults")
+    for file in [*sorted((root.parent / "examples").glob("*.py")), *(root / f"test_{name}.py" for name in tables)]:
+        held = runpy.run_path(str(file), run_name=f"{file.stem}_again")
+        found += [each for each in held.values() if isinstance(each, Gate) and not isinstance(each, DocumentGate)]
+        found += [each for each in held.values() if is_dataclass(each) or is_typeddict(each)]
+        if file.stem == "test_types":
+            found += [declared for declared, _ in held["TABLE"].values()]
+    return found
+
+
+def test_the_round_trip_of_every_declaration() -> None:
+    """Declaration, document, declaration, document: the same document."""
+    done = 0
+    for each in declarations():
+        try:
+            gate = each if isinstance(each, Gate) else Gate(each)
+        except DeclarationError:
+            continue  # written to be refused
+        document = gate.schema()
+        assert loaded(declared(json.loads(json.dumps(document)))).schema() == document, gate
+        done += 1
+    assert done > 60
 
 
 def test_a_document_beside_a_type() -> None:

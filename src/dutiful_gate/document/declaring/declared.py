@@ -470,6 +470,9 @@ class _Field:
         if bare == "float" and isinstance(plain, int | float):
             return literal(plain)
         self.module.use("dataclasses", "field")
+        for empty, word in (([], "list"), ({}, "dict")):
+            if plain == empty and type(plain) is type(empty) and bare.startswith(f"{word}["):
+                return f"field(default_factory={word})"
         self.module.use("dutiful_gate", "Gate")
         return f"field(default_factory=lambda: Gate({self.type}).admit({literal(plain)}))"
 
