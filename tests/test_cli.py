@@ -191,6 +191,10 @@ def test_check_against_a_document(tmp_path: Path) -> None:
     result = run("check", DATA, "--against", str(document), "--documents", str(tmp_path))
     assert result.exit_code == 1
     assert f"{DATA}:456:20  /22/destination  needs text; got 12" in result.output
+    document.write_text('{"$ref": "#/$defs/all", "$defs": {"all": {"type": "array", "maxItems": 9}}}')
+    whole = run("check", DATA, "--against", str(document))
+    assert "needs at most 9 items; got 240" in whole.output, "a document of lists judges the whole file"
+    document.write_text(json.dumps({"$ref": "parts/whole.json"}))
     alone = run("check", DATA, "--against", str(document))
     assert (alone.exit_code, "no document 'parts/whole.json' was handed over" in alone.output) == (2, True)
     assert "there is no document 'gone.json'" in run("check", DATA, "--against", "gone.json").output

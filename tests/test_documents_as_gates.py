@@ -277,6 +277,12 @@ def test_many_definitions_compile_lazily() -> None:
     assert gate.source.count("def judge_") < 10, "only what was reached is compiled"
 
 
+def test_a_look_behind_of_any_width() -> None:
+    gate = Gate.from_schema({"pattern": "(?<=^|, )[a-z]+$"})
+    assert [gate.accepts(text) for text in ("rope", "oil, rope", "oil; rope", "oil,rope")] == [True, True, False, False]
+    assert JUDGES["regex"][1]("(?<=a|bc)d")
+
+
 EXPRESSIONS = [
     (r"^\S(|(.|\n)*\S)\Z", False), (r"\a", False), (r"(?<n>a)\k<n>", True), (r"[\w\-.]+", True), (r"\cA", True),
     (r"a++", False), (r"(?i)a", False), (r"{1}", False), (r"(?:a", False), (r"a)", False), (r"[b-a]", False), (r"\u{1F6A2}", True),

@@ -282,6 +282,13 @@ class Gate(Generic[T]):
         return encoded(self.release(value, secrets=secrets))
 
     @property
+    def takes_list(self) -> bool:
+        """Whether it is made for a whole list, and not for the items of one."""
+        from .shape.nodes import Fixed, Items
+
+        return isinstance(self.shape.root.node, Items | Fixed)
+
+    @property
     def fallen(self) -> tuple[str, ...]:
         """The record rules that lost a field on the way to a variant, and so fell away."""
         return tuple(rule for record in self.shape.records.values() for rule in record.fallen)
@@ -390,6 +397,11 @@ class DocumentGate(Gate[Any]):
     def __repr__(self) -> str:
         title = self.declared.get("title", "") if isinstance(self.declared, dict) else ""
         return f"<Gate from a {self.dialect} document{f' {title!r}' if title else ''}>"
+
+    @property
+    def takes_list(self) -> bool:
+        """Whether the document is one of lists, as its `type` tells."""
+        return self._engine.kinds == ["array"]
 
     def output(self, data: object, form: Literal["flag", "basic"] = "basic") -> dict[str, Any]:
         """The verdict in the standard's own form (2020-12, section 12.4).

@@ -206,6 +206,12 @@ def warn(rule: str, pattern: str) -> None:
     )
 
 
+def states_of(pattern: str) -> Callable[[str], bool]:
+    """A function like `search` for an expression that the interpreter's matcher does not take. Raises Unreadable."""
+    states = _States(parse(pattern), 0)
+    return lambda text: states.match(text, whole=False)
+
+
 def guarded(compiled: re.Pattern[str], *, whole: bool) -> Callable[[str], object]:
     """A function like `fullmatch` or `search` of an expression, that gives something or None and cannot run away."""
     try:

@@ -89,7 +89,7 @@ def fits(
 
     `at` is the JSON Pointer of the part that is meant, where the document is more than that; `dialect` is the edition
     of a document without `$schema`; `documents` is what its references may lead to, by URI. The document judges what
-    came, before it is read; its faults tell its keywords.
+    came, before it is read, in gates that read JSON; its faults tell its keywords.
     Raises DeclarationError for what is no document.
     """
     plain = dict(document) if isinstance(document, Mapping) else document

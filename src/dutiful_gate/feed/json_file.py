@@ -11,7 +11,6 @@ from ..read.json_fast import plain_json
 from ..read.json_text import JsonText
 from ..report.fault import Fault, Path
 from ..report.verdict import Verdict, refusal
-from ..shape.nodes import Items
 
 T = TypeVar("T")
 
@@ -69,7 +68,7 @@ def examine_file(gate: Gate[T], raw: bytes, *, told: Callable[[int, int], Any] |
     text.read(plain_json(raw, FILE_LIMITS, gate.shape.exact))
     if not text.readable:
         return Examined([], text.broken, listed=False)
-    listed = isinstance(text.value, list) and not isinstance(gate.shape.root.node, Items)
+    listed = isinstance(text.value, list) and not gate.takes_list
     items = text.value if isinstance(text.value, list) and listed else [text.value]
     verdicts: list[Verdict[T]] = []
     for number, verdict in enumerate(gate.examine_each(items)):

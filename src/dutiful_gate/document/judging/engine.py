@@ -17,7 +17,7 @@ from .library import Library, Node, held_schemas
 from .metaschemas import standard_document
 from .patterns import searcher
 from .plain import LISTS
-from .sound import Say, Sounder, active
+from .sound import Say, Sounder, active, types_of
 from .tell import TOO_DEEP, Teller
 
 _DEFINITIONS = frozenset(["$defs", "definitions"])
@@ -110,6 +110,16 @@ class DocumentEngine:
     def release(self, value: Any, *, secrets: bool) -> Any:
         """The data as it is."""
         return value
+
+    @property
+    def kinds(self) -> list[str]:
+        """The types that the root asks for, by its own `type` or that of what it refers to; none where unsure."""
+        node = self.root
+        for _ in range(20):
+            if not isinstance(node.raw, dict) or not isinstance(node.raw.get("$ref"), str):
+                break
+            node = self._teller.library.target(node, node.raw["$ref"])
+        return types_of(node, active(node)) if isinstance(node.raw, dict) else []
 
     @property
     def source(self) -> str:

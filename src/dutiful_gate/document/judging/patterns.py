@@ -9,12 +9,22 @@ from functools import lru_cache
 from ...declare.ecma import NoPattern, python_pattern
 from ...declare.errors import DeclarationError
 from ...declare.rules.pattern import judged
+from ...declare.runaway import Unreadable, states_of
 from .library import Node
 
 
 @lru_cache(maxsize=2048)
 def _searcher(pattern: str) -> Callable[[str], object]:
-    found = judged(python_pattern(pattern), 0, whole=False)
+    try:
+        said = python_pattern(pattern)
+    except NoPattern as broken:
+        if not broken.said:
+            raise
+        try:
+            return states_of(broken.said)
+        except Unreadable:
+            raise broken from None
+    found = judged(said, 0, whole=False)
     return found if isinstance(getattr(found, "__self__", None), re.Pattern) else lambda text: found(text) is not None
 
 
