@@ -180,6 +180,8 @@ def test_the_document_in_other_words(tmp_path: Path) -> None:
     data.write_text("[1]")
     refused = run(*SCHEMA, "--into", str(into), "--editor", "json", "--for", str(data))
     assert (refused.exit_code, "only a record can have a $schema key" in refused.output) == (2, True)
+    several = json.loads(run(*SCHEMA, "dutiful_gate.demo.ferries:Crate", "--id", "urn:x").stdout)
+    assert (several["$id"], list(several["$defs"])) == ("urn:x", ["Booking", "Crate"])
     assert "give --into FILE too" in run(*SCHEMA, "--editor", "json").output
 
 

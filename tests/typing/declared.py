@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any, assert_type
 
-from dutiful_gate import Gate, Source, Verdict, it
+from dutiful_gate import Document, DocumentGate, Fault, Gate, Source, Verdict, bundle, it, payloads, probes, samples
 from dutiful_gate.declare.rules import Between, Ceiling, Equal, Floor, Length, Matches
 from dutiful_gate.declare.terms import Comparison, this
 from dutiful_gate.demo.ferries import Booking, bookings
@@ -23,6 +23,15 @@ assert_type(Gate(int, Source.TEXT).admit("1"), int)
 many: Gate[int | None] = Gate(int | None)
 assert_type(many.admit(None), int | None)
 assert_type(Gate(int | None).admit(None), Any)
+
+assert_type(Gate.from_schema({}), DocumentGate)
+assert_type(Gate.from_schema({}).admit({}), Any)
+assert_type(bookings.schema(of="release", dialect="draft-07"), Document)
+assert_type(bundle({"Booking": bookings}), Document)
+assert_type(samples(bookings, 3), list[Booking])
+assert_type(samples(Booking), list[Booking])
+assert_type(payloads(bookings), list[Any])
+assert_type(probes(bookings), Iterator[tuple[Any, Fault]])
 
 assert_type(it > 0, Floor)
 assert_type(it <= 0, Ceiling)

@@ -10,9 +10,11 @@ from typing import Any
 
 import click
 
+from ..declare.errors import DeclarationError
 from ..document.document import Document
+from ..gate import bundle
 from .console import console, sure_output
-from .target import CannotRun, Unknown, gate_for, typed_gate_for
+from .target import CannotRun, Unknown, typed_gate_for
 
 _NEXT = "give --into FILE too: an editor reads the document from there"
 
@@ -22,13 +24,14 @@ _NEXT = "give --into FILE too: an editor reads the document from there"
 
 \b
     dutiful schema harbour.shapes:Booking > booking.schema.json
-    dutiful schema harbour.shapes:Booking --of release --dialect openapi-3.1
+    dutiful schema harbour.shapes:Booking harbour.shapes:Sailing --dialect openapi-3.1
+    dutiful schema harbour.shapes:Booking --of release
     dutiful schema harbour.settings:Settings --into settings.schema.json --editor json --for settings.json
 
 The document goes to standard output or into the file, what it cannot say to standard error.
 """
 )
-@click.argument("target", metavar="MODULE:NAME")
+@click.argument("targets", metavar="MODULE:NAME...", nargs=-1, required=True)
 @click.option(
     "--of",
     type=click.Choice(["send", "release"]),
@@ -69,7 +72,7 @@ The document goes to standard output or into the file, what it cannot say to sta
     help="The data file to put that line into; without it the line is printed.",
 )
 def schema(
-    target: str,
+    targets: tuple[str, ...],
     of: Any,
     dialect: Any,
     formats: Any,
@@ -79,13 +82,20 @@ def schema(
     editor: str | None,
     data: Path | None,
 ) -> None:
-    """Print the JSON Schema document of MODULE:NAME, a declared type or a Gate."""
+    """Print the JSON Schema document of MODULE:NAME, a declared type or a Gate; of several, one bundle."""
     sure_output()
     if editor is not None and into is None:
         raise CannotRun(_NEXT)
-    typed_gate_for(target)
+    gates = {target.rpartition(":")[2]: typed_gate_for(target, unknown) for target in targets}
     dialect = dialect or ("draft-07" if editor else "2020-12")
-    document = gate_for(target, unknown).schema(of=of, dialect=dialect, formats=formats, id=uri)
+    try:
+        if len(targets) == 1:
+            (gate,) = gates.values()
+            document = gate.schema(of=of, dialect=dialect, formats=formats, id=uri)
+        else:
+            document = bundle(gates, of=of, dialect=dialect, formats=formats, id=uri)
+    except DeclarationError as error:
+        raise CannotRun(str(error)) from None
     text = json.dumps(document, indent=2, ensure_ascii=False)
     out = console()
     if into is not None:

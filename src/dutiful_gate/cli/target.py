@@ -39,13 +39,13 @@ def gate_for(target: str, unknown: Unknown | None = None, documents: Path | None
         raise CannotRun(f"{target} cannot become a gate.\n  {error}") from None
 
 
-def typed_gate_for(target: str) -> Gate[Any]:
+def typed_gate_for(target: str, unknown: Unknown | None = None) -> Gate[Any]:
     """The same for what needs a declaration: no document. Raises CannotRun."""
     if target.endswith(".json"):
         raise CannotRun(
             f"{target!r} is a document, and a declaration is needed here; dutiful declare {target} writes one"
         )
-    return gate_for(target)
+    return gate_for(target, unknown)
 
 
 def _of_document(path: Path, documents: Path | None) -> Gate[Any]:
