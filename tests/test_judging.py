@@ -11,7 +11,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from any_declaration import loaded
 from dutiful_gate import DeclarationError, Gate
+from dutiful_gate.document.declaring.declared import declared
+from dutiful_gate.document.judging.engine import draft_called
 
 HERE = Path(__file__).parent / "cases"
 SHARED = Path(__file__).parents[2] / "shared" / "conformance"
@@ -111,10 +114,52 @@ def keywords(inner: st.SearchStrategy[Any]) -> st.SearchStrategy[dict[str, Any]]
     )
 
 
+def likely(inner: st.SearchStrategy[Any]) -> st.SearchStrategy[dict[str, Any]]:
+    """Keywords as people write them: a type, and what belongs to it."""
+
+    def of(kind: str, **words: st.SearchStrategy[Any]) -> st.SearchStrategy[dict[str, Any]]:
+        return st.fixed_dictionaries({"type": st.just(kind)}, optional=words)
+
+    bounds = {
+        "minimum": COUNTS,
+        "exclusiveMinimum": COUNTS,
+        "maximum": COUNTS,
+        "multipleOf": st.sampled_from([1, 2, 0.5]),
+        "default": COUNTS,
+    }
+    text = {"minLength": COUNTS, "maxLength": COUNTS, "pattern": PATTERNS, "format": st.sampled_from(["date", "email", "berth", "uuid"]),
+            "enum": st.lists(st.sampled_from(["a", "ab", "b1", ""]), min_size=1, max_size=2, unique=True), "default": st.just("a")}  # fmt: skip
+    lists = {
+        "items": inner,
+        "minItems": COUNTS,
+        "maxItems": COUNTS,
+        "uniqueItems": st.booleans(),
+        "contains": inner,
+        "default": st.just([]),
+    }
+    record = {
+        "properties": st.dictionaries(NAMES, inner, min_size=1, max_size=3), "required": st.lists(NAMES, max_size=2, unique=True),
+        "additionalProperties": st.just(False) | inner, "minProperties": COUNTS, "anyOf": st.lists(st.just({"required": ["a"]}) | inner, min_size=1, max_size=2),
+        "title": st.sampled_from(["Crate", "a crate"]), "description": st.just('what "it" is'), "patternProperties": st.dictionaries(PATTERNS, inner, max_size=1),
+    }  # fmt: skip
+    return st.one_of(
+        of("integer", **bounds), of("number", **bounds), of("string", **text), of("boolean"), of("null"), of("array", **lists),
+        of("object", **record), of("object", **record), of("object", additionalProperties=inner, propertyNames=of("string", **text)),
+        st.fixed_dictionaries({"$ref": POINTERS}, optional={"description": st.just("x"), "title": st.just("y")}),
+        st.fixed_dictionaries({"anyOf": st.lists(inner, min_size=1, max_size=3)}),
+        st.fixed_dictionaries({"type": st.lists(TYPES, min_size=2, max_size=2, unique=True)}, optional={"minLength": COUNTS, "enum": st.just([None, "a", 1])}),
+        st.fixed_dictionaries({"const": VALUES}),
+    )  # fmt: skip
+
+
+LIKELY: st.SearchStrategy[Any] = st.recursive(st.booleans() | st.just({}), likely, max_leaves=10)
 SCHEMAS: st.SearchStrategy[Any] = st.recursive(st.booleans() | st.just({}), keywords, max_leaves=8)
 
 
-@given(SCHEMAS.filter(lambda schema: isinstance(schema, dict)), SCHEMAS, st.lists(VALUES, min_size=1, max_size=6))
+ANY = (SCHEMAS | LIKELY).filter(lambda schema: isinstance(schema, dict))
+
+
+@given(ANY, SCHEMAS | LIKELY, st.lists(VALUES, min_size=1, max_size=6))
 def test_the_two_ways_of_judging_agree(schema: dict[str, Any], other: Any, data: list[Any]) -> None:
     """What says yes or no at once, and what follows the standard word for word."""
     here = {"$dynamicAnchor": "here", **(other if isinstance(other, dict) else {})}
@@ -125,3 +170,18 @@ def test_the_two_ways_of_judging_agree(schema: dict[str, Any], other: Any, data:
         return
     for each in data:
         judged(gate, each)
+
+
+@given(ANY, SCHEMAS | LIKELY, st.lists(VALUES, min_size=1, max_size=6), st.sampled_from(DRAFTS[1:]))
+def test_any_document_as_declarations(schema: dict[str, Any], other: Any, data: list[Any], draft: str) -> None:
+    """A document that has become declarations judges the same."""
+    document = {**schema, "$defs": {"a": other, "b": {"title": "B", **(other if isinstance(other, dict) else {})}}}
+    if draft in DRAFTS[:3]:
+        document = json.loads(json.dumps(document).replace("$defs", "definitions"))
+    try:
+        judge = Gate.from_schema(document, formats="assert", dialect=draft)
+    except DeclarationError:
+        return
+    gate = loaded(declared(document, draft=draft_called(draft)))
+    for each in data:
+        assert gate.accepts(each) == judge.accepts(each)

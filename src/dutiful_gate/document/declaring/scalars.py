@@ -7,6 +7,7 @@ from typing import Any
 from ...declare.formats.judges import JUDGES
 from ...declare.kinds import LocalMoment, UtcMoment
 from ...declare.kinds.texts import written_kinds
+from ..judging.sound import number_bounds
 from .words import literal, pattern_rule
 
 _BASES = {"string": "str", "integer": "int", "number": "float", "boolean": "bool"}
@@ -156,6 +157,8 @@ def _length(said: Said, left: dict[str, Any], low: str, high: str) -> None:
 
 
 def _bounds(said: Said, left: dict[str, Any]) -> None:
+    if _is_empty(left):
+        return  # nothing lies between: that is for a document to say
     for word, sign in (("minimum", ">="), ("exclusiveMinimum", ">"), ("maximum", "<="), ("exclusiveMaximum", "<")):
         if word in left and not isinstance(left[word], bool):
             strict = left.get(f"exclusive{word.capitalize()}")
@@ -165,6 +168,14 @@ def _bounds(said: Said, left: dict[str, Any]) -> None:
             said.rules.append(f"it {sign} {literal(left.pop(word))}")
     if "multipleOf" in left:
         said.rules.append(f"it.multiple_of({literal(left.pop('multipleOf'))})")
+
+
+def _is_empty(left: dict[str, Any]) -> bool:
+    """Whether bounds leave nothing between them."""
+    bounds = number_bounds(left)
+    lows = [(bound, sign == ">") for sign, bound in bounds if sign.startswith(">")]
+    highs = [(bound, sign == "<") for sign, bound in bounds if sign.startswith("<")]
+    return any(low > high or (low == high and (over or under)) for low, over in lows for high, under in highs)
 
 
 def _is_plain_contains(left: dict[str, Any]) -> bool:
