@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,7 @@ from hypothesis import strategies as st
 from any_declaration import loaded
 from dutiful_gate import DeclarationError, Gate
 from dutiful_gate.document.declaring.declared import declared
+from dutiful_gate.document.judging.drafts import DRAFT_04, DRAFT_2020_12
 from dutiful_gate.document.judging.engine import draft_called
 
 HERE = Path(__file__).parent / "cases"
@@ -185,3 +187,23 @@ def test_any_document_as_declarations(schema: dict[str, Any], other: Any, data: 
     gate = loaded(declared(document, draft=draft_called(draft)))
     for each in data:
         assert gate.accepts(each) == judge.accepts(each)
+
+
+WORDS = sorted(
+    DRAFT_2020_12.keywords | DRAFT_04.keywords | {"$recursiveRef", "additionalItems", "nullable", "components"}
+)
+ODD: st.SearchStrategy[Any] = st.recursive(
+    VALUES | POINTERS | st.sampled_from(["[", "http://json-schema.org/draft-04/schema#", "urn:x"]),
+    lambda inner: st.dictionaries(st.sampled_from(WORDS), inner, max_size=4) | st.lists(inner, max_size=2),
+    max_leaves=8,
+)
+
+
+@given(ODD, st.sampled_from([*DRAFTS, "openapi-3.0", "openapi-3.1", None]))
+def test_what_is_no_document_is_told(document: Any, dialect: str | None) -> None:
+    """Whatever stands in a document, it becomes a gate or a DeclarationError, and its gate never raises."""
+    with suppress(DeclarationError):
+        gate = Gate.from_schema(document, dialect=dialect, formats="assert")
+        for each in (None, 1, "a", [1, "a"], {"a": 1}):
+            assert gate.accepts(each) == bool(gate.examine(each))
+        declared(document, draft=draft_called(dialect))

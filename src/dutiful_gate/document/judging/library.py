@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 from typing import Any
 from urllib.parse import unquote
 
@@ -276,7 +277,8 @@ class Library:
             self._hidden = {}
             for name, raw in self.handed.items():
                 if name not in self.resources and isinstance(raw, dict | bool):
-                    self.add(name, raw)
+                    with suppress(DeclarationError):  # what is no document is nobody's aim
+                        self.add(name, raw)
             found = self.resources.get(uri)
         return found
 

@@ -42,9 +42,9 @@ def keyed(value: Any) -> Hashable:
         return (list, *map(keyed, value))
     if isinstance(value, dict):
         return (dict, frozenset((name, keyed(each)) for name, each in value.items()))
-    if isinstance(value, int | float | Decimal | str):
+    if isinstance(value, int | float | str) or (isinstance(value, Decimal) and value.is_finite()):
         return value
-    return (object, id(value))
+    return (object, id(value))  # no value of JSON: equal to itself alone
 
 
 def all_differ(items: Sequence[Any]) -> bool:

@@ -341,7 +341,7 @@ class _Page:
                 self.write(f"{seen} = {key} in {known}")
             for pattern in patterns:
                 search = self.bind(searcher(node, pattern), "MATCHES")
-                with self.block(f"if {search}({key}):"):
+                with self.block(f"if isinstance({key}, str) and {search}({key}):"):
                     if not idle:
                         self.write(f"{seen} = True")
                     self.body(node.kid("patternProperties", pattern), item, depth + 2)

@@ -117,7 +117,7 @@ class _Sitting:
 
     def forbidden(self, step: Any, value: Any, *words: str | int) -> None:
         """The schema `false` where a property or an item is."""
-        if isinstance(step, str):
+        if isinstance(self.ask.value, dict):
             known = tuple(name for name, held in self.words.get("properties", {}).items() if held is not False)
             self.refuse(UnknownKey(known=known), *words, at=step, value=step)
         else:
@@ -303,7 +303,7 @@ class _Sitting:
         for pattern in patterns:
             search = searcher(node, pattern)
             for name, item in value.items():
-                if search(name):
+                if isinstance(name, str) and search(name):
                     self.into(node.kid("patternProperties", pattern), name, item, "patternProperties", pattern)
                     looked.setdefault("patternProperties", []).append(name)
         self.seen.keys.update(name for names in looked.values() for name in names)
