@@ -22,8 +22,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 sys.path.insert(0, str(Path(__file__).parent))
 
 from any_declaration import any_declaration, loaded
-from dutiful_gate import DeclarationError, Gate
-from dutiful_gate.document.declaring.declared import declared
+from dutiful_gate import DeclarationError, Gate, declarations_of
 from dutiful_gate.prove.proof import Proof, prove
 
 DIALECTS = ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0")
@@ -44,7 +43,7 @@ def proved(seed: int, instances: int) -> tuple[str, Proof | None, list[str]]:
     proof = prove(gate, instances, seed, dialect=dialect)
     told = [str(broken) for broken in proof.disagreements]
     document = gate.schema()
-    again = loaded(declared(json.loads(json.dumps(document)))).schema()
+    again = loaded(declarations_of(json.loads(json.dumps(document)))).schema()
     if again != document:
         told.append("declaration, document, declaration, document: the second document differs from the first")
     for each in DIALECTS:

@@ -31,6 +31,14 @@ def test_the_variants_script(capsys: pytest.CaptureFixture[str]) -> None:
     assert "/pin: braucht genau 4 Zeichen; bekam einen verborgenen Wert" in out
 
 
+def test_a_partners_document(capsys: pytest.CaptureFixture[str]) -> None:
+    runpy.run_path(str(EXAMPLES / "partner.py"), run_name="__main__")
+    out = capsys.readouterr().out
+    assert "2:27: /value needs a number of at least 0; got -3 (by #/then/properties/value/minimum)" in out
+    assert '    kind: Literal["water", "wind"]' in out
+    assert "for our clients: Booking, Crate, Bookings" in out
+
+
 def test_the_http_service(sound: dict[str, Any]) -> None:
     service = runpy.run_path(str(EXAMPLES / "service.py"))
     client = service["app"].test_client()

@@ -13,10 +13,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from any_declaration import loaded
-from dutiful_gate import DeclarationError, Gate
-from dutiful_gate.document.declaring.declared import declared
+from dutiful_gate import DeclarationError, Gate, declarations_of
 from dutiful_gate.document.judging.drafts import DRAFT_04, DRAFT_2020_12
-from dutiful_gate.document.judging.engine import draft_called
 
 HERE = Path(__file__).parent / "cases"
 SHARED = Path(__file__).parents[2] / "shared" / "conformance"
@@ -184,7 +182,7 @@ def test_any_document_as_declarations(schema: dict[str, Any], other: Any, data: 
         judge = Gate.from_schema(document, formats="assert", dialect=draft)
     except DeclarationError:
         return
-    gate = loaded(declared(document, draft=draft_called(draft)))
+    gate = loaded(declarations_of(document, dialect=draft))
     for each in data:
         assert gate.accepts(each) == judge.accepts(each)
 
@@ -206,4 +204,4 @@ def test_what_is_no_document_is_told(document: Any, dialect: str | None) -> None
         gate = Gate.from_schema(document, dialect=dialect, formats="assert")
         for each in (None, 1, "a", [1, "a"], {"a": 1}):
             assert gate.accepts(each) == bool(gate.examine(each))
-        declared(document, draft=draft_called(dialect))
+        declarations_of(document, dialect=dialect)

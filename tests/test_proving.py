@@ -18,6 +18,7 @@ from dutiful_gate import (
     DeclarationError,
     DocumentGate,
     Gate,
+    declarations_of,
     fits,
     it,
     obeys,
@@ -31,7 +32,6 @@ from dutiful_gate import (
 from dutiful_gate.declare.facts import Facts
 from dutiful_gate.declare.rules import Rule
 from dutiful_gate.demo.ferries import Booking, bookings
-from dutiful_gate.document.declaring.declared import declared
 from dutiful_gate.document.document import Document
 from dutiful_gate.prove.laws import Laws, is_sayable
 from dutiful_gate.prove.proof import prove
@@ -192,7 +192,7 @@ DOCUMENT: dict[str, Any] = {
 
 
 def test_a_document_becomes_declarations_that_judge_the_same() -> None:
-    text = declared(DOCUMENT)
+    text = declarations_of(DOCUMENT)
     assert "class Sailing(TypedDict):" in text
     assert "@obeys(fits(" in text
     assert "@dataclass" in text
@@ -222,7 +222,7 @@ def test_the_cases_as_declarations(draft: str) -> None:
     for name, drafts in FILES.items():
         for case in json.loads((HERE / f"{name}.json").read_text()) if draft in drafts else []:
             judge = Gate.from_schema(case["schema"], dialect=draft, formats="assert")
-            gate = loaded(declared(case["schema"], draft=judge._engine.dialect))  # type: ignore[attr-defined]
+            gate = loaded(declarations_of(case["schema"], dialect=judge.dialect))  # type: ignore[attr-defined]
             for data in [*case["valid"], *case["invalid"]]:
                 assert gate.accepts(data) == judge.accepts(data), (case["about"], data)
 
@@ -237,14 +237,14 @@ def test_declarations_of_several_documents() -> None:
         "properties": {"cranes": {"$ref": "crane.json"}, "odd": {"allOf": [{"$ref": "words.json#/$defs/code"}]}},
     }
     judge = Gate.from_schema(document, documents=documents)
-    gate = loaded(declared(document, documents=documents))
+    gate = loaded(declarations_of(document, documents=documents))
     for data in ({}, {"cranes": ["A1"]}, {"cranes": ["A12"]}, {"cranes": None}, {"odd": "abc"}, {"odd": "ab"}):
         assert gate.accepts(data) == judge.accepts(data), data
     assert {rule.reason for rule in gate.schema().unstated} == {"it leads to documents that are not part of this one"}
 
 
 def test_the_round_trip_of_the_demo() -> None:
-    text = declared(bookings.schema())
+    text = declarations_of(bookings.schema())
     assert loaded(text).schema() == bookings.schema()
     assert 'priority: Literal["standard", "urgent"] = "standard"' in text
     assert "contact: Email" in text
@@ -273,7 +273,7 @@ def test_the_round_trip_of_every_declaration() -> None:
         except DeclarationError:
             continue  # written to be refused
         document = gate.schema()
-        assert loaded(declared(json.loads(json.dumps(document)))).schema() == document, gate
+        assert loaded(declarations_of(json.loads(json.dumps(document)))).schema() == document, gate
         done += 1
     assert done > 60
 

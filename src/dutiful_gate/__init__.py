@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from .declare.subjects import it
     from .declare.terms import this
     from .declare.variants import amendment, subset
+    from .document.declaring.module import declarations_of
     from .document.document import Document, Unstated
     from .document.embedded import fits
     from .gate import DocumentGate, Gate, bundle
@@ -67,6 +68,7 @@ __all__ = [
     "blank_is_none",
     "bundle",
     "camel",
+    "declarations_of",
     "exactly_one",
     "fits",
     "holds",
@@ -117,6 +119,7 @@ _ROOMS = {
     "declare.subjects": "it",
     "declare.terms": "this",
     "declare.variants": "amendment subset",
+    "document.declaring.module": "declarations_of",
     "document.document": "Document Unstated",
     "document.embedded": "fits",
     "gate": "DocumentGate Gate bundle",

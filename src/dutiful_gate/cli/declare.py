@@ -9,8 +9,8 @@ import click
 from rich.syntax import Syntax
 
 from ..declare.errors import DeclarationError
-from ..document.declaring.declared import declared
-from ..document.judging.engine import documents_in, draft_called
+from ..document.declaring.module import declarations_of
+from ..document.judging.engine import documents_in
 from .console import console, sure_output
 from .target import CannotRun
 
@@ -40,7 +40,7 @@ def declare(document: Path, name: str, documents: Path | None, dialect: str | No
     try:
         plain = json.loads(document.read_bytes())
         handed = documents_in(documents) if documents is not None else {}
-        text = declared(plain, name=name, documents=handed, draft=draft_called(dialect))
+        text = declarations_of(plain, name=name, documents=handed, dialect=dialect)
     except ValueError as broken:
         raise CannotRun(f"{document} is no JSON: {broken}") from None
     except DeclarationError as error:

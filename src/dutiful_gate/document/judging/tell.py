@@ -292,7 +292,7 @@ class _Sitting:
                 if name in value:
                     self.dependent(word, name, wanted, value)
 
-    def properties(self, value: dict[str, Any]) -> None:
+    def properties(self, value: dict[Any, Any]) -> None:
         words, node = self.words, self.node
         looked: dict[str, list[str]] = {}
         properties, patterns = words.get("properties", {}), words.get("patternProperties", {})

@@ -10,7 +10,7 @@ from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.limits import Limits
 from ..judging.drafts import DRAFT_2020_12, Draft
-from ..judging.engine import DocumentEngine
+from ..judging.engine import DocumentEngine, draft_called
 from ..judging.library import Library, Node, held_schemas
 from ..judging.sound import active, types_of
 from .scalars import Said, scalar
@@ -25,20 +25,24 @@ _CONTEXT = frozenset(["patternProperties", "unevaluatedProperties", "unevaluated
 _CLOSED = "__closed__"
 
 
-def declared(
-    document: dict[str, Any] | bool,
+def declarations_of(
+    document: Mapping[str, Any] | bool,
     *,
     name: str = "",
     documents: Mapping[str, Any] | None = None,
-    draft: Draft | None = None,
+    dialect: str | None = None,
 ) -> str:
-    """Python source whose `gate` judges as the document does, formats asserted.
+    """Python source of declarations, whose `gate` judges as a JSON Schema document does, formats asserted.
+
+    `name` is what to call the root, by default its title; `documents` is what references may lead to, by URI;
+    `dialect` the edition of a document without `$schema`.
 
     Records become dataclasses, or TypedDicts where a key may be absent without a default; what has no form of its own
-    stays as a document beside the field. Raises DeclarationError for what is no sound document.
+    stays as a document beside the field, see `fits`. Raises DeclarationError for what is no sound document.
     """
-    engine = DocumentEngine(document, documents or {}, draft, "assert", Limits(), "")
-    return _Module(document, engine.root, documents or {}, name).text()
+    plain = dict(document) if isinstance(document, Mapping) else document
+    engine = DocumentEngine(plain, documents or {}, draft_called(dialect), "assert", Limits(), "")
+    return _Module(plain, engine.root, documents or {}, name).text()
 
 
 class _Module:
