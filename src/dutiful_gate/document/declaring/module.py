@@ -94,8 +94,7 @@ class _Module:
             self.use("typing", "Any")
         order = sorted(self.imports, key=lambda module: (module == "dutiful_gate", module))
         lines = [f"from {module} import {', '.join(sorted(self.imports[module], key=_order))}" for module in order]
-        lines.insert(len(lines) - 1, "") if len(lines) > 1 else None
-        return lines
+        return [*lines[:-1], "", lines[-1]] if len(lines) > 1 else lines
 
     def survey(self) -> None:
         """Which records bar unknown keys: a gate does so for all of them, or a document for each."""

@@ -95,7 +95,8 @@ def _written() -> list[tuple[dict[str, Any], str, str]]:
     for held, kind in written_kinds().items():
         keywords = _plain(kind.keywords())
         if keywords and not kind.unsaid() and keywords != {"format": "uuid"}:
-            found.append((keywords, held.__module__, held.__name__))
+            # Some interpreters keep these in rooms of their own, such as pathlib._local.
+            found.append((keywords, held.__module__.partition("._")[0], held.__name__))
     return sorted(found, key=lambda each: -len(each[0]))
 
 
