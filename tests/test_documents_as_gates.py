@@ -267,6 +267,18 @@ def test_hostile_documents_do_no_harm() -> None:
     assert not Gate.from_schema({"pattern": "^(a+)+$"}).accepts("a" * 5_000 + "!")
 
 
+def test_data_without_end_is_counted_within_bounds() -> None:
+    gate = Gate.from_schema({"items": {"type": "string"}}, limits=Limits(items=30_000, faults=5))
+    verdict = gate.examine([0] * 30_000)
+    assert (len(verdict.faults), verdict.untold) == (5, 29_995)
+    (fault,) = gate.examine([0] * 30_001).faults
+    assert (fault.code, fault.message) == ("size", "needs at most 30000 of them; got 30,001")
+    assert not gate.accepts([""] * 30_001)
+    mostly = ["a"] * 29_000
+    mostly[17] = 4  # type: ignore[call-overload]
+    assert [each.pointer for each in gate.examine(mostly).faults] == ["/17"]
+
+
 def test_many_definitions_compile_lazily() -> None:
     definitions = {
         f"d{at}": {"properties": {"next": {"$ref": f"#/$defs/d{(at * 7 + 1) % 500}"}, "v": {"maxLength": at % 9}}}

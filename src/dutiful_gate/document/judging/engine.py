@@ -12,7 +12,7 @@ from ...declare.facts import FAILED
 from ...declare.limits import Limits
 from ...report.fault import Fault, Path, pointer
 from .drafts import BY_NAME, DRAFT_2020_12, Draft, draft_of
-from .findings import Ask, Finding, Note, spoken
+from .findings import Ask, Finding, Found, Note, spoken
 from .library import Library, Node, held_schemas
 from .metaschemas import standard_document
 from .patterns import searcher
@@ -29,12 +29,12 @@ class Findings:
 
     __slots__ = ("_found", "dropped", "excused", "untold")
 
-    def __init__(self, found: list[Finding], most: int, data: object) -> None:
+    def __init__(self, found: Found, most: int, data: object) -> None:
         told = spoken(found)
         if len(told) > 1:
             told = in_document_order(told, data)
         self._found = told[:most]
-        self.untold = max(0, len(told) - most)
+        self.untold = max(0, len(told) - most) + found.lost
         self.dropped: list[Path] = []
         self.excused: list[Any] = []
 
@@ -74,9 +74,10 @@ class DocumentEngine:
         self.root = library.add(uri, document)
         self.dialect = self.root.draft
         _check_form(library, self.root)
-        say = Say(library, formats)
+        say = Say(library, formats, limits.items)
         self._teller = Teller(say, limits.depth)
         self._sounder = Sounder(say, self._teller.sound)
+        self._teller.quick = lambda node, value, scope: self._sounder.call(node)(value, scope)
         self.recursive = _check_references(library, self.root)
         self._sound = self._sounder.call(self.root)
 
@@ -96,15 +97,16 @@ class DocumentEngine:
         found = self._found(data, None)
         return (FAILED if found else data), Findings(found, self.limits.faults, data)
 
-    def _found(self, data: Any, notes: list[Note] | None) -> list[Finding]:
-        found: list[Finding] = []
+    def _found(self, data: Any, notes: list[Note] | None) -> Found:
+        found = Found()
         try:
             self._teller.judged(self.root, Ask(data, found=found, notes=notes))
             if not found and self.recursive and nests_deeper(data, self.limits.depth):
                 raise RecursionError
         except RecursionError:
             deep = TOO_DEEP.but(expected={"most": self.limits.depth})
-            found = [Finding((), deep, data, data, Ask(data).route)]
+            found = Found()
+            found.note(Finding((), deep, data, data, Ask(data).route))
         return found
 
     def release(self, value: Any, *, secrets: bool) -> Any:

@@ -51,6 +51,39 @@ class Finding:
         self.branches = branches
 
 
+class Found(list[Finding]):
+    """Findings, as many as anyone will look at: no data fills the memory, nor keeps a program busy for minutes.
+
+    Of those past that number one is counted for each item or property that is not sound.
+    """
+
+    __slots__ = ("lost",)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.lost = 0
+
+    def note(self, finding: Finding) -> None:
+        """One more."""
+        if self.is_full:
+            self.lost += 1
+        else:
+            self.append(finding)
+
+    @property
+    def is_full(self) -> bool:
+        """Whether further ones are only counted."""
+        return len(self) >= _MOST
+
+    @property
+    def total(self) -> int:
+        """How many there were."""
+        return len(self) + self.lost
+
+
+_MOST = 10_000
+
+
 class Note(NamedTuple):
     """An annotation: what a keyword says of a value that was admitted."""
 
@@ -89,7 +122,7 @@ class Ask:
         scope: Scope = (),
         path: Path = (),
         route: Route = START,
-        found: list[Finding] | None = None,
+        found: Found | None = None,
         notes: list[Note] | None = None,
     ) -> None:
         self.value = value
@@ -103,7 +136,7 @@ class Ask:
         """The question about an item or a property."""
         return Ask(value, self.scope, (*self.path, step), Route(self.route, words), self.found, self.notes)
 
-    def beside(self, *words: str | int, found: list[Finding] | None = None, quiet: bool = False) -> Ask:
+    def beside(self, *words: str | int, found: Found | None = None, quiet: bool = False) -> Ask:
         """The question about the same value to another schema."""
         into = None if quiet else self.found if found is None else found
         return Ask(self.value, self.scope, self.path, Route(self.route, words), into, self.notes)

@@ -35,10 +35,11 @@ RECORD_WORDS = (
 class Say:
     """How one document is to be judged."""
 
-    __slots__ = ("asserted", "library")
+    __slots__ = ("asserted", "library", "most_items")
 
-    def __init__(self, library: Library, formats: str | None) -> None:
+    def __init__(self, library: Library, formats: str | None, most_items: int) -> None:
         self.library = library
+        self.most_items = most_items
         self.asserted = formats
 
     def formats(self, draft: Draft) -> bool:
@@ -261,6 +262,7 @@ class _Page:
             self.write(f"if not {call}: return False")
 
     def array_words(self, node: Node, words: dict[str, Any], value: str, depth: int) -> None:
+        self.write(f"if len({value}) > {self.sounder.say.most_items}: return False")
         self.bounds(f"len({value})", words.get("minItems"), words.get("maxItems"))
         if words.get("uniqueItems") is True:
             self.write(f"if not {self.bind(all_differ, 'all_differ')}({value}): return False")
@@ -298,6 +300,7 @@ class _Page:
         self.bounds(count, least, most)
 
     def object_words(self, node: Node, words: dict[str, Any], value: str, depth: int) -> None:
+        self.write(f"if len({value}) > {self.sounder.say.most_items}: return False")
         self.bounds(f"len({value})", words.get("minProperties"), words.get("maxProperties"))
         properties = words.get("properties", {})
         required = list(dict.fromkeys(words.get("required", [])))

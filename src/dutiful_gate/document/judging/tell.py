@@ -6,7 +6,7 @@ sound functions leave to it.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Collection, Sequence
 from typing import Any
 
 from ...declare.facts import Facts
@@ -15,11 +15,23 @@ from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
 from ...report.cause import Cause, UnknownKey
 from .content import holds
 from .drafts import VOCABULARIES
-from .findings import Ask, Finding, Note, Route, Seen
+from .findings import Ask, Finding, Found, Note, Route, Seen
 from .library import Node
 from .patterns import searcher
 from .plain import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed
-from .sound import Say, Scope, active, contains_bounds, dynamic_lead, entered, list_parts, number_bounds, types_of
+from .sound import (
+    LIST_WORDS,
+    RECORD_WORDS,
+    Say,
+    Scope,
+    active,
+    contains_bounds,
+    dynamic_lead,
+    entered,
+    list_parts,
+    number_bounds,
+    types_of,
+)
 from .wording import PHRASES, alternative, barred, of_pattern, worded
 
 TEXT = Facts("text", "text", measured="characters", text=True)
@@ -41,6 +53,7 @@ class Teller:
 
     def __init__(self, say: Say, most_deep: int) -> None:
         self.say = say
+        self.quick: Callable[[Node, Any, Scope], bool] | None = None
         self.library = say.library
         self.most_deep = most_deep
 
@@ -51,12 +64,12 @@ class Teller:
     def judged(self, node: Node, ask: Ask) -> Seen | None:
         """What was looked at when the value is sound, else None; findings and notes go where the question says."""
         mark = len(ask.notes) if ask.notes is not None else 0
-        before = len(ask.found) if ask.found is not None else 0
+        before = ask.found.total if ask.found is not None else 0
         try:
             seen = _Sitting(self, node, ask).held()
         except _Refused:
             seen = None
-        if ask.found is not None and len(ask.found) > before:
+        if ask.found is not None and ask.found.total > before:
             seen = None
         if seen is None and ask.notes is not None:
             del ask.notes[mark:]
@@ -90,7 +103,7 @@ class _Sitting:
         path = ask.path if at is None else (*ask.path, at)
         given = ask.value if value is None and at is None else value
         placed = cause.but(keyword=self.node.location(*words))
-        ask.found.append(Finding(path, placed, given, given, Route(ask.route, words), branches))
+        ask.found.note(Finding(path, placed, given, given, Route(ask.route, words), branches))
 
     def rule(self, rule: Rule, facts: Facts, word: str) -> None:
         """A keyword that says the same as a rule of ours speaks with its words."""
@@ -108,7 +121,15 @@ class _Sitting:
         if kid.raw is False:
             self.forbidden(step, value, *words)
             return False
-        return self.teller.judged(kid, self.ask.inside(step, value, *words)) is not None or self._end()
+        ask, quick = self.ask, self.teller.quick
+        # What is sound needs no closer look, when only faults are asked for.
+        if quick is not None and ask.found is not None and ask.notes is None:
+            if quick(kid, value, ask.scope):
+                return True
+            if ask.found.is_full:
+                ask.found.lost += 1
+                return False
+        return self.teller.judged(kid, ask.inside(step, value, *words)) is not None or self._end()
 
     def _end(self) -> bool:
         if self.ask.found is None:
@@ -145,9 +166,11 @@ class _Sitting:
         if isinstance(value, str):
             self.text(value)
         elif isinstance(value, dict):
-            self.record(value)
+            if self.is_small(value, RECORD_WORDS):
+                self.record(value)
         elif isinstance(value, LISTS):
-            self.items(value)
+            if self.is_small(value, LIST_WORDS):
+                self.items(value)
         elif is_number(value):
             self.number(value)
         self.combinations()
@@ -159,6 +182,14 @@ class _Sitting:
             if word in _NOTES:
                 self.note(word, self.words[word])
         return self.seen
+
+    def is_small(self, value: Collection[Any], group: tuple[str, ...]) -> bool:
+        """Whether a list or record keeps to the limit, where keywords would look into it."""
+        most = self.teller.say.most_items
+        if len(value) <= most or not any(word in self.words for word in group):
+            return True
+        self.refuse(Cause("size", "at most {most} of them", {"most": most}, got="length"))
+        return False
 
     def beside(self, kid: Node, *words: str | int) -> bool:
         """Whether the value is sound by a schema beside this one, whose looks count as ours."""
@@ -323,12 +354,13 @@ class _Sitting:
             if self.teller.judged(kid, Ask(key, self.ask.scope)) is None:
                 raise _Refused
             return
-        found: list[Finding] = []
+        found = Found()
         route = Route(self.ask.route, ("propertyNames",))
         self.teller.judged(kid, Ask(key, self.ask.scope, (*self.ask.path, key), route, found))
         for finding in found:
             finding.cause = finding.cause.but(label="its key")
-        self.ask.found += found
+            self.ask.found.note(finding)
+        self.ask.found.lost += found.lost
 
     def dependent(self, word: str, name: str, wanted: Any, value: dict[str, Any]) -> None:
         if isinstance(wanted, list | str):
@@ -363,7 +395,7 @@ class _Sitting:
         fits: list[int] = []
         failed: list[list[Finding]] = []
         for number in range(len(options)):
-            found: list[Finding] = []
+            found = Found()
             quiet = self.ask.found is None
             ask = self.ask.beside(word, number, found=found, quiet=quiet)
             seen = self.teller.judged(self.node.kid(word, number), ask)
