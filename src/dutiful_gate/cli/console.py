@@ -21,6 +21,8 @@ _THEME = Theme(
         "quiet": "dim",
         "heading": "bold",
         "command": "bold cyan",
+        "bar.complete": "cyan",
+        "bar.finished": "green",
     }
 )
 
