@@ -33,6 +33,7 @@ from dutiful_gate import (
     when,
 )
 from dutiful_gate.demo.ferries import bookings
+from dutiful_gate.sample.text import FORMATS as PLAUSIBLE
 
 DIALECTS: list[Any] = ["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"]
 
@@ -183,6 +184,19 @@ def test_formats_spelled_out() -> None:
     both = Gate(Annotated[str, it.matches("a.*"), it.of_format("ipv4")]).schema(formats="spell-out")
     assert both["pattern"] == "^a[^\\n]*$"
     assert "25[0-5]" in both["allOf"][0]["pattern"]
+
+
+def test_what_a_format_admits_its_pattern_admits() -> None:
+    """Spelled out, a format admits more at most, never less."""
+    from test_documents_as_gates import FORMATS
+
+    tried = 0
+    for name, text, sound in [*FORMATS, *((name, text, True) for name, texts in PLAUSIBLE.items() for text in texts)]:
+        said = Gate(Annotated[str, it.of_format(name)]).schema(formats="spell-out")
+        if sound and "pattern" in said:
+            assert Gate.from_schema(said, formats="annotate").accepts(text), (name, text)
+            tried += 1
+    assert tried > 30
 
 
 def test_a_bundle() -> None:
