@@ -54,6 +54,12 @@ def _alike(value: str, *constants: Any) -> str:
     return ""
 
 
+def _unlike(value: str, constant: Any) -> str:
+    """A way out of the comparison for what does not compare: another face of the rule tells of it."""
+    alike = _alike(value, constant)
+    return f"not ({alike.removesuffix(' and ')}) or " if alike else ""
+
+
 def _told(constant: Any) -> object:
     return str(constant) if isinstance(constant, Clock) else constant
 
@@ -137,7 +143,7 @@ class Between(Rule):
         words = "{phrase} from {floor} to {ceiling}"
         return (
             Face(f"{_alike(value, self.floor)}{value} >= {end(self.floor, bind, 'FLOOR')}", "floor", words),
-            Face(f"{_alike(value, self.ceiling)}{value} <= {end(self.ceiling, bind, 'CEILING')}", "ceiling", words),
+            Face(f"{_unlike(value, self.ceiling)}{value} <= {end(self.ceiling, bind, 'CEILING')}", "ceiling", words),
         )
 
     def numbers(self) -> Mapping[str, object]:
