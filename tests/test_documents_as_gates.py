@@ -123,6 +123,8 @@ WRONG: list[tuple[Any, dict[str, Any], str]] = [
     ({"$schema": "http://json-schema.org/draft-04/schema#", "required": []}, {}, r"breaks draft-04 at /required"),
     ({"$ref": "crane.json"}, {}, r"no document 'crane.json' was handed over; nothing is fetched: hand it over"),
     ({"$ref": "#/$defs/crane"}, {}, r"nothing stands at /\$defs"),
+    ({"$ref": "#/allOf/²", "allOf": [True]}, {}, "nothing stands at /allOf/²"),
+    ({"$ref": f"#/allOf/{'9' * 5000}", "allOf": [True]}, {}, "nothing stands at /allOf/9"),
     ({"$ref": "#crane"}, {}, "has no anchor 'crane'"),
     ({"$ref": "#/title", "title": "x"}, {}, "what stands at /title is no schema"),
     ({"pattern": "("}, {}, r"the pattern '\(' in # is no regular expression"),

@@ -118,7 +118,7 @@ class Library:
         self.dialects: dict[str, Draft] = {}
         self.dynamic = False
         self._numbers = 0
-        self._hidden: dict[str, str] | None = None
+        self._looked_into_all = False
 
     def add(self, uri: str, raw: Any) -> Node:
         """Take in a document, known by a URI; its root. Raises DeclarationError for what is no schema."""
@@ -256,7 +256,8 @@ class Library:
         document = root.document
         held, path = root.raw, list(root.steps)
         for step in steps:
-            path.append(int(step) if isinstance(held, list) and step.isdigit() else step)
+            is_index = isinstance(held, list) and step.isascii() and step.isdigit() and len(step) < 12
+            path.append(int(step) if is_index else step)
             try:
                 held = held[path[-1]]
             except (KeyError, IndexError, TypeError):
@@ -272,9 +273,9 @@ class Library:
             standard = standard_document(uri)
             if standard is not None:
                 found = self.add(uri, standard).resource
-        if found is None and self._hidden is None:
+        if found is None and not self._looked_into_all:
             # A document handed over may hold the schema under an id of its own: look into all of them, once.
-            self._hidden = {}
+            self._looked_into_all = True
             for name, raw in self.handed.items():
                 if name not in self.resources and isinstance(raw, dict | bool):
                     with suppress(DeclarationError):  # what is no document is nobody's aim
