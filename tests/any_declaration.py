@@ -29,6 +29,7 @@ from dutiful_gate import (
     blank_is_none,
     camel,
     exactly_one,
+    fits,
     holds,
     in_utc,
     it,
@@ -228,6 +229,19 @@ class Maker:
     def anything(self) -> Any:
         return self.random.choice([Any, object, None, BookingRef, Any])
 
+    def fitted(self) -> Any:
+        """A type with a document beside it."""
+        documents: list[Any] = [
+            {"not": {"const": 7}}, {"minLength": 2}, {"if": {"type": "string"}, "then": {"maxLength": 3}}, {"enum": ["a", 1, None, [1]]},
+            {"patternProperties": {"^a": {"type": "integer"}}}, {"contains": {"type": "integer"}, "minContains": 2}, {"type": ["string", "null"]},
+            {"properties": {"a": {"type": "integer"}}, "unevaluatedProperties": False}, {"prefixItems": [{"type": "string"}], "items": False},
+            {"$ref": "#/$defs/x", "$defs": {"x": {"type": ["integer", "array"]}}}, {"dependentRequired": {"a": ["b"]}}, {"propertyNames": {"maxLength": 1}},
+        ]  # fmt: skip
+        kind = self.random.choice([Any, Any, str, int, list[Any], dict[str, Any]])
+        dialect = self.random.choice(["2020-12", "2020-12", "2020-12", "draft-07"])
+        document = self.random.choice(documents)
+        return Annotated[kind, fits(document, dialect=dialect if "$ref" not in document else "2020-12")]
+
     def staged(self) -> Any:
         return self.random.choice(
             [
@@ -247,6 +261,7 @@ class Maker:
     single: tuple[Callable[[Maker], Any], ...] = (
         text, text, text, text, choice_of_text, formatted, formatted, whole, whole, number, number, decimal, truth, moment,
         moment, local, day, written, written, literal, literal, anything, staged,
+        fitted,
     )  # fmt: skip
 
     # What holds others

@@ -43,8 +43,11 @@ def proved(seed: int, instances: int) -> tuple[str, Proof | None, list[str]]:
     proof = prove(gate, instances, seed, dialect=dialect)
     told = [str(broken) for broken in proof.disagreements]
     document = gate.schema()
-    again = loaded(declarations_of(json.loads(json.dumps(document)))).schema()
-    if again != document:
+    text = json.dumps(document)
+    again = loaded(declarations_of(json.loads(text))).schema()
+    # What docs/documents.md excepts: documents beside a type that stand as references, or look at what others left.
+    excepted = any(word in text for word in ("urn:dutiful:document", "unevaluated", "patternProperties"))
+    if again != document and not excepted:
         told.append("declaration, document, declaration, document: the second document differs from the first")
     for each in DIALECTS:
         for of in ("send", "release"):

@@ -54,6 +54,16 @@ class Loose:
     more: Annotated[dict[Annotated[str, it.matches("[a-z]+")], int], rest]
 
 
+KEYED = Annotated[dict[bool, int], it.length <= 2]
+
+
+def test_lenient_keys_in_the_document() -> None:
+    gate: Gate[Any] = Gate(KEYED, lenient=True)
+    assert gate.accepts({"yes": 1})
+    assert not Gate.from_schema(gate.schema()).accepts({"maybe": 1})
+    assert not prove(gate, 300).disagreements
+
+
 CASES: list[tuple[Any, Any, str | None]] = [
     (Annotated[time, it >= time(6)], "09:30Z", "floor"),
     (Annotated[time, it >= time(6)], "09:30", None),

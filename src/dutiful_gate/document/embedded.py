@@ -12,9 +12,15 @@ from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
 from ..declare.facts import FAILED
 from ..declare.limits import Limits
-from .judging.drafts import DRAFT_2020_12, draft_of
+from .judging.drafts import DRAFT_07, DRAFT_2020_12, HELD_LIST, HELD_MAP, HELD_ONE, OPENAPI_30, draft_of
 from .judging.engine import DocumentEngine, draft_called
 
+# What the writer puts into the words of a dialect without any loss, whatever stands around it.
+_SPOKEN: dict[str, frozenset[str]] = {
+    "draft-07": (DRAFT_07.keywords - {"additionalItems", "dependencies"})
+    | {"prefixItems", "dependentRequired", "deprecated"},
+    "openapi-3.0": (OPENAPI_30.keywords - {"nullable", "discriminator"}) | {"const", "contains", "dependentRequired"},
+}
 _NONE: Mapping[str, Any] = {}
 _REFERENCES = ("$ref", "$dynamicRef", "$recursiveRef")
 
@@ -66,10 +72,18 @@ class Fits(Embedded):
         word = draft.id_word or "$id"
         return uri, {"$schema": draft.uri, **self.document, word: uri}
 
-    @property
-    def reason(self) -> str:
-        """Why a document cannot say the same, "" when it can."""
-        return "it leads to documents that are not part of this one" if self.documents else ""
+    def reason(self, dialect: str) -> str:
+        """Why a document in a dialect cannot say the same, "" when it can."""
+        if self.documents:
+            return "it leads to documents that are not part of this one"
+        known = _SPOKEN.get(dialect)
+        if known is None:
+            return ""
+        own = self.resource()
+        if own is not None:
+            return "" if self.dialect == dialect else f"it is written in another edition than {dialect}"
+        strange = sorted(_words_in(self.document) - known)
+        return f"{dialect} has no keyword {strange[0]}" if strange else ""
 
     def __str__(self) -> str:
         return f"fits(a document{f', at={self.at!r}' if self.at else ''})"
@@ -113,6 +127,21 @@ def _uri(document: Any) -> str:
         return own
     text = json.dumps(document, sort_keys=True, default=str)
     return f"urn:dutiful:document:{sha256(text.encode()).hexdigest()[:16]}"
+
+
+def _words_in(schema: Any) -> set[str]:
+    """Every keyword of a schema and of those it holds."""
+    if not isinstance(schema, dict):
+        return set()
+    words = set(schema)
+    for word, held in schema.items():
+        if word in HELD_MAP and isinstance(held, dict):
+            words |= {inner for each in held.values() for inner in _words_in(each)}
+        elif isinstance(held, list) and word in HELD_LIST:
+            words |= {inner for each in held for inner in _words_in(each)}
+        elif word in HELD_ONE:
+            words |= _words_in(held)
+    return words
 
 
 def _refers(schema: Any) -> bool:

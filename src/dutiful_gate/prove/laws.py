@@ -102,7 +102,9 @@ class Laws:
             return True
         if not converted and rule.codes and fault.code not in rule.codes:
             return False
-        return rule.field in names_along(self.gate.shape, fault.path)
+        along, ends = names_along(self.gate.shape, fault.path)
+        # A rule answers for its own place; a function of the record may point further in, a step changes all inside.
+        return rule.field in (along if not rule.codes or "check" in rule.codes else ends)
 
 
 def uses_of(shape: Shape) -> list[Use]:

@@ -8,17 +8,17 @@ from typing import Any
 from ..shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 
 
-def names_along(shape: Shape, path: tuple[Any, ...]) -> set[str]:
-    """The names of every part of the shape that a path leads through, its end included."""
+def names_along(shape: Shape, path: tuple[Any, ...]) -> tuple[set[str], set[str]]:
+    """The names of every part of the shape that a path leads through, its end included; and those of the end alone."""
     found: set[str] = set()
     ends = [(shape.name, shape.root)]
     for at in range(len(path) + 1):
         level = [each for name, use in ends for each in _opened(shape, name, use)]
-        found.update(name for name, _ in level)
-        if at == len(path):
-            break
-        ends = [each for name, use in level for each in _inside(shape, name, use, path[at])]
-    return found
+        names = {name for name, _ in level}
+        found |= names
+        if at < len(path):
+            ends = [each for name, use in level for each in _inside(shape, name, use, path[at])]
+    return found, names
 
 
 def _opened(shape: Shape, name: str, use: Use) -> Iterator[tuple[str, Use]]:

@@ -288,7 +288,7 @@ def _held(raw: Mapping[str, Any], draft: Draft) -> Iterator[tuple[Steps, Any]]:
     """The schemas that a schema holds, with the steps that lead to them."""
     for word, inner in raw.items():
         if word not in draft.keywords:
-            if draft.id_word == "" and word == "components":
+            if word == "components" and draft.name.startswith("openapi"):
                 yield from _components(inner)
             continue
         if word in HELD_ONE and isinstance(inner, dict | bool):

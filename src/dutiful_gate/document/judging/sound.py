@@ -168,9 +168,9 @@ class _Page:
             if word in words:
                 self.reference(node, word, words[word], value)
         if "enum" in words:
-            self.choice(words["enum"], value)
+            self.choice(words["enum"], value, only)
         if "const" in words:
-            self.choice([words["const"]], value)
+            self.choice([words["const"]], value, only)
         self.group("string", f"isinstance({value}, str)", only, TEXT_WORDS, node, words, value, depth)
         number = f"{value}.__class__ is int or {self.bind(is_number, 'is_number')}({value})"
         self.group("number", number, only, NUMBER_WORDS, node, words, value, depth)
@@ -221,11 +221,11 @@ class _Page:
         call = self.bind(DynamicCall(self.sounder, lead), "DYNAMIC")
         self.write(f"if not {call}({value}, scope): return False")
 
-    def choice(self, choices: list[Any], value: str) -> None:
+    def choice(self, choices: list[Any], value: str, only: str) -> None:
         if all(isinstance(each, str) for each in choices):
+            among = f"{value} in {self.bind(frozenset(choices), 'CHOICES')}"
             self.write(
-                f"if not (isinstance({value}, str) and {value} in {self.bind(frozenset(choices), 'CHOICES')}):"
-                " return False"
+                f"if not ({among if only == 'string' else f'isinstance({value}, str) and {among}'}): return False"
             )
             return
         options = self.bind(frozenset(map(keyed, choices)), "CHOICES")

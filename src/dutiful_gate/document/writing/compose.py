@@ -69,8 +69,7 @@ def _check(of: str, dialect: str, formats: str) -> None:
 
 
 def _draft(shape: Shape, refuse_unknown: bool, of: str, dialect: str, formats: str) -> Draft:
-    openapi = dialect.startswith("openapi")
-    return written(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, discriminators=openapi)
+    return written(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect)
 
 
 def _finished(draft: Draft, dialect: str, uri: str | None) -> Document:

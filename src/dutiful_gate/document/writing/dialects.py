@@ -6,6 +6,7 @@ from typing import Any
 
 from ..document import Unstated
 from .spelled import spelled_out
+from .write import escaped
 
 Schema = dict[str, Any]
 DIALECTS = ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0")
@@ -26,7 +27,7 @@ class Lowered:
         """The whole document, `content` in 2020-12."""
         definitions = content.get("$defs", {})
         root = self.schema({word: held for word, held in content.items() if word != "$defs"}, "")
-        held = {name: self.schema(each, f"/$defs/{_escaped(name)}") for name, each in definitions.items()}
+        held = {name: self.schema(each, f"/$defs/{escaped(name)}") for name, each in definitions.items()}
         if self.dialect == "2020-12":
             opening: Schema = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
             opening |= {"$id": uri} if uri else {}
@@ -71,7 +72,7 @@ class Lowered:
             if word == "$ref":
                 made[word] = self.reference(held)
             elif word in ("properties", "patternProperties", "dependentSchemas"):
-                made[word] = {name: self.schema(each, f"{at}/{word}/{_escaped(name)}") for name, each in held.items()}
+                made[word] = {name: self.schema(each, f"{at}/{word}/{escaped(name)}") for name, each in held.items()}
             elif word in ("allOf", "anyOf", "oneOf", "prefixItems"):
                 made[word] = [self.schema(each, f"{at}/{word}/{number}") for number, each in enumerate(held)]
             elif word == "additionalProperties" and isinstance(held, bool):
@@ -209,7 +210,3 @@ def _ref_alone(made: Schema) -> Schema:
 
 def _renamed(made: Schema, names: dict[str, str]) -> Schema:
     return {names.get(word, word): held for word, held in made.items()}
-
-
-def _escaped(name: str) -> str:
-    return name.replace("~", "~0").replace("/", "~1")

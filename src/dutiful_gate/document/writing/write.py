@@ -11,6 +11,7 @@ from ...declare.embedded import Embedded
 from ...declare.facts import Facts, Unsaid
 from ...declare.kinds import Day, Kind, LocalMoment, Moment, Text, Truth, Whole, Written
 from ...declare.kinds.decimal import decimal_plain
+from ...declare.kinds.lenient import Lenient
 from ...declare.records import RecordCheck, RecordRule, Standing
 from ...declare.rules import Distinct, Holds, Length, Rule
 from ...declare.steps import Step
@@ -38,7 +39,6 @@ from .final import is_settled, survives
 from .spelled import spelled_out
 
 Keywords = dict[str, Any]
-_READ_FROM_TEXT = (Truth, Moment, Day, LocalMoment, Written)
 _DECIMAL = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
 _JSON_TYPES: dict[type, str] = {
     str: "string",
@@ -50,13 +50,13 @@ _JSON_TYPES: dict[type, str] = {
 
 
 def written(
-    shape: Shape, *, refuse_unknown: bool = False, of: str = "send", formats: str = "name", discriminators: bool = False
+    shape: Shape, *, refuse_unknown: bool = False, of: str = "send", formats: str = "name", dialect: str = "2020-12"
 ) -> Draft:
-    """The document in 2020-12: of what a client should send, values in their final form; or of what is released.
+    """The document in the words of 2020-12: of what a client should send, in final form; or of what is released.
 
-    With `discriminators` a union by a tag says so, as OpenAPI has it.
+    `dialect` is what it will be put into: for OpenAPI a union by a tag says so.
     """
-    pen = _Pen(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, discriminators=discriminators)
+    pen = _Pen(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect)
     root = pen.use(shape.root, "", shape.name)
     definitions = {key: pen.record(record) for key, record in shape.records.items()}
     content: Keywords = {**root}
@@ -102,12 +102,13 @@ class Draft:
 class _Pen:
     """Writes one document, and keeps the list of what it could not say."""
 
-    def __init__(self, shape: Shape, *, refuse_unknown: bool, of: str, formats: str, discriminators: bool) -> None:
+    def __init__(self, shape: Shape, *, refuse_unknown: bool, of: str, formats: str, dialect: str) -> None:
         self.shape = shape
         self.refuse_unknown = refuse_unknown
         self.released = of == "release"
         self.spelled = formats == "spell-out"
-        self.discriminators = discriminators
+        self.dialect = dialect
+        self.discriminators = dialect.startswith("openapi")
         self.unstated: list[Unstated] = []
         self.names: dict[str, str] = {}
         self.embedded: Keywords = {}
@@ -231,8 +232,9 @@ class _Pen:
 
     def embed(self, said: Keywords, document: Embedded, at: str, name: str) -> None:
         """A document beside a type: its keywords, or a reference to it."""
-        if isinstance(document, Fits) and document.reason:
-            self.leave(at, name, document, Unsaid(document.reason))
+        reason = document.reason(self.dialect) if isinstance(document, Fits) else ""
+        if reason:
+            self.leave(at, name, document, Unsaid(reason))
             return
         join(said, document.keywords())
         held = document.resource() if isinstance(document, Fits) else None
@@ -330,10 +332,10 @@ class _Pen:
         if isinstance(node, Choice):
             texts = [str(each).lower() if isinstance(each, bool) else str(each) for each in node.wire]
             return {"enum": list(dict.fromkeys(texts))}
-        if isinstance(node, Scalar) and (
-            node.facts.number or isinstance(node.kind, Truth | Moment | Day | LocalMoment | Written)
-        ):
-            return self.read_keys(node.kind, key, names, at, name)
+        if isinstance(node, Scalar):
+            kind = node.kind.inner if isinstance(node.kind, Lenient) else node.kind
+            if kind.facts.number or isinstance(kind, Truth | Moment | Day | LocalMoment | Written):
+                return self.read_keys(kind, key, names, at, name)
         names.pop("type", None)
         return names
 
