@@ -84,6 +84,8 @@ CASES: list[tuple[Any, Any, str | None]] = [
     (timedelta, "P899999999D", None),
     (timedelta, "P999999999DT9H", "reading"),
     (Annotated[Any, fits({"maxItems": 1})], [1, 2], "count"),
+    (Annotated[list[str], fits({"prefixItems": [{}], "items": False})], ["a"], None),
+    (Annotated[list[str], fits({"prefixItems": [{}], "items": False})], ["a", "b"], "count"),
     (Choosing, {"kind": None}, "agreement"),
     (Choosing, {"kind": "a"}, None),
     (amendment(Span) | None, None, None),

@@ -39,6 +39,8 @@ from .final import is_settled, survives
 from .spelled import spelled_out
 
 Keywords = dict[str, Any]
+_NEIGHBOURS = frozenset(["items", "prefixItems", "properties", "patternProperties", "additionalProperties"])
+_LEFT_OVER = frozenset(["unevaluatedItems", "unevaluatedProperties"])
 _DECIMAL = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
 _JSON_TYPES: dict[type, str] = {
     str: "string",
@@ -236,7 +238,11 @@ class _Pen:
         if reason:
             self.leave(at, name, document, Unsaid(reason))
             return
-        join(said, document.keywords())
+        told = dict(document.keywords())
+        differs = any(word in said and said[word] != held for word, held in told.items())
+        # Keywords that look at what their neighbours left must not get new neighbours.
+        meddles = bool(_NEIGHBOURS & told.keys() and _NEIGHBOURS & said.keys()) or bool(_LEFT_OVER & told.keys())
+        join(said, {"allOf": [told]} if differs or meddles else told)
         held = document.resource() if isinstance(document, Fits) else None
         if held is not None:
             self.embedded[held[0]] = held[1]
