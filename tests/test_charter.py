@@ -10,11 +10,11 @@ import traceback
 from collections import UserDict, defaultdict
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 import pytest
 
-from dutiful_gate import Gate, Refused, Verdict
+from dutiful_gate import Gate, Refused, Verdict, holds, it
 from dutiful_gate.demo.ferries import Booking, Crate, bookings
 
 CHARTER = Path(__file__).parent.parent.parent / "shared" / "charter.md"
@@ -150,12 +150,14 @@ def test_gates_can_be_sent_shared_and_read(sound: dict[str, Any]) -> None:
 
 
 def test_tracebacks_show_generated_lines() -> None:
-    class Odd(UserDict[str, Any]):
-        def __iter__(self) -> Any:
-            raise OSError("the odd mapping")
+    def odd(value: str) -> bool:
+        raise OSError("the odd check")
 
-    with pytest.raises(OSError, match="the odd mapping") as caught:
-        bookings.examine(Odd())
-    shown = "".join(traceback.format_exception(caught.value))
-    assert "data = dict(data)" in shown
-    assert "<gate Booking faults" in shown
+    gate = Gate(Annotated[str, it.length > 1, holds(odd)])
+    for ask in (gate.admit, gate.examine, gate.accepts):
+        with pytest.raises(OSError, match="the odd check") as caught:
+            ask("crate")
+        shown = "".join(traceback.format_exception(caught.value))
+        assert "HOLDS(data)" in shown
+        assert "<gate text sound" in shown
+        assert caught.value.__context__ is None

@@ -19,10 +19,13 @@ def declared(annotation: Any, **more: Any) -> type:
 
 
 NONSENSE: list[tuple[Any, str]] = [
-    (Annotated[int, it.length > 2], r"it\.length > 2 cannot judge a whole number; bound the value itself, as in it <="),
-    (Annotated[list[int], it > 2], r"it > 2 cannot judge a list; bound its length with it\.length"),
-    (Annotated[bool, it > 0], r"it > 0 cannot judge a boolean; it has no order"),
-    (Annotated[str, it >= "a"], r"cannot judge a text; bound its length with it\.length"),
+    (
+        Annotated[int, it.length > 2],
+        r"it\.length > 2 makes no sense for a whole number; bound the value itself, as in it <=",
+    ),
+    (Annotated[list[int], it > 2], r"it > 2 makes no sense for a list; bound its length with it\.length"),
+    (Annotated[bool, it > 0], r"it > 0 makes no sense for a boolean; it has no order"),
+    (Annotated[str, it >= "a"], r"makes no sense for a text; bound its length with it\.length"),
     (Annotated[int, it.between(9, 1)], r"it\.between\(9, 1\) is upside down.*swap the two: between\(1, 9\)"),
     (Annotated[str, it.length.between(9, 1)], r"upside down"),
     (Annotated[int, it > 5, it < 5], r"nothing can pass both it > 5 and it < 5: the range is upside down"),
@@ -39,11 +42,11 @@ NONSENSE: list[tuple[Any, str]] = [
     (Annotated[str, it != 1], r"they always differ"),
     (Annotated[str, it.one_of()], r"leaves no choice"),
     (Annotated[str, it.one_of("a", 1)], r"offers 1, which is not text"),
-    (Annotated[list[str], it.one_of("a")], r"cannot judge a list"),
+    (Annotated[list[str], it.one_of("a")], r"makes no sense for a list"),
     (Annotated[str, it.matches("[a-z")], r"is no regular expression.*mend the expression"),
     (Annotated[int, it.matches("1")], r"a pattern judges text"),
     (Annotated[int, trimmed], r"trimmed works on text, not on a whole number; leave it out"),
-    (Annotated[Email, it > 1], r"cannot judge a text"),
+    (Annotated[Email, it > 1], r"makes no sense for a text"),
     (Annotated[int, it], r"it alone is no rule; compare it with something"),
     (Annotated[int, it.length], r"it\.length alone is no rule"),
     (Annotated[int, it.between], r"between was named but not called"),

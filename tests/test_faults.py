@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass, field
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from ipaddress import IPv4Address
 from typing import Annotated, Any
+from uuid import UUID
 
 import pytest
 
@@ -125,9 +128,12 @@ def test_given_is_short_and_plain() -> None:
         assert fault.given == expected
         assert expected in fault.message
         str(fault).encode()
-    table = [(None, "null"), (True, "true"), ([1, 2], "a list of 2 items"), ({"a": 1}, "a record of 1 key")]
+    table = [(None, "null"), (True, "true"), ([1, 2], "an array of 2 items"), ({"a": 1}, "an object of 1 key")]
     table += [(b"ab", "2 bytes of binary data"), (2.5, "2.5"), (float("nan"), "not a number"), ({1}, "a collection")]
     table += [(object(), "a value of another kind"), (datetime, "a value of another kind")]
+    table += [(Decimal("100.01"), "100.01"), (timedelta(hours=2), "PT2H"), (date(2026, 5, 4), "2026-05-04")]
+    table += [(UUID(int=7), "'00000000-0000-0000-0000-000000000007'"), (IPv4Address("192.0.2.7"), "'192.0.2.7'")]
+    table += [("x\u202ey\u2066", "the text 'x\\u202ey\\u2066'"), ("\U000e0041", "the text '\\U000e0041'")]
     for given, expected in table:
         message = gate.examine(given).faults[0].message
         assert message.startswith(f"needs a whole number; got {expected}")

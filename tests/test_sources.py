@@ -222,7 +222,7 @@ def test_a_query_string() -> None:
     assert gate.admit({"berth": "4", "ports": ["QLP", "OST"]}).ports == ["QLP", "OST"]
     faults = gate.examine({"berth": "", "page": "x", "since": "soon"}).faults
     assert [(fault.pointer, fault.code) for fault in faults] == [
-        ("/berth", "reading"),
+        ("/berth", "absent"),
         ("/page", "reading"),
         ("/since", "reading"),
     ]

@@ -59,7 +59,7 @@ def test_the_same_verdict_in_two_languages(sound: dict[str, Any]) -> None:
     with speaking(GERMAN):
         assert [fault.message for fault in verdict.faults] == [
             "braucht Text; bekam 12",
-            "braucht Text; bekam eine Liste mit 1 Eintrag",
+            "braucht Text; bekam ein Array mit 1 Eintrag",
             "braucht eine Zahl über 0; bekam -1",
             "braucht 2 bis 80 Zeichen; bekam 0",
         ]

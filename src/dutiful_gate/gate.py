@@ -11,6 +11,7 @@ from .declare.errors import DeclarationError
 from .declare.facts import FAILED, Source
 from .declare.limits import Limits
 from .document.document import Document
+from .report.fault import Fault
 from .report.verdict import Refused, Verdict, refusal
 
 if TYPE_CHECKING:
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
     from .document.judging.engine import DocumentEngine
     from .engine.gatehouse import Engine
     from .read.json_text import JsonText
+    from .report.fault import Path
     from .shape.nodes import Shape
 
 T = TypeVar("T")
@@ -40,7 +42,18 @@ class Gate(Generic[T]):
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_engine", "_plain_json", "declared", "keys", "lenient", "limits", "reads", "shape", "unknown")
+    __slots__ = (
+        "_engine",
+        "_names",
+        "_plain_json",
+        "declared",
+        "keys",
+        "lenient",
+        "limits",
+        "reads",
+        "shape",
+        "unknown",
+    )
 
     declared: object
     reads: Source
@@ -49,6 +62,7 @@ class Gate(Generic[T]):
     keys: Callable[[str], str] | None
     lenient: bool
     shape: Shape
+    _names: Mapping[str, Any]
     _engine: Engine | DocumentEngine
     _plain_json: Callable[[Raw, Limits, bool], Any]
 
@@ -104,7 +118,7 @@ class Gate(Generic[T]):
         # Types declared inside a function see each other through the frame in which their gate is built.
         frame = sys._getframe(1)
         seen = {**frame.f_globals, **frame.f_locals, **(names or {})}
-        shape = shape_of(declared, seen, frame.f_code.co_qualname, keys=keys, lenient=lenient)
+        shape, used = shape_of(declared, seen, frame.f_code.co_qualname, keys=keys, lenient=lenient)
         check_held(shape)
         limits = limits or Limits()
         engine = Engine(Plan(shape, source, unknown == "refuse", limits))
@@ -116,6 +130,7 @@ class Gate(Generic[T]):
             "keys": keys,
             "lenient": lenient,
             "shape": shape,
+            "_names": used,
             "_plain_json": plain_json if source is Source.JSON else _no_json(source),
             "_engine": engine,
         }
@@ -150,8 +165,18 @@ class Gate(Generic[T]):
     def __setattr__(self, name: str, value: object) -> NoReturn:
         raise AttributeError(f"a gate does not change: build another with other words instead of setting {name}")
 
+    def __copy__(self) -> Gate[T]:
+        return self  # it does not change
+
+    def __deepcopy__(self, memo: dict[int, Any]) -> Gate[T]:
+        return self
+
     def __reduce__(self) -> tuple[object, ...]:
-        return _rebuilt, (self.declared, self.reads, self.unknown, self.limits, self.keys, self.lenient)
+        words = (self.declared, self.reads, self.unknown, self.limits, self.keys, self.lenient, dict(self._names))
+        from .shape.travel import check_travels
+
+        check_travels(self.shape, words)
+        return _rebuilt, words
 
     def __repr__(self) -> str:
         return f"<Gate {self.shape.name} from {self.reads!r}>"
@@ -178,7 +203,19 @@ class Gate(Generic[T]):
         return self._engine.sound(data) is not FAILED or bool(self._examined(data))
 
     def examine_each(self, items: Iterable[object]) -> Iterator[Verdict[T]]:
-        """One verdict an item, lazily, in order."""
+        """One verdict an item, lazily, in order.
+
+        What is no list of items, one record or a text, is one refused verdict that says so.
+        """
+        if isinstance(items, Mapping | str | bytes | bytearray) or not hasattr(items, "__iter__"):
+            from .report.cause import Cause
+            from .report.show import outlined
+
+            json = self.reads is Source.JSON
+            cause = Cause("kind", "an array of items" if json else "a list of items", json=json)
+            given = outlined(items) if self.shape.secretive else items
+            yield refusal([Fault((), cause, given)])
+            return
         examine = self.examine
         for item in items:
             yield examine(item)
@@ -210,7 +247,7 @@ class Gate(Generic[T]):
     def _examined_json(self, raw: Raw, plain: object) -> Verdict[T]:
         from .read.json_text import JsonText
 
-        text = JsonText(raw, self.limits, exact=self.shape.exact, hide=self.shape.secretive)
+        text = JsonText(raw, self.limits, exact=self.shape.exact, hides=self._hides)
         if not text.read(plain) and not text.readable:
             return refusal(text.broken)
         return self._examined_text(text)
@@ -233,6 +270,15 @@ class Gate(Generic[T]):
             return refusal(faults[:most], log.dropped, log.untold + max(0, len(faults) - most), excused, kept)
         return Verdict(value, (), log.dropped, 0, excused, kept)
 
+    @property
+    def _hides(self) -> Callable[[Path], Path] | None:
+        """What is left of a path that may be shown, where there are secrets: then no text is quoted either."""
+        if not self.shape.secretive:
+            return None
+        from .shape.walk import declared_part
+
+        return partial(declared_part, self.shape)
+
     def _entered(self, data: object) -> Any:
         from .engine.entered import entered
 
@@ -241,25 +287,35 @@ class Gate(Generic[T]):
     def release(self, value: T, *, secrets: bool = False) -> Any:
         """The way out: a typed value as plain JSON data, under the data's names; secrets only when asked for.
 
-        Numbers that no double holds stay Decimals. Raises Refused, with the faults, for a value that is not of the
-        declared type.
+        The value may have been made in code: kinds, rules and record rules are checked, and normalising steps run, so
+        that its gate reads again what comes out and the release document accepts it. Not asked again: what depends on
+        the moment, functions of one's own, and what stands before a step that makes another value. Numbers that no
+        double holds stay Decimals. Raises Refused, with every fault, for a value that cannot go out.
         """
-        try:
-            return self._engine.release(value, secrets=secrets)
-        except (AttributeError, TypeError, KeyError, ValueError, OverflowError) as error:
-            verdict = self._native().examine(value)
-            if verdict:
-                raise
-            raise Refused(verdict) from error
+        return self._released(value, secrets, exact=False)
 
     def release_json(self, value: T, *, secrets: bool = False) -> bytes:
-        """The way out as JSON in UTF-8, Decimals digit by digit."""
+        """The way out as JSON in UTF-8, Decimals digit by digit: 12.50 stays 12.50. Raises Refused as `release` does."""
         from .engine.json_out import json_bytes
 
-        return json_bytes(self.release(value, secrets=secrets))
+        return json_bytes(self._released(value, secrets, exact=True))
 
-    def _native(self) -> Gate[Any]:
-        return Gate(self.declared, Source.NATIVE, limits=self.limits, keys=self.keys, lenient=self.lenient)
+    def release_admitted(self, value: T, *, secrets: bool = False) -> Any:
+        """The way out for a value that was just admitted and not changed since: it is not checked again."""
+        return self._engine.release_admitted(value, secrets=secrets)
+
+    def release_admitted_json(self, value: T, *, secrets: bool = False) -> bytes:
+        """The same as JSON in UTF-8."""
+        from .engine.json_out import json_bytes
+
+        return json_bytes(self._engine.release_admitted(value, secrets=secrets, exact=True))
+
+    def _released(self, value: T, secrets: bool, *, exact: bool) -> Any:
+        made, log = self._engine.release(value, secrets=secrets, exact=exact)
+        if made is FAILED:
+            assert log is not None
+            raise Refused(refusal(log.told, (), log.untold))
+        return made
 
     def admit_cbor(self, raw: bytes | bytearray | memoryview) -> T:
         """The typed value of raw CBOR (RFC 8949). Raises Refused for anything else; needs the extra `cbor`."""
@@ -324,9 +380,9 @@ class Gate(Generic[T]):
 
 
 def _rebuilt(
-    declared: Any, source: Source, unknown: Any, limits: Limits, keys: Any = None, lenient: bool = False
+    declared: Any, source: Source, unknown: Any, limits: Limits, keys: Any, lenient: bool, names: Mapping[str, Any]
 ) -> Gate[Any]:
-    return Gate(declared, source, unknown=unknown, limits=limits, keys=keys, lenient=lenient)
+    return Gate(declared, source, unknown=unknown, limits=limits, keys=keys, lenient=lenient, names=names)
 
 
 def _no_json(source: Source) -> Callable[[Raw, Limits, bool], Any]:
@@ -379,6 +435,7 @@ class DocumentGate(Gate[Any]):
             "keys": None,
             "lenient": False,
             "shape": Shape(Use(Scalar(Anything()))),
+            "_names": {},
             "dialect": engine.dialect.name,
             "_plain_json": plain_json,
             "_engine": engine,

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
+from .errors import DeclarationError
 from .facts import Facts
+from .takes import Takes
 from .values import Value
 
 if TYPE_CHECKING:
@@ -47,11 +48,31 @@ class Clock(Value):
         wanted = ("date",) if self.word == "today" else ("date-time", "local date-time")
         return facts.sort in wanted
 
-    def reader(self, facts_sort: str = "date-time") -> Callable[[], Any]:
-        """The function that tells the bound when it is called."""
-        read = _today if self.word == "today" else _local_now if facts_sort == "local date-time" else _now
-        away = self.away
-        return read if away is None else lambda: read() + away
+    def takes(self) -> Takes:
+        """What can be compared with it, asked where the type beside it leaves that open."""
+        from datetime import date, datetime
+
+        if self.word == "today":
+            return Takes("a date", lambda value: isinstance(value, date) and not isinstance(value, datetime), ())
+        return Takes("a date-time", lambda value: isinstance(value, datetime), ())
+
+    def moment_for(self, value: Any) -> Any:
+        """The bound now: as a clock on the wall shows it for a date-time without an offset."""
+        if self.word == "today":
+            moment = _today()
+        else:
+            moment = _now() if value.utcoffset() is not None else _local_now()
+        return moment if self.away is None else moment + self.away
+
+    def check(self) -> None:
+        """Raise DeclarationError where the calendar does not reach as far."""
+        if self.away is None:
+            return
+        try:
+            for moment in (_today(), _now()):
+                moment + self.away
+        except OverflowError:
+            raise DeclarationError(f"{self} is past the end of the calendar", remedy="bound it nearer") from None
 
     def __str__(self) -> str:
         if self.away is None:

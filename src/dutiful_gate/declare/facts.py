@@ -15,6 +15,23 @@ Whatever did not come from this package reaches generated code only this way, ne
 """
 
 
+class Own:
+    """A function of the developer's own: generated code calls it so that what it raises is told from what goes wrong."""
+
+    __slots__ = ("function",)
+
+    def __init__(self, function: Callable[..., Any]) -> None:
+        self.function = function
+
+    @property
+    def name(self) -> str:
+        """What the developer called it."""
+        return str(getattr(self.function, "__qualname__", None) or type(self.function).__name__)
+
+    def __call__(self, *values: Any, **named: Any) -> Any:
+        return self.function(*values, **named)
+
+
 class Source(Enum):
     """What the data is before it is read."""
 
@@ -49,6 +66,11 @@ class Facts(Value):
     text: bool = False
     number: bool = False
 
+    @property
+    def open(self) -> bool:
+        """Whether a value may be of any type: rules then ask what they can judge."""
+        return self.sort == "value"
+
     def compares_with(self, constant: object) -> bool:
         """Whether the value can be ordered against a constant of the declaration."""
         if isinstance(constant, bool) or not isinstance(constant, self.ordered):
@@ -59,6 +81,10 @@ class Facts(Value):
     def equals(self, constant: object) -> bool:
         """Whether the value can be equal to a constant of the declaration."""
         return self.compares_with(constant) or (self.text and isinstance(constant, str))
+
+
+ANY_VALUE: Final = Facts("a value", "value", measured="items", ordered=(object,), text=True)
+"""What is known of a value that may be of any type: nothing that a rule could be refused for."""
 
 
 class Stop:

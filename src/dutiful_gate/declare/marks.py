@@ -59,6 +59,22 @@ def named(wire: str) -> Named:
     return Named(wire)
 
 
+class ToldBy(Value):
+    """See `told_by`."""
+
+    field: str
+
+
+def told_by(field: str) -> ToldBy:
+    """Beside a union of records: the field, by its name in the data, whose value tells which of them came.
+
+    Where one required field can tell, it is found without this.
+    """
+    if not isinstance(field, str) or not field:
+        raise DeclarationError(f"told_by({field!r}) needs the name of a field", remedy='as in told_by("kind")')
+    return ToldBy(field)
+
+
 secret = Mark("secret")
 """The value is never shown: in no fault, problem body, document example, or `.entered()`; and withheld from release."""
 

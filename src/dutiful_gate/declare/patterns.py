@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
-from .blanks import BLANKS
+from .blanks import ECMA_BLANKS, PYTHON_BLANKS
 from .facts import Unsaid
 
 _CLASSES = {
@@ -16,10 +16,10 @@ _CLASSES = {
     "D": r"\P{Nd}",
     "w": r"[\p{L}\p{N}_]",
     "W": r"[^\p{L}\p{N}_]",
-    "s": f"[{BLANKS}]",
-    "S": f"[^{BLANKS}]",
+    "s": f"[{PYTHON_BLANKS}]",
+    "S": f"[^{PYTHON_BLANKS}]",
 }
-_IN_CLASS = {"d": r"\p{Nd}", "D": r"\P{Nd}", "w": r"\p{L}\p{N}_", "s": BLANKS}
+_IN_CLASS = {"d": r"\p{Nd}", "D": r"\P{Nd}", "w": r"\p{L}\p{N}_", "s": PYTHON_BLANKS}
 _ASCII = {
     "d": "[0-9]",
     "D": "[^0-9]",
@@ -50,9 +50,10 @@ class _Untranslatable(Exception):
 def ecma_pattern(pattern: str, flags: int = 0) -> str | Unsaid:
     """`pattern`, a valid Python expression, in ECMA-262 words; or why it cannot be said."""
     try:
-        return _Walk(pattern, flags).whole()
+        said = _Walk(pattern, flags).whole()
     except _Untranslatable as reason:
         return Unsaid(f"the pattern uses {reason}, which ECMA-262 does not know in the same sense")
+    return said.replace(f"[^{ECMA_BLANKS}]", r"\S").replace(f"[{ECMA_BLANKS}]", r"\s")
 
 
 def anchored(said: str) -> str:

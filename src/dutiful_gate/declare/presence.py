@@ -22,6 +22,10 @@ class _Presence(RecordRule):
     def needs_values(self) -> bool:
         return False
 
+    @property
+    def asks_presence_only(self) -> bool:
+        return True
+
     def suits(self, facts: Mapping[str, Facts]) -> None:
         return
 
@@ -76,6 +80,14 @@ class WhenRule(_Presence):
     @property
     def fields(self) -> tuple[str, ...]:
         return (*self.names, *self.when.fields)
+
+    @property
+    def may_raise(self) -> bool:
+        return self.when.may_raise
+
+    @property
+    def asks_presence_only(self) -> bool:
+        return False
 
     def condition(self, value_of: Mapping[str, str], bind: Bind) -> str:
         values = {name: value_of[f"={name}"] for name in self.when.fields}

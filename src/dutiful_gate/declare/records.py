@@ -44,6 +44,16 @@ class RecordRule(Value, ABC, kw_only=True):
         """Whether it can be judged only when every field it mentions has a value; else it asks which have one."""
         return True
 
+    @property
+    def asks_presence_only(self) -> bool:
+        """Whether it compares nothing: then it can be told of secrets too."""
+        return False
+
+    @property
+    def may_raise(self) -> bool:
+        """Whether judging may leave what a type can hold, or divide by zero: then the rule does not hold."""
+        return False
+
     @abstractmethod
     def condition(self, value_of: Mapping[str, str], bind: Bind) -> str:
         """Python source that is true when the rule holds; `value_of` names each field's variable.

@@ -6,9 +6,10 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from typing import Any, TypeVar
 
-from .blanks import BLANKS
+from .blanks import BLANKS, squeezed_text
 from .errors import DeclarationError
-from .facts import Bind, Facts, Unsaid, evaluated
+from .facts import ANY_VALUE, Bind, Facts, Own, Unsaid, evaluated
+from .takes import NUMBER, TEXT, Takes
 from .values import Value
 
 _F = TypeVar("_F", bound=Callable[..., Any])
@@ -43,6 +44,10 @@ class Step(Value, ABC):
     def __str__(self) -> str:
         """The step as a developer wrote it."""
 
+    def takes(self) -> Takes | None:
+        """What the step can work on, asked where the type leaves it open; None for anything."""
+        return None
+
     def done(self, value: object) -> Any:
         """The value after the step, at hand now."""
         return evaluated(self.expression, value)
@@ -52,11 +57,14 @@ class TextStep(Step):
     """A step from text to text; `template` is its source, with {} for the value."""
 
     word: str
-    template: str
+    work: Callable[[str], str]
     final: Mapping[str, object] | Unsaid
 
     def expression(self, value: str, bind: Bind) -> str:
-        return self.template.replace("{}", value)
+        return f"{bind(self.work, self.word)}({value})"
+
+    def takes(self) -> Takes | None:
+        return TEXT
 
     def keywords(self) -> Mapping[str, object] | Unsaid:
         return self.final
@@ -73,21 +81,28 @@ class TextStep(Step):
         return hash(self.word)
 
 
-NO_BLANKS_AROUND = f"^(?:[^{BLANKS}](?:[\\s\\S]*[^{BLANKS}])?)?$"
-"""The pattern of a text that `trimmed` leaves as it is."""
+NO_BLANKS_AROUND = r"^(?:\S(?:[\s\S]*\S)?)?$"
+"""The pattern, of ECMA-262, of a text that `trimmed` leaves as it is."""
 
-trimmed = TextStep("trimmed", "{}.strip()", {"pattern": NO_BLANKS_AROUND})
-"""Blanks at both ends are taken off (every character that `str.isspace` calls one)."""
 
-squeezed = TextStep("squeezed", '" ".join({}.split())', {"pattern": f"^(?:[^{BLANKS}]+(?: [^{BLANKS}]+)*)?$"})
+NO_BLANKS_AND_NOT_EMPTY = r"^\S(?:[\s\S]*\S)?$"
+"""The same where a length forbids the empty text."""
+
+
+def _trimmed(text: str) -> str:
+    return text.strip(BLANKS)
+
+
+trimmed = TextStep("trimmed", _trimmed, {"pattern": NO_BLANKS_AROUND})
+"""Blanks at both ends are taken off: what ECMA-262 calls white space and line ends, so that documents can say it."""
+
+squeezed = TextStep("squeezed", squeezed_text, {"pattern": r"^(?:\S+(?: \S+)*)?$"})
 """Blanks at both ends are taken off, and every run of blanks inside becomes one space."""
 
-lowered = TextStep(
-    "lowered", "{}.lower()", Unsaid("a pattern cannot say that a text of any script is in small letters")
-)
+lowered = TextStep("lowered", str.lower, Unsaid("a pattern cannot say that a text of any script is in small letters"))
 """Letters become small, by the rules of Unicode."""
 
-uppered = TextStep("uppered", "{}.upper()", Unsaid("a pattern cannot say that a text of any script is in capitals"))
+uppered = TextStep("uppered", str.upper, Unsaid("a pattern cannot say that a text of any script is in capitals"))
 """Letters become capitals, by the rules of Unicode; a text can grow by it."""
 
 
@@ -103,13 +118,16 @@ class RoundedTo(Step):
     def expression(self, value: str, bind: Bind) -> str:
         return f"{bind(_rounded, 'rounded')}({value}, {bind(self.digits, 'DIGITS')})"
 
+    def takes(self) -> Takes | None:
+        return NUMBER
+
     def keywords(self) -> Mapping[str, object] | Unsaid:
         if self.digits <= 0:
             return {"multipleOf": 10**-self.digits}
         return {"multipleOf": float(f"1e-{self.digits}")}
 
     def suits(self, facts: Facts) -> Facts:
-        if not facts.number:
+        if not facts.number and not facts.open:
             raise DeclarationError(f"{self} works on numbers, not on {facts.phrase}", remedy="leave it out")
         return facts
 
@@ -148,11 +166,20 @@ class _InUtc(Step):
 
         return f"{value}.astimezone({bind(UTC, 'UTC')})"
 
+    def takes(self) -> Takes | None:
+        from datetime import datetime
+
+        return Takes(
+            "a date-time with an offset",
+            lambda value: isinstance(value, datetime) and value.utcoffset() is not None,
+            (),
+        )
+
     def keywords(self) -> Mapping[str, object] | Unsaid:
         return {"pattern": "(?:[Zz]|[+-]00:00)$"}
 
     def suits(self, facts: Facts) -> Facts:
-        if facts.sort != "date-time":
+        if facts.sort not in ("date-time", "value"):
             raise DeclarationError(
                 f"in_utc works on date-times with an offset, not on {facts.phrase}", remedy="leave it out"
             )
@@ -180,20 +207,16 @@ class Then(Step):
         return True
 
     def expression(self, value: str, bind: Bind) -> str:
-        return f"{bind(self.function, 'THEN')}({value})"
+        return f"{bind(Own(self.function), 'THEN')}({value})"
 
     def keywords(self) -> Mapping[str, object] | Unsaid:
         return Unsaid("what a function of one's own admits is not known")
 
     def suits(self, facts: Facts) -> Facts:
-        return FREE
+        return ANY_VALUE
 
     def __str__(self) -> str:
         return f"then({getattr(self.function, '__name__', 'function')})"
-
-
-FREE = Facts("a value", "value", measured="items", ordered=(object,), text=True, number=False)
-"""What is known after a function of one's own: nothing that a rule could be refused for."""
 
 
 def then(function: Callable[[Any], Any]) -> Then:

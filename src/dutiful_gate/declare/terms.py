@@ -123,8 +123,6 @@ class Comparison(RecordRule):
         return Unsaid("a rule of the record: one on the field itself could be said")
 
     def suits(self, facts: Mapping[str, Facts]) -> None:
-        from decimal import Decimal
-
         names = self.fields
         if self.sign in ("==", "!=") and not self.may_raise:
             return
@@ -141,8 +139,6 @@ class Comparison(RecordRule):
                 return
             if any(facts[name].sort == "value" for name in names):
                 return
-        if any(isinstance(value, Decimal) for value in values.values()):
-            values = {name: 1 if isinstance(value, float) else value for name, value in values.items()}
         bound: dict[str, Any] = {f"f_{name}": value for name, value in values.items()}
 
         def bind(constant: object, hint: str) -> str:

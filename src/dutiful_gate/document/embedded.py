@@ -46,6 +46,11 @@ class Fits(Embedded):
             {"$ref": f"{uri}#{self.at}"}, handed, draft, "assert", Limits(), "lead-to-a-document.json"
         )
 
+    @property
+    def names_values(self) -> bool:
+        """Whether it tells values that would pass, or shows some."""
+        return bool(_words_in(self.document) & {"const", "enum", "default", "examples", "example"})
+
     def sound(self, data: Any) -> bool:
         """Whether the document accepts the data."""
         return self.engine.sound(data) is not FAILED

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
+from typing import Any
 
-from ..declare.facts import FAILED, Facts, Source, Stop
-from ..declare.kinds import Anything, Kind
-from ..declare.rules import Length, Rule
-from ..declare.steps import Then
-from ..report.cause import Cause
+from ..declare.blanks import BLANKS, is_blank
+from ..declare.crowds import MOST_ALIKE, crowded
+from ..declare.embedded import Embedded
+from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
+from ..declare.kinds import Kind
+from ..declare.rules import Face, Length, Rule
+from ..declare.steps import Step, Then
+from ..report.cause import HIDDEN, Cause
+from ..report.show import outlined, plainly
 from ..shape.nodes import (
     MISSING,
     Branches,
@@ -23,66 +28,90 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
+from ..shape.to_json import plain
 from ..source.program import Unit
 from .collect_records import RecordWriter
+from .crowds import Crowd, spreads
+from .own import Passing
 from .plan import (
     Plan,
     after_making,
     choice_reader,
     choice_ready,
+    collection,
     is_text,
     may_be_blank,
+    options_in_order,
+    tag_reader,
 )
 from .runtime import (
     ABSENT,
+    HIDDEN_KEY,
     StopCauses,
     closest,
     fitting,
-    is_blank,
+    fitting_unnamed,
     own_fault,
+    remembered,
     split,
-    tag_chooser,
+    wordless_fault,
 )
-from .sound import SoundWriter
+from .sound import SoundWriter, checks_of
 
 _NESTED = 4
+_CHECKS = "    # checks of the classes"
 
 
-def collecting_unit(plan: Plan) -> Unit:
+def collecting_unit(plan: Plan, *, anew: Callable[..., Any]) -> Unit:
     """The collecting function of a gate: `collect(data, (), log)` gives the value, or FAILED with faults in the log."""
     writer = CollectWriter(plan)
-    entry = writer.entry(plan.shape.root, "collect", plan.shape.root.about.title or "")
+    entry = writer.entry(plan.shape.root, "collect", plan.shape.root.about.title or "", top=True)
+    writer.finish()
     sources = [*writer.swift.functions, *writer.functions]
-    return Unit(f"{plan.shape.name} faults", "\n\n\n".join(sources) + "\n", writer.constants, entry)
+    source = "\n\n\n".join(sources) + "\n"
+    anew_name = writer.bind(anew, "ANEW")
+    kept = {**writer.swift.kept, **writer.kept}
+    source = source.replace(_CHECKS, checks_of(writer, kept, f"return {anew_name}(data, path, log)"), 1)
+    carries = writer.carries or writer.swift.carries
+    return Unit(f"{plan.shape.name} faults", source, writer.constants, entry, carries=carries)
 
 
 class CollectWriter(RecordWriter):
     """Writes collecting functions; nested records are first tried by sound functions, which stand beside them."""
 
     def __init__(self, plan: Plan) -> None:
-        super().__init__()
-        self.plan = plan
-        self.source = plan.source
+        super().__init__(plan)
         self.functions: list[str] = []
         self.swift = SoundWriter(plan, note_unknown=True, inline=1)
         # Both writers fill one namespace, so that no name means two things.
         self.swift.share(self)
-        self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT})
-        self._record_names: dict[tuple[str, Source], str] = {}
+        self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
+        self._record_names: dict[tuple[str, Source, bool], str] = {}
+        self._waiting: list[Callable[[], None]] = []
         self._count = 0
         self._nesting = 0
         self._label = ""
+        self._reading_says: str | None = None
         self._ranks = ""
 
     def step(self, key: str) -> str:
         """The source of a path of one step, given the source of a key."""
         return f"({key},)"
 
-    def entry(self, use: Use, name: str, label: str) -> str:
+    def finish(self) -> None:
+        """Write the functions that were named and not written yet, one after the other."""
+        while self._waiting or self.swift.unfinished:
+            if self._waiting:
+                self._waiting.pop(0)()
+            self.swift.finish()
+
+    def entry(self, use: Use, name: str, label: str, *, top: bool = False) -> str:
         """Write the function for a use; gives back its name."""
         nesting, self._nesting = self._nesting, 0
         held, self._label = self._label, label
         with self.aside() as lines, self.block(f"def {name}(data, path, log):"):
+            if top:
+                self.lines.append(_CHECKS)
             self.write("faults = log.faults")
             self.write("start = len(faults)")
             self.read(use, "data", "path")
@@ -97,40 +126,74 @@ class CollectWriter(RecordWriter):
         return self.entry(use, f"collect_part_{self._count}", self._label)
 
     def record_function(self, key: str) -> str:
-        """The name of the function for one record, written at the first asking."""
-        if (key, self.source) not in self._record_names:
-            name = self._record_names[key, self.source] = f"collect_record_{len(self._record_names) + 1}"
-            nesting, self._nesting = self._nesting, 0
-            label = self._label
-            with self.aside() as lines, self.block(f"def {name}(data, path, log):"):
-                self.record(self.plan.shape.records[key])
-            self._nesting, self._label = nesting, label
-            self.functions.append("\n".join(lines))
-        return self._record_names[key, self.source]
+        """The name of the function for one record, written later."""
+        mark = (key, self.source, self.hidden)
+        if mark not in self._record_names:
+            name = self._record_names[mark] = f"collect_record_{len(self._record_names) + 1}"
+            self._waiting.append(lambda: self._write_record(name, *mark))
+        return self._record_names[mark]
 
-    @contextmanager
-    def reading(self, source: Source) -> Iterator[None]:
-        """Write what reads from another source for a while."""
-        before = self.source
-        self.source = self.swift.source = source
-        yield
-        self.source = self.swift.source = before
+    def _write_record(self, name: str, key: str, source: Source, hidden: bool) -> None:
+        nesting, self._nesting = self._nesting, 0
+        label = self._label
+        before = self.hidden, self.outlined, self.inline
+        self.hidden, self.inline = hidden, not hidden
+        self.outlined = hidden or key in self.plan.shape.guarded
+        remembers = key in self.plan.shape.recursive
+        body = f"{name}_read" if remembers else name
+        with self.reading(source), self.aside() as lines, self.block(f"def {body}(data, path, log):"):
+            self.record(self.plan.shape.records[key])
+        self.functions.append("\n".join(lines))
+        if remembers:
+            again = self.bind(remembered, "remembered")
+            self.functions.append(
+                f"def {name}(data, path, log):\n    return {again}({name!r}, {body}, data, path, log)"
+            )
+        self.hidden, self.outlined, self.inline = before
+        self._nesting, self._label = nesting, label
+
+    @property
+    def source(self) -> Source:
+        """What the data is that is being read."""
+        return self._source
+
+    @source.setter
+    def source(self, source: Source) -> None:
+        self._source = source
+        if hasattr(self, "swift"):
+            self.swift.source = source
 
     # Faults
 
     def cause(self, code: str, needs: str, facts: Facts | None = None, **more: object) -> str:
         """The name of a cause at the field that is being written."""
         phrase = facts.phrase if facts is not None else ""
-        made = Cause(code, needs, phrase=phrase, label=self._label, **more)  # type: ignore[arg-type]
+        if self.hidden:
+            more["secret"] = True
+        json = self.plan.source is Source.JSON
+        made = Cause(code, needs, phrase=phrase, label=self._label, json=json, **more)  # type: ignore[arg-type]
         return self.bind(made, code.upper())
 
     def fault(self, path: str, cause: str, given: str = "None", value: str = "None") -> None:
-        """Note a fault."""
+        """Note a fault, with no more of what came than may be shown."""
+        if self.hidden:
+            given = value = "None"
+        elif self.outlined:
+            outline = self.bind(outlined, "outlined")
+            given = given if given == "None" else f"{outline}({given})"
+            value = value if value == "None" else f"{outline}({value})"
         self.write(f"faults.append(({path}, {cause}, {given}, {value}))")
 
     def stopped(self) -> str:
         """The name of the table of causes for values that cannot be read here."""
-        return self.bind(StopCauses(Cause("", "", label=self._label)), "STOPPED")
+        json = self.plan.source is Source.JSON
+        base = Cause("", "", label=self._label, secret=self.hidden, json=json, own_words=self._reading_says)
+        return self.bind(StopCauses(base), "STOPPED")
+
+    @property
+    def words_of(self) -> Callable[[Cause, Exception], Cause]:
+        """What makes the words of a function's exception those of a fault, or leaves them out."""
+        return wordless_fault if self.outlined else own_fault
 
     # Values
 
@@ -139,27 +202,42 @@ class CollectWriter(RecordWriter):
         if self._nesting >= _NESTED:
             self.write(f"{value} = {self.part(use)}({value}, {path}, log)")
             return
-        guarded = use.secret or use.fallback is not MISSING
+        says, self._reading_says = self._reading_says, use.says
+        with self.at(use):
+            self._read(use, value, path)
+        self._reading_says = says
+
+    def _read(self, use: Use, value: str, path: str) -> None:
+        guarded = use.fallback is not MISSING
         before = self.variable("before") if guarded else ""
         if guarded:
             self.write(f"{before} = len(faults)")
         if use.blank:
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                 self.write(f"{value} = None")
-        fits = use.fits if self.source is Source.JSON else ()
+        fits = use.fits if self.source is Source.JSON or self.plan.outgoing else ()
         came, since = (self.variable("came"), self.variable("before")) if fits else ("", "")
         if fits:
             self.write(f"{came}, {since} = {value}, len(faults)")
         self.prepared(use, value, path)
         for document in fits:
             with self.block(f"if len(faults) == {since}:"):
-                self.write(f"{self.bind(fitting, 'fitting')}({self.bind(document, 'FITS')}, {came}, {path}, log)")
+                if self.plan.outgoing:
+                    write = partial(plain, use, records=self.plan.shape.records)
+                    self.write(f"{came} = {self.bind(write, 'PLAIN')}({value})")
+                self.fitting(document, came, path)
         if guarded:
             with self.block(f"if len(faults) != {before}:"):
-                if use.secret:
-                    self.write(f"log.hide({before})")
-                if use.fallback is not MISSING:
-                    self.write(f"{value} = log.excuse({before}, {self.bind(use.fallback, 'FALLBACK')})")
+                self.write(f"{value} = log.excuse({before}, {self.bind(use.fallback, 'FALLBACK')})")
+
+    def fitting(self, document: Embedded, came: str, path: str) -> None:
+        """Judge what came by a document that stands beside it."""
+        judge = self.bind(document, "FITS")
+        if self.outlined:
+            cause = self.cause("check", "what the document beside it asks for", got=HIDDEN)
+            self.write(f"{self.bind(fitting_unnamed, 'fitting')}({judge}, {came}, {path}, log, {cause})")
+        else:
+            self.write(f"{self.bind(fitting, 'fitting')}({judge}, {came}, {path}, log)")
 
     def prepared(self, use: Use, value: str, path: str) -> None:
         """Read what comes before a use, if anything does, and then the use."""
@@ -179,7 +257,7 @@ class CollectWriter(RecordWriter):
         elif native and (made := after_making(use.parts)) is not None:
             given = self.variable("given")
             self.write(f"{given} = {value}")
-            self.run(Use(Scalar(Anything()), made), value, given, path)
+            self.run(made, ANY_VALUE, value, given, path)
         elif use.via is not None and not native:
             before = self.variable("before")
             self.write(f"{before} = len(faults)")
@@ -202,7 +280,7 @@ class CollectWriter(RecordWriter):
             case Nothing():
                 blank = f" and not {self.bind(is_blank, 'is_blank')}({value})" if self._is_text else ""
                 with self.block(f"if {value} is not None{blank}:"):
-                    self.fault(path, self.cause("kind", "null"), value)
+                    self.fault(path, self.cause("kind", "null", own_words=self._reading_says), value)
                 with self.block("else:"):
                     self.write(f"{value} = None")
             case Choice():
@@ -244,7 +322,7 @@ class CollectWriter(RecordWriter):
             self.fault(path, f"{self.stopped()}[{value}]", given)
         if use.parts:
             with self.block("else:"):
-                self.run(use, value, given, path)
+                self.run(use.parts, use.node.facts, value, given, path)
         self._indent -= nested
 
     def _lone(self, value: str, given: str, path: str) -> bool:
@@ -272,18 +350,24 @@ class CollectWriter(RecordWriter):
             with self.block(f"if not ({ready}):"):
                 self.write(choose)
         with self.block(f"if {value} is FAILED:"):
-            self.fault(path, self.cause("choice", "one of {choices}", expected={"choices": node.wire}), given)
+            self.fault(path, self.choices("choice", node.wire, own_words=self._reading_says), given)
         if use.parts:
             with self.block("else:"):
-                self.run(use, value, given, path)
+                self.run(use.parts, use.node.facts, value, given, path)
         self._indent -= nested
+
+    def choices(self, code: str, values: Sequence[object], **more: object) -> str:
+        """The name of the cause of a value that is none of a few; of secrets the few are not told either."""
+        if self.hidden:
+            return self.cause(code, "one of the values that are allowed", **more)
+        return self.cause(code, "one of {choices}", expected={"choices": tuple(values)}, **more)
 
     def _many(self, value: str, path: str, needs: str, test: str) -> str:
         """Write the checks before many values are read; gives back the variable of what came. Leaves an else open."""
         given = self.variable("given")
         self.write(f"{given} = {value}")
         with self.block(f"if {test}:"):
-            self.fault(path, self.cause("kind", needs), given)
+            self.fault(path, self.cause("kind", needs, own_words=self._reading_says), given)
         with self.block(f"elif len({value}) > {self.plan.limits.items}:"):
             most = {"most": self.plan.limits.items}
             self.fault(path, self.cause("size", "at most {most} of them", expected=most, got="length"), given, value)
@@ -295,11 +379,12 @@ class CollectWriter(RecordWriter):
             with self.block(f"if {value}.__class__ is str:"):
                 self.write(f"{value} = [{value}]")
         if self.source is Source.NATIVE:
-            wanted = {"set": "(set, frozenset)", "frozenset": "(set, frozenset)"}.get(node.into, "(list, tuple)")
+            several = {"set": "(set, frozenset)", "frozenset": "(set, frozenset)"}
+            wanted = several.get(node.into, f"(list, tuple, {collection(self, 'deque')})")
             test = f"not isinstance({value}, {wanted})"
         else:
             test = f"{value}.__class__ is not list and not isinstance({value}, (list, tuple))"
-        given = self._many(value, path, "a list", test)
+        given = self._many(value, path, self.noun("a list"), test)
         made, each = self.variable("made"), self.variable("item")
         index, before = self.variable("index"), self.variable("before")
         with self.block("else:"):
@@ -315,26 +400,46 @@ class CollectWriter(RecordWriter):
             self.write(f"{value} = {made}")
             if node.into != "list":
                 with self.block(f"if len(faults) == {before}:"):
-                    self.write(f"{value} = {node.into}({made})")
-                    if node.into in ("set", "frozenset"):
-                        with self.block(f"if len({value}) != len({made}):"):
-                            self.fault(path, self.cause("repeat", "items that differ", got="one of them again"), given)
+                    self._collected(node, value, made, path, given)
             self.list_rules(use, value, given, path, before)
+
+    def _collected(self, node: Items, value: str, made: str, path: str, given: str) -> None:
+        """Build the collection of its items; a set has none twice."""
+        into = collection(self, node.into)
+        if node.into not in ("set", "frozenset"):
+            self.write(f"{value} = {into}({made})")
+            return
+        if not spreads(node.item):
+            with self.block(f"if {self.bind(crowded, 'crowded')}({made}):"):
+                self.fault(path, self.crowd("items"), given)
+            self.write("else:")
+            self._indent += 1
+        self.write(f"{value} = {into}({made})")
+        with self.block(f"if len({value}) != len({made}):"):
+            self.fault(path, self.cause("repeat", "items that differ", got="one of them again"), given)
+        if not spreads(node.item):
+            self._indent -= 1
+
+    def crowd(self, noun: str) -> str:
+        """The name of the cause of too many values of one hash."""
+        return self.cause(
+            "size", f"at most {{most}} different {noun} that share a hash", expected={"most": MOST_ALIKE}, got="more"
+        )
 
     def list_rules(self, use: Use, value: str, given: str, path: str, before: str) -> None:
         """Rules on a whole: those that only count run even when something in it failed."""
         counting = tuple(part for part in use.parts if isinstance(part, Length))
         if len(counting) == len(use.parts):
-            self.run(use, value, given, path)
+            self.run(use.parts, use.node.facts, value, given, path)
             return
         with self.block(f"if len(faults) == {before}:"):
-            self.run(use, value, given, path)
+            self.run(use.parts, use.node.facts, value, given, path)
         with self.block("else:"):
-            self.run(Use(use.node, counting), value, given, path)
+            self.run(counting, use.node.facts, value, given, path)
 
     def fixed(self, items: tuple[Use, ...], use: Use, value: str, path: str) -> None:
         """Read a tuple of a fixed number of items."""
-        given = self._many(value, path, "a list", f"not isinstance({value}, (list, tuple))")
+        given = self._many(value, path, self.noun("a list"), f"not isinstance({value}, (list, tuple))")
         with self.block(f"elif len({value}) != {len(items)}:"):
             unit = "item" if len(items) == 1 else "items"
             cause = self.cause("count", f"exactly {{exactly}} {unit}", expected={"exactly": len(items)}, got="length")
@@ -354,24 +459,33 @@ class CollectWriter(RecordWriter):
 
     def entries(self, key: Use, held: Use, use: Use, value: str, path: str) -> None:
         """Read a dict: every key and value, then the rules on the whole."""
-        given = self._many(value, path, "a record", f"not isinstance({value}, {self.bind(Mapping, 'Mapping')})")
+        given = self._many(
+            value, path, self.noun("a record"), f"not isinstance({value}, {self.bind(Mapping, 'Mapping')})"
+        )
         made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
         here, before = self.variable("here"), self.variable("before")
-        plain = is_text(key)
+        plain, safe = is_text(key), spreads(key)
         outer = self.source
+        secret = self.hidden or key.secret
         with self.block("else:"):
             self.write(f"{made} = {{}}")
             self.write(f"{before} = len(faults)")
+            crowd = "" if safe else self.variable("crowd")
+            if crowd:
+                self.write(f"{crowd} = {self.bind(Crowd, 'Crowd')}()")
             self._nesting += 1
             with self.block(f"for {name}, {each} in {value}.items():"):
-                self.write(f"{here} = {path} + ({name},)")
+                step = self.bind(HIDDEN_KEY, "HIDDEN_KEY") if secret else name
+                self.write(f"{here} = {path} + ({step},)")
                 mark = self.variable("before")
                 self.write(f"{mark} = len(faults)")
                 source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
                 with self.reading(source):
                     if self.source is Source.TEXT and outer is Source.JSON:
                         # What stands around a key was not typed by hand: in JSON it is part of the key.
-                        with self.block(f"if isinstance({name}, str) and {name} != {name}.strip():"):
+                        with self.block(
+                            f"if isinstance({name}, str) and {name} != {name}.strip({self.bind(BLANKS, 'BLANKS')}):"
+                        ):
                             self.fault(here, self.cause("reading", "a key without blanks around it"), name)
                         with self.block("else:"):
                             self.read(key, name, here)
@@ -381,6 +495,10 @@ class CollectWriter(RecordWriter):
                     self.fault(here, self.cause("repeat", "each key once", got="it again"), name)
                 self.read(held, each, here)
                 with self.block(f"if len(faults) == {mark}:"):
+                    if crowd:
+                        with self.block(f"if {crowd}.full({name}):"):
+                            self.fault(path, self.crowd("keys"), given)
+                            self.write("break")
                     self.write(f"{made}[{name}] = {each}")
                 with self.block(f"if len(faults) > {before} + log.most:"):
                     self.write(f"log.spill({before})")
@@ -397,31 +515,57 @@ class CollectWriter(RecordWriter):
         if node.tag and self.source is not Source.NATIVE:
             self._tagged(node, value, given, path)
         else:
-            names = ", ".join(self.part(option) for option in node.options)
-            phrases = list(dict.fromkeys(_phrase(option) for option in node.options))
+            names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.source))
+            phrases = list(dict.fromkeys(self._phrase(option) for option in node.options))
             cause = self.cause("branch", "one of these: {options}", expected={"options": phrases})
-            self.write(f"{value} = {self.bind(closest, 'closest')}(({names}), {value}, {path}, log, {cause})")
+            shown = self.bind(outlined, "outlined") if self.outlined else "None"
+            self.write(f"{value} = {self.bind(closest, 'closest')}(({names},), {value}, {path}, log, {cause}, {shown})")
         if use.parts:
             with self.block(f"if len(faults) == {before}:"):
-                self.run(use, value, given, path)
+                self.run(use.parts, use.node.facts, value, given, path)
 
     def _tagged(self, node: Branches, value: str, given: str, path: str) -> None:
         key, which = self.bind(node.tag, "TAG"), self.variable("which")
         with self.block(f"if not isinstance({value}, {self.bind(Mapping, 'Mapping')}):"):
-            self.fault(path, self.cause("kind", "a record"), given)
+            self.fault(path, self.cause("kind", self.noun("a record")), given)
         with self.block(f"elif {key} not in {value}:"):
             self.fault(f"{path} + ({key},)", self.cause("absent", "a value"))
+        if node.held:
+            self._held(node, value, path)
         with self.block("else:"):
-            self.write(f"{which} = {self.bind(tag_chooser(node.tags), 'WHICH')}({value}[{key}])")
+            self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
+            if node.held:
+                held = self.bind(node.held, "HELD")
+                outer, path_in = self.variable("outer"), self.variable("inside")
+                self.write(f"{outer}, {value}, {path_in} = {value}, {value}[{held}], {path} + ({held},)")
+            else:
+                outer, path_in = value, path
             for number, option in enumerate(node.options):
                 self._nesting += 1
                 with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
-                    self.read(option, value, path)
+                    self.read(option, value, path_in)
                 self._nesting -= 1
-            choices = [tag for tags in node.tags for tag in tags]
             with self.block("else:"):
-                cause = self.cause("branch", "one of {choices}", expected={"choices": choices})
-                self.fault(f"{path} + ({key},)", cause, f"{value}[{key}]")
+                hidden, self.hidden = self.hidden, self.hidden or self._tag_is_secret(node)
+                cause = self.choices("branch", [tag for tags in node.tags for tag in tags])
+                self.fault(f"{path} + ({key},)", cause, f"{outer}[{key}]")
+                self.hidden = hidden
+
+    def _held(self, node: Branches, value: str, path: str) -> None:
+        """Nothing but the tag and the data may stand there."""
+        key = self.bind(node.held, "HELD")
+        with self.block(f"elif {key} not in {value}:"):
+            self.fault(f"{path} + ({key},)", self.cause("absent", "a value"))
+        more = self.cause(
+            "unknown", "{tag} and {held}, and nothing else", expected={"tag": node.tag, "held": node.held}, got="more"
+        )
+        with self.block(f"elif len({value}) != 2:"):
+            self.fault(path, more)
+
+    def _tag_is_secret(self, node: Branches) -> bool:
+        keys = [option.node.key for option in node.options if isinstance(option.node, Link)]
+        fields = [field for key in keys for field in self.plan.shape.records[key].fields]
+        return any(field.use.secret for field in fields if field.wire == node.tag)
 
     def nullable(self, inner: Use, value: str, path: str) -> None:
         """Read what is inside unless it is null."""
@@ -440,65 +584,90 @@ class CollectWriter(RecordWriter):
         if path == "path":  # the sound function has given this very record up already
             self.write(f"{value} = {self.record_function(key)}({given}, {path}, log)")
         else:
-            self.write(f"{value} = {self.swift.record_function(key)}({given})")
+            self.swift.hidden, self.swift.where = self.hidden, self.where
+            more = ", log.failed" if self.swift.more else ""
+            self.write(f"{value} = {self.swift.record_function(key)}({given}{more})")
             with self.block(f"if {value} is FAILED:"):
                 self.write(f"{value} = {self.record_function(key)}({given}, {path}, log)")
         if use.parts:
             with self.block(f"if {value} is not FAILED:"):
-                self.run(use, value, given, path)
+                self.run(use.parts, use.node.facts, value, given, path)
 
-    def run(self, use: Use, value: str, given: str, path: str) -> None:
+    def run(self, parts: tuple[Step | Rule, ...], facts: Facts, value: str, given: str, path: str) -> None:
         """Steps and rules in order: rules do not stop one another, a step that fails ends the value."""
-        facts = use.node.facts
         depth = 0
-        for part in use.parts:
+        for part in parts:
+            takes = part.takes() if facts.open else None
+            if takes is not None:
+                with self.block(f"if not {self.bind(takes.fits, 'takes')}({value}):"):
+                    self.fault(path, self.cause("kind", self.noun(takes.phrase)), given)
+                depth += self._otherwise()
             if isinstance(part, Rule):
                 self.rule(part, facts, value, given, path)
                 continue
-            facts = part.suits(facts)
+            openly, facts = facts.open, part.suits(facts)
             doing = f"{value} = {part.expression(value, self.bind)}"
-            if not part.may_raise:
+            if not part.may_raise and not openly:
                 self.write(doing)
                 continue
             with self.block("try:"):
                 self.write(doing)
+            with self.block("except Passing:"):
+                self.write("raise")
             if isinstance(part, Then):
                 with self.block("except ValueError as error:"):
                     unread = self.cause("check", "a value that can be read")
-                    self.fault(path, f"{self.bind(own_fault, 'own_fault')}({unread}, error)", given)
+                    self.fault(path, f"{self.bind(self.words_of, 'own_fault')}({unread}, error)", given)
             else:
-                with self.block("except (ValueError, OverflowError):"):
+                with self.block("except Exception:"):
                     cause = self.cause("reading", "a value that {step} can take", expected={"step": str(part)})
                     self.fault(path, cause, given)
-            self.write("else:")
-            self._indent += 1
-            depth += 1
-            self.write("pass")
+            depth += self._otherwise()
         self._indent -= depth
+
+    def _otherwise(self) -> int:
+        """What follows is written under an else; gives back by how much that goes in."""
+        self.write("else:")
+        self._indent += 1
+        self.write("pass")
+        return 1
 
     def rule(self, rule: Rule, facts: Facts, value: str, given: str, path: str) -> None:
         """One rule on one value."""
-        told = {"expected": rule.numbers(), "own_words": rule.own_words}
-        for face in rule.faces(value, facts, self.bind):
+        expected = rule.numbers()
+        if self.hidden and rule.tells_values:
+            expected = dict.fromkeys(expected, HIDDEN)
+        told = {"expected": expected, "own_words": rule.own_words}
+        for face in self._faces(rule, value, facts):
             cause = self.cause(face.code, face.needs, facts, got=face.got, **told)
-            if not rule.may_raise:
+            if not rule.may_raise and not facts.open:
                 with self.block(f"if not ({face.condition}):"):
                     self.fault(path, cause, given, value)
                 continue
             held = self.variable("held")
             with self.block("try:"):
                 self.write(f"{held} = {face.condition}")
+            with self.block("except Passing:"):
+                self.write("raise")
             with self.block("except ValueError as error:"):
-                words = cause if rule.own_words else f"{self.bind(own_fault, 'own_fault')}({cause}, error)"
+                words = cause if rule.own_words else f"{self.bind(self.words_of, 'own_fault')}({cause}, error)"
                 self.fault(path, words, given, value)
+            if facts.open:
+                with self.block("except Exception:"):
+                    self.fault(path, cause, given, value)
             with self.block("else:"), self.block(f"if not {held}:"):
                 self.fault(path, cause, given, value)
 
+    def _faces(self, rule: Rule, value: str, facts: Facts) -> Sequence[Face]:
+        faces = rule.faces(value, facts, self.bind)
+        if not facts.open or len(faces) != 1:
+            return faces
+        return [faces[0].but(condition=rule.open_condition(value, self.bind))]
 
-def _phrase(use: Use) -> str:
-    """What one option of a union is called."""
-    match use.node:
-        case Choice(wire=wire):
-            return "one of " + ", ".join(map(str, wire[:12]))
-        case _:
-            return use.node.facts.phrase
+    def _phrase(self, use: Use) -> str:
+        """What one option of a union is called."""
+        match use.node:
+            case Choice(wire=wire) if not (self.hidden or use.secret):
+                return "one of " + ", ".join(map(plainly, wire[:12]))
+            case _:
+                return self.noun(use.node.facts.phrase)

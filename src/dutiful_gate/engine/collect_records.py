@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from functools import partial
 
-from ..declare.facts import Facts, Source
+from ..declare.blanks import is_blank
+from ..declare.embedded import Embedded
+from ..declare.facts import Facts, Own, Source
 from ..declare.records import RecordRule
-from ..report.cause import Cause, UnknownKey
-from ..shape.nodes import Field, Record, Use
-from ..source.writer import Writer
+from ..report.cause import HIDDEN, Cause, UnknownKey
+from ..report.show import outlined
+from ..shape.nodes import Field, Items, Link, Nullable, Record, Scalar, Use
+from ..shape.to_json import plain
+from ..shape.walk import holds_secret
+from .pen import EngineWriter
 from .plan import (
-    Plan,
     all_sent,
     build,
     constructed,
@@ -25,21 +30,25 @@ from .runtime import (
     TOO_DEEP,
     attributes_of,
     drop_unknown,
-    fitting,
+    drop_unnamed,
     gathered,
     in_document_order,
     insert_late,
-    is_blank,
+    is_record,
+    note_taken,
+    opened,
     record_fault,
     refuse_unknown,
+    refuse_unnamed,
+    remade,
+    under_one_name,
 )
+from .sound import native_names
 
 
-class RecordWriter(Writer, ABC):
+class RecordWriter(EngineWriter, ABC):
     """The part of a collecting writer that writes records; another part reads what their fields hold."""
 
-    plan: Plan
-    source: Source
     _label: str
     _ranks: str
 
@@ -56,6 +65,15 @@ class RecordWriter(Writer, ABC):
         """Note a fault."""
 
     @abstractmethod
+    def fitting(self, document: Embedded, came: str, path: str) -> None:
+        """Judge what came by a document that stands beside it."""
+
+    @property
+    @abstractmethod
+    def words_of(self) -> Callable[[Cause, Exception], Cause]:
+        """What makes the words of a function's exception those of a fault, or leaves them out."""
+
+    @abstractmethod
     def step(self, key: str) -> str:
         """The source of a path of one step, given the source of a key."""
 
@@ -63,6 +81,7 @@ class RecordWriter(Writer, ABC):
         """The body of a record's function."""
         plan = self.plan
         self._label = ""
+        where, self.where = self.where, record.name
         self.write("faults = log.faults")
         self.write("start = len(faults)")
         if record.key in plan.shape.recursive:
@@ -70,7 +89,9 @@ class RecordWriter(Writer, ABC):
             with self.block(f"if len(path) >= {plan.limits.depth}:"):
                 self.fault("path", too_deep)
                 self.write("return FAILED")
-        self._open_record(record)
+        if plan.outgoing and record.fits:
+            self.write("whole = data")
+        came = self._open_record(record)
         mentioned = {name for rule in record.rules for name in rule.fields}
         value_of = {}
         sound = {}
@@ -78,18 +99,22 @@ class RecordWriter(Writer, ABC):
         self.write(f"{missing} = {lost} = 0")
         for field in record.fields:
             before = self.variable("before") if field.attribute in mentioned else ""
-            value_of[field.attribute] = self.field(field, before, missing, lost)
+            self.where = f"{record.name}.{field.attribute}"
+            value_of[field.attribute] = self.field(field, before, missing, lost, came)
             if before:
                 sound[field.attribute] = self.variable("is_sound")
                 self.write(f"{sound[field.attribute]} = len(faults) == {before}")
+        self.where = record.name
         if record.rest is not None:
             value_of[record.rest.attribute] = self.rest(record, record.rest)
         else:
-            self._unknown_keys(record, f"{missing} + {lost}")
-        self.record_rules(record, value_of, sound)
+            self._unknown_keys(record, f"{missing} + {lost}", came)
+        self.record_rules(record, value_of, sound, came)
         for document in record.fits if self.source is Source.JSON else ():
             with self.block("if len(faults) == start:"):
-                self.write(f"{self.bind(fitting, 'fitting')}({self.bind(document, 'FITS')}, data, path, log)")
+                self.fitting(document, "data", "path")
+        if self.plan.outgoing and record.fits:
+            self._fits_going_out(record)
         wires = self.bind([field.wire for field in record.fields], "WIRES")
         with self.block("if len(faults) != start:"):
             with self.block("if len(faults) > start + 1:"):
@@ -99,21 +124,49 @@ class RecordWriter(Writer, ABC):
                 with self.block("else:"):
                     self.write("log.spill(start)")
             self.write("return FAILED")
-        self._build(record, value_of)
+        self._build(record, value_of, came)
+        self.where = where
 
-    def _open_record(self, record: Record) -> None:
+    def _fits_going_out(self, record: Record) -> None:
+        """Judge what would go out by the documents beside a record."""
+        with self.block("if len(faults) == start:"):
+            write = partial(plain, Use(Link(record.key)), records=self.plan.shape.records)
+            self.write(f"told = {self.bind(write, 'PLAIN')}(whole)")
+            for document in record.fits:
+                self.fitting(document, "told", "path")
+
+    def _open_record(self, record: Record) -> str:
+        """Take what came as a dict; gives back the variable of a record that came typed, "" where none does."""
+        came = ""
+        kind = self.cause("kind", self.noun("a record"))
         if self.source is Source.NATIVE and record.form != "dict":
-            every = (*record.fields, *([record.rest] if record.rest else ()))
-            names = self.bind(tuple((field.attribute, field.wire) for field in every), "NAMES")
+            came = self.variable("came")
+            self.write(f"{came} = None")
+            names = self.bind(native_names(record), "NAMES")
             with self.block(f"if isinstance(data, {self.bind_class(record.builder)}):"):
+                self.write(f"{came} = data")
                 self.write(f"data = {self.bind(attributes_of, 'attributes_of')}(data, {names})")
-        with self.block("if data.__class__ is not dict:"):
-            with self.block(f"if not isinstance(data, {self.bind(Mapping, 'Mapping')}):"):
-                self.fault("path", self.cause("kind", "a record"), "data")
+        if came and self.plan.outgoing:
+            with self.block(f"if {came} is None:"):
+                self.fault("path", self.cause("kind", "a record of the declared type"), "data")
                 self.write("return FAILED")
-            self.write("data = dict(data)")
+        with self.block("if data.__class__ is not dict:"):
+            is_text = self.source is Source.TEXT
+            with self.block(f"if not {self.bind(is_record, 'is_record')}(data, {is_text}):"):
+                self.fault("path", kind, "data")
+                self.write("return FAILED")
+            known = self.bind(known_keys(self.plan, record), "KNOWN")
+            self.write(f"data = {self.bind(opened, 'opened')}(data, {known}, {is_text})")
+        if self.source is Source.TEXT:
+            long = self.cause(
+                "count", "at most {most} cells in a row", expected={"most": len(record.fields)}, got="more"
+            )
+            with self.block("if None in data:"):  # what a reader of CSV gives for the cells past its header
+                self.fault("path", long)
+                self.write("data = {key: cell for key, cell in data.items() if key is not None}")
+        return came
 
-    def field(self, field: Field, before: str, missing: str, lost: str) -> str:
+    def field(self, field: Field, before: str, missing: str, lost: str, came: str = "") -> str:
         """Read one field into a variable of its own; gives back the variable's name.
 
         `before`, if not empty, names a variable for the number of faults before this field; `missing` and `lost` are
@@ -126,15 +179,19 @@ class RecordWriter(Writer, ABC):
         path = f"path + {self.step(key)}"
         if before:
             self.write(f"{before} = len(faults)")
+        if field.also:
+            self._also(field, key)
+        depth = 0
+        if came and field.only_given:
+            with self.block(f"if {came} is not None:"):  # what only the constructor takes, no record has
+                self.write(f"{value} = None")
+                self.write(f"{missing} += 1")
+            self.write("else:")
+            depth = 1
+        self._indent += depth
         with self.block(f"if {key} in data:"):
             self.write(f"{value} = data[{key}]")
-            if not field.required and may_be_blank(field.use, self.source) and not field.use.nullable:
-                with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
-                    self.write(f"{value} = {default_source(self, field)}")
-                with self.block("else:"):
-                    self.read(field.use, value, path)
-            else:
-                self.read(field.use, value, path)
+            self._came(field, value, path)
         with self.block("else:"):
             if field.required:
                 # What is absent stands where the record begins: before the faults of what is there.
@@ -144,8 +201,47 @@ class RecordWriter(Writer, ABC):
             else:
                 self.write(f"{missing} += 1")
                 self.write(f"{value} = {default_source(self, field)}")
+        self._indent -= depth
         self._label = ""
         return value
+
+    def _came(self, field: Field, value: str, path: str) -> None:
+        """A field that is in the data; in text, what is blank stands for nothing where nothing will do."""
+        if field.use.nullable or self.source is not Source.TEXT:
+            self.read(field.use, value, path)
+            return
+        opening = "if"
+        if field.required:
+            with self.block(f"if {value} is None:"):  # what a reader of CSV gives for a row that is too short
+                self.fault(path, self.cause("absent", "a value", got="the row ends before it"))
+                self.write(f"{value} = FAILED")
+            opening = "elif"
+        # An empty text is an item of a list of text like any other.
+        blank = may_be_blank(field.use, self.source) and not (field.required and _of_text(field.use))
+        tests = [f"{self.bind(is_blank, 'is_blank')}({value})"] if blank else []
+        tests += [] if field.required else [f"{value} is None"]
+        if tests:
+            with self.block(f"{opening} {' or '.join(tests)}:"):
+                if field.required:
+                    self.fault(path, self.cause("absent", "a value"))
+                    self.write(f"{value} = FAILED")
+                else:
+                    self.write(f"{value} = {default_source(self, field)}")
+        with self.block("else:"):
+            self.read(field.use, value, path)
+
+    def _also(self, field: Field, key: str) -> None:
+        """A field that came under another of its names is looked for under its own; under several it is a fault."""
+        under = self.variable("under")
+        also = self.bind(field.also, "ALSO")
+        self.write(f"{under} = {self.bind(under_one_name, 'under_one_name')}(data, {key}, {also})")
+        names = (field.wire, *field.also)
+        several = self.cause("repeat", "one of {names} only", expected={"names": names}, got="several")
+        with self.block(f"if {under} is None:"):
+            self.fault(f"path + {self.step(key)}", several)
+            self.write(f"data = {{name: held for name, held in data.items() if name not in {also}}}")
+        with self.block("else:"):
+            self.write(f"data = {under}")
 
     def rest(self, record: Record, field: Field) -> str:
         """Gather the keys that nobody declared."""
@@ -154,34 +250,57 @@ class RecordWriter(Writer, ABC):
         self.write(f"{value} = {self.bind(gathered, 'gathered')}(data, {known})")
         if self.source is Source.NATIVE:
             self.write(f"{value} = {value}.pop({self.bind(field.wire, 'KEY')}, {value})")
+        if self.plan.outgoing:
+            taken = self.cause("repeat", "keys that no field has", got="one of them")
+            wires = self.bind(tuple(each.wire for each in (*record.fields, *record.computed)), "WIRES")
+            self.write(f"{self.bind(note_taken, 'note_taken')}({value}, {wires}, path, log, {taken})")
         self.read(field.use, value, "path")
         return value
 
-    def _unknown_keys(self, record: Record, missing: str) -> None:
+    def _unknown_keys(self, record: Record, missing: str, came: str) -> None:
         wires = tuple(field.wire for field in record.fields)
         known = self.bind(known_keys(self.plan, record), "KNOWN")
-        with self.block(f"if len(data) + {missing} != {len(wires)}:"):
-            if self.plan.refuse_unknown:
+        test = f"len(data) + {missing} != {len(wires)}"
+        with self.block(f"if {came} is None and {test}:" if came else f"if {test}:"):
+            if self.plan.refuse_unknown and self.hidden:
+                cause = self.cause("unknown", "known keys only", got=HIDDEN)
+                self.write(f"{self.bind(refuse_unnamed, 'refuse_unknown')}(data, {known}, path, log, {cause})")
+            elif self.plan.refuse_unknown:
                 cause = self.bind(UnknownKey(known=wires), "UNKNOWN")
                 self.write(f"{self.bind(refuse_unknown, 'refuse_unknown')}(data, {known}, path, log, {cause})")
             else:
-                self.write(f"{self.bind(drop_unknown, 'drop_unknown')}(data, {known}, path, log)")
+                drop = drop_unnamed if self.hidden else drop_unknown
+                self.write(f"{self.bind(drop, 'drop_unknown')}(data, {known}, path, log)")
 
-    def record_rules(self, record: Record, value_of: dict[str, str], sound: dict[str, str]) -> None:
+    def record_rules(self, record: Record, value_of: dict[str, str], sound: dict[str, str], came: str = "") -> None:
         """Rules run when every field they mention is sound, whatever else failed."""
         fields = {field.attribute: field for field in record.fields}
+        presence = presence_of(fields, value_of) if record.rules else {}
+        given = {field.attribute for field in record.fields if field.only_given}
         if record.rules:
             self._ranks = self.bind({field.wire: rank for rank, field in enumerate(record.fields)}, "RANK")
         for rule in record.rules:
             tests = [sound[name] for name in dict.fromkeys(rule.fields)]
+            if came and given.intersection(rule.fields):
+                tests.append(f"{came} is None")
             if rule.needs_values:
-                presence = presence_of(fields, value_of)
                 tests += [f"({presence[name]})" for name in dict.fromkeys(rule.fields) if presence[name] != "True"]
             else:
                 tests += all_sent(record, rule, value_of)
-            condition = record_condition(fields, value_of, rule, self.bind)
-            with self.block(f"if {' and '.join(tests)} and not ({condition}):"):
-                self._record_fault(rule, fields, value_of)
+            condition = record_condition(fields, value_of, rule, self.bind, presence)
+            if not rule.may_raise and not any(fields[name].use.facts.open for name in rule.fields):
+                with self.block(f"if {' and '.join(tests)} and not ({condition}):"):
+                    self._record_fault(rule, fields, value_of)
+                continue
+            with self.block(f"if {' and '.join(tests)}:"):
+                agrees = self.variable("agrees")
+                with self.block("try:"):
+                    self.write(f"{agrees} = {condition}")
+                # Divided by zero, past the end of the calendar, or of kinds that do not compare: it does not hold.
+                with self.block("except Exception:"):
+                    self.write(f"{agrees} = False")
+                with self.block(f"if not {agrees}:"):
+                    self._record_fault(rule, fields, value_of)
 
     def _record_fault(self, rule: RecordRule, fields: dict[str, Field], value_of: dict[str, str]) -> None:
         facts = {name: field.use.facts for name, field in fields.items()}
@@ -191,11 +310,12 @@ class RecordWriter(Writer, ABC):
         whole = getattr(rule, "of_whole", False)
         self._label = "" if whole else first.label
         hidden = any(fields[name].use.secret for name in rule.fields)
+        outlined_before, self.outlined = self.outlined, hidden or self.outlined
         cause = self.cause(
             face.code,
             face.needs,
             facts[first.attribute],
-            expected=rule.numbers(wire),
+            expected=_told_of(rule, wire, hidden=hidden or self.hidden),
             own_words=rule.own_words,
             got=face.got,
             secret=hidden,
@@ -203,34 +323,75 @@ class RecordWriter(Writer, ABC):
         self._label = ""
         if whole:
             self.fault("path", cause)
+            self.outlined = outlined_before
             return
         key = self.key(first.wire, trusted=first.wire == first.attribute)
         value = value_of[first.attribute]
+        hidden = hidden or self.hidden
         given = "None" if hidden else f"data.get({key}, {value})"
+        self.outlined = outlined_before
+        if not hidden and holds_secret(first.use, self.plan.shape.guarded):
+            outline = self.bind(outlined, "outlined")
+            given, value = f"{outline}({given})", f"{outline}({value})"
         ranks = self._ranks
         late = f"(path + {self.step(key)}, {cause}, {given}, {'None' if hidden else value})"
         self.write(f"{self.bind(insert_late, 'insert_late')}(faults, start, len(path), {ranks}, {late})")
 
-    def _build(self, record: Record, value_of: dict[str, str]) -> None:
+    def _build(self, record: Record, value_of: dict[str, str], came: str) -> None:
         """Make the record; what its own constructor, or a check of it, says against it is a fault too."""
-        if (record.stores or record.form == "dict") and not record.checks:
+        if (record.stores or record.form == "dict") and not record.checks and not came:
             build(self, record, "made", value_of)
             self.write("return made")
             return
         wire = self.bind({field.attribute: field.wire for field in record.fields}, "WIRE")
         unsound = self.cause("check", "a sound record")
         with self.block("try:"):
-            if record.form == "dict":
-                build(self, record, "made", value_of)
-            else:
-                self.write(f"made = {constructed(self, record, value_of)}")
+            self._make(record, value_of, came)
             for check in record.checks:
-                with self.block(f"if {self.bind(check.function, 'CHECK')}(made) is False:"):
+                with self.block(f"if {self.bind(Own(check.function), 'CHECK')}(made) is False:"):
                     words = {"check": str(check)}
                     self.fault("path", self.cause("check", "a record that passes {check}", expected=words), "data")
             self.write("return made if len(faults) == start else FAILED")
         with self.block("except ValueError as error:"):
-            self.write(
-                f"faults.append({self.bind(record_fault, 'record_fault')}({unsound}, path, error, {wire}, data))"
-            )
+            told = f"{self.bind(record_fault, 'record_fault')}({unsound}, path, error, {wire}, "
+            self.write(f"faults.append({told}{self.bind(self.words_of, 'own_fault')}))")
             self.write("return FAILED")
+
+    def _make(self, record: Record, value_of: dict[str, str], came: str) -> None:
+        """Into the variable `made`; one that came as such stays of its class, and is not constructed again."""
+        if came:
+            stored = [field.attribute for field in record.fields if not field.only_given]
+            stored += [record.rest.attribute] if record.rest is not None else []
+            held = "".join(f"{value_of[name]}, " for name in stored)
+            with self.block(f"if {came} is not None:"):
+                again = self.bind(remade, "remade")
+                self.write(f"made = {again}({came}, {self.bind(tuple(stored), 'STORED')}, ({held}))")
+            self.write("else:")
+            self._indent += 1
+        if record.form == "dict" or record.stores:
+            build(self, record, "made", value_of)
+        else:
+            self.write(f"made = {constructed(self, record, value_of)}")
+        self._indent -= bool(came)
+
+
+def _told_of(rule: RecordRule, wire: Mapping[str, str], *, hidden: bool) -> Mapping[str, object]:
+    """What is told of a rule: of secrets no constant that they are compared with."""
+    told = rule.numbers(wire)
+    if not hidden:
+        return told
+    names = set(wire.values())
+
+    def may_be_told(word: str, held: object) -> bool:
+        return word == "comparison" or held in names or (isinstance(held, list) and names.issuperset(held))
+
+    return {word: held if may_be_told(word, held) else HIDDEN for word, held in told.items()}
+
+
+def _of_text(use: Use) -> bool:
+    """Whether a list holds text: then an empty text is one of its items."""
+    node = use.node
+    if not isinstance(node, Items):
+        return False
+    item = node.item.node.inner.node if isinstance(node.item.node, Nullable) else node.item.node
+    return isinstance(item, Scalar) and item.kind.facts.text

@@ -6,45 +6,67 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
+from ..shape.walk import holds_secret
+from .runtime import attributes_of
+from .sound import native_names
+
+_DEEPEST = 64
 
 
 def entered(shape: Shape, data: Any) -> Any:
-    """A copy of the data as it came, without the keys of secret fields."""
-    return _cleaned(shape, shape.root, data, 64)
+    """A copy of the data as it came, without secrets; where one is wanted inside, only what is known not to be one."""
+    return _cleaned(shape, shape.root, data, _DEEPEST)
 
 
 def _cleaned(shape: Shape, use: Use, data: Any, left: int) -> Any:
     if use.secret or left == 0:
         return None
+    guarded = holds_secret(use, shape.guarded)
     match use.node:
         case Nullable(inner):
             return _cleaned(shape, inner, data, left)
         case Items(item=item) if isinstance(data, list | tuple):
             return [_cleaned(shape, item, each, left - 1) for each in data]
         case Fixed(items) if isinstance(data, list | tuple):
-            uses = [*items, *[use] * (len(data) - len(items))]
-            return [_cleaned(shape, item, each, left - 1) for item, each in zip(uses, data, strict=False)]
+            each = zip(items, data, strict=False)
+            more = [] if guarded else data[len(items) :]
+            return [*(_cleaned(shape, item, held, left - 1) for item, held in each), *more]
         case Entries(_, value) if isinstance(data, Mapping):
             return {key: _cleaned(shape, value, each, left - 1) for key, each in data.items()}
-        case Branches(options=options):
-            for option in options:
-                data = _cleaned(shape, option, data, left)
-            return data
-        case Link(key) if isinstance(data, Mapping):
-            return _cleaned_record(shape, key, data, left - 1)
-        case _:
-            return data
+        case Branches(options=options) if guarded:
+            return _of_options(shape, options, data, left)
+        case Link(key):
+            record = shape.records[key]
+            if record.form != "dict" and isinstance(record.builder, type) and isinstance(data, record.builder):
+                data = attributes_of(data, native_names(record))
+            if isinstance(data, Mapping):
+                return _cleaned_record(shape, key, data, left - 1)
+    return None if guarded else data
+
+
+def _of_options(shape: Shape, options: tuple[Use, ...], data: Any, left: int) -> Any:
+    """Of a record that may be one of several, what none of them calls secret."""
+    if not isinstance(data, Mapping):
+        several = [option for option in options if isinstance(option.node, Items | Fixed)]
+        return _cleaned(shape, several[0], data, left) if len(several) == 1 and isinstance(data, list | tuple) else None
+    kept: dict[Any, Any] | None = None
+    for option in options:
+        if isinstance(option.node, Link | Entries):
+            cleaned = _cleaned(shape, option, data if kept is None else kept, left)
+            kept = cleaned if isinstance(cleaned, dict) else {}
+    return kept
 
 
 def _cleaned_record(shape: Shape, key: str, data: Mapping[Any, Any], left: int) -> dict[Any, Any]:
     record = shape.records[key]
-    every = {field.wire: field for field in record.fields}
+    every = {name: field for field in record.fields for name in (field.wire, *field.also)}
+    # A secret may stand under a name that was misspelt: beside secret fields, what nobody declared is left out.
+    hides = any(field.use.secret for field in record.fields) or (record.rest is not None and record.rest.use.secret)
     cleaned: dict[Any, Any] = {}
     for name, value in data.items():
         field = every.get(name)
         if field is None:
-            hidden = record.rest is not None and record.rest.use.secret
-            if not hidden:
+            if not hides:
                 cleaned[name] = value
         elif not field.use.secret:
             cleaned[name] = _cleaned(shape, field.use, value, left)

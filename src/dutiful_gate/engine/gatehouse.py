@@ -3,16 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cached_property
 from threading import RLock
 from typing import Any
 
-from ..declare.facts import FAILED
+from ..declare.facts import FAILED, Source
+from ..report.cause import Cause
 from ..report.fault import Path
+from ..shape.anew import looked_at_again
 from ..source.program import Unit
+from .checked import checked_unit
 from .collect import collecting_unit
+from .depth import may_be_deeper, too_deep_at
+from .liars import without_liars
+from .outgoing import outgoing
+from .own import Passing, unwrapped
 from .plan import Plan
 from .release import release_unit
-from .runtime import Log
+from .runtime import TOO_DEEP, Log
 from .sound import sound_unit
 
 
@@ -22,16 +30,18 @@ class Engine:
     `sound` and `sound_and_known` give the value or FAILED; the second also gives up on keys nobody declared.
     """
 
-    __slots__ = ("_collect", "_lock", "_releases", "_units", "plan", "sound", "sound_and_known")
-
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
         self._lock = RLock()
+        self._begin()
+
+    def _begin(self) -> None:
         self._units: dict[str, Unit] = {}
-        self._releases: dict[bool, Callable[[Any], Any]] = {}
         self.sound: Callable[[Any], Any] = self._first_sound
         self.sound_and_known: Callable[[Any], Any] = self._first_sound_and_known
         self._collect: Callable[[Any, Path, Log], Any] = self._first_collect
+        self._trusting: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
+        self._checked: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
 
     def _unit(self, name: str, build: Callable[[], Unit]) -> Unit:
         with self._lock:
@@ -39,41 +49,142 @@ class Engine:
                 self._units[name] = build()
             return self._units[name]
 
+    def _sound_unit(self) -> Unit:
+        return self._unit("sound", lambda: sound_unit(self.plan, note_unknown=False, anew=self._anew("sound")))
+
+    def _collecting_unit(self) -> Unit:
+        return self._unit("collect", lambda: collecting_unit(self.plan, anew=self._anew("_collect")))
+
+    def _called(self, unit: Unit) -> Callable[..., Any]:
+        """The function of a unit as it is called: within the depth limit, and with what own functions raise."""
+        call = unwrapped(unit.call) if unit.carries else unit.call
+        return self._within_depth(call) if self._bottomless else call
+
     def _first_sound(self, data: Any) -> Any:
-        self.sound = self._unit("sound", lambda: sound_unit(self.plan, note_unknown=False)).call
+        self.sound = self._called(self._sound_unit())
         return self.sound(data)
 
     def _first_sound_and_known(self, data: Any) -> Any:
         if self.plan.refuse_unknown:
-            self.sound_and_known = self._unit("sound", lambda: sound_unit(self.plan, note_unknown=False)).call
+            unit = self._sound_unit()
         else:
-            self.sound_and_known = self._unit("known", lambda: sound_unit(self.plan, note_unknown=True)).call
+            anew = self._anew("sound_and_known")
+            unit = self._unit("known", lambda: sound_unit(self.plan, note_unknown=True, anew=anew))
+        self.sound_and_known = self._called(unit)
         return self.sound_and_known(data)
 
     def _first_collect(self, data: Any, path: Path, log: Log) -> Any:
-        self._collect = self._unit("collect", lambda: collecting_unit(self.plan)).call
+        self._collect = self._collecting_unit().call
         return self._collect(data, path, log)
+
+    def _anew(self, name: str) -> Callable[..., Any]:
+        """What takes the place of a function once a class is not made any more as it was: all are written anew."""
+
+        def ask_again(*values: Any) -> Any:
+            with self._lock:
+                self.plan = self.plan.but(shape=looked_at_again(self.plan.shape))
+                self._begin()
+            return getattr(self, name)(*values)
+
+        return ask_again
+
+    # Depth
+
+    @cached_property
+    def _bottomless(self) -> bool:
+        return may_be_deeper(self.plan.shape, self.plan.limits.depth)
+
+    def _too_deep(self, data: Any) -> Path | None:
+        plan = self.plan
+        return too_deep_at(data, plan.limits.depth, plan.shape.records, typed=plan.source is Source.NATIVE)
+
+    def _within_depth(self, call: Callable[[Any], Any]) -> Callable[[Any], Any]:
+        def asked(data: Any) -> Any:
+            try:
+                deep = self._too_deep(data)
+            except Exception:  # what cannot even be walked through is told by the collecting function
+                return FAILED
+            return call(data) if deep is None else FAILED
+
+        return asked
+
+    # Faults
 
     def collect(self, data: Any) -> tuple[Any, Log]:
         """The value or FAILED, and every fault and dropped key."""
+        return unwrapped(self._attempts)(data)  # type: ignore[no-any-return]
+
+    def _attempts(self, data: Any) -> tuple[Any, Log]:
+        attempts: tuple[Callable[[], Any], ...] = (
+            lambda: data,
+            # Something in the data is not what it says it is: it is refused at its place, and the rest is read.
+            lambda: without_liars(data, typed=self.plan.source is Source.NATIVE),
+        )
+        for attempt in attempts:
+            try:
+                return self._collected(attempt())
+            except Passing:
+                raise
+            except Exception:
+                continue
         log = Log(self.plan.limits.faults)
+        log.faults.append(((), Cause("kind", "data that can be read", got="something that cannot"), None, None))
+        return FAILED, log
+
+    def _collected(self, data: Any) -> tuple[Any, Log]:
+        log = Log(self.plan.limits.faults)
+        if self._bottomless and (deep := self._too_deep(data)) is not None:
+            cause = TOO_DEEP.but(expected={"most": self.plan.limits.depth}, json=self.plan.source is Source.JSON)
+            log.faults.append((deep, cause, None, None))
+            return FAILED, log
         value = self._collect(data, (), log)
         if log.faults:
             log.spill(0)
         return value, log
 
-    def release(self, value: Any, *, secrets: bool) -> Any:
-        """Plain data of a typed value."""
-        if secrets not in self._releases:
-            build = lambda: release_unit(self.plan.shape, secrets=secrets)  # noqa: E731
-            self._releases[secrets] = self._unit(f"release {secrets}", build).call
-        return self._releases[secrets](value)
+    # The way out
+
+    def release_admitted(self, value: Any, *, secrets: bool, exact: bool = False) -> Any:
+        """Plain data of a typed value that is known to be sound; Decimals as they are with `exact`."""
+        mark = (secrets, exact)
+        if mark not in self._trusting:
+            build = lambda: release_unit(self.plan.shape, secrets=secrets, exact=exact)  # noqa: E731
+            self._trusting[mark] = self._unit(f"release {mark}", build).call
+        return self._trusting[mark](value)
+
+    def release(self, value: Any, *, secrets: bool, exact: bool = False) -> tuple[Any, Log | None]:
+        """Plain data of a typed value that may have been made in code; FAILED, and the faults, where it is unsound."""
+        way_out = self._way_out
+        release = way_out.checked(secrets=secrets, exact=exact)
+        made = release(value)
+        if made is not FAILED:
+            return made, None
+        read, log = way_out.collect(value)
+        if read is FAILED:
+            return FAILED, log
+        made = release(read)  # a subclass of list, say: what was read of it is of the exact type
+        if made is FAILED:
+            log.faults.append(((), Cause("kind", "a value that can be released"), None, None))
+        return made, log
+
+    @cached_property
+    def _way_out(self) -> Engine:
+        plan = self.plan
+        return Engine(Plan(outgoing(plan.shape), Source.NATIVE, True, plan.limits, True))
+
+    def checked(self, *, secrets: bool, exact: bool) -> Callable[[Any], Any]:
+        """The function that checks typed values of this plan, which is one for the way out, and makes plain data."""
+        mark = (secrets, exact)
+        if mark not in self._checked:
+            build = lambda: checked_unit(self.plan, secrets=secrets, exact=exact)  # noqa: E731
+            self._checked[mark] = self._called(self._unit(f"checked {mark}", build))
+        return self._checked[mark]
 
     @property
     def source(self) -> str:
         """The Python source of the sound function, and of the one that collects faults."""
-        sound = self._unit("sound", lambda: sound_unit(self.plan, note_unknown=False)).source
-        collect = self._unit("collect", lambda: collecting_unit(self.plan)).source
+        sound = self._sound_unit().source
+        collect = self._collecting_unit().source
         return f"# The sound case\n\n{sound}\n\n# Every fault\n\n{collect}"
 
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from ..declare.errors import DeclarationError
 from ..declare.facts import FAILED, Source, Stop
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..report.show import shown
-from ..shape.nodes import Field, Record, Scalar, Shape, Use, default_of
+from ..shape.nodes import Entries, Field, Items, Link, Nullable, Record, Scalar, Shape, Use, default_of
+from ..shape.walk import holds_secret
 from .gatehouse import Engine
 from .plan import Plan
 
@@ -32,8 +35,9 @@ def _check_default(shape: Shape, record: Record, field: Field) -> None:
     if problem is None:
         problem = _problem(shape, field.use, default, Source.NATIVE)
     if problem:
+        hides = holds_secret(field.use, shape.guarded)
         raise DeclarationError(
-            f"the default {'' if field.use.secret else shown(default) + ' '}breaks its own rule: {problem}",
+            f"the default {'' if hides else shown(default) + ' '}breaks its own rule: {problem}",
             remedy="change the default or the rule",
             record=record.name,
             field=field.attribute,
@@ -61,15 +65,40 @@ def _problem(shape: Shape, use: Use, value: object, source: Source) -> str:
     read, log = Engine(plan).collect(value)
     if read is FAILED:
         return log.told()[0].message
-    if source is Source.NATIVE and read != value:
-        return f"its steps make {shown(read)} of it; write that"
+    if source is Source.NATIVE and not alike(shape, use, read, value):
+        hides = holds_secret(use, shape.guarded)
+        return (
+            "its steps make something else of it; write that"
+            if hides
+            else f"its steps make {shown(read)} of it; write that"
+        )
     return ""
+
+
+def alike(shape: Shape, use: Use, read: Any, value: Any) -> bool:
+    """Whether a reading left a typed value as it was: records are compared by their fields, equal or not."""
+    if read is value:
+        return True
+    match use.node:
+        case Nullable(inner) if value is not None and read is not None:
+            return alike(shape, inner, read, value)
+        case Items(item) if isinstance(value, list | tuple) and len(read) == len(value):
+            return all(alike(shape, item, new, old) for new, old in zip(read, value, strict=True))
+        case Entries(_, held) if isinstance(value, dict) and list(read) == list(value):
+            return all(alike(shape, held, read[name], value[name]) for name in value)
+        case Link(key) if type(read) is type(value) and shape.records[key].form == "object":
+            fields = [field for field in shape.records[key].fields if not field.only_given]
+            return all(
+                alike(shape, field.use, getattr(read, field.attribute, None), getattr(value, field.attribute, None))
+                for field in fields
+            )
+    return bool(read == value)
 
 
 def _check_example(shape: Shape, use: Use, example: object, record: str | None, field: str | None) -> None:
     if problem := _problem(shape, use, example, Source.JSON):
         raise DeclarationError(
-            f"the example {shown(example)} would be refused: {problem}",
+            f"the example {'' if holds_secret(use, shape.guarded) else shown(example) + ' '}would be refused: {problem}",
             remedy="write examples as a client would send them",
             record=record,
             field=field,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from decimal import Decimal
 from typing import Any
 from uuid import uuid4
@@ -10,13 +11,12 @@ from uuid import uuid4
 
 def json_bytes(plain: object) -> bytes:
     """Compact JSON in UTF-8. Raises ValueError for what is no JSON: NaN, or an object of another kind."""
-    held: dict[str, str] = {}
+    held: list[str] = []
     token = uuid4().hex
 
     def kept(digits: str) -> str:
-        name = f"{token}{len(held)}"
-        held[f'"{name}"'] = digits
-        return name
+        held.append(digits)
+        return f"{token}{len(held) - 1}"
 
     def exactly(value: object) -> str:
         if not isinstance(value, Decimal) or not value.is_finite():
@@ -31,8 +31,8 @@ def json_bytes(plain: object) -> bytes:
     except ValueError:
         held.clear()
         text = written(_beyond(plain, kept))
-    for name, digits in held.items():
-        text = text.replace(name, digits)
+    if held:
+        text = re.sub(f'"{token}([0-9]+)"', lambda found: held[int(found[1])], text)
     return text.encode("utf-8", "surrogatepass" if not text.isascii() else "strict")
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Mapping
 from enum import Enum
+from typing import TYPE_CHECKING
 
-from ..declare.facts import Bind, Source
+from ..declare.facts import Bind, Own, Source
 from ..declare.kinds import Anything, Kind, Text
 from ..declare.kinds.lenient import Lenient
 from ..declare.limits import Limits
@@ -13,18 +15,22 @@ from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..declare.values import Value
-from ..shape.nodes import Choice, Field, Link, Nullable, Record, Scalar, Shape, Use
+from ..shape.nodes import Branches, Choice, Field, Link, Nullable, Record, Scalar, Shape, Use
 from ..source.writer import Writer
-from .runtime import chooser
+from .runtime import chooser, tag_chooser
+
+if TYPE_CHECKING:
+    from .pen import EngineWriter
 
 
 class Plan(Value):
-    """A shape, and how it is to be read."""
+    """A shape, and how it is to be read; `outgoing` where it is that of what goes out."""
 
     shape: Shape
     source: Source
     refuse_unknown: bool = False
     limits: Limits = Limits()
+    outgoing: bool = False
 
     def fitted(self, kind: Kind) -> Kind:
         """A kind within the limits."""
@@ -48,6 +54,37 @@ def known_keys(plan: Plan, record: Record) -> frozenset[str]:
     return wires | {"$schema"} if whole else wires
 
 
+def collection(writer: Writer, into: str) -> str:
+    """The source of the class that a collection is built into."""
+    return writer.bind(deque, "deque") if into == "deque" else into
+
+
+def options_in_order(plan: Plan, node: Branches, source: Source) -> tuple[Use, ...]:
+    """The options of a union in the order in which they are tried: of typed records, a subclass before its base."""
+    if source is not Source.NATIVE:
+        return node.options
+    records = plan.shape.records
+
+    def depth(use: Use) -> int:
+        builder = records[use.node.key].builder if isinstance(use.node, Link) else None
+        return -len(builder.__mro__) if isinstance(builder, type) else 0
+
+    return tuple(sorted(node.options, key=depth))
+
+
+def tag_reader(writer: Writer, node: Branches, plan: Plan, source: Source) -> str:
+    """The name of the function that finds which option a tag's value belongs to."""
+    fields = [
+        field.use.node
+        for option in node.options
+        if isinstance(option.node, Link) and not node.held
+        for field in plan.shape.records[option.node.key].fields
+        if field.wire == node.tag
+    ]
+    lenient = any(isinstance(choice, Choice) and choice.lenient for choice in fields)
+    return writer.bind(tag_chooser(node.tags, source, lenient=lenient), "WHICH")
+
+
 def is_text(key: Use) -> bool:
     """Whether a key is text, and not read from text."""
     kind = key.node.kind if isinstance(key.node, Scalar) else None
@@ -62,11 +99,13 @@ def may_be_blank(use: Use, source: Source) -> bool:
         case Nullable(inner):
             return may_be_blank(inner, source)
         case Scalar(kind):
-            return not kind.facts.text
+            return not kind.facts.text or kind.facts.open
         case Choice(wire=wire):
             return "" not in wire
+        case Branches(options=options):
+            return all(may_be_blank(option, source) for option in options)
         case _:
-            return False
+            return True
 
 
 def all_sent(record: Record, rule: RecordRule, value_of: Mapping[str, str]) -> list[str]:
@@ -79,13 +118,13 @@ def all_sent(record: Record, rule: RecordRule, value_of: Mapping[str, str]) -> l
 
 def presence_of(
     fields: Mapping[str, Field], value_of: Mapping[str, str], rule: RecordRule | None = None
-) -> dict[str, str]:
+) -> Mapping[str, str]:
     """What a record rule may write for each field: its variable, or for rules of presence the test for a value.
 
     Without a rule, the tests.
     """
     if rule is not None and rule.needs_values:
-        return dict(value_of)
+        return value_of
     tests: dict[str, str] = {}
     for name, field in fields.items():
         value = value_of[name]
@@ -98,9 +137,18 @@ def presence_of(
     return tests
 
 
-def record_condition(fields: Mapping[str, Field], value_of: Mapping[str, str], rule: RecordRule, bind: Bind) -> str:
-    """The source of a record rule's condition; times of day with and without an offset do not compare."""
-    condition = rule.condition(presence_of(fields, value_of, rule), bind)
+def record_condition(
+    fields: Mapping[str, Field],
+    value_of: Mapping[str, str],
+    rule: RecordRule,
+    bind: Bind,
+    tests: Mapping[str, str],
+) -> str:
+    """The source of a record rule's condition; times of day with and without an offset do not compare.
+
+    `tests` are those of `presence_of`, the same for all rules of a record.
+    """
+    condition = rule.condition(value_of if rule.needs_values else tests, bind)
     times = [name for name in rule.fields if name in fields and fields[name].use.facts.sort == "time"]
     ordered = getattr(getattr(rule, "when", rule), "orders", False)
     if not times or not ordered:
@@ -109,20 +157,19 @@ def record_condition(fields: Mapping[str, Field], value_of: Mapping[str, str], r
     alike = " == ".join(kinds) if len(kinds) > 1 else kinds[0]
     if rule.needs_values:
         return f"{alike} and {condition}"
-    there = presence_of(fields, value_of)
-    return f"({' and '.join(there[name] for name in times)} and not ({alike}) or {condition})"
+    return f"({' and '.join(tests[name] for name in times)} and not ({alike}) or {condition})"
 
 
 def constructed(writer: Writer, record: Record, value_of: Mapping[str, str]) -> str:
     """The call that builds a record from its fields' variables."""
-    builder = writer.bind_class(record.builder)
+    builder = writer.bind(Own(record.builder), "MAKE") if record.runs_own else writer.bind_class(record.builder)
     if record.form == "tuple":
         return f"{builder}({', '.join(value_of[field.attribute] for field in record.fields)})"
     arguments = ", ".join(f"{name}={value}" for name, value in value_of.items())
     return f"{builder}({arguments})"
 
 
-def build(writer: Writer, record: Record, made: str, value_of: Mapping[str, str]) -> None:
+def build(writer: EngineWriter, record: Record, made: str, value_of: Mapping[str, str]) -> None:
     """Write the making of a record, into the variable `made`, of its fields' variables."""
     if record.form == "dict":
         _build_dict(writer, record, made, value_of)
@@ -130,7 +177,9 @@ def build(writer: Writer, record: Record, made: str, value_of: Mapping[str, str]
     if not record.stores or not all(name.isascii() for name in value_of):
         writer.write(f"{made} = {constructed(writer, record, value_of)}")
         return
-    writer.write(f"{made} = {writer.bind(object.__new__, 'new')}({writer.bind_class(record.builder)})")
+    name = writer.bind_class(record.builder)
+    writer.kept[record.builder] = name
+    writer.write(f"{made} = {writer.bind(object.__new__, 'new')}({name})")
     for name, held in value_of.items():
         writer.write(f"{made}.{name} = {held}")
 
@@ -152,13 +201,14 @@ def default_source(writer: Writer, field: Field) -> str:
     if field.may_lack:
         return "ABSENT"
     if field.factory is not None:
-        return f"{writer.bind(field.factory, 'FACTORY')}()"
+        plain = field.factory in (list, dict, set, tuple, frozenset)
+        return f"{writer.bind(field.factory if plain else Own(field.factory), 'FACTORY')}()"
     return writer.bind(field.default, "DEFAULT")
 
 
 def choice_ready(writer: Writer, choice: Choice, source: Source, value: str) -> str | None:
     """The test for a choice of texts that are their own values; None where choosing takes more."""
-    if choice.owner is not None or source is Source.NATIVE:
+    if choice.owner is not None or source is Source.NATIVE or choice.lenient:
         return None
     if not all(type(plain) is str and plain is held for plain, held in zip(choice.wire, choice.values, strict=True)):
         return None
@@ -167,12 +217,12 @@ def choice_ready(writer: Writer, choice: Choice, source: Source, value: str) -> 
 
 def choice_reader(writer: Writer, choice: Choice, source: Source) -> str:
     """The name of the function that chooses."""
-    return writer.bind(chooser(choice.wire, choice.values, source), "CHOOSE")
+    return writer.bind(chooser(choice.wire, choice.values, source, lenient=choice.lenient), "CHOOSE")
 
 
 def is_lone_text(choice: Choice) -> bool:
     """Whether all that stands in the data for a choice is text."""
-    return all(type(plain) is str for plain in choice.wire)
+    return not choice.lenient and all(type(plain) is str for plain in choice.wire)
 
 
 def member_table(choice: Choice) -> dict[str, Enum]:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from ..declare.kinds import Exact, Kind
+from ..declare.kinds.lenient import Lenient
 from ..declare.steps import Step
 from ..shape.nodes import (
     Branches,
@@ -21,25 +23,31 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
-from ..shape.plain import belongs
+from ..shape.to_json import belongs
 from ..source.program import Unit
 from ..source.writer import Writer
 
 
-def release_unit(shape: Shape, *, secrets: bool) -> Unit:
-    """The function that takes a typed value and gives plain data, with the values of secrets or without."""
-    writer = ReleaseWriter(shape, secrets=secrets)
+def release_unit(shape: Shape, *, secrets: bool, exact: bool) -> Unit:
+    """The function that takes a sound typed value and gives plain data, with the values of secrets or without.
+
+    With `exact`, Decimals stay what they are.
+    """
+    writer = ReleaseWriter(shape, secrets=secrets, exact=exact)
     entry = writer.entry(shape.root, "release")
+    writer.finish()
     return Unit(f"{shape.name} release", "\n\n\n".join(writer.functions) + "\n", writer.constants, entry)
 
 
 class ReleaseWriter(Writer):
     """Writes functions that make plain data of typed values."""
 
-    def __init__(self, shape: Shape, *, secrets: bool) -> None:
+    def __init__(self, shape: Shape, *, secrets: bool, exact: bool) -> None:
         super().__init__()
         self.shape = shape
         self.secrets = secrets
+        self.exact = exact
+        self._waiting: list[str] = []
         self.functions: list[str] = []
         self._record_names: dict[str, str] = {}
 
@@ -51,13 +59,19 @@ class ReleaseWriter(Writer):
         self.functions.append("\n".join(lines))
         return name
 
-    def record_function(self, key: str) -> str:
-        """The name of the function for one record, written at the first asking."""
-        if key not in self._record_names:
-            name = self._record_names[key] = f"release_record_{len(self._record_names) + 1}"
-            with self.aside() as lines, self.block(f"def {name}(value):"):
+    def finish(self) -> None:
+        """Write the functions of records that were named, one after the other."""
+        while self._waiting:
+            key = self._waiting.pop(0)
+            with self.aside() as lines, self.block(f"def {self._record_names[key]}(value):"):
                 self.record(self.shape.records[key])
             self.functions.append("\n".join(lines))
+
+    def record_function(self, key: str) -> str:
+        """The name of the function for one record, written later."""
+        if key not in self._record_names:
+            self._record_names[key] = f"release_record_{len(self._record_names) + 1}"
+            self._waiting.append(key)
         return self._record_names[key]
 
     def release(self, use: Use, value: str) -> None:
@@ -66,7 +80,7 @@ class ReleaseWriter(Writer):
             return  # what a function of one's own made goes out as it is
         match use.node:
             case Scalar(kind):
-                source = kind.release(value, self.bind)
+                source = value if self.exact and _is_exact(kind) else kind.release(value, self.bind)
                 if source != value:
                     self.write(f"{value} = {source}")
             case Nothing():
@@ -84,8 +98,8 @@ class ReleaseWriter(Writer):
                 self.write(f"{value} = [{', '.join(names)}]")
             case Entries(key, held):
                 self.entries(key, held, value)
-            case Branches(options=options):
-                self.branches(options, value)
+            case Branches():
+                self.branches(use.node, value)
             case Nullable(inner):
                 with self.block(f"if {value} is not None:"):
                     self.release(inner, value)
@@ -115,21 +129,28 @@ class ReleaseWriter(Writer):
             )
         self.write(f"{value} = {made}")
 
-    def branches(self, options: Sequence[Use], value: str) -> None:
+    def branches(self, node: Branches, value: str) -> None:
         """Go out by the first option that the value belongs to."""
+        options = node.options
         which = self.variable("which")
         self.write(f"{which} = {self.bind(self.belonging(options), 'WHICH')}({value})")
         for number, option in enumerate(options):
             with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
                 self.release(option, value)
+                if node.held:
+                    tag = f"{self.bind(node.tag, 'TAG')}: {self.bind(node.tags[number][0], 'TAG_OF')}"
+                    self.write(f"{value} = {{{tag}, {self.bind(node.held, 'HELD')}: {value}}}")
 
     def belonging(self, options: Sequence[Use]) -> Callable[[Any], int]:
         """The function that tells which option a value belongs to."""
         records = self.shape.records
+        builders = [records[each.node.key].builder if isinstance(each.node, Link) else None for each in options]
+        depth = [-len(each.__mro__) if isinstance(each, type) else 0 for each in builders]
+        order = sorted(range(len(options)), key=lambda number: depth[number])
 
         def which(value: object) -> int:
-            for number, option in enumerate(options):
-                if belongs(option, value, records):
+            for number in order:
+                if belongs(options[number], value, records):
                     return number
             raise TypeError("a value of none of the types declared for it")
 
@@ -154,6 +175,9 @@ class ReleaseWriter(Writer):
             self.write(f"{held} = {f'value[{key}]' if of_dict else f'value.{record.rest.attribute}'}")
             self.release(record.rest.use, held)
             self.write(f"made.update({held})")
+        for field in record.computed:
+            if self.secrets or not field.use.secret:
+                self.field(field, self.variable(field.attribute), f"value.{field.attribute}")
         self.write("return made")
 
     def field(self, field: Field, held: str, source: str) -> None:
@@ -179,3 +203,7 @@ def wire_of(choice: Choice) -> Callable[[Any], object]:
             raise TypeError("a value of none of the choices declared for it") from None
 
     return wire
+
+
+def _is_exact(kind: Kind) -> bool:
+    return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Exact)

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from copy import copy
 from decimal import Decimal
 from typing import Any, Final
 
+from ..declare.blanks import BLANKS
 from ..declare.embedded import Embedded
 from ..declare.facts import FAILED, Source, Stop
 from ..report.cause import Cause, UnknownKey
@@ -17,13 +19,14 @@ RawFault = tuple[Path, Cause, object, object]
 
 _COUNT = range(sys.maxsize)
 
+
 TOO_DEEP: Final = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
 
 
 class Log:
     """What one pass through the collecting function finds."""
 
-    __slots__ = ("dropped", "excused", "faults", "most", "untold")
+    __slots__ = ("dropped", "excused", "failed", "faults", "known", "most", "untold")
 
     def __init__(self, most: int) -> None:
         self.faults: list[RawFault] = []
@@ -31,6 +34,9 @@ class Log:
         self.excused: list[RawFault] = []
         self.most = most
         self.untold = 0
+        # Of records that hold themselves: what a sound function gave up, and what was found there already.
+        self.failed: dict[Any, Any] = {}
+        self.known: dict[Any, tuple[Any, Any, Log]] = {}
 
     def spill(self, start: int) -> None:
         """Keep at most `most` faults from `start` on; the others are only counted."""
@@ -45,11 +51,18 @@ class Log:
         del self.faults[start:]
         return fallback
 
-    def hide(self, start: int) -> None:
-        """Show nothing of what came in the faults from `start` on."""
-        for at in range(start, len(self.faults)):
-            path, cause, _, _ = self.faults[at]
-            self.faults[at] = (path, cause.but(secret=True), None, None)
+    def attempt(self) -> Log:
+        """A log for one of several tries, which knows what was tried before."""
+        made = Log(self.most)
+        made.failed, made.known = self.failed, self.known
+        return made
+
+    def take(self, other: Log) -> None:
+        """All that another log holds, too."""
+        self.faults += other.faults
+        self.dropped += other.dropped
+        self.excused += other.excused
+        self.untold += other.untold
 
     def told_excused(self) -> list[Fault]:
         """The faults for which something else stands in."""
@@ -58,6 +71,9 @@ class Log:
     def told(self) -> list[Fault]:
         """The faults as a reader gets them."""
         return [Fault(path, cause, given, value) for path, cause, given, value in self.faults]
+
+
+Collector = Callable[[Any, Path, Log], Any]
 
 
 class StopCauses(dict[Stop, Cause]):
@@ -99,9 +115,32 @@ def insert_late(faults: list[RawFault], start: int, depth: int, rank_of: Mapping
     faults.insert(at, late)
 
 
+def remembered(number: str, read: Collector, data: Any, path: Path, log: Log) -> Any:
+    """What a record's function finds, kept for when the same data is read as the same record again."""
+    mark = (number, id(data), path)
+    known = log.known.get(mark)
+    if known is None:
+        attempt = log.attempt()
+        known = log.known[mark] = (data, read(data, path, attempt), attempt)
+    _, value, found = known
+    log.take(found)
+    return value
+
+
 def drop_unknown(data: Mapping[Any, Any], known: frozenset[str], path: Path, log: Log) -> None:
     """Tell which keys nobody declared."""
     log.dropped += [(*path, key) for key in data if key not in known]
+
+
+def drop_unnamed(data: Mapping[Any, Any], known: frozenset[str], path: Path, log: Log) -> None:
+    """The same inside a secret: the keys are not told."""
+    log.dropped += [(*path, HIDDEN_KEY) for key in data if key not in known]
+
+
+def refuse_unnamed(data: Mapping[Any, Any], known: frozenset[str], path: Path, log: Log, cause: Cause) -> None:
+    """One fault for all keys that nobody declared inside a secret: the keys are not told."""
+    if any(key not in known for key in data):
+        log.faults.append(((*path, HIDDEN_KEY), cause, None, None))
 
 
 def refuse_unknown(data: Mapping[Any, Any], known: frozenset[str], path: Path, log: Log, cause: UnknownKey) -> None:
@@ -112,6 +151,16 @@ def refuse_unknown(data: Mapping[Any, Any], known: frozenset[str], path: Path, l
             log.faults.append(((*path, key), cause, key, key))
             if len(log.faults) > start + 2 * log.most:
                 log.spill(start)
+
+
+HIDDEN_KEY: Final = "(hidden)"
+"""What stands in a path for a key that is secret, or inside a secret."""
+
+
+def note_taken(gathered: Any, wires: Sequence[str], path: Path, log: Log, cause: Cause) -> None:
+    """A fault for each key that was gathered and is the name of a field: it would go out in its place."""
+    if isinstance(gathered, Mapping):
+        log.faults += [((*path, wire), cause, None, None) for wire in wires if wire in gathered]
 
 
 class Unfound:
@@ -129,46 +178,70 @@ def own_fault(base: Cause, error: Exception) -> Cause:
     return base.but(code="check", own_words=escaped_words(str(error)) or None)
 
 
+def wordless_fault(base: Cause, error: Exception) -> Cause:
+    """The same where a secret is at hand: the function's words may quote it."""
+    return base.but(code="check")
+
+
 def escaped_words(words: str) -> str:
     """Words that are no template: their braces stand for themselves."""
     return words.replace("{", "{{")
 
 
-def record_fault(base: Cause, path: Path, error: ValueError, wire: Mapping[str, str], record: object) -> RawFault:
+def record_fault(
+    base: Cause, path: Path, error: ValueError, wire: Mapping[str, str], words: Callable[[Cause, Exception], Cause]
+) -> RawFault:
     """The fault that a function of the record, or its constructor, told of."""
     at: Path = tuple(getattr(error, "path", ()))
     at = at[1:] if at[:1] == ((),) else at
     if at and at[0] in wire:
         at = (wire[at[0]], *at[1:])
-    return (*((*path, *at),), own_fault(base, error), None, None)
+    elif words is wordless_fault:
+        at = ()
+    if words is wordless_fault:
+        at = at[:1]  # what follows the field may come from the data
+    return (*((*path, *at),), words(base, error), None, None)
 
 
-Collector = Callable[[Any, Path, Log], Any]
-
-
-def closest(options: Sequence[Collector], value: object, path: Path, log: Log, cause: Cause) -> Any:
+def closest(
+    options: Sequence[Collector],
+    value: object,
+    path: Path,
+    log: Log,
+    cause: Cause,
+    shown: Callable[[object], object] | None,
+) -> Any:
     """The value of the first option that admits it; else the faults of the one that came closest.
 
     One whose own kind fits is closer than one whose kind does not, and fewer faults are closer than more. Where no
-    kind fits, one fault tells of all of them. Of equals, one whose faults are inside it is closer.
+    kind fits, one fault tells of all of them. Of equals, one whose faults are inside it is closer. An option that
+    admits what came as it is goes before one in which something stands in for a part of it.
+
+    `shown` makes of what came what may be shown of it, where a secret is at hand.
     """
     best: tuple[tuple[bool, int, bool], Log] | None = None
+    stood_in: tuple[Any, Log] | None = None
     for option in options:
-        attempt = Log(log.most)
+        attempt = log.attempt()
         read = option(value, path, attempt)
-        if read is not FAILED:
-            log.dropped += attempt.dropped
-            log.excused += attempt.excused
+        if read is not FAILED and not attempt.excused:
+            log.take(attempt)
             return read
+        if read is not FAILED:  # something stands in: only where no option admits what came as it is
+            stood_in = stood_in or (read, attempt)
+            continue
         misses = any(raw[0] == path and raw[1].code in ("kind", "choice") for raw in attempt.faults)
         outside = any(raw[0] == path for raw in attempt.faults)
         rank = (misses, len(attempt.faults) + attempt.untold, outside)
         if best is None or rank < best[0]:
             best = rank, attempt
+    if stood_in is not None:
+        log.take(stood_in[1])
+        return stood_in[0]
     assert best is not None
     (misses, _, _), attempt = best
     if misses:
-        log.faults.append((path, cause, value, None))
+        log.faults.append((path, cause, value if shown is None else shown(value), None))
     else:
         log.faults += attempt.faults
         log.untold += attempt.untold
@@ -180,9 +253,15 @@ def fitting(document: Embedded, data: Any, path: Path, log: Log) -> None:
     log.faults += [((*path, *told[0]), *told[1:]) for told in document.told(data)]
 
 
+def fitting_unnamed(document: Embedded, data: Any, path: Path, log: Log, cause: Cause) -> None:
+    """The same where a secret is at hand: neither what came is told, nor what the document wants, nor where inside."""
+    if not document.sound(data):
+        log.faults.append((path, cause, None, None))
+
+
 def split(text: str, separator: str) -> list[str]:
     """The parts of a text, blanks around each taken off; of a blank text, none."""
-    return [part.strip() for part in text.split(separator)] if text.strip() else []
+    return [part.strip(BLANKS) for part in text.split(separator)] if text.strip(BLANKS) else []
 
 
 def gathered(data: Mapping[Any, Any], known: frozenset[str]) -> dict[Any, Any]:
@@ -190,19 +269,75 @@ def gathered(data: Mapping[Any, Any], known: frozenset[str]) -> dict[Any, Any]:
     return {key: value for key, value in data.items() if key not in known}
 
 
+def is_record(data: object, in_text: bool) -> bool:
+    """Whether something can be taken as a record: a mapping, or in text what headers come in."""
+    return isinstance(data, Mapping) or (in_text and hasattr(data, "get_all") and hasattr(data, "keys"))
+
+
+def opened(data: Any, known: frozenset[str], in_text: bool) -> dict[Any, Any]:
+    """A mapping as a dict.
+
+    In text, one that has several values for a key gives all of them, and one whose own look-up ignores case, as that of
+    headers does, is asked through it.
+    """
+    keys = list(dict.fromkeys(data.keys()))
+    if not in_text:
+        return {key: data[key] for key in keys}
+    several = getattr(data, "getlist", None) or getattr(data, "get_all", None) or getattr(data, "getall", None)
+
+    def held(key: Any) -> Any:
+        if several is None:
+            return data[key]
+        values = list(several(key))
+        return values[0] if len(values) == 1 else values
+
+    if not _ignores_case(data, keys):
+        return {key: held(key) for key in keys}
+    made = {wire: held(wire) for wire in sorted(known) if wire in data}
+    named = {wire.lower() for wire in made}
+    made.update({key: held(key) for key in keys if str(key).lower() not in named})
+    return made
+
+
+def _ignores_case(data: Any, keys: Sequence[Any]) -> bool:
+    for key in keys:
+        if isinstance(key, str) and (other := key.swapcase()) != key:
+            return other in data and other not in keys
+    return False
+
+
 def attributes_of(record: object, names: Iterable[tuple[str, str]]) -> dict[str, object]:
     """A typed record as a mapping from names in the data to values; what was never set is left out."""
     return {wire: getattr(record, name) for name, wire in names if hasattr(record, name)}
 
 
-def is_blank(value: object) -> bool:
-    """Whether a text holds nothing; a list of one such text, as query parsers give it, neither."""
-    if value.__class__ is list and len(value) == 1:
-        value = value[0]
-    return isinstance(value, str) and not value.strip()
+def remade(record: Any, names: Sequence[str], values: Sequence[Any]) -> Any:
+    """A copy of a typed record, with values in its declared fields.
+
+    It stays of its class, keeps what else it holds, and its constructor does not run again.
+    """
+    if isinstance(record, tuple):
+        return record._replace(**dict(zip(names, values, strict=True)))  # type: ignore[attr-defined]
+    made = copy(record)
+    for name, value in zip(names, values, strict=True):
+        if value is not ABSENT:
+            object.__setattr__(made, name, value)
+    return made
 
 
-def chooser(wire: Sequence[object], values: Sequence[object], source: Source) -> Callable[[object], object]:
+def under_one_name(data: dict[Any, Any], wire: str, also: Sequence[str]) -> dict[Any, Any] | None:
+    """The data with a field under its own name that came under another; None where it came under several."""
+    came = [name for name in (wire, *also) if name in data]
+    if len(came) > 1:
+        return None
+    if came in ([], [wire]):
+        return data
+    return {wire if name == came[0] else name: held for name, held in data.items()}
+
+
+def chooser(
+    wire: Sequence[object], values: Sequence[object], source: Source, *, lenient: bool = False
+) -> Callable[[object], object]:
     """The function that finds the value for what came, by the equality of JSON: 1 equals 1.0, and not true."""
     pairs = list(zip(wire, values, strict=True))
     if source is Source.NATIVE:
@@ -220,7 +355,7 @@ def chooser(wire: Sequence[object], values: Sequence[object], source: Source) ->
     loose: dict[str, object] = {}
     for plain, value in reversed(pairs):
         table[_json_key(plain)] = value
-        if source is Source.TEXT and not isinstance(plain, str):
+        if (source is Source.TEXT or lenient) and not isinstance(plain, str):
             loose[_as_text(plain)] = value
 
     def choose(came: object) -> object:
@@ -228,21 +363,28 @@ def chooser(wire: Sequence[object], values: Sequence[object], source: Source) ->
             if not isinstance(came, str):
                 return FAILED
             # Blanks are ignored around numbers and booleans; a text is what it is.
-            return table.get((str, came), loose.get(came.strip(), FAILED))
+            return table.get((str, came), loose.get(came.strip(BLANKS), FAILED))
         try:
-            return table.get(_json_key(came), FAILED)
+            found = table.get(_json_key(came), FAILED)
         except TypeError:
             return FAILED
+        if found is FAILED and lenient:
+            text = came.strip(BLANKS) if isinstance(came, str) else _as_text(came)
+            return loose.get(text, FAILED) if isinstance(came, str) else table.get((str, text), FAILED)
+        return found
 
     return choose
 
 
-def tag_chooser(tags: Sequence[Sequence[object]]) -> Callable[[object], int]:
+def tag_chooser(tags: Sequence[Sequence[object]], source: Source, *, lenient: bool = False) -> Callable[[object], int]:
     """The function that finds which option a tag's value belongs to; -1 for none."""
     flat = [(value, at) for at, values in enumerate(tags) for value in values]
-    choose = chooser([value for value, _ in flat], [at for _, at in flat], Source.JSON)
+    read = Source.TEXT if source is Source.TEXT else Source.JSON
+    choose = chooser([value for value, _ in flat], [at for _, at in flat], read, lenient=lenient)
 
     def which(tag: object) -> int:
+        if source is Source.TEXT and tag.__class__ is list and len(tag) == 1:  # type: ignore[arg-type]
+            tag = tag[0]  # type: ignore[index]
         found = choose(tag)
         return found if isinstance(found, int) else -1
 
@@ -252,7 +394,11 @@ def tag_chooser(tags: Sequence[Sequence[object]]) -> Callable[[object], int]:
 def _json_key(plain: object) -> tuple[type, object]:
     if isinstance(plain, bool):
         return bool, plain
-    if isinstance(plain, int | float | Decimal):
+    if isinstance(plain, Decimal):
+        # As a double would hold it: what a constant equals does not change by how a number was decoded.
+        whole = plain.is_finite() and plain.adjusted() < 400 and plain == plain.to_integral_value()
+        return float, int(plain) if whole else float(plain)
+    if isinstance(plain, int | float):
         return float, plain
     if isinstance(plain, str):
         return str, plain

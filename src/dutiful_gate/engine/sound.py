@@ -1,15 +1,17 @@
 """The function for the sound case: it does nothing but check and build, and gives up at the first doubt.
 
-It may give up on data that is sound but unusual; the collecting function then has the last word.
+It may give up on data that is sound but unusual; the collecting function then has the last word. Whatever goes wrong in
+it is a reason to give up, but for what functions of the developer's own raise: that passes (see `own`).
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
+from typing import Any
 
+from ..declare.blanks import BLANKS, is_blank
 from ..declare.embedded import Embedded
-from ..declare.facts import FAILED, Source, Stop
+from ..declare.facts import ANY_VALUE, FAILED, Facts, Own, Source, Stop
 from ..declare.kinds import Kind, Number
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
@@ -28,7 +30,9 @@ from ..shape.nodes import (
     Use,
 )
 from ..source.program import Unit
-from ..source.writer import Writer
+from .crowds import crowded, spreads
+from .own import Passing
+from .pen import EngineWriter
 from .plan import (
     Plan,
     after_making,
@@ -36,71 +40,134 @@ from .plan import (
     build,
     choice_reader,
     choice_ready,
+    collection,
     default_source,
     is_lone_text,
     is_text,
     known_keys,
     may_be_blank,
     member_table,
+    options_in_order,
     presence_of,
     record_condition,
+    tag_reader,
 )
-from .runtime import ABSENT, attributes_of, gathered, is_blank, split, tag_chooser
+from .runtime import ABSENT, attributes_of, gathered, remade, split, under_one_name
 
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
 _NESTED = 6
 _GIVE_UP = "return FAILED"
+_CHECKS = "    # checks of the classes"
 
 
-def sound_unit(plan: Plan, *, note_unknown: bool) -> Unit:
-    """The sound function of a gate. With `note_unknown` it gives up on keys nobody declared, so that they are told."""
+def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) -> Unit:
+    """The sound function of a gate. With `note_unknown` it gives up on keys nobody declared, so that they are told.
+
+    `anew` is called in its place once a class is no longer what it was when the function was written.
+    """
     writer = SoundWriter(plan, note_unknown=note_unknown or plan.refuse_unknown)
-    entry = writer.entry(plan.shape.root)
-    return Unit(f"{plan.shape.name} sound", "\n\n\n".join(writer.functions) + "\n", writer.constants, entry)
+    entry = writer.entry(plan.shape.root, top=True)
+    writer.finish()
+    source = "\n\n\n".join(writer.functions) + "\n"
+    source = source.replace(_CHECKS, checks_of(writer, writer.kept, f"return {writer.bind(anew, 'ANEW')}(data)"), 1)
+    return Unit(f"{plan.shape.name} sound", source, writer.constants, entry, carries=writer.carries)
 
 
-class SoundWriter(Writer):
+def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> str:
+    """The lines that look whether classes are still made as they were: somebody may have changed them since."""
+    tests = []
+    for declared, name in kept.items():
+        made: Any = declared
+        for word, was in (("__init__", made.__init__), ("__new__", made.__new__), ("__setattr__", made.__setattr__)):
+            tests.append(f"{name}.{word} is not {writer.bind(was, 'KEPT')}")
+    return f"    if {' or '.join(tests)}:\n        {otherwise}" if tests else ""
+
+
+class SoundWriter(EngineWriter):
     """Writes sound functions for uses and records; `functions` holds the source of each."""
 
     def __init__(self, plan: Plan, *, note_unknown: bool, inline: int = _INLINE_DEPTH) -> None:
-        super().__init__()
-        self.inline = inline
-        self.plan = plan
-        self.source = plan.source
+        super().__init__(plan)
+        self.most_inline = inline
         self.note_unknown = note_unknown
         self.functions: list[str] = []
-        self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT})
-        self._record_names: dict[tuple[str, Source], str] = {}
+        self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
+        # Where records hold themselves, what failed once is not tried again: else each level would double the work.
+        self.more = ", failed" if plan.shape.recursive else ""
+        self._record_names: dict[tuple[str, Source, bool], str] = {}
+        self._waiting: list[Callable[[], None]] = []
         self._inlined: list[str] = []
         self._nesting = 0
         self._count = 0
 
-    def entry(self, use: Use, name: str = "sound") -> str:
+    def finish(self) -> None:
+        """Write the functions that were named and not written yet, one after the other."""
+        while self._waiting:
+            self._waiting.pop(0)()
+
+    @property
+    def unfinished(self) -> bool:
+        """Whether functions were named that are not written yet."""
+        return bool(self._waiting)
+
+    def entry(self, use: Use, name: str = "sound", *, top: bool = False) -> str:
         """Write the function for a use; gives back its name."""
         with self.aside() as lines:
-            with self.block(f"def {name}(data):"), self.block("try:"):
-                self.read(use, "data")
-                self.write("return data")
+            with self.block(f"def {name}(data{'' if top else self.more}):"):
+                if top:
+                    self.lines.append(_CHECKS)
+                    if self.more:
+                        self.write("failed = {}")
+                with self.block("try:"):
+                    self.whole(use)
             self._close_try()
         self.functions.append("\n".join(lines))
         return name
 
     def record_function(self, key: str) -> str:
-        """The name of the function for one record, written at the first asking."""
-        if (key, self.source) not in self._record_names:
+        """The name of the function for one record, written later."""
+        mark = (key, self.source, self.hidden)
+        if mark not in self._record_names:
             # Records of one name have keys that differ, and generated code is told apart by number.
-            name = self._record_names[key, self.source] = f"sound_record_{len(self._record_names) + 1}"
-            nesting, self._nesting = self._nesting, 0
-            inlined, self._inlined = self._inlined, [key]
-            with self.aside() as lines:
-                with self.block(f"def {name}(data):"), self.block("try:"):
-                    self.record(self.plan.shape.records[key], "data")
-                    self.write("return data")
-                self._close_try()
-            self._nesting, self._inlined = nesting, inlined
-            self.functions.append("\n".join(lines))
-        return self._record_names[key, self.source]
+            name = self._record_names[mark] = f"sound_record_{len(self._record_names) + 1}"
+            self._waiting.append(lambda: self._write_record(name, *mark))
+        return self._record_names[mark]
+
+    def _write_record(self, name: str, key: str, source: Source, hidden: bool) -> None:
+        nesting, self._nesting = self._nesting, 0
+        inlined, self._inlined = self._inlined, [key]
+        before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
+        remembers = key in self.plan.shape.recursive
+        body = f"{name}_read" if remembers else name
+        with self.reading(source), self.aside() as lines:
+            with self.block(f"def {body}(data{self.more}):"), self.block("try:"):
+                self.body(self.plan.shape.records[key])
+            self._close_try()
+        self.functions.append("\n".join(lines))
+        if remembers:
+            self.functions.append(
+                f"def {name}(data, failed):\n"
+                f"    mark = ({name!r}, id(data))\n"
+                f"    if mark in failed:\n"
+                f"        return FAILED\n"
+                f"    read = {body}(data, failed)\n"
+                f"    if read is FAILED:\n"
+                f"        failed[mark] = data\n"
+                f"    return read"
+            )
+        self.hidden, self.inline = before
+        self._nesting, self._inlined = nesting, inlined
+
+    def whole(self, use: Use) -> None:
+        """The body of a function for a use."""
+        self.read(use, "data")
+        self.write("return data")
+
+    def body(self, record: Record) -> None:
+        """The body of a function for a record."""
+        self.record(record, "data")
+        self.write("return data")
 
     def part(self, use: Use) -> str:
         """The name of a new function that reads a use."""
@@ -112,22 +179,21 @@ class SoundWriter(Writer):
 
     def _close_try(self) -> None:
         self._indent += 1
-        with self.block("except (KeyError, ValueError, OverflowError, RecursionError):"):
+        with self.block("except Passing:"):
+            self.write("raise")
+        with self.block("except Exception:"):
             self.write(_GIVE_UP)
         self._indent -= 1
-
-    @contextmanager
-    def reading(self, source: Source) -> Iterator[None]:
-        """Write what reads from another source for a while."""
-        before, self.source = self.source, source
-        yield
-        self.source = before
 
     def read(self, use: Use, value: str) -> None:
         """Read the variable `value` in place, or give up."""
         if self._nesting >= _NESTED:
             self._called(self.part(use), value)
             return
+        with self.at(use):
+            self._read(use, value)
+
+    def _read(self, use: Use, value: str) -> None:
         self.fitting(use.fits, value)
         if use.blank:
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
@@ -140,7 +206,7 @@ class SoundWriter(Writer):
             with self.reading(Source.TEXT):
                 self.node(use, value)
         elif self.source is Source.NATIVE and (made := after_making(use.parts)) is not None:
-            self.run(made, value)  # what a function of one's own made is there already
+            self.run(made, value, ANY_VALUE)  # what a function of one's own made is there already
             return
         elif use.via is not None and self.source is not Source.NATIVE:
             self.read(use.via, value)
@@ -148,7 +214,7 @@ class SoundWriter(Writer):
                 self.node(use, value)
         else:
             self.node(use, value)
-        self.run(use.parts, value)
+        self.run(use.parts, value, use.node.facts)
 
     def fitting(self, fits: tuple[Embedded, ...], value: str) -> None:
         """Judge what came by the documents that stand beside it."""
@@ -182,12 +248,20 @@ class SoundWriter(Writer):
             case Link(key):
                 self.link(key, value)
 
+    def _renamed(self, field: Field, record: str) -> None:
+        """A field that came under another of its names is looked for under its own."""
+        also = self.bind(field.also, "ALSO")
+        wire = self.bind(field.wire, "KEY")
+        self.write(f"{record} = {self.bind(under_one_name, 'under_one_name')}({record}, {wire}, {also})")
+        with self.block(f"if {record} is None:"):
+            self.write(_GIVE_UP)
+
     @property
     def _is_text(self) -> bool:
         return self.source is Source.TEXT
 
     def _called(self, name: str, value: str) -> None:
-        self.write(f"{value} = {name}({value})")
+        self.write(f"{value} = {name}({value}{self.more})")
         with self.block(f"if {value} is FAILED:"):
             self.write(_GIVE_UP)
 
@@ -247,13 +321,15 @@ class SoundWriter(Writer):
                 self.write(_GIVE_UP)
             self.write(f"{value} = {self.bind(member_table(node), 'MEMBERS')}[{value}]")
             return
-        self._called(choice_reader(self, node, source), value)
+        self.write(f"{value} = {choice_reader(self, node, source)}({value})")
+        with self.block(f"if {value} is FAILED:"):
+            self.write(_GIVE_UP)
 
     def _open_list(self, value: str, into: str) -> None:
         if self._is_text:
             with self.block(f"if {value}.__class__ is str:"):
                 self.write(f"{value} = [{value}]")
-        wanted = into if self.source is Source.NATIVE else "list"
+        wanted = collection(self, into) if self.source is Source.NATIVE else "list"
         with self.block(f"if {value}.__class__ is not {wanted} or len({value}) > {self.plan.limits.items}:"):
             self.write(_GIVE_UP)
 
@@ -267,7 +343,10 @@ class SoundWriter(Writer):
             self.read(item, each)
             self.write(f"{made}.append({each})")
         self._nesting -= 1
-        self.write(f"{value} = {made}" if into == "list" else f"{value} = {into}({made})")
+        if into in ("set", "frozenset") and not spreads(item):
+            with self.block(f"if {self.bind(crowded, 'crowded')}({made}):"):
+                self.write(_GIVE_UP)
+        self.write(f"{value} = {made}" if into == "list" else f"{value} = {collection(self, into)}({made})")
         if into in ("set", "frozenset"):
             with self.block(f"if len({value}) != len({made}):"):
                 self.write(_GIVE_UP)
@@ -289,19 +368,25 @@ class SoundWriter(Writer):
         with self.block(f"if {value}.__class__ is not dict or len({value}) > {self.plan.limits.items}:"):
             self.write(_GIVE_UP)
         made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
-        self.write(f"{made} = {{}}")
-        plain = is_text(key)
+        plain, safe = is_text(key), spreads(key)
+        self.write(f"{made} = {'{}' if safe else '[]'}")
         self._nesting += 1
         with self.block(f"for {name}, {each} in {value}.items():"):
             source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
             if source is Source.TEXT and self.source is Source.JSON:
-                with self.block(f"if {name}.__class__ is not str or {name} != {name}.strip():"):
+                with self.block(
+                    f"if {name}.__class__ is not str or {name} != {name}.strip({self.bind(BLANKS, 'BLANKS')}):"
+                ):
                     self.write(_GIVE_UP)
             with self.reading(source):
                 self.read(key, name)
             self.read(held, each)
-            self.write(f"{made}[{name}] = {each}")
+            self.write(f"{made}[{name}] = {each}" if safe else f"{made}.append(({name}, {each}))")
         self._nesting -= 1
+        if not safe:
+            with self.block(f"if {self.bind(crowded, 'crowded')}([each[0] for each in {made}]):"):
+                self.write(_GIVE_UP)
+            self.write(f"{made} = dict({made})")
         if not plain or key.parts:
             with self.block(f"if len({made}) != len({value}):"):
                 self.write(_GIVE_UP)
@@ -314,7 +399,13 @@ class SoundWriter(Writer):
             with self.block(f"if {value}.__class__ is not dict:"):
                 self.write(_GIVE_UP)
             key = self.bind(node.tag, "TAG")
-            self.write(f"{which} = {self.bind(tag_chooser(node.tags), 'WHICH')}({value}[{key}])")
+            self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
+            if node.held:
+                inner = self.variable("inner")
+                self.write(f"{inner} = {value}[{self.bind(node.held, 'HELD')}]")
+                with self.block(f"if len({value}) != 2:"):
+                    self.write(_GIVE_UP)
+                self.write(f"{value} = {inner}")
             for number, option in enumerate(node.options):
                 self._nesting += 1
                 with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
@@ -324,12 +415,12 @@ class SoundWriter(Writer):
                 self.write(_GIVE_UP)
             return
         read = self.variable("read")
-        for number, option in enumerate(node.options):
+        for number, option in enumerate(options_in_order(self.plan, node, self.source)):
             name = self.part(option)
             if number:
-                self.write(f"if {read} is FAILED: {read} = {name}({value})")
+                self.write(f"if {read} is FAILED: {read} = {name}({value}{self.more})")
             else:
-                self.write(f"{read} = {name}({value})")
+                self.write(f"{read} = {name}({value}{self.more})")
         with self.block(f"if {read} is FAILED:"):
             self.write(_GIVE_UP)
         self.write(f"{value} = {read}")
@@ -347,7 +438,7 @@ class SoundWriter(Writer):
     def link(self, key: str, value: str) -> None:
         """Read a record: in place where it is small and not inside itself, else by its own function."""
         record = self.plan.shape.records[key]
-        small = len(record.fields) <= _INLINE_FIELDS and len(self._inlined) < self.inline
+        small = len(record.fields) <= _INLINE_FIELDS and len(self._inlined) < self.most_inline
         if small and key not in self._inlined and key not in self.plan.shape.recursive:
             self._inlined.append(key)
             self.record(record, value)
@@ -357,10 +448,14 @@ class SoundWriter(Writer):
 
     def record(self, record: Record, value: str) -> None:
         """Read a record's fields, check its rules, build it."""
+        where = self.where
+        came = ""
         if self.source is Source.NATIVE and record.form != "dict":
-            every = (*record.fields, *([record.rest] if record.rest else ()))
-            names = self.bind(tuple((field.attribute, field.wire) for field in every), "NAMES")
-            with self.block(f"if {value}.__class__ is {self.bind_class(record.builder)}:"):
+            came = self.variable("came")
+            self.write(f"{came} = None")
+            names = self.bind(native_names(record), "NAMES")
+            with self.block(f"if isinstance({value}, {self.bind_class(record.builder)}):"):
+                self.write(f"{came} = {value}")
                 self.write(f"{value} = {self.bind(attributes_of, 'attributes_of')}({value}, {names})")
         with self.block(f"if {value}.__class__ is not dict:"):
             self.write(_GIVE_UP)
@@ -371,35 +466,75 @@ class SoundWriter(Writer):
         if counting and required != len(record.fields):
             known = self.variable("known")
             self.write(f"{known} = {required}")
-        value_of = {field.attribute: self.field(field, value, known if counting else "") for field in record.fields}
+        value_of = {}
+        for field in record.fields:
+            self.where = f"{record.name}.{field.attribute}"
+            value_of[field.attribute] = self.field(field, value, known if counting else "", came)
+        self.where = record.name
         if record.rest is not None:
             value_of[record.rest.attribute] = self.rest(record, record.rest, value, known)
         elif self.note_unknown:
-            with self.block(f"if len({value}) != {known}:"):
+            with self.block(f"if len({value}) != {known}{f' and {came} is None' if came else ''}:"):
                 self.write(_GIVE_UP)
-        self.record_rules(record, value_of)
-        build(self, record, value, value_of)
+        self.record_rules(record, value_of, came)
+        outlined, self.outlined = self.outlined, self.hidden or record.key in self.plan.shape.guarded
+        self._make(record, value, value_of, came)
         for check in record.checks:
-            with self.block(f"if {self.bind(check.function, 'CHECK')}({value}) is False:"):
+            with self.block(f"if {self.bind(Own(check.function), 'CHECK')}({value}) is False:"):
                 self.write(_GIVE_UP)
+        self.outlined, self.where = outlined, where
+
+    def _make(self, record: Record, value: str, value_of: dict[str, str], came: str) -> None:
+        """Make the record; one that came as such stays of its class, and its constructor does not run again."""
+        if not came:
+            build(self, record, value, value_of)
+            return
+        with self.block(f"if {came} is None:"):
+            build(self, record, value, value_of)
+        stored = [field.attribute for field in record.fields if not field.only_given]
+        stored += [record.rest.attribute] if record.rest is not None else []
+        held = "".join(f"{value_of[name]}, " for name in stored)
+        with self.block("else:"):
+            self.write(
+                f"{value} = {self.bind(remade, 'remade')}({came}, {self.bind(tuple(stored), 'STORED')}, ({held}))"
+            )
 
     def rest(self, record: Record, field: Field, value: str, known: str) -> str:
         """Gather the keys that nobody declared."""
         held = self.variable(field.attribute)
         wires = self.bind(known_keys(self.plan, record), "KNOWN")
-        self.write(f"{held} = {self.bind(gathered, 'gathered')}({value}, {wires}) if len({value}) != {known} else {{}}")
         if self.source is Source.NATIVE:
+            self.write(f"{held} = {self.bind(gathered, 'gathered')}({value}, {wires})")
             self.write(f"{held} = {held}.pop({self.bind(field.wire, 'KEY')}, {held})")
+        else:
+            whole = f"{self.bind(gathered, 'gathered')}({value}, {wires})"
+            self.write(f"{held} = {whole} if len({value}) != {known} else {{}}")
         self._nesting += 1
-        with self.block(f"if {held}:"):
+        if field.use.parts:
             self.read(field.use, held)
+        else:
+            with self.block(f"if {held}:"):
+                self.read(field.use, held)
         self._nesting -= 1
         return held
 
-    def field(self, field: Field, record: str, known: str) -> str:
+    def field(self, field: Field, record: str, known: str, came: str = "") -> str:
         """Read one field into a variable of its own; gives back the variable's name."""
         value = self.variable(field.attribute)
         key = self.key(field.wire, trusted=field.wire == field.attribute)
+        if came and field.only_given:  # what only the constructor takes, no record has
+            with self.block(f"if {came} is not None:"):
+                self.write(f"{value} = None")
+            self._nesting += 1
+            with self.block("else:"):
+                value = self._field(field, record, known, value, key)
+            self._nesting -= 1
+            return value
+        return self._field(field, record, known, value, key)
+
+    def _field(self, field: Field, record: str, known: str, value: str, key: str) -> str:
+        if field.also:
+            self._renamed(field, record)
         if field.required:
             self.write(f"{value} = {record}[{key}]")
             self.read(field.use, value)
@@ -421,29 +556,36 @@ class SoundWriter(Writer):
         self._nesting -= 1
         return value
 
-    def record_rules(self, record: Record, value_of: dict[str, str]) -> None:
+    def record_rules(self, record: Record, value_of: dict[str, str], came: str = "") -> None:
         """Check what fields must be to each other."""
         fields = {field.attribute: field for field in record.fields}
+        tests = presence_of(fields, value_of) if record.rules else {}
+        given = {field.attribute for field in record.fields if field.only_given}
         for rule in record.rules:
-            condition = record_condition(fields, value_of, rule, self.bind)
-            there = ""
+            condition = record_condition(fields, value_of, rule, self.bind, tests)
             if rule.needs_values:
-                tests = presence_of(fields, value_of)
                 there = "".join(f"{tests[name]} and " for name in rule.fields if tests[name] != "True")
             else:
                 there = "".join(f"{test} and " for test in all_sent(record, rule, value_of))
+            if came and given.intersection(rule.fields):
+                there = f"{came} is None and {there}"
             with self.block(f"if {there}not ({condition}):"):
                 self.write(_GIVE_UP)
 
-    def run(self, parts: tuple[Step | Rule, ...], value: str) -> None:
+    def run(self, parts: tuple[Step | Rule, ...], value: str, facts: Facts) -> None:
         """Steps and rules in order; rules that stand together are one test."""
         conditions: list[str] = []
         for part in parts:
+            takes = part.takes() if facts.open else None
+            if takes is not None:
+                conditions.append(f"{self.bind(takes.fits, 'takes')}({value})")
             if isinstance(part, Rule):
-                conditions.append(part.condition(value, self.bind))
+                write = part.open_condition if facts.open else part.condition
+                conditions.append(write(value, self.bind))
                 continue
             self._test(conditions)
             conditions = []
+            facts = part.suits(facts)
             self.write(f"{value} = {part.expression(value, self.bind)}")
         self._test(conditions)
 
@@ -451,6 +593,12 @@ class SoundWriter(Writer):
         if conditions:
             with self.block(f"if not ({' and '.join(conditions)}):"):
                 self.write(_GIVE_UP)
+
+
+def native_names(record: Record) -> tuple[tuple[str, str], ...]:
+    """The attributes that a record has when it is made, with their names in the data."""
+    every = (*record.fields, *((record.rest,) if record.rest is not None else ()))
+    return tuple((field.attribute, field.wire) for field in every if not field.only_given)
 
 
 def _shut_in(parts: tuple[Step | Rule, ...]) -> bool:

@@ -64,7 +64,7 @@ def examine_file(gate: Gate[T], raw: bytes, *, told: Callable[[int, int], Any] |
 
     `told` is called with the number of records done and their total, now and then, for those who show progress.
     """
-    text = JsonText(raw, FILE_LIMITS, exact=gate.shape.exact, hide=gate.shape.secretive)
+    text = JsonText(raw, FILE_LIMITS, exact=gate.shape.exact, hides=gate._hides)
     text.read(plain_json(raw, FILE_LIMITS, gate.shape.exact))
     if not text.readable:
         return Examined([], text.broken, listed=False)

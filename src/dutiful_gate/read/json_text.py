@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from ..declare.facts import FAILED
 from ..declare.limits import Limits
@@ -16,7 +16,9 @@ _BOM = "\ufeff"
 
 
 class JsonText:
-    """One JSON text, fractions read as Decimal when `exact`, and no piece of it shown in faults when `hide`.
+    """One JSON text, fractions with their digits when `exact`.
+
+    With `hides`, no piece of it is shown in faults, and of their paths only what the function leaves.
 
     After `read`, `value` is its plain value when `sound`; else `broken` tells what is wrong.
 
@@ -25,7 +27,7 @@ class JsonText:
 
     __slots__ = (
         "_exact",
-        "_hide",
+        "_hides",
         "_limits",
         "_lines",
         "_raw",
@@ -36,10 +38,15 @@ class JsonText:
     )
 
     def __init__(
-        self, raw: bytes | bytearray | memoryview | str, limits: Limits, *, exact: bool = False, hide: bool = False
+        self,
+        raw: bytes | bytearray | memoryview | str,
+        limits: Limits,
+        *,
+        exact: bool = False,
+        hides: Callable[[Path], Path] | None = None,
     ) -> None:
         self._exact = exact
-        self._hide = hide
+        self._hides = hides
         self._raw = raw
         self._limits = limits
         self._lines: Lines | None = None
@@ -94,9 +101,10 @@ class JsonText:
 
     def _fault(self, note: Note) -> Fault:
         # Where secrets may stand, a text that went wrong is not quoted: the piece might be one.
-        cause = note.cause.but(secret=True) if self._hide and note.cause.got == "value" else note.cause
-        given = None if self._hide else note.given
-        return Fault(note.path, cause, given, given, self._at(note.offset))
+        if self._hides is None:
+            return Fault(note.path, note.cause, note.given, note.given, self._at(note.offset))
+        cause = note.cause.but(secret=True) if note.cause.got == "value" else note.cause
+        return Fault(self._hides(note.path), cause, None, None, self._at(note.offset))
 
     def _refuse_size(self, length: int) -> None:
         most = self._limits.bytes

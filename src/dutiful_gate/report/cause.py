@@ -21,6 +21,7 @@ class Cause(Value):
 
     `needs` is a template with slots named after `expected`, and `{phrase}` for the kind of value.
     `got` says what is told of what came: "value", "length", or else the words themselves.
+    `json` tells that the data is JSON: then a list is an array and a record an object, as JSON calls them.
     `keyword` is where the rule stands in a JSON Schema document, for a gate that was made of one.
     """
 
@@ -33,10 +34,11 @@ class Cause(Value):
     label: str = ""
     secret: bool = False
     keyword: str = ""
+    json: bool = False
 
     def of(self, code: str, needs: str) -> Cause:
         """A cause at the same field for a value that could not be read."""
-        return self.but(code=code, needs=needs, expected={}, phrase="", got="value", own_words=None)
+        return self.but(code=code, needs=needs, expected={}, phrase="", got="value")
 
     def numbers(self, given: object) -> Mapping[str, object]:
         """The rule's numbers by name, for one value that came."""
@@ -46,13 +48,13 @@ class Cause(Value):
         """The message of what came, and of what the steps had made of it when a rule failed."""
         catalogue = in_force()
         tellers = self._tellers
-        told = tellers.get(catalogue.language)
-        if told is None:
-            told = tellers[catalogue.language] = self._teller(catalogue)
-        return told(given, value)
+        known = tellers.get(id(catalogue))
+        if known is None or known[0] is not catalogue:
+            known = tellers[id(catalogue)] = (catalogue, self._teller(catalogue))
+        return known[1](given, value)
 
     @cached_property
-    def _tellers(self) -> dict[str, Callable[[object, object], str]]:
+    def _tellers(self) -> dict[int, tuple[Catalogue, Callable[[object, object], str]]]:
         return {}
 
     def _teller(self, catalogue: Catalogue) -> Callable[[object, object], str]:
@@ -63,26 +65,26 @@ class Cause(Value):
         label = f"{self.label} " if self.label else ""
         opening = f"{label}{spoken('needs')} {_filled(spoken(self.needs), self._slots(catalogue))};"
         if self.code == "absent":
-            return _always(f"{opening} {spoken('none came')}")
+            return _always(f"{opening} {spoken('none came' if self.got == 'value' else self.got)}")
         opening = f"{opening} {spoken('got')}"
         if self.got == "length" and not self.secret:
             return lambda given, value: f"{opening} {len(value):,}"  # type: ignore[arg-type]
         if self.got != "value" or self.secret:
             return _always(f"{opening} {spoken(HIDDEN if self.got in ('value', 'length') else self.got)}")
         if self.code == "kind":
-            return lambda given, value: f"{opening} {_called_text(given, spoken)}{shown(given, spoken)}"
+            return lambda given, value: f"{opening} {_called_text(given, spoken)}{shown(given, spoken, json=self.json)}"
 
         def tell_of_value(given: object, value: object) -> str:
             # Most of what is refused is short plain text: no further call for it.
             if given.__class__ is str and given.isprintable() and len(given) <= LONGEST:
                 return f"{opening} '{given}'"
-            return f"{opening} {shown(given, spoken)}"
+            return f"{opening} {shown(given, spoken, json=self.json)}"
 
         return tell_of_value
 
     def _in_own_words(self, catalogue: Catalogue, given: object) -> str:
         words = catalogue.spoken(self.own_words or "")
-        came = catalogue.spoken(HIDDEN) if self.secret else shown(given, catalogue.spoken)
+        came = catalogue.spoken(HIDDEN) if self.secret else shown(given, catalogue.spoken, json=self.json)
         return _filled(words, {**self._slots(catalogue), "given": came})
 
     def _slots(self, catalogue: Catalogue) -> dict[str, str]:

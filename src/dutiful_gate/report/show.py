@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
 from enum import Enum
+from functools import cache
 from typing import Any
 
 LONGEST = 60
 _MOST_BITS = 400
 _MOST_NAMED = 12
-_BREAKS = r"[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]"
+_BREAKS = r"[\x00-\x1f\x7f-\x9f\xad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff\ufff9-\ufffb\U000e0000-\U000e007f]"
 _NAMED_BREAKS = {"\n": "\\n", "\r": "\\r", "\t": "\\t"}
 
 
@@ -19,8 +20,12 @@ def visible(text: str) -> str:
     return (
         text
         if text.isprintable()
-        else re.sub(_BREAKS, lambda found: _NAMED_BREAKS.get(found[0], f"\\u{ord(found[0]):04x}"), text)
+        else re.sub(_BREAKS, lambda found: _NAMED_BREAKS.get(found[0]) or _escape(ord(found[0])), text)
     )
+
+
+def _escape(code: int) -> str:
+    return f"\\u{code:04x}" if code < 0x10000 else f"\\U{code:08x}"
 
 
 def shortened(text: str, most: int = LONGEST) -> str:
@@ -35,16 +40,50 @@ def quoted(text: str) -> str:
     return f"'{visible(shortened(text))}'"
 
 
-def shown(value: object, spoken: Callable[[str], str] | None = None) -> str:
-    """A value in a message: 'fast', -4, true, null, a list of 3 items; in words of another language with `spoken`."""
+class Outline:
+    """What may be shown of a value that holds a secret: whether it is a list or record, and of how many."""
+
+    __slots__ = ("count", "kind")
+
+    def __init__(self, kind: type, count: int) -> None:
+        self.kind = kind
+        self.count = count
+
+    def __len__(self) -> int:
+        return self.count
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return Outline, (self.kind, self.count)
+
+
+def outlined(value: object) -> Outline | None:
+    """What may be shown of a value that holds a secret, or stands where one that does is wanted."""
+    if value is None:
+        return None
+    for kind in (dict, list):
+        if isinstance(value, kind) or (kind is list and isinstance(value, tuple)):
+            return Outline(kind, len(value))  # type: ignore[arg-type]
+    return Outline(object, 0)
+
+
+def shown(value: object, spoken: Callable[[str], str] | None = None, *, json: bool = False) -> str:
+    """A value in a message: 'fast', -4, true, null, a list of 3 items; in words of another language with `spoken`.
+
+    With `json`, lists and records are called arrays and objects.
+    """
     show = _SHOWN.get(value.__class__)
     text = show(value) if show is not None else _shown_by_standing(value)
+    if json and text.startswith(_IN_WORDS):
+        text = text.replace("a list of", "an array of", 1).replace("a record of", "an object of", 1)
     return text if spoken is None else _in_words(text, spoken)
+
+
+_IN_WORDS = ("a list of", "a record of")
 
 
 def _in_words(text: str, spoken: Callable[[str], str]) -> str:
     """What is told in words, such as "a list of 3 items", with its number taken out and put in again."""
-    if not text.startswith("a "):
+    if not text.startswith(("a ", "an ")) and not text.endswith("of binary data"):
         return text
     template = re.sub(r"[0-9][0-9,]*", "{count}", text)
     number = re.search(r"[0-9][0-9,]*", text)
@@ -53,18 +92,60 @@ def _in_words(text: str, spoken: Callable[[str], str]) -> str:
 
 def _shown_by_standing(value: object) -> str:
     """The same for a subclass of what is known, or for something unknown."""
-    if isinstance(value, Enum):
-        return shown(value.value)
-    if hasattr(value, "isoformat") and not isinstance(value, type):  # a date, a time, or both
-        return str(value.isoformat()).replace("+00:00", "Z")
-    for known, show in _SHOWN.items():
-        if isinstance(value, known):
-            return show(value)
-    if isinstance(value, Mapping):
-        return f"a record of {counted(len(value), 'key')}"
-    if isinstance(value, Collection):
-        return f"a collection of {counted(len(value), 'item')}"
+    if isinstance(value, Outline):
+        if value.kind is object:
+            return "a hidden value"
+        return (
+            f"a record of {counted(value.count, 'key')}"
+            if value.kind is dict
+            else f"a list of {counted(value.count, 'item')}"
+        )
+    try:
+        if isinstance(value, Enum):
+            return shown(value.value)
+        for known, show in (*_SHOWN.items(), *_written()):
+            if isinstance(value, known):
+                return show(value)
+        if isinstance(value, Mapping):
+            return f"a record of {counted(len(value), 'key')}"
+        if isinstance(value, Collection):
+            return f"a collection of {counted(len(value), 'item')}"
+    except Exception:  # an object that lies about what it is, or cannot be asked
+        pass
     return "a value of another kind"
+
+
+@cache
+def _written() -> tuple[tuple[type, Callable[[Any], str]], ...]:
+    """How values are shown that JSON has as text or numbers."""
+    import ipaddress
+    from datetime import date, time, timedelta
+    from decimal import Decimal
+    from pathlib import PurePath
+    from uuid import UUID
+    from zoneinfo import ZoneInfo
+
+    from ..declare.kinds.texts import write_duration
+
+    addresses = (
+        ipaddress.IPv4Address, ipaddress.IPv6Address, ipaddress.IPv4Network, ipaddress.IPv6Network,
+    )  # fmt: skip
+    return (
+        (Decimal, _decimal),
+        *((kind, lambda value: value.isoformat().replace("+00:00", "Z")) for kind in (date, time)),
+        (timedelta, write_duration),
+        *((kind, lambda value: quoted(str(value))) for kind in (UUID, PurePath, ZoneInfo, *addresses)),
+    )
+
+
+def _decimal(value: Any) -> str:
+    if not value.is_finite():
+        return "not a number" if value.is_nan() else "infinity" if value > 0 else "minus infinity"
+    return (
+        shortened(str(value))
+        if abs(value.adjusted()) <= LONGEST
+        else f"a number of about {abs(value.adjusted()) + 1:,} digits"
+    )
 
 
 def plainly(value: object) -> str:

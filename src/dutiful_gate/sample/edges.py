@@ -26,7 +26,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
-from ..shape.plain import plain
+from ..shape.to_json import plain
 from .text import of_pattern
 
 ODD: tuple[Any, ...] = (

@@ -49,7 +49,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
-from ..shape.plain import plain
+from ..shape.to_json import plain
 from .text import FORMATS, GOODS, known_words, of_pattern, words_for
 
 _TRIES = 80

@@ -10,26 +10,27 @@ from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
 from ..declare.kinds import AnyNumber, Kind, LocalMoment, Moment, Number, Text, Truth, UtcMoment
 from ..declare.kinds.lenient import Lenient
-from ..declare.marks import About, Mark, Named
+from ..declare.marks import About, Mark, Named, ToldBy
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.rules import own as own_rules
 from ..declare.steps import BlankIsNone, Otherwise, SplitOn, Step, Via
 from ..declare.subjects import It, ItsLength
 from ..declare.terms import FieldOfThis, This
-from .nodes import MISSING, NO_ABOUT, Items, Node, Nullable, Scalar
+from .nodes import MISSING, NO_ABOUT, Choice, Items, Node, Nullable, Scalar
 
 
 class Beside:
     """What was found beside one type."""
 
-    __slots__ = ("about", "blank", "fallback", "fits", "marks", "parts", "secret", "split", "via", "wire")
+    __slots__ = ("about", "blank", "fallback", "fits", "marks", "parts", "secret", "split", "told_by", "via", "wire")
 
     def __init__(self) -> None:
         self.parts: tuple[Step | Rule, ...] = ()
         self.about: About = NO_ABOUT
         self.marks: tuple[Mark, ...] = ()
         self.wire: str | None = None
+        self.told_by = ""
         self.via: Via | None = None
         self.split = ""
         self.blank = False
@@ -61,6 +62,8 @@ def _keep(found: Beside, part: Any) -> None:
             found.about = part
         case Named(wire):
             found.wire = wire
+        case ToldBy(field):
+            found.told_by = field
         case Via():
             found.via = part
         case Embedded():
@@ -94,9 +97,16 @@ def _refuse_half_written(part: object) -> None:
     if isinstance(part, RecordRule):
         raise DeclarationError(f"{part} is a rule of a whole record", remedy="put it in @obeys(...) above the class")
     owner = getattr(part, "__self__", None)
+    name = getattr(part, "__name__", "it")
     if isinstance(owner, It | ItsLength) or any(part is each for each in _UNCALLED):
-        name = getattr(part, "__name__", "it")
         raise DeclarationError(f"{name} was named but not called", remedy=f"call it: {name}(...)")
+    if callable(part):
+        raise DeclarationError(
+            f"{getattr(part, '__name__', 'something that can be called')} stands bare beside the type, and is never run",
+            remedy=f"write holds({name}) for a check, or then({name}) for a step"
+            if name != "it"
+            else "write holds(...)",
+        )
 
 
 def with_marks(node: Node, beside: Beside, *, lenient: bool) -> Node:
@@ -137,4 +147,4 @@ def _lenient(node: Node) -> Node:
         return node.but(inner=node.inner.but(node=_lenient(node.inner.node)))
     if isinstance(node, Items):
         return node.but(item=node.item.but(node=_lenient(node.item.node)))
-    return node
+    return node.but(lenient=True) if isinstance(node, Choice) else node

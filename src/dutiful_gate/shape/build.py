@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import types
 import typing
-from collections import abc
+from collections import abc, deque
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
-from enum import Enum
+from enum import Enum, Flag
+from functools import partial
 from typing import Annotated, Any, Literal, TypeVar, Union
 
 from ..declare.errors import DeclarationError
-from ..declare.kinds import Anything, Day, Exact, Kind, Moment, Number, Text, Truth, Whole, written_kinds
+from ..declare.kinds import Anything, Day, Exact, Flags, Kind, Moment, Number, Text, Truth, Whole, written_kinds
 from ..declare.rules import Rule
 from ..declare.rules.ranges import check_ranges
 from ..declare.steps import Step
@@ -36,7 +37,8 @@ from .nodes import (
     Use,
 )
 from .records import KeyStyle, record_of
-from .unions import tag_of
+from .unions import with_tag
+from .walk import guarded_of, leads, rebuilt, rebuilt_records, recursive_of, uses_of
 
 _KINDS: dict[object, Kind] = {
     str: Text(),
@@ -59,6 +61,7 @@ _COLLECTIONS: dict[object, str] = {
     abc.MutableSequence: "list",
     abc.Set: "frozenset",
     abc.MutableSet: "set",
+    deque: "deque",
 }
 _MAPPINGS = (dict, abc.Mapping, abc.MutableMapping)
 _REMEDIES: dict[object, str] = {
@@ -67,6 +70,9 @@ _REMEDIES: dict[object, str] = {
     frozenset: "say what it holds, as in frozenset[str]",
     tuple: "say what it holds, as in tuple[str, ...] or tuple[int, str]",
     dict: "say what it holds, as in dict[str, int]",
+    **dict.fromkeys(_MAPPINGS[1:], "say what it holds, as in Mapping[str, int]"),
+    **dict.fromkeys(list(_COLLECTIONS)[3:], "say what it holds, as in Sequence[str]"),
+    typing.Final: "say of which type it is, as in Final[int]",
     complex: "JSON has no complex numbers: declare a record with two floats",
     bytearray: "declare bytes",
     type: "a class cannot come from data: declare a Literal of names, and look the class up",
@@ -81,8 +87,8 @@ def shape_of(
     *,
     keys: KeyStyle | None = None,
     lenient: bool = False,
-) -> Shape:
-    """The shape of a declared type.
+) -> tuple[Shape, dict[str, Any]]:
+    """The shape of a declared type, and those of the names that were needed for it.
 
     `names` holds what can be seen where the gate is built, in the function named `scope`; `keys` makes names in the
     data of attributes'; `lenient` makes every field so.
@@ -93,20 +99,19 @@ def shape_of(
     maker = Maker(names or {}, scope, keys, lenient=lenient)
     try:
         root = maker.use(declared)
+        maker.finish_all()
     except RecursionError:
         raise DeclarationError(
             f"{_name(declared)} leads to itself without a record between",
             remedy="put a dataclass in between: a record may hold itself, an alias may not",
         ) from None
-    fields = [
-        field
-        for record in maker.records.values()
-        for field in (*record.fields, *([record.rest] if record.rest else []))
-    ]
-    uses = [root, *(field.use for field in fields)]
-    exact = any(isinstance(node, Scalar) and _is_exact(node.kind) for use in uses for node in nodes(use))
-    secretive = any(use.secret for use in uses)
-    return Shape(root, maker.records, _recursive(maker.records), exact, secretive)
+    tag = partial(with_tag, records=maker.records)
+    records = rebuilt_records(maker.records, tag)
+    leads_to = leads(records)
+    shape = Shape(rebuilt(root, tag), records, recursive_of(leads_to), guarded=guarded_of(records, leads_to))
+    uses = uses_of(shape)
+    exact = any(isinstance(use.node, Scalar) and _is_exact(use.node.kind) for use in uses)
+    return shape.but(exact=exact, secretive=any(use.secret for use in uses)), maker.used
 
 
 class Maker:
@@ -119,10 +124,14 @@ class Maker:
         self.lenient = lenient
         self.records: dict[str, Record] = {}
         self.keys: dict[object, str] = {}
+        # Records that were met and are not made yet: one after the other, so that no chain of them is too long.
+        self.waiting: dict[str, Any] = {}
+        self.used: dict[str, Any] = {}
+        self.sets: list[tuple[Use, str]] = []
 
     def use(self, declared: Any, given: Mapping[Any, Any] | None = None) -> Use:
         """The use that an annotation stands for; `given` says what type variables stand for."""
-        declared, metadata = unwrapped(declared, given)
+        declared, metadata, given = unwrapped(declared, given)
         beside = sorted_metadata(metadata)
         origin = typing.get_origin(declared)
         if origin in (Union, types.UnionType):
@@ -139,19 +148,28 @@ class Maker:
         if beside.split and not isinstance(_inside(use).node, Items | Fixed):
             raise DeclarationError("split_on stands beside a type that is no list", remedy="declare list[...]")
         target = use.node.inner if isinstance(use.node, Nullable) else use
-        check_parts(target)
+        secret = use.secret or beside.secret or _holds_secrets(use.node)
+        try:
+            check_parts(target)
+        except DeclarationError:
+            if not secret:
+                raise
+            raise DeclarationError(
+                f"a rule or step beside a secret makes no sense for {target.node.facts.phrase}",
+                remedy="take `secret` away for a moment to read more",
+            ) from None
         if beside.via is not None or beside.split:
             via = None
             if beside.via is not None:
                 kind, parts = beside.via.kind, beside.via.parts
                 via = self.use(Annotated[(kind, *parts)] if parts else kind, given)
+                secret = secret or via.secret
             if isinstance(use.node, Nullable):
                 use = use.but(node=Nullable(use.node.inner.but(via=via, split=beside.split)))
             else:
                 use = use.but(via=via, split=beside.split)
         about = use.about if beside.about == NO_ABOUT else beside.about
         fallback = use.fallback if beside.fallback is MISSING else beside.fallback
-        secret = use.secret or beside.secret or _holds_secrets(use.node)
         fits = use.fits + beside.fits
         return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits)
 
@@ -164,9 +182,7 @@ class Maker:
             node = with_marks(only.node, beside, lenient=False)
             inner = only.but(node=node, parts=only.parts + beside.parts)
         else:
-            tag, tags = tag_of(uses, self.records)
-            branches = Branches(tuple(uses), tag, tags)
-            inner = Use(branches, beside.parts)
+            inner = Use(Branches(tuple(uses), beside.told_by), beside.parts)
         if len(held) == len(options):
             return inner
         return Use(Nullable(inner), (), inner.about, secret=inner.secret)
@@ -178,6 +194,8 @@ class Maker:
         if isinstance(declared, str | typing.ForwardRef):
             return self.use(self.seen(declared), given).node
         arguments = typing.get_args(declared)
+        if origin is not None and not arguments and (origin is not tuple or declared is typing.Tuple):  # noqa: UP006
+            declared, origin = origin, None
         if origin is Literal:
             return choice_of_literal(arguments)
         if origin in _COLLECTIONS:
@@ -192,7 +210,7 @@ class Maker:
         if kind is not None:
             return Scalar(kind)
         if isinstance(declared, type) and origin is None and issubclass(declared, Enum):
-            return choice_of_enum(declared)
+            return Scalar(Flags(declared)) if issubclass(declared, Flag) else choice_of_enum(declared)
         if isinstance(declared, TypeVar):
             raise DeclarationError(
                 f"the type variable {declared.__name__} stands for nothing here",
@@ -214,6 +232,7 @@ class Maker:
                 f"{text!r} in quotes cannot be seen from here",
                 remedy=f"hand it to the gate: names={{{text!r}: ...}}, or write it without quotes",
             )
+        self.used[text] = self.names[text]
         return self.names[text]
 
     def kind(self, declared: Any) -> Kind | None:
@@ -226,13 +245,15 @@ class Maker:
     def collection(self, item: Any, into: str, given: Mapping[Any, Any] | None) -> Node:
         """A list, set or tuple of items of one type."""
         use = self.use(item, given)
-        if into in ("set", "frozenset") and not self.is_hashable(use):
-            raise DeclarationError(
-                f"{_name(item)} cannot be an item of a set", remedy="declare a list with it.distinct instead"
-            )
+        if into in ("set", "frozenset"):
+            if not isinstance(use.node, Link) and not self.is_hashable(use, frozenset()):
+                raise DeclarationError(
+                    f"{_name(item)} cannot be an item of a set", remedy="declare a list with it.distinct instead"
+                )
+            self.sets.append((use, _name(item)))
         return Items(use, into)
 
-    def is_hashable(self, use: Use) -> bool:
+    def is_hashable(self, use: Use, seen: frozenset[str]) -> bool:
         """Whether all values of a use can be items of a set."""
         if any(isinstance(part, Step) and not part.normalising for part in use.parts):
             return True  # what a function of one's own gives back is its own affair
@@ -240,15 +261,22 @@ class Maker:
             case Scalar(kind):
                 return not isinstance(kind, Anything)
             case Items(item, into):
-                return into in ("tuple", "frozenset") and self.is_hashable(item)
+                return into in ("tuple", "frozenset") and self.is_hashable(item, seen)
             case Fixed(items) | Branches(options=items):
-                return all(map(self.is_hashable, items))
+                return all(self.is_hashable(item, seen) for item in items)
             case Entries():
                 return False
             case Nullable(inner):
-                return self.is_hashable(inner)
+                return self.is_hashable(inner, seen)
             case Link(key):
-                return getattr(self.records[key].builder, "__hash__", None) is not None
+                record = self.records[key]
+                if key in self.waiting or record.builder is None:
+                    return True  # looked at again when all records are made
+                if getattr(record.builder, "__hash__", None) is None or key in seen:
+                    return key in seen
+                # A hash of the developer's own is trusted; one that is made of the fields needs them all.
+                own = record.builder.__hash__ is object.__hash__ or not hasattr(record.builder, "__dataclass_params__")
+                return own or all(self.is_hashable(field.use, seen | {key}) for field in record.fields)
             case _:
                 return True
 
@@ -269,7 +297,7 @@ class Maker:
         return Entries(key, self.use(arguments[1], given))
 
     def record(self, declared: Any) -> str:
-        """The key of a record type among the records; it is read at the first meeting."""
+        """The key of a record type among the records; it is put down at the first meeting, and made later."""
         if declared in self.keys:
             return self.keys[declared]
         name = _record_name(declared)
@@ -278,10 +306,33 @@ class Maker:
             number += 1
             key = f"{name}{number}"
         self.keys[declared] = key
-        # The place is kept in order of meeting, though nested records are finished first.
+        # The place is kept in order of meeting.
         self.records[key] = Record(key, name, None, ())
-        self.records[key] = record_of(self, declared, key, name)
+        self.waiting[key] = declared
         return key
+
+    def finished(self, declared: Any) -> Record | None:
+        """The record of a type that was met already, made now if it waits; None where it was not, or is being made."""
+        key = self.keys.get(declared, "")
+        if key in self.waiting:
+            self.finish(key)
+        record = self.records.get(key)
+        return record if record is not None and record.builder is not None else None
+
+    def finish(self, key: str) -> None:
+        """Make a record that waits."""
+        declared = self.waiting.pop(key)
+        self.records[key] = record_of(self, declared, key, _record_name(declared))
+
+    def finish_all(self) -> None:
+        """Make all records that were met, and those that they lead to."""
+        while self.waiting:
+            self.finish(next(iter(self.waiting)))
+        for item, name in self.sets:
+            if not self.is_hashable(item, frozenset()):
+                raise DeclarationError(
+                    f"{name} cannot be an item of a set", remedy="declare a list with it.distinct instead"
+                )
 
 
 def _holds_secrets(node: Node) -> bool:
@@ -369,35 +420,4 @@ def _name(declared: object) -> str:
     return repr(declared).replace("typing.", "")
 
 
-def _recursive(records: Mapping[str, Record]) -> frozenset[str]:
-    """The records that can hold themselves, however deep."""
-    inside = {key: {link for field in record.fields for link in links(field.use)} for key, record in records.items()}
-    reach = {key: set(found) for key, found in inside.items()}
-    for middle in records:
-        for key in records:
-            if middle in reach[key]:
-                reach[key] |= reach[middle]
-    return frozenset(key for key in records if key in reach[key])
-
-
-def links(use: Use) -> set[str]:
-    """The keys of all records that a use leads to, not looking into them."""
-    return {node.key for node in nodes(use) if isinstance(node, Link)}
-
-
-def nodes(use: Use) -> list[Node]:
-    """All nodes of a use, not looking into records."""
-    found: list[Node] = [use.node]
-    match use.node:
-        case Items(item=inner) | Nullable(inner):
-            found += nodes(inner)
-        case Fixed(items):
-            found += [node for each in items for node in nodes(each)]
-        case Entries(key, value):
-            found += nodes(key) + nodes(value)
-        case Branches(options=options):
-            found += [node for each in options for node in nodes(each)]
-    return found + (nodes(use.via) if use.via is not None else [])
-
-
-__all__ = ["MISSING", "Maker", "links", "nodes", "shape_of"]
+__all__ = ["MISSING", "Maker", "shape_of"]

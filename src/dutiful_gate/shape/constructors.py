@@ -6,6 +6,7 @@ import dataclasses
 import types
 from typing import Any
 
+_FROZEN = ("__setattr__", "object", "_dataclass_builtins_object_")
 _INTERNAL = ("_dflt_", "_type_", "__dataclass_", "_HAS_DEFAULT_FACTORY", "MISSING")
 
 
@@ -25,7 +26,26 @@ def only_stores(declared: type) -> bool:
     return _is_generated(constructor, declared)
 
 
-def _is_generated(constructor: types.FunctionType, declared: type) -> bool:
+def runs_own_code(declared: Any) -> bool:
+    """Whether making an instance runs code that the developer wrote: a constructor, or a check afterwards."""
+    if type(declared).__call__ is not type.__call__ or hasattr(declared, "__post_init__"):
+        return True
+    if issubclass(declared, tuple):
+        made = declared.__dict__.get("__new__")
+        return made is not None and not _of_named_tuple(made)
+    if declared.__new__ is not object.__new__:
+        return True
+    constructor = declared.__dict__.get("__init__")
+    return not isinstance(constructor, types.FunctionType) or not _is_generated(constructor, declared, frozen=True)
+
+
+def _of_named_tuple(constructor: Any) -> bool:
+    """Whether it is the constructor that `collections` writes for a named tuple."""
+    made = getattr(constructor, "__func__", constructor)
+    return getattr(made, "__module__", "").startswith("namedtuple_")
+
+
+def _is_generated(constructor: types.FunctionType, declared: type, *, frozen: bool = False) -> bool:
     """Whether the constructor is the one that `dataclasses` writes: it comes from no file and only names fields."""
     code = constructor.__code__
     if code.co_filename != "<string>" or hasattr(constructor, "__wrapped__"):
@@ -35,4 +55,5 @@ def _is_generated(constructor: types.FunctionType, declared: type) -> bool:
     given = code.co_varnames[1 : code.co_argcount + code.co_kwonlyargcount]
     if sorted(given) != sorted(taken):
         return False
-    return all(name in names or name.startswith(_INTERNAL) for name in code.co_names)
+    inner = _FROZEN if frozen else ()
+    return all(name in names or name in inner or name.startswith(_INTERNAL) for name in code.co_names)

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 import importlib.util
 import inspect
+import re
 import sys
 import typing
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from types import SimpleNamespace
 from typing import Any
 
 from ..declare.errors import DeclarationError
 
 
-def hints_of(declared: type, names: Mapping[str, Any], scope: str = "") -> dict[str, Any]:
+def hints_of(
+    declared: type, names: Mapping[str, Any], scope: str = "", used: dict[str, Any] | None = None
+) -> dict[str, Any]:
     """The annotations of a class and its bases, evaluated, `Annotated` kept.
 
     `names` holds what can be seen where the gate is built, for types that are declared inside a function; `scope` is
-    the qualified name of the function that this is.
+    the qualified name of the function that this is. Those of the names that are needed are put into `used`.
     Raises DeclarationError, naming the record and the field, when one cannot be evaluated.
     """
     # Inside its own function a name means what it means there, whatever the module calls by it.
@@ -30,15 +33,17 @@ def hints_of(declared: type, names: Mapping[str, Any], scope: str = "") -> dict[
     hints: dict[str, Any] = {}
     for base in reversed(declared.__mro__):
         module = dict(vars(sys.modules[base.__module__])) if base.__module__ in sys.modules else {}
-        for field, annotation in _annotations(base, declared).items():
+        for field, annotation in own_annotations(base, declared).items():
             # What the module says goes before what is seen from where the gate is built, but inside that function.
             own = {each.__name__: each for each in getattr(base, "__type_params__", ())}
             first = {**own, **vars(base), **names} if within else {**own, **vars(base)}
+            if used is not None:
+                used.update(_needed(annotation, names, () if within else module))
             hints[field] = _evaluated(annotation, {**names, **module}, dict(first), declared, field)
     return hints
 
 
-def _annotations(base: type, declared: type) -> dict[str, Any]:
+def own_annotations(base: type, declared: type) -> dict[str, Any]:
     """A class's own annotations, where names that cannot be seen are left to be looked up one by one."""
     try:
         return inspect.get_annotations(base)
@@ -51,6 +56,12 @@ def _annotations(base: type, declared: type) -> dict[str, Any]:
         library: Any = importlib.import_module("annotationlib")
         found: dict[str, Any] = library.get_annotations(base, format=library.Format.FORWARDREF)
         return found
+
+
+def _needed(annotation: object, names: Mapping[str, Any], known: Container[str]) -> dict[str, Any]:
+    """Those of the names that the text of an annotation mentions."""
+    text = annotation if isinstance(annotation, str) else ""
+    return {word: names[word] for word in re.findall(r"\w+", text) if word in names and word not in known}
 
 
 def _evaluated(annotation: object, module: dict[str, Any], names: dict[str, Any], declared: type, field: str) -> object:

@@ -7,7 +7,7 @@ from enum import Enum
 from typing import Any, Final
 
 from ..declare.embedded import Embedded
-from ..declare.facts import Facts
+from ..declare.facts import ANY_VALUE, Facts
 from ..declare.kinds import Anything, Kind
 from ..declare.marks import About
 from ..declare.records import RecordCheck, RecordRule
@@ -41,12 +41,13 @@ class Nothing(Value):
 class Choice(Value):
     """One of a few constants: `wire[i]` is what stands in the data for `values[i]`.
 
-    `owner` is the Enum they belong to, None for a Literal.
+    `owner` is the Enum they belong to, None for a Literal; `lenient` takes text for numbers and the like.
     """
 
     wire: tuple[object, ...]
     values: tuple[object, ...]
     owner: type[Enum] | None = None
+    lenient: bool = False
 
     @property
     def facts(self) -> Facts:
@@ -55,7 +56,7 @@ class Choice(Value):
 
 
 class Items(Value):
-    """A collection of items that are all of one shape, built into `into`: list, tuple, set or frozenset."""
+    """A collection of items that are all of one shape, built into `into`: list, tuple, set, frozenset or deque."""
 
     item: Use
     into: str = "list"
@@ -90,17 +91,23 @@ class Entries(Value):
 
 
 class Branches(Value):
-    """One of several shapes. With a `tag`, the key whose value tells which: `tags[i]` are those of `options[i]`."""
+    """One of several shapes. With a `tag`, the key whose value tells which: `tags[i]` are those of `options[i]`.
+
+    With `held`, the tag stands beside the data: the option is read from what is under that key.
+    """
 
     options: tuple[Use, ...]
     tag: str = ""
     tags: tuple[tuple[object, ...], ...] = ()
+    held: str = ""
 
     @property
     def facts(self) -> Facts:
         """What rules may know of it: what all its options have in common."""
         every = [option.facts for option in self.options]
         phrase = " or ".join(dict.fromkeys(facts.phrase for facts in every))
+        if any(facts.open for facts in every):
+            return ANY_VALUE
         first = every[0]
         return Facts(
             phrase,
@@ -158,6 +165,7 @@ class Use(Value):
     `fallback`  what stands in for a value that is refused
     `secret`    whether the value is never shown
     `fits`      the documents that judge what came, before it is read
+    `says`      own words for a value that is of another kind, or cannot be read
     """
 
     node: Node
@@ -169,6 +177,7 @@ class Use(Value):
     fallback: object = MISSING
     secret: bool = False
     fits: tuple[Embedded, ...] = ()
+    says: str | None = None
 
     @property
     def facts(self) -> Facts:
@@ -205,7 +214,7 @@ class Field(Value):
     """One field of a record: its attribute, its name in the data, what it holds, and what stands in for it.
 
     `may_lack` tells a field that may be absent and has no default: it is absent from the value then; `only_given` one
-    that only the constructor takes, so that no value has it.
+    that only the constructor takes, so that no value has it. `also` holds other names under which it may come.
     """
 
     attribute: str
@@ -215,6 +224,7 @@ class Field(Value):
     factory: Callable[[], Any] | None = None
     may_lack: bool = False
     only_given: bool = False
+    also: tuple[str, ...] = ()
 
     @property
     def required(self) -> bool:
@@ -237,6 +247,8 @@ class Record(Value):
     `rest`    the field that gathers keys nobody declared
     `fallen`  record rules that lost a field on the way to a variant
     `fits`    documents that judge the data it is read from
+    `computed`  properties that go out and never come in
+    `runs_own`  whether making one runs code of the developer's own
     `mends`   an amendment: what was not sent stays as it is, so that only rules whose fields were all sent are judged
     """
 
@@ -253,6 +265,8 @@ class Record(Value):
     fallen: tuple[str, ...] = ()
     mends: bool = False
     fits: tuple[Embedded, ...] = ()
+    computed: tuple[Field, ...] = ()
+    runs_own: bool = False
 
 
 _NO_RECORDS: Mapping[str, Record] = {}
@@ -264,6 +278,7 @@ class Shape(Value):
     `recursive`  the records that can hold themselves
     `exact`      whether numbers must be read digit by digit, since a Decimal is wanted somewhere
     `secretive`  whether anything in it is secret
+    `guarded`    the records that hold a secret, however deep
     """
 
     root: Use
@@ -271,6 +286,7 @@ class Shape(Value):
     recursive: frozenset[str] = frozenset()
     exact: bool = False
     secretive: bool = False
+    guarded: frozenset[str] = frozenset()
 
     @property
     def name(self) -> str:

@@ -15,14 +15,16 @@ from ..declare.errors import DeclarationError
 from ..declare.records import RecordCheck, RecordRule, record_rules
 from ..declare.sent import Sent
 from ..declare.variants import Variant
-from .aliases import is_named_tuple, is_record_type, unwrapped
+from .aliases import is_named_tuple, is_record_type, unwrapped, variables_by_class
 from .beside import sorted_metadata
-from .constructors import only_stores
-from .hints import hints_of
+from .constructors import only_stores, runs_own_code
+from .hints import hints_of, own_annotations
 from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Use
 
 KeyStyle = Callable[[str], str]
 Given = Mapping[Any, Any]
+Givens = Callable[[str], Given]
+"""What type variables stand for in the annotation of a field, by its name."""
 
 
 class Maker(Protocol):
@@ -33,9 +35,14 @@ class Maker(Protocol):
     key_style: KeyStyle | None
     records: dict[str, Record]
     keys: dict[object, str]
+    used: dict[str, Any]
 
     def use(self, declared: Any, given: Given | None = None) -> Use:
         """The use that an annotation stands for."""
+        ...
+
+    def finished(self, declared: Any) -> Record | None:
+        """The record of a type that was met already, made now if it waits; None where it was not, or is being made."""
         ...
 
 
@@ -44,8 +51,9 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
     if isinstance(declared, Variant):
         return _variant(maker, declared, key)
     origin = typing.get_origin(declared) or declared
-    hints = hints_of(origin, maker.names, maker.scope)
-    given = _type_variables(origin, declared)
+    hints = hints_of(origin, maker.names, maker.scope, maker.used)
+    by_class = variables_by_class(declared)
+    given: Givens = lambda name: by_class.get(_owner_of(origin, name), {})  # noqa: E731
     if typing.is_typeddict(origin):
         fields, form, builder = _typed_dict_fields(maker, origin, hints, given), "dict", dict
     elif is_named_tuple(origin):
@@ -69,28 +77,30 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
         form == "object" and only_stores(origin) and not any(f for f in dataclasses.fields(origin) if not f.init),
         rest,
         fits=tuple(rule for rule in every if isinstance(rule, Embedded)),
+        runs_own=form != "dict" and runs_own_code(origin),
     )
 
 
-def _type_variables(origin: Any, declared: Any) -> Given:
-    """What the type variables of a generic record stand for, its generic bases' among them."""
-    given: dict[Any, Any] = {}
-    if origin is not declared:
-        given.update(zip(origin.__parameters__, typing.get_args(declared), strict=True))
-    for owner in getattr(origin, "__mro__", ()):
-        for base in owner.__dict__.get("__orig_bases__", ()):
-            generic = typing.get_origin(base)
-            parameters = getattr(generic, "__parameters__", ())
-            if parameters:
-                arguments = [given.get(each, each) for each in typing.get_args(base)]
-                given.update(zip(parameters, arguments, strict=False))
-    return given
+def _owner_of(origin: Any, name: str) -> Any:
+    """The class whose own annotation a field has: its type variables are meant in it."""
+    if typing.is_typeddict(origin):
+        for base in origin.__dict__.get("__orig_bases__", ()):
+            generic = typing.get_origin(base) or base
+            if typing.is_typeddict(generic) and name in generic.__annotations__:
+                return _owner_of(generic, name)
+        return origin
+    for owner in origin.__mro__:
+        if name in own_annotations(owner, origin):
+            return owner
+    return origin
 
 
-def _field(maker: Maker, record: str, attribute: str, hint: Any, given: Given, **more: Any) -> Field:
+def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens, **more: Any) -> Field:
+    given = givens(attribute)
     try:
         use = maker.use(hint, given)
-        wire = sorted_metadata(unwrapped(hint, given)[1]).wire
+        beside = sorted_metadata(unwrapped(hint, given).metadata)
+        wire = beside.wire
     except DeclarationError as error:
         raise error.within(record, attribute) from None
     if wire is None:
@@ -98,7 +108,7 @@ def _field(maker: Maker, record: str, attribute: str, hint: Any, given: Given, *
     return Field(attribute, wire, use, **more)
 
 
-def _dataclass_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Given) -> tuple[Field, ...]:
+def _dataclass_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
     fields = []
     for each in dataclasses.fields(declared):
         if not each.init:
@@ -114,22 +124,22 @@ def _dataclass_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], giv
     return tuple(fields)
 
 
-def _typed_dict_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Given) -> tuple[Field, ...]:
+def _typed_dict_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
     fields = []
     for name, hint in hints.items():
         may_lack = name not in declared.__required_keys__
         stripped = hint
-        while (origin := typing.get_origin(stripped)) is not None and origin is not typing.Annotated:
+        while (origin := typing.get_origin(stripped)) is not None:
             if origin in (typing.Required, typing.NotRequired):
                 may_lack = origin is typing.NotRequired
-            elif origin is not getattr(typing, "ReadOnly", Ellipsis):
+            elif origin not in (typing.Annotated, getattr(typing, "ReadOnly", Ellipsis)):
                 break
             stripped = typing.get_args(stripped)[0]
-        fields.append(_field(maker, declared.__name__, name, stripped, given, may_lack=may_lack))
+        fields.append(_field(maker, declared.__name__, name, hint, given, may_lack=may_lack))
     return tuple(fields)
 
 
-def _named_tuple_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Given) -> tuple[Field, ...]:
+def _named_tuple_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
     defaults = declared._field_defaults
     return tuple(
         _field(maker, declared.__name__, name, hints.get(name, Any), given, default=defaults.get(name, MISSING))
@@ -142,7 +152,7 @@ def _rest_apart(
 ) -> tuple[Field | None, tuple[Field, ...]]:
     """The field marked `rest`, and all others."""
     gathering = [
-        field for field in fields if marks.rest in sorted_metadata(unwrapped(hints.get(field.attribute))[1]).marks
+        field for field in fields if marks.rest in sorted_metadata(unwrapped(hints.get(field.attribute)).metadata).marks
     ]
     if not gathering:
         return None, tuple(fields)
@@ -199,8 +209,8 @@ def _docstring(declared: type) -> str:
 
 
 def _variant(maker: Maker, variant: Variant, key: str) -> Record:
-    base = maker.records.get(maker.keys.get(variant.base, ""))
-    whole = base if base is not None and base.builder is not None else _base_record(maker, variant)
+    base = maker.finished(variant.base)
+    whole = base if base is not None else _base_record(maker, variant)
     attributes = [field.attribute for field in whole.fields]
     for name in variant.named():
         if name not in attributes:

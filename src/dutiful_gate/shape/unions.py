@@ -4,35 +4,55 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from .nodes import Choice, Field, Link, Record, Use
+from ..declare.errors import DeclarationError
+from .nodes import Branches, Choice, Field, Link, Record, Use
 
 Tags = tuple[tuple[object, ...], ...]
 
 
-def tag_of(options: Sequence[Use], records: Mapping[str, Record]) -> tuple[str, Tags]:
-    """The key in the data that tells the options apart, and the values it has in each; "" when there is none.
+def with_tag(use: Use, records: Mapping[str, Record]) -> Use:
+    """A union with the key that tells its options apart, where there is one. Raises DeclarationError where it was named
+    and does not tell."""
+    node = use.node
+    if not isinstance(node, Branches) or node.held:
+        return use
+    fields = [_choices(option, records) for option in node.options]
+    if node.tag:
+        tags = _tags(node.tag, fields)
+        if not tags:
+            raise DeclarationError(
+                f"told_by({node.tag!r}) does not tell the options apart",
+                remedy="each option is a record in which that field is a Literal or an Enum, with values of its own",
+            )
+        return use.but(node=node.but(tags=tags))
+    if not all(fields) or any(option.parts for option in node.options):
+        return use
+    # One that must be there before one with a default: where the second is absent, nothing is told.
+    for wire in sorted(fields[0], key=lambda name: not all(name in each and each[name][1] for each in fields)):
+        if tags := _tags(wire, fields):
+            return use.but(node=node.but(tag=wire, tags=tags))
+    return use
 
-    It is a required field that is a Literal (or Enum) in every option, with no value in common between any two.
-    """
-    fields = [_choices(option, records) for option in options]
-    if not all(fields) or any(option.parts for option in options):
-        return "", ()
-    for wire, choice in fields[0].items():
-        if not all(wire in each for each in fields):
-            continue
-        tags = tuple(each[wire].wire for each in fields)
-        every = [(type(value), value) for values in tags for value in values]
-        if len(set(every)) == len(every) and isinstance(choice, Choice):
-            return wire, tags
-    return "", ()
+
+def _tags(wire: str, fields: Sequence[Mapping[str, tuple[Choice, bool]]]) -> Tags:
+    """The values that a key has in each option, if no two have one in common."""
+    if not all(wire in each for each in fields):
+        return ()
+    tags = tuple(each[wire][0].wire for each in fields)
+    every = [(type(value), value) for values in tags for value in values]
+    return tags if len(set(every)) == len(every) else ()
 
 
-def _choices(option: Use, records: Mapping[str, Record]) -> dict[str, Choice]:
+def _choices(option: Use, records: Mapping[str, Record]) -> dict[str, tuple[Choice, bool]]:
+    """The fields of an option that are one of a few constants, and whether each must be there."""
     if not isinstance(option.node, Link) or option.via is not None:
         return {}
-    return {field.wire: choice for field in records[option.node.key].fields if (choice := _choice(field)) is not None}
+    return {
+        field.wire: (field.use.node, field.required)
+        for field in records[option.node.key].fields
+        if isinstance(field.use.node, Choice) and _tells(field)
+    }
 
 
-def _choice(field: Field) -> Choice | None:
-    # One that may be absent tells nothing when it is.
-    return field.use.node if field.required and isinstance(field.use.node, Choice) else None
+def _tells(field: Field) -> bool:
+    return not field.may_lack and field.use.via is None and not field.use.parts

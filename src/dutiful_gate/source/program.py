@@ -14,7 +14,7 @@ _numbers = itertools.count(1)
 class Unit:
     """One piece of generated source and the function it defines."""
 
-    __slots__ = ("__weakref__", "call", "source")
+    __slots__ = ("__weakref__", "call", "carries", "source")
 
     def __init__(
         self,
@@ -23,9 +23,15 @@ class Unit:
         constants: dict[str, Any],
         entry: str,
         namespace: dict[str, Any] | None = None,
+        *,
+        carries: bool = False,
     ) -> None:
-        """Compile `source` and run it, in a namespace that several units may share."""
+        """Compile `source` and run it, in a namespace that several units may share.
+
+        `carries` tells that it calls functions of the developer's own.
+        """
         self.source = source
+        self.carries = carries
         filename = f"<gate {title} #{next(_numbers)}>"
         namespace = {} if namespace is None else namespace
         namespace |= {"__name__": f"gate {title}", **constants}

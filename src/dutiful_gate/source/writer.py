@@ -39,8 +39,10 @@ class Writer:
         self.lines: list[str] = []
         self.constants: dict[str, Any] = {}
         self._names: dict[tuple[str, int], str] = {}
+        self._numbers: dict[str, int] = {}
         self._variables: dict[str, int] = {}
         self._indent = 0
+        self.inline = True
 
     def write(self, line: str) -> None:
         """One line at the present depth."""
@@ -48,7 +50,7 @@ class Writer:
 
     def share(self, other: Writer) -> None:
         """Fill the same namespace as another writer."""
-        self.constants, self._names = other.constants, other._names
+        self.constants, self._names, self._numbers = other.constants, other._names, other._numbers
 
     def block(self, opening: str) -> _Block:
         """A compound statement: what is written inside stands under it."""
@@ -64,19 +66,21 @@ class Writer:
         self.lines, self._indent, self._variables = lines, indent, variables
 
     def bind(self, constant: object, hint: str) -> str:
-        """A name for a constant; small numbers stand as they are. `hint` is a word of this package's own."""
+        """A name for a constant; small numbers stand as they are, while `inline` is true. `hint` is a word of this package's own."""
         if constant is None or constant is True or constant is False:
             return repr(constant)
-        if constant.__class__ is int and -_SMALL < constant < _SMALL:
+        if constant.__class__ is int and self.inline and -_SMALL < constant < _SMALL:
             return f"({constant})" if constant < 0 else repr(constant)
         known = self._names.get((hint, id(constant)))
         if known is not None:
             return known
         hint = hint if _SAFE.fullmatch(hint) else "CONSTANT"
-        name, number = hint, 1
+        number = self._numbers.get(hint, 0) + 1
+        name = hint if number == 1 else f"{hint}_{number}"
         while name in self.constants or name in _RESERVED:
             number += 1
             name = f"{hint}_{number}"
+        self._numbers[hint] = number
         self.constants[name] = constant
         self._names[hint, id(constant)] = name
         return name

@@ -1,8 +1,9 @@
 """Kinds of single values: one class each, with how it is read from every source."""
 
-from .anything import Anything
+from .anything import Anything, PlainData
 from .base import Kind, Reader
 from .decimal import Exact
+from .flags import Flags
 from .moment import Day, LocalMoment, Moment, UtcMoment
 from .number import AnyNumber, Number, Whole
 from .text import Text
@@ -15,10 +16,12 @@ __all__ = [
     "Anything",
     "Day",
     "Exact",
+    "Flags",
     "Kind",
     "LocalMoment",
     "Moment",
     "Number",
+    "PlainData",
     "Reader",
     "Text",
     "Truth",

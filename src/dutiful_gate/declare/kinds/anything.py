@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import ANY_VALUE, Bind, Facts, Source, Stop
 from .base import Kind, Reader
 from .text import SURROGATE, encodable
 
@@ -49,6 +49,23 @@ def copied(value: Any, left: int) -> Any:
     raise _Unfit(_KIND)
 
 
+def kept(value: Any, left: int) -> Any:
+    """Plain JSON data as it is, Decimals among it; a copy, at most `left` deep."""
+    if isinstance(value, Decimal):
+        if value.is_finite():
+            return value
+        raise _Unfit(_FINITE)
+    if isinstance(value, (Mapping, list, tuple)) and left <= 0:
+        raise _Unfit(_DEEP)
+    if isinstance(value, Mapping):
+        if not all(isinstance(key, str) for key in value):
+            raise _Unfit(_KIND)
+        return {copied(key, 0): kept(each, left - 1) for key, each in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [kept(each, left - 1) for each in value]
+    return copied(value, left)
+
+
 class Anything(Kind):
     """Any plain data; with `native` values any object at all."""
 
@@ -56,7 +73,7 @@ class Anything(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("a value", "value", measured="items", ordered=(object,), text=True)
+        return ANY_VALUE
 
     def ready(self, source: Source, value: str, bind: Bind) -> str:
         return "True" if source is Source.NATIVE else "False"
@@ -77,3 +94,21 @@ class Anything(Kind):
 
     def plain(self, value: Any) -> object:
         return value
+
+
+class PlainData(Anything):
+    """What goes out where anything may: it is plain data already, and no object of another kind."""
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        return "False"
+
+    def reader(self, source: Source) -> Reader:
+        depth = self.depth
+
+        def read_plain(value: object) -> object:
+            try:
+                return kept(value, depth)
+            except _Unfit as unfit:
+                return unfit.stop
+
+        return read_plain

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
+from ..blanks import BLANKS
 from ..facts import Bind, Facts, Source, Stop
 from ..late import Late
 from .base import Kind, Reader
@@ -41,7 +42,7 @@ def decimal_from_text(value: object) -> object:
     """ASCII digits, a point, an exponent; blanks around them ignored."""
     if not isinstance(value, str):
         return _KIND
-    digits = value.strip()
+    digits = value.strip(BLANKS)
     if not _NUMBER.fullmatch(digits):
         return _READING
     try:

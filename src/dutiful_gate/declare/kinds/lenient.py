@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ..blanks import BLANKS
 from ..facts import Bind, Facts, Source, Stop
 from .base import Kind, Reader
 from .text import Text
@@ -78,7 +79,7 @@ def _text_of_number(value: object) -> object:
 
 def _truth_of_word(value: object) -> object:
     if isinstance(value, str):
-        return _WORDS.get(value.strip().lower(), _WORD_READING)
+        return _WORDS.get(value.strip(BLANKS).lower(), _WORD_READING)
     if not isinstance(value, bool) and isinstance(value, int | float) and value in (0, 1):
         return bool(value)
     return _NO

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
+from ..blanks import BLANKS
 from ..facts import Bind, Facts, Source, Stop
 from ..late import Late
 from .base import Kind, Reader
@@ -78,7 +79,7 @@ def _after_leap(text: str) -> object:
 
 def moment_from_text(value: object) -> object:
     """The same, blanks around it ignored."""
-    return moment_from_json(value.strip() if isinstance(value, str) else value)
+    return moment_from_json(value.strip(BLANKS) if isinstance(value, str) else value)
 
 
 def moment_native(value: object) -> object:
@@ -102,7 +103,7 @@ def day_from_json(value: object) -> object:
 
 def day_from_text(value: object) -> object:
     """The same, blanks around it ignored."""
-    return day_from_json(value.strip() if isinstance(value, str) else value)
+    return day_from_json(value.strip(BLANKS) if isinstance(value, str) else value)
 
 
 def day_native(value: object) -> object:
@@ -221,7 +222,7 @@ def _local(value: object) -> object:
 
 
 def _local_from_text(value: object) -> object:
-    return _local(value.strip() if isinstance(value, str) else value)
+    return _local(value.strip(BLANKS) if isinstance(value, str) else value)
 
 
 def _local_native(value: object) -> object:

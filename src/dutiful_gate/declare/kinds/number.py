@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
+from ..blanks import BLANKS
 from ..facts import Bind, Facts, Source, Stop
 from ..late import Late
 from .base import Kind, Reader
@@ -40,7 +41,7 @@ def whole_from_text(value: object) -> object:
     """ASCII digits with an optional sign, blanks around them ignored."""
     if not isinstance(value, str):
         return _WHOLE_KIND
-    digits = value.strip()
+    digits = value.strip(BLANKS)
     # int() takes more than these: other scripts' digits, and underscores.
     if not (digits.isascii() and digits.removeprefix("-" if digits[:1] == "-" else "+").isdigit()):
         return _WHOLE_READING
@@ -67,7 +68,7 @@ def number_from_text(value: object) -> object:
     """A decimal number in ASCII digits with an optional exponent, blanks around it ignored."""
     if not isinstance(value, str):
         return _NUMBER_KIND
-    digits = value.strip()
+    digits = value.strip(BLANKS)
     if not _NUMBER.fullmatch(digits):
         return _NUMBER_READING
     number = float(digits)
@@ -134,7 +135,7 @@ def _any_number(value: object) -> object:
 
 
 def _any_number_from_text(value: object) -> object:
-    word = value.strip().lower() if isinstance(value, str) else ""
+    word = value.strip(BLANKS).lower() if isinstance(value, str) else ""
     if word in ("infinity", "-infinity", "+infinity", "inf", "-inf", "+inf", "nan"):
         return float(word)
     return number_from_text(value)

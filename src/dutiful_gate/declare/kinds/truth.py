@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ..blanks import BLANKS
 from ..facts import Bind, Facts, Source, Stop
 from .base import Kind, Reader
 
@@ -22,7 +23,7 @@ def truth_from_text(value: object) -> object:
     """The words true and false in any case, blanks around them ignored."""
     if not isinstance(value, str):
         return _KIND
-    word = value.strip()
+    word = value.strip(BLANKS)
     return _WORDS.get(word.lower(), _READING) if word.isascii() else _READING
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from ..blanks import BLANKS
 from ..facts import Bind, Facts, Source, Stop
 from .base import Kind, Reader
 from .text import SURROGATE, encodable
@@ -56,7 +57,7 @@ class Written(Kind):
                 return reading
 
         def read_from_text(value: object) -> object:
-            return read_written(value.strip() if isinstance(value, str) else value)
+            return read_written(value.strip(BLANKS) if isinstance(value, str) else value)
 
         def read_native(value: object) -> object:
             return value if isinstance(value, held) and not isinstance(value, bool) else kind

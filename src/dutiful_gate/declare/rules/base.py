@@ -9,6 +9,7 @@ from typing import NoReturn, Self
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid, evaluated
+from ..takes import Takes
 from ..values import Value
 
 _SLOT = r"\{([^{}]*)\}"
@@ -39,6 +40,10 @@ class Rule(Value, ABC, kw_only=True):
     def condition(self, value: str, bind: Bind) -> str:
         """Python source that is true when the rule holds for the variable named `value`."""
 
+    def open_condition(self, value: str, bind: Bind) -> str:
+        """The same where the value may be of any type."""
+        return self.condition(value, bind)
+
     @abstractmethod
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         """The ways the rule can fail; together their conditions are `condition`."""
@@ -61,6 +66,15 @@ class Rule(Value, ABC, kw_only=True):
     @abstractmethod
     def __str__(self) -> str:
         """The rule as a developer wrote it."""
+
+    def takes(self) -> Takes | None:
+        """What the rule can judge, asked where the type beside it leaves that open; None for anything."""
+        return None
+
+    @property
+    def tells_values(self) -> bool:
+        """Whether its numbers are values that would pass, or parts of them: beside a secret they are not told."""
+        return False
 
     @property
     def may_raise(self) -> bool:
@@ -102,4 +116,4 @@ class Rule(Value, ABC, kw_only=True):
 def refuse(rule: object, facts: Facts, remedy: str) -> NoReturn:
     """Raise the error for a rule that stands beside a type it cannot judge."""
     article = "an" if facts.sort[:1] in "aeiou" else "a"
-    raise DeclarationError(f"{rule} cannot judge {article} {facts.sort}", remedy=remedy)
+    raise DeclarationError(f"{rule} makes no sense for {article} {facts.sort}", remedy=remedy)

@@ -8,6 +8,7 @@ from typing import Any
 from ..clock import Clock
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
+from ..takes import Takes, comparable_with, is_number
 from .base import Face, Rule, refuse
 
 _NUMBERS = (int, float)
@@ -19,6 +20,7 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
         refuse(rule, facts, remedy)
     for constant in constants:
         if isinstance(constant, Clock):
+            constant.check()
             if not constant.suits(facts) and facts.sort != "value":
                 raise DeclarationError(
                     f"{rule} compares {facts.phrase} with {constant}",
@@ -32,6 +34,8 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
             )
         if isinstance(constant, float) and constant != constant:
             raise DeclarationError(f"{rule} compares with NaN", remedy="no value is above or below NaN")
+        if facts.open:
+            continue
         local = facts.sort == "local date-time"
         if local and hasattr(constant, "hour") and constant.tzinfo is not None:
             raise DeclarationError(f"{rule} compares with a date-time that has an offset", remedy="leave it out there")
@@ -42,9 +46,15 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
             )
 
 
-def end(constant: Any, bind: Bind, hint: str) -> str:
-    """The source of a bound: a constant, or the moment of checking."""
-    return f"{bind(constant.reader(), constant.word)}()" if isinstance(constant, Clock) else bind(constant, hint)
+def end(value: str, constant: Any, bind: Bind, hint: str) -> str:
+    """The source of a bound: a constant, or the moment of checking as it compares with the value."""
+    if isinstance(constant, Clock):
+        return f"{bind(constant.moment_for, constant.word)}({value})"
+    return bind(constant, hint)
+
+
+def _takes(constant: Any) -> Takes:
+    return constant.takes() if isinstance(constant, Clock) else comparable_with(constant)
 
 
 def _alike(value: str, *constants: Any) -> str:
@@ -67,7 +77,7 @@ def _told(constant: Any) -> object:
 def _of_numbers(facts: Facts, word: str, constant: object) -> Mapping[str, object] | Unsaid:
     if isinstance(constant, Clock):
         return Unsaid("a document has no clock")
-    if facts.number:
+    if facts.number or (facts.open and is_number(constant)):
         return {word: constant}
     return Unsaid(f"JSON Schema compares numbers only, not {facts.phrase.removeprefix('a ')}")
 
@@ -79,13 +89,16 @@ class Floor(Rule):
     inclusive: bool
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{_alike(value, self.floor)}{value} {'>=' if self.inclusive else '>'} {end(self.floor, bind, 'FLOOR')}"
+        return f"{_alike(value, self.floor)}{value} {'>=' if self.inclusive else '>'} {end(value, self.floor, bind, 'FLOOR')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at least {floor}" if self.inclusive else "{phrase} above {floor}"
         if not facts.number and not isinstance(self.floor, _NUMBERS):
             words = "{phrase} no earlier than {floor}" if self.inclusive else "{phrase} later than {floor}"
         return (Face(self.condition(value, bind), "floor", words),)
+
+    def takes(self) -> Takes | None:
+        return _takes(self.floor)
 
     def numbers(self) -> Mapping[str, object]:
         return {"floor": _told(self.floor), "inclusive": self.inclusive}
@@ -108,13 +121,16 @@ class Ceiling(Rule):
 
     def condition(self, value: str, bind: Bind) -> str:
         sign = "<=" if self.inclusive else "<"
-        return f"{_alike(value, self.ceiling)}{value} {sign} {end(self.ceiling, bind, 'CEILING')}"
+        return f"{_alike(value, self.ceiling)}{value} {sign} {end(value, self.ceiling, bind, 'CEILING')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at most {ceiling}" if self.inclusive else "{phrase} below {ceiling}"
         if not facts.number and not isinstance(self.ceiling, _NUMBERS):
             words = "{phrase} no later than {ceiling}" if self.inclusive else "{phrase} earlier than {ceiling}"
         return (Face(self.condition(value, bind), "ceiling", words),)
+
+    def takes(self) -> Takes | None:
+        return _takes(self.ceiling)
 
     def numbers(self) -> Mapping[str, object]:
         return {"ceiling": _told(self.ceiling), "inclusive": self.inclusive}
@@ -137,14 +153,23 @@ class Between(Rule):
 
     def condition(self, value: str, bind: Bind) -> str:
         alike = _alike(value, self.floor, self.ceiling)
-        return f"{alike}{end(self.floor, bind, 'FLOOR')} <= {value} <= {end(self.ceiling, bind, 'CEILING')}"
+        return (
+            f"{alike}{end(value, self.floor, bind, 'FLOOR')} <= {value} <= {end(value, self.ceiling, bind, 'CEILING')}"
+        )
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} from {floor} to {ceiling}"
         return (
-            Face(f"{_alike(value, self.floor)}{value} >= {end(self.floor, bind, 'FLOOR')}", "floor", words),
-            Face(f"{_unlike(value, self.ceiling)}{value} <= {end(self.ceiling, bind, 'CEILING')}", "ceiling", words),
+            Face(f"{_alike(value, self.floor)}{value} >= {end(value, self.floor, bind, 'FLOOR')}", "floor", words),
+            Face(
+                f"{_unlike(value, self.ceiling)}{value} <= {end(value, self.ceiling, bind, 'CEILING')}",
+                "ceiling",
+                words,
+            ),
         )
+
+    def takes(self) -> Takes | None:
+        return _takes(self.floor)
 
     def numbers(self) -> Mapping[str, object]:
         return {"floor": _told(self.floor), "ceiling": _told(self.ceiling)}

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule
+from .equal import is_one_of
 
 
 class OneOf(Rule):
@@ -14,8 +16,15 @@ class OneOf(Rule):
 
     choices: tuple[object, ...]
 
+    @property
+    def tells_values(self) -> bool:
+        return True
+
     def condition(self, value: str, bind: Bind) -> str:
         return f"{value} in {bind(frozenset(self.choices), 'CHOICES')}"
+
+    def open_condition(self, value: str, bind: Bind) -> str:
+        return f"{bind(partial(is_one_of, tuple(self.choices)), 'is_one_of')}({value})"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         return (Face(self.condition(value, bind), "choice", "one of {choices}"),)
@@ -31,7 +40,7 @@ class OneOf(Rule):
             raise DeclarationError(f"{self} leaves no choice", remedy="name at least one value")
         if not (facts.ordered or facts.text):
             raise DeclarationError(
-                f"{self} cannot judge {facts.phrase}", remedy="put the rule on what it holds, or use Literal"
+                f"{self} makes no sense for {facts.phrase}", remedy="put the rule on what it holds, or use Literal"
             )
         for choice in self.choices:
             if not facts.equals(choice):

@@ -2,62 +2,105 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Set
 from typing import Any
 
-from ..facts import Bind, Facts, Unsaid
+from ..crowds import MOST_ALIKE, crowded
+from ..facts import Bind, Facts, Own, Unsaid
+from ..takes import LIST, Takes
 from .base import Face, Rule, refuse
 
+_FEW = 200
+_NO_KEY = object()
+_SOUND, _EQUAL, _CROWDED = range(3)
 
-def all_differ(items: Iterable[Any]) -> bool:
-    """Whether no two items are equal, as JSON has it: 1 and 1.0 are equal, 1 and true are not."""
-    keys = [_key(item) for item in items]
+
+def keys_of(items: Iterable[Any]) -> list[Any]:
+    """What items are compared by: equal where they are equal as JSON has it, and hashable where that can be."""
+    return [_key(item) for item in items]
+
+
+def all_differ(keys: list[Any]) -> bool:
+    """Whether no two keys are equal."""
+    return standing(keys) == _SOUND
+
+
+def standing(keys: list[Any]) -> int:
+    """How keys stand to each other: all different, some equal, or too many of one hash to be compared."""
     try:
-        return len(set(keys)) == len(keys)
-    except TypeError:
-        return all(key not in keys[:at] for at, key in enumerate(keys))
+        if crowded(keys):
+            return _CROWDED
+        return _SOUND if len(set(keys)) == len(keys) else _EQUAL
+    except TypeError:  # objects of a developer's own class that have no hash
+        if len(keys) > _FEW:
+            return _CROWDED
+        return _SOUND if all(key not in keys[:at] for at, key in enumerate(keys)) else _EQUAL
 
 
 def _key(item: Any) -> Any:
+    """A hashable stand-in: 1 and 1.0 are equal, 1 and true are not; a record without a hash is its fields."""
+    kind = item.__class__
+    if kind is str or kind is int:
+        return item
     if isinstance(item, bool):
         return (bool, item)
-    if isinstance(item, (list, tuple)):
+    if isinstance(item, (list, tuple)) and not hasattr(item, "_fields"):
         return tuple(_key(each) for each in item)
     if isinstance(item, dict):
-        # Not a frozenset: what a record holds need not be hashable, and then the slower comparison decides.
-        return dict, tuple(sorted(((str(name), _key(each)) for name, each in item.items()), key=_first))
+        return dict, frozenset((str(name), _key(each)) for name, each in item.items())
+    if isinstance(item, Set):
+        return frozenset(_key(each) for each in item)
+    if item.__hash__ is None and (fields := getattr(kind, "__dataclass_fields__", None)) is not None:
+        compared = (name for name, field in fields.items() if field.compare)
+        return kind, tuple(_key(getattr(item, name, None)) for name in compared)
     return item
 
 
-def _first(pair: tuple[str, Any]) -> str:
-    return pair[0]
+def _by(key: Callable[[Any], Any], items: Iterable[Any]) -> list[Any]:
+    return [_key(held) for item in items if (held := key(item)) is not _NO_KEY]
+
+
+def _read(name: str, item: Any) -> Any:
+    """The attribute or key of an item; one that is null or has none is not compared."""
+    if item is None:
+        return _NO_KEY
+    held = item.get(name, _NO_KEY) if isinstance(item, Mapping) else getattr(item, name, _NO_KEY)
+    return _NO_KEY if held is None else held
 
 
 class Distinct(Rule):
-    """No two items are equal; with `key`, no two have an equal key."""
+    """No two items are equal; with `key`, no two have an equal key. An item that has no such key is not compared."""
 
     key: Callable[[Any], Any] | str | None = None
 
     def by(self, key: Callable[[Any], Any] | str) -> Distinct:
-        """The same, comparing what a function makes of each item, or one attribute of it."""
+        """The same, comparing what a function makes of each item, or one attribute of it.
+
+        An item that is null, or whose attribute is lacking or null, is like no other.
+        """
         return self.but(key=key)
 
     def condition(self, value: str, bind: Bind) -> str:
-        differ = bind(all_differ, "all_differ")
-        if self.key is None:
-            return f"{differ}({value})"
-        return f"{differ}(map({bind(self._reader(), 'KEY_OF')}, {value}))"
+        return f"{self._standing(value, bind)} == {_SOUND}"
 
-    def _reader(self) -> Callable[[Any], Any]:
-        if isinstance(self.key, str):
-            name = self.key
-            return lambda item: item[name] if isinstance(item, dict) else getattr(item, name)
-        assert self.key is not None
-        return self.key
+    def _standing(self, value: str, bind: Bind) -> str:
+        if self.key is None:
+            keys = f"{bind(keys_of, 'keys_of')}({value})"
+        else:
+            read: object = _Reads(self.key) if isinstance(self.key, str) else Own(self.key)
+            keys = f"{bind(_by, 'by_key')}({bind(read, 'KEY_OF')}, {value})"
+        return f"{bind(standing, 'standing')}({keys})"
+
+    def takes(self) -> Takes | None:
+        return LIST
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "items that differ" if self.key is None else "items that differ in {key}"
-        return (Face(self.condition(value, bind), "repeat", words, "one of them again"),)
+        stands = self._standing(value, bind)
+        return (
+            Face(f"{stands} != {_CROWDED}", "size", f"at most {MOST_ALIKE} different items that share a hash", "more"),
+            Face(f"{stands} != {_EQUAL}", "repeat", words, "one of them again"),
+        )
 
     def numbers(self) -> Mapping[str, object]:
         if self.key is None:
@@ -75,3 +118,15 @@ class Distinct(Rule):
 
     def __str__(self) -> str:
         return "it.distinct" if self.key is None else f"it.distinct.by({self.numbers()['key']!r})"
+
+
+class _Reads:
+    """Reads one attribute or key of an item."""
+
+    __slots__ = ("name",)
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+
+    def __call__(self, item: Any) -> Any:
+        return _read(self.name, item)

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from functools import partial
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule
+
+
+def is_one_of(choices: Sequence[object], value: object) -> bool:
+    """Whether a value of any type equals a choice, as JSON has it: 1 equals 1.0, and not true."""
+    truth = isinstance(value, bool)
+    return any(isinstance(choice, bool) == truth and bool(choice == value) for choice in choices)
 
 
 class Equal(Rule):
@@ -14,6 +21,14 @@ class Equal(Rule):
 
     constant: object
     wanted: bool
+
+    @property
+    def tells_values(self) -> bool:
+        return True
+
+    def open_condition(self, value: str, bind: Bind) -> str:
+        test = f"{bind(partial(is_one_of, (self.constant,)), 'is_one_of')}({value})"
+        return test if self.wanted else f"not {test}"
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{value} {'==' if self.wanted else '!='} {bind(self.constant, 'CONSTANT')}"

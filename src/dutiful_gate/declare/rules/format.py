@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from ..facts import Bind, Facts, Unsaid
+from ..takes import TEXT, Takes
 from .base import Face, Rule, refuse
 
 _NOTHING_MORE: Mapping[str, object] = {}
@@ -20,6 +21,9 @@ class OfFormat(Rule):
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(self.judge, self.judge.__name__)}({value})"
+
+    def takes(self) -> Takes | None:
+        return TEXT
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         return (Face(self.condition(value, bind), "format", self.phrase),)

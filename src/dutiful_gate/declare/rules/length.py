@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
+from ..takes import SIZED, Takes
 from .base import Face, Rule, refuse
 from .bound import right_way_up
 
@@ -36,6 +37,9 @@ class Length(Rule):
             return f"{length} == {bind(self.floor, 'EXACTLY')}"
         return f"{bind(self.floor, 'FLOOR')} <= {length} <= {bind(self.ceiling, 'CEILING')}"
 
+    def takes(self) -> Takes | None:
+        return SIZED
+
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         code = "length" if facts.measured == "characters" else "count"
         return (Face(self.condition(value, bind), code, f"{self._needs()} {self._unit(facts)}", "length"),)
@@ -60,10 +64,18 @@ class Length(Rule):
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         if facts.measured not in _KEYWORDS:
             return Unsaid(f"JSON Schema does not count {facts.measured}")
+        if facts.open:  # whatever has a length: text, a list or a record
+            said: dict[str, object] = {}
+            for measured in _KEYWORDS:
+                said |= self._said(*_KEYWORDS[measured])
+            return {"not": said} if self.barred is not None else said
         low, high = _KEYWORDS[facts.measured]
-        if self.barred is not None:
-            return {"not": {low: self.barred, high: self.barred}}
+        return {"not": self._said(low, high)} if self.barred is not None else self._said(low, high)
+
+    def _said(self, low: str, high: str) -> dict[str, object]:
         ends = {low: self.floor, high: self.ceiling}
+        if self.barred is not None:
+            ends = {low: self.barred, high: self.barred}
         return {word: end for word, end in ends.items() if end is not None}
 
     def suits(self, facts: Facts) -> None:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from functools import partial
 from typing import Any
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
+from ..takes import LIST, TEXT, TEXT_OR_LIST, Takes
 from .base import Face, Rule, refuse
+from .equal import is_one_of
 from .pattern import Matches, judged
 
 
@@ -35,6 +38,13 @@ class _Affix(Rule):
     affix: str
     _method = ""
     _words = ""
+
+    @property
+    def tells_values(self) -> bool:
+        return True
+
+    def takes(self) -> Takes | None:
+        return TEXT
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{value}.{self._method}({bind(self.affix, 'AFFIX')})"
@@ -76,13 +86,28 @@ class EndsWith(_Affix):
         return f"it.ends_with({self.affix!r})"
 
 
+def _holds_in(held: Any, value: Any) -> bool:
+    return held in value if isinstance(value, str) else any(is_one_of((held,), each) for each in value)
+
+
 class Contains(Rule):
     """A text is in the text, or a value among the items."""
 
     held: Any
 
+    @property
+    def tells_values(self) -> bool:
+        return True
+
+    def takes(self) -> Takes | None:
+        return TEXT_OR_LIST if isinstance(self.held, str) else LIST
+
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(self.held, 'HELD')} in {value}"
+
+    def open_condition(self, value: str, bind: Bind) -> str:
+        held = partial(_holds_in, self.held)
+        return f"{bind(held, 'holds_in')}({value})"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "text that holds {held}" if facts.text else "{held} among the items"
@@ -92,12 +117,14 @@ class Contains(Rule):
         return {"held": self.held}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        if facts.text:
+        if facts.open and isinstance(self.held, str):
+            return {"pattern": escaped(self.held), "contains": {"const": self.held}}
+        if facts.text and not facts.open:
             return {"pattern": escaped(self.held)}
         return {"contains": {"const": self.held}}
 
     def suits(self, facts: Facts) -> None:
-        if facts.text and not isinstance(self.held, str):
+        if facts.text and not facts.open and not isinstance(self.held, str):
             raise DeclarationError(f"{self} looks for {self.held!r} in a text", remedy="look for text")
         if not facts.text and facts.measured != "items":
             refuse(self, facts, "it judges text and lists")

@@ -7,6 +7,7 @@ from typing import Any
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
+from ..takes import NUMBER, Takes
 from .base import Face, Rule, refuse
 
 
@@ -35,6 +36,9 @@ class Multiple(Rule):
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(is_multiple, 'is_multiple')}({value}, {bind(self.step, 'STEP')})"
+
+    def takes(self) -> Takes | None:
+        return NUMBER
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         return (Face(self.condition(value, bind), "step", "a multiple of {step}"),)

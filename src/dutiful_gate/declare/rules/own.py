@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Unsaid
+from ..facts import Bind, Facts, Own, Unsaid
 from .base import Face, Rule
 
 
@@ -16,7 +16,7 @@ class Holds(Rule):
     function: Callable[[Any], object]
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{bind(self.function, 'HOLDS')}({value})"
+        return f"{bind(Own(self.function), 'HOLDS')}({value})"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         return (Face(self.condition(value, bind), "check", "a value that passes {check}"),)

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
+from ..takes import TEXT, Takes
 from .base import Face, Rule, refuse
 
 _ENDLESS = re.compile(r"[*+]|,[0-9]*\}")
@@ -45,6 +46,9 @@ class Matches(Rule):
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(judged(self.pattern, self.flags, whole=True), 'MATCHES')}({value}) is not None"
+
+    def takes(self) -> Takes | None:
+        return TEXT
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         return (Face(self.condition(value, bind), "pattern", "text that matches {pattern}"),)

@@ -7,7 +7,7 @@ import keyword
 import re
 from typing import Any
 
-from ...declare.blanks import BLANKS
+from ...declare.blanks import ECMA_BLANKS, PYTHON_BLANKS
 from ...declare.facts import Unsaid
 from ...declare.patterns import anchored, depths, ecma_pattern, has_no_choice
 from ...declare.rules.more_text import escaped
@@ -112,9 +112,9 @@ _BACK = (
     (r"\p{L}\p{N}_", r"\w"),
     (r"\p{Nd}", r"\d"),
     (r"\P{Nd}", r"\D"),
-    (f"[^{BLANKS}]", r"\S"),
-    (f"[{BLANKS}]", r"\s"),
-    (BLANKS, r"\s"),
+    (f"[^{PYTHON_BLANKS}]", r"\S"),
+    (f"[{PYTHON_BLANKS}]", r"\s"),
+    (PYTHON_BLANKS, r"\s"),
     (r"[^\n]", "."),
     (r"(?=\n?$)", "$"),
 )
@@ -173,6 +173,7 @@ def _python(said: str) -> str | None:
     candidates = [said]
     changed = re.sub(r"\(\?<([A-Za-z_]\w*)>", r"(?P<\1>", said)
     changed = re.sub(r"\\k<([A-Za-z_]\w*)>", r"(?P=\1)", changed)
+    changed = _blanks_spelled(changed)
     for theirs, ours in _BACK:
         changed = changed.replace(theirs, ours)
     if said.endswith("$") and not said.endswith("\\$"):
@@ -187,6 +188,25 @@ def _python(said: str) -> str | None:
         if not isinstance(told, Unsaid) and _bare(told) == _bare(said):
             return candidate
     return None
+
+
+def _blanks_spelled(said: str) -> str:
+    """An expression with what ECMA-262 calls blank spelled out: Python has another idea of it."""
+    made, inside, at = "", False, 0
+    while at < len(said):
+        pair = said[at : at + 2]
+        if said.startswith(r"[\s\S]", at):
+            made, at = made + r"[\s\S]", at + 6
+            continue
+        if pair[0] == "\\":
+            spelled = {r"\S": f"[^{ECMA_BLANKS}]", r"\s": f"[{ECMA_BLANKS}]"}
+            made += pair if inside else spelled.get(pair, pair)
+            at += 2
+            continue
+        inside = pair[0] == "[" or (inside and pair[0] != "]")
+        made += pair[0]
+        at += 1
+    return made
 
 
 def _bare(said: str) -> str:

@@ -109,7 +109,11 @@ class DocumentEngine:
             found.note(Finding((), deep, data, data, Ask(data).route))
         return found
 
-    def release(self, value: Any, *, secrets: bool) -> Any:
+    def release(self, value: Any, *, secrets: bool, exact: bool = False) -> tuple[Any, None]:
+        """The data as it is."""
+        return value, None
+
+    def release_admitted(self, value: Any, *, secrets: bool, exact: bool = False) -> Any:
         """The data as it is."""
         return value
 
@@ -288,7 +292,7 @@ _MANY = Limits(depth=100_000)
 def _check_references(library: Library, root: Node) -> bool:
     """Follow all references from the root; whether they can come back to where they were.
 
-    Raises DeclarationError for one that leads nowhere, and for a circle that takes no step into the data.
+    Raises DeclarationError for one to nothing, and for a circle that takes no step into the data.
     """
     waiting = [root]
     seen: set[Node] = {root}

@@ -220,7 +220,7 @@ class Library:
         return made
 
     def target(self, node: Node, reference: str) -> Node:
-        """The schema that a reference in `node` leads to. Raises DeclarationError when it leads nowhere."""
+        """The schema that a reference in `node` leads to. Raises DeclarationError when there is none."""
         uri = resolved(node.resource.uri, reference)
         before, fragment = split(uri)
         resource = self.resource(before)

@@ -107,7 +107,7 @@ class _Sitting:
 
     def rule(self, rule: Rule, facts: Facts, word: str) -> None:
         """A keyword that says the same as a rule of ours speaks with its words."""
-        face = rule.faces("value", facts, lambda constant, hint: hint)[0]
+        face = rule.faces("value", facts, lambda constant, hint: hint)[-1]
         self.refuse(Cause(face.code, face.needs, rule.numbers(), facts.phrase, face.got), word)
 
     def note(self, word: str, held: Any) -> None:

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from ...declare.blanks import BLANKS
 from ...declare.embedded import Embedded
 from ...declare.facts import Facts, Unsaid
 from ...declare.kinds import Day, Kind, LocalMoment, Moment, Text, Truth, Whole, Written
@@ -14,7 +13,8 @@ from ...declare.kinds.decimal import decimal_plain
 from ...declare.kinds.lenient import Lenient
 from ...declare.records import RecordCheck, RecordRule, Standing
 from ...declare.rules import Distinct, Holds, Length, Rule
-from ...declare.steps import Step
+from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, trimmed
+from ...declare.takes import Takes
 from ...shape.nodes import (
     MISSING,
     Branches,
@@ -32,15 +32,19 @@ from ...shape.nodes import (
     Use,
     default_of,
 )
-from ...shape.plain import plain
+from ...shape.to_json import plain
+from ...shape.walk import holds_secret
 from ..document import Unstated
 from ..embedded import Fits
-from .final import is_settled, survives
+from ...shape.final import is_settled, survives
 from .spelled import spelled_out
 
 Keywords = dict[str, Any]
 _NEIGHBOURS = frozenset(["items", "prefixItems", "properties", "patternProperties", "additionalProperties"])
+_COUNTED = frozenset(["contains", "minContains", "maxContains", "$ref"])
 _LEFT_OVER = frozenset(["unevaluatedItems", "unevaluatedProperties"])
+_STANDS_IN = "Anything else is admitted too: a value stands in for it."
+_NOT_TOLD = "what a secret is compared with is not told"
 _DECIMAL = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
 _JSON_TYPES: dict[type, str] = {
     str: "string",
@@ -59,8 +63,8 @@ def written(
     `dialect` is what it will be put into: for OpenAPI a union by a tag says so.
     """
     pen = _Pen(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect)
-    root = pen.use(shape.root, "", shape.name)
-    definitions = {key: pen.record(record) for key, record in shape.records.items()}
+    root = plainer(pen.use(shape.root, "", shape.name))
+    definitions = {key: plainer(pen.record(record)) for key, record in shape.records.items()}
     content: Keywords = {**root}
     every, definitions = definitions, _reached(root, definitions)
     left = {f"/$defs/{escaped(key)}" for key in every.keys() - definitions.keys()}
@@ -114,6 +118,7 @@ class _Pen:
         self.unstated: list[Unstated] = []
         self.names: dict[str, str] = {}
         self.embedded: Keywords = {}
+        self.hidden = False
 
     def record(self, record: Record) -> Keywords:
         """A record under `$defs`."""
@@ -127,13 +132,17 @@ class _Pen:
         said["properties"] = {
             field.wire: self.field(field, f"{at}/properties/{escaped(field.wire)}", record) for field in fields
         }
-        root = self.shape.root.node
-        closed = self.refuse_unknown or record.rest is not None
-        if closed and not self.released and isinstance(root, Link) and root.key == record.key:
-            said["properties"].setdefault("$schema", {})  # what a data file has for its editor is never unknown
+        if self.released:
+            for field in record.computed:
+                if not field.use.secret:
+                    told = self.field(field, f"{at}/properties/{escaped(field.wire)}", record)
+                    said["properties"][field.wire] = {**told, "readOnly": True}
         required = [field.wire for field in fields if (not field.may_lack if self.released else field.required)]
+        required += [field.wire for field in record.computed if self.released and not field.use.secret]
         if required:
             said["required"] = required
+        if not self.released:
+            self.other_names(fields, said)
         if record.rest is not None and not (self.released and record.rest.use.secret):
             entries = self.use(record.rest.use, f"{at}/additionalProperties", f"{record.name}.{record.rest.attribute}")
             gathered = {
@@ -146,10 +155,38 @@ class _Pen:
             said |= gathered
         elif self.refuse_unknown:
             said["additionalProperties"] = False
+        root = self.shape.root.node
+        shut = said.get("additionalProperties", {}) != {} or "propertyNames" in said
+        if shut and not self.released and isinstance(root, Link) and root.key == record.key:
+            said["properties"].setdefault("$schema", {})  # what a data file has for its editor is never unknown
+            if "propertyNames" in said:
+                said["propertyNames"]["anyOf"][0] = {"enum": list(said["properties"])}
+        hides = any(field.use.secret for field in record.fields)
         for document in record.fits:
-            self.embed(said, document, at, record.name)
+            if hides and self.released:
+                self.leave(at, record.name, document, Unsaid("it judges the record with its secrets"))
+            else:
+                self.embed(said, document, at, record.name)
         self.record_rules(record, said, at, {field.attribute for field in fields})
         return said
+
+    def other_names(self, fields: list[Field], said: Keywords) -> None:
+        """Fields that may come under another name: under one of them, and no other."""
+        for field in fields:
+            for name in field.also:
+                said["properties"][name] = {**said["properties"][field.wire], "deprecated": True}
+            if not field.also:
+                continue
+            names = [field.wire, *field.also]
+            there = [{"required": [name]} for name in names]
+            if field.required:
+                said["required"] = [name for name in said["required"] if name != field.wire]
+                if not said["required"]:
+                    del said["required"]
+                join(said, {"allOf": [{"oneOf": there}]})
+            else:
+                pairs = [[one, two] for at, one in enumerate(names) for two in names[at + 1 :]]
+                join(said, {"allOf": [{"not": {"required": pair}} for pair in pairs]})
 
     def record_rules(self, record: Record, said: Keywords, at: str, there: set[str]) -> None:
         """What the fields must be to each other."""
@@ -162,6 +199,13 @@ class _Pen:
         nullable = frozenset(field.attribute for field in record.fields if field.use.may_be_null)
         for rule in record.rules:
             told = rule.keywords(Standing(wire, defaults, nullable))
+            secret = any(field.use.secret for field in record.fields if field.attribute in rule.fields)
+            if secret and not rule.asks_presence_only:
+                names = ", ".join(rule.fields)
+                self.leave(
+                    at, f"{record.name}.{rule.fields[0]}", f"a rule of {names}", Unsaid(_NOT_TOLD), *_codes(rule)
+                )
+                continue
             if not set(rule.fields) <= there:
                 told = Unsaid("a field that it mentions is not released")
             elif record.mends and not getattr(rule, "of_whole", False):
@@ -178,7 +222,9 @@ class _Pen:
     def field(self, field: Field, at: str, record: Record) -> Keywords:
         """One field among `properties`."""
         said = self.use(field.use, at, f"{record.name}.{field.attribute}")
-        if self.released or field.required or field.may_lack or field.use.secret or _converts(field.use):
+        if self.released or field.required or field.may_lack or _converts(field.use):
+            return said
+        if holds_secret(field.use, self.shape.guarded):
             return said
         said["default"] = self.plain(field.use, default_of(field))
         return said
@@ -196,11 +242,14 @@ class _Pen:
             said["title"] = about.title
         if about.text is not None:
             said["description"] = about.text
+        hidden, self.hidden = self.hidden, self.hidden or use.secret
         if self.released:
             said |= self.released_use(use, at, name)
         else:
             said |= self.sent_use(use, at, name)
-        if about.examples and not use.secret and (not self.released or not _converts(use)):
+        self.hidden = hidden
+        hides = hidden or holds_secret(use, self.shape.guarded)
+        if about.examples and not hides and (not self.released or not _converts(use)):
             said["examples"] = list(about.examples)
         for word, marked in (
             ("deprecated", about.deprecated),
@@ -216,7 +265,8 @@ class _Pen:
         said: Keywords = {}
         if use.fallback is not MISSING:
             self.leave(at, name, "otherwise(...)", Unsaid("anything will do, since something stands in for it"))
-            return said
+            text = use.about.text
+            said["description"] = f"{text} {_STANDS_IN}" if text else _STANDS_IN
         if use.split:
             said["type"] = "string"
             self.leave(at, name, f"split_on({use.split!r})", Unsaid("JSON Schema cannot look at the parts of a text"))
@@ -228,13 +278,13 @@ class _Pen:
             self.parts(said, use, at, name)
         for document in use.fits:
             self.embed(said, document, at, name)
-        if use.blank:
-            said = {"anyOf": [said, {"type": "string", "pattern": f"^[{BLANKS}]*$"}]}
         return said
 
     def embed(self, said: Keywords, document: Embedded, at: str, name: str) -> None:
         """A document beside a type: its keywords, or a reference to it."""
         reason = document.reason(self.dialect) if isinstance(document, Fits) else ""
+        if self.hidden and isinstance(document, Fits) and document.names_values:
+            reason = _NOT_TOLD
         if reason:
             self.leave(at, name, document, Unsaid(reason))
             return
@@ -275,10 +325,13 @@ class _Pen:
             case Nothing():
                 return {"type": "null"}
             case Choice(wire=wire):
+                if self.hidden:
+                    self.leave(at, name, "one of a few values", Unsaid(_NOT_TOLD), "choice")
+                    return _types_of(wire)
                 return _choice(wire)
             case Items(item, into):
                 said = {"type": "array", "items": self.use(item, f"{at}/items", f"{name}[]")}
-                if into == "list" or into == "tuple":
+                if into not in ("set", "frozenset"):
                     return said
                 self.note_repeats(item, "no item twice", at, name)
                 if self.released and self.hides(item):
@@ -298,7 +351,19 @@ class _Pen:
 
     def branches(self, node: Branches, at: str, name: str) -> Keywords:
         """One of several shapes; for OpenAPI with the tag that tells which."""
-        said: Keywords = {"anyOf": [self.use(option, f"{at}/anyOf/{n}", name) for n, option in enumerate(node.options)]}
+        if node.held:
+            return self.beside(node, at, name)
+        options = [self.use(option, f"{at}/anyOf/{n}", name) for n, option in enumerate(node.options)]
+        if node.tag:
+            options = [self.tagged(option, told, node.tag) for option, told in zip(node.options, options, strict=True)]
+        if not node.tag and all(list(told) == ["type"] for told in options):
+            kinds = [
+                kind
+                for told in options
+                for kind in (told["type"] if isinstance(told["type"], list) else [told["type"]])
+            ]
+            return {"type": list(dict.fromkeys(kinds))}
+        said: Keywords = {"anyOf": options}
         links = [option.node.key for option in node.options if isinstance(option.node, Link)]
         if self.discriminators and node.tag and len(links) == len(node.options):
             mapping = {
@@ -309,6 +374,28 @@ class _Pen:
             }
             said["discriminator"] = {"propertyName": node.tag, "mapping": mapping}
         return said
+
+    def tagged(self, option: Use, told: Keywords, tag: str) -> Keywords:
+        """An option of a union whose tag must be there, also where the record alone has a default for it."""
+        fields = self.shape.records[option.node.key].fields if isinstance(option.node, Link) else ()
+        sure = self.released or any(field.wire == tag and field.required for field in fields)
+        return told if sure else {**told, "required": [tag]}
+
+    def beside(self, node: Branches, at: str, name: str) -> Keywords:
+        """A union whose tag stands beside its data."""
+        options: list[Keywords] = []
+        for number, (option, tags) in enumerate(zip(node.options, node.tags, strict=True)):
+            inner = f"{at}/anyOf/{number}/properties/{escaped(node.held)}"
+            properties = {node.tag: _choice(tags), node.held: self.use(option, inner, name)}
+            options.append(
+                {
+                    "type": "object",
+                    "properties": properties,
+                    "required": [node.tag, node.held],
+                    "additionalProperties": False,
+                }
+            )
+        return {"anyOf": options}
 
     def fixed(self, items: tuple[Use, ...], at: str, name: str) -> Keywords:
         """A tuple of a fixed number of items."""
@@ -367,16 +454,26 @@ class _Pen:
         converted = False
         for number, part in enumerate(use.parts):
             later = use.parts[number + 1 :]
+            takes = part.takes() if facts.open and not converted else None
+            if takes is not None:
+                join(said, _types(takes))
             if isinstance(part, Rule):
                 told = Unsaid("it judges what a function of one's own made") if converted else part.keywords(facts)
                 if not converted and not survives(part, later):
                     told = Unsaid("a later step changes what it judged")
+                if self.hidden and part.tells_values:
+                    self.leave(
+                        at, name, f"{str(part).partition('(')[0].split(' ')[0]}(...)", Unsaid(_NOT_TOLD), *_codes(part)
+                    )
+                    continue
             else:
                 told = part.keywords()
                 facts = part.suits(facts)
                 converted = converted or not part.normalising
                 if is_settled(part, later):
                     continue
+                if part == trimmed and any(isinstance(rule, Length) and rule.floor for rule in later):
+                    told = {"pattern": NO_BLANKS_AND_NOT_EMPTY}
             if isinstance(told, Unsaid):
                 self.leave(at, name, part, told)
                 continue
@@ -511,11 +608,48 @@ def _choice(wire: tuple[object, ...]) -> Keywords:
     return {"enum": list(wire)}
 
 
+def _types_of(wire: tuple[object, ...]) -> Keywords:
+    types = list(dict.fromkeys(_JSON_TYPES[type(value)] for value in wire if type(value) in _JSON_TYPES))
+    return {"type": types[0] if len(types) == 1 else types}
+
+
+def _types(takes: Takes) -> Keywords:
+    """What JSON has of the values that a rule can judge."""
+    if not takes.types:
+        return {"not": {}}
+    return {"type": takes.types[0] if len(takes.types) == 1 else list(takes.types)}
+
+
 def _or_null(inner: Keywords) -> Keywords:
     """What is inside, or null, in the shortest words that say so."""
-    if isinstance(inner.get("type"), str) and not {"enum", "const", "not", "allOf"} & inner.keys():
-        return {**inner, "type": [inner["type"], "null"]}
+    kinds = inner.get("type")
+    if isinstance(kinds, str | list) and not {"enum", "const", "not", "allOf", "anyOf", "$ref"} & inner.keys():
+        kinds = [kinds] if isinstance(kinds, str) else kinds
+        return {**inner, "type": [*kinds, *(["null"] if "null" not in kinds else [])]}
+    if "anyOf" in inner and inner.keys() <= {"anyOf", "title", "description", "deprecated"}:
+        return {**inner, "anyOf": [*inner["anyOf"], {"type": "null"}]}
     return {"anyOf": [inner, {"type": "null"}]}
+
+
+def plainer(said: Any) -> Any:
+    """A schema without an `allOf` of one, where that one can stand beside the other keywords as well."""
+    if isinstance(said, list):
+        return [plainer(each) for each in said]
+    if not isinstance(said, dict) or "$schema" in said:
+        return said
+    made = {
+        word: held if word in ("const", "enum", "default", "examples", "mapping") else plainer(held)
+        for word, held in said.items()
+    }
+    only = made.get("allOf")
+    if isinstance(only, list) and len(only) == 1 and isinstance(only[0], dict):
+        rest = {word: held for word, held in made.items() if word != "allOf"}
+        conditions = {"if", "then", "else"}
+        clash = rest.keys() & only[0].keys() or (conditions & rest.keys() and conditions & only[0].keys())
+        meddles = (_NEIGHBOURS | _LEFT_OVER | _COUNTED) & only[0].keys()
+        if not clash and not meddles:
+            return {**rest, **only[0]}
+    return made
 
 
 def join(said: Keywords, more: Mapping[str, Any]) -> None:

@@ -22,16 +22,19 @@ def plain(use: Use, value: Any, records: Mapping[str, Record]) -> object:
         case Choice(wire=wire, values=values):
             at = next(i for i, held in enumerate(values) if held is value or (type(held), held) == (type(value), value))
             return wire[at]
-        case Items(item):
-            return [plain(item, each, records) for each in value]
+        case Items(item, into):
+            made = [plain(item, each, records) for each in value]
+            return sorted(made, key=repr) if into in ("set", "frozenset") else made
         case Fixed(items):
             return [plain(item, each, records) for item, each in zip(items, value, strict=True)]
         case Entries(key, held):
             return {str(plain(key, name, records)): plain(held, each, records) for name, each in value.items()}
         case Nullable(inner):
             return None if value is None else plain(inner, value, records)
-        case Branches(options=options):
-            return next(plain(option, value, records) for option in options if belongs(option, value, records))
+        case Branches(options=options, tag=tag, tags=tags, held=held_under):
+            at = next(number for number, option in enumerate(options) if belongs(option, value, records))
+            told = plain(options[at], value, records)
+            return {tag: tags[at][0], held_under: told} if held_under else told
         case Link(key):
             return _plain_record(records[key], value, records)
 
@@ -40,15 +43,19 @@ def _plain_record(record: Record, value: Any, records: Mapping[str, Record]) -> 
     def held(field: Field) -> Any:
         return value[field.attribute] if record.form == "dict" else getattr(value, field.attribute)
 
-    return {
+    made = {
         field.wire: plain(field.use, held(field), records)
         for field in record.fields
-        if record.form != "dict" or field.attribute in value
+        if not field.only_given and (record.form != "dict" or field.attribute in value)
     }
+    if record.rest is not None:
+        gathered = plain(record.rest.use, held(record.rest), records)
+        made.update({key: each for key, each in gathered.items() if key not in made})  # type: ignore[attr-defined]
+    return made
 
 
 def belongs(use: Use, value: object, records: Mapping[str, Record]) -> bool:
-    """Whether a typed value is of a use's type, as far as its class tells."""
+    """Whether a typed value is of a use's type, and so is all that it holds."""
     match use.node:
         case Scalar(kind):
             held = kind.reader(Source.NATIVE)(value)
@@ -57,12 +64,15 @@ def belongs(use: Use, value: object, records: Mapping[str, Record]) -> bool:
             return value is None
         case Choice(values=values):
             return any(held is value or (type(held), held) == (type(value), value) for held in values)
-        case Items(into=into):
-            return type(value).__name__ == into
+        case Items(item, into):
+            return type(value).__name__ == into and all(belongs(item, each, records) for each in value)  # type: ignore[attr-defined]
         case Fixed(items):
-            return isinstance(value, tuple) and len(value) == len(items)
-        case Entries():
-            return isinstance(value, dict)
+            same = isinstance(value, tuple) and len(value) == len(items)
+            return same and all(belongs(item, each, records) for item, each in zip(items, value, strict=True))  # type: ignore[call-overload]
+        case Entries(key, held):
+            return isinstance(value, dict) and all(
+                belongs(key, name, records) and belongs(held, each, records) for name, each in value.items()
+            )
         case Nullable(inner):
             return value is None or belongs(inner, value, records)
         case Branches(options=options):

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
-from ...declare.rules import Between, Ceiling, Floor, Length, Matches, OneOf, Rule
-from ...declare.steps import RoundedTo, Step, lowered, squeezed, trimmed, uppered
+from ..declare.rules import Between, Ceiling, Floor, Length, Matches, OneOf, Rule
+from ..declare.steps import RoundedTo, Step, lowered, squeezed, trimmed, uppered
 
 # Patterns of a simple kind only: literals, plain classes, groups, quantifiers. Anything else settles nothing.
 _CAPITALS = re.compile(r"(?:[A-Z0-9 _/:,;=@#%&~!'\"<>-]|\\[-.+*?/()d]|\[[A-Z0-9 _-]+\]|\{[0-9,]+\}|[+*?()|])*")

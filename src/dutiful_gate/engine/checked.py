@@ -1,0 +1,286 @@
+"""The way out for values made in code: checked against the shape of what goes out, and written, in one pass.
+
+It gives FAILED for anything that its gate would not read again, or its document not accept; the collecting function of
+the outgoing shape then tells what is wrong.
+"""
+
+from __future__ import annotations
+
+from operator import attrgetter
+
+from ..declare.facts import Own
+from ..declare.kinds import Exact
+from ..declare.rules import Length
+from ..shape.nodes import (
+    MISSING,
+    Branches,
+    Choice,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Use,
+)
+from ..shape.to_json import plain
+from ..source.program import Unit
+from .crowds import crowded, spreads
+from .plan import Plan, collection, options_in_order
+from .release import key_text, wire_of
+from .sound import SoundWriter
+
+_GIVE_UP = "return FAILED"
+_NESTED = 6
+
+
+def checked_unit(plan: Plan, *, secrets: bool, exact: bool) -> Unit:
+    """The function that takes a typed value and gives plain data, or FAILED.
+
+    `secrets` tells whether their values are written, `exact` whether Decimals stay what they are.
+    """
+    writer = CheckedWriter(plan, secrets=secrets, exact=exact)
+    entry = writer.entry(plan.shape.root, "release", top=True)
+    writer.finish()
+    source = "\n\n\n".join(writer.functions) + "\n"
+    return Unit(f"{plan.shape.name} release", source, writer.constants, entry, carries=writer.carries)
+
+
+class CheckedWriter(SoundWriter):
+    """Writes functions that check typed values and make plain data of them."""
+
+    def __init__(self, plan: Plan, *, secrets: bool, exact: bool) -> None:
+        super().__init__(plan, note_unknown=True)
+        self.secrets = secrets
+        self.exact = exact
+
+    def whole(self, use: Use) -> None:
+        """The body of a function for a use."""
+        self.write(f"return {self.out(use, 'data')}")
+
+    def body(self, record: Record) -> None:
+        """The body of a function for a record."""
+        self.write(f"return {self.out_record(record, 'data')}")
+
+    def given_up(self, test: str) -> None:
+        """Give up where a test is true."""
+        with self.block(f"if {test}:"):
+            self.write(_GIVE_UP)
+
+    def out(self, use: Use, value: str) -> str:
+        """Check the variable `value`, put its final form into it, and give back the name of its plain data."""
+        if self._nesting >= _NESTED or use.fallback is not MISSING:
+            return self.apart(use, value)
+        with self.at(use):
+            made = self.out_node(use, value)
+        for document in use.fits:
+            self.given_up(f"not {self.bind(document.sound, 'FITS')}({made})")
+        return made
+
+    def apart(self, use: Use, value: str) -> str:
+        """The same by a function of its own; what stands in for a value goes out though its rules refuse it."""
+        made = self.variable("made")
+        name = self.part(use.but(fallback=MISSING))
+        self.write(f"{made} = {name}({value}{self.more})")
+        with self.block(f"if {made} is FAILED:"):
+            if use.fallback is not MISSING and (instead := self.plain_fallback(use)) is not None:
+                fallback = self.bind(use.fallback, "FALLBACK")
+                kind = self.bind(type(use.fallback), "KIND")
+                self.given_up(f"{value}.__class__ is not {kind} or {value} != {fallback}")
+                self.write(f"{made} = {instead}")
+            else:
+                self.write(_GIVE_UP)
+        return made
+
+    def plain_fallback(self, use: Use) -> str | None:
+        """The name of the plain data of what stands in; None where it has none."""
+        try:
+            told = plain(use, use.fallback, self.plan.shape.records)
+        except Exception:
+            return None
+        return self.bind(told, "INSTEAD")
+
+    def out_node(self, use: Use, value: str) -> str:
+        """What a use holds, its steps and rules, and its plain data."""
+        node = use.node
+        facts = node.facts
+        match node:
+            case Scalar(kind):
+                self.scalar(kind, value, use.parts)
+                self.run(use.parts, value, facts)
+                source = value if self.exact and isinstance(kind, Exact) else kind.release(value, self.bind)
+                return self.put(source, value)
+            case Nothing():
+                self.given_up(f"{value} is not None")
+                return "None"
+            case Choice():
+                self.run(use.parts, value, facts)
+                return self.put(f"{self.bind(wire_of(node), 'WIRE_OF')}({value})", "")
+            case Items():
+                return self.out_items(node, use, value)
+            case Fixed(items):
+                return self.out_fixed(items, use, value)
+            case Entries(key, held):
+                return self.out_entries(key, held, use, value)
+            case Branches():
+                made = self.out_branches(node, value)
+                self.run(use.parts, value, facts)
+                return made
+            case Nullable(inner):
+                made = self.variable("made")
+                self._nesting += 1
+                self.write(f"{made} = None")
+                with self.block(f"if {value} is not None:"):
+                    self.write(f"{made} = {self.out(inner, value)}")
+                self._nesting -= 1
+                return made
+            case Link(key):
+                made = self.variable("made")
+                self.write(f"{made} = {self.record_function(key)}({value}{self.more})")
+                self.given_up(f"{made} is FAILED")
+                self.run(use.parts, value, facts)
+                return made
+
+    def put(self, source: str, value: str) -> str:
+        """The name of the variable that holds what an expression gives."""
+        if source == value:
+            return value
+        made = self.variable("made")
+        self.write(f"{made} = {source}")
+        return made
+
+    def out_items(self, node: Items, use: Use, value: str) -> str:
+        """A collection becomes a list; a set's items are put in an order that stays."""
+        self.given_up(
+            f"{value}.__class__ is not {collection(self, node.into)} or len({value}) > {self.plan.limits.items}"
+        )
+        of_set = node.into in ("set", "frozenset")
+        made, each = self.variable("made"), self.variable("item")
+        self.write(f"{made} = []")
+        typed = ""
+        if of_set or any(not isinstance(part, Length) for part in use.parts):
+            typed = self.variable("typed")
+            self.write(f"{typed} = []")
+        self._nesting += 1
+        with self.block(f"for {each} in {value}:"):
+            self.write(f"{made}.append({self.out(node.item, each)})")
+            if typed:
+                self.write(f"{typed}.append({each})")
+        self._nesting -= 1
+        if of_set:
+            if not spreads(node.item):
+                self.given_up(f"{self.bind(crowded, 'crowded')}({typed})")
+            self.given_up(f"len(set({typed})) != len({value})")
+            self.write(f"{made}.sort(key=repr)")
+        self.run(use.parts, typed or value, node.facts)
+        return made
+
+    def out_fixed(self, items: tuple[Use, ...], use: Use, value: str) -> str:
+        """A tuple of a fixed number of items."""
+        self.given_up(f"not isinstance({value}, tuple) or len({value}) != {len(items)}")
+        names = [self.variable("item") for _ in items]
+        if names:
+            self.write(f"{', '.join(names)}, = {value}")
+        made = [self.out(item, name) for name, item in zip(names, items, strict=True)]
+        self.run(use.parts, f"({''.join(name + ', ' for name in names)})", use.node.facts)
+        return self.put(f"[{', '.join(made)}]", "")
+
+    def out_entries(self, key: Use, held: Use, use: Use, value: str) -> str:
+        """A dict becomes one with keys of text; no two keys may be one then."""
+        self.given_up(f"{value}.__class__ is not dict or len({value}) > {self.plan.limits.items}")
+        made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
+        self.write(f"{made} = {{}}")
+        self._nesting += 1
+        with self.block(f"for {name}, {each} in {value}.items():"):
+            told = self.out(key, name)
+            text = f"{told} if {told}.__class__ is str else {self.bind(key_text, 'key_text')}({told})"
+            inner = self.out(held, each)
+            self.write(f"{made}[{text}] = {inner}")
+        self._nesting -= 1
+        self.given_up(f"len({made}) != len({value})")
+        self.run(use.parts, value, use.node.facts)
+        return made
+
+    def out_branches(self, node: Branches, value: str) -> str:
+        """The first option that the value is of goes out: a subclass before its base, a record by all that it holds."""
+        made = self.variable("made")
+        self.write(f"{made} = FAILED")
+        for option in options_in_order(self.plan, node, self.source):
+            with self.block(f"if {made} is FAILED:"):
+                self.write(f"{made} = {self.part(option)}({value}{self.more})")
+                if node.held:
+                    tag = self.bind(node.tags[node.options.index(option)][0], "TAG_OF")
+                    beside = f"{{{self.bind(node.tag, 'TAG')}: {tag}, {self.bind(node.held, 'HELD')}: {made}}}"
+                    with self.block(f"if {made} is not FAILED:"):
+                        self.write(f"{made} = {beside}")
+        self.given_up(f"{made} is FAILED")
+        return made
+
+    def out_record(self, record: Record, value: str) -> str:
+        """A record's fields, its rules, and the object of them; gives back its name."""
+        where = self.where
+        of_dict = record.form == "dict"
+        self.given_up(
+            f"{value}.__class__ is not dict"
+            if of_dict
+            else f"not isinstance({value}, {self.bind_class(record.builder)})"
+        )
+        made = self.variable("made")
+        self.write(f"{made} = {{}}")
+        known = self.variable("known")
+        self.write(f"{known} = 0")
+        value_of = {}
+        for field in record.fields:
+            self.where = f"{record.name}.{field.attribute}"
+            value_of[field.attribute] = self.out_field(field, value, made, known, of_dict=of_dict)
+        if record.rest is not None:
+            self.out_rest(record, record.rest, value, made, of_dict=of_dict)
+        elif of_dict:
+            self.given_up(f"len({value}) != {known}")
+        self.where = record.name
+        self.record_rules(record, value_of)
+        if not (any(field.use.secret for field in record.fields) and not self.secrets):
+            for document in record.fits:
+                self.given_up(f"not {self.bind(document.sound, 'FITS')}({made})")
+        for field in record.computed:
+            if self.secrets or not field.use.secret:
+                held = self.variable(field.attribute)
+                self.write(f"{held} = {self.bind(Own(attrgetter(field.attribute)), 'COMPUTED')}({value})")
+                self.write(f"{made}[{self.key(field.wire, trusted=False)}] = {self.out(field.use, held)}")
+        self.where = where
+        return made
+
+    def out_field(self, field: Field, record: str, made: str, known: str, *, of_dict: bool) -> str:
+        """One field into the object; gives back the name of its typed value."""
+        held = self.variable(field.attribute)
+        name = self.key(field.attribute, trusted=True)
+        wire = self.key(field.wire, trusted=field.wire == field.attribute)
+        depth = 0
+        if of_dict and field.may_lack:
+            self.write(f"{held} = ABSENT")
+            self.write(f"if {name} in {record}:")
+            depth = 1
+        self._indent += depth
+        self._nesting += depth
+        self.write(f"{held} = {f'{record}[{name}]' if of_dict else f'{record}.{field.attribute}'}")
+        self.write(f"{known} += 1")
+        told = self.out(field.use, held)
+        if self.secrets or not field.use.secret:
+            self.write(f"{made}[{wire}] = {told}")
+        self._nesting -= depth
+        self._indent -= depth
+        return held
+
+    def out_rest(self, record: Record, field: Field, value: str, made: str, *, of_dict: bool) -> None:
+        """What was gathered goes out beside the fields, and never in the place of one."""
+        held = self.variable(field.attribute)
+        key = self.key(field.attribute, trusted=True)
+        self.write(f"{held} = {f'{value}[{key}]' if of_dict else f'{value}.{field.attribute}'}")
+        told = self.out(field.use, held)
+        wires = self.bind(frozenset(each.wire for each in (*record.fields, *record.computed)), "WIRES")
+        self.given_up(f"not {wires}.isdisjoint({told})")
+        if self.secrets or not field.use.secret:
+            self.write(f"{made}.update({told})")

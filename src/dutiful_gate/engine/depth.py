@@ -1,0 +1,98 @@
+"""How deep data nests: counted before it is read, where a shape may lead deeper than the limit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from ..declare.kinds import Anything
+from ..declare.kinds.lenient import Lenient
+from ..shape.nodes import Entries, Fixed, Items, Link, Record, Scalar, Shape, Use
+from ..shape.walk import fields_of, inside, leads, uses_of
+from .runtime import Path
+
+_LEAVES = (str, int, float, bool, bytes, type(None))
+
+
+def may_be_deeper(shape: Shape, most: int) -> bool:
+    """Whether values of a shape may nest deeper than `most`: records that hold themselves, anything at all, or many."""
+    if shape.recursive or any(isinstance(use.node, Scalar) and _is_anything(use.node.kind) for use in uses_of(shape)):
+        return True
+    known: dict[str, int] = {}
+
+    def depth(use: Use) -> int:
+        below = max(map(depth, inside(use)), default=0)
+        if isinstance(use.node, Link):
+            return 1 + known[use.node.key]
+        return below + isinstance(use.node, Items | Fixed | Entries)
+
+    leads_to = leads(shape.records)
+    for key in _innermost_first(leads_to):
+        known[key] = max((depth(field.use) for field in fields_of(shape.records[key])), default=0)
+    return depth(shape.root) > most
+
+
+def _innermost_first(leads_to: Mapping[str, set[str]]) -> list[str]:
+    """Records in an order in which each comes after those that it leads to; there are no circles."""
+    done: dict[str, None] = {}
+    for start in leads_to:
+        waiting = [start]
+        while waiting:
+            key = waiting[-1]
+            missing = [each for each in leads_to[key] if each not in done]
+            if missing and key not in done:
+                waiting += missing
+            else:
+                done[waiting.pop()] = None
+    return list(done)
+
+
+def _is_anything(kind: object) -> bool:
+    return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Anything)
+
+
+def too_deep_at(data: Any, most: int, records: Mapping[str, Record], *, typed: bool) -> Path | None:
+    """The path of the first list or record that stands deeper than `most`; None where there is none.
+
+    `typed` tells that records may be objects, whose fields are looked into.
+    """
+    builders = tuple({record.builder for record in records.values() if typed and record.form == "object"})
+    fields = {record.builder: record for record in records.values()} if builders else {}
+
+    def members(value: Any) -> Iterator[tuple[Any, Any]] | None:
+        kind = value.__class__
+        if kind in _LEAVES:
+            return None
+        if kind is dict:
+            return iter(value.items())
+        if kind is list or isinstance(value, (list, tuple, set, frozenset)):
+            return iter(enumerate(value))
+        if isinstance(value, Mapping):
+            return iter([(key, value[key]) for key in value])
+        if builders and isinstance(value, builders):
+            record = next(fields[each] for each in type(value).__mro__ if each in fields)
+            return iter([(field.wire, getattr(value, field.attribute, None)) for field in fields_of(record)])
+        return None
+
+    first = members(data)
+    if first is None:
+        return None
+    if most < 1:
+        return ()
+    path: list[Any] = []
+    open_ones = [first]
+    while open_ones:
+        for key, value in open_ones[-1]:
+            following = members(value)
+            if following is None:
+                continue
+            if len(open_ones) >= most:
+                return (*path, key)
+            path.append(key)
+            open_ones.append(following)
+            break
+        else:
+            open_ones.pop()
+            if path:
+                path.pop()
+    return None

@@ -1,0 +1,110 @@
+"""The shape of what goes out: a value made in code is held against it before it is released.
+
+Its rules are judged on values in their final form, so that normalising steps run first. What only admission can tell is
+not asked again: the moment of checking (a booking for yesterday still goes out), functions of the developer's own, and
+what stands before a step that makes another value.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from functools import partial
+from typing import Any
+
+from ..declare.clock import Clock
+from ..declare.facts import Bind, Facts, Source, Stop, Unsaid
+from ..declare.kinds import Anything, Exact, Kind, LocalMoment, Moment, PlainData, UtcMoment, Whole, Written
+from ..declare.kinds.lenient import Lenient
+from ..declare.rules import Distinct, Face, Holds, Rule
+from ..declare.steps import Step, in_utc
+from ..shape.final import survives
+from ..shape.nodes import Choice, Record, Scalar, Shape, Use
+from ..shape.walk import rebuilt, rebuilt_records
+from .plan import after_making
+
+
+class Sendable(Rule):
+    """A value that has a form in JSON which is read as the same value again."""
+
+    kind: Kind
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{bind(partial(is_sendable, self.kind), 'is_sendable')}({value})"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        return (Face(self.condition(value, bind), "reading", "{phrase} that JSON can say"),)
+
+    def numbers(self) -> Mapping[str, object]:
+        return {}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        return {}
+
+    def suits(self, facts: Facts) -> None:
+        return
+
+    def __str__(self) -> str:
+        return "sendable"
+
+
+def is_sendable(kind: Kind, value: Any) -> bool:
+    """Whether what a typed value is written as is read as the same value again."""
+    try:
+        if isinstance(kind, Moment) and value.tzinfo is UTC:
+            return True
+        again = kind.reader(Source.JSON)(kind.plain(value))
+        if isinstance(again, Stop):
+            return False
+        if again == value:
+            return True
+        # Where clocks are turned, two date-times of one moment may be unequal.
+        return (
+            isinstance(again, datetime) and again.tzinfo is not None and again.astimezone(UTC) == value.astimezone(UTC)
+        )
+    except Exception:  # an object that cannot even be written
+        return False
+
+
+def outgoing(shape: Shape) -> Shape:
+    """The shape that values have when they go out."""
+    records = {key: _outgoing_record(record) for key, record in rebuilt_records(shape.records, _outgoing_use).items()}
+    return shape.but(root=rebuilt(shape.root, _outgoing_use), records=records)
+
+
+def _outgoing_record(record: Record) -> Record:
+    fields = tuple(field for field in record.fields if not field.only_given)
+    there = {field.attribute for field in fields}
+    rules = tuple(rule for rule in record.rules if there.issuperset(rule.fields))
+    return record.but(fields=fields, rules=rules, checks=(), runs_own=False)
+
+
+def _outgoing_use(use: Use) -> Use:
+    made = after_making(use.parts)
+    parts = use.parts if made is None else made
+    kept = tuple(
+        part
+        for number, part in enumerate(parts)
+        if isinstance(part, Step) or (not _is_for_admission(part) and survives(part, parts[number + 1 :]))
+    )
+    node = use.node if made is None else Scalar(PlainData())
+    if isinstance(node, Choice):
+        node = node.but(lenient=False)
+    if isinstance(node, Scalar):
+        kind = node.kind.inner if isinstance(node.kind, Lenient) else node.kind
+        if isinstance(kind, Anything):
+            kind = PlainData()
+        if isinstance(kind, UtcMoment):
+            kind, kept = Moment(), (in_utc, *kept)
+        node = Scalar(kind)
+        if isinstance(kind, Moment | LocalMoment | Written | Whole) and type(kind) is not Exact:
+            kept = (*kept, Sendable(kind))
+    return use.but(node=node, parts=kept, via=None, split="", blank=False)
+
+
+def _is_for_admission(rule: Rule) -> bool:
+    if isinstance(rule, Holds):
+        return True
+    if isinstance(rule, Distinct):
+        return rule.key is not None and not isinstance(rule.key, str)
+    return any(isinstance(held, Clock) for held in vars(rule).values())

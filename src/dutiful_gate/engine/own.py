@@ -1,0 +1,69 @@
+"""Functions of the developer's own, called from generated code: what they raise is told from what goes wrong there.
+
+A ValueError refuses the value. Anything else passes through every road unchanged, unless a secret is at hand: then an
+exception that names only the function and the field takes its place, since its words may quote the secret.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from types import TracebackType
+from typing import Any
+
+from ..declare.facts import Own
+
+
+class Passing(Exception):
+    """Carries an exception of an own function past generated code, which takes any other as a reason to look closer."""
+
+    def __init__(self, error: BaseException) -> None:
+        super().__init__()
+        self.error = error
+
+
+def carried(own: Own, where: str, *, hidden: bool) -> Callable[..., Any]:
+    """The function as generated code calls it: it raises ValueError or `Passing` only."""
+    function, name = own.function, own.name
+
+    def call(*values: Any, **named: Any) -> Any:
+        try:
+            return function(*values, **named)
+        except ValueError:
+            if not hidden:
+                raise
+            failed: Exception = ValueError()
+        except Passing:
+            raise
+        except Exception as error:
+            failed = Passing(
+                RuntimeError(
+                    f"{name} raised {type(error).__name__} for {where}, which is secret: its words are withheld"
+                )
+                if hidden
+                else error
+            )
+        # Raised here and not above, so that nothing hangs on it as its context.
+        raise failed
+
+    return call
+
+
+def _joined(way: TracebackType | None, end: TracebackType | None) -> TracebackType | None:
+    """The way to a function through generated code, and then what happened in it."""
+    if way is None:
+        return end
+    return TracebackType(_joined(way.tb_next, end), way.tb_frame, way.tb_lasti, way.tb_lineno)
+
+
+def unwrapped(call: Callable[..., Any]) -> Callable[..., Any]:
+    """A generated function that gives what own functions raised on to its caller."""
+
+    def asked(*values: Any) -> Any:
+        try:
+            return call(*values)
+        except Passing as passing:
+            error = passing.error
+            way = _joined(passing.__traceback__, error.__traceback__)
+        raise error.with_traceback(way)
+
+    return asked

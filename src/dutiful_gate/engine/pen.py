@@ -1,0 +1,70 @@
+"""What all writers of a gate's functions share: the plan, the place that is being written, and what may be shown there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from ..declare.facts import Own, Source
+from ..shape.nodes import Use
+from ..shape.walk import holds_secret
+from ..source.writer import Writer
+from .own import carried
+from .plan import Plan
+
+_IN_JSON = {
+    "a list": "an array",
+    "a record": "an object",
+    "text, a list or a record": "text, an array or an object",
+    "text or a list": "text or an array",
+}
+
+
+class EngineWriter(Writer):
+    """A writer of functions for one plan.
+
+    `hidden` is true while what is inside a secret is written, `outlined` while the value at hand holds a secret: the
+    first shows nothing of what came, the second only that it is a list or record, and of how many.
+    """
+
+    def __init__(self, plan: Plan) -> None:
+        super().__init__()
+        self.plan = plan
+        self.source = plan.source
+        self.hidden = False
+        self.outlined = False
+        self.where = plan.shape.name
+        self.carries = False
+        self.kept: dict[type, str] = {}
+        self._carried: dict[tuple[int, str, bool], object] = {}
+
+    def bind(self, constant: object, hint: str) -> str:
+        """A name for a constant; a function of the developer's own is bound so that what it raises is told apart."""
+        if constant.__class__ is Own:
+            self.carries = True
+            mark = (id(constant.function), self.where, self.outlined)  # type: ignore[attr-defined]
+            if mark not in self._carried:
+                self._carried[mark] = carried(constant, self.where, hidden=self.outlined)  # type: ignore[arg-type]
+            constant = self._carried[mark]
+        return super().bind(constant, hint)
+
+    @contextmanager
+    def at(self, use: Use) -> Iterator[None]:
+        """Write what is about a use, and shown as its secrets allow."""
+        before = self.hidden, self.outlined, self.inline
+        self.hidden = self.hidden or use.secret
+        self.outlined = self.hidden or holds_secret(use, self.plan.shape.guarded)
+        self.inline = not self.hidden
+        yield
+        self.hidden, self.outlined, self.inline = before
+
+    def noun(self, phrase: str) -> str:
+        """A list or record in the words of the source: JSON has its own, which clients read."""
+        return _IN_JSON.get(phrase, phrase) if self.plan.source is Source.JSON else phrase
+
+    @contextmanager
+    def reading(self, source: Source) -> Iterator[None]:
+        """Write what reads from another source for a while."""
+        before, self.source = self.source, source
+        yield
+        self.source = before

@@ -1,0 +1,17 @@
+"""A shape whose classes were changed after it was made: how they are built is looked at again, their annotations not."""
+
+from __future__ import annotations
+
+from .constructors import only_stores, runs_own_code
+from .nodes import Shape
+
+
+def looked_at_again(shape: Shape) -> Shape:
+    """The shape with each record built as its class is built now."""
+    records = {
+        key: record
+        if record.form != "object"
+        else record.but(stores=record.stores and only_stores(record.builder), runs_own=runs_own_code(record.builder))
+        for key, record in shape.records.items()
+    }
+    return shape.but(records=records)

@@ -1,0 +1,54 @@
+"""Whether a gate can travel to another process: everything it leans on must be found there by its name."""
+
+from __future__ import annotations
+
+import pickle
+from collections.abc import Iterator
+from typing import Any
+
+from ..declare.rules import Distinct, Holds
+from ..declare.steps import Then
+from .nodes import Choice, Scalar, Shape
+from .walk import uses_of
+
+
+def check_travels(shape: Shape, words: tuple[object, ...]) -> None:
+    """Raise PicklingError, naming the type or function that cannot be found by its name, and what to do about it."""
+    try:
+        pickle.dumps(words)
+    except Exception as error:
+        for what, held in _leant_on(shape):
+            if not _is_found(held):
+                raise pickle.PicklingError(
+                    f"the gate {shape.name} cannot travel: {what} {getattr(held, '__qualname__', held)!r} cannot be "
+                    "found by its name; declare it at the top of a module"
+                ) from None
+        raise pickle.PicklingError(
+            f"the gate {shape.name} cannot travel: {error}; declare what it leans on at the top of a module"
+        ) from None
+
+
+def _is_found(held: Any) -> bool:
+    try:
+        return pickle.loads(pickle.dumps(held)) is held
+    except Exception:
+        return False
+
+
+def _leant_on(shape: Shape) -> Iterator[tuple[str, Any]]:
+    """The types and functions of a shape that are the developer's own."""
+    for record in shape.records.values():
+        if isinstance(record.builder, type) and record.builder is not dict:
+            yield "the type", record.builder
+        for check in record.checks:
+            yield "the function", check.function
+    for use in uses_of(shape):
+        if isinstance(use.node, Choice) and use.node.owner is not None:
+            yield "the type", use.node.owner
+        if isinstance(use.node, Scalar) and (owner := getattr(use.node.kind, "owner", None)) is not None:
+            yield "the type", owner
+        for part in use.parts:
+            if isinstance(part, Holds | Then):
+                yield "the function", part.function
+            elif isinstance(part, Distinct) and callable(part.key):
+                yield "the function", part.key

@@ -1,0 +1,200 @@
+"""One walk over shapes: what is inside a use, where records lead, and what is secret."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Any
+
+from .nodes import Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Record, Shape, Use
+
+
+def inside(use: Use) -> tuple[Use, ...]:
+    """The uses that stand directly inside one, not looking into records."""
+    match use.node:
+        case Items(item=inner) | Nullable(inner):
+            held: tuple[Use, ...] = (inner,)
+        case Fixed(items) | Branches(options=items):
+            held = items
+        case Entries(key, value):
+            held = (key, value)
+        case _:
+            held = ()
+    return held if use.via is None else (*held, use.via)
+
+
+def every(use: Use) -> Iterator[Use]:
+    """A use and all that are inside it, however deep, not looking into records."""
+    waiting = [use]
+    while waiting:
+        each = waiting.pop()
+        yield each
+        waiting += reversed(inside(each))
+
+
+def fields_of(record: Record) -> tuple[Field, ...]:
+    """All fields of a record, the one that gathers the rest and those that are only computed among them."""
+    return (*record.fields, *((record.rest,) if record.rest is not None else ()), *record.computed)
+
+
+def uses_of(shape: Shape) -> list[Use]:
+    """Every use of a node in a shape."""
+    roots = [shape.root, *(field.use for record in shape.records.values() for field in fields_of(record))]
+    return [each for root in roots for each in every(root)]
+
+
+def nodes(use: Use) -> list[Node]:
+    """All nodes of a use, not looking into records."""
+    return [each.node for each in every(use)]
+
+
+def links(use: Use) -> set[str]:
+    """The keys of all records that a use leads to, not looking into them."""
+    return {node.key for node in nodes(use) if isinstance(node, Link)}
+
+
+def leads(records: Mapping[str, Record]) -> dict[str, set[str]]:
+    """The records that each record leads to directly."""
+    return {key: {link for field in fields_of(record) for link in links(field.use)} for key, record in records.items()}
+
+
+def recursive_of(leads_to: Mapping[str, Iterable[str]]) -> frozenset[str]:
+    """The records that can hold themselves, however deep: those on a circle (Tarjan's way, without recursion)."""
+    order: dict[str, int] = {}
+    low: dict[str, int] = {}
+    held: list[str] = []
+    on_stack: set[str] = set()
+    found: set[str] = set()
+    for start in leads_to:
+        if start in order:
+            continue
+        work: list[tuple[str, Iterator[str]]] = []
+
+        def enter(key: str, work: list[tuple[str, Iterator[str]]] = work) -> None:
+            order[key] = low[key] = len(order)
+            held.append(key)
+            on_stack.add(key)
+            work.append((key, iter(leads_to[key])))
+
+        enter(start)
+        while work:
+            key, following = work[-1]
+            for each in following:
+                if each not in order:
+                    enter(each)
+                    break
+                if each in on_stack:
+                    low[key] = min(low[key], order[each])
+            else:
+                work.pop()
+                if work:
+                    above = work[-1][0]
+                    low[above] = min(low[above], low[key])
+                if low[key] == order[key]:
+                    circle = set()
+                    while key not in circle:
+                        circle.add(held.pop())
+                    on_stack -= circle
+                    if len(circle) > 1 or key in leads_to[key]:
+                        found |= circle
+    return frozenset(found)
+
+
+def guarded_of(records: Mapping[str, Record], leads_to: Mapping[str, Iterable[str]]) -> frozenset[str]:
+    """The records that hold a secret, however deep."""
+    behind: dict[str, set[str]] = {key: set() for key in records}
+    for key, following in leads_to.items():
+        for each in following:
+            behind[each].add(key)
+    waiting = [
+        key
+        for key, record in records.items()
+        if any(use.secret for field in fields_of(record) for use in every(field.use))
+    ]
+    found = set(waiting)
+    while waiting:
+        new = behind[waiting.pop()] - found
+        found |= new
+        waiting += new
+    return frozenset(found)
+
+
+def holds_secret(use: Use, guarded: frozenset[str]) -> bool:
+    """Whether a value is a secret, or has one in it: then what came in its place is not shown either."""
+    return any(each.secret or (isinstance(each.node, Link) and each.node.key in guarded) for each in every(use))
+
+
+def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
+    """A path as far as its steps are numbers or declared names: past that they come from the data, and may be secret."""
+    uses = [shape.root]
+    for at, step in enumerate(path):
+        uses = [each for use in uses for each in _opened(use)]
+        following: list[Use] = []
+        for use in uses:
+            match use.node:
+                case Items(item) if isinstance(step, int):
+                    following.append(item)
+                case Fixed(items) if isinstance(step, int):
+                    following += items
+                case Entries(_, value) if not use.secret:
+                    following.append(value)
+                case Link(key):
+                    following += [field.use for field in shape.records[key].fields if field.wire == step]
+        if not following:
+            return path[:at]
+        uses = following
+    return path
+
+
+def _opened(use: Use) -> Iterator[Use]:
+    """A use and all that may stand in its place."""
+    yield use
+    if use.via is not None:
+        yield from _opened(use.via)
+    match use.node:
+        case Nullable(inner):
+            yield from _opened(inner)
+        case Branches(options=options):
+            for option in options:
+                yield from _opened(option)
+
+
+def rebuilt(use: Use, change: Callable[[Use], Use]) -> Use:
+    """A use in which every use, the inmost first, is what `change` makes of it; records are not looked into."""
+    node = use.node
+    match node:
+        case Items(item) | Entries(_, item) | Nullable(item):
+            inner = rebuilt(item, change)
+            word = {Items: "item", Entries: "value", Nullable: "inner"}[type(node)]
+            changes: dict[str, Any] = {} if inner is item else {word: inner}
+            if isinstance(node, Entries) and (key := rebuilt(node.key, change)) is not node.key:
+                changes["key"] = key
+        case Fixed(several) | Branches(options=several):
+            word = "items" if isinstance(node, Fixed) else "options"
+            each = tuple(rebuilt(one, change) for one in several)
+            changes = {} if all(new is old for new, old in zip(each, several, strict=True)) else {word: each}
+        case _:
+            changes = {}
+    if changes:
+        use = use.but(node=node.but(**changes))
+    if use.via is not None and (via := rebuilt(use.via, change)) is not use.via:
+        use = use.but(via=via)
+    return change(use)
+
+
+def rebuilt_records(records: Mapping[str, Record], change: Callable[[Use], Use]) -> dict[str, Record]:
+    """The records with every use of their fields rebuilt."""
+
+    def field(held: Field) -> Field:
+        use = rebuilt(held.use, change)
+        return held if use is held.use else held.but(use=use)
+
+    made: dict[str, Record] = {}
+    for key, record in records.items():
+        fields = tuple(map(field, record.fields))
+        rest = field(record.rest) if record.rest is not None else None
+        computed = tuple(map(field, record.computed))
+        same = rest is record.rest and all(
+            new is old for new, old in zip((*fields, *computed), (*record.fields, *record.computed), strict=True)
+        )
+        made[key] = record if same else record.but(fields=fields, rest=rest, computed=computed)
+    return made
