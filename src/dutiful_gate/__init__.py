@@ -8,7 +8,19 @@ if TYPE_CHECKING:
     from .declare.formats.email import Email
     from .declare.formats.web import Hostname, Slug, WebUrl
     from .declare.limits import Limits
-    from .declare.marks import about, camel, kebab, lenient, named, or_infinite, rest, secret, utc_only, without_offset
+    from .declare.marks import (
+        about,
+        camel,
+        kebab,
+        lenient,
+        named,
+        or_infinite,
+        rest,
+        secret,
+        told_by,
+        utc_only,
+        without_offset,
+    )
     from .declare.presence import all_or_none, at_least_one, at_most_one, exactly_one, needs, when
     from .declare.records import Wrong, obeys
     from .declare.rules.own import holds
@@ -96,6 +108,7 @@ __all__ = [
     "then",
     "this",
     "today",
+    "told_by",
     "trimmed",
     "uppered",
     "utc_only",
@@ -111,7 +124,7 @@ _ROOMS = {
     "declare.formats.email": "Email",
     "declare.formats.web": "Hostname Slug WebUrl",
     "declare.limits": "Limits",
-    "declare.marks": "about camel kebab lenient named or_infinite rest secret utc_only without_offset",
+    "declare.marks": "about camel kebab lenient named or_infinite rest secret told_by utc_only without_offset",
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
     "declare.records": "Wrong obeys",
     "declare.rules.own": "holds",

@@ -75,6 +75,8 @@ class Facts(Value):
         """Whether the value can be ordered against a constant of the declaration."""
         if isinstance(constant, bool) or not isinstance(constant, self.ordered):
             return False
+        if self.open:
+            return True
         # A datetime is a date to isinstance, yet the two do not compare.
         return not hasattr(constant, "hour") or any(hasattr(kind, "hour") for kind in self.ordered)
 

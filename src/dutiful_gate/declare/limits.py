@@ -2,8 +2,20 @@
 
 from __future__ import annotations
 
+from sys import getrecursionlimit
+
 from .errors import DeclarationError
 from .values import Value
+
+
+# What one level of a union of records costs in the deepest road, and what a program has used up before it asks.
+_FRAMES_A_LEVEL = 5
+_OTHER_FRAMES = 250
+
+
+def deepest() -> int:
+    """How deep lists and records may nest, for the interpreter to follow them."""
+    return (getrecursionlimit() - _OTHER_FRAMES) // _FRAMES_A_LEVEL
 
 
 class Limits(Value):
@@ -15,8 +27,8 @@ class Limits(Value):
     `digits`  the digits of one number in a raw text
     `faults`  how many faults a verdict lists; the rest are counted
 
-    Raises DeclarationError for a limit that is no whole number above 0, or `digits` above 4300, beyond which the
-    interpreter refuses to read a number.
+    Raises DeclarationError for a limit that is no whole number above 0, for `digits` above 4300, beyond which the
+    interpreter refuses to read a number, and for `depth` above 150, which is as deep as it follows records by default.
     """
 
     bytes: int = 8 * 1024 * 1024
@@ -33,5 +45,11 @@ class Limits(Value):
                     f"the limit {name}={limit!r} is no whole number above 0",
                     remedy="give one, or leave it out",
                 )
+        most = deepest()
+        if self.depth > most:
+            raise DeclarationError(
+                f"the limit depth={self.depth} is more than the interpreter can follow",
+                remedy=f"give at most {most}, or raise sys.setrecursionlimit first",
+            )
         if self.digits > 4300:
             raise DeclarationError(f"the limit digits={self.digits} is too high", remedy="give at most 4300")

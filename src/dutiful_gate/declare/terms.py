@@ -79,6 +79,8 @@ def _sample(facts: Facts) -> Any:
         time: time(9),
         timedelta: timedelta(hours=1),
     }
+    if facts.sort == "number":
+        return 1.0
     return samples[kind] if kind in samples else kind(1) if facts.number and kind is not None else None
 
 
@@ -123,6 +125,8 @@ class Comparison(RecordRule):
         return Unsaid("a rule of the record: one on the field itself could be said")
 
     def suits(self, facts: Mapping[str, Facts]) -> None:
+        from decimal import Decimal
+
         names = self.fields
         if self.sign in ("==", "!=") and not self.may_raise:
             return
@@ -148,6 +152,11 @@ class Comparison(RecordRule):
         try:
             eval(self.condition({name: f"f_{name}" for name in names}, bind), bound)
         except TypeError:
+            if any(isinstance(value, Decimal) for value in values.values()):
+                raise DeclarationError(
+                    f"{self} mixes decimal numbers with floats, which Python does not",
+                    remedy="write constants as Decimal, and declare the fields alike",
+                ) from None
             phrases = " with ".join(dict.fromkeys(facts[name].phrase for name in names))
             constant = f" with {self.right!r}" if isinstance(self.right, Constant) else ""
             raise DeclarationError(
@@ -168,8 +177,19 @@ def _told(term: Any, wire: Mapping[str, str]) -> object:
             return value
         case Combined(left, sign, right):
             words = {"+": "plus", "-": "minus", "*": "times", "/": "divided by", "//": "divided by", "%": "modulo"}
-            return f"{_told(left, wire)} {words[sign]} {_told(right, wire)}"
+            return f"{_in_words(left, wire)} {words[sign]} {_in_words(right, wire)}"
     return term
+
+
+def _in_words(term: Any, wire: Mapping[str, str]) -> object:
+    from datetime import timedelta
+
+    told = _told(term, wire)
+    if isinstance(told, timedelta):
+        from .kinds.texts import write_duration
+
+        return write_duration(told)
+    return told
 
 
 class FieldOfThis:

@@ -137,6 +137,7 @@ class CollectWriter(RecordWriter):
         nesting, self._nesting = self._nesting, 0
         label = self._label
         before = self.hidden, self.outlined, self.inline
+        shy, self.shy = self.shy, False
         self.hidden, self.inline = hidden, not hidden
         self.outlined = hidden or key in self.plan.shape.guarded
         remembers = key in self.plan.shape.recursive
@@ -150,6 +151,7 @@ class CollectWriter(RecordWriter):
                 f"def {name}(data, path, log):\n    return {again}({name!r}, {body}, data, path, log)"
             )
         self.hidden, self.outlined, self.inline = before
+        self.shy = shy
         self._nesting, self._label = nesting, label
 
     @property
@@ -210,8 +212,11 @@ class CollectWriter(RecordWriter):
     def _read(self, use: Use, value: str, path: str) -> None:
         guarded = use.fallback is not MISSING
         before = self.variable("before") if guarded else ""
+        held = self.variable("held") if guarded and self.plan.outgoing else ""
         if guarded:
             self.write(f"{before} = len(faults)")
+        if held:
+            self.write(f"{held} = {value}")
         if use.blank:
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                 self.write(f"{value} = None")
@@ -227,8 +232,11 @@ class CollectWriter(RecordWriter):
                     self.write(f"{came} = {self.bind(write, 'PLAIN')}({value})")
                 self.fitting(document, came, path)
         if guarded:
-            with self.block(f"if len(faults) != {before}:"):
-                self.write(f"{value} = log.excuse({before}, {self.bind(use.fallback, 'FALLBACK')})")
+            fallback = self.bind(use.fallback, "FALLBACK")
+            # What goes out is not replaced: only what stands in itself may break the rules.
+            same = f" and {held}.__class__ is {self.bind(type(use.fallback), 'KIND')} and {held} == {fallback}"
+            with self.block(f"if len(faults) != {before}{same if held else ''}:"):
+                self.write(f"{value} = log.excuse({before}, {fallback})")
 
     def fitting(self, document: Embedded, came: str, path: str) -> None:
         """Judge what came by a document that stands beside it."""
@@ -515,7 +523,9 @@ class CollectWriter(RecordWriter):
         if node.tag and self.source is not Source.NATIVE:
             self._tagged(node, value, given, path)
         else:
+            shy, self.shy = self.shy, self.outlined
             names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.source))
+            self.shy = shy
             phrases = list(dict.fromkeys(self._phrase(option) for option in node.options))
             cause = self.cause("branch", "one of these: {options}", expected={"options": phrases})
             shown = self.bind(outlined, "outlined") if self.outlined else "None"

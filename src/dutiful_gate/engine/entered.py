@@ -7,6 +7,7 @@ from typing import Any
 
 from ..shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from ..shape.walk import holds_secret
+from .liars import without_liars
 from .runtime import attributes_of
 from .sound import native_names
 
@@ -15,7 +16,10 @@ _DEEPEST = 64
 
 def entered(shape: Shape, data: Any) -> Any:
     """A copy of the data as it came, without secrets; where one is wanted inside, only what is known not to be one."""
-    return _cleaned(shape, shape.root, data, _DEEPEST)
+    try:
+        return _cleaned(shape, shape.root, data, _DEEPEST)
+    except Exception:  # an object that cannot be asked what it is
+        return _cleaned(shape, shape.root, without_liars(data, typed=False), _DEEPEST)
 
 
 def _cleaned(shape: Shape, use: Use, data: Any, left: int) -> Any:
@@ -47,8 +51,7 @@ def _cleaned(shape: Shape, use: Use, data: Any, left: int) -> Any:
 def _of_options(shape: Shape, options: tuple[Use, ...], data: Any, left: int) -> Any:
     """Of a record that may be one of several, what none of them calls secret."""
     if not isinstance(data, Mapping):
-        several = [option for option in options if isinstance(option.node, Items | Fixed)]
-        return _cleaned(shape, several[0], data, left) if len(several) == 1 and isinstance(data, list | tuple) else None
+        return None
     kept: dict[Any, Any] | None = None
     for option in options:
         if isinstance(option.node, Link | Entries):

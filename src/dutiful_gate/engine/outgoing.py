@@ -14,7 +14,8 @@ from typing import Any
 
 from ..declare.clock import Clock
 from ..declare.facts import Bind, Facts, Source, Stop, Unsaid
-from ..declare.kinds import Anything, Exact, Kind, LocalMoment, Moment, PlainData, UtcMoment, Whole, Written
+from ..declare.kinds import AnyNumber, Anything, Kind, LocalMoment, Moment, PlainData, UtcMoment, Whole, Written
+from ..declare.kinds.number import TOO_LONG
 from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Distinct, Face, Holds, Rule
 from ..declare.steps import Step, in_utc
@@ -53,6 +54,8 @@ def is_sendable(kind: Kind, value: Any) -> bool:
     try:
         if isinstance(kind, Moment) and value.tzinfo is UTC:
             return True
+        if isinstance(kind, Whole):
+            return abs(value) < TOO_LONG
         again = kind.reader(Source.JSON)(kind.plain(value))
         if isinstance(again, Stop):
             return False
@@ -97,7 +100,7 @@ def _outgoing_use(use: Use) -> Use:
         if isinstance(kind, UtcMoment):
             kind, kept = Moment(), (in_utc, *kept)
         node = Scalar(kind)
-        if isinstance(kind, Moment | LocalMoment | Written | Whole) and type(kind) is not Exact:
+        if isinstance(kind, AnyNumber | Moment | LocalMoment | Written | Whole):
             kept = (*kept, Sendable(kind))
     return use.but(node=node, parts=kept, via=None, split="", blank=False)
 

@@ -24,7 +24,8 @@ class EngineWriter(Writer):
     """A writer of functions for one plan.
 
     `hidden` is true while what is inside a secret is written, `outlined` while the value at hand holds a secret: the
-    first shows nothing of what came, the second only that it is a list or record, and of how many.
+    first shows nothing of what came, the second only that it is a list or record, and of how many. `shy` is true beside
+    such a value in a union: what came in the place of the one may have been meant for the other.
     """
 
     def __init__(self, plan: Plan) -> None:
@@ -33,6 +34,7 @@ class EngineWriter(Writer):
         self.source = plan.source
         self.hidden = False
         self.outlined = False
+        self.shy = False
         self.where = plan.shape.name
         self.carries = False
         self.kept: dict[type, str] = {}
@@ -53,7 +55,7 @@ class EngineWriter(Writer):
         """Write what is about a use, and shown as its secrets allow."""
         before = self.hidden, self.outlined, self.inline
         self.hidden = self.hidden or use.secret
-        self.outlined = self.hidden or holds_secret(use, self.plan.shape.guarded)
+        self.outlined = self.hidden or self.shy or holds_secret(use, self.plan.shape.guarded)
         self.inline = not self.hidden
         yield
         self.hidden, self.outlined, self.inline = before

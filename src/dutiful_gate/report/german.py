@@ -164,6 +164,7 @@ _READINGS = {
     "a finite number": "eine endliche Zahl",
     "a decimal number in ASCII digits, such as 12.50": "eine Dezimalzahl in ASCII-Ziffern, etwa 12.50",
     "a decimal number with an exponent from -4300 to 4300": "eine Dezimalzahl mit einem Exponenten von -4300 bis 4300",
+    "true or false, on or off": "true oder false, on oder off",
     "true or false, 1 or 0, yes or no, on or off": "true oder false, 1 oder 0, yes oder no, on oder off",
     "a date-time as text, such as 2026-05-04T09:30:00Z": "einen Zeitpunkt als Text, etwa 2026-05-04T09:30:00Z",
     "a date-time with an offset (RFC 3339), such as 2026-05-04T09:30:00Z": (

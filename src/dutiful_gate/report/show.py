@@ -132,10 +132,15 @@ def _written() -> tuple[tuple[type, Callable[[Any], str]], ...]:
     )  # fmt: skip
     return (
         (Decimal, _decimal),
-        *((kind, lambda value: value.isoformat().replace("+00:00", "Z")) for kind in (date, time)),
+        *((kind, _moment) for kind in (date, time)),
         (timedelta, write_duration),
         *((kind, lambda value: quoted(str(value))) for kind in (UUID, PurePath, ZoneInfo, *addresses)),
     )
+
+
+def _moment(value: Any) -> str:
+    text = str(value.isoformat())
+    return f"{text[:-6]}Z" if text.endswith("+00:00") else text
 
 
 def _decimal(value: Any) -> str:

@@ -149,15 +149,13 @@ class Maker:
             raise DeclarationError("split_on stands beside a type that is no list", remedy="declare list[...]")
         target = use.node.inner if isinstance(use.node, Nullable) else use
         secret = use.secret or beside.secret or _holds_secrets(use.node)
-        try:
+        if not secret:
             check_parts(target)
-        except DeclarationError:
-            if not secret:
-                raise
+        elif _makes_no_sense(target):  # raised without the error itself, whose words tell the rule's constants
             raise DeclarationError(
                 f"a rule or step beside a secret makes no sense for {target.node.facts.phrase}",
                 remedy="take `secret` away for a moment to read more",
-            ) from None
+            )
         if beside.via is not None or beside.split:
             via = None
             if beside.via is not None:
@@ -368,6 +366,14 @@ def check_parts(use: Use) -> None:
             part.suits(facts)
             stage.append(part)
             check_ranges(stage)
+
+
+def _makes_no_sense(use: Use) -> bool:
+    try:
+        check_parts(use)
+    except DeclarationError:
+        return True
+    return False
 
 
 def choice_of_literal(values: Sequence[Any]) -> Choice:

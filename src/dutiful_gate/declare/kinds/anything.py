@@ -8,10 +8,12 @@ from typing import Any
 
 from ..facts import ANY_VALUE, Bind, Facts, Source, Stop
 from .base import Kind, Reader
+from .number import TOO_LONG
 from .text import SURROGATE, encodable
 
 _KIND = Stop("kind", "a JSON value")
 _DEEP = Stop("depth", "lists and records that are not as deep")
+_LONG = Stop("size", "a number of at most 4300 digits")
 _FINITE = Stop("reading", "finite numbers, as a double holds them")
 
 
@@ -63,6 +65,8 @@ def kept(value: Any, left: int) -> Any:
         return {copied(key, 0): kept(each, left - 1) for key, each in value.items()}
     if isinstance(value, (list, tuple)):
         return [kept(each, left - 1) for each in value]
+    if isinstance(value, int) and abs(value) >= TOO_LONG:
+        raise _Unfit(_LONG)
     return copied(value, left)
 
 

@@ -222,7 +222,11 @@ def _local(value: object) -> object:
 
 
 def _local_from_text(value: object) -> object:
-    return _local(value.strip(BLANKS) if isinstance(value, str) else value)
+    """The same, blanks around it ignored; a form's `datetime-local` may leave the seconds out."""
+    if not isinstance(value, str):
+        return _MOMENT_KIND
+    text = value.strip(BLANKS)
+    return _local(f"{text}:00" if len(text) == 16 and text[13:14] == ":" else text)
 
 
 def _local_native(value: object) -> object:

@@ -22,6 +22,8 @@ _NOT_FINITE = Stop("reading", "a finite number, as a double holds it")
 _NUMBER = Late(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
 _MOST_DIGITS = 4300
 _EXACT = 2**53
+TOO_LONG = 10**_MOST_DIGITS
+"""The first whole number with more digits than the interpreter reads and writes."""
 
 
 def whole_from_json(value: object) -> object:

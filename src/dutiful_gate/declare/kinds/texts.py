@@ -15,8 +15,10 @@ from .written import Written
 _TIME = r"(?:[01][0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:\.[0-9]+)?)?(?:[Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])?"
 _DURATION = (
     # As many digits as a timedelta holds, whatever stands in the other places.
-    r"(-)?P(?!$)(?:([0-9]{1,8})W|(?:([1-8][0-9]{8}|[0-9]{1,8})D)?"
-    r"(?:T(?!$)(?:([0-9]{1,9})H)?(?:([0-9]{1,9})M)?(?:([0-9]{1,9}(?:\.[0-9]{1,6})?)S)?)?)"
+    r"(?!-P999999999DT)(-)?P(?!$)(?:([0-9]{1,8})W|(?:([1-8][0-9]{8}|[0-9]{1,8})D)?"
+    r"(?:T(?!$)(?:([0-9]{1,9})H)?(?:([0-9]{1,9})M)?(?:([0-9]{1,9}(?:\.[0-9]{1,6})?)S)?)?|"
+    # Past that, less than a day beside the days: so written, the longest that a timedelta holds is reached.
+    r"(9[0-9]{8})D(?:T(?!$)(?:(1?[0-9]|2[0-3])H)?(?:([1-5]?[0-9])M)?(?:([1-5]?[0-9](?:\.[0-9]{1,6})?)S)?)?)"
 )
 _BASE64 = "(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?"
 _time_text, _duration_text, _base64 = Late(_TIME), Late(_DURATION), Late(_BASE64)
@@ -48,7 +50,8 @@ def _read_time(text: str) -> time:
 
 
 def _write_time(value: time) -> str:
-    return value.isoformat().replace("+00:00", "Z")
+    text = value.isoformat()
+    return f"{text[:-6]}Z" if text.endswith("+00:00") else text
 
 
 def read_duration(text: str) -> timedelta:
@@ -56,7 +59,9 @@ def read_duration(text: str) -> timedelta:
     parts = _duration_text.fullmatch(text)
     if parts is None:
         raise ValueError(text)
-    sign, weeks, days, hours, minutes, seconds = parts.groups(default="0")
+    sign, weeks, days, hours, minutes, seconds, *long = parts.groups(default="0")
+    if long[0] != "0":
+        days, hours, minutes, seconds = long
     whole, _, fraction = seconds.partition(".")
     length = timedelta(
         weeks=int(weeks),

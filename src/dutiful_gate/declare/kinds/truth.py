@@ -10,8 +10,9 @@ from ..facts import Bind, Facts, Source, Stop
 from .base import Kind, Reader
 
 _KIND = Stop("kind", "true or false")
-_READING = Stop("reading", "true or false")
-_WORDS = {"true": True, "false": False}
+# A box that is ticked in a form comes as "on"; one that is not does not come.
+_WORDS = {"true": True, "false": False, "on": True, "off": False}
+_TEXT_READING = Stop("reading", "true or false, on or off")
 
 
 def read_truth(value: object) -> object:
@@ -20,11 +21,11 @@ def read_truth(value: object) -> object:
 
 
 def truth_from_text(value: object) -> object:
-    """The words true and false in any case, blanks around them ignored."""
+    """The words true and false, or on and off as forms have them, in any case; blanks around them ignored."""
     if not isinstance(value, str):
         return _KIND
     word = value.strip(BLANKS)
-    return _WORDS.get(word.lower(), _READING) if word.isascii() else _READING
+    return _WORDS.get(word.lower(), _TEXT_READING) if word.isascii() else _TEXT_READING
 
 
 class Truth(Kind):

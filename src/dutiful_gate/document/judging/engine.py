@@ -9,7 +9,7 @@ from typing import Any
 
 from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
-from ...declare.limits import Limits
+from ...declare.limits import Limits, deepest
 from ...report.fault import Fault, Path, pointer
 from .drafts import BY_NAME, DRAFT_2020_12, Draft, draft_of
 from .findings import Ask, Finding, Found, Note, spoken
@@ -230,7 +230,7 @@ def _check_form(library: Library, node: Node) -> None:
     uri = node.draft.uri
     standard = standard_document(uri)
     if standard is not None and uri not in _meta_engines:
-        _meta_engines[uri] = DocumentEngine(standard, {}, node.draft, "annotate", _MANY, uri)
+        _meta_engines[uri] = DocumentEngine(standard, {}, node.draft, "annotate", Limits(depth=deepest()), uri)
     own = _of_other_dialects(node)
     for inner in own:
         _check_form(library, inner)
@@ -239,7 +239,7 @@ def _check_form(library: Library, node: Node) -> None:
         handed = library.handed.get(uri, library.handed.get(f"{uri}#"))
         if handed is None or handed is node.raw:
             return
-        engine = DocumentEngine(handed, library.handed, node.draft, "annotate", _MANY, uri)
+        engine = DocumentEngine(handed, library.handed, node.draft, "annotate", Limits(depth=deepest()), uri)
     raw = _without(node, own) if own else node.raw
     if engine.sound(raw) is FAILED:
         _, findings = engine.collect(raw)
@@ -284,9 +284,6 @@ def _left_out(held: Any, steps: tuple[Any, ...]) -> Any:
     made = dict(held) if isinstance(held, dict) else list(held)
     made[steps[0]] = _left_out(held[steps[0]], steps[1:])
     return made
-
-
-_MANY = Limits(depth=100_000)
 
 
 def _check_references(library: Library, root: Node) -> bool:
