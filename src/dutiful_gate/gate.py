@@ -249,7 +249,7 @@ class Gate(Generic[T]):
 
         text = JsonText(raw, self.limits, exact=self.shape.exact, hides=self._hides)
         if not text.read(plain) and not text.readable:
-            return refusal(text.broken)
+            return refusal(text.broken, (), text.untold)
         return self._examined_text(text)
 
     def _examined(self, data: object) -> Verdict[T]:
@@ -267,7 +267,8 @@ class Gate(Generic[T]):
         if value is FAILED or text.broken:
             faults = text.merged(log.told())
             most = self.limits.faults
-            return refusal(faults[:most], log.dropped, log.untold + max(0, len(faults) - most), excused, kept)
+            untold = log.untold + text.untold + max(0, len(faults) - most)
+            return refusal(faults[:most], log.dropped, untold, excused, kept)
         return Verdict(value, (), log.dropped, 0, excused, kept)
 
     @property

@@ -118,40 +118,80 @@ def property_class(name: str, *, inverted: bool = False) -> str | None:
 def _by_category(name: str, inverted: bool) -> str | None:
     short = _LONG.get(name, name)
     if short == "LC":
-        return _ranges(lambda letter: unicodedata.category(letter) in ("Lu", "Ll", "Lt"), inverted)
-    return _of_category(short, inverted) if short in _SHORT else None
+        return _class(_of_categories(("Lu", "Ll", "Lt")), inverted)
+    if short not in _SHORT:
+        return None
+    return _class(_of_categories(tuple(each for each in _categories() if each.startswith(short))), inverted)
 
 
 @cache
-def _of_category(short: str, inverted: bool) -> str:
-    return _ranges(lambda letter: unicodedata.category(letter).startswith(short), inverted)
+def _categories() -> dict[str, list[tuple[int, int]]]:
+    """The ranges of code points of every category: one walk over all of them."""
+    found: dict[str, list[tuple[int, int]]] = {}
+    category = unicodedata.category
+    start, before = 0, category("\0")
+    for code, each in enumerate(map(category, map(chr, range(sys.maxunicode + 1)))):
+        if each != before:
+            found.setdefault(before, []).append((start, code - 1))
+            start, before = code, each
+    found.setdefault(before, []).append((start, sys.maxunicode))
+    return found
+
+
+def _of_categories(names: tuple[str, ...]) -> list[tuple[int, int]]:
+    return _merged([each for name in names for each in _categories().get(name, [])])
+
+
+def _merged(ranges: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Ranges in order, those that touch as one."""
+    made: list[tuple[int, int]] = []
+    for start, end in sorted(ranges):
+        if made and start <= made[-1][1] + 1:
+            made[-1] = (made[-1][0], max(made[-1][1], end))
+        else:
+            made.append((start, end))
+    return made
 
 
 @cache
+def _scripts() -> dict[str, list[tuple[int, int]]]:
+    """The ranges of letters and marks by the first word of their names."""
+    found: dict[str, list[tuple[int, int]]] = {}
+    wanted = set(_SCRIPTS.values())
+    for start, end in _of_categories(tuple(each for each in _categories() if each[0] in "LM")):
+        for code in range(start, end + 1):
+            word = unicodedata.name(chr(code), "").partition(" ")[0]
+            if word in wanted:
+                found.setdefault(word, []).append((code, code))
+    return {word: _merged(ranges) for word, ranges in found.items()}
+
+
 def _by_script(word: str, inverted: bool) -> str:
-    def belongs(letter: str) -> bool:
-        named = unicodedata.name(letter, "")
-        return named.partition(" ")[0] == word and unicodedata.category(letter)[0] in "LM"
-
-    return _ranges(belongs, inverted)
+    return _class(_scripts().get(word, []), inverted)
 
 
 @cache
+def _binary(name: str) -> list[tuple[int, int]]:
+    belongs = _BINARY[name]
+    assigned = _of_categories(tuple(each for each in _categories() if each not in ("Cn", "Co", "Cs")))
+    if name == "Any":
+        return [(0, sys.maxunicode)]
+    if name == "Assigned":
+        return _of_categories(tuple(each for each in _categories() if each != "Cn"))
+    return _merged([(code, code) for start, end in assigned for code in range(start, end + 1) if belongs(chr(code))])
+
+
 def _by_binary(name: str, inverted: bool) -> str:
-    return _ranges(_BINARY[name], inverted)
+    return _class(_binary(name), inverted)
 
 
-def _ranges(belongs: Callable[[str], bool], inverted: bool) -> str:
-    pieces = []
-    start = None
-    for code in range(sys.maxunicode + 2):
-        inside = code <= sys.maxunicode and belongs(chr(code)) != inverted
-        if inside and start is None:
-            start = code
-        elif not inside and start is not None:
-            pieces.append(_told(start) if start == code - 1 else f"{_told(start)}-{_told(code - 1)}")
-            start = None
-    return "".join(pieces)
+def _class(ranges: list[tuple[int, int]], inverted: bool) -> str:
+    """Ranges, or all that is outside of them, as the inside of a character class."""
+    if inverted:
+        ends = [-1, *(end for _, end in ranges)]
+        starts = [*(start for start, _ in ranges), sys.maxunicode + 1]
+        ranges = [(end + 1, start - 1) for end, start in zip(ends, starts, strict=True) if end + 1 < start]
+    return "".join(_told(start) if start == end else f"{_told(start)}-{_told(end)}" for start, end in ranges)
 
 
 def _told(code: int) -> str:

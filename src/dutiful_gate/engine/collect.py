@@ -92,7 +92,6 @@ class CollectWriter(RecordWriter):
         self._nesting = 0
         self._label = ""
         self._reading_says: str | None = None
-        self._ranks = ""
 
     def step(self, key: str) -> str:
         """The source of a path of one step, given the source of a key."""
@@ -648,24 +647,43 @@ class CollectWriter(RecordWriter):
         if self.hidden and rule.tells_values:
             expected = dict.fromkeys(expected, HIDDEN)
         told = {"expected": expected, "own_words": rule.own_words}
-        for face in self._faces(rule, value, facts):
+        careful = rule.may_raise or facts.open
+        looked_at = value
+        what = rule.measured(value, self.bind)
+        depth = 0
+        if what is not None:
+            looked_at = self.variable("measured")
+            if careful:
+                faces = rule.faces(looked_at, facts, self.bind)
+                cause = self.cause(faces[-1].code, faces[-1].needs, facts, got=faces[-1].got, **told)
+                self._tried(f"{looked_at} = {what}", rule, facts, cause, (path, given, value))
+                depth = self._otherwise()
+            else:
+                self.write(f"{looked_at} = {what}")
+        for face in self._faces(rule, looked_at, facts):
             cause = self.cause(face.code, face.needs, facts, got=face.got, **told)
-            if not rule.may_raise and not facts.open:
+            if not careful or what is not None:
                 with self.block(f"if not ({face.condition}):"):
                     self.fault(path, cause, given, value)
                 continue
             held = self.variable("held")
-            with self.block("try:"):
-                self.write(f"{held} = {face.condition}")
-            with self.block("except Passing:"):
-                self.write("raise")
-            with self.block("except ValueError as error:"):
-                words = cause if rule.own_words else f"{self.bind(self.words_of, 'own_fault')}({cause}, error)"
-                self.fault(path, words, given, value)
-            if facts.open:
-                with self.block("except Exception:"):
-                    self.fault(path, cause, given, value)
+            self._tried(f"{held} = {face.condition}", rule, facts, cause, (path, given, value))
             with self.block("else:"), self.block(f"if not {held}:"):
+                self.fault(path, cause, given, value)
+        self._indent -= depth
+
+    def _tried(self, line: str, rule: Rule, facts: Facts, cause: str, at: tuple[str, str, str]) -> None:
+        """A line that may raise: what an own function says in a ValueError is a fault, the rest of its errors pass."""
+        path, given, value = at
+        with self.block("try:"):
+            self.write(line)
+        with self.block("except Passing:"):
+            self.write("raise")
+        with self.block("except ValueError as error:"):
+            words = cause if rule.own_words else f"{self.bind(self.words_of, 'own_fault')}({cause}, error)"
+            self.fault(path, words, given, value)
+        if facts.open:
+            with self.block("except Exception:"):
                 self.fault(path, cause, given, value)
 
     def _faces(self, rule: Rule, value: str, facts: Facts) -> Sequence[Face]:

@@ -33,10 +33,10 @@ from .runtime import (
     drop_unnamed,
     gathered,
     in_document_order,
-    insert_late,
     is_record,
     note_taken,
     opened,
+    place_late,
     record_fault,
     refuse_unknown,
     refuse_unnamed,
@@ -50,7 +50,8 @@ class RecordWriter(EngineWriter, ABC):
     """The part of a collecting writer that writes records; another part reads what their fields hold."""
 
     _label: str
-    _ranks: str
+    _facts: dict[str, Facts]
+    _wires: dict[str, str]
 
     @abstractmethod
     def read(self, use: Use, value: str, path: str) -> None:
@@ -277,8 +278,12 @@ class RecordWriter(EngineWriter, ABC):
         fields = {field.attribute: field for field in record.fields}
         presence = presence_of(fields, value_of) if record.rules else {}
         given = {field.attribute for field in record.fields if field.only_given}
-        if record.rules:
-            self._ranks = self.bind({field.wire: rank for rank, field in enumerate(record.fields)}, "RANK")
+        if not record.rules:
+            return
+        ranks = self.bind({field.wire: rank for rank, field in enumerate(record.fields)}, "RANK")
+        self._facts = {name: field.use.facts for name, field in fields.items()}
+        self._wires = {name: field.wire for name, field in fields.items()}
+        self.write("late = []")
         for rule in record.rules:
             tests = [sound[name] for name in dict.fromkeys(rule.fields)]
             if came and given.intersection(rule.fields):
@@ -301,10 +306,11 @@ class RecordWriter(EngineWriter, ABC):
                     self.write(f"{agrees} = False")
                 with self.block(f"if not {agrees}:"):
                     self._record_fault(rule, fields, value_of)
+        with self.block("if late:"):
+            self.write(f"{self.bind(place_late, 'place_late')}(faults, start, len(path), {ranks}, late)")
 
     def _record_fault(self, rule: RecordRule, fields: dict[str, Field], value_of: dict[str, str]) -> None:
-        facts = {name: field.use.facts for name, field in fields.items()}
-        wire = {name: field.wire for name, field in fields.items()}
+        facts, wire = self._facts, self._wires
         first = fields[rule.fields[0]]
         face = rule.face(facts)
         whole = getattr(rule, "of_whole", False)
@@ -333,9 +339,8 @@ class RecordWriter(EngineWriter, ABC):
         if not hidden and holds_secret(first.use, self.plan.shape.guarded):
             outline = self.bind(outlined, "outlined")
             given, value = f"{outline}({given})", f"{outline}({value})"
-        ranks = self._ranks
         late = f"(path + {self.step(key)}, {cause}, {given}, {'None' if hidden else value})"
-        self.write(f"{self.bind(insert_late, 'insert_late')}(faults, start, len(path), {ranks}, {late})")
+        self.write(f"late.append({late})")
 
     def _build(self, record: Record, value_of: dict[str, str], came: str) -> None:
         """Make the record; what its own constructor, or a check of it, says against it is a fault too."""
@@ -380,7 +385,7 @@ def _told_of(rule: RecordRule, wire: Mapping[str, str], *, hidden: bool) -> Mapp
     told = rule.numbers(wire)
     if not hidden:
         return told
-    names = set(wire.values())
+    names = frozenset(wire.values())
 
     def may_be_told(word: str, held: object) -> bool:
         return word == "comparison" or held in names or (isinstance(held, list) and names.issuperset(held))

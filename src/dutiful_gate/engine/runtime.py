@@ -103,16 +103,17 @@ def in_document_order(log: Log, start: int, depth: int, data: Mapping[Any, Any])
         log.spill(start)
 
 
-def insert_late(faults: list[RawFault], start: int, depth: int, rank_of: Mapping[str, int], late: RawFault) -> None:
-    """Put a fault that was found late among a record's others, after those of its own field and the ones before."""
-    rank = rank_of[late[0][depth]]
-    at = len(faults)
-    while at > start:
-        before = faults[at - 1][0]
-        if len(before) <= depth or rank_of.get(before[depth], -1) <= rank or faults[at - 1][1].code == "absent":
-            break
-        at -= 1
-    faults.insert(at, late)
+def place_late(
+    faults: list[RawFault], start: int, depth: int, rank_of: Mapping[str, int], late: list[RawFault]
+) -> None:
+    """Put faults that were found late among a record's others, each after those of its own field."""
+
+    def rank(raw: RawFault) -> int:
+        return rank_of.get(raw[0][depth], -1) if len(raw[0]) > depth and raw[1].code != "absent" else -1
+
+    first = [raw for raw in faults[start:] if rank(raw) < 0]
+    others = sorted([*(raw for raw in faults[start:] if rank(raw) >= 0), *late], key=rank)
+    faults[start:] = [*first, *others]
 
 
 def remembered(number: str, read: Collector, data: Any, path: Path, log: Log) -> Any:

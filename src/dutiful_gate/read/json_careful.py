@@ -1,28 +1,32 @@
-"""JSON text read slowly, by hand and without recursion, to tell exactly what is wrong and where things stand.
+"""JSON text that is not sound, or not within the limits: what exactly is wrong with it, and where.
 
-It runs only when something is wrong already: the text is no sound JSON, or a fault wants its place.
+It runs only when something is wrong already. The standard decoder, made lenient, does the work wherever it can; only
+the member in which reading stopped is read by hand.
 """
 
 from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable
 from dataclasses import dataclass, field
-from decimal import Decimal, InvalidOperation
 from typing import Any, NoReturn
 
+from ..declare.digits import Digits
 from ..declare.limits import Limits
 from ..report.cause import Cause
 from ..report.fault import Path
+from .json_fast import too_deep
+from .json_places import Level, levels_around, places, repeated_keys
 
 _BLANKS = re.compile(r"[ \t\n\r]*")
 _NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
 _STRING = re.compile(r'"(?:[^"\\\x00-\x1f]++|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+"')
 _SOUND_START = re.compile(r'"(?:[^"\\\x00-\x1f]++|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+')
 _WORD = re.compile(r"[A-Za-z_]+|-Infinity")
-_skip = json.JSONDecoder().raw_decode
-_CONSTANTS = {"true": True, "false": False, "null": None}
+_TOKEN = re.compile(r"[^\s,:\[\]{}\"]*")
+# Whole numbers as floats: the interpreter refuses to read those of too many digits.
+_skip = json.JSONDecoder(parse_int=float).raw_decode
+_CONSTANTS = ("true", "false", "null")
 _NO_JSON = ("NaN", "Infinity", "-Infinity")
 
 _END = "the end of the text"
@@ -41,163 +45,282 @@ class Note:
 
 @dataclass(slots=True)
 class Told:
-    """What a careful reading found. `whole` is false when the text could not be read to its end."""
+    """What a careful reading found. `whole` is false when the text could not be read to its end.
+
+    `untold` counts what is wrong beyond the limit on faults.
+    """
 
     value: object = None
     whole: bool = False
     notes: list[Note] = field(default_factory=list)
-    keys: dict[Path, int] = field(default_factory=dict)
-    values: dict[Path, int] = field(default_factory=dict)
-
-    def offset(self, path: Path, *, of_key: bool) -> int:
-        """Where a path stands, or else the nearest thing around it that is there."""
-        if of_key and path in self.keys:
-            return self.keys[path]
-        while path and path not in self.values:
-            path = path[:-1]
-        return self.values.get(path, 0)
+    untold: int = 0
 
 
 class _Ended(Exception):
     """Reading cannot go on."""
 
 
-class _Frame:
-    """A list or record that is being read."""
+class _Unfit:
+    """Stands in a value for what JSON does not have, or the limits do not let through."""
 
-    __slots__ = ("holds", "key", "wanted")
+    __slots__ = ("cause",)
 
-    def __init__(self, holds: dict[str, Any] | list[Any], wanted: dict[Any, Any] | None) -> None:
-        self.holds = holds
-        self.key: Any = None
-        self.wanted = wanted
+    def __init__(self, cause: Cause) -> None:
+        self.cause = cause
 
 
-def read_carefully(
-    text: str, limits: Limits, paths: Iterable[Path] = (), *, exact: bool = False, sound: bool = False
-) -> Told:
-    """Read a JSON text, noting what is wrong, and where each of `paths`, and all that is around it, stands.
+class _Repeated(dict[str, Any]):
+    """A record in which a key stood twice."""
 
-    Of a text that is known to be sound only what the paths lead through is read by hand; the decoder skips the rest.
-    """
-    wanted: dict[Any, Any] = {}
-    for path in paths:
-        branch = wanted
-        for step in path:
-            branch = branch.setdefault(step, {})
-    reading = _Reading(text, limits, wanted)
-    reading.exact = exact
-    reading.sound = sound
+
+class _Lenient:
+    """The standard decoder, which goes on where it can and notes what it passed over."""
+
+    def __init__(self, limits: Limits, *, exact: bool) -> None:
+        self.most = limits.digits
+        self.passed = 0
+        self.fraction = Digits if exact else float
+
+    def pairs(self, pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+        made = dict(pairs)
+        if len(made) == len(pairs):
+            return made
+        self.passed += 1
+        return _Repeated(made)
+
+    def constant(self, name: str) -> _Unfit:
+        self.passed += 1
+        return _Unfit(Cause("reading", "a number that JSON has", got=name))
+
+    def long(self, digits: int) -> _Unfit:
+        self.passed += 1
+        needs = "a number of at most {most} digits"
+        return _Unfit(Cause("size", needs, {"most": self.most}, got=f"one of {digits:,}"))
+
+    def whole(self, digits: str) -> Any:
+        length = len(digits.lstrip("-"))
+        return self.long(length) if length > self.most else int(digits)
+
+    def number(self, digits: str) -> Any:
+        count = sum(map(str.isdigit, digits)) if len(digits) > self.most else 0
+        return self.long(count) if count > self.most else self.fraction(digits)
+
+    def read(self, text: str, at: int) -> tuple[Any, int]:
+        """The value at an offset, and where it ends. Raises JSONDecodeError."""
+        hooks: dict[str, Any] = {"object_pairs_hook": self.pairs, "parse_constant": self.constant}
+        counted = {"parse_int": self.whole, "parse_float": self.number}
+        if self.most == 4300:
+            counted = {} if self.fraction is float else {"parse_float": Digits}
+        try:
+            return json.JSONDecoder(**hooks, **counted).raw_decode(text, at)
+        except json.JSONDecodeError:
+            raise
+        except ValueError:  # a number with more digits than the interpreter reads
+            self.passed = 0
+            hooks |= {"parse_int": self.whole}
+            return json.JSONDecoder(**{**hooks, **counted, "parse_int": self.whole}).raw_decode(text, at)
+
+
+def read_carefully(text: str, limits: Limits, *, exact: bool = False) -> Told:
+    """Read a JSON text that is not sound, noting what is wrong."""
+    told = Told()
+    start = _BLANKS.match(text).end()  # type: ignore[union-attr]
+    if start == len(text):
+        told.notes.append(Note((), Cause("absent", "a JSON value"), None, start))
+        return told
+    lenient = _Lenient(limits, exact=exact)
+    deep = _too_deep_at(text, limits.depth)
+    try:
+        if deep is not None:
+            levels, at = deep
+            closing = "".join("}" if level.record else "]" for level in reversed(levels))
+            _, end = lenient.read(f"{text[:at]} 0{closing}", start)
+            if end < at:  # the value had ended before
+                deep = None
+        else:
+            told.value, end = lenient.read(text, start)
+    except (ValueError, RecursionError) as error:
+        at = min(getattr(error, "pos", len(text)), len(text) if deep is None else deep[1])
+        if lenient.passed:
+            _note_passed(text[:at], limits, told)
+        told.notes.append(_stopped(text, at))
+        return told
+    if deep is not None:
+        levels, at = deep
+        needs = "lists and records at most {most} deep"
+        path = tuple(level.step for level in levels)
+        told.notes.append(Note(path, Cause("depth", needs, {"most": limits.depth}, got="deeper ones"), None, at))
+        return told
+    told.whole = True
+    if lenient.passed:
+        told.value = _noted(told, text, limits, told.value)
+    end = _BLANKS.match(text, end).end()  # type: ignore[union-attr]
+    if end < len(text):
+        told.whole = False
+        told.notes.append(_stopped(text, end))
+    return told
+
+
+def _too_deep_at(text: str, most: int) -> tuple[list[Level], int] | None:
+    """The lists and records around the first one that is too deep, and where that begins."""
+    if text.count("[") + text.count("{") <= most or not too_deep(text.encode("utf-8", "surrogatepass"), most):
+        return None
+    levels, at = levels_around(text, len(text), deepest=most)
+    return (levels, at) if at < len(text) else None
+
+
+def _noted(told: Told, text: str, limits: Limits, value: Any) -> Any:
+    """The value without what does not belong into it, each put down with its place."""
+    unfit: list[tuple[Path, Cause]] = []
+    repeated: list[Path] = []
+    value = _cleaned(value, unfit, repeated)
+    found = places(text, [path for path, _ in unfit[: limits.faults]] + repeated[: limits.faults], repeats=True)
+    for path, cause in unfit[: limits.faults]:
+        told.notes.append(Note(path, cause, None, found.offset(path, of_key=False)))
+    told.untold += max(0, len(unfit) - limits.faults)
+    for path in repeated[: limits.faults]:
+        names, more = repeated_keys(text, found.offset(path, of_key=False), limits.faults)
+        told.notes += [Note((*path, name), _NO_REPEAT, name, at) for name, at in names]
+        told.untold += more
+    told.untold += max(0, len(repeated) - limits.faults)
+    told.notes.sort(key=lambda note: note.offset)
+    told.untold += max(0, len(told.notes) - limits.faults)
+    del told.notes[limits.faults :]
+    return value
+
+
+def _cleaned(root: Any, unfit: list[tuple[Path, Cause]], repeated: list[Path]) -> Any:
+    """A value in which 0 stands for what is unfit; the paths of that, and of the records in which a key stood twice."""
+    if isinstance(root, _Unfit):
+        unfit.append(((), root.cause))
+        return 0
+    waiting: list[tuple[Path, Any]] = [((), root)] if isinstance(root, list | dict) else []
+    while waiting:
+        path, holds = waiting.pop()
+        if isinstance(holds, _Repeated):
+            repeated.append(path)
+        for step, each in list(holds.items()) if isinstance(holds, dict) else enumerate(holds):
+            kind = each.__class__
+            if kind is _Unfit:
+                unfit.append(((*path, step), each.cause))
+                holds[step] = 0
+            elif kind is list or isinstance(each, dict):
+                waiting.append(((*path, step), each))
+    return root
+
+
+def _note_passed(text: str, limits: Limits, told: Told) -> None:
+    """Put down what the decoder passed over before it stopped: it is found again by its looks, outside of strings."""
+    looks = re.compile(rf'"(?:[^"\\]++|\\.)*+"|(-?Infinity|NaN)|-?[0-9]{{{limits.digits + 1},}}', re.DOTALL)
+    for found in looks.finditer(text):
+        if found[0][0] == '"':
+            continue
+        if len(told.notes) >= limits.faults:
+            told.untold += 1
+            continue
+        levels, _ = levels_around(text, found.start())
+        path = tuple(level.step for level in levels)
+        lenient = _Lenient(limits, exact=False)
+        made = lenient.constant(found[0]) if found[1] else lenient.long(len(found[0].lstrip("-")))
+        told.notes.append(Note(path, made.cause, None, found.start()))
+
+
+def _stopped(text: str, at: int) -> Note:
+    """Why reading stopped at an offset: the member that stands there is read by hand."""
+    levels, _ = levels_around(text, at)
+    reading = _Reading(text, levels)
     try:
         reading.read()
     except _Ended:
-        reading.told.whole = False
-    return reading.told
+        assert reading.note is not None
+        return reading.note
+    return Note(reading.path(), Cause("reading", "a JSON value"), text[at : at + 1], at)
 
 
 class _Reading:
-    def __init__(self, text: str, limits: Limits, wanted: dict[Any, Any]) -> None:
+    """Reads one member after the other of the innermost list or record, until something is wrong."""
+
+    def __init__(self, text: str, levels: list[Level]) -> None:
         self.text = text
-        self.limits = limits
-        self.wanted: dict[Any, Any] | None = wanted
-        self.exact = False
-        self.sound = False
-        self.at = 0
-        self.frames: list[_Frame] = []
-        self.told = Told()
+        self.levels = levels
+        # In a record from one member further back: its key tells where, when the next one has none.
+        self.at = (levels[-1].before if levels[-1].record else levels[-1].comma) if levels else 0
+        self.first = not levels or self.at == levels[-1].opened
+        self.inside = False
+        self.note: Note | None = None
 
     def read(self) -> None:
-        """The whole text: one value, and nothing after it."""
+        """Read on, from the last comma before what is wrong."""
         self.skip()
-        if self.at == len(self.text):
-            self.stop(Cause("absent", "a JSON value"), None)
-        self.told.value = self.value()
-        self.told.whole = True
-        while self.frames:
-            self.next_member()
-        self.skip()
-        if self.at < len(self.text):
+        if not self.levels:
+            self.value()
+            self.skip()
             self.expect("nothing after the JSON value")
+        if self.first:
+            self.at += 1
+        elif not self.levels[-1].record:
+            self.levels[-1].count -= 1  # counted again at the comma
+        while self.levels:
+            self.next_member(self.levels[-1])
 
     def path(self) -> Path:
         """Where reading stands."""
-        return tuple(frame.key for frame in self.frames)
+        levels = self.levels if self.inside else self.levels[:-1]
+        return tuple(level.step for level in levels)
 
-    def value(self) -> object:
-        """The value that begins here; a list or record is opened only, and filled by later turns."""
-        if self.sound and self.wanted is None:
-            skipped, self.at = _skip(self.text, self.at)
-            return skipped
-        self.locate()
-        letter = self.text[self.at : self.at + 1]
-        if letter == '"':
-            return self.string()
-        if letter == "{":
-            return self.open({})
-        if letter == "[":
-            return self.open([])
-        if letter == "-" or letter.isdigit():
-            return self.number()
-        return self.constant()
-
-    def locate(self) -> None:
-        """Remember the offset of this value when its path is asked for."""
-        if self.wanted is not None:
-            self.told.values[self.path()] = self.at
-
-    def open(self, holds: dict[str, Any] | list[Any]) -> object:
-        if len(self.frames) >= self.limits.depth:
-            needs = "lists and records at most {most} deep"
-            self.stop(Cause("depth", needs, {"most": self.limits.depth}, got="deeper ones"), None)
-        self.frames.append(_Frame(holds, self.wanted))
-        self.at += 1
-        return holds
-
-    def next_member(self) -> None:
-        """Read one member of the innermost list or record, or close it."""
-        frame = self.frames[-1]
-        first = frame.key is None
-        record = isinstance(frame.holds, dict)
-        close = "}" if record else "]"
+    def next_member(self, level: Level) -> None:
+        """Read one member, or close the list or record."""
+        close = "}" if level.record else "]"
+        self.inside = not self.first
         self.skip()
-        letter = self.text[self.at : self.at + 1]
+        letter = self.letter()
         if letter == close:
             self.at += 1
-            self.frames.pop()
+            self.levels.pop()
+            self.first, self.inside = False, True
             return
-        if not first:
+        if not self.first:
             if letter != ",":
                 self.expect(f"a comma or {close}")
             self.at += 1
             self.skip()
-            if self.text[self.at : self.at + 1] == close:
-                self.expect(f"another {'key' if record else 'item'} after the comma")
-        if isinstance(frame.holds, dict):
-            self.member_of_record(frame, frame.holds)
+            if self.letter() == close:
+                self.expect(f"another {'key' if level.record else 'item'} after the comma")
+            level.count += not level.record
+        if level.record:
+            self.member_of_record(level)
         else:
-            frame.key = len(frame.holds)
-            self.wanted = None if frame.wanted is None else frame.wanted.get(frame.key)
-            frame.holds.append(self.value())
+            self.inside = True
+            self.value()
+        self.first = False
 
-    def member_of_record(self, frame: _Frame, holds: dict[str, Any]) -> None:
-        start = self.at
-        if self.text[start : start + 1] != '"':
-            frame.key = None
-            self.frames.pop()
-            self.expect("a key in double quotes" if holds else "a key in double quotes, or }")
-        key = self.string()
-        frame.key = key
-        self.wanted = None if frame.wanted is None else frame.wanted.get(key)
-        if key in holds:
-            self.told.notes.append(Note(self.path(), _NO_REPEAT, key, start))
-        if self.wanted is not None:
-            self.told.keys[self.path()] = start
+    def member_of_record(self, level: Level) -> None:
+        if self.letter() != '"':
+            self.inside = False
+            self.expect("a key in double quotes, or }" if self.first else "a key in double quotes")
+        level.key = self.string()
+        self.inside = True
         self.skip()
-        if self.text[self.at : self.at + 1] != ":":
+        if self.letter() != ":":
             self.expect("a colon after the key")
         self.at += 1
         self.skip()
-        holds[key] = self.value()
+        self.value()
+
+    def value(self) -> None:
+        """The value that begins here; a list or record in it is sound, or it would be the innermost one."""
+        letter = self.letter()
+        if letter == '"':
+            self.string()
+        elif letter in ("{", "["):
+            try:
+                _, self.at = _skip(self.text, self.at)
+            except ValueError:
+                self.stop(Cause("reading", "a JSON value"), letter)
+        elif letter == "-" or letter.isdigit():
+            self.number()
+        else:
+            self.constant()
 
     def string(self) -> str:
         found = _STRING.match(self.text, self.at)
@@ -205,7 +328,7 @@ class _Reading:
             start = _SOUND_START.match(self.text, self.at)
             assert start is not None
             self.at = start.end()
-            letter = self.text[self.at : self.at + 1]
+            letter = self.letter()
             if letter == "\\":
                 self.stop(Cause("reading", "an escape that JSON has"), self.text[self.at : self.at + 2])
             self.expect("a closing double quote" if not letter else "control characters as escapes, such as \\n")
@@ -213,60 +336,41 @@ class _Reading:
         read: str = json.loads(found[0])
         return read
 
-    def number(self) -> object:
+    def number(self) -> None:
         found = _NUMBER.match(self.text, self.at)
         if found is None or self.text[found.end() : found.end() + 1].isalnum():
-            word = _WORD.match(self.text, self.at)
-            if word is not None:
+            if _WORD.match(self.text, self.at) is not None:
                 return self.constant()
             self.stop(Cause("reading", "a number as JSON writes it"), self.token())
-        digits = sum(map(str.isdigit, found[0]))
-        start, self.at = self.at, found.end()
-        if digits > self.limits.digits:
-            needs = "a number of at most {most} digits"
-            self.note(Cause("size", needs, {"most": self.limits.digits}, got=f"one of {digits:,}"), None, start)
-            return 0
-        if not any(letter in found[0] for letter in ".eE"):
-            return int(found[0])
-        return self.exactly(found[0], start) if self.exact else float(found[0])
+        self.at = found.end()
+        return None
 
-    def exactly(self, digits: str, start: int) -> object:
-        """A number as a Decimal, where even that can hold it."""
-        try:
-            return Decimal(digits)
-        except InvalidOperation:
-            self.note(Cause("size", "a number with an exponent that can be held", got="a larger one"), None, start)
-            return 0
-
-    def constant(self) -> object:
+    def constant(self) -> None:
         word = _WORD.match(self.text, self.at)
         if word is None:
             self.expect("a JSON value")
-        if word[0] in _CONSTANTS:
+        if word[0] in _CONSTANTS or word[0] in _NO_JSON:
             self.at = word.end()
-            return _CONSTANTS[word[0]]
-        if word[0] in _NO_JSON:
-            start, self.at = self.at, word.end()
-            self.note(Cause("reading", "a number that JSON has", got=word[0]), None, start)
-            return 0
-        return self.stop(Cause("reading", "a JSON value"), self.token())
+            return
+        self.stop(Cause("reading", "a JSON value"), self.token())
+
+    def letter(self) -> str:
+        """The letter that stands here, "" at the end."""
+        return self.text[self.at : self.at + 1]
 
     def token(self) -> str:
         """What stands here, up to the next blank or sign."""
-        found = re.compile(r"[^\s,:\[\]{}\"]*").match(self.text, self.at)
-        return (found[0] if found else "") or self.text[self.at : self.at + 1]
+        found = _TOKEN.match(self.text, self.at)
+        return (found[0] if found else "") or self.letter()
 
     def skip(self) -> None:
         self.at = _BLANKS.match(self.text, self.at).end()  # type: ignore[union-attr]
 
-    def note(self, cause: Cause, given: object, offset: int) -> None:
-        self.told.notes.append(Note(self.path(), cause, given, offset))
-
     def expect(self, needs: str) -> NoReturn:
         """Stop here, since something else is needed than what stands here."""
-        letter = self.text[self.at : self.at + 1]
+        letter = self.letter()
         self.stop(Cause("reading", needs, got="value" if letter else _END), letter)
 
     def stop(self, cause: Cause, given: object) -> NoReturn:
-        self.note(cause, given, self.at)
+        self.note = Note(self.path(), cause, given, self.at)
         raise _Ended

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import json
 import re
-from decimal import Decimal, InvalidOperation
 from functools import lru_cache
 from itertools import accumulate
 from typing import Any
 
+from ..declare.digits import Digits
 from ..declare.facts import FAILED
 from ..declare.limits import Limits
 
@@ -40,7 +40,7 @@ _BLANK = " \t\n\r"
 
 
 def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool) -> Any:
-    """The plain value of sound JSON within the limits, fractions as Decimal when `exact`.
+    """The plain value of sound JSON within the limits, fractions with their digits when `exact`.
 
     FAILED for anything else: the careful reader tells what is wrong. Raises TypeError for what is no text at all.
     """
@@ -65,7 +65,7 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
             return FAILED
         scan = _scan if limits.digits == 4300 and not exact else _with_digits(limits.digits, exact=exact).raw_decode
         value, end = scan(text, 0)
-    except (ValueError, RecursionError, Troubled, InvalidOperation):
+    except (ValueError, RecursionError, Troubled):
         # ValueError: no UTF-8, no JSON, or a number with more digits than the interpreter reads.
         return FAILED
     return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
@@ -81,11 +81,15 @@ def _with_digits(most: int, *, exact: bool) -> json.JSONDecoder:
             raise Troubled
         return int(digits)
 
-    def number(digits: str) -> float | Decimal:
+    def number(digits: str) -> float:
         if len(digits) > most and sum(map(str.isdigit, digits)) > most:
             raise Troubled
-        return Decimal(digits) if exact else float(digits)
+        return Digits(digits) if exact else float(digits)
 
+    if most == 4300:  # the interpreter's own limit
+        return json.JSONDecoder(
+            object_pairs_hook=_without_repeats, parse_constant=_no_constant, parse_float=Digits if exact else None
+        )
     return json.JSONDecoder(
         object_pairs_hook=_without_repeats, parse_constant=_no_constant, parse_int=whole, parse_float=number
     )

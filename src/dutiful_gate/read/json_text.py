@@ -9,7 +9,8 @@ from ..declare.limits import Limits
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
-from .json_careful import Note, Told, read_carefully
+from .json_careful import Note, read_carefully
+from .json_places import places
 from .lines import Lines
 
 _BOM = "\ufeff"
@@ -34,6 +35,7 @@ class JsonText:
         "broken",
         "readable",
         "text",
+        "untold",
         "value",
     )
 
@@ -54,6 +56,7 @@ class JsonText:
         self.value: object = None
         self.readable = False
         self.broken: list[Fault] = []
+        self.untold = 0
 
     def read(self, plain: object) -> bool:
         """Take in the text, of which `plain_json` made `plain`; whether it is sound JSON within the limits."""
@@ -74,25 +77,20 @@ class JsonText:
             self.value, self.readable = plain, True
             return True
         told = read_carefully(self.text, self._limits, exact=self._exact)
-        self.value, self.readable = told.value, told.whole
+        self.value, self.readable, self.untold = told.value, told.whole, told.untold
         self.broken = [self._fault(note) for note in told.notes]
         return False
 
     def placed(self, faults: Sequence[Fault]) -> list[Fault]:
         """The same faults, each with its line and column."""
-        told = read_carefully(
-            self.text, self._limits, (fault.path for fault in faults), sound=self.readable and not self.broken
-        )
-        return [fault.at(self._place(told, fault.path, of_key=fault.code == "unknown")) for fault in faults]
+        found = places(self.text, (fault.path for fault in faults), repeats=bool(self.broken))
+        return [fault.at(self._at(found.offset(fault.path, of_key=fault.code == "unknown"))) for fault in faults]
 
     def merged(self, faults: Sequence[Fault]) -> list[Fault]:
         """Faults of the text and of its values together, in document order, one a place."""
         told_of = {fault.path for fault in self.broken}
         rest = [fault for fault in self.placed(faults) if fault.path not in told_of]
         return sorted([*self.broken, *rest], key=_position)
-
-    def _place(self, told: Told, path: Path, *, of_key: bool) -> Place:
-        return self._at(told.offset(path, of_key=of_key))
 
     def _at(self, offset: int) -> Place:
         if self._lines is None:

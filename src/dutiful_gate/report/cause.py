@@ -8,10 +8,10 @@ from functools import cached_property
 
 from ..declare.values import Value
 from .catalogue import Catalogue, in_force
+from .near import nearest
 from .show import LONGEST, plainly, quoted, shown
 
 _SLOT = r"\{\{|\{([a-z_]+)\}"
-_LONGEST_KEY = 200
 HIDDEN = "a hidden value"
 _NO_NUMBERS: Mapping[str, object] = {}
 
@@ -117,11 +117,8 @@ class UnknownKey(Cause):
 
     def numbers(self, given: object) -> Mapping[str, object]:
         """The nearest known key, if one is near."""
-        from difflib import get_close_matches  # only for those who read the message
-
-        folded = {name.lower(): name for name in reversed(self.known)}
-        near = get_close_matches(str(given)[:_LONGEST_KEY].lower(), folded, 1)
-        return {"near": folded[near[0]]} if near else {}
+        near = nearest(given, self.known) if isinstance(given, str) else ""
+        return {"near": near} if near else {}
 
 
 def _filled(template: str, slots: Mapping[str, str]) -> str:

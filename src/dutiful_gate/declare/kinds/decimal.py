@@ -7,6 +7,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from ..blanks import BLANKS
+from ..digits import Digits
 from ..facts import Bind, Facts, Source, Stop
 from ..late import Late
 from .base import Kind, Reader
@@ -15,6 +16,8 @@ _KIND = Stop("kind", "a number")
 _READING = Stop("reading", "a decimal number in ASCII digits, such as 12.50")
 _NOT_FINITE = Stop("reading", "a finite number")
 _SIZE = Stop("size", "a decimal number with an exponent from -4300 to 4300")
+_LONG = Stop("size", "a number of at most 4300 digits")
+_MOST_DIGITS = 4300
 _NUMBER = Late(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
 
 
@@ -33,6 +36,13 @@ def decimal_from_json(value: object) -> object:
         return _sized(value)
     if isinstance(value, int):
         return Decimal(value)
+    if isinstance(value, Digits):
+        if len(value.digits) > _MOST_DIGITS:
+            return _LONG
+        try:
+            return _sized(Decimal(value.digits))
+        except InvalidOperation:
+            return _SIZE
     if isinstance(value, float):
         return _sized(Decimal(float.__repr__(value)))
     return _KIND
@@ -45,6 +55,8 @@ def decimal_from_text(value: object) -> object:
     digits = value.strip(BLANKS)
     if not _NUMBER.fullmatch(digits):
         return _READING
+    if len(digits) > _MOST_DIGITS:
+        return _LONG
     try:
         return _sized(Decimal(digits))
     except InvalidOperation:

@@ -7,6 +7,7 @@ from datetime import time, timedelta
 from functools import cache
 from typing import Any
 from uuid import UUID as _UUID
+from uuid import SafeUUID
 
 from ..late import Late
 from .base import Kind
@@ -21,6 +22,7 @@ _DURATION = (
     r"(9[0-9]{8})D(?:T(?!$)(?:(1?[0-9]|2[0-3])H)?(?:([1-5]?[0-9])M)?(?:([1-5]?[0-9](?:\.[0-9]{1,6})?)S)?)?)"
 )
 _BASE64 = "(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?"
+_new, _set = object.__new__, object.__setattr__
 _time_text, _duration_text, _base64 = Late(_TIME), Late(_DURATION), Late(_BASE64)
 
 
@@ -29,7 +31,11 @@ def _read_uuid(text: str) -> Any:
     if len(text) == 36 and text[8] == "-" == text[13] and text[18] == "-" == text[23]:
         digits = text.replace("-", "")
         if len(digits) == 32 and digits.isascii() and digits.isalnum():
-            return _UUID(int=int(digits, 16))
+            # Its constructor looks at much that is known here.
+            made = _new(_UUID)
+            _set(made, "int", int(digits, 16))
+            _set(made, "is_safe", SafeUUID.unknown)
+            return made
     raise ValueError(text)
 
 

@@ -44,6 +44,10 @@ class Rule(Value, ABC, kw_only=True):
         """The same where the value may be of any type."""
         return self.condition(value, bind)
 
+    def measured(self, value: str, bind: Bind) -> str | None:
+        """The source of what all faces look at, where that is worth finding once: they are then given it as the value."""
+        return None
+
     @abstractmethod
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         """The ways the rule can fail; together their conditions are `condition`."""

@@ -80,10 +80,15 @@ class Distinct(Rule):
         """
         return self.but(key=key)
 
-    def condition(self, value: str, bind: Bind) -> str:
-        return f"{self._standing(value, bind)} == {_SOUND}"
+    @property
+    def may_raise(self) -> bool:
+        """A ValueError of the developer's own function is a fault."""
+        return callable(self.key)
 
-    def _standing(self, value: str, bind: Bind) -> str:
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{self.measured(value, bind)} == {_SOUND}"
+
+    def measured(self, value: str, bind: Bind) -> str | None:
         if self.key is None:
             keys = f"{bind(keys_of, 'keys_of')}({value})"
         else:
@@ -96,10 +101,9 @@ class Distinct(Rule):
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "items that differ" if self.key is None else "items that differ in {key}"
-        stands = self._standing(value, bind)
         return (
-            Face(f"{stands} != {_CROWDED}", "size", f"at most {MOST_ALIKE} different items that share a hash", "more"),
-            Face(f"{stands} != {_EQUAL}", "repeat", words, "one of them again"),
+            Face(f"{value} != {_CROWDED}", "size", f"at most {MOST_ALIKE} different items that share a hash", "more"),
+            Face(f"{value} != {_EQUAL}", "repeat", words, "one of them again"),
         )
 
     def numbers(self) -> Mapping[str, object]:

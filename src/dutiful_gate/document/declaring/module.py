@@ -6,8 +6,6 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
-from ...declare.errors import DeclarationError
-from ...declare.facts import FAILED
 from ...declare.limits import Limits
 from ..judging.drafts import DRAFT_2020_12, Draft
 from ..judging.engine import DocumentEngine, draft_called
@@ -42,15 +40,16 @@ def declarations_of(
     """
     plain = dict(document) if isinstance(document, Mapping) else document
     engine = DocumentEngine(plain, documents or {}, draft_called(dialect), "assert", Limits(), "")
-    return _Module(plain, engine.root, documents or {}, name).text()
+    return _Module(plain, engine, documents or {}, name).text()
 
 
 class _Module:
     """One module of declarations."""
 
-    def __init__(self, document: Any, root: Node, documents: Mapping[str, Any], name: str) -> None:
+    def __init__(self, document: Any, engine: DocumentEngine, documents: Mapping[str, Any], name: str) -> None:
         self.document = document
-        self.root = root
+        self.engine = engine
+        self.root = root = engine.root
         self.library: Library = root.document.library
         self.documents = documents
         self.names = Names()
@@ -186,14 +185,7 @@ class _Module:
 
     def is_sound(self, node: Node, value: Any) -> bool:
         """Whether a value that the document holds is sound by its own schema."""
-        uri = node.resource.uri or "urn:dutiful:whole"
-        handed = {**self.documents, uri: self.document}
-        lead = {"$ref": f"{uri}#{node.pointer}"}
-        try:
-            engine = DocumentEngine(lead, handed, node.draft, "assert", Limits(), "urn:dutiful:lead")
-        except DeclarationError:
-            return False
-        return engine.sound(value) is not FAILED
+        return self.engine.judges(node, value)
 
     def typed(self, node: Node, words: dict[str, Any], hint: str) -> tuple[str, list[str]]:
         """The bare type for a schema, and the rules beside it."""

@@ -54,7 +54,7 @@ class DocumentEngine:
     whose references go round in a circle.
     """
 
-    __slots__ = ("_sound", "_sounder", "_teller", "dialect", "limits", "recursive", "root")
+    __slots__ = ("_memory", "_sound", "_sounder", "_teller", "dialect", "limits", "recursive", "root")
 
     def __init__(
         self,
@@ -78,7 +78,8 @@ class DocumentEngine:
         self._teller = Teller(say, limits.depth)
         self._sounder = Sounder(say, self._teller.sound)
         self._teller.quick = lambda node, value, scope: self._sounder.call(node)(value, scope)
-        self.recursive = _check_references(library, self.root)
+        self.recursive = self._sounder.remembers = _check_references(library, self.root)
+        self._memory = say.memory
         self._sound = self._sounder.call(self.root)
 
     def sound(self, data: Any) -> Any:
@@ -86,11 +87,22 @@ class DocumentEngine:
         try:
             if self.recursive and nests_deeper(data, self.limits.depth):
                 return FAILED
-            return data if self._sound(data, ()) else FAILED
+            if not self.recursive:
+                return data if self._sound(data, ()) else FAILED
+            with self._memory.kept(True):
+                return data if self._sound(data, ()) else FAILED
         except RecursionError:
             return FAILED
 
     sound_and_known = sound
+
+    def judges(self, node: Node, data: Any) -> bool:
+        """Whether data is sound by a schema inside the document."""
+        try:
+            with self._memory.kept(self.recursive):
+                return self._sounder.call(node)(data, ())
+        except RecursionError:
+            return False
 
     def collect(self, data: Any) -> tuple[Any, Findings]:
         """The data or FAILED, and every fault."""
@@ -100,7 +112,8 @@ class DocumentEngine:
     def _found(self, data: Any, notes: list[Note] | None) -> Found:
         found = Found()
         try:
-            self._teller.judged(self.root, Ask(data, found=found, notes=notes))
+            with self._memory.kept(self.recursive):
+                self._teller.judged(self.root, Ask(data, found=found, notes=notes))
             if not found and self.recursive and nests_deeper(data, self.limits.depth):
                 raise RecursionError
         except RecursionError:

@@ -32,7 +32,7 @@ START = Route(None, ())
 class Finding:
     """One keyword that refused one value; `branches` are the findings of each alternative that failed."""
 
-    __slots__ = ("branches", "cause", "given", "path", "route", "value")
+    __slots__ = ("branches", "cause", "closest", "given", "path", "route", "value")
 
     def __init__(
         self,
@@ -49,6 +49,8 @@ class Finding:
         self.value = value
         self.route = route
         self.branches = branches
+        # What its closest alternative says, put together once: alternatives inside alternatives share findings.
+        self.closest: list[Finding] | None = None
 
 
 class Found(list[Finding]):
@@ -149,7 +151,9 @@ def spoken(findings: list[Finding]) -> list[Finding]:
     """
     told: list[Finding] = []
     for finding in findings:
-        closest = _closest(finding) if finding.branches else None
+        if finding.branches and finding.closest is None:
+            finding.closest = _closest(finding) or [finding]
+        closest = finding.closest
         told += [finding] if closest is None else closest
     return told
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from threading import RLock
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from threading import RLock, local
 from typing import Any
 
 from ...declare.formats.judges import JUDGES
@@ -32,12 +33,33 @@ RECORD_WORDS = (
 )  # fmt: skip
 
 
+class Memory(local):
+    """What was found while one piece of data is judged by a document that leads back to itself, in this thread.
+
+    `held` is None for other documents, and between two questions.
+    """
+
+    held: dict[Any, Any] | None = None
+
+    @contextmanager
+    def kept(self, recursive: bool) -> Iterator[None]:
+        """Remember for one question, where there is something to gain."""
+        before = self.held
+        if recursive and before is None:
+            self.held = {}
+        try:
+            yield
+        finally:
+            self.held = before
+
+
 class Say:
     """How one document is to be judged."""
 
-    __slots__ = ("asserted", "library", "most_items")
+    __slots__ = ("asserted", "library", "memory", "most_items")
 
     def __init__(self, library: Library, formats: str | None, most_items: int) -> None:
+        self.memory = Memory()
         self.library = library
         self.most_items = most_items
         self.asserted = formats
@@ -58,6 +80,7 @@ class Sounder:
         self.say = say
         self._lock = RLock()
         self.evaluate = evaluate
+        self.remembers = False
         self.namespace: dict[str, Any] = {}
         self.units: list[Unit] = []
 
@@ -88,7 +111,26 @@ class Sounder:
                 page.body(node, "value", 0)
                 writer.write("return True")
             source = "\n".join(writer.lines) + "\n"
-            self.units.append(Unit(f"document {name}", source, writer.constants, name, self.namespace))
+            unit = Unit(f"document {name}", source, writer.constants, name, self.namespace)
+            self.units.append(unit)
+            if self.remembers:
+                self.namespace[name] = self._remembering(unit.call, name)
+
+    def _remembering(self, call: Judge, name: str) -> Judge:
+        """A function that judges the same data once, while one question is answered."""
+        memory = self.say.memory
+
+        def judge(value: Any, scope: Scope) -> bool:
+            held = memory.held
+            if held is None or not isinstance(value, (dict, list, tuple)):
+                return call(value, scope)
+            mark = (name, id(value), scope)
+            known = held.get(mark)
+            if known is None:
+                known = held[mark] = (value, call(value, scope))
+            return known[1]  # type: ignore[no-any-return]
+
+        return judge
 
 
 class DynamicCall:

@@ -55,6 +55,7 @@ class Teller:
         self.say = say
         self.quick: Callable[[Node, Any, Scope], bool] | None = None
         self.library = say.library
+        self.memory = say.memory
         self.most_deep = most_deep
 
     def sound(self, node: Node, value: Any, scope: Scope) -> bool:
@@ -63,6 +64,25 @@ class Teller:
 
     def judged(self, node: Node, ask: Ask) -> Seen | None:
         """What was looked at when the value is sound, else None; findings and notes go where the question says."""
+        memory = self.memory.held
+        if memory is None or ask.notes is not None or not isinstance(ask.value, (dict, *LISTS)):
+            return self._judged(node, ask)
+        # Where a document leads back to itself, alternatives ask the same again on every level: each is asked once.
+        mark = ("told", node, id(ask.value), ask.path, ask.scope, ask.found is None)
+        known = memory.get(mark)
+        if known is None:
+            found = None if ask.found is None else Found()
+            seen = self._judged(node, Ask(ask.value, ask.scope, ask.path, ask.route, found))
+            known = memory[mark] = (ask.value, seen, found)
+        _, seen, found = known
+        if ask.found is not None and found:
+            for finding in found:
+                ask.found.note(finding)
+        if ask.found is not None and found is not None:
+            ask.found.lost += found.lost
+        return seen  # type: ignore[no-any-return]
+
+    def _judged(self, node: Node, ask: Ask) -> Seen | None:
         mark = len(ask.notes) if ask.notes is not None else 0
         before = ask.found.total if ask.found is not None else 0
         try:

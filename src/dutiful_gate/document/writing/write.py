@@ -197,9 +197,10 @@ class _Pen:
             if not field.required and not field.may_lack and not self.released
         }
         nullable = frozenset(field.attribute for field in record.fields if field.use.may_be_null)
+        secrets = frozenset(field.attribute for field in record.fields if field.use.secret)
         for rule in record.rules:
             told = rule.keywords(Standing(wire, defaults, nullable))
-            secret = any(field.use.secret for field in record.fields if field.attribute in rule.fields)
+            secret = not secrets.isdisjoint(rule.fields)
             if secret and not rule.asks_presence_only:
                 names = ", ".join(rule.fields)
                 self.leave(
