@@ -23,7 +23,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "engine": {"declare", "shape", "report", "source"},
     "gate": {"declare", "shape", "report", "read", "document", "engine"},
     "sample": {"declare", "shape", "report", "engine", "gate"},
-    "prove": {"declare", "shape", "report", "document", "sample", "gate"},
+    "prove": {"declare", "shape", "report", "document", "engine", "sample", "gate"},
     "feed": {"declare", "shape", "report", "read", "gate"},
     "demo": {"dutiful_gate"},
     "cli": {"declare", "report", "document", "feed", "gate", "demo", "prove", "sample", "dutiful_gate"},

@@ -10,16 +10,21 @@ if TYPE_CHECKING:
     from .declare.limits import Limits
     from .declare.marks import (
         about,
+        also_named,
+        as_text,
         camel,
+        goes_out,
         kebab,
         lenient,
         named,
         or_infinite,
+        reading,
         rest,
         secret,
         told_by,
         utc_only,
         without_offset,
+        written,
     )
     from .declare.presence import all_or_none, at_least_one, at_most_one, exactly_one, needs, when
     from .declare.records import Wrong, obeys
@@ -74,7 +79,9 @@ __all__ = [
     "Wrong",
     "about",
     "all_or_none",
+    "also_named",
     "amendment",
+    "as_text",
     "at_least_one",
     "at_most_one",
     "blank_is_none",
@@ -83,6 +90,7 @@ __all__ = [
     "declarations_of",
     "exactly_one",
     "fits",
+    "goes_out",
     "holds",
     "in_utc",
     "it",
@@ -97,6 +105,7 @@ __all__ = [
     "otherwise",
     "payloads",
     "probes",
+    "reading",
     "rest",
     "rounded_to",
     "samples",
@@ -115,6 +124,7 @@ __all__ = [
     "via",
     "when",
     "without_offset",
+    "written",
 ]
 
 _ROOMS = {
@@ -124,7 +134,10 @@ _ROOMS = {
     "declare.formats.email": "Email",
     "declare.formats.web": "Hostname Slug WebUrl",
     "declare.limits": "Limits",
-    "declare.marks": "about camel kebab lenient named or_infinite rest secret told_by utc_only without_offset",
+    "declare.marks": (
+        "about also_named as_text camel goes_out kebab lenient named or_infinite reading rest secret told_by utc_only "
+        "without_offset written"
+    ),
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
     "declare.records": "Wrong obeys",
     "declare.rules.own": "holds",

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Any
+import re
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any, TypeVar
 
 from .errors import DeclarationError
 from .values import Value
+
+_F = TypeVar("_F", bound=Callable[..., Any])
 
 
 class About(Value):
@@ -59,21 +62,100 @@ def named(wire: str) -> Named:
     return Named(wire)
 
 
+class AlsoNamed(Value):
+    """See `also_named`."""
+
+    wires: tuple[str, ...]
+
+
+def also_named(*wires: str) -> AlsoNamed:
+    """Other names under which the field may come; it goes out under its own. Under two of them at once it is a fault."""
+    if not wires or not all(isinstance(wire, str) and wire for wire in wires):
+        raise DeclarationError(f"also_named{wires!r} needs names", remedy='as in also_named("bookingRef", "reference")')
+    return AlsoNamed(tuple(dict.fromkeys(wires)))
+
+
 class ToldBy(Value):
     """See `told_by`."""
 
     field: str
+    beside: str = ""
+    options: tuple[tuple[str, Any], ...] = ()
 
 
-def told_by(field: str) -> ToldBy:
-    """Beside a union of records: the field, by its name in the data, whose value tells which of them came.
+def told_by(field: str, *, beside: str = "", options: Mapping[str, Any] | None = None) -> ToldBy:
+    """Beside a union: the field, by its name in the data, whose value tells which of its options came.
 
-    Where one required field can tell, it is found without this.
+    Where one required field can tell, it is found without this. With `beside` the tag does not stand in the record but
+    beside it: `told_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})` reads
+    {"type": "crate", "data": {...}}, and gives a Crate. `options` names the value of the tag for every option.
     """
     if not isinstance(field, str) or not field:
         raise DeclarationError(f"told_by({field!r}) needs the name of a field", remedy='as in told_by("kind")')
-    return ToldBy(field)
+    if bool(beside) != bool(options) or beside == field:
+        raise DeclarationError(
+            f"told_by({field!r}) needs both beside= and options=, or neither",
+            remedy='as in told_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})',
+        )
+    return ToldBy(field, beside, tuple((options or {}).items()))
 
+
+class Written(Value):
+    """See `written`."""
+
+    form: str
+
+    def __str__(self) -> str:
+        return f"written({self.form!r})"
+
+
+def written(form: str) -> Written:
+    """Beside a date, time or date-time: the form in which it is read and goes out, as in `written("%d.%m.%Y")`.
+
+    %d day, %m month, %Y year in four digits, %H hour, %M minute, %S second, %f microseconds in six digits, %z offset as
+    in +0200, %% a per cent sign. All that the value has must be in it; a date-time needs %z, or `without_offset` beside.
+    """
+    if not isinstance(form, str) or "%" not in form:
+        raise DeclarationError(f"written({form!r}) needs a form", remedy='as in written("%d.%m.%Y")')
+    return Written(form)
+
+
+class ReadingSays(Value):
+    """See `reading`."""
+
+    words: str
+
+
+class Reading:
+    """The reading of a value: of the right kind, and in a form that can be read."""
+
+    __slots__ = ()
+
+    def says(self, words: str) -> ReadingSays:
+        """Own wording for a value that is of another kind, or cannot be read; with `{given}` and `{label}`."""
+        for name in re.findall(r"\{([^{}]*)\}", words):
+            if name not in ("given", "label"):
+                raise DeclarationError(
+                    f"reading.says({words!r}) names {{{name}}}, which it does not have",
+                    remedy="it has {given}, {label}",
+                )
+        return ReadingSays(words)
+
+
+reading = Reading()
+"""The reading of the value, in `Annotated`: `reading.says("needs a day, such as 04.05.2026")`."""
+
+
+def goes_out(function: _F) -> _F:
+    """Below `@property`: the property goes out with the record, and never comes in.
+
+    Its type is what the function says it gives. It stands in the document of what is released alone.
+    """
+    setattr(function, GOES_OUT, True)
+    return function
+
+
+GOES_OUT = "__goes_out__"
 
 secret = Mark("secret")
 """The value is never shown: in no fault, problem body, document example, or `.entered()`; and withheld from release."""
@@ -83,6 +165,9 @@ lenient = Mark("lenient")
 
 rest = Mark("rest")
 """The field gathers all keys that nobody declared, in a dict."""
+
+as_text = Mark("as_text")
+"""A Decimal comes and goes as text in JSON, so that no reader on the way makes a double of it."""
 
 utc_only = Mark("utc_only")
 """A date-time must be written in UTC."""

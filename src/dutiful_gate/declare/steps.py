@@ -127,7 +127,7 @@ class RoundedTo(Step):
         return {"multipleOf": float(f"1e-{self.digits}")}
 
     def suits(self, facts: Facts) -> Facts:
-        if not facts.number and not facts.open:
+        if not facts.number and not facts.open and facts.sort != "decimal number":
             raise DeclarationError(f"{self} works on numbers, not on {facts.phrase}", remedy="leave it out")
         return facts
 

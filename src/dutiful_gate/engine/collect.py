@@ -51,6 +51,7 @@ from .runtime import (
     closest,
     fitting,
     fitting_unnamed,
+    is_record,
     own_fault,
     remembered,
     split,
@@ -526,7 +527,8 @@ class CollectWriter(RecordWriter):
             names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.source))
             self.shy = shy
             phrases = list(dict.fromkeys(self._phrase(option) for option in node.options))
-            cause = self.cause("branch", "one of these: {options}", expected={"options": phrases})
+            says = self._reading_says
+            cause = self.cause("branch", "one of these: {options}", expected={"options": phrases}, own_words=says)
             shown = self.bind(outlined, "outlined") if self.outlined else "None"
             self.write(f"{value} = {self.bind(closest, 'closest')}(({names},), {value}, {path}, log, {cause}, {shown})")
         if use.parts:
@@ -590,6 +592,9 @@ class CollectWriter(RecordWriter):
         """Read a record: by the sound function if that will do, else by the collecting one."""
         given = self.variable("given")
         self.write(f"{given} = {value}")
+        if self._reading_says is not None:
+            self._link_says(key, value, given, path)
+            return
         if path == "path":  # the sound function has given this very record up already
             self.write(f"{value} = {self.record_function(key)}({given}, {path}, log)")
         else:
@@ -601,6 +606,17 @@ class CollectWriter(RecordWriter):
         if use.parts:
             with self.block(f"if {value} is not FAILED:"):
                 self.run(use.parts, use.node.facts, value, given, path)
+
+    def _link_says(self, key: str, value: str, given: str, path: str) -> None:
+        """A record, with own words for what is none."""
+        known = self.bind(is_record, "is_record")
+        test = f"{known}({value}, {self._is_text})"
+        if self.source is Source.NATIVE and self.plan.shape.records[key].form != "dict":
+            test += f" or isinstance({value}, {self.bind_class(self.plan.shape.records[key].builder)})"
+        with self.block(f"if {test}:"):
+            self.write(f"{value} = {self.record_function(key)}({given}, {path}, log)")
+        with self.block("else:"):
+            self.fault(path, self.cause("kind", self.noun("a record"), own_words=self._reading_says), given)
 
     def run(self, parts: tuple[Step | Rule, ...], facts: Facts, value: str, given: str, path: str) -> None:
         """Steps and rules in order: rules do not stop one another, a step that fails ends the value."""

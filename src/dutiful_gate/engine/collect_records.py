@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from functools import partial
+from operator import attrgetter
 
 from ..declare.blanks import is_blank
 from ..declare.embedded import Embedded
@@ -90,7 +91,7 @@ class RecordWriter(EngineWriter, ABC):
             with self.block(f"if len(path) >= {plan.limits.depth}:"):
                 self.fault("path", too_deep)
                 self.write("return FAILED")
-        if plan.outgoing and record.fits:
+        if plan.outgoing and (record.fits or record.computed):
             self.write("whole = data")
         came = self._open_record(record)
         mentioned = {name for rule in record.rules for name in rule.fields}
@@ -114,6 +115,10 @@ class RecordWriter(EngineWriter, ABC):
         for document in record.fits if self.source is Source.JSON else ():
             with self.block("if len(faults) == start:"):
                 self.fitting(document, "data", "path")
+        for field in record.computed if self.plan.outgoing else ():
+            held = self.variable(field.attribute)
+            self.write(f"{held} = {self.bind(Own(attrgetter(field.attribute)), 'COMPUTED')}(whole)")
+            self.read(field.use, held, f"path + {self.step(self.bind(field.wire, 'KEY'))}")
         if self.plan.outgoing and record.fits:
             self._fits_going_out(record)
         wires = self.bind([field.wire for field in record.fields], "WIRES")
@@ -180,16 +185,19 @@ class RecordWriter(EngineWriter, ABC):
         path = f"path + {self.step(key)}"
         if before:
             self.write(f"{before} = len(faults)")
-        if field.also:
-            self._also(field, key)
         depth = 0
+        if field.also:
+            self._also(field, key, value, missing)
+            depth = 1
+        self._indent += depth
+        inner = 0
         if came and field.only_given:
             with self.block(f"if {came} is not None:"):  # what only the constructor takes, no record has
                 self.write(f"{value} = None")
                 self.write(f"{missing} += 1")
             self.write("else:")
-            depth = 1
-        self._indent += depth
+            inner = 1
+        self._indent += inner
         with self.block(f"if {key} in data:"):
             self.write(f"{value} = data[{key}]")
             self._came(field, value, path)
@@ -202,7 +210,7 @@ class RecordWriter(EngineWriter, ABC):
             else:
                 self.write(f"{missing} += 1")
                 self.write(f"{value} = {default_source(self, field)}")
-        self._indent -= depth
+        self._indent -= depth + inner
         self._label = ""
         return value
 
@@ -231,18 +239,25 @@ class RecordWriter(EngineWriter, ABC):
         with self.block("else:"):
             self.read(field.use, value, path)
 
-    def _also(self, field: Field, key: str) -> None:
-        """A field that came under another of its names is looked for under its own; under several it is a fault."""
+    def _also(self, field: Field, key: str, value: str, missing: str) -> None:
+        """A field that came under another of its names is looked for under its own; under several it is a fault.
+
+        What follows is written under an else.
+        """
         under = self.variable("under")
+        names = self.bind((field.wire, *field.also), "NAMES")
         also = self.bind(field.also, "ALSO")
         self.write(f"{under} = {self.bind(under_one_name, 'under_one_name')}(data, {key}, {also})")
-        names = (field.wire, *field.also)
-        several = self.cause("repeat", "one of {names} only", expected={"names": names}, got="several")
+        several = self.cause(
+            "repeat", "one of {names} only", expected={"names": (field.wire, *field.also)}, got="several"
+        )
         with self.block(f"if {under} is None:"):
             self.fault(f"path + {self.step(key)}", several)
-            self.write(f"data = {{name: held for name, held in data.items() if name not in {also}}}")
-        with self.block("else:"):
-            self.write(f"data = {under}")
+            self.write(f"data = {{name: held for name, held in data.items() if name not in {names}}}")
+            self.write(f"{value} = FAILED")
+            self.write(f"{missing} += 1")
+        self.write("else:")
+        self.write(f"    data = {under}")
 
     def rest(self, record: Record, field: Field) -> str:
         """Gather the keys that nobody declared."""

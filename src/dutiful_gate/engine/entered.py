@@ -37,6 +37,12 @@ def _cleaned(shape: Shape, use: Use, data: Any, left: int) -> Any:
             return [*(_cleaned(shape, item, held, left - 1) for item, held in each), *more]
         case Entries(_, value) if isinstance(data, Mapping):
             return {key: _cleaned(shape, value, each, left - 1) for key, each in data.items()}
+        case Branches(options=options, held=held) if guarded and held and isinstance(data, Mapping):
+            return {
+                name: _of_options(shape, options, each, left - 1) if name == held else each
+                for name, each in data.items()
+                if name in (held, use.node.tag)
+            }
         case Branches(options=options) if guarded:
             return _of_options(shape, options, data, left)
         case Link(key):

@@ -14,7 +14,20 @@ from typing import Any
 
 from ..declare.clock import Clock
 from ..declare.facts import Bind, Facts, Source, Stop, Unsaid
-from ..declare.kinds import AnyNumber, Anything, Kind, LocalMoment, Moment, PlainData, UtcMoment, Whole, Written
+from ..declare.kinds import (
+    AnyNumber,
+    Anything,
+    Epoch,
+    ExactAsText,
+    Formed,
+    Kind,
+    LocalMoment,
+    Moment,
+    PlainData,
+    UtcMoment,
+    Whole,
+    Written,
+)
 from ..declare.kinds.number import TOO_LONG
 from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Distinct, Face, Holds, Rule
@@ -52,8 +65,10 @@ class Sendable(Rule):
 def is_sendable(kind: Kind, value: Any) -> bool:
     """Whether what a typed value is written as is read as the same value again."""
     try:
-        if isinstance(kind, Moment) and value.tzinfo is UTC:
+        if isinstance(kind, Moment) and value.tzinfo is UTC and not isinstance(kind, Epoch):
             return True
+        if isinstance(kind, Epoch) and kind.whole and value.microsecond:
+            return False
         if isinstance(kind, Whole):
             return abs(value) < TOO_LONG
         again = kind.reader(Source.JSON)(kind.plain(value))
@@ -88,7 +103,7 @@ def _outgoing_use(use: Use) -> Use:
     kept = tuple(
         part
         for number, part in enumerate(parts)
-        if isinstance(part, Step) or (not _is_for_admission(part) and survives(part, parts[number + 1 :]))
+        if isinstance(part, Step) or (not is_for_admission(part) and survives(part, parts[number + 1 :]))
     )
     node = use.node if made is None else Scalar(PlainData())
     if isinstance(node, Choice):
@@ -100,12 +115,13 @@ def _outgoing_use(use: Use) -> Use:
         if isinstance(kind, UtcMoment):
             kind, kept = Moment(), (in_utc, *kept)
         node = Scalar(kind)
-        if isinstance(kind, AnyNumber | Moment | LocalMoment | Written | Whole):
+        if isinstance(kind, AnyNumber | ExactAsText | Formed | Moment | LocalMoment | Written | Whole):
             kept = (*kept, Sendable(kind))
     return use.but(node=node, parts=kept, via=None, split="", blank=False)
 
 
-def _is_for_admission(rule: Rule) -> bool:
+def is_for_admission(rule: Rule) -> bool:
+    """Whether only admission asks for it: the moment of checking, and functions of the developer's own."""
     if isinstance(rule, Holds):
         return True
     if isinstance(rule, Distinct):

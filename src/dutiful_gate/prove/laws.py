@@ -3,18 +3,24 @@
 from __future__ import annotations
 
 import json
+from random import Random
 from typing import Any
 
 from ..declare.kinds import Kind, Number
 from ..declare.kinds.lenient import Lenient
 from ..declare.kinds.text import encodable
+from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..declare.values import Value
 from ..document.document import Unstated
+from ..engine.outgoing import is_for_admission
 from ..gate import Gate
 from ..report.fault import Fault
 from ..report.verdict import Refused
-from ..shape.nodes import MISSING, Branches, Entries, Fixed, Items, Nullable, Scalar, Shape, Use
+from ..sample.made import Made
+from ..shape.final import survives
+from ..shape.nodes import MISSING, Choice, Scalar, Shape, Use
+from ..shape.walk import uses_of
 from .names import names_along, names_under_unions
 
 
@@ -42,11 +48,14 @@ class Laws:
         self.judge = Gate.from_schema(self.sent, formats="assert", limits=gate.limits, dialect=dialect)
         self.release_judge = Gate.from_schema(self.released, formats="assert", limits=gate.limits, dialect=dialect)
         self.doubles = any(isinstance(use.node, Scalar) and _is_double(use.node.kind) for use in uses_of(gate.shape))
-        self.strict = not any(_bends(use) for use in uses_of(gate.shape))
+        others = any(field.also for record in gate.shape.records.values() for field in record.fields)
+        self.strict = not others and not any(_bends(use) for use in uses_of(gate.shape))
+        self.final = not _asks_more(gate.shape)
         self.shown: dict[Unstated, Any] = {}
         self.admitted = 0
         self.refused = 0
         self.unsayable = 0
+        self.made = self.made_released = 0
 
     def broken(self, instance: Any) -> Disagreement | None:
         """The law that an instance breaks, None when all hold."""
@@ -64,7 +73,7 @@ class Laws:
             told = self.judge.examine(instance).faults
             if not self._unstated(told):
                 return Disagreement(2, instance, f"the gate admits it as sent, the document refuses: {told[0]}")
-        return self._on_the_way_out(instance, verdict.value)
+        return self._on_the_way_out(instance, verdict.value) or self._made_in_code(instance, verdict.value)
 
     def _first(self, instance: Any, faults: tuple[Fault, ...]) -> Disagreement | None:
         """Law 1: what the document accepts, the gate admits."""
@@ -91,6 +100,39 @@ class Laws:
             return Disagreement(3, instance, f"released as {_short(shown)}, the release document refuses: {told[0]}")
         return None
 
+    def _made_in_code(self, instance: Any, value: Any) -> Disagreement | None:
+        """The laws for a value as code makes it: it goes out and is read again, or is refused."""
+        gate = self.gate
+        made = Made(gate.shape, Random(json.dumps(instance, default=str))).of(gate.shape.root, value)
+        self.made += 1
+        try:
+            shown = json.loads(gate.release_json(made))
+            raw = gate.release_json(made, secrets=True)
+            everything = json.loads(raw)
+        except Refused:
+            return None
+        except Exception as error:
+            return Disagreement(3, instance, f"a value made of it is not released but raises: {error!r}")
+        self.made_released += 1
+        if not is_sayable(everything, self.doubles):
+            return None
+        if not self.release_judge.accepts(shown):
+            told = self.release_judge.examine(shown).faults
+            return Disagreement(
+                3, instance, f"made in code and released as {_short(shown)}, the release document: {told[0]}"
+            )
+        if not self.judge.accepts(everything):
+            told = self.judge.examine(everything).faults
+            if not self._unstated(told):
+                return Disagreement(
+                    2, instance, f"made in code and released as {_short(everything)}, the document: {told[0]}"
+                )
+        if self.final and not (again := gate.examine_json(raw)):
+            return Disagreement(
+                2, instance, f"made in code and released as {_short(everything)}, not read again: {again.faults[0]}"
+            )
+        return None
+
     def _unstated(self, faults: tuple[Fault, ...]) -> bool:
         """Whether what only the document finds is at fields whose value is read from something else."""
         return all(any(self._covers(rule, fault, converted=True) for rule in self.sent.unstated) for fault in faults)
@@ -107,31 +149,19 @@ class Laws:
         return rule.field in (along if not rule.codes or "check" in rule.codes else ends)
 
 
-def uses_of(shape: Shape) -> list[Use]:
-    """Every use of a node in a shape."""
-    found: list[Use] = []
-    waiting = [shape.root]
-    for record in shape.records.values():
-        waiting += [field.use for field in record.fields]
-        if record.rest is not None:
-            waiting.append(record.rest.use)
-    while waiting:
-        use = waiting.pop()
-        found.append(use)
-        if use.via is not None:
-            waiting.append(use.via)
-        match use.node:
-            case Nullable(inner):
-                waiting.append(inner)
-            case Items(item):
-                waiting.append(item)
-            case Fixed(items):
-                waiting += items
-            case Entries(key, value):
-                waiting += [key, value]
-            case Branches(options=options):
-                waiting += options
-    return found
+def _asks_more(shape: Shape) -> bool:
+    """Whether admission asks what release does not: the moment, own functions, what stands before another reading."""
+    if any(record.checks or any(field.only_given for field in record.fields) for record in shape.records.values()):
+        return True
+    for use in uses_of(shape):
+        if use.via is not None or use.split or use.fallback is not MISSING:
+            return True
+        if any(isinstance(part, Step) and not part.normalising for part in use.parts):
+            return True
+        for number, part in enumerate(use.parts):
+            if isinstance(part, Rule) and (is_for_admission(part) or not survives(part, use.parts[number + 1 :])):
+                return True
+    return False
 
 
 def _is_double(kind: Kind) -> bool:
@@ -141,6 +171,7 @@ def _is_double(kind: Kind) -> bool:
 def _bends(use: Use) -> bool:
     """Whether more is taken there than values in their final form: steps, lenient reading, something that stands in."""
     lenient = isinstance(use.node, Scalar) and isinstance(use.node.kind, Lenient)
+    lenient = lenient or (isinstance(use.node, Choice) and use.node.lenient)
     steps = any(isinstance(part, Step) for part in use.parts)
     return lenient or steps or use.blank or bool(use.split) or use.via is not None or use.fallback is not MISSING
 

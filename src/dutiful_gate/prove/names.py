@@ -29,7 +29,7 @@ def _opened(shape: Shape, name: str, use: Use) -> Iterator[tuple[str, Use]]:
     node = use.node
     if isinstance(node, Nullable):
         yield from _opened(shape, name, node.inner)
-    elif isinstance(node, Branches):
+    elif isinstance(node, Branches) and not node.held:
         for option in node.options:
             yield from _opened(shape, name, option)
     elif isinstance(node, Link):
@@ -45,10 +45,13 @@ def _inside(shape: Shape, name: str, use: Use, step: Any) -> Iterator[tuple[str,
     elif isinstance(node, Entries):
         yield f"{name} keys", node.key
         yield f"{name} values", node.value
+    elif isinstance(node, Branches) and step == node.held:
+        for option in node.options:
+            yield from _opened(shape, name, option)
     elif isinstance(node, Link):
         record = shape.records[node.key]
         for field in record.fields:
-            if field.wire == step:
+            if step == field.wire or step in field.also:
                 yield f"{record.name}.{field.attribute}", field.use
         if record.rest is not None:
             yield from _inside(shape, f"{record.name}.{record.rest.attribute}", record.rest.use, step)
@@ -80,6 +83,9 @@ def _gather(shape: Shape, name: str, use: Use, found: set[str]) -> None:
                 _gather(shape, f"{record.name}.{field.attribute}", field.use, found)
         found.add(held)
         match inner.node:
+            case Branches(options=options, held=under) if under:
+                for option in options:
+                    _gather(shape, held, option, found)
             case Items(item):
                 _gather(shape, f"{held}[]", item, found)
             case Fixed(items):

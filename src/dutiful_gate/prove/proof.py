@@ -23,15 +23,29 @@ class Proof:
     `disagreements` are the smallest instances, one for each kind of trouble; `unstated` has each rule that the document
     does not state, with an instance that only the gate refuses, None where none was met. `unsayable` counts the
     instances that no document can speak of, since readers of JSON differ on them: only the gate was asked about these.
+    `made` counts the values made in code of those admitted, `made_released` those of them that went out.
     """
 
-    __slots__ = ("admitted", "disagreements", "instances", "refused", "seconds", "unsampled", "unsayable", "unstated")
+    __slots__ = (
+        "admitted",
+        "disagreements",
+        "instances",
+        "made",
+        "made_released",
+        "refused",
+        "seconds",
+        "unsampled",
+        "unsayable",
+        "unstated",
+    )
 
     def __init__(self) -> None:
         self.instances = 0
         self.admitted = 0
         self.refused = 0
         self.unsayable = 0
+        self.made = 0
+        self.made_released = 0
         self.seconds = 0.0
         self.disagreements: list[Disagreement] = []
         self.unstated: list[tuple[Unstated, Any, bool]] = []
@@ -66,6 +80,7 @@ def prove(
         if progress is not None and number % 200 == 199:
             progress(200)
     proof.admitted, proof.refused, proof.unsayable = laws.admitted, laws.refused, laws.unsayable
+    proof.made, proof.made_released = laws.made, laws.made_released
     for rule in laws.sent.unstated:
         shown = rule in laws.shown
         proof.unstated.append((rule, _least(laws, rule) if shown else None, shown))

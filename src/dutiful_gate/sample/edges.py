@@ -9,7 +9,7 @@ from decimal import Decimal
 from random import Random
 from typing import Any
 
-from ..declare.kinds import Day, LocalMoment, Moment, Written
+from ..declare.kinds import Day, Epoch, ExactAsText, Flags, Formed, LocalMoment, Moment, Written
 from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Between, Ceiling, Equal, Floor, Length, Matches, Multiple, OneOf, Rule
 from ..declare.steps import Step
@@ -129,6 +129,22 @@ class Edges:
                     yield inner.example
                     yield from WRITTEN.get(inner.name, ())
                     yield from TEXTS
+                if isinstance(inner, Formed):
+                    yield from (
+                        "04.05.2026",
+                        "30.02.2026",
+                        "4.5.2026",
+                        "04.05.2026 09:30",
+                        "20260504",
+                        "09:30",
+                        "24:00",
+                    )
+                if isinstance(inner, ExactAsText):
+                    yield from ("12.50", "1E+3", "1e9999", ".5", "5.", " 1", "0x1", "NaN", 12.5, "1_0", "-0")
+                if isinstance(inner, Flags):
+                    yield from (inner.all, inner.all + 1, -1, 1.0, "1", 3)
+                if isinstance(inner, Epoch):
+                    yield from (0, -1, 1e9, 1.5, 10**12, 10**18, True)
                 if isinstance(kind, Lenient):
                     yield from ("42", " 42 ", "4_2", "yes", "OFF", "2", "1.0", "\u0664\u0662", "1e3")
                 if inner.facts.number:
@@ -202,6 +218,15 @@ class Edges:
         while isinstance(node, Nullable) and payload is not None:
             use = node.inner
             node = use.node
+        if isinstance(node, Branches) and node.held and isinstance(payload, dict):
+            made = dict(payload)
+            if node.held in made and random.random() < 0.7:
+                made[node.held] = self.spoiled(random.choice(node.options), made[node.held])
+            elif made and random.random() < 0.5:
+                del made[random.choice(list(made))]
+            else:
+                made[random.choice([node.tag, "more"])] = random.choice(ODD)
+            return made
         if isinstance(node, Branches):
             use = random.choice(node.options)
             node = use.node
@@ -247,7 +272,8 @@ class Edges:
             made[random.choice(KEYS)] = random.choice(ODD)
         elif record.fields:
             field = random.choice(record.fields)
-            made[field.wire] = self.spoiled(field.use, made.get(field.wire))
+            wire = random.choice((field.wire, *field.also))
+            made[wire] = self.spoiled(field.use, made.get(wire, made.get(field.wire)))
         return made
 
     def in_list(self, node: Items, parts: Sequence[Step | Rule], payload: list[Any]) -> list[Any]:

@@ -10,7 +10,22 @@ from typing import Any
 
 from ..declare.clock import Clock
 from ..declare.facts import FAILED, Source, Unsaid
-from ..declare.kinds import Anything, Day, Exact, Kind, LocalMoment, Moment, Number, Text, Truth, Whole, Written
+from ..declare.kinds import (
+    Anything,
+    Day,
+    Exact,
+    ExactAsText,
+    Flags,
+    Formed,
+    Kind,
+    LocalMoment,
+    Moment,
+    Number,
+    Text,
+    Truth,
+    Whole,
+    Written,
+)
 from ..declare.kinds.lenient import Lenient
 from ..declare.records import RecordRule
 from ..declare.rules import (
@@ -143,6 +158,9 @@ class Payloads:
                 return {
                     _as_text(self.use(key, depth + 1, name)): self.use(value, depth + 1, name) for _ in range(count)
                 }
+            case Branches(options=options, held=held) if held:
+                at = random.randrange(len(options))
+                return {node.tag: random.choice(node.tags[at]), held: self.use(options[at], depth + 1, name)}
             case Branches(options=options):
                 option = self.shallow(options) if depth > _DEEP else random.choice(options)
                 return self.use(option, depth, name)
@@ -174,7 +192,8 @@ class Payloads:
             made = {}
             for field in record.fields:
                 if field.required or self.random.random() < (0.7 if depth <= _DEEP else 0.05):
-                    made[field.wire] = self.field(field, depth)
+                    wire = random_wire(field, self.random)
+                    made[wire] = self.field(field, depth)
             if record.rest is not None and isinstance(record.rest.use.node, Entries) and depth <= _DEEP:
                 rest = self.use(record.rest.use, depth + 1, record.rest.attribute)
                 made.update({key: held for key, held in rest.items() if key not in made})
@@ -243,6 +262,9 @@ class Payloads:
                 return kind.plain(self.random.choice(part.choices))
             if isinstance(part, Equal) and part.wanted and self.random.random() < 0.8:
                 return kind.plain(part.constant)
+        if isinstance(inner, Formed):
+            plainly = self.scalar(inner.base, parts, name)
+            return inner.write(inner.base.reader(Source.JSON)(plainly))
         for known, make in _MAKERS:
             if isinstance(inner, known):
                 return make(self, inner, parts, name)
@@ -330,12 +352,19 @@ _MAKERS: tuple[tuple[Any, Callable[..., Any]], ...] = (
     (Text, Payloads.text),
     (Whole, Payloads.whole),
     (Exact, Payloads.number),
+    (ExactAsText, lambda self, kind, parts, name: str(self.number(kind, parts, name))),
+    (Flags, lambda self, kind, parts, name: self.random.randint(0, kind.all) & kind.all),
     (Number, Payloads.number),
     (Truth, lambda self, kind, parts, name: self.random.random() < 0.5),
     ((Moment, Day, LocalMoment), Payloads.moment),
     (Anything, lambda self, kind, parts, name: self.random.choice(_ANYTHING)),
     (Written, Payloads.written),
 )
+
+
+def random_wire(field: Field, random: Random) -> str:
+    """A name under which a field may come, mostly its own."""
+    return random.choice(field.also) if field.also and random.random() < 0.3 else field.wire
 
 
 def _kind_of(use: Use) -> Kind | None:

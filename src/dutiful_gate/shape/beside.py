@@ -8,9 +8,21 @@ from typing import Any
 from ..declare import clock, marks, presence, records, steps, variants
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
-from ..declare.kinds import AnyNumber, Kind, LocalMoment, Moment, Number, Text, Truth, UtcMoment
+from ..declare.kinds import (
+    AnyNumber,
+    Exact,
+    ExactAsText,
+    Formed,
+    Kind,
+    LocalMoment,
+    Moment,
+    Number,
+    Text,
+    Truth,
+    UtcMoment,
+)
 from ..declare.kinds.lenient import Lenient
-from ..declare.marks import About, Mark, Named, ToldBy
+from ..declare.marks import About, AlsoNamed, Mark, Named, Reading, ReadingSays, ToldBy, Written
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.rules import own as own_rules
@@ -23,14 +35,32 @@ from .nodes import MISSING, NO_ABOUT, Choice, Items, Node, Nullable, Scalar
 class Beside:
     """What was found beside one type."""
 
-    __slots__ = ("about", "blank", "fallback", "fits", "marks", "parts", "secret", "split", "told_by", "via", "wire")
+    __slots__ = (
+        "about",
+        "also",
+        "blank",
+        "fallback",
+        "form",
+        "says",
+        "fits",
+        "marks",
+        "parts",
+        "secret",
+        "split",
+        "told_by",
+        "via",
+        "wire",
+    )
 
     def __init__(self) -> None:
         self.parts: tuple[Step | Rule, ...] = ()
         self.about: About = NO_ABOUT
         self.marks: tuple[Mark, ...] = ()
         self.wire: str | None = None
-        self.told_by = ""
+        self.told_by: ToldBy | None = None
+        self.also: tuple[str, ...] = ()
+        self.says: str | None = None
+        self.form = ""
         self.via: Via | None = None
         self.split = ""
         self.blank = False
@@ -62,8 +92,14 @@ def _keep(found: Beside, part: Any) -> None:
             found.about = part
         case Named(wire):
             found.wire = wire
-        case ToldBy(field):
-            found.told_by = field
+        case ToldBy():
+            found.told_by = part
+        case AlsoNamed(wires):
+            found.also = wires
+        case ReadingSays(words):
+            found.says = words
+        case Written(form):
+            found.form = form
         case Via():
             found.via = part
         case Embedded():
@@ -82,7 +118,7 @@ def _keep(found: Beside, part: Any) -> None:
 
 
 _UNCALLED = (
-    marks.about, marks.named, records.obeys, steps.then, steps.via, steps.split_on, steps.rounded_to, steps.otherwise,
+    marks.about, marks.named, marks.also_named, marks.told_by, marks.written, marks.goes_out, records.obeys, steps.then, steps.via, steps.split_on, steps.rounded_to, steps.otherwise,
     own_rules.holds, presence.needs, presence.when, variants.amendment, variants.subset,
 )  # fmt: skip
 
@@ -94,6 +130,8 @@ def _refuse_half_written(part: object) -> None:
         if isinstance(part, This | FieldOfThis):
             remedy = "rules of `this` stand in @obeys(...) above the class; beside a type use `it`"
         raise DeclarationError(f"{part!r} alone is no rule", remedy=remedy)
+    if isinstance(part, Reading):
+        raise DeclarationError("reading alone says nothing", remedy='as in reading.says("needs a day")')
     if isinstance(part, RecordRule):
         raise DeclarationError(f"{part} is a rule of a whole record", remedy="put it in @obeys(...) above the class")
     owner = getattr(part, "__self__", None)
@@ -118,6 +156,8 @@ def with_marks(node: Node, beside: Beside, *, lenient: bool) -> Node:
             lenient = True
             continue
         node = _changed(node, mark)
+    if beside.form:
+        node = _formed(node, beside.form)
     return _lenient(node) if lenient else node
 
 
@@ -125,6 +165,7 @@ _CHANGES: dict[Mark, tuple[type[Kind], Kind, str]] = {
     marks.utc_only: (Moment, UtcMoment(), "date-times"),
     marks.without_offset: (Moment, LocalMoment(), "date-times"),
     marks.or_infinite: (Number, AnyNumber(), "floats"),
+    marks.as_text: (Exact, ExactAsText(), "Decimals"),
 }
 
 
@@ -135,6 +176,18 @@ def _changed(node: Node, mark: Mark) -> Node:
     if not isinstance(node, Scalar) or type(node.kind) is not kind:
         raise DeclarationError(f"{mark} is for {name}, not for {node.facts.phrase}", remedy="leave it out")
     return Scalar(changed)
+
+
+def _formed(node: Node, form: str) -> Node:
+    if isinstance(node, Nullable):
+        return node.but(inner=node.inner.but(node=_formed(node.inner.node, form)))
+    if not isinstance(node, Scalar) or node.kind.facts.sort not in ("date", "time", "date-time", "local date-time"):
+        raise DeclarationError(
+            f"written({form!r}) is for dates and times, not for {node.facts.phrase}", remedy="leave it out"
+        )
+    kind = Formed(node.kind, form)
+    kind.check()
+    return Scalar(kind)
 
 
 def _lenient(node: Node) -> Node:

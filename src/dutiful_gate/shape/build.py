@@ -13,7 +13,21 @@ from functools import partial
 from typing import Annotated, Any, Literal, TypeVar, Union
 
 from ..declare.errors import DeclarationError
-from ..declare.kinds import Anything, Day, Exact, Flags, Kind, Moment, Number, Text, Truth, Whole, written_kinds
+from ..declare.kinds import (
+    Anything,
+    Day,
+    Epoch,
+    Exact,
+    Flags,
+    Kind,
+    Moment,
+    Number,
+    Text,
+    Truth,
+    UtcMoment,
+    Whole,
+    written_kinds,
+)
 from ..declare.rules import Rule
 from ..declare.rules.ranges import check_ranges
 from ..declare.steps import Step
@@ -162,6 +176,7 @@ class Maker:
                 kind, parts = beside.via.kind, beside.via.parts
                 via = self.use(Annotated[(kind, *parts)] if parts else kind, given)
                 secret = secret or via.secret
+                use = _from_seconds(use, via)
             if isinstance(use.node, Nullable):
                 use = use.but(node=Nullable(use.node.inner.but(via=via, split=beside.split)))
             else:
@@ -169,6 +184,10 @@ class Maker:
         about = use.about if beside.about == NO_ABOUT else beside.about
         fallback = use.fallback if beside.fallback is MISSING else beside.fallback
         fits = use.fits + beside.fits
+        if beside.says is not None:
+            use = use.but(says=beside.says)
+            if isinstance(use.node, Nullable):
+                use = use.but(node=Nullable(use.node.inner.but(says=beside.says)))
         return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits)
 
     def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, declared: object) -> Use:
@@ -180,10 +199,29 @@ class Maker:
             node = with_marks(only.node, beside, lenient=False)
             inner = only.but(node=node, parts=only.parts + beside.parts)
         else:
-            inner = Use(Branches(tuple(uses), beside.told_by), beside.parts)
+            inner = Use(self.branches(held, uses, beside), beside.parts)
         if len(held) == len(options):
             return inner
         return Use(Nullable(inner), (), inner.about, secret=inner.secret)
+
+    def branches(self, held: Sequence[Any], uses: Sequence[Use], beside: Beside) -> Branches:
+        """One of several types, with what was said of how they are told apart."""
+        told = beside.told_by
+        if told is None:
+            return Branches(tuple(uses))
+        if not told.beside:
+            return Branches(tuple(uses), told.field)
+        tags = {id(option): (tag,) for tag, option in told.options}
+        found = tuple(tags.get(id(option), ()) for option in held)
+        if not all(found) or len(tags) != len(held):
+            missing = next((option for option, tag in zip(held, found, strict=True) if not tag), None)
+            raise DeclarationError(
+                f"told_by({told.field!r}, beside={told.beside!r}) has no value of the tag for {_name(missing)}"
+                if missing is not None
+                else f"told_by({told.field!r}) has values of the tag for types that are no options",
+                remedy="name each option of the union in options=, and no others",
+            )
+        return Branches(tuple(uses), told.field, found, told.beside)
 
     def node(self, declared: Any, origin: Any, given: Mapping[Any, Any] | None) -> Node:
         """The node of a type without metadata."""
@@ -331,6 +369,15 @@ class Maker:
                 raise DeclarationError(
                     f"{name} cannot be an item of a set", remedy="declare a list with it.distinct instead"
                 )
+
+
+def _from_seconds(use: Use, via: Use) -> Use:
+    """A date-time that is read from a number: of the seconds since 1970."""
+    if isinstance(use.node, Nullable):
+        return use.but(node=Nullable(_from_seconds(use.node.inner, via)))
+    if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (Moment, UtcMoment):
+        return use.but(node=Scalar(Epoch(via.facts.sort == "whole number")))
+    return use
 
 
 def _holds_secrets(node: Node) -> bool:

@@ -43,6 +43,16 @@ def hints_of(
     return hints
 
 
+def hints_of_function(function: Any, owner: type, field: str, names: Mapping[str, Any]) -> dict[str, Any]:
+    """The annotations of a function of a class, evaluated. Raises DeclarationError as `hints_of` does."""
+    module = dict(vars(sys.modules[owner.__module__])) if owner.__module__ in sys.modules else {}
+    return {
+        name: _evaluated(annotation, {**names, **module}, {**names, **module}, owner, field)
+        for name, annotation in getattr(function, "__annotations__", {}).items()
+        if name == "return"
+    }
+
+
 def own_annotations(base: type, declared: type) -> dict[str, Any]:
     """A class's own annotations, where names that cannot be seen are left to be looked up one by one."""
     try:

@@ -18,7 +18,7 @@ from ..declare.variants import Variant
 from .aliases import is_named_tuple, is_record_type, unwrapped, variables_by_class
 from .beside import sorted_metadata
 from .constructors import only_stores, runs_own_code
-from .hints import hints_of, own_annotations
+from .hints import hints_of, hints_of_function, own_annotations
 from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Use
 
 KeyStyle = Callable[[str], str]
@@ -60,11 +60,12 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
         fields, form, builder = _named_tuple_fields(maker, origin, hints, given), "tuple", origin
     else:
         fields, form, builder = _dataclass_fields(maker, origin, hints, given), "object", origin
+    computed = () if form == "dict" else _computed(maker, origin, given)
     every = record_rules(origin)
     rules = tuple(rule for rule in every if isinstance(rule, RecordRule))
     rest, fields = _rest_apart(name, fields, hints)
     check_record_rules(name, fields, rules)
-    _check_wires(name, fields)
+    _check_wires(name, (*fields, *computed))
     return Record(
         key,
         name,
@@ -77,6 +78,7 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
         form == "object" and only_stores(origin) and not any(f for f in dataclasses.fields(origin) if not f.init),
         rest,
         fits=tuple(rule for rule in every if isinstance(rule, Embedded)),
+        computed=computed,
         runs_own=form != "dict" and runs_own_code(origin),
     )
 
@@ -105,7 +107,28 @@ def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens,
         raise error.within(record, attribute) from None
     if wire is None:
         wire = attribute if maker.key_style is None else maker.key_style(attribute)
-    return Field(attribute, wire, use, **more)
+    return Field(attribute, wire, use, also=beside.also, **more)
+
+
+def _computed(maker: Maker, origin: Any, givens: Givens) -> tuple[Field, ...]:
+    """The properties that go out with a record."""
+    found: dict[str, Field] = {}
+    for owner in reversed(origin.__mro__):
+        for name, held in vars(owner).items():
+            function = getattr(held, "fget", None) or getattr(held, "func", None)
+            if function is None or not getattr(function, marks.GOES_OUT, False):
+                found.pop(name, None)
+                continue
+            hints = hints_of_function(function, owner, name, maker.names)
+            if "return" not in hints:
+                raise DeclarationError(
+                    "a property that goes out does not say what it gives",
+                    remedy=f"as in def {name}(self) -> float",
+                    record=origin.__name__,
+                    field=name,
+                )
+            found[name] = _field(maker, origin.__name__, name, hints["return"], lambda _, owner=owner: givens(name))  # type: ignore[misc]
+    return tuple(found.values())
 
 
 def _dataclass_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
@@ -170,14 +193,15 @@ def _rest_apart(
 def _check_wires(record: str, fields: Iterable[Field]) -> None:
     seen: dict[str, str] = {}
     for field in fields:
-        if field.wire in seen:
-            raise DeclarationError(
-                f"{seen[field.wire]} and {field.attribute} have one name in the data: {field.wire!r}",
-                remedy="name one of them otherwise",
-                record=record,
-                field=field.attribute,
-            )
-        seen[field.wire] = field.attribute
+        for wire in (field.wire, *field.also):
+            if wire in seen:
+                raise DeclarationError(
+                    f"{seen[wire]} and {field.attribute} have one name in the data: {wire!r}",
+                    remedy="name one of them otherwise",
+                    record=record,
+                    field=field.attribute,
+                )
+            seen[wire] = field.attribute
 
 
 def check_record_rules(record: str, fields: Sequence[Field], rules: Sequence[RecordRule]) -> None:
@@ -253,7 +277,7 @@ def _base_record(maker: Maker, variant: Variant) -> Record:
 
 
 def _mended(field: Field, demanded: bool) -> Field:
-    return Field(field.attribute, field.wire, field.use, may_lack=not demanded)
+    return Field(field.attribute, field.wire, field.use, may_lack=not demanded, also=field.also)
 
 
 def _chosen(field: Field, variant: Variant) -> Field:
@@ -261,7 +285,7 @@ def _chosen(field: Field, variant: Variant) -> Field:
         return Field(field.attribute, field.wire, field.use)
     if field.attribute in variant.optional and field.required:
         use = field.use if field.use.nullable else Use(Nullable(field.use), (), field.use.about)
-        return Field(field.attribute, field.wire, use, default=None)
+        return Field(field.attribute, field.wire, use, default=None, also=field.also)
     return field
 
 

@@ -137,8 +137,12 @@ def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
                     following += items
                 case Entries(_, value) if not use.secret:
                     following.append(value)
+                case Branches(options=options, tag=tag, held=held) if held and step in (tag, held):
+                    following += options
                 case Link(key):
-                    following += [field.use for field in shape.records[key].fields if field.wire == step]
+                    following += [
+                        field.use for field in shape.records[key].fields if step == field.wire or step in field.also
+                    ]
         if not following:
             return path[:at]
         uses = following
@@ -153,7 +157,7 @@ def _opened(use: Use) -> Iterator[Use]:
     match use.node:
         case Nullable(inner):
             yield from _opened(inner)
-        case Branches(options=options):
+        case Branches(options=options, held=held) if not held:
             for option in options:
                 yield from _opened(option)
 

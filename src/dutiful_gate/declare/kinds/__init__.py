@@ -2,8 +2,10 @@
 
 from .anything import Anything, PlainData
 from .base import Kind, Reader
-from .decimal import Exact
+from .decimal import Exact, ExactAsText
+from .epoch import Epoch
 from .flags import Flags
+from .formed import Formed
 from .moment import Day, LocalMoment, Moment, UtcMoment
 from .number import AnyNumber, Number, Whole
 from .text import Text
@@ -15,8 +17,11 @@ __all__ = [
     "AnyNumber",
     "Anything",
     "Day",
+    "Epoch",
     "Exact",
+    "ExactAsText",
     "Flags",
+    "Formed",
     "Kind",
     "LocalMoment",
     "Moment",

@@ -92,3 +92,43 @@ class Exact(Kind):
 
     def release(self, value: str, bind: Bind) -> str:
         return f"{bind(decimal_plain, 'decimal_plain')}({value})"
+
+
+_AS_TEXT = Stop("kind", "a decimal number as text, such as 12.50")
+_PATTERN = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
+
+
+class ExactAsText(Kind):
+    """A decimal number that JSON has as text, with every digit: no reader of JSON makes a double of it."""
+
+    @property
+    def facts(self) -> Facts:
+        return Facts("a decimal number", "decimal number", ordered=(Decimal, int))
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        return "False"
+
+    def reader(self, source: Source) -> Reader:
+        if source is Source.NATIVE:
+            return decimal_from_json
+        if source is Source.TEXT:
+            return decimal_from_text
+
+        def read_digits(value: object) -> object:
+            if not isinstance(value, str):
+                return _AS_TEXT
+            return decimal_from_text(value) if value.strip(BLANKS) == value else _READING
+
+        return read_digits
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"type": "string", "pattern": f"^{_PATTERN}$"}
+
+    def unsaid(self) -> str:
+        return "a pattern cannot say how large a number is"
+
+    def plain(self, value: Any) -> object:
+        return str(value)
+
+    def release(self, value: str, bind: Bind) -> str:
+        return f"str({value})"

@@ -47,10 +47,12 @@ class Multiple(Rule):
         return {"step": self.step}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        if not facts.number and not facts.open:
+            return Unsaid("JSON Schema divides numbers, not text")
         return {"multipleOf": self.step}
 
     def suits(self, facts: Facts) -> None:
-        if not facts.number and facts.sort != "value":
+        if not facts.number and facts.sort not in ("value", "decimal number"):
             refuse(self, facts, "it judges numbers")
         if isinstance(self.step, bool | str) or not hasattr(self.step, "__mod__") or not self.step > 0:
             raise DeclarationError(f"{self} needs a step above 0", remedy="as in it.multiple_of(5)")

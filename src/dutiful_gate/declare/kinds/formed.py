@@ -1,0 +1,153 @@
+"""Dates and times in a form of a partner's own, such as 04.05.2026."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from datetime import UTC, date, datetime, time, timedelta, timezone
+from functools import cached_property
+from typing import Any
+
+from ..blanks import BLANKS
+from ..errors import DeclarationError
+from ..facts import Bind, Facts, Source, Stop
+from .base import Kind, Reader
+
+_PIECES = {
+    "d": "0[1-9]|[12][0-9]|3[01]",
+    "m": "0[1-9]|1[0-2]",
+    "Y": "[0-9]{4}",
+    "H": "[01][0-9]|2[0-3]",
+    "M": "[0-5][0-9]",
+    "S": "[0-5][0-9]",
+    "f": "[0-9]{6}",
+    "z": "[+-](?:[01][0-9]|2[0-3])[0-5][0-9]",
+}
+_WANTED = {
+    "date": ("dmY", ""),
+    "time": ("HM", "Sf"),
+    "date-time": ("dmYHMz", "Sf"),
+    "local date-time": ("dmYHM", "Sf"),
+}
+_SAMPLE = datetime(2026, 5, 4, 9, 30, 15, tzinfo=UTC)
+
+
+class Formed(Kind):
+    """A date, a time of day or a date-time that is written in a form of its own."""
+
+    base: Kind
+    form: str
+
+    @property
+    def facts(self) -> Facts:
+        return self.base.facts
+
+    @cached_property
+    def parts(self) -> list[str]:
+        """Text and directives by turns: every second one is the letter of a directive."""
+        return re.split("%(.)", self.form.replace("%%", "\0"), flags=re.DOTALL)
+
+    @cached_property
+    def pattern(self) -> str:
+        """What such a text looks like, in words that `re` and ECMA-262 have in common."""
+        plain = [re.sub(r"[\^$\\.*+?()\[\]{}|/]", r"\\\g<0>", part.replace("\0", "%")) for part in self.parts[::2]]
+        named = [f"({_PIECES[letter]})" for letter in self.parts[1::2]]
+        return "".join(text + piece for text, piece in zip(plain, [*named, ""], strict=True))
+
+    def check(self) -> None:
+        """Raise DeclarationError for a form that does not say all of the value, or more."""
+        letters = "".join(self.parts[1::2])
+        sort = self.facts.sort
+        known, more = _WANTED[sort]
+        strange = sorted(set(letters) - set(known + more))
+        if strange:
+            raise DeclarationError(
+                f"written({self.form!r}) has %{strange[0]}, which does not belong to {self.facts.phrase}",
+                remedy="it knows " + ", ".join(f"%{letter}" for letter in known + more),
+            )
+        missing = [letter for letter in known if letters.count(letter) != 1]
+        if missing or (more and len(set(letters)) != len(letters)):
+            raise DeclarationError(
+                f"written({self.form!r}) needs %{(missing or [letters[0]])[0]} once",
+                remedy=f"{self.facts.phrase} takes " + ", ".join(f"%{letter}" for letter in known),
+            )
+
+    def ready(self, source: Source, value: str, bind: Bind) -> str:
+        return "False"
+
+    def reader(self, source: Source) -> Reader:
+        if source is Source.NATIVE:
+            return self.base.reader(source)
+        fits = re.compile(self.pattern).fullmatch
+        letters = self.parts[1::2]
+        example = self.write(self._sample())
+        phrase = self.facts.phrase
+        kind = Stop("kind", f"{phrase} as text, such as {example}")
+        unreadable = Stop("reading", f"{phrase} such as {example}")
+        no_such = Stop("reading", f"{phrase} that the calendar has")
+        in_text = source is Source.TEXT
+
+        def read_formed(value: object) -> object:
+            if not isinstance(value, str):
+                return kind
+            found = fits(value.strip(BLANKS) if in_text else value)
+            if found is None:
+                return unreadable
+            try:
+                return self._made(dict(zip(letters, found.groups(), strict=True)))
+            except (ValueError, OverflowError):
+                return no_such
+
+        return read_formed
+
+    def _sample(self) -> Any:
+        sort = self.facts.sort
+        if sort == "date":
+            return _SAMPLE.date()
+        if sort == "time":
+            return _SAMPLE.time()
+        return _SAMPLE if sort == "date-time" else _SAMPLE.replace(tzinfo=None)
+
+    def _made(self, held: Mapping[str, str]) -> Any:
+        number = {letter: int(text) for letter, text in held.items() if letter != "z"}
+        if self.facts.sort == "date":
+            return date(number["Y"], number["m"], number["d"])
+        clock = (number["H"], number["M"], number.get("S", 0), number.get("f", 0))
+        if self.facts.sort == "time":
+            return time(*clock)
+        zone = held.get("z")
+        offset = None
+        if zone is not None:
+            away = timedelta(hours=int(zone[1:3]), minutes=int(zone[3:5]))
+            offset = timezone(-away if zone[0] == "-" else away) if away else UTC
+        return datetime(number["Y"], number["m"], number["d"], *clock, tzinfo=offset)
+
+    def write(self, value: Any) -> str:
+        """The value in its form."""
+        made = ""
+        for text, letter in zip(self.parts[::2], [*self.parts[1::2], ""], strict=True):
+            made += text.replace("\0", "%") + (self._piece(value, letter) if letter else "")
+        return made
+
+    def _piece(self, value: Any, letter: str) -> str:
+        if letter == "z":
+            away = value.utcoffset()
+            minutes = abs(away) // timedelta(minutes=1)
+            return f"{'-' if away < timedelta(0) else '+'}{minutes // 60:02}{minutes % 60:02}"
+        name, width = {
+            "d": ("day", 2), "m": ("month", 2), "Y": ("year", 4), "H": ("hour", 2), "M": ("minute", 2),
+            "S": ("second", 2), "f": ("microsecond", 6),
+        }[letter]  # fmt: skip
+        return f"{getattr(value, name):0{width}}"
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"type": "string", "pattern": f"^{self.pattern}$"}
+
+    def unsaid(self) -> str:
+        return "" if self.facts.sort == "time" else "a pattern does not know which days a month has"
+
+    def plain(self, value: Any) -> object:
+        return self.write(value)
+
+    def release(self, value: str, bind: Bind) -> str:
+        return f"{bind(self.write, 'write_formed')}({value})"

@@ -1,0 +1,109 @@
+"""Typed values as code makes them: what was admitted, with one part that no admission would have let through as it is."""
+
+from __future__ import annotations
+
+import math
+from datetime import UTC, date, datetime, time, timedelta, timezone
+from decimal import Decimal
+from ipaddress import IPv6Address
+from random import Random
+from typing import Any
+
+from ..engine.runtime import remade
+from ..shape.nodes import Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Shape, Use
+from ..shape.to_json import belongs
+
+_EAST = timezone(timedelta(hours=2))
+_ODD_OFFSET = timezone(timedelta(hours=1, seconds=30))
+_TEXTS = ("", " ", " QLP ", "a  b", "\u00df", "ABC", "abc", "x" * 90, "\ud800", "\ufeffx", "\x1cx", "\u0130")
+_OF_SORT: dict[str, tuple[Any, ...]] = {
+    "text": _TEXTS,
+    "whole number": (0, -1, 7, 10**20, 10**5000, True, 2.0),
+    "number": (0, -0.5, 2, math.nan, math.inf, 1e308, 0.1, 1e-7, 2.675),
+    "decimal number": (
+        Decimal("1E+3"), Decimal("12.50"), Decimal("-0"), Decimal("NaN"), Decimal("1E+9999"), Decimal("0.125"), 5,
+    ),
+    "boolean": (True, False, 1),
+    "date-time": (
+        datetime(2026, 5, 4, 9, 30, tzinfo=_EAST), datetime(2026, 5, 4, 9, 30), datetime.max.replace(tzinfo=UTC),
+        datetime(1, 1, 1, tzinfo=_EAST), datetime(2026, 5, 4, 9, 30, 1, 5, tzinfo=_ODD_OFFSET),
+        datetime.max.replace(tzinfo=_ODD_OFFSET), datetime(1900, 1, 1, tzinfo=UTC),
+    ),
+    "local date-time": (
+        datetime(2026, 5, 4, 9, 30, 0, 7), datetime(2026, 5, 4, 9, 30, tzinfo=UTC), datetime.max, datetime.min,
+    ),
+    "date": (date.min, date.max, datetime(2026, 5, 4, tzinfo=UTC), date(2024, 2, 29)),
+    "time": (time(9, 30, 0, 5), time(0), time(9, tzinfo=_EAST), time(9, tzinfo=_ODD_OFFSET)),
+    "duration": (timedelta.max, timedelta.min, timedelta(0), timedelta(days=950_000_000, microseconds=1)),
+    "IPv6 address": (IPv6Address("fe80::1%eth0"), IPv6Address("::")),
+    "value": (object(), Decimal("1.50"), [1, (2,)], {"a": {1: 2}}, "\ud800", math.nan, None, 10**5000),
+}  # fmt: skip
+
+
+class Made:
+    """Makes values of one shape, the same for the same random numbers."""
+
+    def __init__(self, shape: Shape, random: Random) -> None:
+        self.shape = shape
+        self.random = random
+
+    def of(self, use: Use, value: Any) -> Any:
+        """A value with one part changed; what was handed over stays as it is."""
+        random = self.random
+        match use.node:
+            case Nullable(inner):
+                return None if value is None or random.random() < 0.1 else self.of(inner, value)
+            case Scalar(kind):
+                known = _OF_SORT.get(kind.facts.sort, ())
+                return random.choice(known) if known else value
+            case Choice(values=values):
+                return random.choice(values)
+            case Items(item) if value:
+                several = list(value)
+                at = random.randrange(len(several))
+                several[at] = self.of(item, several[at])
+                return type(value)(self._twice(several) if random.random() < 0.2 else several)
+            case Fixed(items) if value:
+                at = random.randrange(len(items))
+                return (*value[:at], self.of(items[at], value[at]), *value[at + 1 :])
+            case Entries(key, held) if value:
+                name = random.choice(list(value))
+                changed = dict(value)
+                if random.random() < 0.3:
+                    changed[self.of(key, name)] = value[name]
+                else:
+                    changed[name] = self.of(held, value[name])
+                return changed
+            case Branches(options=options):
+                fitting = [option for option in options if belongs(option, value, self.shape.records)]
+                return self.of(random.choice(fitting or options), value)
+            case Link(key):
+                return self.record(key, value)
+            case _:
+                return value
+
+    def _twice(self, several: list[Any]) -> list[Any]:
+        return [*several, several[0]]
+
+    def record(self, key: str, value: Any) -> Any:
+        """A record with one field changed, or for a dict one key too many or too few."""
+        random, record = self.random, self.shape.records[key]
+        fields = [field for field in (*record.fields, *((record.rest,) if record.rest else ())) if not field.only_given]
+        if record.form != "dict":
+            field = random.choice(fields) if fields else None
+            if field is None or not isinstance(value, record.builder):
+                return value
+            changed = self.of(field.use, getattr(value, field.attribute))
+            if field is record.rest and random.random() < 0.5:
+                changed = {**changed, random.choice(record.fields).wire: 1} if record.fields else changed
+            return remade(value, (field.attribute,), (changed,))
+        made = dict(value)
+        if random.random() < 0.1:
+            made["berth_number"] = 7
+        elif made:
+            field = random.choice([field for field in fields if field.attribute in made] or fields)
+            if random.random() < 0.1 or field.attribute not in made:
+                made.pop(field.attribute, None)
+            else:
+                made[field.attribute] = self.of(field.use, made[field.attribute])
+        return made
