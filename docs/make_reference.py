@@ -23,7 +23,10 @@ GROUPS: dict[str, list[str]] = {
         "trimmed", "squeezed", "lowered", "uppered", "rounded_to", "in_utc", "then", "via", "split_on",
         "blank_is_none", "otherwise",
     ],
-    "Marks": ["about", "named", "also_named", "told_by", "written", "as_text", "reading", "goes_out", "secret", "lenient", "rest", "utc_only", "without_offset", "or_infinite"],
+    "Marks": [
+        "about", "named", "also_named", "told_by", "written", "as_text", "reading", "goes_out", "secret", "lenient",
+        "rest", "utc_only", "without_offset", "or_infinite",
+    ],
     "Rules of a record": [
         "obeys", "needs", "when", "at_least_one", "at_most_one", "exactly_one", "all_or_none",
     ],

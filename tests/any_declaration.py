@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import sys
 import types
-from collections.abc import Callable
-from dataclasses import field, make_dataclass
+from collections import deque
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import InitVar, dataclass, field, make_dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
-from enum import Enum
+from enum import Enum, Flag
 from ipaddress import IPv4Address, IPv4Network, IPv6Address
 from pathlib import Path
 from random import Random
-from typing import Annotated, Any, Literal, NamedTuple, NewType, NotRequired, TypedDict
+from typing import Annotated, Any, Final, Generic, Literal, NamedTuple, NewType, NotRequired, TypedDict, TypeVar
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -23,13 +24,16 @@ from dutiful_gate import (
     WebUrl,
     about,
     all_or_none,
+    also_named,
     amendment,
+    as_text,
     at_least_one,
     at_most_one,
     blank_is_none,
     camel,
     exactly_one,
     fits,
+    goes_out,
     holds,
     in_utc,
     it,
@@ -40,7 +44,9 @@ from dutiful_gate import (
     needs,
     now,
     obeys,
+    or_infinite,
     otherwise,
+    reading,
     rest,
     rounded_to,
     secret,
@@ -50,12 +56,14 @@ from dutiful_gate import (
     then,
     this,
     today,
+    told_by,
     trimmed,
     uppered,
     utc_only,
     via,
     when,
     without_offset,
+    written,
 )
 
 
@@ -79,6 +87,92 @@ class Span(NamedTuple):
 class Tide(TypedDict):
     height: Annotated[float, it.between(-5, 15)]
     at: NotRequired[datetime]
+
+
+class Hazards(Flag):
+    ACID = 1
+    GAS = 2
+    DUST = 4
+
+
+class Tag(Enum):
+    CRATE = "crate"
+
+
+T = TypeVar("T")
+U = TypeVar("U")
+
+
+@dataclass
+class Box(Generic[T]):
+    held: T
+
+
+@dataclass
+class Pair(Generic[T, U]):
+    first: T
+    second: U
+
+
+@dataclass
+class Swapped(Pair[U, T], Generic[T, U]):
+    third: T
+
+
+@dataclass
+class Listed(Box[list[T]], Generic[T]):
+    other: T
+
+
+class Loose(TypedDict, Generic[T]):
+    one: T
+    two: Annotated[NotRequired[T], "postponed or not"]
+
+
+@dataclass
+class Base:
+    low: int
+
+
+@dataclass
+class Derived(Base):
+    high: Annotated[int, it > 0] = 1
+
+
+@dataclass
+class Computing:
+    low: Annotated[int, it.between(-99, 99)]
+
+    @property
+    @goes_out
+    def double(self) -> int:
+        return self.low * 2
+
+
+@dataclass
+class Checked:
+    low: int
+    more: InitVar[int] = 0
+    total: int = field(init=False, default=0)
+
+    def __post_init__(self, more: int) -> None:
+        if self.low == 7:
+            raise ValueError("seven is no number for a berth")
+
+
+@obeys(lambda record: record.low != 13)
+@dataclass(frozen=True)
+class Fussy:
+    low: int
+
+
+@dataclass
+class Stack:
+    """A record that holds itself, in a union, a list and a dict."""
+
+    size: int
+    above: Stack | Base | None = None
+    beside: list[Stack] = field(default_factory=list)
 
 
 BookingRef = NewType("BookingRef", str)
@@ -183,6 +277,38 @@ class Maker:
             Decimal, it >= Decimal("0.10"), it < Decimal("99.95"), it.multiple_of(Decimal("0.05")), rounded_to(2)
         )
 
+    def of_any_type(self) -> Any:
+        """Rules and steps where the type leaves open what comes."""
+        rules = [it > 0, it.length <= 3, it.matches("[a-z]+"), it.multiple_of(2), it.distinct, it.one_of("a", 1), it == 1, it != "a",
+                 it.contains("a"), it.starts_with("a"), trimmed, rounded_to(1), it.length != 2, it.distinct.by("a")]  # fmt: skip
+        chosen = self.random.sample(rules, self.random.choice([1, 1, 2]))
+        kind = self.random.choice([Any, object, str | Any])
+        if self.random.random() < 0.2:
+            return Annotated[(str, then(_doubled), *chosen)]  # type: ignore[return-value]
+        return Annotated[(kind, *chosen)]  # type: ignore[return-value]
+
+    def formed(self) -> Any:
+        """Dates in forms of their own, seconds, Decimals as text, flags, doubles of any value."""
+        return self.random.choice(
+            [
+                Annotated[date, written("%d.%m.%Y")],
+                Annotated[date | None, written("%Y%m%d"), it >= date(2026, 1, 1)],
+                Annotated[time, written("%H:%M Uhr")],
+                Annotated[datetime, written("%d.%m.%Y %H:%M:%S %z")],
+                Annotated[datetime, without_offset, written("%d/%m/%Y %H:%M")],
+                Annotated[datetime, via(int)],
+                Annotated[datetime | None, via(float)],
+                Annotated[datetime, via(int, it >= 0), it < datetime(2090, 1, 1, tzinfo=UTC)],
+                Annotated[Decimal, as_text, it > 1],
+                Annotated[Decimal, as_text, rounded_to(2)],
+                Annotated[float, or_infinite],
+                Annotated[datetime, without_offset, it > now],
+                Annotated[int, reading.says("a number, please")],
+                Hazards,
+                Tag,
+            ]
+        )
+
     def truth(self) -> Any:
         return self.beside(bool, lenient)
 
@@ -261,17 +387,18 @@ class Maker:
     single: tuple[Callable[[Maker], Any], ...] = (
         text, text, text, text, choice_of_text, formatted, formatted, whole, whole, number, number, decimal, truth, moment,
         moment, local, day, written, written, literal, literal, anything, staged,
-        fitted,
+        fitted, of_any_type, formed, formed,
     )  # fmt: skip
 
     # What holds others
 
     def listed(self, depth: int) -> Any:
         low = self.random.randint(0, 2)
-        kind = self.random.choice([list, list, tuple])
+        kind = self.random.choice([list, list, tuple, deque, Sequence])
         inner = self.declaration(depth)
-        made = tuple[inner, ...] if kind is tuple else list[inner]  # type: ignore[valid-type]
-        return self.beside(made, it.length.between(low, low + 3), it.distinct)
+        made = tuple[inner, ...] if kind is tuple else kind[inner]  # type: ignore[index,valid-type]
+        distinct = self.random.choice([it.distinct, it.distinct, it.distinct.by("low"), it.distinct.by(repr)])
+        return self.beside(made, it.length.between(low, low + 3), distinct)
 
     def gathered(self, depth: int) -> Any:
         inner = self.random.choice(
@@ -286,15 +413,27 @@ class Maker:
     def keyed(self, depth: int) -> Any:
         keys = [str, str, int, UUID, Port, Annotated[str, it.matches("[a-z]+")], Annotated[str, trimmed, it.length <= 5], date,
                 Annotated[int, it > 0], Decimal, float, bool]  # fmt: skip
-        return self.beside(dict[self.random.choice(keys), self.declaration(depth)], it.length <= 3)  # type: ignore[misc]
+        kind = self.random.choice([dict, dict, Mapping])
+        return self.beside(kind[self.random.choice(keys), self.declaration(depth)], it.length <= 3)  # type: ignore[index]
 
     def maybe(self, depth: int) -> Any:
         inner = self.declaration(depth)
         return inner if inner is None or inner is Any or inner is object else inner | None
 
     def union(self, depth: int) -> Any:
-        if self.random.random() < 0.5:
+        roll = self.random.random()
+        if roll < 0.4:
             return self.tagged(depth)
+        if roll < 0.6:
+            return self.random.choice(
+                [
+                    list[int] | list[str], list[date] | list[str], dict[str, int] | dict[str, str], dict[str, int] | list[int],
+                    tuple[int, str] | tuple[str, int], Base | Derived, Derived | Base | None, Box[int] | Box[str], Span | Tide | int,
+                    Annotated[int, it > 5, otherwise(6)] | str, Annotated[str, trimmed] | int, Port | date | int,
+                    Annotated[Base | Span, told_by("type", beside="data", options={"base": Base, "span": Span})],
+                    set[int] | str, Annotated[list[Base] | list[Derived], it.length <= 2], Stack | Span, int | str | None,
+                ]
+            )  # fmt: skip
         first, second = self.random.choice(
             [(self.whole, self.text), (self.truth, self.text), (self.number, self.literal), (self.moment, self.whole),
              (self.whole, self.number), (self.day, self.text)]
@@ -303,9 +442,13 @@ class Maker:
 
     def tagged(self, depth: int) -> Any:
         made = []
+        defaults, named_tag = self.random.random() < 0.3, self.random.random() < 0.2
         for tag in ("crate", "pallet", "drum")[: self.random.randint(2, 3)]:
-            fields: list[Any] = [("kind", Literal[tag]), ("held", self.declaration(depth - 1))]
-            made.append(make_dataclass(self.name("Tagged"), fields))
+            kind: Any = Literal[tag]
+            fields: list[Any] = [("kind", kind), ("held", self.declaration(depth - 1))]
+            made.append(make_dataclass(self.name("Tagged"), [*fields[1:], (*fields[0], tag)] if defaults else fields))
+        if named_tag:
+            return Annotated[made[0] | made[1], told_by("kind")]
         return made[0] | made[1] | made[2] if len(made) == 3 else made[0] | made[1]
 
     def record(self, depth: int) -> Any:
@@ -319,17 +462,33 @@ class Maker:
                 marks.append(
                     named(random.choice(["wire-name", "a/b", "x~y", "Ünicode", "$ref", "__class__"]) + str(number))
                 )
+            if random.random() < 0.07:
+                marks.append(also_named(f"other_{number}", f"old name {number}"))
             if random.random() < 0.06:
                 marks.append(secret)
             if random.random() < 0.1:
                 marks.append(about(title=f"Field {number}", text="what it is", deprecated=random.random() < 0.5))
             if marks:
                 kind = Annotated[(kind, *marks)]  # type: ignore[assignment]
+            if random.random() < 0.05:
+                kind = Final[kind]  # type: ignore[valid-type]
             fields.append((f"field_{number}", kind))
         rules: list[Any] = []
         if random.random() < 0.3:
             fields += [("low", int), ("high", int)]
-            rules.append(random.choice([this.high > this.low, this.high >= this.low + 2, this.low != this.high]))
+            rules.append(
+                random.choice(
+                    [this.high > this.low, this.high >= this.low + 2, this.low != this.high, this.high / this.low >= 1,
+                     this.high % this.low == 0]
+                )
+            )  # fmt: skip
+        if random.random() < 0.1:
+            fields += [("departs", datetime), ("arrives", datetime)]
+            rules.append(
+                random.choice(
+                    [this.arrives > this.departs + timedelta(hours=1), this.arrives - this.departs < timedelta(days=90)]
+                )
+            )
         if random.random() < 0.25:
             hazard = Literal["none", "acid", "gas"]
             default = random.random() < 0.5
@@ -376,10 +535,24 @@ class Maker:
         return obeys(random.choice(rules))(made) if random.random() < 0.6 else made
 
     def ready_made(self, depth: int) -> Any:
-        return self.random.choice([Span, Tide])
+        inner = self.declaration(0)
+        kinds: list[Any] = [
+            Span,
+            Tide,
+            Derived,
+            Computing,
+            Checked,
+            Fussy,
+            Stack,
+            Swapped[int, str],
+            Listed[int],
+            Box[Listed[str]],
+        ]
+        kinds += [Box[inner], Loose[inner]]
+        return self.random.choice(kinds)
 
     several: tuple[Callable[[Maker, int], Any], ...] = (
-        listed, listed, gathered, fixed, keyed, maybe, maybe, union, record, record, record, record,
+        ready_made, ready_made, listed, listed, gathered, fixed, keyed, maybe, maybe, union, record, record, record, record,
         loose_record, ready_made,
     )  # fmt: skip
 

@@ -296,7 +296,7 @@ class Gate(Generic[T]):
         return self._released(value, secrets, exact=False)
 
     def release_json(self, value: T, *, secrets: bool = False) -> bytes:
-        """The way out as JSON in UTF-8, Decimals digit by digit: 12.50 stays 12.50. Raises Refused as `release` does."""
+        """The way out as JSON in UTF-8, Decimals digit by digit: 12.50 stays so. Raises Refused as `release` does."""
         from .engine.json_out import json_bytes
 
         return json_bytes(self._released(value, secrets, exact=True))

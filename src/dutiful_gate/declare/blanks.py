@@ -6,7 +6,10 @@ gate does too, and `\\S` in a pattern says the same as `trimmed`.
 
 from __future__ import annotations
 
-BLANKS = "\t\n\x0b\x0c\r \xa0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000\ufeff"
+BLANKS = (
+    "\t\n\x0b\x0c\r \xa0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f"
+    "\u205f\u3000\ufeff"
+)
 """Every character that is blank."""
 
 ECMA_BLANKS = r"\t-\r \xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000\ufeff"
@@ -31,6 +34,6 @@ _AS_SPACES = dict.fromkeys(map(ord, BLANKS), " ")
 
 def is_blank(value: object) -> bool:
     """Whether a text holds nothing; a list of one such text, as query parsers give it, neither."""
-    if value.__class__ is list and len(value) == 1:  # type: ignore[arg-type]
-        value = value[0]  # type: ignore[index]
+    if value.__class__ is list and len(value) == 1:
+        value = value[0]
     return isinstance(value, str) and not value.strip(BLANKS)

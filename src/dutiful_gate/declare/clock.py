@@ -58,10 +58,8 @@ class Clock(Value):
 
     def moment_for(self, value: Any) -> Any:
         """The bound now: as a clock on the wall shows it for a date-time without an offset."""
-        if self.word == "today":
-            moment = _today()
-        else:
-            moment = _now() if value.utcoffset() is not None else _local_now()
+        read = _today if self.word == "today" else _now if value.utcoffset() is not None else _local_now
+        moment = read()
         return moment if self.away is None else moment + self.away
 
     def check(self) -> None:

@@ -16,7 +16,7 @@ Whatever did not come from this package reaches generated code only this way, ne
 
 
 class Own:
-    """A function of the developer's own: generated code calls it so that what it raises is told from what goes wrong."""
+    """A function of the developer's own: generated code tells what it raises from what goes wrong otherwise."""
 
     __slots__ = ("function",)
 

@@ -7,7 +7,6 @@ from sys import getrecursionlimit
 from .errors import DeclarationError
 from .values import Value
 
-
 # What one level of a union of records costs in the deepest road, and what a program has used up before it asks.
 _FRAMES_A_LEVEL = 5
 _OTHER_FRAMES = 250

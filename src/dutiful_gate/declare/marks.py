@@ -69,8 +69,8 @@ class AlsoNamed(Value):
 
 
 def also_named(*wires: str) -> AlsoNamed:
-    """Other names under which the field may come; it goes out under its own. Under two of them at once it is a fault."""
-    if not wires or not all(isinstance(wire, str) and wire for wire in wires):
+    """Other names under which the field may come; it goes out under its own. Under two of them it is a fault."""
+    if not wires or not all(wire.__class__ is str and wire for wire in wires):
         raise DeclarationError(f"also_named{wires!r} needs names", remedy='as in also_named("bookingRef", "reference")')
     return AlsoNamed(tuple(dict.fromkeys(wires)))
 
@@ -90,7 +90,7 @@ def told_by(field: str, *, beside: str = "", options: Mapping[str, Any] | None =
     beside it: `told_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})` reads
     {"type": "crate", "data": {...}}, and gives a Crate. `options` names the value of the tag for every option.
     """
-    if not isinstance(field, str) or not field:
+    if field.__class__ is not str or not field:
         raise DeclarationError(f"told_by({field!r}) needs the name of a field", remedy='as in told_by("kind")')
     if bool(beside) != bool(options) or beside == field:
         raise DeclarationError(
@@ -112,10 +112,10 @@ class Written(Value):
 def written(form: str) -> Written:
     """Beside a date, time or date-time: the form in which it is read and goes out, as in `written("%d.%m.%Y")`.
 
-    %d day, %m month, %Y year in four digits, %H hour, %M minute, %S second, %f microseconds in six digits, %z offset as
-    in +0200, %% a per cent sign. All that the value has must be in it; a date-time needs %z, or `without_offset` beside.
+    %d day, %m month, %Y year in four digits, %H hour, %M minute, %S second, %f microseconds in six digits, %z offset
+    as in +0200, %% a per cent sign. All that the value has must be in it; a date-time needs %z, or `without_offset`.
     """
-    if not isinstance(form, str) or "%" not in form:
+    if form.__class__ is not str or "%" not in form:
         raise DeclarationError(f"written({form!r}) needs a form", remedy='as in written("%d.%m.%Y")')
     return Written(form)
 

@@ -33,7 +33,10 @@ class _Presence(RecordRule):
 def _present(name: str, at: Standing) -> dict[str, Any]:
     """That a field has a value: it is there, or has a default that is one, and is not null."""
     wire = at.wire[name]
-    said: dict[str, Any] = {"properties": {wire: {"not": {"type": "null"}}}} if name in at.nullable else {}
+    held: dict[str, Any] = {"not": {"type": "null"}} if name in at.nullable else {}
+    if name in at.blank:
+        held["pattern"] = r"\S"
+    said: dict[str, Any] = {"properties": {wire: held}} if held else {}
     return said if at.defaults.get(name) is not None else {"required": [wire], **said}
 
 

@@ -22,11 +22,13 @@ class Standing(Value):
     `wire`      the names in the data, by attribute
     `defaults`  what stands in, by attribute, for fields that are absent
     `nullable`  the attributes of fields that may be null
+    `blank`     those of fields for which blank text is null
     """
 
     wire: Mapping[str, str]
     defaults: Mapping[str, object]
     nullable: frozenset[str] = frozenset()
+    blank: frozenset[str] = frozenset()
 
 
 class RecordRule(Value, ABC, kw_only=True):

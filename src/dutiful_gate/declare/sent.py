@@ -23,6 +23,10 @@ class Sent(RecordRule):
         return False
 
     @property
+    def asks_presence_only(self) -> bool:
+        return True
+
+    @property
     def of_whole(self) -> bool:
         """Its fault stands at the record itself."""
         return True

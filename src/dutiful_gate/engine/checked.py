@@ -10,7 +10,7 @@ from operator import attrgetter
 
 from ..declare.facts import Own
 from ..declare.kinds import Exact
-from ..declare.rules import Length
+from ..declare.rules import Distinct, Length
 from ..shape.nodes import (
     MISSING,
     Branches,
@@ -27,6 +27,7 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import plain
+from ..shape.walk import holds_secret
 from ..source.program import Unit
 from .crowds import crowded, spreads
 from .plan import Plan, collection, options_in_order
@@ -176,6 +177,10 @@ class CheckedWriter(SoundWriter):
             self.given_up(f"len(set({typed})) != len({value})")
             self.write(f"{made}.sort(key=repr)")
         self.run(use.parts, typed or value, node.facts)
+        if self.secrets or not holds_secret(node.item, self.plan.shape.guarded):
+            for part in use.parts:
+                if isinstance(part, Distinct) and part.key is None:  # what is brought into final form may come to equal
+                    self.given_up(f"not ({part.condition(made, self.bind)})")
         return made
 
     def out_fixed(self, items: tuple[Use, ...], use: Use, value: str) -> str:

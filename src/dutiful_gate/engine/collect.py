@@ -364,7 +364,7 @@ class CollectWriter(RecordWriter):
                 self.run(use.parts, use.node.facts, value, given, path)
         self._indent -= nested
 
-    def choices(self, code: str, values: Sequence[object], **more: object) -> str:
+    def choices(self, code: str, values: Sequence[object], **more: Any) -> str:
         """The name of the cause of a value that is none of a few; of secrets the few are not told either."""
         if self.hidden:
             return self.cause(code, "one of the values that are allowed", **more)
@@ -662,7 +662,7 @@ class CollectWriter(RecordWriter):
         expected = rule.numbers()
         if self.hidden and rule.tells_values:
             expected = dict.fromkeys(expected, HIDDEN)
-        told = {"expected": expected, "own_words": rule.own_words}
+        told: dict[str, Any] = {"expected": expected, "own_words": rule.own_words}
         careful = rule.may_raise or facts.open
         looked_at = value
         what = rule.measured(value, self.bind)

@@ -282,7 +282,7 @@ class RecordWriter(EngineWriter, ABC):
                 cause = self.cause("unknown", "known keys only", got=HIDDEN)
                 self.write(f"{self.bind(refuse_unnamed, 'refuse_unknown')}(data, {known}, path, log, {cause})")
             elif self.plan.refuse_unknown:
-                cause = self.bind(UnknownKey(known=wires), "UNKNOWN")
+                cause = self.bind(UnknownKey(known=tuple(field.wire for field in record.fields)), "UNKNOWN")
                 self.write(f"{self.bind(refuse_unknown, 'refuse_unknown')}(data, {known}, path, log, {cause})")
             else:
                 drop = drop_unnamed if self.hidden else drop_unknown
@@ -403,7 +403,9 @@ def _told_of(rule: RecordRule, wire: Mapping[str, str], *, hidden: bool) -> Mapp
     names = frozenset(wire.values())
 
     def may_be_told(word: str, held: object) -> bool:
-        return word == "comparison" or held in names or (isinstance(held, list) and names.issuperset(held))
+        if isinstance(held, list):
+            return names.issuperset(held)
+        return word == "comparison" or (isinstance(held, str) and held in names)
 
     return {word: held if may_be_told(word, held) else HIDDEN for word, held in told.items()}
 

@@ -7,6 +7,7 @@ from collections.abc import Hashable
 from ..declare.crowds import MOST_ALIKE, crowded
 from ..declare.kinds import Kind, Text, Truth
 from ..declare.kinds.lenient import Lenient
+from ..declare.steps import Step
 from ..shape.nodes import Choice, Nothing, Nullable, Scalar, Use
 
 
@@ -29,10 +30,9 @@ def spreads(use: Use) -> bool:
     """Whether nobody outside can choose values of one hash: text is hashed with a secret, and constants are few."""
     match use.node:
         case Scalar(kind):
-            inner: Kind = kind.inner if isinstance(kind, Lenient) else kind
-            return isinstance(inner, Text | Truth) and not any(
-                not getattr(part, "normalising", True) for part in use.parts
-            )
+            read: Kind = kind.inner if isinstance(kind, Lenient) else kind
+            makes = any(isinstance(part, Step) and not part.normalising for part in use.parts)
+            return isinstance(read, Text | Truth) and not makes
         case Nothing() | Choice():
             return True
         case Nullable(inner):

@@ -7,9 +7,9 @@ from typing import Any
 
 from ..declare.kinds import Anything
 from ..declare.kinds.lenient import Lenient
+from ..report.fault import Path
 from ..shape.nodes import Entries, Fixed, Items, Link, Record, Scalar, Shape, Use
 from ..shape.walk import fields_of, inside, leads, uses_of
-from .runtime import Path
 
 _LEAVES = (str, int, float, bool, bytes, type(None))
 
@@ -60,11 +60,12 @@ def too_deep_at(data: Any, most: int, records: Mapping[str, Record], *, typed: b
     fields = {record.builder: record for record in records.values()} if builders else {}
 
     def members(value: Any) -> Iterator[tuple[Any, Any]] | None:
-        kind = value.__class__
+        kind: Any = value.__class__
         if kind in _LEAVES:
             return None
         if kind is dict:
-            return iter(value.items())
+            held: dict[Any, Any] = value
+            return iter(held.items())
         if kind is list or isinstance(value, (list, tuple, set, frozenset)):
             return iter(enumerate(value))
         if isinstance(value, Mapping):

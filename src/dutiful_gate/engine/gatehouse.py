@@ -115,6 +115,7 @@ class Engine:
         return unwrapped(self._attempts)(data)  # type: ignore[no-any-return]
 
     def _attempts(self, data: Any) -> tuple[Any, Log]:
+        self._collecting_unit()  # what goes wrong in writing it is no matter of the data
         attempts: tuple[Callable[[], Any], ...] = (
             lambda: data,
             # Something in the data is not what it says it is: it is refused at its place, and the rest is read.

@@ -97,8 +97,9 @@ def alike(shape: Shape, use: Use, read: Any, value: Any) -> bool:
 
 def _check_example(shape: Shape, use: Use, example: object, record: str | None, field: str | None) -> None:
     if problem := _problem(shape, use, example, Source.JSON):
+        told = "" if holds_secret(use, shape.guarded) else f"{shown(example)} "
         raise DeclarationError(
-            f"the example {'' if holds_secret(use, shape.guarded) else shown(example) + ' '}would be refused: {problem}",
+            f"the example {told}would be refused: {problem}",
             remedy="write examples as a client would send them",
             record=record,
             field=field,

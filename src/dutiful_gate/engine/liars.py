@@ -7,6 +7,7 @@ from typing import Any
 
 _DEEPEST = 200
 _PLAIN = (str, int, float, bool, bytes, type(None))
+_PLAINLY: dict[type, Any] = {str: str, int: int, float: float, bytes: bytes}
 
 
 class Unreadable:
@@ -35,7 +36,7 @@ def without_liars(data: Any, *, typed: bool, left: int = _DEEPEST) -> Any:
         if isinstance(data, list | tuple):
             return [without_liars(each, typed=typed, left=left - 1) for each in list(data)]
         if isinstance(data, _PLAIN):
-            return next(base(data) for base in (str, int, float, bytes) if isinstance(data, base))
+            return _PLAINLY[next(base for base in _PLAINLY if isinstance(data, base))](data)
     except Exception:
         return Unreadable()
     if not typed:

@@ -28,11 +28,11 @@ from ..declare.kinds import (
     Whole,
     Written,
 )
-from ..declare.kinds.number import TOO_LONG
 from ..declare.kinds.lenient import Lenient
+from ..declare.kinds.number import TOO_LONG
 from ..declare.rules import Distinct, Face, Holds, Rule
 from ..declare.steps import Step, in_utc
-from ..shape.final import survives
+from ..shape.final import keeps_form, survives
 from ..shape.nodes import Choice, Record, Scalar, Shape, Use
 from ..shape.walk import rebuilt, rebuilt_records
 from .plan import after_making
@@ -44,18 +44,23 @@ class Sendable(Rule):
     kind: Kind
 
     def condition(self, value: str, bind: Bind) -> str:
+        """Whether its form in JSON is read as the same value."""
         return f"{bind(partial(is_sendable, self.kind), 'is_sendable')}({value})"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        """The one way to fail."""
         return (Face(self.condition(value, bind), "reading", "{phrase} that JSON can say"),)
 
     def numbers(self) -> Mapping[str, object]:
+        """It has none."""
         return {}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        """It says nothing of data that came."""
         return {}
 
     def suits(self, facts: Facts) -> None:
+        """It suits any."""
         return
 
     def __str__(self) -> str:
@@ -70,7 +75,7 @@ def is_sendable(kind: Kind, value: Any) -> bool:
         if isinstance(kind, Epoch) and kind.whole and value.microsecond:
             return False
         if isinstance(kind, Whole):
-            return abs(value) < TOO_LONG
+            return bool(abs(value) < TOO_LONG)
         again = kind.reader(Source.JSON)(kind.plain(value))
         if isinstance(again, Stop):
             return False
@@ -94,7 +99,7 @@ def _outgoing_record(record: Record) -> Record:
     fields = tuple(field for field in record.fields if not field.only_given)
     there = {field.attribute for field in fields}
     rules = tuple(rule for rule in record.rules if there.issuperset(rule.fields))
-    return record.but(fields=fields, rules=rules, checks=(), runs_own=False)
+    return record.but(fields=fields, rules=rules, checks=(), fits=(), runs_own=False)
 
 
 def _outgoing_use(use: Use) -> Use:
@@ -117,7 +122,9 @@ def _outgoing_use(use: Use) -> Use:
         node = Scalar(kind)
         if isinstance(kind, AnyNumber | ExactAsText | Formed | Moment | LocalMoment | Written | Whole):
             kept = (*kept, Sendable(kind))
-    return use.but(node=node, parts=kept, via=None, split="", blank=False)
+    # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
+    fits = use.fits if keeps_form(use) else ()
+    return use.but(node=node, parts=kept, via=None, split="", blank=False, fits=fits)
 
 
 def is_for_admission(rule: Rule) -> bool:

@@ -1,4 +1,4 @@
-"""What all writers of a gate's functions share: the plan, the place that is being written, and what may be shown there."""
+"""What all writers of a gate's functions share: the plan, the place that is being written, and what may be shown."""
 
 from __future__ import annotations
 
@@ -44,9 +44,9 @@ class EngineWriter(Writer):
         """A name for a constant; a function of the developer's own is bound so that what it raises is told apart."""
         if constant.__class__ is Own:
             self.carries = True
-            mark = (id(constant.function), self.where, self.outlined)  # type: ignore[attr-defined]
+            mark = (id(constant.function), self.where, self.outlined)
             if mark not in self._carried:
-                self._carried[mark] = carried(constant, self.where, hidden=self.outlined)  # type: ignore[arg-type]
+                self._carried[mark] = carried(constant, self.where, hidden=self.outlined)
             constant = self._carried[mark]
         return super().bind(constant, hint)
 

@@ -48,7 +48,7 @@ def after_making(parts: tuple[Step | Rule, ...]) -> tuple[Step | Rule, ...] | No
 
 def known_keys(plan: Plan, record: Record) -> frozenset[str]:
     """The keys that are not unknown: those of the fields, and for the whole of a data file its editor's `$schema`."""
-    wires = frozenset(field.wire for field in record.fields)
+    wires = frozenset(field.wire for field in (*record.fields, *record.computed))
     root = plan.shape.root.node
     whole = isinstance(root, Link) and root.key == record.key and plan.source is Source.JSON
     return wires | {"$schema"} if whole else wires

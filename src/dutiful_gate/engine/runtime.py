@@ -384,8 +384,8 @@ def tag_chooser(tags: Sequence[Sequence[object]], source: Source, *, lenient: bo
     choose = chooser([value for value, _ in flat], [at for _, at in flat], read, lenient=lenient)
 
     def which(tag: object) -> int:
-        if source is Source.TEXT and tag.__class__ is list and len(tag) == 1:  # type: ignore[arg-type]
-            tag = tag[0]  # type: ignore[index]
+        if source is Source.TEXT and tag.__class__ is list and len(tag) == 1:
+            tag = tag[0]
         found = choose(tag)
         return found if isinstance(found, int) else -1
 

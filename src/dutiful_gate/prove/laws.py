@@ -18,7 +18,7 @@ from ..gate import Gate
 from ..report.fault import Fault
 from ..report.verdict import Refused
 from ..sample.made import Made
-from ..shape.final import survives
+from ..shape.final import comes_final, survives
 from ..shape.nodes import MISSING, Choice, Scalar, Shape, Use
 from ..shape.walk import uses_of
 from .names import names_along, names_under_unions
@@ -158,6 +158,8 @@ def _asks_more(shape: Shape) -> bool:
             return True
         if any(isinstance(part, Step) and not part.normalising for part in use.parts):
             return True
+        if use.fits and not comes_final(use):
+            return True
         for number, part in enumerate(use.parts):
             if isinstance(part, Rule) and (is_for_admission(part) or not survives(part, use.parts[number + 1 :])):
                 return True
@@ -189,7 +191,7 @@ def is_sayable(instance: Any, doubles: bool) -> bool:
             return True
         return abs(instance) < 2**1023 and (not doubles or int(float(instance)) == instance)
     if isinstance(instance, float):
-        return not instance.is_integer() or abs(instance) <= 2**53
+        return instance - instance == 0 and (not instance.is_integer() or abs(instance) <= 2**53)
     if isinstance(instance, dict):
         return all(is_sayable(key, doubles) and is_sayable(held, doubles) for key, held in instance.items())
     return not isinstance(instance, list) or all(is_sayable(each, doubles) for each in instance)

@@ -108,7 +108,7 @@ class _Lenient:
     def read(self, text: str, at: int) -> tuple[Any, int]:
         """The value at an offset, and where it ends. Raises JSONDecodeError."""
         hooks: dict[str, Any] = {"object_pairs_hook": self.pairs, "parse_constant": self.constant}
-        counted = {"parse_int": self.whole, "parse_float": self.number}
+        counted: dict[str, Any] = {"parse_int": self.whole, "parse_float": self.number}
         if self.most == 4300:
             counted = {} if self.fraction is float else {"parse_float": Digits}
         try:

@@ -166,6 +166,9 @@ _READINGS = {
     "a decimal number with an exponent from -4300 to 4300": "eine Dezimalzahl mit einem Exponenten von -4300 bis 4300",
     "true or false, on or off": "true oder false, on oder off",
     "true or false, 1 or 0, yes or no, on or off": "true oder false, 1 oder 0, yes oder no, on oder off",
+    "a decimal number as text, such as 12.50": "eine Dezimalzahl als Text, etwa 12.50",
+    "a number of seconds since 1970": "eine Zahl von Sekunden seit 1970",
+    "a number of seconds since 1970 that the calendar has": "eine Zahl von Sekunden seit 1970, die der Kalender hat",
     "a date-time as text, such as 2026-05-04T09:30:00Z": "einen Zeitpunkt als Text, etwa 2026-05-04T09:30:00Z",
     "a date-time with an offset (RFC 3339), such as 2026-05-04T09:30:00Z": (
         "einen Zeitpunkt mit Zeitverschiebung (RFC 3339), etwa 2026-05-04T09:30:00Z"

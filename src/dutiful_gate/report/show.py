@@ -11,7 +11,10 @@ from typing import Any
 LONGEST = 60
 _MOST_BITS = 400
 _MOST_NAMED = 12
-_BREAKS = r"[\x00-\x1f\x7f-\x9f\xad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff\ufff9-\ufffb\U000e0000-\U000e007f]"
+_BREAKS = (
+    r"[\x00-\x1f\x7f-\x9f\xad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff\ufff9-\ufffb"
+    r"\U000e0000-\U000e007f]"
+)
 _NAMED_BREAKS = {"\n": "\\n", "\r": "\\r", "\t": "\\t"}
 
 
@@ -62,7 +65,7 @@ def outlined(value: object) -> Outline | None:
         return None
     for kind in (dict, list):
         if isinstance(value, kind) or (kind is list and isinstance(value, tuple)):
-            return Outline(kind, len(value))  # type: ignore[arg-type]
+            return Outline(kind, len(value))
     return Outline(object, 0)
 
 

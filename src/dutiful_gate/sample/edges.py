@@ -219,14 +219,7 @@ class Edges:
             use = node.inner
             node = use.node
         if isinstance(node, Branches) and node.held and isinstance(payload, dict):
-            made = dict(payload)
-            if node.held in made and random.random() < 0.7:
-                made[node.held] = self.spoiled(random.choice(node.options), made[node.held])
-            elif made and random.random() < 0.5:
-                del made[random.choice(list(made))]
-            else:
-                made[random.choice([node.tag, "more"])] = random.choice(ODD)
-            return made
+            return self.in_wrapping(node, payload)
         if isinstance(node, Branches):
             use = random.choice(node.options)
             node = use.node
@@ -246,6 +239,18 @@ class Edges:
         if isinstance(payload, str) and payload and random.random() < 0.4:
             return self.misspelt(payload)
         return random.choice(self.of(use))
+
+    def in_wrapping(self, node: Branches, payload: dict[str, Any]) -> dict[str, Any]:
+        """A tag with its data beside it, one of them changed."""
+        random = self.random
+        made = dict(payload)
+        if node.held in made and random.random() < 0.7:
+            made[node.held] = self.spoiled(random.choice(node.options), made[node.held])
+        elif made and random.random() < 0.5:
+            del made[random.choice(list(made))]
+        else:
+            made[random.choice([node.tag, "more"])] = random.choice(ODD)
+        return made
 
     def misspelt(self, text: str) -> str:
         """A text with one character wrong."""

@@ -1,4 +1,4 @@
-"""Typed values as code makes them: what was admitted, with one part that no admission would have let through as it is."""
+"""Typed values as code makes them: what was admitted, with one part changed to what admission might not let through."""
 
 from __future__ import annotations
 
@@ -90,9 +90,9 @@ class Made:
         random, record = self.random, self.shape.records[key]
         fields = [field for field in (*record.fields, *((record.rest,) if record.rest else ())) if not field.only_given]
         if record.form != "dict":
-            field = random.choice(fields) if fields else None
-            if field is None or not isinstance(value, record.builder):
+            if not fields or not isinstance(value, record.builder):
                 return value
+            field = random.choice(fields)
             changed = self.of(field.use, getattr(value, field.attribute))
             if field is record.rest and random.random() < 0.5:
                 changed = {**changed, random.choice(record.fields).wire: 1} if record.fields else changed

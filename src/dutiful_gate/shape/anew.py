@@ -1,4 +1,4 @@
-"""A shape whose classes were changed after it was made: how they are built is looked at again, their annotations not."""
+"""A shape whose classes were changed since: how they are built is looked at again, their annotations are not."""
 
 from __future__ import annotations
 

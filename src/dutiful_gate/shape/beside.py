@@ -40,11 +40,11 @@ class Beside:
         "also",
         "blank",
         "fallback",
-        "form",
-        "says",
         "fits",
+        "form",
         "marks",
         "parts",
+        "says",
         "secret",
         "split",
         "told_by",
@@ -118,8 +118,9 @@ def _keep(found: Beside, part: Any) -> None:
 
 
 _UNCALLED = (
-    marks.about, marks.named, marks.also_named, marks.told_by, marks.written, marks.goes_out, records.obeys, steps.then, steps.via, steps.split_on, steps.rounded_to, steps.otherwise,
-    own_rules.holds, presence.needs, presence.when, variants.amendment, variants.subset,
+    marks.about, marks.named, marks.also_named, marks.told_by, marks.written, marks.goes_out, records.obeys, steps.then,
+    steps.via, steps.split_on, steps.rounded_to, steps.otherwise, own_rules.holds, presence.needs, presence.when,
+    variants.amendment, variants.subset,
 )  # fmt: skip
 
 
@@ -139,11 +140,10 @@ def _refuse_half_written(part: object) -> None:
     if isinstance(owner, It | ItsLength) or any(part is each for each in _UNCALLED):
         raise DeclarationError(f"{name} was named but not called", remedy=f"call it: {name}(...)")
     if callable(part):
+        what = getattr(part, "__name__", "something that can be called")
         raise DeclarationError(
-            f"{getattr(part, '__name__', 'something that can be called')} stands bare beside the type, and is never run",
-            remedy=f"write holds({name}) for a check, or then({name}) for a step"
-            if name != "it"
-            else "write holds(...)",
+            f"{what} stands bare beside the type, and is never run",
+            remedy=f"write holds({what}) for a check, or then({what}) for a step",
         )
 
 

@@ -1,12 +1,15 @@
-"""When a later pattern settles what a normalising step asks for, so that the document need not say it again."""
+"""Final forms: what a later pattern settles, which rules a later step leaves true, and what goes out as it came."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
 
+from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Between, Ceiling, Floor, Length, Matches, OneOf, Rule
 from ..declare.steps import RoundedTo, Step, lowered, squeezed, trimmed, uppered
+from .nodes import MISSING, Choice, Link, Scalar, Use
+from .walk import every
 
 # Patterns of a simple kind only: literals, plain classes, groups, quantifiers. Anything else settles nothing.
 _CAPITALS = re.compile(r"(?:[A-Z0-9 _/:,;=@#%&~!'\"<>-]|\\[-.+*?/()d]|\[[A-Z0-9 _-]+\]|\{[0-9,]+\}|[+*?()|])*")
@@ -51,3 +54,23 @@ def _outlasts(rule: Rule, step: Step) -> bool:
             return getattr(rule, "inclusive", True) and all(step.done(end) == end for end in ends)
         return str(step) == "in_utc"
     return False
+
+
+def keeps_form(use: Use) -> bool:
+    """Whether what comes and what goes out for a value are the same: no steps, nothing lenient, no records."""
+    return comes_final(use) and not any(isinstance(each.node, Link) for each in every(use))
+
+
+def comes_final(use: Use) -> bool:
+    """Whether a value comes in its final form only, as far as the use tells without looking into records."""
+    for each in every(use):
+        node = each.node
+        if isinstance(node, Choice) and node.lenient:
+            return False
+        if isinstance(node, Scalar) and isinstance(node.kind, Lenient):
+            return False
+        if any(isinstance(part, Step) for part in each.parts) or each.blank or each.split:
+            return False
+        if each.via is not None or each.fallback is not MISSING:
+            return False
+    return True

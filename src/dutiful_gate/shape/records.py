@@ -127,7 +127,7 @@ def _computed(maker: Maker, origin: Any, givens: Givens) -> tuple[Field, ...]:
                     record=origin.__name__,
                     field=name,
                 )
-            found[name] = _field(maker, origin.__name__, name, hints["return"], lambda _, owner=owner: givens(name))  # type: ignore[misc]
+            found[name] = _field(maker, origin.__name__, name, hints["return"], givens)
     return tuple(found.values())
 
 

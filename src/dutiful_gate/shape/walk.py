@@ -64,18 +64,30 @@ def recursive_of(leads_to: Mapping[str, Iterable[str]]) -> frozenset[str]:
     held: list[str] = []
     on_stack: set[str] = set()
     found: set[str] = set()
+    work: list[tuple[str, Iterator[str]]] = []
+
+    def enter(key: str) -> None:
+        order[key] = low[key] = len(order)
+        held.append(key)
+        on_stack.add(key)
+        work.append((key, iter(leads_to[key])))
+
+    def leave(key: str) -> None:
+        work.pop()
+        if work:
+            above = work[-1][0]
+            low[above] = min(low[above], low[key])
+        if low[key] != order[key]:
+            return
+        circle = held[held.index(key) :] if key in leads_to[key] or held[-1] != key else []
+        while held[-1] != key:
+            on_stack.discard(held.pop())
+        on_stack.discard(held.pop())
+        found.update(circle)
+
     for start in leads_to:
-        if start in order:
-            continue
-        work: list[tuple[str, Iterator[str]]] = []
-
-        def enter(key: str, work: list[tuple[str, Iterator[str]]] = work) -> None:
-            order[key] = low[key] = len(order)
-            held.append(key)
-            on_stack.add(key)
-            work.append((key, iter(leads_to[key])))
-
-        enter(start)
+        if start not in order:
+            enter(start)
         while work:
             key, following = work[-1]
             for each in following:
@@ -85,17 +97,7 @@ def recursive_of(leads_to: Mapping[str, Iterable[str]]) -> frozenset[str]:
                 if each in on_stack:
                     low[key] = min(low[key], order[each])
             else:
-                work.pop()
-                if work:
-                    above = work[-1][0]
-                    low[above] = min(low[above], low[key])
-                if low[key] == order[key]:
-                    circle = set()
-                    while key not in circle:
-                        circle.add(held.pop())
-                    on_stack -= circle
-                    if len(circle) > 1 or key in leads_to[key]:
-                        found |= circle
+                leave(key)
     return frozenset(found)
 
 
@@ -124,7 +126,7 @@ def holds_secret(use: Use, guarded: frozenset[str]) -> bool:
 
 
 def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
-    """A path as far as its steps are numbers or declared names: past that they come from the data, and may be secret."""
+    """A path as far as its steps are numbers or declared names: past that they come from data, and may be secret."""
     uses = [shape.root]
     for at, step in enumerate(path):
         uses = [each for use in uses for each in _opened(use)]

@@ -66,7 +66,10 @@ class Writer:
         self.lines, self._indent, self._variables = lines, indent, variables
 
     def bind(self, constant: object, hint: str) -> str:
-        """A name for a constant; small numbers stand as they are, while `inline` is true. `hint` is a word of this package's own."""
+        """A name for a constant, made of `hint`, a word of this package's own; small numbers stand as they are.
+
+        While `inline` is not true, numbers are bound like everything else.
+        """
         if constant is None or constant is True or constant is False:
             return repr(constant)
         if constant.__class__ is int and self.inline and -_SMALL < constant < _SMALL:

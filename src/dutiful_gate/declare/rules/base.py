@@ -45,7 +45,7 @@ class Rule(Value, ABC, kw_only=True):
         return self.condition(value, bind)
 
     def measured(self, value: str, bind: Bind) -> str | None:
-        """The source of what all faces look at, where that is worth finding once: they are then given it as the value."""
+        """The source of what all faces look at, where it is worth finding once: they get it as the value then."""
         return None
 
     @abstractmethod

@@ -89,7 +89,8 @@ class Floor(Rule):
     inclusive: bool
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{_alike(value, self.floor)}{value} {'>=' if self.inclusive else '>'} {end(value, self.floor, bind, 'FLOOR')}"
+        sign = ">=" if self.inclusive else ">"
+        return f"{_alike(value, self.floor)}{value} {sign} {end(value, self.floor, bind, 'FLOOR')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at least {floor}" if self.inclusive else "{phrase} above {floor}"

@@ -44,12 +44,15 @@ def scalar(kind: str, words: dict[str, Any], *, formats: bool) -> Said:
         _text(said, left)
     _rules(said, kind, left)
     rest = []
+    stayed: set[str] = set()
     for each in left.pop("allOf", []):
         inner = Said("")
         held = dict(each) if isinstance(each, dict) else {}
-        if held:
+        # What stands first and has no rule stays first: the others of its keyword stay with it.
+        if held and not held.keys() & (left.keys() | stayed):
             _rules(inner, kind, held)
         if not isinstance(each, dict) or held:
+            stayed |= set(held)
             rest.append(each)
         else:
             said.rules += inner.rules

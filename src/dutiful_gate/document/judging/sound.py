@@ -128,7 +128,7 @@ class Sounder:
             known = held.get(mark)
             if known is None:
                 known = held[mark] = (value, call(value, scope))
-            return known[1]  # type: ignore[no-any-return]
+            return bool(known[1])
 
         return judge
 

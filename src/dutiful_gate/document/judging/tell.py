@@ -80,7 +80,7 @@ class Teller:
                 ask.found.note(finding)
         if ask.found is not None and found is not None:
             ask.found.lost += found.lost
-        return seen  # type: ignore[no-any-return]
+        return seen
 
     def _judged(self, node: Node, ask: Ask) -> Seen | None:
         mark = len(ask.notes) if ask.notes is not None else 0

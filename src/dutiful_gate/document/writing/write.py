@@ -15,6 +15,7 @@ from ...declare.records import RecordCheck, RecordRule, Standing
 from ...declare.rules import Distinct, Holds, Length, Rule
 from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, trimmed
 from ...declare.takes import Takes
+from ...shape.final import comes_final, is_settled, keeps_form, survives
 from ...shape.nodes import (
     MISSING,
     Branches,
@@ -36,7 +37,6 @@ from ...shape.to_json import plain
 from ...shape.walk import holds_secret
 from ..document import Unstated
 from ..embedded import Fits
-from ...shape.final import is_settled, survives
 from .spelled import spelled_out
 
 Keywords = dict[str, Any]
@@ -150,21 +150,23 @@ class _Pen:
             }
             if "propertyNames" in gathered:  # of what is gathered, not of the fields
                 gathered["propertyNames"] = {"anyOf": [{"enum": list(said["properties"])}, gathered["propertyNames"]]}
-            if self.refuse_unknown:
-                gathered.setdefault("additionalProperties", {})
+            if self.refuse_unknown and any(each.rest is None for each in self.shape.records.values()):
+                gathered.setdefault("additionalProperties", {})  # open, beside others that are not
             said |= gathered
         elif self.refuse_unknown:
             said["additionalProperties"] = False
+        if said.get("additionalProperties") is False and not self.released:
+            # What goes out may come back: it is passed over, and no unknown key.
+            said["properties"].update({field.wire: {"readOnly": True} for field in record.computed})
         root = self.shape.root.node
         shut = said.get("additionalProperties", {}) != {} or "propertyNames" in said
         if shut and not self.released and isinstance(root, Link) and root.key == record.key:
             said["properties"].setdefault("$schema", {})  # what a data file has for its editor is never unknown
             if "propertyNames" in said:
                 said["propertyNames"]["anyOf"][0] = {"enum": list(said["properties"])}
-        hides = any(field.use.secret for field in record.fields)
         for document in record.fits:
-            if hides and self.released:
-                self.leave(at, record.name, document, Unsaid("it judges the record with its secrets"))
+            if self.released:
+                self.leave(at, record.name, document, Unsaid("it judges what came, and that changes on the way"))
             else:
                 self.embed(said, document, at, record.name)
         self.record_rules(record, said, at, {field.attribute for field in fields})
@@ -197,9 +199,10 @@ class _Pen:
             if not field.required and not field.may_lack and not self.released
         }
         nullable = frozenset(field.attribute for field in record.fields if field.use.may_be_null)
+        blank = frozenset(field.attribute for field in record.fields if field.use.blank and not self.released)
         secrets = frozenset(field.attribute for field in record.fields if field.use.secret)
         for rule in record.rules:
-            told = rule.keywords(Standing(wire, defaults, nullable))
+            told = rule.keywords(Standing(wire, defaults, nullable, blank))
             secret = not secrets.isdisjoint(rule.fields)
             if secret and not rule.asks_presence_only:
                 names = ", ".join(rule.fields)
@@ -216,6 +219,8 @@ class _Pen:
                 self.leave(at, f"{record.name}.{rule.fields[0]}", rule, told)
             else:
                 join(said, told)
+        if record.runs_own:
+            self.leave(at, record.name, "its own constructor", Unsaid("what it checks is not known"), "check")
         for check in record.checks:
             why = Unsaid("what a function of one's own admits is not known")
             self.leave(at, record.name, check, why)
@@ -278,7 +283,10 @@ class _Pen:
             said |= self.node(use, at, name)
             self.parts(said, use, at, name)
         for document in use.fits:
-            self.embed(said, document, at, name)
+            if comes_final(use):
+                self.embed(said, document, at, name)
+            else:
+                self.leave(at, name, document, Unsaid("it judges what came, and a document speaks of final forms"))
         return said
 
     def embed(self, said: Keywords, document: Embedded, at: str, name: str) -> None:
@@ -306,7 +314,10 @@ class _Pen:
             return {}
         said = self.node(use, at, name)
         self.parts(said, use, at, name)
-        for document in use.fits if not use.parts else ():
+        for document in use.fits:
+            if not keeps_form(use):
+                self.leave(at, name, document, Unsaid("it judges what came, and that changes on the way"))
+                continue
             self.embed(said, document, at, name)
         if use.fallback is not MISSING:
             try:
@@ -331,7 +342,8 @@ class _Pen:
                     return _types_of(wire)
                 return _choice(wire)
             case Items(item, into):
-                said = {"type": "array", "items": self.use(item, f"{at}/items", f"{name}[]")}
+                held = self.use(item, f"{at}/items", f"{name}[]")
+                said = {"type": "array", **({"items": held} if held else {})}
                 if into not in ("set", "frozenset"):
                     return said
                 self.note_repeats(item, "no item twice", at, name)
