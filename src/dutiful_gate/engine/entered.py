@@ -12,6 +12,7 @@ from .runtime import attributes_of
 from .sound import native_names
 
 _DEEPEST = 64
+_PLAIN = (str, int, float, bool, bytes, type(None))
 
 
 def entered(shape: Shape, data: Any) -> Any:
@@ -51,7 +52,9 @@ def _cleaned(shape: Shape, use: Use, data: Any, left: int) -> Any:
                 data = attributes_of(data, native_names(record))
             if isinstance(data, Mapping):
                 return _cleaned_record(shape, key, data, left - 1)
-    return None if guarded else data
+    # What is no plain value where one is wanted may have been meant for another place.
+    misplaced = shape.secretive and not isinstance(data, _PLAIN) and not use.facts.open
+    return None if guarded or misplaced else data
 
 
 def _of_options(shape: Shape, options: tuple[Use, ...], data: Any, left: int) -> Any:
@@ -69,8 +72,8 @@ def _of_options(shape: Shape, options: tuple[Use, ...], data: Any, left: int) ->
 def _cleaned_record(shape: Shape, key: str, data: Mapping[Any, Any], left: int) -> dict[Any, Any]:
     record = shape.records[key]
     every = {name: field for field in record.fields for name in (field.wire, *field.also)}
-    # A secret may stand under a name that was misspelt: beside secret fields, what nobody declared is left out.
-    hides = any(field.use.secret for field in record.fields) or (record.rest is not None and record.rest.use.secret)
+    # A secret may stand under a name that was misspelt: where there are secrets, what nobody declared is left out.
+    hides = key in shape.guarded
     cleaned: dict[Any, Any] = {}
     for name, value in data.items():
         field = every.get(name)

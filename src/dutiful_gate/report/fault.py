@@ -8,7 +8,7 @@ from typing import Any
 
 from .cause import Cause
 from .place import Place
-from .show import shortened, shown, visible
+from .show import Outline, outlined, shortened, shown, visible
 
 Path = tuple[Any, ...]
 """Keys and indexes from the root down."""
@@ -118,6 +118,10 @@ class Fault:
             told["line"], told["column"] = self.place.line, self.place.column
         return told
 
+    def __reduce__(self) -> tuple[object, ...]:
+        # What came travels no further than it is shown: of lists, records and other objects only what is said of them.
+        return Fault, (self.path, self._cause, _kept(self._given), _kept(self._value), self.place)
+
     def _told(self) -> tuple[object, ...]:
         return self.path, self.code, self.message, self.place
 
@@ -133,6 +137,19 @@ class Fault:
 
     def __repr__(self) -> str:
         return f"<Fault {self.code} at {self.pointer!r}: {self.message}>"
+
+
+_PLAIN = (str, int, float, bool, bytes, type(None), Outline)
+
+
+def _kept(value: object) -> object:
+    if type(value) in _PLAIN:
+        return value
+    from datetime import date, datetime, time, timedelta
+    from decimal import Decimal
+    from uuid import UUID
+
+    return value if type(value) in (Decimal, datetime, date, time, timedelta, UUID) else outlined(value)
 
 
 def _jsonable(number: object) -> object:

@@ -378,7 +378,10 @@ class _Pen:
             return {"type": list(dict.fromkeys(kinds))}
         said: Keywords = {"anyOf": options}
         links = [option.node.key for option in node.options if isinstance(option.node, Link)]
-        if self.discriminators and node.tag and len(links) == len(node.options):
+        hidden = any(
+            field.use.secret for key in links for field in self.shape.records[key].fields if field.wire == node.tag
+        )
+        if self.discriminators and node.tag and len(links) == len(node.options) and not hidden:
             mapping = {
                 str(tag): f"#/$defs/{escaped(key)}"
                 for key, tags in zip(links, node.tags, strict=True)
