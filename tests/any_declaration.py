@@ -431,6 +431,8 @@ class Maker:
                     tuple[int, str] | tuple[str, int], Base | Derived, Derived | Base | None, Box[int] | Box[str], Span | Tide | int,
                     Annotated[int, it > 5, otherwise(6)] | str, Annotated[str, trimmed] | int, Port | date | int,
                     Annotated[Base | Span, told_by("type", beside="data", options={"base": Base, "span": Span})],
+                    Annotated[int | Tide | None, told_by("a", beside="b", options={"n": int, "t": Tide})],
+                    Annotated[Stack | str, told_by("type", beside="data", options={"stack": Stack, "text": str})],
                     set[int] | str, Annotated[list[Base] | list[Derived], it.length <= 2], Stack | Span, int | str | None,
                 ]
             )  # fmt: skip

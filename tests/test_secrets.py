@@ -139,7 +139,7 @@ class TagTwo:
 @dataclass
 class Stack:
     password: Hidden
-    above: "Stack | list[Login] | None" = None
+    above: Stack | list[Login] | None = None
 
 
 PLACES: list[Any] = [
@@ -162,14 +162,23 @@ DATA: list[Any] = [
     json.dumps({"name": "a", "password": WORD}), json.dumps([WORD]), {"x": {"name": 3, "password": WORD}},
     {"type": "login", "data": {"name": 1, "password": WORD}}, {"type": "login", "data": WORD}, {"type": WORD, "data": 1},
     {"password": WORD, "above": {"password": WORD, "above": [WORD]}}, {"password": {"a": WORD}}, {"password": [WORD]},
-    {name: WORD for name in ("login", "choice", "literal", "read", "lies", "fitting", "part", "start")} | {"barred": WORD, "instead": 3},
+    dict.fromkeys(("login", "choice", "literal", "read", "lies", "fitting", "part", "start"), WORD) | {"barred": WORD, "instead": 3},
     {"login": {"password": WORD}, "read": WORD},
 ]  # fmt: skip
 
 
 def outputs(verdict: Any) -> Iterator[object]:
     for fault in (*verdict.faults, *verdict.excused):
-        yield from (fault.path, fault.pointer, fault.message, fault.given, fault.expected, fault.place, str(fault), repr(fault))
+        yield from (
+            fault.path,
+            fault.pointer,
+            fault.message,
+            fault.given,
+            fault.expected,
+            fault.place,
+            str(fault),
+            repr(fault),
+        )
         yield fault.as_dict()
         yield pickle.dumps(fault)
     yield verdict.entered()
@@ -191,7 +200,11 @@ def entering(gate: Gate[Any], data: Any) -> list[object]:
         lambda: gate.admit(data),
     ]
     if gate.reads is Source.JSON:
-        asks += [lambda: gate.examine_json(raw), lambda: gate.examine_json(raw[:-1]), lambda: gate.examine_json(raw + "]")]
+        asks += [
+            lambda: gate.examine_json(raw),
+            lambda: gate.examine_json(raw[:-1]),
+            lambda: gate.examine_json(raw + "]"),
+        ]
         asks += [lambda: gate.examine_json(f"[NaN, {raw}]"), lambda: gate.admit_json(raw)]
     for ask in asks:
         try:
@@ -251,7 +264,7 @@ def test_what_own_functions_raise_is_withheld_where_a_secret_is_at_hand(declared
     login = {"name": "a", "password": WORD}
     data = next(each for each in (WORD, [WORD], login, [login, login]) if _raises(gate, each))
     for ask in (gate.admit, gate.examine, gate.accepts):
-        with pytest.raises(RuntimeError, match="failing raised KeyError for .*, which is secret") as caught:
+        with pytest.raises(RuntimeError, match=r"failing raised KeyError for .*, which is secret") as caught:
             ask(data)
         assert caught.value.__context__ is None
         assert caught.value.__cause__ is None

@@ -248,8 +248,10 @@ class Gate(Generic[T]):
         from .read.json_text import JsonText
 
         text = JsonText(raw, self.limits, exact=self.shape.exact, hides=self._hides)
-        if not text.read(plain) and not text.readable:
-            return refusal(text.broken, (), text.untold)
+        if not text.read(plain):
+            if not text.readable:
+                return refusal(text.broken, (), text.untold)
+            self._engine.sound(None)  # notices when a class is no longer what it was
         return self._examined_text(text)
 
     def _examined(self, data: object) -> Verdict[T]:

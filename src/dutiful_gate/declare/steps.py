@@ -54,14 +54,16 @@ class Step(Value, ABC):
 
 
 class TextStep(Step):
-    """A step from text to text; `template` is its source, with {} for the value."""
+    """A step from text to text; `template` is its source, with {value} for the value and {held} for what it needs."""
 
     word: str
-    work: Callable[[str], str]
+    template: str
+    held: Any
     final: Mapping[str, object] | Unsaid
 
     def expression(self, value: str, bind: Bind) -> str:
-        return f"{bind(self.work, self.word)}({value})"
+        held = bind(self.held, self.word.upper()) if self.held is not None else ""
+        return self.template.format(value=value, held=held)
 
     def takes(self) -> Takes | None:
         return TEXT
@@ -89,20 +91,20 @@ NO_BLANKS_AND_NOT_EMPTY = r"^\S(?:[\s\S]*\S)?$"
 """The same where a length forbids the empty text."""
 
 
-def _trimmed(text: str) -> str:
-    return text.strip(BLANKS)
-
-
-trimmed = TextStep("trimmed", _trimmed, {"pattern": NO_BLANKS_AROUND})
+trimmed = TextStep("trimmed", "{value}.strip({held})", BLANKS, {"pattern": NO_BLANKS_AROUND})
 """Blanks at both ends are taken off: what ECMA-262 calls white space and line ends, so that documents can say it."""
 
-squeezed = TextStep("squeezed", squeezed_text, {"pattern": r"^(?:\S+(?: \S+)*)?$"})
+squeezed = TextStep("squeezed", "{held}({value})", squeezed_text, {"pattern": r"^(?:\S+(?: \S+)*)?$"})
 """Blanks at both ends are taken off, and every run of blanks inside becomes one space."""
 
-lowered = TextStep("lowered", str.lower, Unsaid("a pattern cannot say that a text of any script is in small letters"))
+lowered = TextStep(
+    "lowered", "{value}.lower()", None, Unsaid("a pattern cannot say that a text of any script is in small letters")
+)
 """Letters become small, by the rules of Unicode."""
 
-uppered = TextStep("uppered", str.upper, Unsaid("a pattern cannot say that a text of any script is in capitals"))
+uppered = TextStep(
+    "uppered", "{value}.upper()", None, Unsaid("a pattern cannot say that a text of any script is in capitals")
+)
 """Letters become capitals, by the rules of Unicode; a text can grow by it."""
 
 

@@ -57,24 +57,19 @@ from .runtime import (
     split,
     wordless_fault,
 )
-from .sound import SoundWriter, checks_of
+from .sound import SoundWriter
 
 _NESTED = 4
-_CHECKS = "    # checks of the classes"
 
 
-def collecting_unit(plan: Plan, *, anew: Callable[..., Any]) -> Unit:
+def collecting_unit(plan: Plan) -> Unit:
     """The collecting function of a gate: `collect(data, (), log)` gives the value, or FAILED with faults in the log."""
     writer = CollectWriter(plan)
-    entry = writer.entry(plan.shape.root, "collect", plan.shape.root.about.title or "", top=True)
+    entry = writer.entry(plan.shape.root, "collect", plan.shape.root.about.title or "")
     writer.finish()
     sources = [*writer.swift.functions, *writer.functions]
-    source = "\n\n\n".join(sources) + "\n"
-    anew_name = writer.bind(anew, "ANEW")
-    kept = {**writer.swift.kept, **writer.kept}
-    source = source.replace(_CHECKS, checks_of(writer, kept, f"return {anew_name}(data, path, log)"), 1)
     carries = writer.carries or writer.swift.carries
-    return Unit(f"{plan.shape.name} faults", source, writer.constants, entry, carries=carries)
+    return Unit(f"{plan.shape.name} faults", "\n\n\n".join(sources) + "\n", writer.constants, entry, carries=carries)
 
 
 class CollectWriter(RecordWriter):
@@ -89,6 +84,7 @@ class CollectWriter(RecordWriter):
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
         self._record_names: dict[tuple[str, Source, bool], str] = {}
         self._waiting: list[Callable[[], None]] = []
+        self._quick: dict[tuple[int, Source, bool], str] = {}
         self._count = 0
         self._nesting = 0
         self._label = ""
@@ -105,13 +101,11 @@ class CollectWriter(RecordWriter):
                 self._waiting.pop(0)()
             self.swift.finish()
 
-    def entry(self, use: Use, name: str, label: str, *, top: bool = False) -> str:
+    def entry(self, use: Use, name: str, label: str) -> str:
         """Write the function for a use; gives back its name."""
         nesting, self._nesting = self._nesting, 0
         held, self._label = self._label, label
         with self.aside() as lines, self.block(f"def {name}(data, path, log):"):
-            if top:
-                self.lines.append(_CHECKS)
             self.write("faults = log.faults")
             self.write("start = len(faults)")
             self.read(use, "data", "path")
@@ -400,6 +394,7 @@ class CollectWriter(RecordWriter):
             self.write(f"{before} = len(faults)")
             self._nesting += 1
             with self.block(f"for {index}, {each} in enumerate({value}):"):
+                self.counted(node.item, each, before)
                 self.read(node.item, each, f"{path} + ({index},)")
                 self.write(f"{made}.append({each})")
                 with self.block(f"if len(faults) > {before} + log.most:"):
@@ -410,6 +405,28 @@ class CollectWriter(RecordWriter):
                 with self.block(f"if len(faults) == {before}:"):
                     self._collected(node, value, made, path, given)
             self.list_rules(use, value, given, path, before)
+
+    def counted(self, use: Use, value: str, before: str) -> None:
+        """Past the limit on faults, one is counted for each unsound value of a union: to ask which is close is dear."""
+        node = use.node.inner.node if isinstance(use.node, Nullable) else use.node
+        if not isinstance(node, Branches) or node.tag:
+            return
+        with self.block(f"if len(faults) - {before} >= log.most:"):
+            self.write(f"log.untold += {self.quick_part(use)}({value}{self._failed}) is FAILED")
+            self.write("continue")
+
+    def quick_part(self, use: Use) -> str:
+        """The name of a function that only tells whether a value is sound."""
+        swift = self.swift
+        swift.hidden, swift.where = self.hidden, self.where
+        mark = (id(use), self.source, self.hidden)
+        if mark not in self._quick:
+            self._quick[mark] = swift.part(use)
+        return self._quick[mark]
+
+    @property
+    def _failed(self) -> str:
+        return ", log.failed" if self.swift.more else ""
 
     def _collected(self, node: Items, value: str, made: str, path: str, given: str) -> None:
         """Build the collection of its items; a set has none twice."""
@@ -483,6 +500,7 @@ class CollectWriter(RecordWriter):
                 self.write(f"{crowd} = {self.bind(Crowd, 'Crowd')}()")
             self._nesting += 1
             with self.block(f"for {name}, {each} in {value}.items():"):
+                self.counted(held, each, before)
                 step = self.bind(HIDDEN_KEY, "HIDDEN_KEY") if secret else name
                 self.write(f"{here} = {path} + ({step},)")
                 mark = self.variable("before")
@@ -599,8 +617,7 @@ class CollectWriter(RecordWriter):
             self.write(f"{value} = {self.record_function(key)}({given}, {path}, log)")
         else:
             self.swift.hidden, self.swift.where = self.hidden, self.where
-            more = ", log.failed" if self.swift.more else ""
-            self.write(f"{value} = {self.swift.record_function(key)}({given}{more})")
+            self.write(f"{value} = {self.swift.record_function(key)}({given}{self._failed})")
             with self.block(f"if {value} is FAILED:"):
                 self.write(f"{value} = {self.record_function(key)}({given}, {path}, log)")
         if use.parts:

@@ -17,7 +17,7 @@ from .collect import collecting_unit
 from .depth import may_be_deeper, too_deep_at
 from .liars import without_liars
 from .outgoing import outgoing
-from .own import Passing, unwrapped
+from .own import Passing, passed_on, unwrapped
 from .plan import Plan
 from .release import release_unit
 from .runtime import TOO_DEEP, Log
@@ -27,7 +27,8 @@ from .sound import sound_unit
 class Engine:
     """Reads data by one plan.
 
-    `sound` and `sound_and_known` give the value or FAILED; the second also gives up on keys nobody declared.
+    `sound` and `sound_and_known` give the value or FAILED; the second also gives up on keys nobody declared. One of
+    them is asked before `collect`: they notice when a class is no longer what it was.
     """
 
     def __init__(self, plan: Plan) -> None:
@@ -53,7 +54,7 @@ class Engine:
         return self._unit("sound", lambda: sound_unit(self.plan, note_unknown=False, anew=self._anew("sound")))
 
     def _collecting_unit(self) -> Unit:
-        return self._unit("collect", lambda: collecting_unit(self.plan, anew=self._anew("_collect")))
+        return self._unit("collect", lambda: collecting_unit(self.plan))
 
     def _called(self, unit: Unit) -> Callable[..., Any]:
         """The function of a unit as it is called: within the depth limit, and with what own functions raise."""
@@ -112,22 +113,20 @@ class Engine:
 
     def collect(self, data: Any) -> tuple[Any, Log]:
         """The value or FAILED, and every fault and dropped key."""
-        return unwrapped(self._attempts)(data)  # type: ignore[no-any-return]
+        try:
+            return self._collected(data)
+        except Passing as passing:
+            error = passed_on(passing)
+        except Exception:
+            return self._collected_without_liars(data)
+        raise error
 
-    def _attempts(self, data: Any) -> tuple[Any, Log]:
-        self._collecting_unit()  # what goes wrong in writing it is no matter of the data
-        attempts: tuple[Callable[[], Any], ...] = (
-            lambda: data,
-            # Something in the data is not what it says it is: it is refused at its place, and the rest is read.
-            lambda: without_liars(data, typed=self.plan.source is Source.NATIVE),
-        )
-        for attempt in attempts:
-            try:
-                return self._collected(attempt())
-            except Passing:
-                raise
-            except Exception:
-                continue
+    def _collected_without_liars(self, data: Any) -> tuple[Any, Log]:
+        """Where something in the data is not what it says it is: it is refused at its place, and the rest is read."""
+        try:
+            return unwrapped(self._collected)(without_liars(data, typed=self.plan.source is Source.NATIVE))  # type: ignore[no-any-return]
+        except Exception:
+            self._collecting_unit()  # what went wrong in writing it is no matter of the data
         log = Log(self.plan.limits.faults)
         log.faults.append(((), Cause("kind", "data that can be read", got="something that cannot"), None, None))
         return FAILED, log

@@ -46,6 +46,9 @@ def _check_default(shape: Shape, record: Record, field: Field) -> None:
 
 def _quick_problem(use: Use, default: object) -> str | None:
     """What is wrong with the default of a single value, "" for nothing, None when only an engine can tell."""
+    listed = isinstance(use.node, Items) and use.node.into == "list"
+    if (listed and default == []) or (isinstance(use.node, Entries) and default == {}):
+        return "" if all(isinstance(part, Rule) and part.holds(default) for part in use.parts) else None
     if not isinstance(use.node, Scalar):
         return None
     value = use.node.kind.reader(Source.NATIVE)(default)

@@ -55,6 +55,11 @@ def _joined(way: TracebackType | None, end: TracebackType | None) -> TracebackTy
     return TracebackType(_joined(way.tb_next, end), way.tb_frame, way.tb_lasti, way.tb_lineno)
 
 
+def passed_on(passing: Passing) -> BaseException:
+    """The function's own exception, with the whole way to it, to be raised where nothing else is being handled."""
+    return passing.error.with_traceback(_joined(passing.__traceback__, passing.error.__traceback__))
+
+
 def unwrapped(call: Callable[..., Any]) -> Callable[..., Any]:
     """A generated function that gives what own functions raised on to its caller."""
 
@@ -62,8 +67,7 @@ def unwrapped(call: Callable[..., Any]) -> Callable[..., Any]:
         try:
             return call(*values)
         except Passing as passing:
-            error = passing.error
-            way = _joined(passing.__traceback__, error.__traceback__)
-        raise error.with_traceback(way)
+            error = passed_on(passing)
+        raise error
 
     return asked

@@ -107,6 +107,10 @@ def place_late(
     faults: list[RawFault], start: int, depth: int, rank_of: Mapping[str, int], late: list[RawFault]
 ) -> None:
     """Put faults that were found late among a record's others, each after those of its own field."""
+    if len(late) <= _FEW:
+        for each in late:
+            _insert_late(faults, start, depth, rank_of, each)
+        return
 
     def rank(raw: RawFault) -> int:
         return rank_of.get(raw[0][depth], -1) if len(raw[0]) > depth and raw[1].code != "absent" else -1
@@ -114,6 +118,20 @@ def place_late(
     first = [raw for raw in faults[start:] if rank(raw) < 0]
     others = sorted([*(raw for raw in faults[start:] if rank(raw) >= 0), *late], key=rank)
     faults[start:] = [*first, *others]
+
+
+_FEW = 4
+
+
+def _insert_late(faults: list[RawFault], start: int, depth: int, rank_of: Mapping[str, int], late: RawFault) -> None:
+    rank = rank_of.get(late[0][depth], -1)
+    at = len(faults)
+    while at > start:
+        before, cause = faults[at - 1][0], faults[at - 1][1]
+        if len(before) <= depth or rank_of.get(before[depth], -1) <= rank or cause.code == "absent":
+            break
+        at -= 1
+    faults.insert(at, late)
 
 
 def remembered(number: str, read: Collector, data: Any, path: Path, log: Log) -> Any:

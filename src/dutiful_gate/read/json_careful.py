@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import re
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any, NoReturn
 
 from ..declare.digits import Digits
@@ -69,6 +70,11 @@ class _Unfit:
         self.cause = cause
 
 
+@lru_cache(maxsize=64)
+def _unfit(code: str, needs: str, got: str, most: int) -> _Unfit:
+    return _Unfit(Cause(code, needs, {"most": most} if most else {}, got=got))
+
+
 class _Repeated(dict[str, Any]):
     """A record in which a key stood twice."""
 
@@ -90,12 +96,11 @@ class _Lenient:
 
     def constant(self, name: str) -> _Unfit:
         self.passed += 1
-        return _Unfit(Cause("reading", "a number that JSON has", got=name))
+        return _unfit("reading", "a number that JSON has", name, 0)
 
     def long(self, digits: int) -> _Unfit:
         self.passed += 1
-        needs = "a number of at most {most} digits"
-        return _Unfit(Cause("size", needs, {"most": self.most}, got=f"one of {digits:,}"))
+        return _unfit("size", "a number of at most {most} digits", f"one of {digits:,}", self.most)
 
     def whole(self, digits: str) -> Any:
         length = len(digits.lstrip("-"))

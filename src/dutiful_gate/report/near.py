@@ -5,8 +5,10 @@ from __future__ import annotations
 from functools import lru_cache
 
 _LONGEST = 60
+_FEW = 4
 
 
+@lru_cache(maxsize=512)
 def nearest(given: str, known: tuple[str, ...]) -> str:
     """The known name that takes the fewest changes of letters to come to, if that is few of them; else ""."""
     if not 1 <= len(given) <= _LONGEST:
@@ -14,10 +16,13 @@ def nearest(given: str, known: tuple[str, ...]) -> str:
     wanted = _folded(given)
     letters = _letters(wanted)
     best, least = "", 1 + max(1, len(wanted) // 4)
-    for name, folded, others in _looked_at(known):
-        # A change touches two letters at most: most names are ruled out by that.
-        if abs(len(folded) - len(wanted)) >= least or (letters ^ others).bit_count() > 2 * (least - 1):
-            continue
+    # A change touches two letters at most: most names are ruled out by that, and of the others a few are looked at.
+    likely = sorted(
+        (differ, name, folded)
+        for name, folded, others in _looked_at(known)
+        if abs(len(folded) - len(wanted)) < least and (differ := (letters ^ others).bit_count()) <= 2 * (least - 1)
+    )
+    for _, name, folded in likely[:_FEW]:
         changes = 0 if folded == wanted else _changes(wanted, folded, least)
         if changes < least:
             best, least = name, changes

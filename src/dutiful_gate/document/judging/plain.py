@@ -6,6 +6,8 @@ from collections.abc import Hashable, Sequence
 from decimal import Decimal
 from typing import Any
 
+from ...declare.crowds import crowded
+
 LISTS = (list, tuple)
 
 
@@ -48,8 +50,14 @@ def keyed(value: Any) -> Hashable:
 
 
 def all_differ(items: Sequence[Any]) -> bool:
-    """Whether no two items are equal."""
-    return len(set(map(keyed, items))) == len(items)
+    """Whether no two items are equal; they are not compared where that would cost the square of their number."""
+    keys = list(map(keyed, items))
+    return not crowded(keys) and len(set(keys)) == len(items)
+
+
+def too_alike(items: Sequence[Any]) -> bool:
+    """Whether too many different items share a hash to be compared."""
+    return crowded(list(map(keyed, items)))
 
 
 def is_multiple(value: Any, step: Any) -> bool:

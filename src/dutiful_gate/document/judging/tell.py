@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Sequence
 from typing import Any
 
+from ...declare.crowds import MOST_ALIKE
 from ...declare.facts import Facts
 from ...declare.formats.judges import JUDGES
 from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
@@ -18,7 +19,7 @@ from .drafts import VOCABULARIES
 from .findings import Ask, Finding, Found, Note, Route, Seen
 from .library import Node
 from .patterns import searcher
-from .plain import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed
+from .plain import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed, too_alike
 from .sound import (
     LIST_WORDS,
     RECORD_WORDS,
@@ -294,7 +295,11 @@ class _Sitting:
     def items(self, value: Sequence[Any]) -> None:
         self.size(len(value), "minItems", "maxItems", LIST)
         if self.words.get("uniqueItems") is True and not all_differ(value):
-            self.rule(Distinct(), LIST, "uniqueItems")
+            if too_alike(value):
+                words = f"at most {MOST_ALIKE} different items that share a hash"
+                self.refuse(Cause("size", words, got="more"), "uniqueItems")
+            else:
+                self.rule(Distinct(), LIST, "uniqueItems")
         first, rest = list_parts(self.node, self.words)
         for number, kid in enumerate(first[: len(value)]):
             self.into(kid, number, value[number], *kid.steps[len(self.node.steps) :])

@@ -145,6 +145,8 @@ class _Pen:
             self.other_names(fields, said)
         if record.rest is not None and not (self.released and record.rest.use.secret):
             entries = self.use(record.rest.use, f"{at}/additionalProperties", f"{record.name}.{record.rest.attribute}")
+            for part in record.rest.use.parts:
+                self.leave(at, record.name, part, Unsaid("a document looks at all keys, not at the gathered ones"))
             gathered = {
                 word: held for word, held in entries.items() if word in ("additionalProperties", "propertyNames")
             }

@@ -1,0 +1,270 @@
+"""`make bench-hostile`: small inputs and declarations that are made to cost much, and what they cost.
+
+    python benchmarks/hostile.py
+
+Each input is measured at one size and at twice that size, its faults, messages and problem read, against the standard
+decoder on the same text: the first ratio is (ours - 25 ms) / decoder, the second how much more twice the input costs us
+than it costs the decoder. Each declaration is built, asked and documented at one size and at twice it. Exit status 1
+when a bound is broken.
+"""
+
+from __future__ import annotations
+
+import gc
+import json
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass, field, make_dataclass
+from datetime import date, datetime
+from decimal import Decimal
+from functools import partial
+from time import perf_counter
+from typing import Annotated, Any, Literal, Union
+from uuid import UUID
+
+from dutiful_gate import Gate, Limits, amendment, at_least_one, declarations_of, it, obeys, this
+
+PRIME = 2**61 - 1
+BOUND, TWICE, ALLOWED = 20.0, 1.15, 0.025
+DECLARATION_TWICE = 2.4
+
+
+@dataclass
+class Row:
+    a: int
+    b: list[int]
+
+
+@dataclass
+class One:
+    child: One | Two | None = None
+    x: int = 0
+
+
+@dataclass
+class Two:
+    child: One | Two | None = None
+    y: int = 0
+
+
+@dataclass
+class Tree:
+    kids: list[Tree] = field(default_factory=list)
+    v: int = 0
+
+
+@dataclass
+class Crate:
+    kind: Literal["crate"]
+    weight_kg: float
+
+
+@dataclass
+class Pallet:
+    kind: Literal["pallet"]
+    height_m: float
+
+
+def fields(count: int, kind: Any = int) -> Any:
+    return make_dataclass(f"Fields{count}", [(f"some_field_{number}", kind) for number in range(count)])
+
+
+def listed(items: list[str]) -> str:
+    return f"[{','.join(items)}]"
+
+
+def chain(depth: int, leaf: Any, step: str = "child") -> Any:
+    for _ in range(depth):
+        leaf = {step: leaf}
+    return leaf
+
+
+TWENTY: Any = fields(20)
+TWENTIES: Any = list.__class_getitem__(TWENTY)
+LOOP = {
+    "anyOf": [
+        {"type": "object", "properties": {"a": {"$ref": "#"}}, "required": ["x"]},
+        {"type": "object", "properties": {"a": {"$ref": "#"}}, "required": ["y"]},
+        {"type": "null"},
+    ]
+}
+
+# Name, gate, the text of a size, the size.
+INPUTS: list[tuple[str, Gate[Any], Callable[[int], str], int]] = [
+    ("unknown keys near known ones", Gate(fields(20), unknown="refuse"), lambda n: json.dumps({f"som_feild_{i}x": 1 for i in range(n)}), 100),
+    ("unknown keys, many", Gate(TWENTY), lambda n: json.dumps({f"k{i}": 1 for i in range(n)}), 200_000),
+    ("unknown keys, many, refused", Gate(TWENTY, unknown="refuse"), lambda n: json.dumps({f"k{i}": 1 for i in range(n)}), 200_000),
+    ("an unknown key of megabytes", Gate(TWENTY, unknown="refuse"), lambda n: json.dumps({"a" * n: 1}), 3_000_000),
+    ("integers of one hash in a set", Gate(set[int]), lambda n: listed([str(i * PRIME) for i in range(n)]), 20_000),
+    ("integers of one hash as keys", Gate(dict[int, int]), lambda n: json.dumps({str(i * PRIME): 1 for i in range(n)}), 20_000),
+    ("integers of one hash, distinct", Gate(Annotated[list[int], it.distinct]), lambda n: listed([str(i * PRIME) for i in range(n)]), 20_000),
+    ("decimals of one hash in a set", Gate(set[Decimal]), lambda n: listed([str(i * PRIME) for i in range(n)]), 20_000),
+    ("tuples of one hash in a set", Gate(set[tuple[int, int]]), lambda n: listed([f"[{i * PRIME},1]" for i in range(n)]), 20_000),
+    ("UUIDs of one hash in a set", Gate(set[UUID]), lambda n: json.dumps([str(UUID(int=i * PRIME)) for i in range(n)]), 5_000),
+    ("records without a hash, distinct", Gate(Annotated[list[Row], it.distinct]), lambda n: json.dumps([{"a": i, "b": [i]} for i in range(n)]), 10_000),
+    ("records of one hash, distinct", Gate(Annotated[list[Row], it.distinct]), lambda n: json.dumps([{"a": i * PRIME, "b": []} for i in range(n)]), 10_000),
+    ("dicts, distinct", Gate(Annotated[list[dict[str, int]], it.distinct]), lambda n: json.dumps([{"a": i} for i in range(n)]), 20_000),
+    ("items of one hash by a document", Gate.from_schema({"uniqueItems": True}), lambda n: listed([str(i * PRIME) for i in range(n)]), 20_000),
+    ("NaN at the end", Gate(list[int]), lambda n: listed(["123456"] * n + ["NaN"]), 400_000),
+    ("NaN everywhere", Gate(list[int]), lambda n: listed(["NaN"] * n), 200_000),
+    ("a comma too many at the end", Gate(list[int]), lambda n: f"[{'123456,' * n}]", 400_000),
+    ("a list that does not end", Gate(list[int]), lambda n: f"[{'123456,' * n}1", 400_000),
+    ("texts, and NaN at the end", Gate(list[str]), lambda n: listed(['"abcdefgh"'] * n + ["NaN"]), 250_000),
+    ("texts, and no end", Gate(list[str]), lambda n: "[" + ",".join(['"abcdefgh"'] * n), 250_000),
+    ("an escape that is none at the end", Gate(str), lambda n: '"' + "\\u0041" * n + '\\x"', 500_000),
+    ("a text without an end", Gate(str), lambda n: '"' + "a" * n, 3_000_000),
+    ("more items than the limit", Gate(list[int], limits=Limits(items=1000)), lambda n: listed(["123456"] * n), 400_000),
+    ("keys that repeat", Gate(dict[str, int]), lambda n: "{" + ",".join(f'"k{i % (n // 2)}":1' for i in range(n)) + "}", 200_000),
+    ("one key again and again", Gate(dict[str, int]), lambda n: "{" + ",".join(['"k":1'] * n) + "}", 300_000),
+    ("records, the last one unsound", Gate(list[dict[str, int]]), lambda n: listed(['{"a":1}'] * n + ['{"a":"x"}']), 200_000),
+    ("records, all unsound", Gate(list[dict[str, int]]), lambda n: listed(['{"a":"x"}'] * n), 200_000),
+    ("records of twenty, all unsound", Gate(TWENTIES), lambda n: json.dumps([{f"some_field_{i}": "x" for i in range(20)}] * n), 5_000),
+    ("records of twenty, one empty", Gate(TWENTIES), lambda n: json.dumps([{f"some_field_{i}": 1 for i in range(20)}] * n + [{}]), 5_000),
+    ("lists in a list, broken at the end", Gate(list[list[int]]), lambda n: listed(["[1,2]"] * n + ["[1,]"]), 200_000),
+    ("brackets in texts", Gate(list[str]), lambda n: json.dumps(["[{" * 20] * n + [1]), 50_000),
+    ("brackets, thousands deep", Gate(Any), lambda n: "[" * n + "]" * n, 400),
+    ("a number of megabytes", Gate(Any), lambda n: f"[{'9' * n}]", 3_000_000),
+    ("a fraction of megabytes", Gate(Decimal), lambda n: f"0.{'9' * n}", 3_000_000),
+    ("two records that lead to each other", Gate(One), lambda n: json.dumps(chain(n, {"child": 3})), 30),
+    ("a tree, unsound at a leaf", Gate(Tree), lambda n: json.dumps({"kids": [{"v": 1, "kids": [{"v": 2}] * 5}] * n + [{"v": "x"}]}), 4_000),
+    ("a document that leads to itself twice", Gate.from_schema(LOOP), lambda n: json.dumps(chain(n, 1, "a")), 15),
+    ("a tag that names nothing, in a list", Gate(list[Crate | Pallet]), lambda n: json.dumps([{"kind": "drum"}] * n), 20_000),
+    ("options that all fail, in a list", Gate(list[int | bool | date | None]), lambda n: json.dumps(["x"] * n), 20_000),
+    ("a pattern with an end it never meets", Gate(Annotated[str, it.matches("[a-z]*x")]), lambda n: json.dumps("a" * n), 2_000_000),
+    ("blanks around nothing", Gate(Annotated[list[datetime], it.length > 1]), lambda n: listed(['"2026-05-04T09:30:00Z"'] * n + ['"  "']), 50_000),
+]  # fmt: skip
+
+
+def ordered(count: int) -> Any:
+    rules = [getattr(this, f"some_field_{at}") < getattr(this, f"some_field_{at + 1}") for at in range(count - 1)]
+    return obeys(*rules)(fields(count))
+
+
+def nested(count: int) -> Any:
+    return make_dataclass(
+        "Root", [(f"r{at}", make_dataclass(f"R{at}", [("a", int), ("b", str)])) for at in range(count)]
+    )
+
+
+def deep(count: int) -> Any:
+    last: Any = int
+    for at in range(count):
+        last = make_dataclass(f"D{at}", [("x", last)])
+    return last
+
+
+def used(declared: Any, **words: Any) -> None:
+    gate: Gate[Any] = Gate(declared, **words)
+    gate.examine({})
+    gate.accepts(None)
+    json.dumps(gate.schema())
+
+
+def properties(count: int, **more: Any) -> dict[str, Any]:
+    return {
+        "type": "object",
+        "properties": {f"f{at}": {"type": "array", "items": {"type": "integer"}, **more} for at in range(count)},
+    }
+
+
+def options(count: int) -> Any:
+    return Union[tuple(Literal[f"option {at}"] for at in range(count))]  # noqa: UP007
+
+
+# Name, what is done at a size, the size.
+DECLARATIONS: list[tuple[str, Callable[[int], object], int]] = [
+    ("a record of many fields", lambda n: used(fields(n)), 200),
+    ("many fields of text with rules", lambda n: used(fields(n, Annotated[str, it.length > 2, it.matches("[a-z]+")])), 150),
+    ("many record rules", lambda n: used(ordered(n)), 200),
+    ("many records", lambda n: used(nested(n)), 100),
+    ("records inside records", lambda n: used(deep(n), limits=Limits(depth=150)), 70),
+    ("a union of many constants", lambda n: used(options(n)), 100),
+    ("one choice of many", lambda n: used(Literal[tuple(range(n))]), 2_000),
+    ("an amendment of many fields", lambda n: used(amendment(fields(n))), 150),
+    ("presence rules of many fields", lambda n: used(obeys(at_least_one(*[f"some_field_{i}" for i in range(n)]))(fields(n, int | None))), 150),
+    ("many lists of lists", lambda n: used(fields(n, list[list[int]])), 100),
+    ("many dicts", lambda n: used(fields(n, dict[str, list[int]])), 100),
+    ("keys that need escapes", lambda n: used(make_dataclass("K", [(f"k{'é' * 9}{i}", int) for i in range(n)])), 150),
+    ("one fixed tuple", lambda n: used(tuple[(int,) * n]), 300),  # type: ignore[misc]
+    ("a document of many properties", lambda n: Gate.from_schema(properties(n)).examine({}), 800),
+    ("a document of many defaults, declared", lambda n: declarations_of(properties(n, default=[1])), 150),
+    ("a document of many patterns", lambda n: Gate.from_schema(properties(n, pattern="^[a-z]+$")).examine({}), 400),
+    ("a document with one property of Unicode, again and again", lambda n: Gate.from_schema({"allOf": [{"pattern": f"^\\p{{Lu}}{{{i}}}$"} for i in range(1, n)]}).examine("x"), 40),
+    ("a document of many definitions", lambda n: Gate.from_schema({"$defs": {f"d{i}": {"type": "integer"} for i in range(n)}, "allOf": [{"$ref": f"#/$defs/d{i}"} for i in range(n)]}).examine(1), 300),
+    ("a document nested in itself", lambda n: Gate.from_schema(chain(n, {"type": "integer"}, "not")).examine(1), 30),
+    ("releasing many Decimals", lambda n: Gate(list[Decimal]).release_json([Decimal(f"{i}.10") for i in range(n)]), 20_000),
+]  # fmt: skip
+
+
+def best(job: Callable[[], object], turns: int = 3) -> float:
+    """The shortest of a few runs, the collector off."""
+    times = []
+    for _ in range(turns):
+        gc.collect()
+        gc.disable()
+        start = perf_counter()
+        job()
+        times.append(perf_counter() - start)
+        gc.enable()
+        if times[-1] > 2:
+            break
+    return min(times)
+
+
+def asked(gate: Gate[Any], raw: str) -> None:
+    """Everything that a service would read of an answer."""
+    gate.accepts(None)
+    verdict = gate.examine_json(raw)
+    if not verdict:
+        json.dumps(verdict.problem())
+        str(verdict.by_field())
+
+
+def decoded(raw: str) -> None:
+    try:
+        json.loads(raw)
+    except (ValueError, RecursionError):
+        # As far as it comes: a decoder that stops at once has not read the text.
+        len(raw.encode())
+
+
+def decoder_on(raw: str) -> float:
+    """What the decoder takes for as much text: where it stops early, for the same text made sound."""
+    taken = best(lambda: decoded(raw))
+    sound = json.dumps(raw)
+    return max(taken, best(lambda: json.loads(sound)))
+
+
+def main() -> int:
+    """Measure, print, and say whether all bounds hold."""
+    broken = 0
+    print(f"{'input':42} {'text':>9} {'ours':>9} {'decoder':>9}  ratio (20)  twice (1.15)")
+    for name, gate, text, size in INPUTS:
+        gate.examine_json("null")
+        gate.examine_json("[]")
+        gate.examine_json("{}")
+        raw, double = text(size), text(2 * size)
+        ours, theirs = best(partial(asked, gate, raw)), decoder_on(raw)
+        ours_twice, theirs_twice = best(partial(asked, gate, double)), decoder_on(double)
+        ratio = (ours - ALLOWED) / theirs
+        twice = (ours_twice / ours) / max(theirs_twice / theirs, len(double) / len(raw))
+        fails = ratio > BOUND or (ours_twice > ALLOWED and twice > TWICE)
+        broken += fails
+        shown = f"{twice:.2f}" if ours_twice > ALLOWED else "-"
+        print(
+            f"{name:42} {len(raw) / 1e6:7.2f}MB {ours * 1e3:7.1f}ms {theirs * 1e3:7.2f}ms  {max(ratio, 0):8.1f}  {shown:>8}"
+            f"{'  BROKEN' if fails else ''}"
+        )
+    print(f"\n{'declaration':58} {'built':>9}  twice ({DECLARATION_TWICE})")
+    for name, build, size in DECLARATIONS:
+        build(5)
+        once, again = best(partial(build, size)), best(partial(build, 2 * size))
+        fails = again > ALLOWED and again / once > DECLARATION_TWICE
+        broken += fails
+        print(f"{name:58} {once * 1e3:7.1f}ms  {again / once:8.2f}{'  BROKEN' if fails else ''}")
+    print(f"\n{len(INPUTS)} inputs, {len(DECLARATIONS)} declarations: {broken} bounds broken")
+    return int(bool(broken))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

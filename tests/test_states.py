@@ -1,0 +1,183 @@
+"""Gates asked in any order, on any road: admit, examine, release, pickle, copy, JSON, CBOR; one answer to one question."""
+
+from __future__ import annotations
+
+import copy
+import json
+import os
+import pickle
+import warnings
+from random import Random
+from typing import Any
+
+import pytest
+from hypothesis import settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
+
+from any_declaration import Maker, any_declaration
+from dutiful_gate import DeclarationError, Gate, Refused, Source
+from dutiful_gate.prove.laws import is_sayable
+from dutiful_gate.sample.edges import Edges
+from dutiful_gate.sample.made import Made
+from dutiful_gate.sample.payloads import CannotSample, Payloads
+from dutiful_gate.shape.walk import uses_of
+
+
+class Asking(RuleBasedStateMachine):
+    """One gate of a random declaration, and data for it, asked in any order."""
+
+    gate: Gate[Any]
+    data: Any = None
+    value: Any = None
+
+    @initialize(seed=st.integers(0, 10**9))
+    def build(self, seed: int) -> None:
+        self.seed = seed
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            declared, words = any_declaration(seed)
+            try:
+                self.gate = Gate(declared, **words)
+            except DeclarationError:
+                self.gate = Gate(int)
+        self.random = Random(seed)
+        self.edges = Edges(self.gate.shape, self.random)
+        # What a number of fractions, a moment or an own function gives may differ from one time to the next.
+        self.steady = not any("now" in str(part) for use in uses_of(self.gate.shape) for part in use.parts)
+        self.next_data()
+
+    @rule()
+    def next_data(self) -> None:
+        self.value = None
+        try:
+            self.data = Payloads(self.gate.shape, self.random).make()
+        except CannotSample:
+            self.data = None
+
+    @rule()
+    def spoil(self) -> None:
+        self.data = self.edges.spoiled(self.gate.shape.root, self.data)
+        self.value = None
+
+    @rule()
+    def ask(self) -> None:
+        gate, data = self.gate, self.data
+        verdict = gate.examine(data)
+        assert gate.accepts(data) == bool(verdict) == (not verdict.faults)
+        if verdict:
+            self.value = verdict.value
+            assert repr(gate.admit(data)) == repr(verdict.value)
+            return
+        with pytest.raises(Refused) as caught:
+            gate.admit(data)
+        assert [str(fault) for fault in caught.value.faults] == [str(fault) for fault in verdict.faults]
+        assert caught.value.__context__ is None
+        json.dumps([verdict.problem(), str(verdict.entered())])
+        again = pickle.loads(pickle.dumps(verdict))
+        assert [fault.code for fault in again.faults] == [fault.code for fault in verdict.faults]
+        assert not [
+            fault
+            for fault in verdict.faults
+            if "can be read" in fault.message and not fault.path and "something" in str(fault)
+        ]
+
+    @precondition(lambda self: is_sayable(self.data, True))
+    @rule()
+    def ask_raw(self) -> None:
+        raw = json.dumps(self.data)
+        decoded, text = self.gate.examine(self.data), self.gate.examine_json(raw)
+        assert [(fault.path, fault.code) for fault in decoded.faults] == [
+            (fault.path, fault.code) for fault in text.faults
+        ]
+        assert [fault.message for fault in decoded.faults] == [fault.message for fault in text.faults]
+        if decoded:
+            assert repr(decoded.value) == repr(text.value)
+        assert not self.gate.examine_json(raw + "]")
+        try:
+            cbor = self.gate.examine_cbor(Gate(Any).release_cbor(self.data))
+        except Refused:
+            return
+        assert [(fault.path, fault.code) for fault in cbor.faults] == [
+            (fault.path, fault.code) for fault in decoded.faults
+        ]
+
+    @precondition(lambda self: self.value is not None)
+    @rule()
+    def release(self) -> None:
+        raw = self.gate.release_json(self.value, secrets=True)
+        assert json.loads(raw) == json.loads(self.gate.release_admitted_json(self.value, secrets=True))
+        self.gate.release(self.value)
+
+    @precondition(lambda self: self.value is not None)
+    @rule()
+    def release_made(self) -> None:
+        made = Made(self.gate.shape, self.random).of(self.gate.shape.root, self.value)
+        try:
+            json.loads(self.gate.release_json(made, secrets=True))
+        except Refused as refused:
+            str(refused)
+
+    @rule()
+    def copies(self) -> None:
+        assert copy.copy(self.gate) is copy.deepcopy(self.gate) is self.gate
+        raised = ""
+        try:
+            again = pickle.loads(pickle.dumps(self.gate))
+        except pickle.PicklingError as error:
+            raised = str(error)
+        if raised:
+            assert "cannot travel" in raised
+            return
+        assert again.schema() == self.gate.schema()
+        assert again.accepts(self.data) == self.gate.accepts(self.data)
+
+    @rule(source=st.sampled_from(Source))
+    def ask_elsewhere(self, source: Source) -> None:
+        gate: Gate[Any] = Gate(self.gate.declared, source, keys=self.gate.keys, lenient=self.gate.lenient)
+        verdict = gate.examine(self.data)
+        assert gate.accepts(self.data) == bool(verdict)
+        gate.examine(self.value)
+
+    @invariant()
+    def speaks(self) -> None:
+        assert repr(self.gate).startswith("<Gate ")
+
+
+Asking.TestCase.settings = settings(
+    max_examples=int(os.environ.get("STATES", "25")), stateful_step_count=12, deadline=None
+)
+test_gates_in_any_order = Asking.TestCase
+
+
+def test_random_declarations_know_every_construct() -> None:
+    """Each type, rule, step, mark and record rule is made by some of the first few hundred seeds."""
+    texts = []
+    for seed in range(700):
+        declared, words = any_declaration(seed)
+        try:
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")
+                gate: Gate[Any] = Gate(declared, **words)
+        except DeclarationError:
+            continue
+        texts.append(f"{gate.shape!r} {words}")
+    whole = "\n".join(texts)
+    missing = [word for word in CONSTRUCTS if word not in whole]
+    assert not missing
+    assert Maker(1).declaration is not None
+
+
+CONSTRUCTS = [
+    "Text()", "Whole()", "Number()", "Truth()", "Moment()", "UtcMoment()", "LocalMoment()", "Day()", "Exact()", "ExactAsText()", "Anything(",
+    "AnyNumber()", "Epoch(", "Formed(", "Flags(", "Lenient(", "'UUID'", "'binary value'", "'time'", "'duration'", "'path'", "'time zone'",
+    "'IPv4 address'", "'IPv6 address'", "'IPv4 network'", "Choice(", "Nothing()", "Items(", "'deque'", "'set'", "'frozenset'", "'tuple'", "Fixed(",
+    "Entries(", "Branches(", "held='data'", "tag='kind'", "Nullable(", "Link(", "form='dict'", "form='tuple'", "form='object'", "only_given=True",
+    "also=('other_", "may_lack=True", "mends=True", "rest=Field", "computed=(Field", "runs_own=True", "recursive=frozenset({'Stack'",
+    "Floor(", "Ceiling(", "Between(", "Equal(", "OneOf(", "Length(", "barred=", "Matches(", "Has(", "StartsWith(", "EndsWith(", "Contains(", "Multiple(",
+    "Distinct(key=None", "Distinct(key='low'", "Distinct(key=<built-in function repr>", "Holds(", "OfFormat(", "now", "today",
+    "word='trimmed'", "word='squeezed'", "word='lowered'", "word='uppered'", "RoundedTo(", "_InUtc(", "Then(", "split=','", "via=Use(", "blank=True",
+    "fallback=6", "secret=True", "fits=(Fits(", "says='a number, please'", "deprecated=True", "Comparison(", "/ this.low", "% this.low", "timedelta(",
+    "Needs(", "WhenRule(", "word='at_least_one'", "word='at_most_one'", "word='exactly_one'", "word='all_or_none'", "RecordCheck(", "Sent(",
+    "'keys': <function camel", "'keys': <function kebab", "'lenient': True", "'unknown': 'refuse'", "name='SwappedOf", "name='ListedOf", "name='LooseOf",
+]  # fmt: skip
