@@ -88,7 +88,14 @@ def test_check_a_broken_file() -> None:
     result = run("check", "-", "--against", AGAINST, "--format", "json", stdin=b"")
     assert json.loads(result.output)["broken"][0]["code"] == "absent"
     assert result.exit_code == 1
-    assert run("check", "-", "--against", AGAINST, stdin=b"[]").exit_code == 0
+
+
+def test_check_an_empty_list() -> None:
+    result = run("check", "-", "--against", AGAINST, stdin=b"[]")
+    assert result.exit_code == 0
+    assert "the list is empty: there was no record to check" in result.output
+    result = run("check", "-", "--against", AGAINST, "--format", "json", stdin=b" [ ] ")
+    assert (result.exit_code, json.loads(result.output)["records"]) == (0, 0)
 
 
 CANNOT: list[tuple[list[str], str]] = [

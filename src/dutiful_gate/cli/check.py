@@ -141,6 +141,9 @@ def _print_ending(examined: Examined[Any]) -> None:
     if examined.excused:
         count = counted(len(examined.excused), "value")
         out.print(f"  {count} refused and stood in for (otherwise): --format json lists them", style="quiet")
+    if examined.listed and not examined.verdicts:
+        out.print("  the list is empty: there was no record to check", style="quiet")
+        return
     if not examined.verdicts:
         out.print("  the file could not be read to its end, so no record was checked", style="refused")
         return
