@@ -125,6 +125,14 @@ def test_trimmed_text_says_so_exactly() -> None:
         assert bool(re.search(pattern, "a" + blank)) == (not blank.isspace()), hex(ord(blank))
 
 
+def test_a_rule_on_what_an_option_may_have_read_leniently_is_unstated() -> None:
+    document = Gate(Annotated[str | Any, it > 0], lenient=True).schema()
+    assert [rule.rule for rule in document.unstated] == ["it > 0"]
+    assert Gate(Annotated[str | Any, it > 0]).schema().unstated == ()
+    between = Gate(Annotated[str, trimmed, it.length.between(3, 7), uppered]).schema()
+    assert between["pattern"] == Gate(Annotated[str, trimmed]).schema()["pattern"], "a length that is unstated forbids nothing"
+
+
 PATTERNS: list[tuple[str, str | None]] = [
     (r"[A-Z]{3}", r"[A-Z]{3}"),
     (r"\d+", r"\p{Nd}+"),

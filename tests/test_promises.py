@@ -41,6 +41,7 @@ from dutiful_gate import (
     holds,
     in_utc,
     it,
+    lowered,
     named,
     now,
     obeys,
@@ -455,6 +456,7 @@ RELEASED: list[tuple[Any, Any, Any]] = [
     (Annotated[datetime, via(int)], datetime(2026, 1, 1, tzinfo=UTC), 1767225600), (Annotated[datetime, via(int)], datetime(2026, 1, 1, 0, 0, 0, 5, tzinfo=UTC), "reading"),
     (Annotated[Decimal, as_text], Decimal("12.50"), "12.50"), (Annotated[date, written("%d.%m.%Y")], date(26, 5, 4), "04.05.0026"), (deque[int], deque([1]), [1]),
     (Annotated[datetime, without_offset, written("%d.%m.%Y %H:%M")], datetime(2026, 5, 4, 9, 30, 7), "reading"), (Hazard, Hazard.ACID | Hazard.DUST, 5),
+    (Annotated[str | Any, trimmed], " a", "a"), (Annotated[str | None, trimmed, it.length >= 3, lowered], " ", "length"),
 ]  # fmt: skip
 
 

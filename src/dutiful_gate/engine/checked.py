@@ -11,6 +11,7 @@ from operator import attrgetter
 from ..declare.facts import Own
 from ..declare.kinds import Exact
 from ..declare.rules import Distinct, Length
+from ..declare.steps import Step
 from ..shape.nodes import (
     MISSING,
     Branches,
@@ -129,7 +130,8 @@ class CheckedWriter(SoundWriter):
             case Branches():
                 made = self.out_branches(node, value)
                 self.run(use.parts, value, facts)
-                return made
+                # What its steps made of it is what goes out.
+                return self.out_branches(node, value) if any(isinstance(part, Step) for part in use.parts) else made
             case Nullable(inner):
                 made = self.variable("made")
                 self._nesting += 1

@@ -48,6 +48,8 @@ def survives(rule: Rule, later: Sequence[Step | Rule]) -> bool:
 def _outlasts(rule: Rule, step: Step) -> bool:
     if isinstance(rule, Length) and step in (trimmed, squeezed):
         return not rule.floor and rule.barred is None  # these two only shorten
+    if isinstance(rule, Length) and step in (lowered, uppered):
+        return rule.ceiling is None and rule.barred is None  # these two only lengthen
     if isinstance(rule, Floor | Ceiling | Between):
         ends = [getattr(rule, name) for name in ("floor", "ceiling") if hasattr(rule, name)]
         if isinstance(step, RoundedTo):  # it keeps the order, so a bound that it leaves alone is not crossed

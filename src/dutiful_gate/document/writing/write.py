@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -475,6 +475,9 @@ class _Pen:
             takes = part.takes() if facts.open and not converted else None
             if takes is not None:
                 join(said, _types(takes))
+                if not self.released and _may_be_read_lightly(use.node):
+                    why = Unsaid("an option that reads leniently may have made another kind of the value")
+                    self.leave(at, name, part, why, "kind", *_codes(part))
             if isinstance(part, Rule):
                 told = Unsaid("it judges what a function of one's own made") if converted else part.keywords(facts)
                 if not converted and not survives(part, later):
@@ -490,7 +493,7 @@ class _Pen:
                 converted = converted or not part.normalising
                 if is_settled(part, later):
                     continue
-                if part == trimmed and any(isinstance(rule, Length) and rule.floor for rule in later):
+                if part == trimmed and _forbids_empty(later):
                     told = {"pattern": NO_BLANKS_AND_NOT_EMPTY}
             if isinstance(told, Unsaid):
                 self.leave(at, name, part, told)
@@ -629,6 +632,21 @@ def _choice(wire: tuple[object, ...]) -> Keywords:
 def _types_of(wire: tuple[object, ...]) -> Keywords:
     types = list(dict.fromkeys(_JSON_TYPES[type(value)] for value in wire if type(value) in _JSON_TYPES))
     return {"type": types[0] if len(types) == 1 else types}
+
+
+def _may_be_read_lightly(node: object) -> bool:
+    """Whether an option of a union takes, leniently, what another one would leave as it is."""
+    return isinstance(node, Branches) and any(
+        isinstance(use.node, Scalar) and isinstance(use.node.kind, Lenient) for use in node.options
+    )
+
+
+def _forbids_empty(parts: Sequence[Step | Rule]) -> bool:
+    """Whether a length that holds to the end leaves no empty text."""
+    return any(
+        isinstance(part, Length) and bool(part.floor) and survives(part, parts[number + 1 :])
+        for number, part in enumerate(parts)
+    )
 
 
 def _types(takes: Takes) -> Keywords:
