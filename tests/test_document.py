@@ -130,7 +130,16 @@ def test_a_rule_on_what_an_option_may_have_read_leniently_is_unstated() -> None:
     assert [rule.rule for rule in document.unstated] == ["it > 0"]
     assert Gate(Annotated[str | Any, it > 0]).schema().unstated == ()
     between = Gate(Annotated[str, trimmed, it.length.between(3, 7), uppered]).schema()
-    assert between["pattern"] == Gate(Annotated[str, trimmed]).schema()["pattern"], "a length that is unstated forbids nothing"
+    assert between["pattern"] == Gate(Annotated[str, trimmed]).schema()["pattern"], (
+        "a length that is unstated forbids nothing"
+    )
+
+
+def test_rules_beside_an_open_type_leave_one_set_of_types() -> None:
+    told = dict(Gate(Annotated[Any, it.length < 9, it.contains("a"), it.starts_with("b")]).schema())
+    assert told["type"] == "string"
+    assert "contains" not in json.dumps(told)
+    assert dict(Gate(Annotated[Any, it.starts_with("b"), it > 3]).schema())["not"] == {}
 
 
 PATTERNS: list[tuple[str, str | None]] = [

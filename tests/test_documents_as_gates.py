@@ -335,3 +335,16 @@ FORMATS = [
 def test_formats(name: str, text: str, expected: bool) -> None:
     assert Gate.from_schema({"format": name}, formats="assert").accepts(text) is expected
     assert Gate.from_schema({"format": name}).accepts(text)
+
+
+@pytest.mark.parametrize("valid", [True, False])
+def test_the_standards_output_does_not_double_with_every_level(valid: bool) -> None:
+    twice: dict[str, Any] = {"properties": {"a": {"$ref": "#"}}, "title": "berth"}
+    wants = {} if valid else {"required": ["x"]}
+    gate = Gate.from_schema({"anyOf": [{**twice, **wants}, {**twice, **wants, "minProperties": 1}]})
+    data: dict[str, Any] = {}
+    for _ in range(40):
+        data = {"a": data}
+    told = gate.output(data, "basic")
+    assert told["valid"] is valid
+    assert 80 < len(told["annotations" if valid else "errors"]) < 11_000

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -102,3 +103,10 @@ def test_the_public_names() -> None:
     assert sorted(dutiful_gate.__all__) == dutiful_gate.__all__
     for name in dutiful_gate.__all__:
         assert getattr(dutiful_gate, name).__doc__, name
+
+
+def test_the_extra_all_installs_every_extra() -> None:
+    project = tomllib.loads((ROOT.parent.parent / "pyproject.toml").read_text())["project"]
+    extras = project["optional-dependencies"]
+    (every,) = extras["all"]
+    assert set(every.removeprefix("dutiful-gate[").removesuffix("]").split(",")) == set(extras) - {"all", "dev"}

@@ -56,7 +56,7 @@ if TYPE_CHECKING:
     from .sample.face import payloads, probes, samples
     from .sample.payloads import CannotSample
 
-__version__ = "0.3.0"
+__version__ = "0.4.0"
 
 __all__ = [
     "CannotSample",

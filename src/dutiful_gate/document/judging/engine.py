@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from os import PathLike
 from pathlib import Path as FilePath
 from typing import Any
@@ -151,11 +151,12 @@ class DocumentEngine:
         """The standard's output (2020-12, section 12.4): "flag" or "basic"."""
         if form == "flag":
             return {"valid": self.sound(data) is not FAILED}
-        notes: list[Note] = []
-        found = self._found(data, notes)
+        # Without notes, since then what alternatives ask in common is asked, and told, once.
+        found = self._found(data, None)
         if found:
-            errors = [_error(each) for each in _flat(found)]
-            return {"valid": False, "errors": errors}
+            return {"valid": False, "errors": [_error(each) for each in _flat(found, set())]}
+        notes: list[Note] = []
+        self._found(data, notes)
         return {
             "valid": True,
             "annotations": [
@@ -170,13 +171,14 @@ class DocumentEngine:
         }
 
 
-def _flat(found: list[Finding]) -> list[Finding]:
-    flat: list[Finding] = []
+def _flat(found: Sequence[Finding], told: set[int]) -> Iterator[Finding]:
+    """Findings and those of their alternatives, each once."""
     for finding in found:
-        flat.append(finding)
-        for branch in finding.branches:
-            flat += _flat(branch)
-    return flat
+        if id(finding) not in told:
+            told.add(id(finding))
+            yield finding
+            for branch in finding.branches:
+                yield from _flat(branch, told)
 
 
 def _error(finding: Finding) -> dict[str, Any]:

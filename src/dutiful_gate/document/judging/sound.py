@@ -33,13 +33,18 @@ RECORD_WORDS = (
 )  # fmt: skip
 
 
+_MOST_NOTED = 10_000
+
+
 class Memory(local):
     """What was found while one piece of data is judged by a document that leads back to itself, in this thread.
 
-    `held` is None for other documents, and between two questions.
+    `held` is None for other documents, and between two questions. `to_note` is of how many values annotations are noted
+    yet: there too they may double on every level.
     """
 
     held: dict[Any, Any] | None = None
+    to_note: int = 0
 
     @contextmanager
     def kept(self, recursive: bool) -> Iterator[None]:
@@ -47,6 +52,7 @@ class Memory(local):
         before = self.held
         if recursive and before is None:
             self.held = {}
+            self.to_note = _MOST_NOTED
         try:
             yield
         finally:

@@ -66,7 +66,11 @@ class Teller:
     def judged(self, node: Node, ask: Ask) -> Seen | None:
         """What was looked at when the value is sound, else None; findings and notes go where the question says."""
         memory = self.memory.held
-        if memory is None or ask.notes is not None or not isinstance(ask.value, (dict, *LISTS)):
+        if memory is not None and ask.notes is not None:
+            self.memory.to_note -= 1
+            if self.memory.to_note > 0:
+                return self._judged(node, ask)
+        elif memory is None or not isinstance(ask.value, (dict, *LISTS)):
             return self._judged(node, ask)
         # Where a document leads back to itself, alternatives ask the same again on every level: each is asked once.
         mark = ("told", node, id(ask.value), ask.path, ask.scope, ask.found is None)

@@ -14,7 +14,6 @@ from ...declare.kinds.lenient import Lenient
 from ...declare.records import RecordCheck, RecordRule, Standing
 from ...declare.rules import Distinct, Holds, Length, Rule
 from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, trimmed
-from ...declare.takes import Takes
 from ...shape.final import comes_final, is_settled, keeps_form, survives
 from ...shape.nodes import (
     MISSING,
@@ -470,14 +469,15 @@ class _Pen:
         """Steps and rules, as what holds for a value in its final form."""
         facts: Facts = use.node.facts
         converted = False
+        if facts.open and (types := _judged_types(use.parts)) is not None:
+            join(said, _types(types))
+            if types == ("string",):
+                facts = Text().facts
         for number, part in enumerate(use.parts):
             later = use.parts[number + 1 :]
-            takes = part.takes() if facts.open and not converted else None
-            if takes is not None:
-                join(said, _types(takes))
-                if not self.released and _may_be_read_lightly(use.node):
-                    why = Unsaid("an option that reads leniently may have made another kind of the value")
-                    self.leave(at, name, part, why, "kind", *_codes(part))
+            if not (self.released or converted) and _may_be_read_lightly(use.node) and part.takes() is not None:
+                why = Unsaid("an option that reads leniently may have made another kind of the value")
+                self.leave(at, name, part, why, "kind", *_codes(part))
             if isinstance(part, Rule):
                 told = Unsaid("it judges what a function of one's own made") if converted else part.keywords(facts)
                 if not converted and not survives(part, later):
@@ -636,8 +636,10 @@ def _types_of(wire: tuple[object, ...]) -> Keywords:
 
 def _may_be_read_lightly(node: object) -> bool:
     """Whether an option of a union takes, leniently, what another one would leave as it is."""
-    return isinstance(node, Branches) and any(
-        isinstance(use.node, Scalar) and isinstance(use.node.kind, Lenient) for use in node.options
+    return (
+        isinstance(node, Branches)
+        and node.facts.open
+        and any(isinstance(use.node, Scalar) and isinstance(use.node.kind, Lenient) for use in node.options)
     )
 
 
@@ -649,11 +651,23 @@ def _forbids_empty(parts: Sequence[Step | Rule]) -> bool:
     )
 
 
-def _types(takes: Takes) -> Keywords:
-    """What JSON has of the values that a rule can judge."""
-    if not takes.types:
+def _judged_types(parts: Sequence[Step | Rule]) -> tuple[str, ...] | None:
+    """The types of JSON that all can judge which stand beside an open type, up to where one makes another value."""
+    left: tuple[str, ...] | None = None
+    for part in parts:
+        takes = part.takes()
+        if takes is not None:
+            left = tuple(each for each in takes.types if left is None or each in left)
+        if isinstance(part, Step) and not part.normalising:
+            break
+    return left
+
+
+def _types(types: tuple[str, ...]) -> Keywords:
+    """What JSON has of the values that every rule beside them can judge."""
+    if not types:
         return {"not": {}}
-    return {"type": takes.types[0] if len(takes.types) == 1 else list(takes.types)}
+    return {"type": types[0] if len(types) == 1 else list(types)}
 
 
 def _or_null(inner: Keywords) -> Keywords:
