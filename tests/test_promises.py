@@ -432,6 +432,20 @@ def test_objects_that_lie_are_refused(liar: int, source: Source) -> None:
     assert [fault.pointer for fault in told.faults] == ["/b/2"], "the rest is read"
 
 
+@dataclass
+class Manifest:
+    first: One
+    others: Annotated[dict[str, Any], rest] = field(default_factory=dict)
+
+
+STRICT_BUT_FOR_ITS_ROOT: Gate[Any] = Gate(Manifest, unknown="refuse")
+
+
+def test_a_rest_gathers_where_the_gate_refuses_what_is_unknown() -> None:
+    told = STRICT_BUT_FOR_ITS_ROOT.examine({"first": {"a": 1, "b": 2}, "c": 3}).faults
+    assert [(fault.pointer, fault.code) for fault in told] == [("/first/b", "unknown")]
+
+
 # The way out
 
 RELEASED: list[tuple[Any, Any, Any]] = [

@@ -260,7 +260,18 @@ def declarations() -> list[Any]:
     """Every declaration of the examples and of the tests that stands at the top of a module, and every type of the table."""
     found: list[Any] = []
     root = Path(__file__).parent
-    tables = ("types", "language", "charter", "declarations", "document", "dialects", "properties", "sources", "faults")
+    tables = (
+        "types",
+        "language",
+        "charter",
+        "declarations",
+        "document",
+        "dialects",
+        "properties",
+        "sources",
+        "faults",
+        "promises",
+    )
     for file in [*sorted((root.parent / "examples").glob("*.py")), *(root / f"test_{name}.py" for name in tables)]:
         held = runpy.run_path(str(file), run_name=f"{file.stem}_again")
         found += [each for each in held.values() if isinstance(each, Gate) and not isinstance(each, DocumentGate)]

@@ -105,6 +105,12 @@ def _print(target: str, dialect: str, proof: Proof) -> None:
             f"  {proof.unsayable:,} more that no document can speak of: lone surrogates, numbers that no double holds",
             style="quiet",
         )
+    if proof.made:
+        out.print(
+            f"  {counted(proof.made, 'value')} made in code of those admitted: {proof.made_released:,} went out, "
+            f"{proof.made - proof.made_released:,} refused on the way",
+            style="quiet",
+        )
     if proof.unsampled:
         out.print(f"  no sound payload could be made, so only odd ones were tried: {proof.unsampled}", markup=False)
     for broken in proof.disagreements:
