@@ -3,9 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, assert_type
+from copy import deepcopy
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from typing import Annotated, Any, assert_type
 
-from dutiful_gate import Document, DocumentGate, Fault, Gate, Source, Verdict, bundle, it, payloads, probes, samples
+from dutiful_gate import (
+    Document,
+    DocumentGate,
+    Fault,
+    Gate,
+    Source,
+    Verdict,
+    also_named,
+    as_text,
+    bundle,
+    goes_out,
+    it,
+    payloads,
+    probes,
+    reading,
+    samples,
+    told_by,
+    written,
+)
 from dutiful_gate.declare.rules import Between, Ceiling, Equal, Floor, Length, Matches
 from dutiful_gate.declare.terms import Comparison, this
 from dutiful_gate.demo.ferries import Booking, bookings
@@ -32,6 +54,36 @@ assert_type(samples(bookings, 3), list[Booking])
 assert_type(samples(Booking), list[Booking])
 assert_type(payloads(bookings), list[Any])
 assert_type(probes(bookings), Iterator[tuple[Any, Fault]])
+
+assert_type(bookings.release_json(bookings.admit({})), bytes)
+assert_type(bookings.release_admitted_json(bookings.admit({})), bytes)
+assert_type(bookings.release(bookings.admit({})), Any)
+assert_type(bookings.release_admitted(bookings.admit({})), Any)
+assert_type(deepcopy(bookings), Gate[Booking])
+
+
+@dataclass
+class Tariff:
+    """New marks leave the types of fields alone."""
+
+    price: Annotated[Decimal, as_text, also_named("fare")]
+    on: Annotated[date, written("%d.%m.%Y"), reading.says("needs a day")]
+    kept: Annotated[int | str, told_by("kind")]
+
+    @property
+    @goes_out
+    def double(self) -> Decimal:
+        """A property stays what it is."""
+        return self.price * 2
+
+
+def typed(tariff: Tariff) -> None:
+    """What a type checker sees of them."""
+    assert_type(tariff.price, Decimal)
+    assert_type(tariff.on, date)
+    assert_type(tariff.kept, int | str)
+    assert_type(tariff.double, Decimal)
+
 
 assert_type(it > 0, Floor)
 assert_type(it <= 0, Ceiling)
