@@ -114,7 +114,7 @@ class _Module:
                     seen.add(kid)
                     waiting.append(kid)
         top = self.followed(self.root)
-        # A gate that refuses unknown keys still takes an editor's $schema at the root, unless the root gathers all keys.
+        # A gate that refuses unknown keys takes an editor's $schema at the root, unless the root gathers all keys.
         a_record = isinstance(top.raw, dict) and self.is_record(top, active(top))
         exact = not a_record or self.is_marked(top) or _gathers(active(top))
         self.refuses = bool(self.closed) and not self.open and exact
