@@ -21,6 +21,7 @@ from dutiful_gate import (
     also_named,
     bundle,
     fits,
+    goes_out,
     holds,
     it,
     obeys,
@@ -317,3 +318,25 @@ def test_no_declaration_error_shows_it(build: Callable[[], Any]) -> None:
         build()
     error = caught.value
     assert WORD not in f"{error}{error!r}{error.__context__}{error.__cause__}"
+
+
+@pytest.mark.parametrize("way", ["release", "release_json", "release_admitted", "release_admitted_json"])
+@pytest.mark.parametrize("kind", [ValueError, KeyError])
+def test_a_property_that_goes_out_quotes_no_secret(way: str, kind: type[Exception]) -> None:
+    @dataclass
+    class Keeper:
+        pin: Annotated[str, secret]
+
+        @property
+        @goes_out
+        def hint(self) -> str:
+            raise kind(self.pin)
+
+    with pytest.raises((Refused, ValueError, RuntimeError)) as raised:
+        getattr(Gate(Keeper), way)(Keeper("hunter2hunter2"))
+    error = raised.value
+    assert "hunter2" not in f"{error} {error.args} {error.__context__} {error.__cause__}"
+    if kind is KeyError:
+        assert (
+            str(error) == "the property hint raised KeyError for Keeper.hint, which is secret: its words are withheld"
+        )

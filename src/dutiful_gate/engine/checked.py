@@ -6,9 +6,6 @@ the outgoing shape then tells what is wrong.
 
 from __future__ import annotations
 
-from operator import attrgetter
-
-from ..declare.facts import Own
 from ..declare.kinds import Exact
 from ..declare.rules import Distinct, Length
 from ..declare.steps import Step
@@ -255,7 +252,7 @@ class CheckedWriter(SoundWriter):
         for field in record.computed:
             if self.secrets or not field.use.secret:
                 held = self.variable(field.attribute)
-                self.write(f"{held} = {self.bind(Own(attrgetter(field.attribute)), 'COMPUTED')}({value})")
+                self.write(f"{held} = {self.computed(record, field.attribute)}({value})")
                 self.write(f"{made}[{self.key(field.wire, trusted=False)}] = {self.out(field.use, held)}")
         self.where = where
         return made

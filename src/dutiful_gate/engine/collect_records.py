@@ -5,7 +5,6 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from functools import partial
-from operator import attrgetter
 
 from ..declare.blanks import is_blank
 from ..declare.embedded import Embedded
@@ -117,8 +116,14 @@ class RecordWriter(EngineWriter, ABC):
                 self.fitting(document, "data", "path")
         for field in record.computed if self.plan.outgoing else ():
             held = self.variable(field.attribute)
-            self.write(f"{held} = {self.bind(Own(attrgetter(field.attribute)), 'COMPUTED')}(whole)")
-            self.read(field.use, held, f"path + {self.step(self.bind(field.wire, 'KEY'))}")
+            at = f"path + {self.step(self.bind(field.wire, 'KEY'))}"
+            with self.block("try:"):
+                self.write(f"{held} = {self.computed(record, field.attribute)}(whole)")
+            with self.block("except ValueError as error:"):
+                unmade = self.cause("check", "a value that can be computed", got="none")
+                self.fault(at, f"{self.bind(self.words_of, 'own_fault')}({unmade}, error)", "None")
+            with self.block("else:"):
+                self.read(field.use, held, at)
         if self.plan.outgoing and record.fits:
             self._fits_going_out(record)
         wires = self.bind([field.wire for field in record.fields], "WIRES")

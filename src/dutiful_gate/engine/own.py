@@ -7,6 +7,7 @@ exception that names only the function and the field takes its place, since its 
 from __future__ import annotations
 
 from collections.abc import Callable
+from operator import attrgetter
 from types import TracebackType
 from typing import Any
 
@@ -46,6 +47,17 @@ def carried(own: Own, where: str, *, hidden: bool) -> Callable[..., Any]:
         raise failed
 
     return call
+
+
+def asking(attribute: str) -> Own:
+    """A property as a function of the record that has it."""
+    get = attrgetter(attribute)
+
+    def ask(record: Any) -> Any:
+        return get(record)
+
+    ask.__qualname__ = f"the property {attribute}"
+    return Own(ask)
 
 
 def _joined(way: TracebackType | None, end: TracebackType | None) -> TracebackType | None:

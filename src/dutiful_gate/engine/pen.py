@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from ..declare.facts import Own, Source
-from ..shape.nodes import Use
+from ..shape.nodes import Record, Use
 from ..shape.walk import holds_secret
 from ..source.writer import Writer
-from .own import carried
+from .own import asking, carried
 from .plan import Plan
 
 _IN_JSON = {
@@ -49,6 +49,14 @@ class EngineWriter(Writer):
                 self._carried[mark] = carried(constant, self.where, hidden=self.outlined)
             constant = self._carried[mark]
         return super().bind(constant, hint)
+
+    def computed(self, record: Record, attribute: str) -> str:
+        """A name for the function that asks a record for a property that goes out."""
+        outlined, self.outlined = self.outlined, self.hidden or record.key in self.plan.shape.guarded
+        where, self.where = self.where, f"{record.name}.{attribute}"
+        name = self.bind(asking(attribute), "COMPUTED")
+        self.outlined, self.where = outlined, where
+        return name
 
     @contextmanager
     def at(self, use: Use) -> Iterator[None]:

@@ -26,6 +26,7 @@ from ..shape.nodes import (
 from ..shape.to_json import belongs
 from ..source.program import Unit
 from ..source.writer import Writer
+from .own import asking, carried
 
 
 def release_unit(shape: Shape, *, secrets: bool, exact: bool) -> Unit:
@@ -36,7 +37,9 @@ def release_unit(shape: Shape, *, secrets: bool, exact: bool) -> Unit:
     writer = ReleaseWriter(shape, secrets=secrets, exact=exact)
     entry = writer.entry(shape.root, "release")
     writer.finish()
-    return Unit(f"{shape.name} release", "\n\n\n".join(writer.functions) + "\n", writer.constants, entry)
+    return Unit(
+        f"{shape.name} release", "\n\n\n".join(writer.functions) + "\n", writer.constants, entry, carries=writer.carries
+    )
 
 
 class ReleaseWriter(Writer):
@@ -50,6 +53,13 @@ class ReleaseWriter(Writer):
         self._waiting: list[str] = []
         self.functions: list[str] = []
         self._record_names: dict[str, str] = {}
+        self.carries = False
+
+    def computed(self, record: Record, attribute: str) -> str:
+        """A name for the function that asks a record for a property that goes out."""
+        self.carries = True
+        hidden = record.key in self.shape.guarded
+        return self.bind(carried(asking(attribute), f"{record.name}.{attribute}", hidden=hidden), "COMPUTED")
 
     def entry(self, use: Use, name: str) -> str:
         """Write the function for a use; gives back its name."""
@@ -177,7 +187,7 @@ class ReleaseWriter(Writer):
             self.write(f"made.update({held})")
         for field in record.computed:
             if self.secrets or not field.use.secret:
-                self.field(field, self.variable(field.attribute), f"value.{field.attribute}")
+                self.field(field, self.variable(field.attribute), f"{self.computed(record, field.attribute)}(value)")
         self.write("return made")
 
     def field(self, field: Field, held: str, source: str) -> None:

@@ -103,6 +103,7 @@ _RULES = {
     "a value that passes {check}": "einen Wert, der {check} besteht",
     "a record that passes {check}": "einen Datensatz, der {check} besteht",
     "a value that can be read": "einen lesbaren Wert",
+    "a value that can be computed": "einen Wert, der sich berechnen lässt",
     "a sound record": "einen stimmigen Datensatz",
     "a value above {other}": "einen Wert über {other}",
     "a value below {other}": "einen Wert unter {other}",
