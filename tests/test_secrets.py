@@ -340,3 +340,27 @@ def test_a_property_that_goes_out_quotes_no_secret(way: str, kind: type[Exceptio
         assert (
             str(error) == "the property hint raised KeyError for Keeper.hint, which is secret: its words are withheld"
         )
+
+
+@pytest.mark.parametrize("way", ["release", "release_json"])
+def test_a_property_of_the_wrong_kind_shows_no_secret(way: str) -> None:
+    @dataclass
+    class Keeper:
+        pin: Annotated[str, secret]
+
+        @property
+        @goes_out
+        def hint(self) -> int:
+            return self.pin  # type: ignore[return-value]
+
+    for declared, value in (
+        (Keeper, Keeper("hunter2")),
+        (list[Keeper], [Keeper("hunter2")]),
+        (int | Keeper, Keeper("hunter2")),
+    ):
+        with pytest.raises(Refused) as raised:
+            getattr(Gate[Any](declared), way)(value)
+        assert (
+            "hunter2"
+            not in f"{raised.value} {raised.value.faults} {[fault.as_dict() for fault in raised.value.faults]}"
+        )

@@ -123,7 +123,9 @@ class RecordWriter(EngineWriter, ABC):
                 unmade = self.cause("check", "a value that can be computed", got="none")
                 self.fault(at, f"{self.bind(self.words_of, 'own_fault')}({unmade}, error)", "None")
             with self.block("else:"):
-                self.read(field.use, held, at)
+                # What is computed beside a secret may be made of it: what is wrong with it is told without its value.
+                hides = field.use.secret or record.key in self.plan.shape.guarded
+                self.read(field.use.but(secret=hides), held, at)
         if self.plan.outgoing and record.fits:
             self._fits_going_out(record)
         wires = self.bind([field.wire for field in record.fields], "WIRES")
