@@ -169,7 +169,7 @@ def test_rules_of_a_record() -> None:
 
 @pytest.mark.parametrize(
     "wrong",
-    [lambda: Gate(int, unknown="ignore"), lambda: Gate(int, "json"), lambda: Gate("int")],  # type: ignore[arg-type,call-overload]
+    [lambda: Gate(int, unknown="ignore"), lambda: Gate(int, "json"), lambda: Gate("Cargo")],  # type: ignore[arg-type,call-overload]
 )
 def test_words_a_gate_does_not_know(wrong: Callable[[], object]) -> None:
     with pytest.raises(DeclarationError):

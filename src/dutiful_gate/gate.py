@@ -28,6 +28,10 @@ Raw = bytes | bytearray | memoryview | str
 _UNKNOWN = ("drop", "refuse")
 
 
+# It makes gates of types that it is handed: what can be seen is what its caller sees.
+_MAKES_GATES = f"{__package__}.sample.face"
+
+
 class Gate(Generic[T]):
     """A declared type, compiled for one source. Immutable, safe in threads, picklable where its type is.
 
@@ -117,6 +121,8 @@ class Gate(Generic[T]):
 
         # Types declared inside a function see each other through the frame in which their gate is built.
         frame = sys._getframe(1)
+        while frame.f_back is not None and frame.f_globals.get("__name__") == _MAKES_GATES:
+            frame = frame.f_back
         seen = {**frame.f_globals, **frame.f_locals, **(names or {})}
         shape, used = shape_of(declared, seen, frame.f_code.co_qualname, keys=keys, lenient=lenient)
         check_held(shape)

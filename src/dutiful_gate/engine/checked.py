@@ -11,6 +11,7 @@ from ..declare.rules import Distinct, Length
 from ..declare.steps import Step
 from ..shape.nodes import (
     MISSING,
+    Alias,
     Branches,
     Choice,
     Entries,
@@ -97,7 +98,7 @@ class CheckedWriter(SoundWriter):
     def plain_fallback(self, use: Use) -> str | None:
         """The name of the plain data of what stands in; None where it has none."""
         try:
-            told = plain(use, use.fallback, self.plan.shape.records)
+            told = plain(use, use.fallback, self.plan.shape)
         except Exception:
             return None
         return self.bind(told, "INSTEAD")
@@ -137,9 +138,9 @@ class CheckedWriter(SoundWriter):
                     self.write(f"{made} = {self.out(inner, value)}")
                 self._nesting -= 1
                 return made
-            case Link(key):
+            case Link(key) | Alias(key):
                 made = self.variable("made")
-                self.write(f"{made} = {self.record_function(key)}({value}{self.more})")
+                self.write(f"{made} = {self.function_of(key)}({value}{self.more})")
                 self.given_up(f"{made} is FAILED")
                 self.run(use.parts, value, facts)
                 return made
@@ -212,8 +213,11 @@ class CheckedWriter(SoundWriter):
         """The first option that the value is of goes out: a subclass before its base, a record by all that it holds."""
         made = self.variable("made")
         self.write(f"{made} = FAILED")
-        for option in options_in_order(self.plan, node, self.source):
+        start = self.remembering()
+        for number, option in enumerate(options_in_order(self.plan, node, self.source)):
             with self.block(f"if {made} is FAILED:"):
+                if number:
+                    self.undone(start)
                 self.write(f"{made} = {self.part(option)}({value}{self.more})")
                 if node.held:
                     tag = self.bind(node.tags[node.options.index(option)][0], "TAG_OF")

@@ -17,6 +17,7 @@ from ..report.cause import HIDDEN, Cause
 from ..report.show import outlined, plainly
 from ..shape.nodes import (
     MISSING,
+    Alias,
     Branches,
     Choice,
     Entries,
@@ -119,15 +120,15 @@ class CollectWriter(RecordWriter):
         self._count += 1
         return self.entry(use, f"collect_part_{self._count}", self._label)
 
-    def record_function(self, key: str) -> str:
-        """The name of the function for one record, written later."""
+    def function_of(self, key: str) -> str:
+        """The name of the function for one record or alias, written later."""
         mark = (key, self.source, self.hidden)
         if mark not in self._record_names:
-            name = self._record_names[mark] = f"collect_record_{len(self._record_names) + 1}"
-            self._waiting.append(lambda: self._write_record(name, *mark))
+            name = self._record_names[mark] = f"collect_{self.noun_of(key)}_{len(self._record_names) + 1}"
+            self._waiting.append(lambda: self._write_function(name, *mark))
         return self._record_names[mark]
 
-    def _write_record(self, name: str, key: str, source: Source, hidden: bool) -> None:
+    def _write_function(self, name: str, key: str, source: Source, hidden: bool) -> None:
         nesting, self._nesting = self._nesting, 0
         label = self._label
         before = self.hidden, self.outlined, self.inline
@@ -136,9 +137,13 @@ class CollectWriter(RecordWriter):
         self.outlined = hidden or key in self.plan.shape.guarded
         remembers = key in self.plan.shape.recursive
         body = f"{name}_read" if remembers else name
-        with self.reading(source), self.aside() as lines, self.block(f"def {body}(data, path, log):"):
-            self.record(self.plan.shape.records[key])
-        self.functions.append("\n".join(lines))
+        if key in self.plan.shape.aliases:
+            with self.reading(source):
+                self.entry(self.plan.shape.aliases[key], body, "")
+        else:
+            with self.reading(source), self.aside() as lines, self.block(f"def {body}(data, path, log):"):
+                self.record(self.plan.shape.records[key])
+            self.functions.append("\n".join(lines))
         if remembers:
             again = self.bind(remembered, "remembered")
             self.functions.append(
@@ -222,7 +227,7 @@ class CollectWriter(RecordWriter):
         for document in fits:
             with self.block(f"if len(faults) == {since}:"):
                 if self.plan.outgoing:
-                    write = partial(plain, use, records=self.plan.shape.records)
+                    write = partial(plain, use, shape=self.plan.shape)
                     self.write(f"{came} = {self.bind(write, 'PLAIN')}({value})")
                 self.fitting(document, came, path)
         if guarded:
@@ -297,7 +302,7 @@ class CollectWriter(RecordWriter):
                 self.branches(use.node, use, value, path)
             case Nullable(inner):
                 self.nullable(inner, value, path)
-            case Link(key):
+            case Link(key) | Alias(key):
                 self.link(key, use, value, path)
 
     @property
@@ -409,7 +414,7 @@ class CollectWriter(RecordWriter):
     def counted(self, use: Use, value: str, before: str) -> None:
         """Past the limit on faults, one is counted for each unsound value of a union: to ask which is close is dear."""
         node = use.node.inner.node if isinstance(use.node, Nullable) else use.node
-        if not isinstance(node, Branches) or node.tag:
+        if not (isinstance(node, Branches) and not node.tag) and not isinstance(node, Alias):
             return
         with self.block(f"if len(faults) - {before} >= log.most:"):
             self.write(f"log.untold += {self.quick_part(use)}({value}{self._failed}) is FAILED")
@@ -426,7 +431,7 @@ class CollectWriter(RecordWriter):
 
     @property
     def _failed(self) -> str:
-        return ", log.failed" if self.swift.more else ""
+        return ", log.memory" if self.swift.more else ""
 
     def _collected(self, node: Items, value: str, made: str, path: str, given: str) -> None:
         """Build the collection of its items; a set has none twice."""
@@ -544,7 +549,7 @@ class CollectWriter(RecordWriter):
             shy, self.shy = self.shy, self.outlined
             names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.source))
             self.shy = shy
-            phrases = list(dict.fromkeys(self._phrase(option) for option in node.options))
+            phrases = list(dict.fromkeys(word for option in node.options for word in self._phrases(option)))
             says = self._reading_says
             cause = self.cause("branch", "one of these: {options}", expected={"options": phrases}, own_words=says)
             shown = self.bind(outlined, "outlined") if self.outlined else "None"
@@ -598,7 +603,7 @@ class CollectWriter(RecordWriter):
 
     def nullable(self, inner: Use, value: str, path: str) -> None:
         """Read what is inside unless it is null."""
-        if may_be_blank(inner, self.source):
+        if may_be_blank(inner, self.source, self.plan.shape.aliases):
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                 self.write(f"{value} = None")
         self._nesting += 1
@@ -610,16 +615,16 @@ class CollectWriter(RecordWriter):
         """Read a record: by the sound function if that will do, else by the collecting one."""
         given = self.variable("given")
         self.write(f"{given} = {value}")
-        if self._reading_says is not None:
+        if self._reading_says is not None and key in self.plan.shape.records:
             self._link_says(key, value, given, path)
             return
         if path == "path":  # the sound function has given this very record up already
-            self.write(f"{value} = {self.record_function(key)}({given}, {path}, log)")
+            self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")
         else:
             self.swift.hidden, self.swift.where = self.hidden, self.where
-            self.write(f"{value} = {self.swift.record_function(key)}({given}{self._failed})")
+            self.write(f"{value} = {self.swift.function_of(key)}({given}{self._failed})")
             with self.block(f"if {value} is FAILED:"):
-                self.write(f"{value} = {self.record_function(key)}({given}, {path}, log)")
+                self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")
         if use.parts:
             with self.block(f"if {value} is not FAILED:"):
                 self.run(use.parts, use.node.facts, value, given, path)
@@ -631,7 +636,7 @@ class CollectWriter(RecordWriter):
         if self.source is Source.NATIVE and self.plan.shape.records[key].form != "dict":
             test += f" or isinstance({value}, {self.bind_class(self.plan.shape.records[key].builder)})"
         with self.block(f"if {test}:"):
-            self.write(f"{value} = {self.record_function(key)}({given}, {path}, log)")
+            self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")
         with self.block("else:"):
             self.fault(path, self.cause("kind", self.noun("a record"), own_words=self._reading_says), given)
 
@@ -725,10 +730,16 @@ class CollectWriter(RecordWriter):
             return faces
         return [faces[0].but(condition=rule.open_condition(value, self.bind))]
 
-    def _phrase(self, use: Use) -> str:
-        """What one option of a union is called."""
+    def _phrases(self, use: Use) -> list[str]:
+        """What one option of a union is called; an alias is what it stands for."""
         match use.node:
             case Choice(wire=wire) if not (self.hidden or use.secret):
-                return "one of " + ", ".join(map(plainly, wire[:12]))
+                return ["one of " + ", ".join(map(plainly, wire[:12]))]
+            case Alias(key):
+                return self._phrases(self.plan.shape.aliases[key])
+            case Nullable(inner) if isinstance(inner.node, Branches | Alias):
+                return [*self._phrases(inner), "null"]
+            case Branches(options=options) if not use.node.tag:
+                return [word for option in options for word in self._phrases(option)]
             case _:
-                return self.noun(use.node.facts.phrase)
+                return [self.noun(use.node.facts.phrase)]

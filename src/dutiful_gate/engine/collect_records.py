@@ -143,7 +143,7 @@ class RecordWriter(EngineWriter, ABC):
     def _fits_going_out(self, record: Record) -> None:
         """Judge what would go out by the documents beside a record."""
         with self.block("if len(faults) == start:"):
-            write = partial(plain, Use(Link(record.key)), records=self.plan.shape.records)
+            write = partial(plain, Use(Link(record.key)), shape=self.plan.shape)
             self.write(f"told = {self.bind(write, 'PLAIN')}(whole)")
             for document in record.fits:
                 self.fitting(document, "told", "path")
@@ -233,7 +233,9 @@ class RecordWriter(EngineWriter, ABC):
                 self.write(f"{value} = FAILED")
             opening = "elif"
         # An empty text is an item of a list of text like any other.
-        blank = may_be_blank(field.use, self.source) and not (field.required and _of_text(field.use))
+        blank = may_be_blank(field.use, self.source, self.plan.shape.aliases) and not (
+            field.required and _of_text(field.use)
+        )
         tests = [f"{self.bind(is_blank, 'is_blank')}({value})"] if blank else []
         tests += [] if field.required else [f"{value} is None"]
         if tests:

@@ -9,7 +9,7 @@ from ..declare.kinds import Anything
 from ..declare.kinds.lenient import Lenient
 from ..report.fault import Path
 from ..shape.nodes import Entries, Fixed, Items, Link, Record, Scalar, Shape, Use
-from ..shape.walk import fields_of, inside, leads, uses_of
+from ..shape.walk import fields_of, held_by, inside, leads, uses_of
 
 _LEAVES = (str, int, float, bool, bytes, type(None))
 
@@ -26,7 +26,7 @@ def may_be_deeper(shape: Shape, most: int) -> bool:
             return 1 + known[use.node.key]
         return below + isinstance(use.node, Items | Fixed | Entries)
 
-    leads_to = leads(shape.records)
+    leads_to = leads(held_by(shape.records, shape.aliases))
     for key in _innermost_first(leads_to):
         known[key] = max((depth(field.use) for field in fields_of(shape.records[key])), default=0)
     return depth(shape.root) > most

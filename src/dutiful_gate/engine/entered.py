@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from ..shape.walk import holds_secret
 from .liars import without_liars
 from .runtime import attributes_of
@@ -46,6 +46,8 @@ def _cleaned(shape: Shape, use: Use, data: Any, left: int) -> Any:
             }
         case Branches(options=options) if guarded:
             return _of_options(shape, options, data, left)
+        case Alias(key):
+            return _cleaned(shape, shape.aliases[key], data, left)
         case Link(key):
             record = shape.records[key]
             if record.form != "dict" and isinstance(record.builder, type) and isinstance(data, record.builder):
@@ -63,7 +65,7 @@ def _of_options(shape: Shape, options: tuple[Use, ...], data: Any, left: int) ->
         return None
     kept: dict[Any, Any] | None = None
     for option in options:
-        if isinstance(option.node, Link | Entries):
+        if isinstance(option.node, Link | Entries | Alias):
             cleaned = _cleaned(shape, option, data if kept is None else kept, left)
             kept = cleaned if isinstance(cleaned, dict) else {}
     return kept

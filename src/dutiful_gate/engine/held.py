@@ -9,7 +9,7 @@ from ..declare.facts import FAILED, Source, Stop
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..report.show import shown
-from ..shape.nodes import Entries, Field, Items, Link, Nullable, Record, Scalar, Shape, Use, default_of
+from ..shape.nodes import Alias, Entries, Field, Items, Link, Nullable, Record, Scalar, Shape, Use, default_of
 from ..shape.walk import holds_secret
 from .gatehouse import Engine
 from .plan import Plan
@@ -89,6 +89,8 @@ def alike(shape: Shape, use: Use, read: Any, value: Any) -> bool:
             return all(alike(shape, item, new, old) for new, old in zip(read, value, strict=True))
         case Entries(_, held) if isinstance(value, dict) and list(read) == list(value):
             return all(alike(shape, held, read[name], value[name]) for name in value)
+        case Alias(key):
+            return alike(shape, shape.aliases[key], read, value)
         case Link(key) if type(read) is type(value) and shape.records[key].form == "object":
             fields = [field for field in shape.records[key].fields if not field.only_given]
             return all(

@@ -92,7 +92,8 @@ def is_sendable(kind: Kind, value: Any) -> bool:
 def outgoing(shape: Shape) -> Shape:
     """The shape that values have when they go out."""
     records = {key: _outgoing_record(record) for key, record in rebuilt_records(shape.records, _outgoing_use).items()}
-    return shape.but(root=rebuilt(shape.root, _outgoing_use), records=records)
+    aliases = {key: rebuilt(use, _outgoing_use) for key, use in shape.aliases.items()}
+    return shape.but(root=rebuilt(shape.root, _outgoing_use), records=records, aliases=aliases)
 
 
 def _outgoing_record(record: Record) -> Record:

@@ -58,6 +58,10 @@ class EngineWriter(Writer):
         self.outlined, self.where = outlined, where
         return name
 
+    def noun_of(self, key: str) -> str:
+        """What is behind a key of the shape, for the name of its function."""
+        return "alias" if key in self.plan.shape.aliases else "record"
+
     @contextmanager
     def at(self, use: Use) -> Iterator[None]:
         """Write what is about a use, and shown as its secrets allow."""

@@ -15,7 +15,7 @@ from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..declare.values import Value
-from ..shape.nodes import Branches, Choice, Field, Link, Nullable, Record, Scalar, Shape, Use
+from ..shape.nodes import Alias, Branches, Choice, Field, Link, Nullable, Record, Scalar, Shape, Use
 from ..source.writer import Writer
 from .runtime import chooser, tag_chooser
 
@@ -91,19 +91,21 @@ def is_text(key: Use) -> bool:
     return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Text)
 
 
-def may_be_blank(use: Use, source: Source) -> bool:
+def may_be_blank(use: Use, source: Source, aliases: Mapping[str, Use]) -> bool:
     """Whether an empty text stands for nothing here: in all-text sources, unless text is what is wanted."""
     if source is not Source.TEXT or use.via is not None or use.split:
         return False
     match use.node:
         case Nullable(inner):
-            return may_be_blank(inner, source)
+            return may_be_blank(inner, source, aliases)
         case Scalar(kind):
             return not kind.facts.text or kind.facts.open
         case Choice(wire=wire):
             return "" not in wire
         case Branches(options=options):
-            return all(may_be_blank(option, source) for option in options)
+            return all(may_be_blank(option, source, aliases) for option in options)
+        case Alias(key):
+            return may_be_blank(aliases[key], source, aliases)
         case _:
             return True
 

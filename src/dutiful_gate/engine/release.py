@@ -9,6 +9,7 @@ from ..declare.kinds import Exact, Kind
 from ..declare.kinds.lenient import Lenient
 from ..declare.steps import Step
 from ..shape.nodes import (
+    Alias,
     Branches,
     Choice,
     Entries,
@@ -23,7 +24,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
-from ..shape.to_json import belongs
+from ..shape.to_json import Known, belongs, is_alike
 from ..source.program import Unit
 from ..source.writer import Writer
 from .own import asking, carried
@@ -52,7 +53,7 @@ class ReleaseWriter(Writer):
         self.exact = exact
         self._waiting: list[str] = []
         self.functions: list[str] = []
-        self._record_names: dict[str, str] = {}
+        self._functions: dict[str, str] = {}
         self.carries = False
 
     def computed(self, record: Record, attribute: str) -> str:
@@ -73,16 +74,20 @@ class ReleaseWriter(Writer):
         """Write the functions of records that were named, one after the other."""
         while self._waiting:
             key = self._waiting.pop(0)
-            with self.aside() as lines, self.block(f"def {self._record_names[key]}(value):"):
+            if key in self.shape.aliases:
+                self.entry(self.shape.aliases[key], self._functions[key])
+                continue
+            with self.aside() as lines, self.block(f"def {self._functions[key]}(value):"):
                 self.record(self.shape.records[key])
             self.functions.append("\n".join(lines))
 
-    def record_function(self, key: str) -> str:
-        """The name of the function for one record, written later."""
-        if key not in self._record_names:
-            self._record_names[key] = f"release_record_{len(self._record_names) + 1}"
+    def function_of(self, key: str) -> str:
+        """The name of the function for one record or alias, written later."""
+        if key not in self._functions:
+            noun = "alias" if key in self.shape.aliases else "record"
+            self._functions[key] = f"release_{noun}_{len(self._functions) + 1}"
             self._waiting.append(key)
-        return self._record_names[key]
+        return self._functions[key]
 
     def release(self, use: Use, value: str) -> None:
         """Make plain data of the variable `value` in place."""
@@ -113,8 +118,8 @@ class ReleaseWriter(Writer):
             case Nullable(inner):
                 with self.block(f"if {value} is not None:"):
                     self.release(inner, value)
-            case Link(key):
-                self.write(f"{value} = {self.record_function(key)}({value})")
+            case Link(key) | Alias(key):
+                self.write(f"{value} = {self.function_of(key)}({value})")
 
     def items(self, item: Use, into: str, value: str) -> None:
         """A collection becomes a list; a set's items are put in an order that stays."""
@@ -153,14 +158,18 @@ class ReleaseWriter(Writer):
 
     def belonging(self, options: Sequence[Use]) -> Callable[[Any], int]:
         """The function that tells which option a value belongs to."""
-        records = self.shape.records
+        shape, records = self.shape, self.shape.records
         builders = [records[each.node.key].builder if isinstance(each.node, Link) else None for each in options]
         depth = [-len(each.__mro__) if isinstance(each, type) else 0 for each in builders]
         order = sorted(range(len(options)), key=lambda number: depth[number])
 
         def which(value: object) -> int:
-            for number in order:
-                if belongs(options[number], value, records):
+            fitting = [number for number in order if is_alike(options[number], value, shape)]
+            if len(fitting) == 1:
+                return fitting[0]
+            known: Known = {}
+            for number in fitting:
+                if belongs(options[number], value, shape, known):
                     return number
             raise TypeError("a value of none of the types declared for it")
 

@@ -14,6 +14,7 @@ from ..declare.facts import FAILED, Source, Stop
 from ..report.cause import Cause, UnknownKey
 from ..report.fault import Fault, Path
 
+Mark = tuple[str, int]
 RawFault = tuple[Path, Cause, object, object]
 """Path, cause, what came, and what the steps had made of it: a `Fault` before anyone asked for it."""
 
@@ -23,10 +24,48 @@ _COUNT = range(sys.maxsize)
 TOO_DEEP: Final = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
 
 
+class Memory:
+    """What sound functions found in data that is tried as one option of a union after the other.
+
+    What failed fails again. What was made for an option that came to nothing is handed to the next one that asks for
+    the same, once, so that no two places hold one object.
+    """
+
+    __slots__ = ("failed", "held", "made", "spare")
+
+    def __init__(self) -> None:
+        self.failed: dict[Mark, Any] = {}
+        self.made: list[tuple[Mark, Any, Any]] = []
+        self.spare: dict[Mark, list[Any]] = {}
+        self.held: list[Any] = []
+
+    def known(self, mark: Mark) -> Any:
+        """What is known of data read by one function: FAILED, its value, or None."""
+        if mark in self.failed:
+            return FAILED
+        spare = self.spare.get(mark)
+        return spare.pop() if spare else None
+
+    def keep(self, mark: Mark, data: Any, read: Any) -> Any:
+        """Remember what a function made of data, and give it back. The data is kept, so that its mark stays its own."""
+        if read is FAILED:
+            self.failed[mark] = data
+        else:
+            self.made.append((mark, data, read))
+        return read
+
+    def undone(self, start: int) -> None:
+        """What was made from `start` on came to nothing."""
+        for mark, data, read in self.made[start:]:
+            self.spare.setdefault(mark, []).append(read)
+            self.held.append(data)
+        del self.made[start:]
+
+
 class Log:
     """What one pass through the collecting function finds."""
 
-    __slots__ = ("dropped", "excused", "failed", "faults", "known", "most", "untold")
+    __slots__ = ("dropped", "excused", "faults", "known", "memory", "most", "untold")
 
     def __init__(self, most: int) -> None:
         self.faults: list[RawFault] = []
@@ -35,7 +74,7 @@ class Log:
         self.most = most
         self.untold = 0
         # Of records that hold themselves: what a sound function gave up, and what was found there already.
-        self.failed: dict[Any, Any] = {}
+        self.memory = Memory()
         self.known: dict[Any, tuple[Any, Any, Log]] = {}
 
     def spill(self, start: int) -> None:
@@ -54,7 +93,7 @@ class Log:
     def attempt(self) -> Log:
         """A log for one of several tries, which knows what was tried before."""
         made = Log(self.most)
-        made.failed, made.known = self.failed, self.known
+        made.memory, made.known = self.memory, self.known
         return made
 
     def take(self, other: Log) -> None:
@@ -240,8 +279,11 @@ def closest(
     """
     best: tuple[tuple[bool, int, bool], Log] | None = None
     stood_in: tuple[Any, Log] | None = None
+    memory = log.memory
+    start = len(memory.made)
     for option in options:
         attempt = log.attempt()
+        memory.undone(start)
         read = option(value, path, attempt)
         if read is not FAILED and not attempt.excused:
             log.take(attempt)

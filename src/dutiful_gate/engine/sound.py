@@ -16,6 +16,7 @@ from ..declare.kinds import Kind, Number
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
 from ..shape.nodes import (
+    Alias,
     Branches,
     Choice,
     Entries,
@@ -52,7 +53,7 @@ from .plan import (
     record_condition,
     tag_reader,
 )
-from .runtime import ABSENT, attributes_of, gathered, remade, split, under_one_name
+from .runtime import ABSENT, Memory, attributes_of, gathered, remade, split, under_one_name
 
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
@@ -93,8 +94,9 @@ class SoundWriter(EngineWriter):
         self.note_unknown = note_unknown
         self.functions: list[str] = []
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
-        # Where records hold themselves, what failed once is not tried again: else each level would double the work.
-        self.more = ", failed" if plan.shape.recursive else ""
+        # Where records hold themselves, nothing is read twice for two options of a union: else each level would double
+        # the work.
+        self.more = ", memory" if plan.shape.recursive else ""
         self._record_names: dict[tuple[str, Source, bool], str] = {}
         self._waiting: list[Callable[[], None]] = []
         self._inlined: list[str] = []
@@ -118,23 +120,23 @@ class SoundWriter(EngineWriter):
                 if top:
                     self.lines.append(_CHECKS)
                     if self.more:
-                        self.write("failed = {}")
+                        self.write(f"memory = {self.bind(Memory, 'Memory')}()")
                 with self.block("try:"):
                     self.whole(use)
             self._close_try()
         self.functions.append("\n".join(lines))
         return name
 
-    def record_function(self, key: str) -> str:
-        """The name of the function for one record, written later."""
+    def function_of(self, key: str) -> str:
+        """The name of the function for one record or alias, written later."""
         mark = (key, self.source, self.hidden)
         if mark not in self._record_names:
             # Records of one name have keys that differ, and generated code is told apart by number.
-            name = self._record_names[mark] = f"sound_record_{len(self._record_names) + 1}"
-            self._waiting.append(lambda: self._write_record(name, *mark))
+            name = self._record_names[mark] = f"sound_{self.noun_of(key)}_{len(self._record_names) + 1}"
+            self._waiting.append(lambda: self._write_function(name, *mark))
         return self._record_names[mark]
 
-    def _write_record(self, name: str, key: str, source: Source, hidden: bool) -> None:
+    def _write_function(self, name: str, key: str, source: Source, hidden: bool) -> None:
         nesting, self._nesting = self._nesting, 0
         inlined, self._inlined = self._inlined, [key]
         before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
@@ -142,19 +144,19 @@ class SoundWriter(EngineWriter):
         body = f"{name}_read" if remembers else name
         with self.reading(source), self.aside() as lines:
             with self.block(f"def {body}(data{self.more}):"), self.block("try:"):
-                self.body(self.plan.shape.records[key])
+                if key in self.plan.shape.aliases:
+                    self.whole(self.plan.shape.aliases[key])
+                else:
+                    self.body(self.plan.shape.records[key])
             self._close_try()
         self.functions.append("\n".join(lines))
         if remembers:
             self.functions.append(
-                f"def {name}(data, failed):\n"
-                f"    mark = ({name!r}, id(data))\n"
-                f"    if mark in failed:\n"
-                f"        return FAILED\n"
-                f"    read = {body}(data, failed)\n"
-                f"    if read is FAILED:\n"
-                f"        failed[mark] = data\n"
-                f"    return read"
+                f"def {name}(data, memory):\n"
+                f"    read = memory.known(({name!r}, id(data)))\n"
+                f"    if read is None:\n"
+                f"        read = {body}(data, memory)\n"
+                f"    return memory.keep(({name!r}, id(data)), data, read)"
             )
         self.hidden, self.inline = before
         self._nesting, self._inlined = nesting, inlined
@@ -247,6 +249,8 @@ class SoundWriter(EngineWriter):
                 self.nullable(inner, value)
             case Link(key):
                 self.link(key, value)
+            case Alias(key):
+                self._called(self.function_of(key), value)
 
     def _renamed(self, field: Field, record: str) -> None:
         """A field that came under another of its names is looked for under its own."""
@@ -415,19 +419,35 @@ class SoundWriter(EngineWriter):
                 self.write(_GIVE_UP)
             return
         read = self.variable("read")
+        start = self.remembering()
         for number, option in enumerate(options_in_order(self.plan, node, self.source)):
             name = self.part(option)
-            if number:
-                self.write(f"if {read} is FAILED: {read} = {name}({value}{self.more})")
-            else:
+            if not number:
+                self.write(f"{read} = {name}({value}{self.more})")
+                continue
+            with self.block(f"if {read} is FAILED:"):
+                self.undone(start)
                 self.write(f"{read} = {name}({value}{self.more})")
         with self.block(f"if {read} is FAILED:"):
             self.write(_GIVE_UP)
         self.write(f"{value} = {read}")
 
+    def remembering(self) -> str:
+        """A variable for how much was made before the options of a union are tried, "" where that is not counted."""
+        if not self.more:
+            return ""
+        start = self.variable("start")
+        self.write(f"{start} = len(memory.made)")
+        return start
+
+    def undone(self, start: str) -> None:
+        """What an option made that came to nothing may serve the next one."""
+        if start:
+            self.write(f"memory.undone({start})")
+
     def nullable(self, inner: Use, value: str) -> None:
         """Read what is inside unless it is null."""
-        if may_be_blank(inner, self.source):
+        if may_be_blank(inner, self.source, self.plan.shape.aliases):
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                 self.write(f"{value} = None")
         self._nesting += 1
@@ -444,7 +464,7 @@ class SoundWriter(EngineWriter):
             self.record(record, value)
             self._inlined.pop()
         else:
-            self._called(self.record_function(key), value)
+            self._called(self.function_of(key), value)
 
     def record(self, record: Record, value: str) -> None:
         """Read a record's fields, check its rules, build it."""
@@ -544,7 +564,7 @@ class SoundWriter(EngineWriter):
             if known:
                 self.write(f"{known} += 1")
             self.write(f"{value} = {record}[{key}]")
-            if may_be_blank(field.use, self.source) and not field.use.nullable:
+            if may_be_blank(field.use, self.source, self.plan.shape.aliases) and not field.use.nullable:
                 with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                     self.write(f"{value} = {default_source(self, field)}")
                 with self.block("else:"):

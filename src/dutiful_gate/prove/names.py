@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from ..shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 
 
 def names_along(shape: Shape, path: tuple[Any, ...]) -> tuple[set[str], set[str]]:
@@ -34,6 +34,8 @@ def _opened(shape: Shape, name: str, use: Use) -> Iterator[tuple[str, Use]]:
             yield from _opened(shape, name, option)
     elif isinstance(node, Link):
         yield shape.records[node.key].name, use
+    elif isinstance(node, Alias):
+        yield from _opened(shape, node.key, shape.aliases[node.key])
 
 
 def _inside(shape: Shape, name: str, use: Use, step: Any) -> Iterator[tuple[str, Use]]:
@@ -74,6 +76,8 @@ def names_under_unions(shape: Shape, path: tuple[Any, ...]) -> set[str]:
 def _gather(shape: Shape, name: str, use: Use, found: set[str]) -> None:
     """Every name inside a use."""
     for held, inner in _opened(shape, name, use):
+        if isinstance(use.node, Alias) and held in found:
+            continue
         if isinstance(inner.node, Link):
             record = shape.records[inner.node.key]
             if record.name in found:

@@ -14,6 +14,7 @@ from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Between, Ceiling, Equal, Floor, Length, Matches, Multiple, OneOf, Rule
 from ..declare.steps import Step
 from ..shape.nodes import (
+    Alias,
     Branches,
     Choice,
     Entries,
@@ -89,6 +90,7 @@ class Edges:
         self.shape = shape
         self.random = random
         self._known: dict[int, tuple[list[Any], Use]] = {}
+        self._in: list[str] = []
 
     def of(self, use: Use) -> list[Any]:
         """The values at the edges of one use."""
@@ -105,6 +107,10 @@ class Edges:
         if isinstance(use.node, Branches):
             for option in use.node.options:
                 yield from self.own(option)
+        if isinstance(use.node, Alias) and use.node.key not in self._in:  # once: it leads to itself
+            self._in.append(use.node.key)
+            yield from self.own(self.shape.aliases[use.node.key])
+            self._in.pop()
         yield from self.of_node(use)
         for part in use.parts:
             yield from self.of_part(use, part)
@@ -199,7 +205,7 @@ class Edges:
         elif isinstance(constant, datetime | date):
             for step in (timedelta(0), timedelta(days=1), timedelta(days=-1), timedelta(seconds=1)):
                 try:
-                    yield plain(Use(self._bare(use)), constant + step, self.shape.records)
+                    yield plain(Use(self._bare(use)), constant + step, self.shape)
                 except (OverflowError, AttributeError, TypeError):
                     continue
 
@@ -215,13 +221,15 @@ class Edges:
         if random.random() < 0.15:
             return random.choice(self.of(use))
         node = use.node
-        while isinstance(node, Nullable) and payload is not None:
-            use = node.inner
+        while isinstance(node, Alias) or (isinstance(node, Nullable) and payload is not None):
+            use = self.shape.aliases[node.key] if isinstance(node, Alias) else node.inner
             node = use.node
         if isinstance(node, Branches) and node.held and isinstance(payload, dict):
             return self.in_wrapping(node, payload)
         if isinstance(node, Branches):
             use = random.choice(node.options)
+            if isinstance(use.node, Alias):
+                return self.spoiled(use, payload)
             node = use.node
         if isinstance(node, Link) and isinstance(payload, dict):
             return self.in_record(self.shape.records[node.key], payload)

@@ -8,7 +8,7 @@ from typing import Any, TypeVar, overload
 
 from ..gate import Gate
 from ..report.fault import Fault
-from ..shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from .edges import Edges
 from .payloads import Payloads
 
@@ -90,8 +90,8 @@ def _broken(gate: Gate[Any], edges: Edges, base: Any) -> Iterator[Any]:
 def places(shape: Shape, use: Use, payload: Any, path: Path) -> Iterator[tuple[Path, Use]]:
     """Every place in a sound payload, with the use that stands there."""
     node = use.node
-    while isinstance(node, Nullable) and payload is not None and not use.parts:
-        use = node.inner
+    while not use.parts and (isinstance(node, Alias) or (isinstance(node, Nullable) and payload is not None)):
+        use = shape.aliases[node.key] if isinstance(node, Alias) else node.inner
         node = use.node
     yield path, use
     match node:

@@ -10,7 +10,7 @@ from random import Random
 from typing import Any
 
 from ..engine.runtime import remade
-from ..shape.nodes import Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Shape, Use
+from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Shape, Use
 from ..shape.to_json import belongs
 
 _EAST = timezone(timedelta(hours=2))
@@ -75,10 +75,12 @@ class Made:
                     changed[name] = self.of(held, value[name])
                 return changed
             case Branches(options=options):
-                fitting = [option for option in options if belongs(option, value, self.shape.records)]
+                fitting = [option for option in options if belongs(option, value, self.shape)]
                 return self.of(random.choice(fitting or options), value)
             case Link(key):
                 return self.record(key, value)
+            case Alias(key):
+                return self.of(self.shape.aliases[key], value)
             case _:
                 return value
 

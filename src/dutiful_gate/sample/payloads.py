@@ -50,6 +50,7 @@ from ..engine.gatehouse import Engine
 from ..engine.plan import Plan
 from ..shape.nodes import (
     MISSING,
+    Alias,
     Branches,
     Choice,
     Entries,
@@ -170,6 +171,8 @@ class Payloads:
                 return self.attempt(inner.but(parts=(*inner.parts, *parts)) if parts else inner, depth, name)
             case Link(key):
                 return self.record(self.shape.records[key], depth)
+            case Alias(key):
+                return self.attempt(self.shape.aliases[key], depth, name)
 
     def shallow(self, options: Sequence[Use]) -> Use:
         """An option that does not lead further down, where there is one."""
@@ -182,7 +185,7 @@ class Payloads:
         made = [self.use(item, depth + 1, name) for _ in range(_length(parts, usual, self.random))]
         for part in parts:
             if isinstance(part, Contains) and self.random.random() < 0.9:
-                made.insert(0, plain(item, part.held, self.shape.records))
+                made.insert(0, plain(item, part.held, self.shape))
         return made
 
     def record(self, record: Record, depth: int) -> dict[str, Any]:

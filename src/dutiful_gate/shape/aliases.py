@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import typing
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Annotated, Any, NamedTuple, TypeVar
 
 from ..declare.errors import DeclarationError
@@ -25,22 +25,62 @@ def is_named_tuple(declared: type) -> bool:
     return issubclass(declared, tuple) and hasattr(declared, "_fields") and hasattr(declared, "_make")
 
 
+class Named(NamedTuple):
+    """A type behind a name: a name in quotes, or an alias of the `type` statement, with its arguments.
+
+    `mark` tells it from others; `given` is what the type variables in `declared` stand for.
+    """
+
+    name: str
+    declared: Any
+    given: Mapping[Any, Any]
+    mark: tuple[object, ...]
+
+
 class Unwrapped(NamedTuple):
-    """A type without its wrappings, what stood beside it from the inside out, and what its type variables stand for."""
+    """A type without its wrappings, what stood beside it from the inside out, what its type variables stand for, and
+    the names that led to it."""
 
     declared: Any
     metadata: tuple[object, ...]
     given: Mapping[Any, Any]
+    through: tuple[Named, ...] = ()
 
 
-def unwrapped(declared: Any, given: Mapping[Any, Any] | None = None) -> Unwrapped:
-    """A type without its aliases, `NewType`s, `Annotated` and the like.
+Sees = Callable[[str], Any]
+"""Gives the type that a text in quotes stands for; raises DeclarationError where it cannot be seen."""
+
+
+def _nowhere(named: Named) -> bool:
+    return False
+
+
+def unwrapped(
+    declared: Any,
+    given: Mapping[Any, Any] | None = None,
+    seen: Sees | None = None,
+    stops: Callable[[Named], bool] = _nowhere,
+) -> Unwrapped:
+    """A type without its aliases, `NewType`s, `Annotated` and the like; at a name for which `stops` is true, that.
 
     What a type variable stands for is said in other words than its own class's: past it, `given` no longer holds.
+    Without `seen`, a name in quotes is left as it is. Raises DeclarationError for a name that stands for itself.
     """
     metadata: tuple[object, ...] = ()
     given = given or {}
+    through: tuple[Named, ...] = ()
     while True:
+        if seen is not None and isinstance(text := _in_quotes(declared), str) and not text.isidentifier():
+            declared = seen(text)
+            continue
+        if (named := _named(declared, given, seen)) is not None:
+            if any(each.mark == named.mark for each in through):
+                raise nothing_between(named.name)
+            if stops(named):
+                return Unwrapped(named, metadata, given, through)
+            through = (*through, named)
+            declared, given = named.declared, named.given
+            continue
         origin = typing.get_origin(declared)
         if origin is Annotated:
             metadata = (*declared.__metadata__, *metadata)
@@ -50,20 +90,51 @@ def unwrapped(declared: Any, given: Mapping[Any, Any] | None = None) -> Unwrappe
         elif isinstance(declared, TypeVar) and has_default(declared):
             declared, given = declared.__default__, {}  # type: ignore[attr-defined, unused-ignore]
         elif isinstance(declared, Variant):
-            return Unwrapped(declared, metadata, given)
-        elif origin is not None and type(origin).__name__ == "TypeAliasType":
-            given = given_to(origin.__type_params__, [substituted(each, given) for each in typing.get_args(declared)])
-            declared = origin.__value__
+            return Unwrapped(declared, metadata, given, through)
         elif hasattr(declared, "__supertype__"):
             declared = declared.__supertype__
-        elif type(declared).__name__ == "TypeAliasType":
-            declared = declared.__value__
         elif origin in (typing.Required, typing.NotRequired, typing.Final) or _is_read_only(origin):
             declared = typing.get_args(declared)[0]
         elif is_record_type(origin) and not isinstance(declared, type):
-            return Unwrapped(substituted(declared, given), metadata, {})
+            return Unwrapped(substituted(declared, given), metadata, {}, through)
         else:
-            return Unwrapped(declared, metadata, given)
+            return Unwrapped(declared, metadata, given, through)
+
+
+def _in_quotes(declared: Any) -> str | None:
+    """The text of a type that is written in quotes."""
+    return (
+        declared.__forward_arg__
+        if isinstance(declared, typing.ForwardRef)
+        else declared
+        if isinstance(declared, str)
+        else None
+    )
+
+
+def _named(declared: Any, given: Mapping[Any, Any], seen: Sees | None) -> Named | None:
+    """The name that a type is, if it is one."""
+    if seen is not None and (text := _in_quotes(declared)) is not None:
+        held = seen(text)
+        own = {each: given[each] for each in getattr(held, "__parameters__", ()) if each in given}
+        return Named(text, held, given, (id(held), *map(repr, own.items())))
+    origin = typing.get_origin(declared)
+    if type(origin).__name__ == "TypeAliasType":
+        arguments = [substituted(each, given) for each in typing.get_args(declared)]
+        name = f"{origin.__name__}Of{'And'.join(getattr(each, '__name__', 'Value') for each in arguments)}"
+        return Named(
+            name, origin.__value__, given_to(origin.__type_params__, arguments), (id(origin), *map(repr, arguments))
+        )
+    if type(declared).__name__ == "TypeAliasType":
+        return Named(declared.__name__, declared.__value__, given, (id(declared),))
+    return None
+
+
+def nothing_between(name: str) -> DeclarationError:
+    """What is told of a name that leads to itself by nothing but other names and unions."""
+    return DeclarationError(
+        f"{name} leads to itself with nothing between", remedy=f"put a list, dict or record between, as in list[{name}]"
+    )
 
 
 def has_default(variable: Any) -> bool:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import builtins
+import re
+import sys
 import types
 import typing
 from collections import abc, deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from enum import Enum, Flag
-from functools import partial
 from typing import Annotated, Any, Literal, TypeVar, Union
 
 from ..declare.errors import DeclarationError
@@ -31,11 +33,12 @@ from ..declare.kinds import (
 from ..declare.rules import Rule
 from ..declare.rules.ranges import check_ranges
 from ..declare.steps import Step
-from .aliases import is_record_type, unwrapped
+from .aliases import Named, Unwrapped, is_record_type, nothing_between, unwrapped
 from .beside import Beside, sorted_metadata, with_marks
 from .nodes import (
     MISSING,
     NO_ABOUT,
+    Alias,
     Branches,
     Choice,
     Entries,
@@ -50,9 +53,10 @@ from .nodes import (
     Shape,
     Use,
 )
+from .quoted import type_of
 from .records import KeyStyle, record_of
 from .unions import with_tag
-from .walk import guarded_of, leads, rebuilt, rebuilt_records, recursive_of, uses_of
+from .walk import guarded_of, held_by, leads, rebuilt, rebuilt_records, recursive_of, uses_of
 
 _KINDS: dict[object, Kind] = {
     str: Text(),
@@ -116,13 +120,21 @@ def shape_of(
         maker.finish_all()
     except RecursionError:
         raise DeclarationError(
-            f"{_name(declared)} leads to itself without a record between",
-            remedy="put a dataclass in between: a record may hold itself, an alias may not",
+            f"{_name(declared)} leads to itself in ever new forms, or nests too deeply",
+            remedy="put a dataclass in between: a record may hold itself",
         ) from None
-    tag = partial(with_tag, records=maker.records)
-    records = rebuilt_records(maker.records, tag)
-    leads_to = leads(records)
-    shape = Shape(rebuilt(root, tag), records, recursive_of(leads_to), guarded=guarded_of(records, leads_to))
+    aliases = maker.aliases
+
+    def change(use: Use) -> Use:
+        return with_tag(_by_name(use, aliases), maker.records)
+
+    records = rebuilt_records(maker.records, change)
+    # What an alias stands for is not put as its own name.
+    named = {key: with_tag(_rebuilt_inside(use, change), maker.records) for key, use in aliases.items()}
+    held = held_by(records, named)
+    leads_to = leads(held)
+    shape = Shape(rebuilt(root, change), records, recursive_of(leads_to), guarded=guarded_of(held, leads_to))
+    shape = shape.but(aliases=named)
     uses = uses_of(shape)
     exact = any(isinstance(use.node, Scalar) and _is_exact(use.node.kind) for use in uses)
     return shape.but(exact=exact, secretive=any(use.secret for use in uses)), maker.used
@@ -142,11 +154,44 @@ class Maker:
         self.waiting: dict[str, Any] = {}
         self.used: dict[str, Any] = {}
         self.sets: list[tuple[Use, str]] = []
+        # Types that lead to themselves by a name: those whose inside is being read, the keys of those that were met
+        # inside themselves, and what they stand for. Names are looked up in the module of the record at hand, too.
+        self.open: set[tuple[object, ...]] = set()
+        self.alias_keys: dict[tuple[object, ...], str] = {}
+        self.unmade: dict[str, Named] = {}
+        self.aliases: dict[str, Use] = {}
+        self.owner: Any = None
 
     def use(self, declared: Any, given: Mapping[Any, Any] | None = None) -> Use:
         """The use that an annotation stands for; `given` says what type variables stand for."""
-        declared, metadata, given = unwrapped(declared, given)
+        found = unwrapped(declared, given, self.seen, self.leads_to_itself)
+        opened = {named.mark for named in found.through} - self.open
+        self.open |= opened
+        try:
+            use = self.unwrapped_use(found)
+        finally:
+            self.open -= opened
+        # What was met inside itself is named from the start.
+        return use if opened.isdisjoint(self.alias_keys) else self.use(declared, given)
+
+    def leads_to_itself(self, named: Named) -> bool:
+        """Whether a name is met inside itself, or was: it is put down then, and its inside is made later."""
+        if named.mark in self.alias_keys:
+            return True
+        if named.mark not in self.open:
+            return False
+        key = self.fresh(re.sub(r"\W+", "_", named.name).strip("_") or "Value")
+        self.alias_keys[named.mark] = key
+        self.unmade[key] = named
+        return True
+
+    def unwrapped_use(self, found: Unwrapped) -> Use:
+        """The use of a type without its wrappings, with what stood beside it."""
+        declared, metadata, given, _ = found
         beside = sorted_metadata(metadata)
+        if isinstance(declared, Named):
+            node = with_marks(Alias(self.alias_keys[declared.mark]), beside, lenient=self.lenient)
+            return self.dressed(Use(node, beside.parts), beside, given)
         origin = typing.get_origin(declared)
         if origin in (Union, types.UnionType):
             use = self.union(typing.get_args(declared), beside, given, declared)
@@ -227,8 +272,6 @@ class Maker:
         """The node of a type without metadata."""
         if declared is None or declared is type(None):
             return Nothing()
-        if isinstance(declared, str | typing.ForwardRef):
-            return self.use(self.seen(declared), given).node
         arguments = typing.get_args(declared)
         if origin is not None and not arguments and (origin is not tuple or declared is typing.Tuple):  # noqa: UP006
             declared, origin = origin, None
@@ -260,16 +303,23 @@ class Maker:
             "then(function): Annotated[str, then(make_it)]",
         )
 
-    def seen(self, name: str | typing.ForwardRef) -> Any:
-        """The type that a name in quotes stands for, where the gate is built."""
-        text = name if isinstance(name, str) else name.__forward_arg__
-        if text not in self.names:
-            raise DeclarationError(
-                f"{text!r} in quotes cannot be seen from here",
-                remedy=f"hand it to the gate: names={{{text!r}: ...}}, or write it without quotes",
-            )
-        self.used[text] = self.names[text]
-        return self.names[text]
+    def seen(self, text: str) -> Any:
+        """The type that a text in quotes stands for, in the module of its record or where the gate is built."""
+        if not text.isidentifier():
+            return type_of(text)
+        for base in getattr(self.owner, "__mro__", ()):
+            module = vars(sys.modules[base.__module__]) if base.__module__ in sys.modules else {}
+            if base is not object and text in module:
+                return module[text]
+        if text in self.names:
+            self.used[text] = self.names[text]
+            return self.names[text]
+        if hasattr(builtins, text):
+            return getattr(builtins, text)
+        raise DeclarationError(
+            f"{text!r} in quotes cannot be seen from here",
+            remedy=f"hand it to the gate: names={{{text!r}: ...}}, or write it without quotes",
+        )
 
     def kind(self, declared: Any) -> Kind | None:
         """The kind of single value that a type is."""
@@ -313,6 +363,8 @@ class Maker:
                 # A hash of the developer's own is trusted; one that is made of the fields needs them all.
                 own = record.builder.__hash__ is object.__hash__ or not hasattr(record.builder, "__dataclass_params__")
                 return own or all(self.is_hashable(field.use, seen | {key}) for field in record.fields)
+            case Alias(key):  # one that is not made yet is looked at again when all are
+                return key in seen or key not in self.aliases or self.is_hashable(self.aliases[key], seen | {key})
             case _:
                 return True
 
@@ -337,14 +389,18 @@ class Maker:
         if declared in self.keys:
             return self.keys[declared]
         name = _record_name(declared)
-        key, number = name, 1
-        while key in self.records:
-            number += 1
-            key = f"{name}{number}"
-        self.keys[declared] = key
+        key = self.keys[declared] = self.fresh(name)
         # The place is kept in order of meeting.
         self.records[key] = Record(key, name, None, ())
         self.waiting[key] = declared
+        return key
+
+    def fresh(self, name: str) -> str:
+        """A key that no record and no alias has yet."""
+        key, number = name, 1
+        while key in self.records or key in self.unmade or key in self.aliases:
+            number += 1
+            key = f"{name}{number}"
         return key
 
     def finished(self, declared: Any) -> Record | None:
@@ -358,17 +414,59 @@ class Maker:
     def finish(self, key: str) -> None:
         """Make a record that waits."""
         declared = self.waiting.pop(key)
+        owner, self.owner = self.owner, typing.get_origin(declared) or declared
         self.records[key] = record_of(self, declared, key, _record_name(declared))
+        self.owner = owner
 
     def finish_all(self) -> None:
-        """Make all records that were met, and those that they lead to."""
-        while self.waiting:
-            self.finish(next(iter(self.waiting)))
+        """Make all records and aliases that were met, and those that they lead to."""
+        while self.waiting or self.unmade:
+            if self.unmade:
+                key, named = next(iter(self.unmade.items()))
+                self.aliases[key] = self.use(named.declared, named.given)
+                del self.unmade[key]
+            else:
+                self.finish(next(iter(self.waiting)))
+        for key in self.aliases:
+            if _is_reached(key, self.aliases[key], self.aliases, frozenset()):
+                raise nothing_between(key)
         for item, name in self.sets:
             if not self.is_hashable(item, frozenset()):
                 raise DeclarationError(
                     f"{name} cannot be an item of a set", remedy="declare a list with it.distinct instead"
                 )
+
+
+def _is_reached(key: str, use: Use, aliases: Mapping[str, Use], seen: frozenset[str]) -> bool:
+    """Whether a use leads to an alias by nothing but unions and other aliases."""
+    match use.node:
+        case Nullable(inner):
+            following: tuple[Use, ...] = (inner,)
+        case Branches(options=options, held=held) if not held:
+            following = options
+        case Alias(other):
+            if other == key:
+                return True
+            following = () if other in seen else (aliases[other],)
+            seen = seen | {other}
+        case _:
+            following = ()
+    return any(_is_reached(key, each, aliases, seen) for each in following)
+
+
+def _by_name(use: Use, aliases: Mapping[str, Use]) -> Use:
+    """A use, by the name of the alias that it is written out of: somebody may have put in what the name stands for."""
+    if isinstance(use.node, Scalar | Link | Alias):
+        return use
+    for key, whole in aliases.items():
+        if use.node == whole.node and use.but(about=whole.about) == whole:
+            return Use(Alias(key), about=NO_ABOUT if use.about == whole.about else use.about)
+    return use
+
+
+def _rebuilt_inside(use: Use, change: Callable[[Use], Use]) -> Use:
+    """A use with all that is inside it rebuilt, and not itself."""
+    return rebuilt(use, lambda each: each if each is use else change(each))
 
 
 def _from_seconds(use: Use, via: Use) -> Use:

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Between, Ceiling, Floor, Length, Matches, OneOf, Rule
 from ..declare.steps import RoundedTo, Step, lowered, squeezed, trimmed, uppered
-from .nodes import MISSING, Choice, Link, Scalar, Use
+from .nodes import MISSING, Alias, Choice, Link, Scalar, Use
 from .walk import every
 
 # Patterns of a simple kind only: literals, plain classes, groups, quantifiers. Anything else settles nothing.
@@ -60,7 +60,7 @@ def _outlasts(rule: Rule, step: Step) -> bool:
 
 def keeps_form(use: Use) -> bool:
     """Whether what comes and what goes out for a value are the same: no steps, nothing lenient, no records."""
-    return comes_final(use) and not any(isinstance(each.node, Link) for each in every(use))
+    return comes_final(use) and not any(isinstance(each.node, Link | Alias) for each in every(use))
 
 
 def comes_final(use: Use) -> bool:

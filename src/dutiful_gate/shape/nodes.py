@@ -141,7 +141,19 @@ class Link(Value):
         return Facts("a record", "record")
 
 
-Node = Scalar | Nothing | Choice | Items | Fixed | Entries | Branches | Nullable | Link
+class Alias(Value):
+    """A type by the name of an alias that leads to itself, as in `Cargo = list["Cargo"] | str`: its key in
+    `Shape.aliases`."""
+
+    key: str
+
+    @property
+    def facts(self) -> Facts:
+        """What rules may know of it: nothing, as of a value of any type."""
+        return ANY_VALUE
+
+
+Node = Scalar | Nothing | Choice | Items | Fixed | Entries | Branches | Nullable | Link | Alias
 
 
 class Missing(Enum):
@@ -206,6 +218,8 @@ class Use(Value):
                 return any(option.may_be_null for option in options)
             case Scalar(kind):
                 return isinstance(kind, Anything)
+            case Alias():
+                return True
             case _:
                 return False
 
@@ -270,15 +284,17 @@ class Record(Value):
 
 
 _NO_RECORDS: Mapping[str, Record] = {}
+_NO_ALIASES: Mapping[str, Use] = {}
 
 
 class Shape(Value):
     """All that a gate reads: where it begins, and the records that can be reached from there.
 
-    `recursive`  the records that can hold themselves
+    `aliases`    the types that lead to themselves by the name of an alias, and not through records alone
+    `recursive`  the records and aliases that can hold themselves
     `exact`      whether numbers must be read digit by digit, since a Decimal is wanted somewhere
     `secretive`  whether anything in it is secret
-    `guarded`    the records that hold a secret, however deep
+    `guarded`    the records and aliases that hold a secret, however deep
     """
 
     root: Use
@@ -287,11 +303,14 @@ class Shape(Value):
     exact: bool = False
     secretive: bool = False
     guarded: frozenset[str] = frozenset()
+    aliases: Mapping[str, Use] = _NO_ALIASES
 
     @property
     def name(self) -> str:
-        """A short name for people: the root record's, or what kind of value it is."""
+        """A short name for people: the root record's or alias's, or what kind of value it is."""
         node = self.root.node
+        if isinstance(node, Alias):
+            return node.key
         return self.records[node.key].name if isinstance(node, Link) else self.root.facts.sort
 
 

@@ -2,15 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 from ..declare.facts import Source, Stop
 from ..declare.steps import Step
-from .nodes import Branches, Choice, Entries, Field, Fixed, Items, Link, Nothing, Nullable, Record, Scalar, Use
+from .nodes import (
+    Alias,
+    Branches,
+    Choice,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Shape,
+    Use,
+)
 
 
-def plain(use: Use, value: Any, records: Mapping[str, Record]) -> object:
+def plain(use: Use, value: Any, shape: Shape) -> object:
     """The plain JSON data of a sound value."""
     if any(isinstance(part, Step) and not part.normalising for part in use.parts):
         return value  # what a function of one's own made goes out as it is
@@ -23,39 +37,46 @@ def plain(use: Use, value: Any, records: Mapping[str, Record]) -> object:
             at = next(i for i, held in enumerate(values) if held is value or (type(held), held) == (type(value), value))
             return wire[at]
         case Items(item, into):
-            made = [plain(item, each, records) for each in value]
+            made = [plain(item, each, shape) for each in value]
             return sorted(made, key=repr) if into in ("set", "frozenset") else made
         case Fixed(items):
-            return [plain(item, each, records) for item, each in zip(items, value, strict=True)]
+            return [plain(item, each, shape) for item, each in zip(items, value, strict=True)]
         case Entries(key, held):
-            return {str(plain(key, name, records)): plain(held, each, records) for name, each in value.items()}
+            return {str(plain(key, name, shape)): plain(held, each, shape) for name, each in value.items()}
         case Nullable(inner):
-            return None if value is None else plain(inner, value, records)
+            return None if value is None else plain(inner, value, shape)
         case Branches(options=options, tag=tag, tags=tags, held=held_under):
-            at = next(number for number, option in enumerate(options) if belongs(option, value, records))
-            told = plain(options[at], value, records)
+            at = next(number for number, option in enumerate(options) if belongs(option, value, shape))
+            told = plain(options[at], value, shape)
             return {tag: tags[at][0], held_under: told} if held_under else told
+        case Alias(key):
+            return plain(shape.aliases[key], value, shape)
         case Link(key):
-            return _plain_record(records[key], value, records)
+            return _plain_record(shape.records[key], value, shape)
 
 
-def _plain_record(record: Record, value: Any, records: Mapping[str, Record]) -> dict[str, object]:
+def _plain_record(record: Record, value: Any, shape: Shape) -> dict[str, object]:
     def held(field: Field) -> Any:
         return value[field.attribute] if record.form == "dict" else getattr(value, field.attribute)
 
     made = {
-        field.wire: plain(field.use, held(field), records)
+        field.wire: plain(field.use, held(field), shape)
         for field in record.fields
         if not field.only_given and (record.form != "dict" or field.attribute in value)
     }
     if record.rest is not None:
-        gathered = plain(record.rest.use, held(record.rest), records)
+        gathered = plain(record.rest.use, held(record.rest), shape)
         made.update({key: each for key, each in gathered.items() if key not in made})  # type: ignore[attr-defined]
     return made
 
 
-def belongs(use: Use, value: object, records: Mapping[str, Record]) -> bool:
+Known = dict[tuple[int, int], bool]
+"""What was found of values in records and aliases that lead to themselves: by the node and the value."""
+
+
+def belongs(use: Use, value: object, shape: Shape, known: Known | None = None) -> bool:
     """Whether a typed value is of a use's type, and so is all that it holds."""
+    known = {} if known is None else known
     match use.node:
         case Scalar(kind):
             held = kind.reader(Source.NATIVE)(value)
@@ -64,27 +85,57 @@ def belongs(use: Use, value: object, records: Mapping[str, Record]) -> bool:
             return value is None
         case Choice(values=values):
             return any(held is value or (type(held), held) == (type(value), value) for held in values)
-        case Items(item, into):
-            return type(value).__name__ == into and all(belongs(item, each, records) for each in value)  # type: ignore[attr-defined]
+        case Items(item):
+            return is_alike(use, value, shape) and all(belongs(item, each, shape, known) for each in value)  # type: ignore[attr-defined]
         case Fixed(items):
-            same = isinstance(value, tuple) and len(value) == len(items)
-            return same and all(belongs(item, each, records) for item, each in zip(items, value, strict=True))  # type: ignore[call-overload]
+            both = zip(items, value, strict=True) if is_alike(use, value, shape) else None  # type: ignore[call-overload]
+            return both is not None and all(belongs(item, each, shape, known) for item, each in both)
         case Entries(key, held):
             return isinstance(value, dict) and all(
-                belongs(key, name, records) and belongs(held, each, records) for name, each in value.items()
+                belongs(key, name, shape, known) and belongs(held, each, shape, known) for name, each in value.items()
             )
         case Nullable(inner):
-            return value is None or belongs(inner, value, records)
+            return value is None or belongs(inner, value, shape, known)
         case Branches(options=options):
-            return any(belongs(option, value, records) for option in options)
+            return any(belongs(option, value, shape, known) for option in options)
+        case Alias(key) | Link(key):
+            mark = (id(use.node), id(value))
+            if mark not in known:
+                known[mark] = (
+                    belongs(shape.aliases[key], value, shape, known)
+                    if isinstance(use.node, Alias)
+                    else _is_record(shape.records[key], value, shape, known)
+                )
+            return known[mark]
+
+
+def _is_record(record: Record, value: object, shape: Shape, known: Known) -> bool:
+    if record.form != "dict":
+        return isinstance(value, record.builder)
+    if not isinstance(value, dict):
+        return False
+    return all(field.attribute in value or field.may_lack for field in record.fields) and all(
+        belongs(field.use, value[field.attribute], shape, known) for field in record.fields if field.attribute in value
+    )
+
+
+def is_alike(use: Use, value: object, shape: Shape) -> bool:
+    """Whether a typed value may be of a use's type, by itself and without what it holds."""
+    match use.node:
+        case Items(into=into):
+            return type(value).__name__ == into
+        case Fixed(items):
+            return isinstance(value, tuple) and len(value) == len(items)
+        case Entries():
+            return isinstance(value, dict)
+        case Nullable(inner):
+            return value is None or is_alike(inner, value, shape)
+        case Branches(options=options):
+            return any(is_alike(option, value, shape) for option in options)
+        case Alias(key):
+            return is_alike(shape.aliases[key], value, shape)
         case Link(key):
-            record = records[key]
-            if record.form != "dict":
-                return isinstance(value, record.builder)
-            if not isinstance(value, dict):
-                return False
-            return all(field.attribute in value or field.may_lack for field in record.fields) and all(
-                belongs(field.use, value[field.attribute], records)
-                for field in record.fields
-                if field.attribute in value
-            )
+            record = shape.records[key]
+            return isinstance(value, dict if record.form == "dict" else record.builder)
+        case _:
+            return belongs(use, value, shape)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
-from .nodes import Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Record, Shape, Use
+from .nodes import Alias, Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Record, Shape, Use
 
 
 def inside(use: Use) -> tuple[Use, ...]:
@@ -38,7 +38,7 @@ def fields_of(record: Record) -> tuple[Field, ...]:
 
 def uses_of(shape: Shape) -> list[Use]:
     """Every use of a node in a shape."""
-    roots = [shape.root, *(field.use for record in shape.records.values() for field in fields_of(record))]
+    roots = [shape.root, *(use for uses in held_by(shape.records, shape.aliases).values() for use in uses)]
     return [each for root in roots for each in every(root)]
 
 
@@ -47,18 +47,24 @@ def nodes(use: Use) -> list[Node]:
     return [each.node for each in every(use)]
 
 
+def held_by(records: Mapping[str, Record], aliases: Mapping[str, Use]) -> dict[str, list[Use]]:
+    """The uses that each record and each alias is made of."""
+    held = {key: [field.use for field in fields_of(record)] for key, record in records.items()}
+    return held | {key: [use] for key, use in aliases.items()}
+
+
 def links(use: Use) -> set[str]:
-    """The keys of all records that a use leads to, not looking into them."""
-    return {node.key for node in nodes(use) if isinstance(node, Link)}
+    """The keys of all records and aliases that a use leads to, not looking into them."""
+    return {node.key for node in nodes(use) if isinstance(node, Link | Alias)}
 
 
-def leads(records: Mapping[str, Record]) -> dict[str, set[str]]:
-    """The records that each record leads to directly."""
-    return {key: {link for field in fields_of(record) for link in links(field.use)} for key, record in records.items()}
+def leads(held: Mapping[str, Iterable[Use]]) -> dict[str, set[str]]:
+    """The records and aliases that each one leads to directly."""
+    return {key: {link for use in uses for link in links(use)} for key, uses in held.items()}
 
 
 def recursive_of(leads_to: Mapping[str, Iterable[str]]) -> frozenset[str]:
-    """The records that can hold themselves, however deep: those on a circle (Tarjan's way, without recursion)."""
+    """The records and aliases that can hold themselves: those on a circle (Tarjan's way, without recursion)."""
     order: dict[str, int] = {}
     low: dict[str, int] = {}
     held: list[str] = []
@@ -101,17 +107,13 @@ def recursive_of(leads_to: Mapping[str, Iterable[str]]) -> frozenset[str]:
     return frozenset(found)
 
 
-def guarded_of(records: Mapping[str, Record], leads_to: Mapping[str, Iterable[str]]) -> frozenset[str]:
-    """The records that hold a secret, however deep."""
-    behind: dict[str, set[str]] = {key: set() for key in records}
+def guarded_of(held: Mapping[str, Iterable[Use]], leads_to: Mapping[str, Iterable[str]]) -> frozenset[str]:
+    """The records and aliases that hold a secret, however deep."""
+    behind: dict[str, set[str]] = {key: set() for key in held}
     for key, following in leads_to.items():
         for each in following:
             behind[each].add(key)
-    waiting = [
-        key
-        for key, record in records.items()
-        if any(use.secret for field in fields_of(record) for use in every(field.use))
-    ]
+    waiting = [key for key, uses in held.items() if any(each.secret for use in uses for each in every(use))]
     found = set(waiting)
     while waiting:
         new = behind[waiting.pop()] - found
@@ -122,14 +124,14 @@ def guarded_of(records: Mapping[str, Record], leads_to: Mapping[str, Iterable[st
 
 def holds_secret(use: Use, guarded: frozenset[str]) -> bool:
     """Whether a value is a secret, or has one in it: then what came in its place is not shown either."""
-    return any(each.secret or (isinstance(each.node, Link) and each.node.key in guarded) for each in every(use))
+    return any(each.secret or (isinstance(each.node, Link | Alias) and each.node.key in guarded) for each in every(use))
 
 
 def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
     """A path as far as its steps are numbers or declared names: past that they come from data, and may be secret."""
     uses = [shape.root]
     for at, step in enumerate(path):
-        uses = [each for use in uses for each in _opened(use)]
+        uses = [each for use in uses for each in _opened(shape, use)]
         following: list[Use] = []
         for use in uses:
             match use.node:
@@ -151,17 +153,19 @@ def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
     return path
 
 
-def _opened(use: Use) -> Iterator[Use]:
+def _opened(shape: Shape, use: Use) -> Iterator[Use]:
     """A use and all that may stand in its place."""
     yield use
     if use.via is not None:
-        yield from _opened(use.via)
+        yield from _opened(shape, use.via)
     match use.node:
         case Nullable(inner):
-            yield from _opened(inner)
+            yield from _opened(shape, inner)
         case Branches(options=options, held=held) if not held:
             for option in options:
-                yield from _opened(option)
+                yield from _opened(shape, option)
+        case Alias(key):
+            yield from _opened(shape, shape.aliases[key])
 
 
 def rebuilt(use: Use, change: Callable[[Use], Use]) -> Use:

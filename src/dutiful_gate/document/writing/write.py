@@ -17,6 +17,7 @@ from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, trimmed
 from ...shape.final import comes_final, is_settled, keeps_form, survives
 from ...shape.nodes import (
     MISSING,
+    Alias,
     Branches,
     Choice,
     Entries,
@@ -64,6 +65,7 @@ def written(
     pen = _Pen(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect)
     root = plainer(pen.use(shape.root, "", shape.name))
     definitions = {key: plainer(pen.record(record)) for key, record in shape.records.items()}
+    definitions |= {key: plainer(pen.use(use, f"/$defs/{escaped(key)}", key)) for key, use in shape.aliases.items()}
     content: Keywords = {**root}
     every, definitions = definitions, _reached(root, definitions)
     left = {f"/$defs/{escaped(key)}" for key in every.keys() - definitions.keys()}
@@ -238,7 +240,7 @@ class _Pen:
 
     def plain(self, use: Use, value: object) -> Any:
         """A default as plain JSON data; a Decimal that no double holds as the nearest one."""
-        return _jsonable(plain(use, value, self.shape.records))
+        return _jsonable(plain(use, value, self.shape))
 
     def use(self, use: Use, at: str, name: str) -> Keywords:
         """What a use holds: what is said of it, its node, its rules."""
@@ -360,7 +362,7 @@ class _Pen:
                 return self.branches(use.node, at, name)
             case Nullable(inner):
                 return _or_null(self.use(inner, at, name))
-            case Link(key):
+            case Link(key) | Alias(key):
                 return {"$ref": f"#/$defs/{escaped(key)}"}
 
     def branches(self, node: Branches, at: str, name: str) -> Keywords:
@@ -519,6 +521,8 @@ class _Pen:
                 record = self.shape.records[key]
                 fields = (*record.fields, *([record.rest] if record.rest is not None else []))
                 return any(field.only_given or self.hides(field.use, seen | {key}) for field in fields)
+            case Alias(key) if key not in seen:
+                return self.hides(self.shape.aliases[key], seen | {key})
             case Items(item) | Nullable(item):
                 return self.hides(item, seen)
             case Fixed(items) | Branches(items):
@@ -544,7 +548,7 @@ class _Pen:
             return held
         if isinstance(held, Decimal):
             return _jsonable(decimal_plain(held))
-        return plain(Use(use.node), held, self.shape.records)
+        return plain(Use(use.node), held, self.shape)
 
     def leave(self, at: str, name: str, rule: object, why: Unsaid, *codes: str) -> None:
         """Put down that a rule is not in the document."""
