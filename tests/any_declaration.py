@@ -13,7 +13,7 @@ from enum import Enum, Flag
 from ipaddress import IPv4Address, IPv4Network, IPv6Address
 from pathlib import Path
 from random import Random
-from typing import Annotated, Any, Final, Generic, Literal, NamedTuple, NewType, NotRequired, TypedDict, TypeVar
+from typing import Annotated, Any, Final, Generic, Literal, NamedTuple, NewType, NotRequired, TypedDict, TypeVar, Union
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -207,6 +207,7 @@ class Maker:
         self.random = Random(seed)
         self.seed = seed
         self.count = 0
+        self.names: dict[str, Any] = {}
 
     def name(self, stem: str) -> str:
         self.count += 1
@@ -418,7 +419,7 @@ class Maker:
 
     def maybe(self, depth: int) -> Any:
         inner = self.declaration(depth)
-        return inner if inner is None or inner is Any or inner is object else inner | None
+        return inner if inner is None or inner is Any or inner is object else Union[inner, None]  # noqa: UP007
 
     def union(self, depth: int) -> Any:
         roll = self.random.random()
@@ -553,8 +554,29 @@ class Maker:
         kinds += [Box[inner], Loose[inner]]
         return self.random.choice(kinds)
 
+    def itself(self, depth: int) -> Any:
+        """A type that leads to itself by its name in quotes."""
+        random, name = self.random, self.name("Itself")
+        leaf = random.choice([self.text, self.whole, self.day, self.truth, self.choice_of_text])()
+        inner = random.choice([name, name, f"{name} | None", f"dict[str, {name}]"])
+        kinds: list[Any] = [
+            list[inner] | leaf,  # type: ignore[valid-type]
+            dict[str, inner] | list[inner] | leaf | None,  # type: ignore[valid-type]
+            Annotated[list[inner], it.length <= 2] | leaf,  # type: ignore[valid-type]
+            dict[Port, inner] | leaf,  # type: ignore[valid-type]
+            tuple[inner, ...] | leaf,  # type: ignore[valid-type]
+            tuple[leaf, Union[inner, None]],  # type: ignore[valid-type]  # noqa: UP007
+            list[inner] | list[leaf | str],  # type: ignore[valid-type]
+            Annotated[list[inner], it.length <= 3],  # type: ignore[valid-type]
+            Box[Union[inner, int]] | leaf,  # type: ignore[valid-type]  # noqa: UP007
+            Annotated[str, secret] | list[inner],  # type: ignore[valid-type]
+            Annotated[dict[str, inner] | leaf, about(title="what leads to itself")],  # type: ignore[valid-type]
+        ]
+        self.names[name] = random.choice(kinds)
+        return random.choice([self.names[name], name, list[name], Annotated[name, about(text="again")]])  # type: ignore[valid-type]
+
     several: tuple[Callable[[Maker, int], Any], ...] = (
-        ready_made, ready_made, listed, listed, gathered, fixed, keyed, maybe, maybe, union, record, record, record, record,
+        ready_made, itself, ready_made, listed, listed, gathered, fixed, keyed, maybe, maybe, union, record, record, record, record,
         loose_record, ready_made,
     )  # fmt: skip
 
@@ -570,6 +592,8 @@ def any_declaration(seed: int) -> tuple[Any, dict[str, Any]]:
         words["lenient"] = True
     if maker.random.random() < 0.2:
         words["unknown"] = "refuse"
+    if maker.names:
+        words["names"] = maker.names
     return declared, words
 
 

@@ -255,7 +255,7 @@ def test_hostile_documents_do_no_harm() -> None:
     for _ in range(10_000):
         deep = {"next": deep}
     (fault,) = Gate.from_schema({"properties": {"next": {"$ref": "#"}}}).examine(deep).faults
-    assert (fault.code, fault.message) == ("depth", "needs lists and records at most 64 deep; got deeper ones")
+    assert (fault.code, fault.message) == ("depth", "needs data at most 64 levels deep; got deeper data")
     assert Gate.from_schema(
         {"$ref": "#/$defs/a", "$defs": {"a": {"items": {"$ref": "#"}}}}, limits=Limits(depth=3)
     ).accepts([[[]]])

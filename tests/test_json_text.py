@@ -25,8 +25,8 @@ READINGS = Gate(Reading)
 HOSTILE: list[tuple[bytes | str, str, str, tuple[int, int], str]] = [
     (b'{"a": 1e999}', "/a", "reading", (1, 7), "needs a finite number, as a double holds it; got infinity"),
     (b'{"a": -1e999}', "/a", "reading", (1, 7), "got minus infinity"),
-    (b"[" * 100_000, "/0" * 64, "depth", (1, 65), "needs lists and records at most 64 deep; got deeper ones"),
-    (b'{"a":' * 100_000, "/a" * 64, "depth", (1, 321), "at most 64 deep"),
+    (b"[" * 100_000, "/0" * 64, "depth", (1, 65), "needs data at most 64 levels deep; got deeper data"),
+    (b'{"a":' * 100_000, "/a" * 64, "depth", (1, 321), "at most 64 levels deep"),
     (b'{"a": ' + b"1" * 10_000 + b"}", "/a", "size", (1, 7), "at most 4300 digits; got one of 10,000"),
     (b'{"a": 1.' + b"1" * 10_000 + b"}", "", "", (0, 0), ""),
     (b'{"a":\n "\xff"}', "", "reading", (2, 3), "needs text in UTF-8; got the byte 0xFF"),

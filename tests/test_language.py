@@ -8,6 +8,7 @@ import re
 import runpy
 import sys
 import warnings
+from collections.abc import Mapping
 from dataclasses import InitVar, dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
@@ -18,6 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dutiful_gate import (
+    CannotSample,
     DeclarationError,
     Gate,
     Refused,
@@ -42,8 +44,10 @@ from dutiful_gate import (
     now,
     obeys,
     otherwise,
+    reading,
     rest,
     rounded_to,
+    samples,
     secret,
     split_on,
     squeezed,
@@ -538,6 +542,10 @@ from dutiful_gate import Gate, it, trimmed
 type Code = Annotated[str, trimmed, it.length == 3]
 type Pair[X] = tuple[X, X]
 type Tree = list[Tree] | int
+type Nest[T] = dict[str, Nest[T] | list[Nest[T]]] | T
+type Alone = Alone
+type Either = Either | int
+type Grows[T] = list[Grows[list[T]]] | T
 
 
 @dataclass
@@ -558,5 +566,101 @@ def test_type_statements(tmp_path: Any) -> None:
     assert (shelf.code, shelf.following.items) == ("OST", [2])
     assert [fault.pointer for fault in shelves.examine({"items": ["x"]}).faults] == ["/items/0"]
     assert Gate(there["Pair"][int]).admit([1, 2]) == (1, 2)
-    with pytest.raises(DeclarationError, match="leads to itself without a record between"):
-        Gate(there["Tree"])
+    trees: Gate[Any] = Gate(there["Tree"])
+    assert trees.admit([1, [2, []]]) == [1, [2, []]]
+    assert [fault.pointer for fault in trees.examine([1, ["x"]]).faults] == ["/1/0"]
+    assert pickle.loads(pickle.dumps(trees)).release([[3]]) == [[3]]
+    assert trees.schema()["$defs"]["Tree"]["anyOf"][0] == {"type": "array", "items": {"$ref": "#/$defs/Tree"}}
+    nested: Gate[Any] = Gate(there["Nest"][int])
+    assert [nested.accepts(each) for each in ({"a": [1, {"b": 2}]}, {"a": ["x"]})] == [True, False]
+    both = there["Tree"] | there["Nest"][str]
+    assert Gate(list[both]).accepts([[1], "x", {"a": "y"}])
+    for name in ("Alone", "Either"):
+        with pytest.raises(DeclarationError, match=f"{name} leads to itself with nothing between"):
+            Gate(there[name])
+    with pytest.raises(DeclarationError, match="ever new forms"):
+        Gate(there["Grows"][int])
+
+
+Cargo = dict[str, "Cargo"] | list["Cargo"] | Annotated[str, it.length >= 2] | date | None
+Hold = list["Shut | None"]
+Shut = dict[str, Hold] | int
+
+
+@dataclass
+class Manifest:
+    cargo: Cargo
+    by_deck: dict[str, Cargo] = field(default_factory=dict)
+    held: Hold | None = None
+
+
+ITSELF: list[tuple[Any, Any, Any, Any]] = [
+    # type, what comes, what becomes of it, the pointers of the faults
+    (Cargo, {"a": ["QLP", None, "2026-05-04"]}, {"a": ["QLP", None, "2026-05-04"]}, []),
+    (Cargo, ["x", [True, {"b": 5}]], None, ["/0", "/1/0", "/1/1/b"]),
+    (list["Cargo"], ["x"], None, ["/0"]),
+    (Annotated["Cargo | int", about(title="one or many")], 5, 5, []),
+    (Hold, [None, 1, {"a": [{"b": [None]}]}], [None, 1, {"a": [{"b": [None]}]}], []),
+    (Hold, [{"a": [{"b": ["x"]}]}], None, ["/0/a/0/b/0"]),
+    (Manifest, {"cargo": "rope", "held": [3]}, Manifest("rope", {}, [3]), []),
+    (Manifest, {"cargo": "x", "by_deck": {"d": [0]}}, None, ["/cargo", "/by_deck/d/0"]),
+    ("Cargo", None, None, []),
+    (dict[str, "Mapping[str, Cargo]"], {"a": {"b": "rope"}}, {"a": {"b": "rope"}}, []),
+]
+
+
+@pytest.mark.parametrize(("declared", "came", "becomes", "pointers"), ITSELF)
+def test_types_that_lead_to_themselves(declared: Any, came: Any, becomes: Any, pointers: list[str]) -> None:
+    gate: Gate[Any] = Gate(declared)
+    verdict = gate.examine(came)
+    assert [fault.pointer for fault in verdict.faults] == pointers
+    raw = json.dumps(came).encode()
+    assert gate.accepts(came) == (not pointers)
+    assert [fault.pointer for fault in gate.examine_json(raw).faults] == pointers
+    assert Gate.from_schema(gate.schema(), formats="assert").accepts(came) == (not pointers)
+    if not pointers:
+        assert verdict.value == becomes
+        assert gate.admit(gate.release(verdict.value)) == becomes
+        assert gate.release_admitted(verdict.value) == gate.release(verdict.value)
+        assert pickle.loads(pickle.dumps(gate)).admit_json(raw) == becomes
+
+
+def test_what_is_said_beside_a_type_that_leads_to_itself() -> None:
+    deck = list["deck"] | int
+    assert Gate(list["deck"]).admit([[1, []]]) == [[1, []]]
+    lone = list["lone"]
+    short: Gate[Any] = Gate(Annotated["lone", it.length <= 1])
+    assert [short.accepts(each) for each in ([[[], []]], [[], []])] == [True, False]
+    told: Gate[Any] = Gate(dict[str, Annotated["deck", about(title="Decks"), reading.says("needs decks")]])
+    assert told.examine({"a": "x"}).faults[0].message == "needs decks"
+    assert told.schema()["additionalProperties"] == {"title": "Decks", "$ref": "#/$defs/deck"}
+    with pytest.raises(DeclarationError, match="makes no sense for a union; it has no length"):
+        Gate(list[Annotated["deck", it.length <= 1]])
+    hidden = Annotated[str, secret] | list["hidden"]
+    secretive: Gate[Any] = Gate(hidden)
+    assert "hunter2" not in repr(secretive.examine([["hunter2", {"hunter2": 1}]]).faults)
+    assert secretive.examine([[5]]).entered() is None
+    texts: Gate[Any] = Gate(dict[str, "deck"], Source.TEXT)
+    assert texts.admit({"a": "5", "b": ["5", "6"]}) == {"a": 5, "b": [5, 6]}
+    assert texts.examine({"a": "x"}).faults[0].message == "needs a whole number in ASCII digits, such as 42; got 'x'"
+    endless = tuple["endless", int]
+    with pytest.raises(CannotSample):
+        samples(endless)
+    assert samples("deck", 3) == samples(deck, 3) != samples(lone, 3)
+
+
+@pytest.mark.parametrize(
+    ("declared", "told"),
+    [
+        ("Union['nothing', int]", "'nothing' in quotes cannot be seen from here"),
+        ("dict[Cargo", "in quotes is no type that can be read"),
+        ("print('x')", "in quotes is no type that can be read"),
+        (list["nowhere"], "'nowhere' in quotes cannot be seen from here"),  # type: ignore[name-defined]  # noqa: F821
+        (set["Cargo"], "cannot be an item of a set"),
+        (dict["Cargo", int], "cannot be a key of a JSON object"),
+    ],
+)
+def test_quotes_that_say_nothing(declared: Any, told: str) -> None:
+    with pytest.raises(DeclarationError) as raised:
+        Gate(declared)
+    assert told in str(raised.value)

@@ -508,7 +508,7 @@ def test_digits_and_what_was_admitted() -> None:
     assert Gate(list[Base | Derived]).release_admitted([Derived(1, 3), Base(1)]) == [{"a": 1, "b": 3}, {"a": 1}]
     loop = Node()
     loop.kids.append(loop)
-    with pytest.raises(Refused, match="at most 64 deep"):
+    with pytest.raises(Refused, match="at most 64 levels deep"):
         Gate(Node).release(loop)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
@@ -179,10 +180,9 @@ class Gate(Generic[T]):
 
     def __reduce__(self) -> tuple[object, ...]:
         words = (self.declared, self.reads, self.unknown, self.limits, self.keys, self.lenient, dict(self._names))
-        from .shape.travel import check_travels
+        from .shape.travel import packed
 
-        check_travels(self.shape, words)
-        return _rebuilt, words
+        return _unpacked, (packed(self.shape, words),)
 
     def __repr__(self) -> str:
         return f"<Gate {self.shape.name} from {self.reads!r}>"
@@ -388,9 +388,8 @@ class Gate(Generic[T]):
         return self._engine.source
 
 
-def _rebuilt(
-    declared: Any, source: Source, unknown: Any, limits: Limits, keys: Any, lenient: bool, names: Mapping[str, Any]
-) -> Gate[Any]:
+def _unpacked(words: bytes) -> Gate[Any]:
+    declared, source, unknown, limits, keys, lenient, names = pickle.loads(words)
     return Gate(declared, source, unknown=unknown, limits=limits, keys=keys, lenient=lenient, names=names)
 
 

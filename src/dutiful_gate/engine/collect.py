@@ -138,10 +138,15 @@ class CollectWriter(RecordWriter):
         remembers = key in self.plan.shape.recursive
         body = f"{name}_read" if remembers else name
         if key in self.plan.shape.aliases:
-            with self.reading(source):
+            with self.reading(source), self.inside(key):
                 self.entry(self.plan.shape.aliases[key], body, "")
         else:
-            with self.reading(source), self.aside() as lines, self.block(f"def {body}(data, path, log):"):
+            with (
+                self.reading(source),
+                self.inside(key),
+                self.aside() as lines,
+                self.block(f"def {body}(data, path, log):"),
+            ):
                 self.record(self.plan.shape.records[key])
             self.functions.append("\n".join(lines))
         if remembers:
@@ -382,7 +387,7 @@ class CollectWriter(RecordWriter):
 
     def items(self, node: Items, use: Use, value: str, path: str) -> None:
         """Read a collection: every item, then the rules on the whole."""
-        if self._is_text:
+        if self._is_text and not self.circular:
             with self.block(f"if {value}.__class__ is str:"):
                 self.write(f"{value} = [{value}]")
         if self.source is Source.NATIVE:
@@ -423,7 +428,7 @@ class CollectWriter(RecordWriter):
     def quick_part(self, use: Use) -> str:
         """The name of a function that only tells whether a value is sound."""
         swift = self.swift
-        swift.hidden, swift.where = self.hidden, self.where
+        swift.hidden, swift.where, swift.circular = self.hidden, self.where, self.circular
         mark = (id(use), self.source, self.hidden)
         if mark not in self._quick:
             self._quick[mark] = swift.part(use)
@@ -615,7 +620,7 @@ class CollectWriter(RecordWriter):
         """Read a record: by the sound function if that will do, else by the collecting one."""
         given = self.variable("given")
         self.write(f"{given} = {value}")
-        if self._reading_says is not None and key in self.plan.shape.records:
+        if self._reading_says is not None:
             self._link_says(key, value, given, path)
             return
         if path == "path":  # the sound function has given this very record up already
@@ -630,7 +635,13 @@ class CollectWriter(RecordWriter):
                 self.run(use.parts, use.node.facts, value, given, path)
 
     def _link_says(self, key: str, value: str, given: str, path: str) -> None:
-        """A record, with own words for what is none."""
+        """A record, or what an alias stands for, with own words for what is none."""
+        if key in self.plan.shape.aliases:
+            whole = self.plan.shape.aliases[key].but(says=self._reading_says)
+            if isinstance(whole.node, Nullable):
+                whole = whole.but(node=Nullable(whole.node.inner.but(says=self._reading_says)))
+            self.write(f"{value} = {self.part(whole)}({value}, {path}, log)")
+            return
         known = self.bind(is_record, "is_record")
         test = f"{known}({value}, {self._is_text})"
         if self.source is Source.NATIVE and self.plan.shape.records[key].form != "dict":

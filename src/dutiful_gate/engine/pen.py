@@ -37,6 +37,8 @@ class EngineWriter(Writer):
         self.shy = False
         self.where = plan.shape.name
         self.carries = False
+        # What is written is a type that leads to itself: of all-text data a text alone is no list of it.
+        self.circular = False
         self.kept: dict[type, str] = {}
         self._carried: dict[tuple[int, str, bool], object] = {}
 
@@ -57,6 +59,13 @@ class EngineWriter(Writer):
         name = self.bind(asking(attribute), "COMPUTED")
         self.outlined, self.where = outlined, where
         return name
+
+    @contextmanager
+    def inside(self, key: str) -> Iterator[None]:
+        """Write what is inside a record or an alias."""
+        before, self.circular = self.circular, key in self.plan.shape.aliases
+        yield
+        self.circular = before
 
     def noun_of(self, key: str) -> str:
         """What is behind a key of the shape, for the name of its function."""

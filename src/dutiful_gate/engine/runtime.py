@@ -21,7 +21,7 @@ RawFault = tuple[Path, Cause, object, object]
 _COUNT = range(sys.maxsize)
 
 
-TOO_DEEP: Final = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
+TOO_DEEP: Final = Cause("depth", "data at most {most} levels deep", got="deeper data")
 
 
 class Memory:

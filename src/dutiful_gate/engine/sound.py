@@ -142,7 +142,7 @@ class SoundWriter(EngineWriter):
         before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
         remembers = key in self.plan.shape.recursive
         body = f"{name}_read" if remembers else name
-        with self.reading(source), self.aside() as lines:
+        with self.reading(source), self.inside(key), self.aside() as lines:
             with self.block(f"def {body}(data{self.more}):"), self.block("try:"):
                 if key in self.plan.shape.aliases:
                     self.whole(self.plan.shape.aliases[key])
@@ -330,7 +330,7 @@ class SoundWriter(EngineWriter):
             self.write(_GIVE_UP)
 
     def _open_list(self, value: str, into: str) -> None:
-        if self._is_text:
+        if self._is_text and not self.circular:
             with self.block(f"if {value}.__class__ is str:"):
                 self.write(f"{value} = [{value}]")
         wanted = collection(self, into) if self.source is Source.NATIVE else "list"
@@ -461,7 +461,8 @@ class SoundWriter(EngineWriter):
         small = len(record.fields) <= _INLINE_FIELDS and len(self._inlined) < self.most_inline
         if small and key not in self._inlined and key not in self.plan.shape.recursive:
             self._inlined.append(key)
-            self.record(record, value)
+            with self.inside(key):
+                self.record(record, value)
             self._inlined.pop()
         else:
             self._called(self.function_of(key), value)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Container, Iterator
 from typing import Any
 
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
@@ -21,21 +21,21 @@ def names_along(shape: Shape, path: tuple[Any, ...]) -> tuple[set[str], set[str]
     return found, names
 
 
-def _opened(shape: Shape, name: str, use: Use) -> Iterator[tuple[str, Use]]:
-    """A use and all that may stand in its place under the same name."""
+def _opened(shape: Shape, name: str, use: Use, known: Container[str] = ()) -> Iterator[tuple[str, Use]]:
+    """A use and all that may stand in its place, with their names; aliases that are known already are left shut."""
     yield name, use
     if use.via is not None:
-        yield from _opened(shape, name, use.via)
+        yield from _opened(shape, name, use.via, known)
     node = use.node
     if isinstance(node, Nullable):
-        yield from _opened(shape, name, node.inner)
+        yield from _opened(shape, name, node.inner, known)
     elif isinstance(node, Branches) and not node.held:
         for option in node.options:
-            yield from _opened(shape, name, option)
+            yield from _opened(shape, name, option, known)
     elif isinstance(node, Link):
         yield shape.records[node.key].name, use
-    elif isinstance(node, Alias):
-        yield from _opened(shape, node.key, shape.aliases[node.key])
+    elif isinstance(node, Alias) and node.key not in known:
+        yield from _opened(shape, node.key, shape.aliases[node.key], known)
 
 
 def _inside(shape: Shape, name: str, use: Use, step: Any) -> Iterator[tuple[str, Use]]:
@@ -75,9 +75,7 @@ def names_under_unions(shape: Shape, path: tuple[Any, ...]) -> set[str]:
 
 def _gather(shape: Shape, name: str, use: Use, found: set[str]) -> None:
     """Every name inside a use."""
-    for held, inner in _opened(shape, name, use):
-        if isinstance(use.node, Alias) and held in found:
-            continue
+    for held, inner in _opened(shape, name, use, found):
         if isinstance(inner.node, Link):
             record = shape.records[inner.node.key]
             if record.name in found:

@@ -28,7 +28,7 @@ def decoded(raw: bytes, limits: Limits) -> tuple[object, Fault | None]:
     try:
         return library.loads(raw), None
     except RecursionError:
-        return None, Fault((), Cause("depth", "lists and records that are not as deep", got="deeper ones"))
+        return None, Fault((), Cause("depth", "data that is not as deep", got="deeper data"))
     except (library.CBORDecodeError, ValueError, TypeError, OverflowError, MemoryError):
         return None, Fault((), Cause("reading", "CBOR (RFC 8949)", got="other bytes"))
 

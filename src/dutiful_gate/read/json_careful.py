@@ -152,9 +152,9 @@ def read_carefully(text: str, limits: Limits, *, exact: bool = False) -> Told:
         return told
     if deep is not None:
         levels, at = deep
-        needs = "lists and records at most {most} deep"
+        needs = "data at most {most} levels deep"
         path = tuple(level.step for level in levels)
-        told.notes.append(Note(path, Cause("depth", needs, {"most": limits.depth}, got="deeper ones"), None, at))
+        told.notes.append(Note(path, Cause("depth", needs, {"most": limits.depth}, got="deeper data"), None, at))
         return told
     told.whole = True
     if lenient.passed:

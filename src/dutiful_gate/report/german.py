@@ -150,8 +150,8 @@ _RULES = {
     "each key once": "jeden Schlüssel nur einmal",
     "at most {most} of them": "höchstens {most} davon",
     "text to split": "Text zum Aufteilen",
-    "lists and records at most {most} deep": "Listen und Datensätze, höchstens {most} tief",
-    "lists and records that are not as deep": "weniger tiefe Listen und Datensätze",
+    "data at most {most} levels deep": "Daten, höchstens {most} Ebenen tief",
+    "data that is not as deep": "weniger tief geschachtelte Daten",
 }
 
 _READINGS = {
@@ -262,7 +262,7 @@ _CAME = {
     "the row ends before it": "die Zeile endet vorher",
     "it again": "ihn noch einmal",
     "one of them again": "einen davon noch einmal",
-    "deeper ones": "tiefere",
+    "deeper data": "tiefere",
     "the end of the text": "das Ende des Textes",
     "other bytes": "andere Bytes",
     "a larger one": "einen größeren",

@@ -70,6 +70,7 @@ from .text import FORMATS, GOODS, known_words, of_pattern, words_for
 
 _TRIES = 80
 _DEEP = 3
+_DEEPEST = 60  # past it, a type leads to itself without an end
 _NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
 _ANYTHING: tuple[Any, ...] = ("coiled rope", 7, 2.5, True, None, ["QLP", "OST"], {"berth": 4})
 
@@ -114,6 +115,8 @@ class Payloads:
 
     def use(self, use: Use, depth: int, name: str) -> Any:
         """A sound value where a node is used."""
+        if depth > _DEEPEST:
+            raise CannotSample(name, use.facts.phrase)
         examples = use.about.examples
         if examples and self.random.random() < 0.3:
             return self.random.choice(list(examples))

@@ -26,10 +26,11 @@ from ..declare.marks import About, AlsoNamed, Mark, Named, Reading, ReadingSays,
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.rules import own as own_rules
+from ..declare.rules.ranges import check_ranges
 from ..declare.steps import BlankIsNone, Otherwise, SplitOn, Step, Via
 from ..declare.subjects import It, ItsLength
 from ..declare.terms import FieldOfThis, This
-from .nodes import MISSING, NO_ABOUT, Choice, Items, Node, Nullable, Scalar
+from .nodes import MISSING, NO_ABOUT, Choice, Items, Node, Nullable, Scalar, Use
 
 
 class Beside:
@@ -201,3 +202,31 @@ def _lenient(node: Node) -> Node:
     if isinstance(node, Items):
         return node.but(item=node.item.but(node=_lenient(node.item.node)))
     return node.but(lenient=True) if isinstance(node, Choice) else node
+
+
+def check_parts(use: Use, *, secret: bool) -> None:
+    """Raise DeclarationError when a step or rule makes no sense where it stands; beside a secret without its words,
+    which tell the rule's constants."""
+    try:
+        _check_parts(use)
+        return
+    except DeclarationError:
+        if not secret:
+            raise
+    raise DeclarationError(
+        f"a rule or step beside a secret makes no sense for {use.node.facts.phrase}",
+        remedy="take `secret` away for a moment to read more",
+    )
+
+
+def _check_parts(use: Use) -> None:
+    facts = use.node.facts
+    stage: list[Rule] = []
+    for part in use.parts:
+        if isinstance(part, Step):
+            facts = part.suits(facts)
+            stage = []
+        else:
+            part.suits(facts)
+            stage.append(part)
+            check_ranges(stage)

@@ -8,10 +8,11 @@ import sys
 import types
 import typing
 from collections import abc, deque
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from enum import Enum, Flag
+from functools import partial
 from typing import Annotated, Any, Literal, TypeVar, Union
 
 from ..declare.errors import DeclarationError
@@ -30,11 +31,10 @@ from ..declare.kinds import (
     Whole,
     written_kinds,
 )
-from ..declare.rules import Rule
-from ..declare.rules.ranges import check_ranges
 from ..declare.steps import Step
-from .aliases import Named, Unwrapped, is_record_type, nothing_between, unwrapped
-from .beside import Beside, sorted_metadata, with_marks
+from .aliases import Named, Unwrapped, is_record_type, unwrapped
+from .beside import Beside, check_parts, sorted_metadata, with_marks
+from .circular import settled
 from .nodes import (
     MISSING,
     NO_ABOUT,
@@ -56,7 +56,7 @@ from .nodes import (
 from .quoted import type_of
 from .records import KeyStyle, record_of
 from .unions import with_tag
-from .walk import guarded_of, held_by, leads, rebuilt, rebuilt_records, recursive_of, uses_of
+from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of
 
 _KINDS: dict[object, Kind] = {
     str: Text(),
@@ -123,18 +123,16 @@ def shape_of(
             f"{_name(declared)} leads to itself in ever new forms, or nests too deeply",
             remedy="put a dataclass in between: a record may hold itself",
         ) from None
-    aliases = maker.aliases
-
-    def change(use: Use) -> Use:
-        return with_tag(_by_name(use, aliases), maker.records)
-
-    records = rebuilt_records(maker.records, change)
-    # What an alias stands for is not put as its own name.
-    named = {key: with_tag(_rebuilt_inside(use, change), maker.records) for key, use in aliases.items()}
-    held = held_by(records, named)
+    records, aliases = maker.records, maker.aliases
+    if aliases:
+        root, records, aliases = settled(root, records, aliases)
+    tag = partial(with_tag, records=records)
+    records, aliases = rebuilt_records(records, tag), {key: rebuilt(use, tag) for key, use in aliases.items()}
+    held = held_by(records, aliases)
     leads_to = leads(held)
-    shape = Shape(rebuilt(root, change), records, recursive_of(leads_to), guarded=guarded_of(held, leads_to))
-    shape = shape.but(aliases=named)
+    shape = Shape(
+        rebuilt(root, tag), records, recursive_of(leads_to), guarded=guarded_of(held, leads_to), aliases=aliases
+    )
     uses = uses_of(shape)
     exact = any(isinstance(use.node, Scalar) and _is_exact(use.node.kind) for use in uses)
     return shape.but(exact=exact, secretive=any(use.secret for use in uses)), maker.used
@@ -207,14 +205,9 @@ class Maker:
         if beside.split and not isinstance(_inside(use).node, Items | Fixed):
             raise DeclarationError("split_on stands beside a type that is no list", remedy="declare list[...]")
         target = use.node.inner if isinstance(use.node, Nullable) else use
-        secret = use.secret or beside.secret or _holds_secrets(use.node)
-        if not secret:
-            check_parts(target)
-        elif _makes_no_sense(target):  # raised without the error itself, whose words tell the rule's constants
-            raise DeclarationError(
-                f"a rule or step beside a secret makes no sense for {target.node.facts.phrase}",
-                remedy="take `secret` away for a moment to read more",
-            )
+        secret = use.secret or beside.secret or holds_secrets(use.node)
+        if not isinstance(target.node, Alias):  # of which nothing is known yet
+            check_parts(target, secret=secret)
         if beside.via is not None or beside.split:
             via = None
             if beside.via is not None:
@@ -239,13 +232,17 @@ class Maker:
         """`X | None`, or one of several types: what stands beside it judges what is not None."""
         held = [option for option in options if option not in (None, type(None))]
         uses = [self.use(option, given) for option in held]
+        has_null = len(held) != len(options)
+        if beside.told_by is None:
+            uses, null_inside = _spread(uses)
+            has_null = has_null or null_inside
         if len(uses) == 1:
             only = uses[0]
             node = with_marks(only.node, beside, lenient=False)
             inner = only.but(node=node, parts=only.parts + beside.parts)
         else:
             inner = Use(self.branches(held, uses, beside), beside.parts)
-        if len(held) == len(options):
+        if not has_null:
             return inner
         return Use(Nullable(inner), (), inner.about, secret=inner.secret)
 
@@ -427,9 +424,6 @@ class Maker:
                 del self.unmade[key]
             else:
                 self.finish(next(iter(self.waiting)))
-        for key in self.aliases:
-            if _is_reached(key, self.aliases[key], self.aliases, frozenset()):
-                raise nothing_between(key)
         for item, name in self.sets:
             if not self.is_hashable(item, frozenset()):
                 raise DeclarationError(
@@ -437,36 +431,22 @@ class Maker:
                 )
 
 
-def _is_reached(key: str, use: Use, aliases: Mapping[str, Use], seen: frozenset[str]) -> bool:
-    """Whether a use leads to an alias by nothing but unions and other aliases."""
-    match use.node:
-        case Nullable(inner):
-            following: tuple[Use, ...] = (inner,)
-        case Branches(options=options, held=held) if not held:
-            following = options
-        case Alias(other):
-            if other == key:
-                return True
-            following = () if other in seen else (aliases[other],)
-            seen = seen | {other}
-        case _:
-            following = ()
-    return any(_is_reached(key, each, aliases, seen) for each in following)
-
-
-def _by_name(use: Use, aliases: Mapping[str, Use]) -> Use:
-    """A use, by the name of the alias that it is written out of: somebody may have put in what the name stands for."""
-    if isinstance(use.node, Scalar | Link | Alias):
-        return use
-    for key, whole in aliases.items():
-        if use.node == whole.node and use.but(about=whole.about) == whole:
-            return Use(Alias(key), about=NO_ABOUT if use.about == whole.about else use.about)
-    return use
-
-
-def _rebuilt_inside(use: Use, change: Callable[[Use], Use]) -> Use:
-    """A use with all that is inside it rebuilt, and not itself."""
-    return rebuilt(use, lambda each: each if each is use else change(each))
+def _spread(uses: Sequence[Use]) -> tuple[list[Use], bool]:
+    """The options of a union, with those of unions among them that have nothing beside them; and whether null is one:
+    a union behind a name is written out, as Python does where it can."""
+    found: list[Use] = []
+    has_null = False
+    for use in uses:
+        bare = use == Use(use.node)
+        if bare and isinstance(use.node, Nullable):
+            inner, _ = _spread([use.node.inner])
+            found += inner
+            has_null = True
+        elif bare and isinstance(use.node, Branches) and not use.node.tag:
+            found += use.node.options
+        else:
+            found.append(use)
+    return found, has_null
 
 
 def _from_seconds(use: Use, via: Use) -> Use:
@@ -478,47 +458,12 @@ def _from_seconds(use: Use, via: Use) -> Use:
     return use
 
 
-def _holds_secrets(node: Node) -> bool:
-    """Whether a node is made of secrets: a list of them is one."""
-    match node:
-        case Items(item=inner) | Nullable(inner):
-            return inner.secret
-        case Fixed(items) | Branches(options=items):
-            return any(item.secret for item in items)
-        case Entries(key, value):
-            return key.secret or value.secret
-        case _:
-            return False
-
-
 def _is_exact(kind: Kind) -> bool:
     return isinstance(kind, Exact) or isinstance(getattr(kind, "inner", None), Exact)
 
 
 def _inside(use: Use) -> Use:
     return use.node.inner if isinstance(use.node, Nullable) else use
-
-
-def check_parts(use: Use) -> None:
-    """Raise DeclarationError when a step or rule makes no sense where it stands."""
-    facts = use.node.facts
-    stage: list[Rule] = []
-    for part in use.parts:
-        if isinstance(part, Step):
-            facts = part.suits(facts)
-            stage = []
-        else:
-            part.suits(facts)
-            stage.append(part)
-            check_ranges(stage)
-
-
-def _makes_no_sense(use: Use) -> bool:
-    try:
-        check_parts(use)
-    except DeclarationError:
-        return True
-    return False
 
 
 def choice_of_literal(values: Sequence[Any]) -> Choice:

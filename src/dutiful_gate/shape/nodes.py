@@ -143,14 +143,15 @@ class Link(Value):
 
 class Alias(Value):
     """A type by the name of an alias that leads to itself, as in `Cargo = list["Cargo"] | str`: its key in
-    `Shape.aliases`."""
+    `Shape.aliases`, and what is known of what it stands for."""
 
     key: str
+    known: Facts = ANY_VALUE
 
     @property
     def facts(self) -> Facts:
-        """What rules may know of it: nothing, as of a value of any type."""
-        return ANY_VALUE
+        """What rules may know of it."""
+        return self.known
 
 
 Node = Scalar | Nothing | Choice | Items | Fixed | Entries | Branches | Nullable | Link | Alias

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import io
 import pickle
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, ForwardRef
 
 from ..declare.rules import Distinct, Holds
 from ..declare.steps import Then
@@ -12,10 +13,15 @@ from .nodes import Choice, Scalar, Shape
 from .walk import uses_of
 
 
-def check_travels(shape: Shape, words: tuple[object, ...]) -> None:
-    """Raise PicklingError, naming the type or function that cannot be found by its name, and what to do about it."""
+def packed(shape: Shape, words: tuple[object, ...]) -> bytes:
+    """The words of a gate as they travel.
+
+    Raises PicklingError, naming the type or function that cannot be found by its name, and what to do about it.
+    """
+    made = io.BytesIO()
     try:
-        pickle.dumps(words)
+        _Packer(made).dump(words)
+        return made.getvalue()
     except Exception as error:
         for what, held in _leant_on(shape):
             if not _is_found(held):
@@ -26,6 +32,14 @@ def check_travels(shape: Shape, words: tuple[object, ...]) -> None:
         raise pickle.PicklingError(
             f"the gate {shape.name} cannot travel: {error}; declare what it leans on at the top of a module"
         ) from None
+
+
+class _Packer(pickle.Pickler):
+    """Names in quotes travel as their text: the interpreter keeps compiled code with some of them."""
+
+    def reducer_override(self, held: Any) -> Any:
+        """What to call again, and with what."""
+        return (ForwardRef, (held.__forward_arg__,)) if type(held) is ForwardRef else NotImplemented
 
 
 def _is_found(held: Any) -> bool:

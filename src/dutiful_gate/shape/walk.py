@@ -127,6 +127,19 @@ def holds_secret(use: Use, guarded: frozenset[str]) -> bool:
     return any(each.secret or (isinstance(each.node, Link | Alias) and each.node.key in guarded) for each in every(use))
 
 
+def holds_secrets(node: Node) -> bool:
+    """Whether a node is made of secrets: a list of them is one."""
+    match node:
+        case Items(item=inner) | Nullable(inner):
+            return inner.secret
+        case Fixed(items) | Branches(options=items):
+            return any(item.secret for item in items)
+        case Entries(key, value):
+            return key.secret or value.secret
+        case _:
+            return False
+
+
 def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
     """A path as far as its steps are numbers or declared names: past that they come from data, and may be secret."""
     uses = [shape.root]
@@ -170,6 +183,11 @@ def _opened(shape: Shape, use: Use) -> Iterator[Use]:
 
 def rebuilt(use: Use, change: Callable[[Use], Use]) -> Use:
     """A use in which every use, the inmost first, is what `change` makes of it; records are not looked into."""
+    return change(rebuilt_inside(use, change))
+
+
+def rebuilt_inside(use: Use, change: Callable[[Use], Use]) -> Use:
+    """The same, the use itself left as it is."""
     node = use.node
     match node:
         case Items(item) | Entries(_, item) | Nullable(item):
@@ -188,7 +206,7 @@ def rebuilt(use: Use, change: Callable[[Use], Use]) -> Use:
         use = use.but(node=node.but(**changes))
     if use.via is not None and (via := rebuilt(use.via, change)) is not use.via:
         use = use.but(via=via)
-    return change(use)
+    return use
 
 
 def rebuilt_records(records: Mapping[str, Record], change: Callable[[Use], Use]) -> dict[str, Record]:

@@ -12,7 +12,7 @@ from .number import TOO_LONG
 from .text import SURROGATE, encodable
 
 _KIND = Stop("kind", "a JSON value")
-_DEEP = Stop("depth", "lists and records that are not as deep")
+_DEEP = Stop("depth", "data that is not as deep")
 _LONG = Stop("size", "a number of at most 4300 digits")
 _FINITE = Stop("reading", "finite numbers, as a double holds them")
 

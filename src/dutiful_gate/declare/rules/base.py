@@ -119,5 +119,5 @@ class Rule(Value, ABC, kw_only=True):
 
 def refuse(rule: object, facts: Facts, remedy: str) -> NoReturn:
     """Raise the error for a rule that stands beside a type it cannot judge."""
-    article = "an" if facts.sort[:1] in "aeiou" else "a"
+    article = "an" if facts.sort[:1] in "aeio" else "a"
     raise DeclarationError(f"{rule} makes no sense for {article} {facts.sort}", remedy=remedy)

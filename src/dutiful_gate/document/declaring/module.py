@@ -57,7 +57,10 @@ class _Module:
         self.classes: list[str] = []
         self.aliases: list[str] = []
         self.named: dict[Node, str] = {}
-        self.building: set[Node] = set()
+        # Schemas that are being told, with how deep inside a value each began, and how deep inside it is now.
+        self.building: dict[Node, int] = {}
+        self.quoted: dict[Node, str] = {}
+        self.depth = 0
         self.imports: dict[str, set[str]] = {"dutiful_gate": {"Gate"}}
         self.dressed: set[str] = set()
         self.uses_document = False
@@ -210,7 +213,7 @@ class _Module:
             if isinstance(held["type"], list) and len(held["type"]) == 1:
                 held["type"] = held["type"][0]
             base, rules = self.typed(node, held, hint)
-            return f"{self.annotated(base, rules)} | None", []
+            return self.one_of([self.annotated(base, rules), "None"]), []
         if len(kinds) == 1:
             return self.of_kind(node, kinds[0], words, hint)
         return self.of_no_kind(node, words, hint)
@@ -225,8 +228,22 @@ class _Module:
             if list(words) == [word] and self.are_apart(node, word):
                 options = [self.expression(node.kid(word, at), f"{hint}{at + 1}") for at in range(len(words[word]))]
                 nulls = [option for option in options if option == "None"]
-                return " | ".join([option for option in options if option != "None"] + nulls), []
+                return self.one_of([option for option in options if option != "None"] + nulls), []
         return self.any(), self.leftover(node, words)
+
+    def one_of(self, options: list[str]) -> str:
+        """A union; of a name in quotes, which has no `|`, in the words of `typing`."""
+        if any(option.startswith('"') for option in options):
+            self.use("typing", "Union")
+            return f"Union[{', '.join(options)}]"
+        return " | ".join(options)
+
+    def held(self, node: Node, hint: str) -> str:
+        """The type for a schema of what is inside a value."""
+        self.depth += 1
+        told = self.expression(node, hint)
+        self.depth -= 1
+        return told
 
     def are_apart(self, node: Node, word: str) -> bool:
         """Whether no value can be sound by two of the alternatives, as their kinds and tags tell."""
@@ -282,10 +299,10 @@ class _Module:
             self.use("typing", "Any")
             return "list[Any]", self.leftover(node, rest)
         if fixed:
-            items = [self.expression(node.kid("prefixItems", at), f"{hint}{at + 1}") for at in range(count)]
+            items = [self.held(node.kid("prefixItems", at), f"{hint}{at + 1}") for at in range(count)]
             left = {word: held for word, held in rest.items() if word not in ("prefixItems", "minItems", "maxItems")}
             return f"tuple[{', '.join(items)}]", self.leftover(node, left)
-        item = self.expression(node.kid("items"), f"{hint}Item") if "items" in rest else self.any()
+        item = self.held(node.kid("items"), f"{hint}Item") if "items" in rest else self.any()
         said = scalar("array", {word: held for word, held in rest.items() if word != "items"}, formats=False)
         if said.rules:
             self.use("dutiful_gate", "it")
@@ -305,7 +322,7 @@ class _Module:
             and rest["additionalProperties"] is not False
             and "patternProperties" not in rest
         ):
-            held = self.expression(node.kid("additionalProperties"), f"{hint}Value")
+            held = self.held(node.kid("additionalProperties"), f"{hint}Value")
             del rest["additionalProperties"]
         said = scalar("object", rest, formats=False)
         if said.rules:
@@ -362,11 +379,15 @@ class _Module:
         if self.is_record(target, words):
             return self.record(target, words, hint)
         if target in self.building:
-            return self.annotated(self.any(), [self.whole(target)])
-        self.building.add(target)
+            if self.depth == self.building[target]:  # it leads to itself with nothing between
+                return self.annotated(self.any(), [self.whole(target)])
+            if target not in self.quoted:
+                self.quoted[target] = self.names.fresh(hint)
+            return f'"{self.quoted[target]}"'
+        self.building[target] = self.depth
         expression = self.expression(target, hint)
-        self.building.discard(target)
-        name = self.named[target] = self.names.fresh(hint)
+        del self.building[target]
+        name = self.named[target] = self.quoted.get(target) or self.names.fresh(hint)
         self.aliases.append(f"{name} = {expression}")
         return name
 
@@ -407,7 +428,7 @@ class _Module:
         lines += [f"    {field.text(of_dict=of_dict)}" for field in fields] or ["    pass"]
         more = words.get("additionalProperties")
         if isinstance(more, dict) and (more or self.refuses) and "patternProperties" not in words:
-            held = self.expression(node.kid("additionalProperties"), f"{name}Value")
+            held = self.held(node.kid("additionalProperties"), f"{name}Value")
             self.use("dutiful_gate", "rest")
             self.use("typing", "Annotated")
             own = f"{attribute('others', taken)}: Annotated[dict[str, {held}], rest]"
@@ -446,7 +467,7 @@ class _Field:
         raw = kid.raw if isinstance(kid.raw, dict) else {}
         self.attribute = attribute
         self.module = module
-        self.type = module.expression(kid, f"{name}{wire[:1].upper()}{wire[1:]}")
+        self.type = module.held(kid, f"{name}{wire[:1].upper()}{wire[1:]}")
         self.required = wire in words.get("required", [])
         self.default = ""
         if wire != attribute:

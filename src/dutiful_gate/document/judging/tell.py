@@ -42,7 +42,7 @@ RECORD = Facts("a record", "record", measured="keys")
 _NOTES = VOCABULARIES["https://json-schema.org/draft/2020-12/vocab/meta-data"] | {
     "contentEncoding", "contentMediaType", "contentSchema", "format",
 }  # fmt: skip
-TOO_DEEP = Cause("depth", "lists and records at most {most} deep", got="deeper ones")
+TOO_DEEP = Cause("depth", "data at most {most} levels deep", got="deeper data")
 
 
 class _Refused(Exception):
