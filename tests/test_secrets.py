@@ -143,6 +143,23 @@ class Stack:
     above: Stack | list[Login] | None = None
 
 
+@dataclass
+class Computing:
+    password: Hidden
+    how: Literal["wrong", "refused", "failing", "unlisted"] = "wrong"
+
+    @goes_out
+    @property
+    def seen(self) -> int:
+        if self.how == "wrong":
+            return self.password  # type: ignore[return-value]
+        return int(quoting(self.password) if self.how == "refused" else failing(self.password))
+
+
+Itself = Annotated[str, secret] | list["Itself"]
+Keeping = dict[str, "Keeping"] | Login | None
+
+
 PLACES: list[Any] = [
     Hidden, Annotated[str, secret, then(int)], Annotated[str, secret, holds(quoting)], Annotated[str, secret, it.matches("[a-z]+")],
     Annotated[str, secret, it.length < 3, it.one_of("a", "b")], Annotated[Literal["a", "b"], secret], Annotated[int, secret],
@@ -152,7 +169,8 @@ PLACES: list[Any] = [
     Annotated[dict[str, int], secret], Annotated[Any, secret, it > 3], Annotated[list[Any], secret, it.distinct.by(quoting)],
     Login, Checked, Obeying, Comparing, Documented, Gathering, Pair, Keys, Outer, Nested, Default, TagOne | TagTwo, Login | int,
     Login | list[int], list[Login], dict[str, Login], tuple[Login, int], Stack, list[Login] | dict[str, Login],
-    Annotated[Login | Pair, told_by("type", beside="data", options={"login": Login, "pair": Pair})],
+    Annotated[Login | Pair, told_by("type", beside="data", options={"login": Login, "pair": Pair})], Itself, Keeping, list["Keeping"],
+    Computing, list[Computing], Computing | int,
 ]  # fmt: skip
 
 DATA: list[Any] = [
@@ -291,6 +309,34 @@ def test_typed_values_hide_it_too() -> None:
     assert caught.value.__context__ is None
     assert Gate(Login).release(Login("a", WORD)) == {"name": "a"}
     assert Gate(Outer).release(Outer(Login("a", WORD))) == {}
+
+
+MADE: list[Any] = [
+    WORD, [WORD], {WORD}, {WORD: 1}, {WORD: WORD}, {"a": WORD}, (1, WORD), (WORD, WORD), [[WORD, 3]], {"a": {"a": WORD}}, WORD.encode(), object(),
+    Login(3, WORD), Login("a", 3), Login(WORD, ["a"]), Obeying(WORD), Comparing(WORD), Documented(WORD), Gathering("a", {WORD: "x"}),  # type: ignore[arg-type]
+    Gathering(3, {"name": WORD}), Pair(1, WORD), Pair("a", [WORD]), {"password": 3, WORD: 1}, {"password": [WORD]}, Outer(Login(1, WORD)),  # type: ignore[arg-type,dict-item]
+    Outer(WORD), Nested([Login(1, WORD), WORD]), Nested([], {"a": WORD}, WORD), Default(Login(1, WORD), 3), Default(read=WORD), TagOne(WORD), TagTwo(WORD),  # type: ignore[arg-type,list-item,dict-item]
+    Stack(WORD, [WORD]), Stack(3, Stack(WORD, Login(1, WORD))), Computing(WORD), Computing(WORD, "refused"), Computing(WORD, "failing"),  # type: ignore[list-item,arg-type]
+    Login("a", f"{WORD}\ud800"), Login(float("nan"), WORD),  # type: ignore[arg-type]
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("declared", PLACES, ids=range(len(PLACES)))
+def test_no_way_out_tells_it(declared: Any) -> None:
+    gate: Gate[Any] = Gate(declared)
+    ways = [gate.release, gate.release_json, gate.release_cbor, gate.release_admitted, gate.release_admitted_json]
+    inner = [made for made in MADE if not isinstance(made, dict) or WORD not in made]
+    for made in (*MADE, *([each] for each in inner), *({"a": each} for each in inner), *((1, each) for each in inner)):
+        for way in ways if not stands_openly(declared, made) else ():
+            try:
+                way(made)
+            except Refused as refused:
+                told = [str(refused), refused.__context__, refused.__cause__, *outputs(refused.verdict)]
+            except Exception as error:
+                told = [repr(error), str(error), error.__context__, error.__cause__]
+            else:
+                continue
+            assert not [each for each in told if WORD[:8] in str(each)], (made, way)
 
 
 BROKEN: list[Callable[[], Any]] = [

@@ -39,8 +39,9 @@ class Asking(RuleBasedStateMachine):
             declared, words = any_declaration(seed)
             try:
                 self.gate = Gate(declared, **words)
+                self.names = words.get("names")
             except DeclarationError:
-                self.gate = Gate(int)
+                self.gate, self.names = Gate(int), None
         self.random = Random(seed)
         self.edges = Edges(self.gate.shape, self.random)
         # What a number of fractions, a moment or an own function gives may differ from one time to the next.
@@ -134,7 +135,9 @@ class Asking(RuleBasedStateMachine):
 
     @rule(source=st.sampled_from(Source))
     def ask_elsewhere(self, source: Source) -> None:
-        gate: Gate[Any] = Gate(self.gate.declared, source, keys=self.gate.keys, lenient=self.gate.lenient)
+        gate: Gate[Any] = Gate(
+            self.gate.declared, source, keys=self.gate.keys, lenient=self.gate.lenient, names=self.names
+        )
         verdict = gate.examine(self.data)
         assert gate.accepts(self.data) == bool(verdict)
         gate.examine(self.value)
@@ -172,7 +175,7 @@ CONSTRUCTS = [
     "Text()", "Whole()", "Number()", "Truth()", "Moment()", "UtcMoment()", "LocalMoment()", "Day()", "Exact()", "ExactAsText()", "Anything(",
     "AnyNumber()", "Epoch(", "Formed(", "Flags(", "Lenient(", "'UUID'", "'binary value'", "'time'", "'duration'", "'path'", "'time zone'",
     "'IPv4 address'", "'IPv6 address'", "'IPv4 network'", "Choice(", "Nothing()", "Items(", "'deque'", "'set'", "'frozenset'", "'tuple'", "Fixed(",
-    "Entries(", "Branches(", "held='data'", "tag='kind'", "Nullable(", "Link(", "form='dict'", "form='tuple'", "form='object'", "only_given=True",
+    "Entries(", "Branches(", "held='data'", "tag='kind'", "Nullable(", "Link(", "Alias(", "form='dict'", "form='tuple'", "form='object'", "only_given=True",
     "also=('other_", "may_lack=True", "mends=True", "rest=Field", "computed=(Field", "runs_own=True", "recursive=frozenset({'Stack'",
     "Floor(", "Ceiling(", "Between(", "Equal(", "OneOf(", "Length(", "barred=", "Matches(", "Has(", "StartsWith(", "EndsWith(", "Contains(", "Multiple(",
     "Distinct(key=None", "Distinct(key='low'", "Distinct(key=<built-in function repr>", "Holds(", "OfFormat(", "now", "today",

@@ -62,6 +62,7 @@ class Pallet:
     layers: int
 
 
+Tree = list["Tree"] | int
 ID = UUID("5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e")
 MAY = datetime(2026, 5, 4, 9, 30, tzinfo=UTC)
 LOCAL = datetime(2026, 5, 4, 9, 30)
@@ -270,6 +271,11 @@ TABLE: dict[str, tuple[Any, dict[Source, tuple[Cell, Cell, Cell, Cell]]]] = {
         J: ((7, SAME), ("7", "branch"), ([1, "x"], "kind"), ([7], [7])),
         T: (("7", 7), ({}, "branch"), (["1", "x"], "reading"), (["1", "2"], [1, 2])),
         N: ((7, SAME), ("7", "branch"), (["x"], "kind"), ([7], [7])),
+    }),
+    "Tree = list[\"Tree\"] | int": (Tree, {
+        J: (([1, [2.0]], [1, [2]]), ("x", "branch"), ([["x"]], "branch"), ([], [])),
+        T: ((["1", ["2"]], [1, [2]]), ({}, "branch"), ("x", "reading"), ("1", 1)),
+        N: (([1, [2]], SAME), ("x", "branch"), ([[2.0]], "branch"), ([], SAME)),
     }),
     "int | None": (int | None, {
         J: ((7, SAME), ("7", "kind"), None, (None, None)),

@@ -147,11 +147,18 @@ reading = Reading()
 
 
 def goes_out(function: _F) -> _F:
-    """Below `@property`: the property goes out with the record, and never comes in.
+    """Beside `@property` or `@cached_property`: the property goes out with the record, and never comes in.
 
-    Its type is what the function says it gives. It stands in the document of what is released alone.
+    Its type is what the function says it gives. It stands in the document of what is released alone. Raises
+    DeclarationError for what is neither a property nor a function.
     """
-    setattr(function, GOES_OUT, True)
+    held: Any = getattr(function, "fget", None) or getattr(function, "func", None) or function
+    try:
+        setattr(held, GOES_OUT, True)
+    except AttributeError:
+        raise DeclarationError(
+            f"@goes_out stands above {function!r}, which is no property", remedy="write @property and then @goes_out"
+        ) from None
     return function
 
 

@@ -556,7 +556,8 @@ class CollectWriter(RecordWriter):
             self.shy = shy
             phrases = list(dict.fromkeys(word for option in node.options for word in self._phrases(option)))
             says = self._reading_says
-            cause = self.cause("branch", "one of these: {options}", expected={"options": phrases}, own_words=says)
+            needs = "one of these: {options}" if len(phrases) > 1 else "{options}"
+            cause = self.cause("branch", needs, expected={"options": phrases}, own_words=says)
             shown = self.bind(outlined, "outlined") if self.outlined else "None"
             self.write(f"{value} = {self.bind(closest, 'closest')}(({names},), {value}, {path}, log, {cause}, {shown})")
         if use.parts:

@@ -22,27 +22,32 @@ class Passing(Exception):
         self.error = error
 
 
-def carried(own: Own, where: str, *, hidden: bool) -> Callable[..., Any]:
-    """The function as generated code calls it: it raises ValueError or `Passing` only."""
+def carried(own: Own, where: str, *, hidden: bool, refuses: bool = True) -> Callable[..., Any]:
+    """The function as generated code calls it: it raises ValueError or `Passing` only.
+
+    Where nothing is refused, a ValueError of it is an exception like any other: `refuses` is false.
+    """
     function, name = own.function, own.name
 
     def call(*values: Any, **named: Any) -> Any:
         try:
             return function(*values, **named)
-        except ValueError:
-            if not hidden:
-                raise
-            failed: Exception = ValueError()
         except Passing:
             raise
         except Exception as error:
-            failed = Passing(
-                RuntimeError(
-                    f"{name} raised {type(error).__name__} for {where}, which is secret: its words are withheld"
+            failed: Exception
+            if refuses and isinstance(error, ValueError):
+                if not hidden:
+                    raise
+                failed = ValueError()
+            else:
+                failed = Passing(
+                    RuntimeError(
+                        f"{name} raised {type(error).__name__} for {where}, which is secret: its words are withheld"
+                    )
+                    if hidden
+                    else error
                 )
-                if hidden
-                else error
-            )
         # Raised here and not above, so that nothing hangs on it as its context.
         raise failed
 

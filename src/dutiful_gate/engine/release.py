@@ -60,7 +60,8 @@ class ReleaseWriter(Writer):
         """A name for the function that asks a record for a property that goes out."""
         self.carries = True
         hidden = record.key in self.shape.guarded
-        return self.bind(carried(asking(attribute), f"{record.name}.{attribute}", hidden=hidden), "COMPUTED")
+        asked = carried(asking(attribute), f"{record.name}.{attribute}", hidden=hidden, refuses=False)
+        return self.bind(asked, "COMPUTED")
 
     def entry(self, use: Use, name: str) -> str:
         """Write the function for a use; gives back its name."""
@@ -216,10 +217,10 @@ def wire_of(choice: Choice) -> Callable[[Any], object]:
     table = {(value.__class__, value): plain for plain, value in zip(choice.wire, choice.values, strict=True)}
 
     def wire(value: Any) -> object:
-        try:
-            return table[value.__class__, value]
-        except KeyError:
-            raise TypeError("a value of none of the choices declared for it") from None
+        told = table.get((value.__class__, value), table)
+        if told is table:  # no exception that quotes the value hangs on this one
+            raise TypeError("a value of none of the choices declared for it")
+        return told
 
     return wire
 

@@ -469,6 +469,9 @@ class SoundWriter(EngineWriter):
 
     def record(self, record: Record, value: str) -> None:
         """Read a record's fields, check its rules, build it."""
+        if self.plan.outgoing and record.computed:  # only the collecting function asks for what is computed
+            self.write(_GIVE_UP)
+            return
         where = self.where
         came = ""
         if self.source is Source.NATIVE and record.form != "dict":
