@@ -10,6 +10,7 @@ from __future__ import annotations
 import argparse
 import json
 import os
+import re
 import sys
 import time
 import traceback
@@ -25,7 +26,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 sys.path.insert(0, str(Path(__file__).parent))
 
 from any_declaration import any_declaration, loaded
-from dutiful_gate import DeclarationError, Gate, declarations_of
+from dutiful_gate import DeclarationError, Gate, Refused, declarations_of
 from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.prove.proof import Proof, prove
 from dutiful_gate.sample.edges import Edges
@@ -77,16 +78,41 @@ def proved(seed: int, instances: int) -> tuple[str, Proof | None, list[str]]:
     repeats = any(rule.rule == "no key twice" for rule in again.unstated)
     asked = [*sound, *(edges.spoiled(gate.shape.root, payload) for payload in sound * 2)]
     told += [
-        f"the document and its declarations judge differently: {json.dumps(each)[:300]}"
+        f"the document and its declarations judge differently: {json.dumps(each, default=str)[:300]}"
         for each in asked
         if is_sayable(each, True)
         and declared.accepts(each) != judge.accepts(each)
         and not (repeats and {fault.code for fault in declared.examine(each).faults} == {"repeat"})
     ]
+    told += [
+        f"the roads differ: {json.dumps(each, default=str)[:300]}"
+        for each in asked
+        if is_sayable(each, True) and differ(gate, each)
+    ]
     for each in DIALECTS:
         for of in ("send", "release"):
             Gate.from_schema(gate.schema(dialect=each, of=of), dialect=each)  # type: ignore[arg-type]
     return dialect, proof, told
+
+
+def differ(gate: Gate[Any], data: Any) -> bool:
+    """Whether decoded and raw JSON, CBOR, and the three ways to ask give different answers."""
+    try:
+        text = json.dumps(data)
+    except TypeError:
+        return False  # a Decimal, which raw data never is
+    verdict = gate.examine(data)
+    raw = gate.examine_json(text)
+    cbor = gate.examine_cbor(Gate(Any).release_cbor(data))
+    answers = {
+        repr([(fault.path, fault.code, fault.message) for fault in each.faults]) for each in (verdict, raw, cbor)
+    }
+    try:
+        admitted: Any = gate.admit(data)
+    except Refused as refused:
+        return bool(verdict) or len(answers) != 1 or refused.faults != verdict.faults or gate.accepts(data)
+    values = {re.sub("0x[0-9a-f]+", "", repr(each)) for each in (verdict.value, raw.value, cbor.value, admitted)}
+    return len(values) != 1 or len(answers) != 1 or not gate.accepts(data)
 
 
 def _payloads(gate: Gate[Any], random: Random) -> list[Any]:

@@ -625,6 +625,44 @@ def test_types_that_lead_to_themselves(declared: Any, came: Any, becomes: Any, p
         assert pickle.loads(pickle.dumps(gate)).admit_json(raw) == becomes
 
 
+def test_names_mean_what_they_mean_in_their_own_module(tmp_path: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(tmp_path)
+    module = """
+from __future__ import annotations
+import datetime as dt
+from dataclasses import dataclass
+from typing import Annotated, Generic, Optional, TypeVar, Union
+from dutiful_gate import it
+T = TypeVar("T")
+Hold = list[Union["Hold", None]] | {leaf}
+@dataclass
+class Berth(Generic[T]):
+    hold: Optional["Hold"]
+    others: list["dict[str, 'Hold']"]
+    items: list["Annotated[T, it != 3] | None"]
+    seen: "dict[str, 'dt.date | None'] | None" = None
+    beside: "list['Berth[T]'] | None" = None
+"""
+    (tmp_path / "berths_in_numbers.py").write_text(module.format(leaf="int"))
+    (tmp_path / "berths_in_words.py").write_text(module.format(leaf="str"))
+    for name, leaf, other in (("berths_in_numbers", 7, "x"), ("berths_in_words", "x", 7)):
+        berth = __import__(name).Berth
+        gate: Gate[Any] = Gate(berth["int"])
+        sound = {
+            "hold": [[leaf]],
+            "others": [{"a": [leaf]}],
+            "items": [4, None],
+            "seen": {"a": "2026-05-04"},
+            "beside": [],
+        }
+        assert gate.examine(sound).faults == ()
+        wrong = {"hold": [[other]], "others": [{"a": other}], "items": [3, "x"], "beside": [{"hold": other}]}
+        assert [fault.pointer for fault in gate.examine(wrong).faults] == [
+            "/hold/0/0", "/others/0/a", "/items/0", "/items/1", "/beside/0/others", "/beside/0/items", "/beside/0/hold",
+        ]  # fmt: skip
+        assert pickle.loads(pickle.dumps(gate)).accepts(sound)
+
+
 def test_what_is_said_beside_a_type_that_leads_to_itself() -> None:
     deck = list["deck"] | int
     assert Gate(list["deck"]).admit([[1, []]]) == [[1, []]]
@@ -652,7 +690,7 @@ def test_what_is_said_beside_a_type_that_leads_to_itself() -> None:
 @pytest.mark.parametrize(
     ("declared", "told"),
     [
-        ("Union['nothing', int]", "'nothing' in quotes cannot be seen from here"),
+        ("dict[str, nothing]", "'nothing' in quotes cannot be seen from here"),
         ("dict[Cargo", "in quotes is no type that can be read"),
         ("print('x')", "in quotes is no type that can be read"),
         (list["nowhere"], "'nowhere' in quotes cannot be seen from here"),  # type: ignore[name-defined]  # noqa: F821

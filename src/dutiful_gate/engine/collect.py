@@ -56,6 +56,7 @@ from .runtime import (
     own_fault,
     remembered,
     split,
+    whole_first,
     wordless_fault,
 )
 from .sound import SoundWriter
@@ -464,13 +465,15 @@ class CollectWriter(RecordWriter):
     def list_rules(self, use: Use, value: str, given: str, path: str, before: str) -> None:
         """Rules on a whole: those that only count run even when something in it failed."""
         counting = tuple(part for part in use.parts if isinstance(part, Length))
-        if len(counting) == len(use.parts):
-            self.run(use.parts, use.node.facts, value, given, path)
+        if not use.parts:
             return
         with self.block(f"if len(faults) == {before}:"):
             self.run(use.parts, use.node.facts, value, given, path)
-        with self.block("else:"):
-            self.run(counting, use.node.facts, value, given, path)
+        if counting:
+            with self.block("else:"):
+                self.run(counting, use.node.facts, value, given, path)
+                # What is wrong with the whole stands where it begins.
+                self.write(f"{self.bind(whole_first, 'whole_first')}(faults, {before}, {path})")
 
     def fixed(self, items: tuple[Use, ...], use: Use, value: str, path: str) -> None:
         """Read a tuple of a fixed number of items."""
@@ -534,6 +537,7 @@ class CollectWriter(RecordWriter):
                     if crowd:
                         with self.block(f"if {crowd}.full({name}):"):
                             self.fault(path, self.crowd("keys"), given)
+                            self.write(f"{self.bind(whole_first, 'whole_first')}(faults, {before}, {path})")
                             self.write("break")
                     self.write(f"{made}[{name}] = {each}")
                 with self.block(f"if len(faults) > {before} + log.most:"):

@@ -185,6 +185,11 @@ def remembered(number: str, read: Collector, data: Any, path: Path, log: Log) ->
     return value
 
 
+def whole_first(faults: list[RawFault], start: int, path: Path) -> None:
+    """Put the faults of a list or record, among those from `start` on, before the faults of what is inside it."""
+    faults[start:] = sorted(faults[start:], key=lambda raw: raw[0] != path)
+
+
 def drop_unknown(data: Mapping[Any, Any], known: frozenset[str], path: Path, log: Log) -> None:
     """Tell which keys nobody declared."""
     log.dropped += [(*path, key) for key in data if key not in known]

@@ -96,7 +96,8 @@ def unwrapped(
         elif origin in (typing.Required, typing.NotRequired, typing.Final) or _is_read_only(origin):
             declared = typing.get_args(declared)[0]
         elif is_record_type(origin) and not isinstance(declared, type):
-            return Unwrapped(substituted(declared, given), metadata, {}, through)
+            arguments = tuple(_without_quotes(each, seen) for each in typing.get_args(declared))
+            return Unwrapped(substituted(origin[arguments], given), metadata, {}, through)
         else:
             return Unwrapped(declared, metadata, given, through)
 
@@ -110,6 +111,16 @@ def _in_quotes(declared: Any) -> str | None:
         if isinstance(declared, str)
         else None
     )
+
+
+def _without_quotes(declared: Any, seen: Sees | None) -> Any:
+    """A type that is what it is called by, where its name in quotes is no alias."""
+    text = _in_quotes(declared)
+    if text is None or seen is None:
+        return declared
+    held = seen(text)
+    plain = isinstance(held, type | TypeVar) or is_record_type(typing.get_origin(held))
+    return held if plain else declared
 
 
 def _named(declared: Any, given: Mapping[Any, Any], seen: Sees | None) -> Named | None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import builtins
 import re
-import sys
 import types
 import typing
 from collections import abc, deque
@@ -35,6 +34,7 @@ from ..declare.steps import Step
 from .aliases import Named, Unwrapped, is_record_type, unwrapped
 from .beside import Beside, check_parts, sorted_metadata, with_marks
 from .circular import settled
+from .hints import evaluated, names_of, needed
 from .nodes import (
     MISSING,
     NO_ABOUT,
@@ -153,10 +153,10 @@ class Maker:
         self.used: dict[str, Any] = {}
         self.sets: list[tuple[Use, str]] = []
         # Types that lead to themselves by a name: those whose inside is being read, the keys of those that were met
-        # inside themselves, and what they stand for. Names are looked up in the module of the record at hand, too.
+        # inside themselves, and what they stand for. Names are looked up where the class at hand was written.
         self.open: set[tuple[object, ...]] = set()
         self.alias_keys: dict[tuple[object, ...], str] = {}
-        self.unmade: dict[str, Named] = {}
+        self.unmade: dict[str, tuple[Named, Any]] = {}
         self.aliases: dict[str, Use] = {}
         self.owner: Any = None
 
@@ -180,7 +180,7 @@ class Maker:
             return False
         key = self.fresh(re.sub(r"\W+", "_", named.name).strip("_") or "Value")
         self.alias_keys[named.mark] = key
-        self.unmade[key] = named
+        self.unmade[key] = named, self.owner
         return True
 
     def unwrapped_use(self, found: Unwrapped) -> Use:
@@ -302,13 +302,20 @@ class Maker:
 
     def seen(self, text: str) -> Any:
         """The type that a text in quotes stands for, in the module of its record or where the gate is built."""
+        owner = self.owner if isinstance(self.owner, type) else None
         if not text.isidentifier():
-            return type_of(text)
-        for base in getattr(self.owner, "__mro__", ()):
-            module = vars(sys.modules[base.__module__]) if base.__module__ in sys.modules else {}
-            if base is not object and text in module:
-                return module[text]
-        if text in self.names:
+            try:
+                return type_of(text, self.seen)
+            except DeclarationError:
+                if owner is None:
+                    raise
+            return evaluated(text, names_of(owner, self.names, self.scope), owner, "")
+        if owner is not None:
+            around, first, known = names_of(owner, self.names, self.scope)
+            self.used.update(needed(text, self.names, known))
+            if text in first or text in around:
+                return first[text] if text in first else around[text]
+        elif text in self.names:
             self.used[text] = self.names[text]
             return self.names[text]
         if hasattr(builtins, text):
@@ -419,7 +426,7 @@ class Maker:
         """Make all records and aliases that were met, and those that they lead to."""
         while self.waiting or self.unmade:
             if self.unmade:
-                key, named = next(iter(self.unmade.items()))
+                key, (named, self.owner) = next(iter(self.unmade.items()))
                 self.aliases[key] = self.use(named.declared, named.given)
                 del self.unmade[key]
             else:

@@ -6,51 +6,68 @@ import importlib.util
 import inspect
 import re
 import sys
-import typing
 from collections.abc import Container, Mapping
-from types import SimpleNamespace
-from typing import Any
+from typing import Any, Final, ForwardRef, NamedTuple
 
 from ..declare.errors import DeclarationError
+
+_MOST_QUOTES: Final = 4
+
+
+class Names(NamedTuple):
+    """What the names in a class's annotations mean: `first` goes before what is `around`."""
+
+    around: dict[str, Any]
+    first: dict[str, Any]
+    known: Container[str]
+
+
+def names_of(owner: type, names: Mapping[str, Any], scope: str) -> Names:
+    """The names that a class's own annotations see.
+
+    `names` holds what can be seen where the gate is built, for types that are declared inside a function; `scope` is
+    the qualified name of the function that this is.
+    """
+    module = _module(owner.__module__)
+    own = {each.__name__: each for each in getattr(owner, "__type_params__", ())} | dict(vars(owner))
+    # Inside its own function a name means what it means there, whatever the module calls by it.
+    if scope and owner.__qualname__.startswith(f"{scope}.<locals>."):
+        return Names({**names, **module}, {**own, **names}, ())
+    return Names({**names, **module}, own, module)
 
 
 def hints_of(
     declared: type, names: Mapping[str, Any], scope: str = "", used: dict[str, Any] | None = None
 ) -> dict[str, Any]:
-    """The annotations of a class and its bases, evaluated, `Annotated` kept.
+    """The annotations of a class and its bases, evaluated, `Annotated` kept; names in quotes inside them are left.
 
-    `names` holds what can be seen where the gate is built, for types that are declared inside a function; `scope` is
-    the qualified name of the function that this is. Those of the names that are needed are put into `used`.
-    Raises DeclarationError, naming the record and the field, when one cannot be evaluated.
+    `names` and `scope` are those of `names_of`; those of the names that are needed are put into `used`. Raises
+    DeclarationError, naming the record and the field, when one cannot be evaluated.
     """
-    # Inside its own function a name means what it means there, whatever the module calls by it.
-    within = scope and declared.__qualname__.startswith(f"{scope}.<locals>.")
-    if not within:
-        try:
-            return typing.get_type_hints(declared, include_extras=True)
-        except Exception:  # whatever the annotation's own code raises is told below, with its field
-            pass
     hints: dict[str, Any] = {}
     for base in reversed(declared.__mro__):
-        module = dict(vars(sys.modules[base.__module__])) if base.__module__ in sys.modules else {}
-        for field, annotation in own_annotations(base, declared).items():
-            # What the module says goes before what is seen from where the gate is built, but inside that function.
-            own = {each.__name__: each for each in getattr(base, "__type_params__", ())}
-            first = {**own, **vars(base), **names} if within else {**own, **vars(base)}
+        own = own_annotations(base, declared)
+        if not own:
+            continue
+        seen = names_of(base, names, scope)
+        for field, annotation in own.items():
             if used is not None:
-                used.update(_needed(annotation, names, () if within else module))
-            hints[field] = _evaluated(annotation, {**names, **module}, dict(first), declared, field)
+                used.update(needed(annotation, names, seen.known))
+            hints[field] = evaluated(annotation, seen, declared, field)
     return hints
 
 
-def hints_of_function(function: Any, owner: type, field: str, names: Mapping[str, Any]) -> dict[str, Any]:
+def hints_of_function(function: Any, owner: type, field: str, names: Mapping[str, Any], scope: str) -> dict[str, Any]:
     """The annotations of a function of a class, evaluated. Raises DeclarationError as `hints_of` does."""
-    module = dict(vars(sys.modules[owner.__module__])) if owner.__module__ in sys.modules else {}
     return {
-        name: _evaluated(annotation, {**names, **module}, {**names, **module}, owner, field)
+        name: evaluated(annotation, names_of(owner, names, scope), owner, field)
         for name, annotation in getattr(function, "__annotations__", {}).items()
         if name == "return"
     }
+
+
+def _module(name: str) -> dict[str, Any]:
+    return dict(vars(sys.modules[name])) if name in sys.modules else {}
 
 
 def own_annotations(base: type, declared: type) -> dict[str, Any]:
@@ -68,16 +85,29 @@ def own_annotations(base: type, declared: type) -> dict[str, Any]:
         return found
 
 
-def _needed(annotation: object, names: Mapping[str, Any], known: Container[str]) -> dict[str, Any]:
+def needed(annotation: object, names: Mapping[str, Any], known: Container[str]) -> dict[str, Any]:
     """Those of the names that the text of an annotation mentions."""
-    text = annotation if isinstance(annotation, str) else ""
-    return {word: names[word] for word in re.findall(r"\w+", text) if word in names and word not in known}
+    text = getattr(annotation, "__forward_arg__", annotation)
+    words = re.findall(r"\w+", text) if isinstance(text, str) else []
+    return {word: names[word] for word in words if word in names and word not in known}
 
 
-def _evaluated(annotation: object, module: dict[str, Any], names: dict[str, Any], declared: type, field: str) -> object:
-    alone: Any = SimpleNamespace(__annotations__={field: annotation})
+def evaluated(annotation: Any, seen: Names, declared: type, field: str) -> Any:
+    """What an annotation stands for.
+
+    The interpreter's own function keeps what it found with the name, and takes it for a name of another module that is
+    written alike: so each text is evaluated here, where it stands.
+    """
+    around = seen.around
     try:
-        return typing.get_type_hints(alone, module, names, include_extras=True)[field]
+        for _ in range(_MOST_QUOTES):
+            if isinstance(annotation, ForwardRef):
+                if (module := getattr(annotation, "__forward_module__", None)) is not None:
+                    around = {**around, **(_module(module) if isinstance(module, str) else vars(module))}
+                annotation = annotation.__forward_arg__
+            if not isinstance(annotation, str):
+                return annotation
+            annotation = eval(annotation, around, seen.first)  # the developer's own annotation (PEP 563)
     except DeclarationError as error:
         raise error.within(declared.__name__, field) from None
     except NameError as error:
@@ -96,3 +126,4 @@ def _evaluated(annotation: object, module: dict[str, Any], names: dict[str, Any]
             record=declared.__name__,
             field=field,
         ) from error
+    return annotation

@@ -36,6 +36,7 @@ class Maker(Protocol):
     records: dict[str, Record]
     keys: dict[object, str]
     used: dict[str, Any]
+    owner: Any
 
     def use(self, declared: Any, given: Given | None = None) -> Use:
         """The use that an annotation stands for."""
@@ -53,7 +54,12 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
     origin = typing.get_origin(declared) or declared
     hints = hints_of(origin, maker.names, maker.scope, maker.used)
     by_class = variables_by_class(declared)
-    given: Givens = lambda name: by_class.get(_owner_of(origin, name), {})  # noqa: E731
+
+    def given(name: str) -> Given:
+        """Of a field: from here on names in quotes are those of the class that declares it."""
+        maker.owner = _owner_of(origin, name)
+        return by_class.get(maker.owner, {})
+
     if typing.is_typeddict(origin):
         fields, form, builder = _typed_dict_fields(maker, origin, hints, given), "dict", dict
     elif is_named_tuple(origin):
@@ -119,7 +125,7 @@ def _computed(maker: Maker, origin: Any, givens: Givens) -> tuple[Field, ...]:
             if function is None or not getattr(function, marks.GOES_OUT, False):
                 found.pop(name, None)
                 continue
-            hints = hints_of_function(function, owner, name, maker.names)
+            hints = hints_of_function(function, owner, name, maker.names, maker.scope)
             if "return" not in hints:
                 raise DeclarationError(
                     "a property that goes out does not say what it gives",
