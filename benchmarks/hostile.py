@@ -54,6 +54,14 @@ class Tree:
 
 
 @dataclass
+class Pile:
+    kids: list[Pile] | list[Pile | str] = field(default_factory=list)
+
+
+Cargo = dict[str, "Cargo"] | list["Cargo"] | int | None
+
+
+@dataclass
 class Crate:
     kind: Literal["crate"]
     weight_kg: float
@@ -77,6 +85,13 @@ def chain(depth: int, leaf: Any, step: str = "child") -> Any:
     for _ in range(depth):
         leaf = {step: leaf}
     return leaf
+
+
+def piled(depth: int) -> Any:
+    pile: Any = "x"
+    for _ in range(depth):
+        pile = {"kids": [pile, "x"]}
+    return pile
 
 
 TWENTY: Any = fields(20)
@@ -127,9 +142,12 @@ INPUTS: list[tuple[str, Gate[Any], Callable[[int], str], int]] = [
     ("a fraction of megabytes", Gate(Decimal), lambda n: f"0.{'9' * n}", 3_000_000),
     ("two records that lead to each other", Gate(One), lambda n: json.dumps(chain(n, {"child": 3})), 30),
     ("a tree, unsound at a leaf", Gate(Tree), lambda n: json.dumps({"kids": [{"v": 1, "kids": [{"v": 2}] * 5}] * n + [{"v": "x"}]}), 4_000),
+    ("options that fail at their last item", Gate(Pile), lambda n: json.dumps(piled(n)), 15),
+    ("a type that leads to itself, unsound", Gate(Cargo), lambda n: json.dumps([{"a": [1, None]}] * n + ["x"]), 8_000),
     ("a document that leads to itself twice", Gate.from_schema(LOOP), lambda n: json.dumps(chain(n, 1, "a")), 15),
     ("a tag that names nothing, in a list", Gate(list[Crate | Pallet]), lambda n: json.dumps([{"kind": "drum"}] * n), 20_000),
     ("options that all fail, in a list", Gate(list[int | bool | date | None]), lambda n: json.dumps(["x"] * n), 20_000),
+    ("a repeat inside a repeat", Gate(Annotated[str, it.matches("(?:[a-z]+ ?)+!")]), lambda n: json.dumps("a" * n), 200_000),
     ("a pattern with an end it never meets", Gate(Annotated[str, it.matches("[a-z]*x")]), lambda n: json.dumps("a" * n), 2_000_000),
     ("blanks around nothing", Gate(Annotated[list[datetime], it.length > 1]), lambda n: listed(['"2026-05-04T09:30:00Z"'] * n + ['"  "']), 50_000),
 ]  # fmt: skip

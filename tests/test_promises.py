@@ -679,3 +679,56 @@ def test_samples_of_every_form() -> None:
 def test_rounded_and_secret_stay_as_declared() -> None:
     assert Gate(Annotated[Decimal, as_text, rounded_to(1)]).admit("1.25") == Decimal("1.2")
     assert Gate(Annotated[str, secret]).examine(3).faults[0].given is None
+
+
+@dataclass
+class Bare:
+    low: int
+
+
+@dataclass
+class Fuller(Bare):
+    high: int = 1
+    more: dict[str, Bare | Fuller] = field(default_factory=dict)
+
+
+@dataclass
+class Shed:
+    kept: list[Shed] | list[Shed | str] = field(default_factory=list)
+
+
+@pytest.mark.parametrize(
+    ("declared", "data", "becomes"),
+    [
+        (Bare | Fuller, {"low": 1, "high": 3}, Fuller(1, 3)),
+        (Fuller | Bare, {"low": 1}, Fuller(1)),
+        (Bare | Fuller, {"low": 1, "high": 3, "deck": 4}, Fuller(1, 3)),
+        (Bare | Fuller, {"low": 1, "deck": 4}, Bare(1)),
+        (list[Bare] | list[Fuller], [{"low": 1}, {"low": 2, "high": 3}], [Fuller(1), Fuller(2, 3)]),
+        (dict[str, Bare | Fuller], {"a": {"low": 1, "more": {"b": {"low": 2, "high": 2}}}}, {"a": Fuller(1, 1, {"b": Fuller(2, 2)})}),
+        (Shed, {"kept": [{"kept": ["x"], "deck": 1}, "y"], "z": 2}, Shed([Shed(["x"]), "y"])),
+    ],
+)  # fmt: skip
+def test_one_option_of_a_union_whatever_the_road(declared: Any, data: Any, becomes: Any) -> None:
+    gate: Gate[Any] = Gate(declared)
+    raw = json.dumps(data)
+    ways = [gate.admit(data), gate.examine(data).value, gate.admit_json(raw), gate.examine_json(raw).value]
+    assert ways == [becomes] * 4
+    assert gate.accepts(data)
+    assert gate.admit(gate.release(becomes)) == becomes
+
+
+def test_past_the_limit_on_faults_what_is_only_unknown_is_not_counted() -> None:
+    gate: Gate[Any] = Gate(list[Bare | Fuller], limits=Limits(faults=3))
+    verdict = gate.examine([{"low": "x"}] * 5 + [{"low": 1, "deck": 2}] * 7)
+    assert (len(verdict.faults), verdict.untold) == (3, 2)
+
+
+def test_nothing_is_read_twice_for_two_options() -> None:
+    data: Any = {"kept": ["x"]}
+    for _ in range(28):
+        data = {"kept": [data, "y"]}
+    gate: Gate[Any] = Gate(Shed)
+    value = gate.admit(data)  # each level twice would take hours
+    assert gate.examine(data).value == value
+    assert gate.release(value) == gate.release_admitted(value) == data

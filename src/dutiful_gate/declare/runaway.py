@@ -1,8 +1,7 @@
 """Regular expressions that can run away on hostile text, found by their shape, and matched without backtracking.
 
 Nested repeats, as in `(a+)+b`, make a backtracking matcher try exponentially many ways. Where one is found, the
-expression is matched by walking all of its states at once (K. Thompson, "Regular expression search algorithm", 1968),
-in time that grows with the text and no faster, and within a limit.
+expression is matched by walking all of its states at once.
 """
 
 from __future__ import annotations
@@ -11,15 +10,11 @@ import re
 import warnings
 from collections.abc import Callable
 from functools import lru_cache
-from time import monotonic
-from typing import Any
 
-SECONDS = 0.5
-"""How long one text may take where a pattern can run away."""
+from .automaton import Automaton, Node, Unreadable
 
 _SIGNS = [chr(code) for code in range(128)] + ["é", "\u4e00"]
 _LONGEST_UNGUARDED = 24
-_MOST_STATES = 5000
 _QUANTIFIER = re.compile(r"(?:([*+?])|\{(\d*)(,?)(\d*)\})([?+]?)")
 _ESCAPE = re.compile(r"\\(?:x[0-9a-fA-F]{2}|u[0-9a-fA-F]{4}|U[0-9a-fA-F]{8}|0[0-7]{0,2}|.)", re.DOTALL)
 _LOOK = re.compile(r"\(\?<?[=!]")
@@ -29,16 +24,6 @@ _MARKS = {"^": "start", "$": "end", r"\A": "start", r"\Z": "very end", r"\b": "e
 
 class RunawayPattern(UserWarning):
     """A pattern has nested repeats: it is matched in a slower way that cannot run away."""
-
-
-class Unreadable(Exception):
-    """The expression uses what this reader does not know: back-references, conditions."""
-
-
-# The tree of an expression: tuples whose first item tells what they are.
-#   ("one", source)  ("mark", name)  ("seq", [nodes])  ("any of", [nodes])  ("repeat", node, low, high or None)
-#   ("look", node, ahead, wanted)
-Node = tuple[Any, ...]
 
 
 def parse(pattern: str) -> Node:
@@ -208,156 +193,17 @@ def warn(rule: str, pattern: str) -> None:
 
 def states_of(pattern: str) -> Callable[[str], bool]:
     """A function like `search` for an expression that the interpreter's matcher does not take. Raises Unreadable."""
-    states = _States(parse(pattern), 0)
-    return lambda text: states.match(text, whole=False)
+    return Automaton(parse(pattern), 0, whole=False).match
 
 
 def guarded(compiled: re.Pattern[str], *, whole: bool) -> Callable[[str], object]:
     """A function like `fullmatch` or `search` of an expression, that gives something or None and cannot run away."""
     try:
-        states = _States(parse(compiled.pattern), compiled.flags)
+        states = Automaton(parse(compiled.pattern), compiled.flags, whole=whole)
     except Unreadable:
         plain = compiled.fullmatch if whole else compiled.search
         return lambda text: plain(text) if len(text) <= _LONGEST_UNGUARDED else None
-    return lambda text: True if states.match(text, whole=whole) else None
-
-
-class _States:
-    """An expression as states: each is a test on one character, a mark, or a fork, and where to go from there."""
-
-    def __init__(self, tree: Node, flags: int) -> None:
-        self.flags = flags & ~re.DEBUG
-        self.kinds: list[tuple[str, Any]] = []
-        self.next: list[list[int]] = []
-        self.tests: dict[str, Callable[[str], object]] = {}
-        self.until = 0.0
-        self.accept = self.add("accept", None, [])
-        self.start = self.build(tree, self.accept)
-
-    def add(self, kind: str, what: Any, goes: list[int]) -> int:
-        if len(self.kinds) >= _MOST_STATES:
-            raise Unreadable("too many states")
-        self.kinds.append((kind, what))
-        self.next.append(goes)
-        return len(self.kinds) - 1
-
-    def build(self, node: Node, after: int) -> int:
-        """The state where a node begins, when it goes on at `after`."""
-        match node[0]:
-            case "one":
-                source = node[1]
-                if source not in self.tests:
-                    self.tests[source] = re.compile(source, self.flags).fullmatch
-                return self.add("one", self.tests[source], [after])
-            case "mark":
-                return self.add("mark", node[1], [after])
-            case "look":
-                _, inner, ahead, wanted = node
-                return self.add("look", (_States(inner, self.flags), _width(inner), ahead, wanted), [after])
-            case "seq":
-                for each in reversed(node[1]):
-                    after = self.build(each, after)
-                return after
-            case "any of":
-                return self.add("fork", None, [self.build(each, after) for each in node[1]])
-            case _:
-                return self.repeat(node, after)
-
-    def repeat(self, node: Node, after: int) -> int:
-        _, inner, least, most = node
-        if most is None:
-            loop = self.add("fork", None, [after])
-            self.next[loop].append(self.build(inner, loop))
-            after = loop
-        else:
-            end = after
-            for _ in range(most - least):
-                after = self.add("fork", None, [end, self.build(inner, after)])
-        for _ in range(least):
-            after = self.build(inner, after)
-        return after
-
-    def match(self, text: str, *, whole: bool) -> bool:
-        """Whether the expression matches the text, or somewhere in it. Over the time limit: no."""
-        try:
-            return self._match(text, whole, monotonic() + SECONDS)
-        except TimeoutError:
-            return False
-
-    def prefix(self, text: str, start: int, end: int, *, whole: bool) -> bool:
-        """Whether the expression matches at `start`; with `whole` up to `end`. Raises TimeoutError."""
-        until = self.until
-        live = self.reach([self.start], text, start)
-        for at in range(start, end):
-            if self.accept in live and not whole:
-                return True
-            if at % 64 == 63 and monotonic() > until:
-                raise TimeoutError
-            letter = text[at]
-            stepped = [
-                self.next[state][0] for state in live if self.kinds[state][0] == "one" and self.kinds[state][1](letter)
-            ]
-            live = self.reach(stepped, text, at + 1)
-            if not live:
-                return False
-        return self.accept in live
-
-    def looks(self, look: tuple[_States, tuple[int, int], bool, bool], text: str, at: int) -> bool:
-        """Whether what must or must not stand before or after a place does."""
-        states, (least, most), ahead, wanted = look
-        states.until = self.until
-        if ahead:
-            return states.prefix(text, at, len(text), whole=False) == wanted
-        starts = range(max(0, at - most), at - least + 1)
-        return any(states.prefix(text, start, at, whole=True) for start in starts) == wanted
-
-    def _match(self, text: str, whole: bool, until: float) -> bool:
-        self.until = until
-        live = self.reach([self.start], text, 0)
-        for at, letter in enumerate(text):
-            if self.accept in live and not whole:
-                return True
-            if at % 256 == 255 and monotonic() > until:
-                return False
-            stepped = [
-                self.next[state][0] for state in live if self.kinds[state][0] == "one" and self.kinds[state][1](letter)
-            ]
-            if not whole:
-                stepped.append(self.start)
-            live = self.reach(stepped, text, at + 1)
-            if not live:
-                return False
-        return self.accept in live
-
-    def reach(self, states: list[int], text: str, at: int) -> set[int]:
-        """All states that can be reached without taking a character."""
-        seen: set[int] = set()
-        while states:
-            state = states.pop()
-            if state in seen:
-                continue
-            seen.add(state)
-            kind, what = self.kinds[state]
-            if (
-                kind == "fork"
-                or (kind == "mark" and _holds(what, text, at))
-                or (kind == "look" and self.looks(what, text, at))
-            ):
-                states += self.next[state]
-        return seen
-
-
-def _holds(mark: str, text: str, at: int) -> bool:
-    if mark == "start":
-        return at == 0
-    if mark == "very end":
-        return at == len(text)
-    if mark == "end":
-        return at == len(text) or (at == len(text) - 1 and text[at] == "\n")
-    flags = re.ASCII if "ascii" in mark else 0
-    before = at > 0 and bool(re.match(r"\w", text[at - 1], flags))
-    after = at < len(text) and bool(re.match(r"\w", text[at], flags))
-    return (before != after) == (not mark.startswith("no "))
+    return lambda text: True if states.match(text) else None
 
 
 _WIDEST = 64

@@ -277,12 +277,13 @@ def closest(
     """The value of the first option that admits it; else the faults of the one that came closest.
 
     One whose own kind fits is closer than one whose kind does not, and fewer faults are closer than more. Where no
-    kind fits, one fault tells of all of them. Of equals, one whose faults are inside it is closer. An option that
-    admits what came as it is goes before one in which something stands in for a part of it.
+    kind fits, one fault tells of all of them. Of equals, one whose faults are inside it is closer. Of options that
+    admit what came the one that drops the fewest keys is chosen, before one in which something stands in for a part.
 
     `shown` makes of what came what may be shown of it, where a secret is at hand.
     """
     best: tuple[tuple[bool, int, bool], Log] | None = None
+    loose: tuple[Any, Log] | None = None
     stood_in: tuple[Any, Log] | None = None
     memory = log.memory
     start = len(memory.made)
@@ -291,8 +292,12 @@ def closest(
         memory.undone(start)
         read = option(value, path, attempt)
         if read is not FAILED and not attempt.excused:
-            log.take(attempt)
-            return read
+            if not attempt.dropped:
+                log.take(attempt)
+                return read
+            if loose is None or len(attempt.dropped) < len(loose[1].dropped):
+                loose = read, attempt
+            continue
         if read is not FAILED:  # something stands in: only where no option admits what came as it is
             stood_in = stood_in or (read, attempt)
             continue
@@ -301,9 +306,9 @@ def closest(
         rank = (misses, len(attempt.faults) + attempt.untold, outside)
         if best is None or rank < best[0]:
             best = rank, attempt
-    if stood_in is not None:
-        log.take(stood_in[1])
-        return stood_in[0]
+    if (chosen := loose or stood_in) is not None:
+        log.take(chosen[1])
+        return chosen[0]
     assert best is not None
     (misses, _, _), attempt = best
     if misses:

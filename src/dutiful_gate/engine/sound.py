@@ -6,7 +6,8 @@ it is a reason to give up, but for what functions of the developer's own raise: 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from ..declare.blanks import BLANKS, is_blank
@@ -30,6 +31,7 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
+from ..shape.walk import every
 from ..source.program import Unit
 from .crowds import crowded, spreads
 from .own import Passing
@@ -92,12 +94,14 @@ class SoundWriter(EngineWriter):
         super().__init__(plan)
         self.most_inline = inline
         self.note_unknown = note_unknown
+        # Whether it is only asked if there is a value: then it does not matter which option of a union gives it.
+        self.only_asks = False
         self.functions: list[str] = []
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
         # Where records hold themselves, nothing is read twice for two options of a union: else each level would double
         # the work.
         self.more = ", memory" if plan.shape.recursive else ""
-        self._record_names: dict[tuple[str, Source, bool], str] = {}
+        self._record_names: dict[tuple[str, Source, bool, bool, bool], str] = {}
         self._waiting: list[Callable[[], None]] = []
         self._inlined: list[str] = []
         self._nesting = 0
@@ -129,14 +133,28 @@ class SoundWriter(EngineWriter):
 
     def function_of(self, key: str) -> str:
         """The name of the function for one record or alias, written later."""
-        mark = (key, self.source, self.hidden)
+        mark = (key, self.source, self.hidden, self.note_unknown, self.only_asks)
         if mark not in self._record_names:
             # Records of one name have keys that differ, and generated code is told apart by number.
             name = self._record_names[mark] = f"sound_{self.noun_of(key)}_{len(self._record_names) + 1}"
             self._waiting.append(lambda: self._write_function(name, *mark))
         return self._record_names[mark]
 
-    def _write_function(self, name: str, key: str, source: Source, hidden: bool) -> None:
+    def _write_function(
+        self, name: str, key: str, source: Source, hidden: bool, note_unknown: bool, only_asks: bool
+    ) -> None:
+        with self.taking(note_unknown=note_unknown, only_asks=only_asks):
+            self._write_function_of(name, key, source, hidden=hidden)
+
+    @contextmanager
+    def taking(self, *, note_unknown: bool, only_asks: bool) -> Iterator[None]:
+        """Write what gives up on keys nobody declared, or not; what only asks, or not."""
+        before = self.note_unknown, self.only_asks
+        self.note_unknown, self.only_asks = note_unknown, only_asks
+        yield
+        self.note_unknown, self.only_asks = before
+
+    def _write_function_of(self, name: str, key: str, source: Source, *, hidden: bool) -> None:
         nesting, self._nesting = self._nesting, 0
         inlined, self._inlined = self._inlined, [key]
         before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
@@ -420,8 +438,11 @@ class SoundWriter(EngineWriter):
             return
         read = self.variable("read")
         start = self.remembering()
+        # The option that drops the fewest keys is chosen: here one that drops none, else the collecting function does.
+        choosing = not self.only_asks and any(map(self.may_drop, node.options))
         for number, option in enumerate(options_in_order(self.plan, node, self.source)):
-            name = self.part(option)
+            with self.taking(note_unknown=self.note_unknown or choosing, only_asks=self.only_asks):
+                name = self.part(option)
             if not number:
                 self.write(f"{read} = {name}({value}{self.more})")
                 continue
@@ -431,6 +452,10 @@ class SoundWriter(EngineWriter):
         with self.block(f"if {read} is FAILED:"):
             self.write(_GIVE_UP)
         self.write(f"{value} = {read}")
+
+    def may_drop(self, use: Use) -> bool:
+        """Whether keys that nobody declared may stand in a value."""
+        return any(isinstance(each.node, Link | Alias) for each in every(use))
 
     def remembering(self) -> str:
         """A variable for how much was made before the options of a union are tried, "" where that is not counted."""

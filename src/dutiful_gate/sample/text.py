@@ -6,7 +6,8 @@ import re
 from functools import lru_cache
 from random import Random
 
-from ..declare.runaway import Node, Unreadable, parse
+from ..declare.automaton import Node, Unreadable
+from ..declare.runaway import parse
 
 _LETTERS = [chr(code) for code in range(0x20, 0x7F)]
 _MORE = ["\t", "\n", "\u00e9", "\u00df", "\u03b1", "\u0416", "\u0663", "\u4e00", "\u00a0", "\U0001f6a2", "\x00"]

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 
 from .aliases import nothing_between
 from .beside import check_parts
-from .nodes import NO_ABOUT, Alias, Branches, Link, Nullable, Record, Scalar, Use
+from .nodes import MISSING, NO_ABOUT, Alias, Branches, Link, Nullable, Record, Scalar, Use
 from .walk import every, fields_of, holds_secrets, rebuilt, rebuilt_inside, rebuilt_records
 
 Aliases = dict[str, Use]
@@ -73,8 +73,15 @@ def _by_name(use: Use, aliases: Mapping[str, Use]) -> Use:
     if isinstance(use.node, Scalar | Link | Alias):
         return use
     for key, whole in aliases.items():
-        if use.node == whole.node and use.but(about=whole.about) == whole:
-            return Use(Alias(key, whole.facts), about=NO_ABOUT if use.about == whole.about else use.about)
+        about, fallback, secret = use.about, use.fallback, use.secret
+        if use.node != whole.node or use.but(about=whole.about, fallback=whole.fallback, secret=whole.secret) != whole:
+            continue
+        return Use(
+            Alias(key, whole.facts),
+            about=NO_ABOUT if about == whole.about else about,
+            fallback=MISSING if fallback is whole.fallback else fallback,
+            secret=secret,
+        )
     return use
 
 

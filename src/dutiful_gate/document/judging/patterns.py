@@ -6,10 +6,11 @@ import re
 from collections.abc import Callable
 from functools import lru_cache
 
+from ...declare.automaton import Unreadable
 from ...declare.ecma import NoPattern, python_pattern
 from ...declare.errors import DeclarationError
 from ...declare.rules.pattern import judged
-from ...declare.runaway import Unreadable, states_of
+from ...declare.runaway import states_of
 from .library import Node
 
 
