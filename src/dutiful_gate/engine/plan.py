@@ -16,6 +16,7 @@ from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..declare.values import Value
 from ..shape.nodes import Alias, Branches, Choice, Field, Link, Nullable, Record, Scalar, Shape, Use
+from ..shape.to_json import nearest_first
 from ..source.writer import Writer
 from .runtime import chooser, tag_chooser
 
@@ -63,13 +64,7 @@ def options_in_order(plan: Plan, node: Branches, source: Source) -> tuple[Use, .
     """The options of a union in the order in which they are tried: of typed records, a subclass before its base."""
     if source is not Source.NATIVE:
         return node.options
-    records = plan.shape.records
-
-    def depth(use: Use) -> int:
-        builder = records[use.node.key].builder if isinstance(use.node, Link) else None
-        return -len(builder.__mro__) if isinstance(builder, type) else 0
-
-    return tuple(sorted(node.options, key=depth))
+    return tuple(node.options[number] for number in nearest_first(node.options, plan.shape))
 
 
 def tag_reader(writer: Writer, node: Branches, plan: Plan, source: Source) -> str:

@@ -24,7 +24,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
-from ..shape.to_json import Known, belongs, is_alike
+from ..shape.to_json import Known, belongs, is_alike, nearest_first
 from ..source.program import Unit
 from ..source.writer import Writer
 from .own import asking, carried
@@ -159,10 +159,7 @@ class ReleaseWriter(Writer):
 
     def belonging(self, options: Sequence[Use]) -> Callable[[Any], int]:
         """The function that tells which option a value belongs to."""
-        shape, records = self.shape, self.shape.records
-        builders = [records[each.node.key].builder if isinstance(each.node, Link) else None for each in options]
-        depth = [-len(each.__mro__) if isinstance(each, type) else 0 for each in builders]
-        order = sorted(range(len(options)), key=lambda number: depth[number])
+        shape, order = self.shape, nearest_first(options, self.shape)
 
         def which(value: object) -> int:
             fitting = [number for number in order if is_alike(options[number], value, shape)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from ..declare.facts import Source, Stop
@@ -22,6 +23,7 @@ from .nodes import (
     Shape,
     Use,
 )
+from .walk import every
 
 
 def plain(use: Use, value: Any, shape: Shape) -> object:
@@ -117,6 +119,17 @@ def _is_record(record: Record, value: object, shape: Shape, known: Known) -> boo
     return all(field.attribute in value or field.may_lack for field in record.fields) and all(
         belongs(field.use, value[field.attribute], shape, known) for field in record.fields if field.attribute in value
     )
+
+
+def nearest_first(options: Sequence[Use], shape: Shape) -> list[int]:
+    """The options of a union, by number: those of records that extend others before those, also inside lists."""
+
+    def extends(number: int) -> int:
+        links = [each.node for each in every(options[number]) if isinstance(each.node, Link)]
+        builders = [shape.records[link.key].builder for link in links]
+        return max((len(each.__mro__) for each in builders if isinstance(each, type)), default=0)
+
+    return sorted(range(len(options)), key=extends, reverse=True)
 
 
 def is_alike(use: Use, value: object, shape: Shape) -> bool:
