@@ -4,8 +4,9 @@
 
 Each input is measured at one size and at twice that size, its faults, messages and problem read, against the standard
 decoder on the same text: the first ratio is (ours - 25 ms) / decoder, the second how much more twice the input costs us
-than it costs the decoder. Each declaration is built, asked and documented at one size and at twice it. Exit status 1
-when a bound is broken.
+than it costs the decoder. Each declaration is built, asked and documented at one size and at twice it. Other work on the
+machine only adds to a time, so that each is the shortest of a few runs, and where a bound is broken all are run again up
+to twice, the shortest kept. Exit status 1 when a bound stays broken.
 """
 
 from __future__ import annotations
@@ -115,7 +116,7 @@ INPUTS: list[tuple[str, Gate[Any], Callable[[int], str], int]] = [
     ("integers of one hash, distinct", Gate(Annotated[list[int], it.distinct]), lambda n: listed([str(i * PRIME) for i in range(n)]), 20_000),
     ("decimals of one hash in a set", Gate(set[Decimal]), lambda n: listed([str(i * PRIME) for i in range(n)]), 20_000),
     ("tuples of one hash in a set", Gate(set[tuple[int, int]]), lambda n: listed([f"[{i * PRIME},1]" for i in range(n)]), 20_000),
-    ("UUIDs of one hash in a set", Gate(set[UUID]), lambda n: json.dumps([str(UUID(int=i * PRIME)) for i in range(n)]), 5_000),
+    ("UUIDs of one hash in a set", Gate(set[UUID]), lambda n: json.dumps([str(UUID(int=i * PRIME)) for i in range(n)]), 20_000),
     ("records without a hash, distinct", Gate(Annotated[list[Row], it.distinct]), lambda n: json.dumps([{"a": i, "b": [i]} for i in range(n)]), 10_000),
     ("records of one hash, distinct", Gate(Annotated[list[Row], it.distinct]), lambda n: json.dumps([{"a": i * PRIME, "b": []} for i in range(n)]), 10_000),
     ("dicts, distinct", Gate(Annotated[list[dict[str, int]], it.distinct]), lambda n: json.dumps([{"a": i} for i in range(n)]), 20_000),
@@ -253,33 +254,78 @@ def decoder_on(raw: str) -> float:
     return max(taken, best(lambda: json.loads(sound)))
 
 
+class Timed:
+    """A job and the shortest time that it was seen to take."""
+
+    def __init__(self, measure: Callable[[], float]) -> None:
+        self.measure = measure
+        self.seconds = measure()
+
+    def again(self) -> None:
+        """Run it once more."""
+        self.seconds = min(self.seconds, self.measure())
+
+
+_TRIES = 3
+
+
+def settled(times: list[Timed], breaks: Callable[[], bool]) -> bool:
+    """Whether a bound is broken, also when all was run again."""
+    for _ in range(_TRIES - 1):
+        if not breaks():
+            return False
+        for each in times:
+            each.again()
+    return breaks()
+
+
+def input_broken(name: str, gate: Gate[Any], text: Callable[[int], str], size: int) -> bool:
+    """Measure an input, print what it costs, and say whether a bound is broken."""
+    for warm in ("null", "[]", "{}"):
+        gate.examine_json(warm)
+    raw, double = text(size), text(2 * size)
+    ours, theirs = Timed(lambda: best(partial(asked, gate, raw))), Timed(lambda: decoder_on(raw))
+    ours_twice, theirs_twice = Timed(lambda: best(partial(asked, gate, double))), Timed(lambda: decoder_on(double))
+
+    def ratio() -> float:
+        return (ours.seconds - ALLOWED) / theirs.seconds
+
+    def twice() -> float:
+        return (ours_twice.seconds / ours.seconds) / max(theirs_twice.seconds / theirs.seconds, len(double) / len(raw))
+
+    def breaks() -> bool:
+        return ratio() > BOUND or (ours_twice.seconds > ALLOWED and twice() > TWICE)
+
+    broken = settled([ours, theirs, ours_twice, theirs_twice], breaks)
+    shown = f"{twice():.2f}" if ours_twice.seconds > ALLOWED else "-"
+    print(
+        f"{name:42} {len(raw) / 1e6:7.2f}MB {ours.seconds * 1e3:7.1f}ms {theirs.seconds * 1e3:7.2f}ms"
+        f"  {max(ratio(), 0):8.1f}  {shown:>8}{'  BROKEN' if broken else ''}",
+        flush=True,
+    )
+    return broken
+
+
+def declaration_broken(name: str, build: Callable[[int], object], size: int) -> bool:
+    """Measure a declaration, print what it costs, and say whether a bound is broken."""
+    build(5)
+    once, again = Timed(lambda: best(partial(build, size))), Timed(lambda: best(partial(build, 2 * size)))
+
+    def breaks() -> bool:
+        return again.seconds > ALLOWED and again.seconds / once.seconds > DECLARATION_TWICE
+
+    broken = settled([once, again], breaks)
+    twice = again.seconds / once.seconds
+    print(f"{name:58} {once.seconds * 1e3:7.1f}ms  {twice:8.2f}{'  BROKEN' if broken else ''}", flush=True)
+    return broken
+
+
 def main() -> int:
     """Measure, print, and say whether all bounds hold."""
-    broken = 0
     print(f"{'input':42} {'text':>9} {'ours':>9} {'decoder':>9}  ratio (20)  twice (1.15)")
-    for name, gate, text, size in INPUTS:
-        gate.examine_json("null")
-        gate.examine_json("[]")
-        gate.examine_json("{}")
-        raw, double = text(size), text(2 * size)
-        ours, theirs = best(partial(asked, gate, raw)), decoder_on(raw)
-        ours_twice, theirs_twice = best(partial(asked, gate, double)), decoder_on(double)
-        ratio = (ours - ALLOWED) / theirs
-        twice = (ours_twice / ours) / max(theirs_twice / theirs, len(double) / len(raw))
-        fails = ratio > BOUND or (ours_twice > ALLOWED and twice > TWICE)
-        broken += fails
-        shown = f"{twice:.2f}" if ours_twice > ALLOWED else "-"
-        print(
-            f"{name:42} {len(raw) / 1e6:7.2f}MB {ours * 1e3:7.1f}ms {theirs * 1e3:7.2f}ms  {max(ratio, 0):8.1f}  {shown:>8}"
-            f"{'  BROKEN' if fails else ''}"
-        )
+    broken = sum(input_broken(*each) for each in INPUTS)
     print(f"\n{'declaration':58} {'built':>9}  twice ({DECLARATION_TWICE})")
-    for name, build, size in DECLARATIONS:
-        build(5)
-        once, again = best(partial(build, size)), best(partial(build, 2 * size))
-        fails = again > ALLOWED and again / once > DECLARATION_TWICE
-        broken += fails
-        print(f"{name:58} {once * 1e3:7.1f}ms  {again / once:8.2f}{'  BROKEN' if fails else ''}")
+    broken += sum(declaration_broken(*each) for each in DECLARATIONS)
     print(f"\n{len(INPUTS)} inputs, {len(DECLARATIONS)} declarations: {broken} bounds broken")
     return int(bool(broken))
 

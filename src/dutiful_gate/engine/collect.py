@@ -80,7 +80,7 @@ class CollectWriter(RecordWriter):
     def __init__(self, plan: Plan) -> None:
         super().__init__(plan)
         self.functions: list[str] = []
-        self.swift = SoundWriter(plan, note_unknown=True, inline=1)
+        self.swift = SoundWriter(plan, note_unknown=True, inline=1, again=True)
         # Both writers fill one namespace, so that no name means two things.
         self.swift.share(self)
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from ..declare.kinds import Anything
@@ -10,8 +10,7 @@ from ..declare.kinds.lenient import Lenient
 from ..report.fault import Path
 from ..shape.nodes import Entries, Fixed, Items, Link, Record, Scalar, Shape, Use
 from ..shape.walk import fields_of, held_by, inside, leads, uses_of
-
-_LEAVES = (str, int, float, bool, bytes, type(None))
+from .runtime import LEAVES
 
 
 def may_be_deeper(shape: Shape, most: int) -> bool:
@@ -51,17 +50,33 @@ def _is_anything(kind: object) -> bool:
     return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Anything)
 
 
+def _may_be_deeper_than(data: Any, most: int) -> bool:
+    """Whether plain data may nest deeper than `most`: quickly found, and true where there are other objects in it."""
+    kind = data.__class__
+    if kind is dict:
+        held: Iterable[Any] = data.values()
+    elif kind is list:
+        held = data
+    else:
+        return kind not in LEAVES
+    if most < 1:
+        return True
+    return any(each.__class__ not in LEAVES and _may_be_deeper_than(each, most - 1) for each in held)
+
+
 def too_deep_at(data: Any, most: int, records: Mapping[str, Record], *, typed: bool) -> Path | None:
     """The path of the first list or record that stands deeper than `most`; None where there is none.
 
     `typed` tells that records may be objects, whose fields are looked into.
     """
+    if not _may_be_deeper_than(data, most):
+        return None
     builders = tuple({record.builder for record in records.values() if typed and record.form == "object"})
     fields = {record.builder: record for record in records.values()} if builders else {}
 
     def members(value: Any) -> Iterator[tuple[Any, Any]] | None:
         kind: Any = value.__class__
-        if kind in _LEAVES:
+        if kind in LEAVES:
             return None
         if kind is dict:
             held: dict[Any, Any] = value

@@ -8,15 +8,31 @@ from enum import Enum
 from typing import TYPE_CHECKING
 
 from ..declare.facts import Bind, Own, Source
-from ..declare.kinds import Anything, Kind, Text
+from ..declare.kinds import Anything, Day, Exact, Kind, LocalMoment, Moment, Number, Text, UtcMoment, Whole, Written
 from ..declare.kinds.lenient import Lenient
 from ..declare.limits import Limits
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..declare.values import Value
-from ..shape.nodes import Alias, Branches, Choice, Field, Link, Nullable, Record, Scalar, Shape, Use
+from ..shape.nodes import (
+    Alias,
+    Branches,
+    Choice,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Shape,
+    Use,
+)
 from ..shape.to_json import nearest_first
+from ..shape.walk import uses_of
 from ..source.writer import Writer
 from .runtime import chooser, tag_chooser
 
@@ -65,6 +81,56 @@ def options_in_order(plan: Plan, node: Branches, source: Source) -> tuple[Use, .
     if source is not Source.NATIVE:
         return node.options
     return tuple(node.options[number] for number in nearest_first(node.options, plan.shape))
+
+
+def may_retry(plan: Plan) -> bool:
+    """Whether two options of a union may read what is inside one value."""
+    for use in uses_of(plan.shape):
+        node = use.node
+        if not isinstance(node, Branches) or node.held:
+            continue
+        if plan.source is not Source.JSON:
+            return True
+        holding = [{dict, list} - passed_over(option, plan) for option in node.options]
+        if not node.tag and any(one & other for at, one in enumerate(holding) for other in holding[at + 1 :]):
+            return True
+    return False
+
+
+_PLAIN: dict[str, type] = {
+    "dict": dict, "list": list, "str": str, "int": int, "float": float, "bool": bool, "null": type(None)
+}  # fmt: skip
+
+
+def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> frozenset[type]:
+    """The classes of plain values that are surely none of a use, when it is read from JSON: it need not be tried."""
+
+    def all_but(*names: str) -> frozenset[type]:
+        return frozenset(each for name, each in _PLAIN.items() if name not in names)
+
+    if use.via is not None or use.split or use.blank:
+        return frozenset()
+    match use.node:
+        case Entries() | Link():
+            return all_but("dict")
+        case Items() | Fixed():
+            return all_but("list")
+        case Nothing():
+            return all_but("null")
+        case Choice(lenient=False):
+            return frozenset([dict, list])
+        case Scalar(kind):
+            if type(kind) in (Text, Written, Moment, UtcMoment, LocalMoment, Day):
+                return all_but("str")
+            return all_but("int", "float") if type(kind) in (Whole, Number, Exact) else frozenset()
+        case Nullable(inner):
+            return passed_over(inner, plan, seen) - {type(None)}
+        case Branches(options=options, held="", tag=""):
+            return frozenset.intersection(*(passed_over(option, plan, seen) for option in options))
+        case Alias(key) if key not in seen:
+            return passed_over(plan.shape.aliases[key], plan, seen | {key})
+        case _:
+            return frozenset()
 
 
 def tag_reader(writer: Writer, node: Branches, plan: Plan, source: Source) -> str:

@@ -15,6 +15,9 @@ from ..report.cause import Cause, UnknownKey
 from ..report.fault import Fault, Path
 
 Mark = tuple[str, int]
+LEAVES: Final = frozenset([str, int, float, bool, bytes, type(None)])
+"""The classes of plain values that hold no others."""
+
 RawFault = tuple[Path, Cause, object, object]
 """Path, cause, what came, and what the steps had made of it: a `Fault` before anyone asked for it."""
 
@@ -28,7 +31,7 @@ class Memory:
     """What sound functions found in data that is tried as one option of a union after the other.
 
     What failed fails again. What was made for an option that came to nothing is handed to the next one that asks for
-    the same, once, so that no two places hold one object.
+    the same, once, so that no two places hold one object. The data is kept, so that its mark stays its own.
     """
 
     __slots__ = ("failed", "held", "made", "spare")
@@ -38,21 +41,6 @@ class Memory:
         self.made: list[tuple[Mark, Any, Any]] = []
         self.spare: dict[Mark, list[Any]] = {}
         self.held: list[Any] = []
-
-    def known(self, mark: Mark) -> Any:
-        """What is known of data read by one function: FAILED, its value, or None."""
-        if mark in self.failed:
-            return FAILED
-        spare = self.spare.get(mark)
-        return spare.pop() if spare else None
-
-    def keep(self, mark: Mark, data: Any, read: Any) -> Any:
-        """Remember what a function made of data, and give it back. The data is kept, so that its mark stays its own."""
-        if read is FAILED:
-            self.failed[mark] = data
-        else:
-            self.made.append((mark, data, read))
-        return read
 
     def undone(self, start: int) -> None:
         """What was made from `start` on came to nothing."""

@@ -49,13 +49,15 @@ from .plan import (
     is_text,
     known_keys,
     may_be_blank,
+    may_retry,
     member_table,
     options_in_order,
+    passed_over,
     presence_of,
     record_condition,
     tag_reader,
 )
-from .runtime import ABSENT, Memory, attributes_of, gathered, remade, split, under_one_name
+from .runtime import ABSENT, LEAVES, Memory, attributes_of, gathered, remade, split, under_one_name
 
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
@@ -90,7 +92,7 @@ def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> st
 class SoundWriter(EngineWriter):
     """Writes sound functions for uses and records; `functions` holds the source of each."""
 
-    def __init__(self, plan: Plan, *, note_unknown: bool, inline: int = _INLINE_DEPTH) -> None:
+    def __init__(self, plan: Plan, *, note_unknown: bool, inline: int = _INLINE_DEPTH, again: bool = False) -> None:
         super().__init__(plan)
         self.most_inline = inline
         self.note_unknown = note_unknown
@@ -98,9 +100,9 @@ class SoundWriter(EngineWriter):
         self.only_asks = False
         self.functions: list[str] = []
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
-        # Where records hold themselves, nothing is read twice for two options of a union: else each level would double
-        # the work.
-        self.more = ", memory" if plan.shape.recursive else ""
+        # Where records hold themselves, nothing is read twice, for two options of a union or for its faults: else each
+        # level would double the work.
+        self.more = ", memory" if plan.shape.recursive and (again or may_retry(plan)) else ""
         self._record_names: dict[tuple[str, Source, bool, bool, bool], str] = {}
         self._waiting: list[Callable[[], None]] = []
         self._inlined: list[str] = []
@@ -158,7 +160,7 @@ class SoundWriter(EngineWriter):
         nesting, self._nesting = self._nesting, 0
         inlined, self._inlined = self._inlined, [key]
         before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
-        remembers = key in self.plan.shape.recursive
+        remembers = bool(self.more) and key in self.plan.shape.recursive
         body = f"{name}_read" if remembers else name
         with self.reading(source), self.inside(key), self.aside() as lines:
             with self.block(f"def {body}(data{self.more}):"), self.block("try:"):
@@ -171,10 +173,18 @@ class SoundWriter(EngineWriter):
         if remembers:
             self.functions.append(
                 f"def {name}(data, memory):\n"
-                f"    read = memory.known(({name!r}, id(data)))\n"
-                f"    if read is None:\n"
-                f"        read = {body}(data, memory)\n"
-                f"    return memory.keep(({name!r}, id(data)), data, read)"
+                f"    if data.__class__ in {self.bind(LEAVES, 'LEAVES')}:\n"
+                f"        return {body}(data, memory)\n"
+                f"    mark = ({name!r}, id(data))\n"
+                f"    if mark in memory.failed:\n"
+                f"        return FAILED\n"
+                f"    spare = memory.spare and memory.spare.get(mark)\n"
+                f"    read = spare.pop() if spare else {body}(data, memory)\n"
+                f"    if read is FAILED:\n"
+                f"        memory.failed[mark] = data\n"
+                f"    else:\n"
+                f"        memory.made.append((mark, data, read))\n"
+                f"    return read"
             )
         self.hidden, self.inline = before
         self._nesting, self._inlined = nesting, inlined
@@ -443,11 +453,14 @@ class SoundWriter(EngineWriter):
         for number, option in enumerate(options_in_order(self.plan, node, self.source)):
             with self.taking(note_unknown=self.note_unknown or choosing, only_asks=self.only_asks):
                 name = self.part(option)
+            never = passed_over(option, self.plan) if self.source is Source.JSON else frozenset()
+            tests = [f"{read} is FAILED"] if number else []
+            tests += [f"{value}.__class__ not in {self.bind(never, 'OTHERS')}"] if never else []
             if not number:
-                self.write(f"{read} = {name}({value}{self.more})")
-                continue
-            with self.block(f"if {read} is FAILED:"):
-                self.undone(start)
+                self.write(f"{read} = FAILED")
+            with self.block(f"if {' and '.join(tests) or 'True'}:"):
+                if number:
+                    self.undone(start)
                 self.write(f"{read} = {name}({value}{self.more})")
         with self.block(f"if {read} is FAILED:"):
             self.write(_GIVE_UP)
@@ -468,7 +481,8 @@ class SoundWriter(EngineWriter):
     def undone(self, start: str) -> None:
         """What an option made that came to nothing may serve the next one."""
         if start:
-            self.write(f"memory.undone({start})")
+            with self.block(f"if len(memory.made) != {start}:"):
+                self.write(f"memory.undone({start})")
 
     def nullable(self, inner: Use, value: str) -> None:
         """Read what is inside unless it is null."""
