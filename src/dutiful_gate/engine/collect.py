@@ -403,11 +403,15 @@ class CollectWriter(RecordWriter):
         with self.block("else:"):
             self.write(f"{made} = []")
             self.write(f"{before} = len(faults)")
+            soon = self.soon() if node.into in ("set", "frozenset") and not spreads(node.item) else ""
             self._nesting += 1
             with self.block(f"for {index}, {each} in enumerate({value}):"):
                 self.counted(node.item, each, before)
                 self.read(node.item, each, f"{path} + ({index},)")
                 self.write(f"{made}.append({each})")
+                if soon:
+                    with self.block(f"if len(faults) == {before}:"), self.looked_at_soon(made, soon):
+                        self.write("break")
                 with self.block(f"if len(faults) > {before} + log.most:"):
                     self.write(f"log.spill({before})")
             self._nesting -= 1

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from ..declare.crowds import crowded
 from ..declare.facts import Own, Source
 from ..shape.nodes import Record, Use
 from ..shape.walk import holds_secret
@@ -70,6 +71,20 @@ class EngineWriter(Writer):
     def noun_of(self, key: str) -> str:
         """What is behind a key of the shape, for the name of its function."""
         return "alias" if key in self.plan.shape.aliases else "record"
+
+    def soon(self) -> str:
+        """A variable for how many values are read before it is first looked whether too many share a hash."""
+        name = self.variable("soon")
+        self.write(f"{name} = 64")
+        return name
+
+    @contextmanager
+    def looked_at_soon(self, made: str, soon: str) -> Iterator[None]:
+        """Write what is done where too many of the values share a hash: looked at early, and then ever more rarely."""
+        with self.block(f"if len({made}) == {soon}:"):
+            self.write(f"{soon} *= 8")
+            with self.block(f"if {self.bind(crowded, 'crowded')}({made}):"):
+                yield
 
     @contextmanager
     def at(self, use: Use) -> Iterator[None]:

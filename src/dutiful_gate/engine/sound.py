@@ -370,10 +370,14 @@ class SoundWriter(EngineWriter):
         self._open_list(value, into)
         made, each = self.variable("made"), self.variable("item")
         self.write(f"{made} = []")
+        soon = self.soon() if into in ("set", "frozenset") and not spreads(item) else ""
         self._nesting += 1
         with self.block(f"for {each} in {value}:"):
             self.read(item, each)
             self.write(f"{made}.append({each})")
+            if soon:
+                with self.looked_at_soon(made, soon):
+                    self.write(_GIVE_UP)
         self._nesting -= 1
         if into in ("set", "frozenset") and not spreads(item):
             with self.block(f"if {self.bind(crowded, 'crowded')}({made}):"):
