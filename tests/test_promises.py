@@ -732,3 +732,25 @@ def test_nothing_is_read_twice_for_two_options() -> None:
     value = gate.admit(data)  # each level twice would take hours
     assert gate.examine(data).value == value
     assert gate.release(value) == gate.release_admitted(value) == data
+
+
+@pytest.mark.parametrize(
+    ("data", "code"),
+    [
+        ({"low": "1", "held": ["a", "b"]}, ""),
+        ({"low": "1", "held": ["a"]}, ""),
+        ({"low": "1", "held": "a", None: ["b"]}, "count"),
+    ],
+)
+def test_one_answer_of_text_with_and_without_an_unknown_key(data: Any, code: str) -> None:
+    @dataclass
+    class Row:
+        low: int
+        held: Any
+
+    gate: Gate[Any] = Gate(Row, Source.TEXT)
+    for asked in (data, {**data, "deck": "2"}):
+        assert [fault.code for fault in gate.examine(asked).faults] == [code] * bool(code)
+        assert gate.accepts(asked) is not bool(code)
+        if not code:
+            assert gate.admit(asked) == gate.examine(asked).value

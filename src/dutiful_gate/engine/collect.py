@@ -321,7 +321,7 @@ class CollectWriter(RecordWriter):
         ready = kind.ready(self.source, value, self.bind)
         given = self.variable("given")
         self.write(f"{given} = {value}")
-        nested = self._lone(value, given, path)
+        nested = self._lone(value, given, path, several=kind.facts.open)
         self._indent += nested
         if ready != "True":
             read = kind.reader(self.source)
@@ -338,12 +338,14 @@ class CollectWriter(RecordWriter):
                 self.run(use.parts, use.node.facts, value, given, path)
         self._indent -= nested
 
-    def _lone(self, value: str, given: str, path: str) -> bool:
-        """In all-text sources a key may come several times, as a list: here it may come once."""
+    def _lone(self, value: str, given: str, path: str, *, several: bool = False) -> bool:
+        """In all-text sources a key may come several times, as a list: here it may come once, but for `several`."""
         if not self._is_text:
             return False
         with self.block(f"if {value}.__class__ is list and len({value}) == 1:"):
             self.write(f"{given} = {value} = {value}[0]")
+        if several:
+            return False
         with self.block(f"if {value}.__class__ is list:"):
             self.fault(path, self.cause("repeat", "one value", got="several"), given)
         self.write("else:")

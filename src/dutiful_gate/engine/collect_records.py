@@ -25,6 +25,7 @@ from .plan import (
     may_be_blank,
     presence_of,
     record_condition,
+    takes_null,
 )
 from .runtime import (
     TOO_DEEP,
@@ -227,7 +228,8 @@ class RecordWriter(EngineWriter, ABC):
             self.read(field.use, value, path)
             return
         opening = "if"
-        if field.required:
+        null = takes_null(field.use, self.plan.shape.aliases)
+        if field.required and not null:
             with self.block(f"if {value} is None:"):  # what a reader of CSV gives for a row that is too short
                 self.fault(path, self.cause("absent", "a value", got="the row ends before it"))
                 self.write(f"{value} = FAILED")
@@ -237,7 +239,10 @@ class RecordWriter(EngineWriter, ABC):
             field.required and _of_text(field.use)
         )
         tests = [f"{self.bind(is_blank, 'is_blank')}({value})"] if blank else []
-        tests += [] if field.required else [f"{value} is None"]
+        tests += [] if field.required or null else [f"{value} is None"]
+        if not tests and opening == "if":
+            self.read(field.use, value, path)
+            return
         if tests:
             with self.block(f"{opening} {' or '.join(tests)}:"):
                 if field.required:

@@ -5,16 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ..report.show import Unreadable
+
 _DEEPEST = 200
 _PLAIN = (str, int, float, bool, bytes, type(None))
 _PLAINLY: dict[type, Any] = {str: str, int: int, float: float, bytes: bytes}
-
-
-class Unreadable:
-    """Stands where an object stood that cannot be asked what it is."""
-
-    def __repr__(self) -> str:
-        return "something that cannot be read"
 
 
 def without_liars(data: Any, *, typed: bool, left: int = _DEEPEST) -> Any:

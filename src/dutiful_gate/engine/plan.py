@@ -152,6 +152,21 @@ def is_text(key: Use) -> bool:
     return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Text)
 
 
+def takes_null(use: Use, aliases: Mapping[str, Use]) -> bool:
+    """Whether null is a value of a use, as far as it can be told from what stands there."""
+    match use.node:
+        case Nullable() | Nothing():
+            return True
+        case Choice(wire=wire):
+            return None in wire
+        case Branches(options=options):
+            return any(takes_null(option, aliases) for option in options)
+        case Alias(key):
+            return takes_null(aliases[key], aliases)
+        case _:
+            return use.node.facts.open
+
+
 def may_be_blank(use: Use, source: Source, aliases: Mapping[str, Use]) -> bool:
     """Whether an empty text stands for nothing here: in all-text sources, unless text is what is wanted."""
     if source is not Source.TEXT or use.via is not None or use.split:

@@ -56,6 +56,7 @@ from .plan import (
     presence_of,
     record_condition,
     tag_reader,
+    takes_null,
 )
 from .runtime import ABSENT, LEAVES, Memory, attributes_of, gathered, remade, split, under_one_name
 
@@ -524,7 +525,9 @@ class SoundWriter(EngineWriter):
             with self.block(f"if isinstance({value}, {self.bind_class(record.builder)}):"):
                 self.write(f"{came} = {value}")
                 self.write(f"{value} = {self.bind(attributes_of, 'attributes_of')}({value}, {names})")
-        with self.block(f"if {value}.__class__ is not dict:"):
+        # What a reader of CSV gives for cells past the header stands under None.
+        too_long = f" or None in {value}" if self._is_text else ""
+        with self.block(f"if {value}.__class__ is not dict{too_long}:"):
             self.write(_GIVE_UP)
         self.fitting(record.fits, value)
         required = sum(field.required for field in record.fields)
@@ -604,6 +607,7 @@ class SoundWriter(EngineWriter):
             self._renamed(field, record)
         if field.required:
             self.write(f"{value} = {record}[{key}]")
+            self._not_short(field, value)
             self.read(field.use, value)
             return value
         self._nesting += 1
@@ -611,6 +615,7 @@ class SoundWriter(EngineWriter):
             if known:
                 self.write(f"{known} += 1")
             self.write(f"{value} = {record}[{key}]")
+            self._not_short(field, value)
             if may_be_blank(field.use, self.source, self.plan.shape.aliases) and not field.use.nullable:
                 with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                     self.write(f"{value} = {default_source(self, field)}")
@@ -622,6 +627,12 @@ class SoundWriter(EngineWriter):
             self.write(f"{value} = {default_source(self, field)}")
         self._nesting -= 1
         return value
+
+    def _not_short(self, field: Field, value: str) -> None:
+        """Give up where a row ends before a field: None is what a reader of CSV gives for it."""
+        if self._is_text and not takes_null(field.use, self.plan.shape.aliases):
+            with self.block(f"if {value} is None:"):
+                self.write(_GIVE_UP)
 
     def record_rules(self, record: Record, value_of: dict[str, str], came: str = "") -> None:
         """Check what fields must be to each other."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sized
 from functools import cached_property
 
 from ..declare.values import Value
@@ -68,7 +68,7 @@ class Cause(Value):
             return _always(f"{opening} {spoken('none came' if self.got == 'value' else self.got)}")
         opening = f"{opening} {spoken('got')}"
         if self.got == "length" and not self.secret:
-            return lambda given, value: f"{opening} {len(value):,}"  # type: ignore[arg-type]
+            return lambda given, value: f"{opening} {f'{len(value):,}' if isinstance(value, Sized) else shown(value)}"
         if self.got != "value" or self.secret:
             return _always(f"{opening} {spoken(HIDDEN if self.got in ('value', 'length') else self.got)}")
         if self.code == "kind":

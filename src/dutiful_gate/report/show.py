@@ -59,6 +59,37 @@ class Outline:
         return Outline, (self.kind, self.count)
 
 
+class Unreadable:
+    """Stands where an object stood that cannot be asked what it is."""
+
+    def __repr__(self) -> str:
+        return "something that cannot be read"
+
+
+def honest(value: Any) -> object:
+    """A value as a message can speak of it: what raises when it is asked what it is, or how long, is put aside."""
+    if type(value) in _SHOWN:
+        return value
+    try:
+        if value.__class__ is not type(value):
+            return Unreadable()
+        for plain, read in _AS_PLAIN:
+            if isinstance(value, plain):
+                return read(value)
+        if isinstance(value, Collection):
+            len(value)
+        shown(value)
+    except Exception:
+        return Unreadable()
+    return value
+
+
+_AS_PLAIN: tuple[tuple[type, Callable[[Any], object]], ...] = (
+    (str, str.__str__), (bool, bool), (int, int.__int__), (float, float.__float__),
+    (bytes, lambda value: bytes(memoryview(value))),
+)  # fmt: skip
+
+
 def outlined(value: object) -> Outline | None:
     """What may be shown of a value that holds a secret, or stands where one that does is wanted."""
     if value is None:
