@@ -754,3 +754,32 @@ def test_one_answer_of_text_with_and_without_an_unknown_key(data: Any, code: str
         assert gate.accepts(asked) is not bool(code)
         if not code:
             assert gate.admit(asked) == gate.examine(asked).value
+
+
+@pytest.mark.parametrize(
+    ("data", "pointers"),
+    [
+        ({"from": 1}, ["/from"]),
+        ({"x": "a", "from": 1}, ["/x", "/from"]),
+        ({"from": 1, "y": "a"}, ["/from", "/y"]),
+        ({"y": "a", "orig": "QLP", "from": "OST"}, ["/y", "/orig"]),
+        ({"orig": "QLP", "y": [], "from": "OST", "deck": 1}, ["/orig", "/y"]),
+        ({"y": 1}, ["/origin"]),
+    ],
+)
+def test_a_fault_stands_under_the_name_that_was_sent(data: Any, pointers: list[str]) -> None:
+    for declared, came, before in (
+        (Renamed, data, ""),
+        (list[Renamed], [data], "/0"),
+        (dict[str, Renamed], {"a": data}, "/a"),
+    ):
+        gate: Gate[Any] = Gate(declared)
+        wanted = [before + pointer for pointer in pointers]
+        assert [fault.pointer for fault in gate.examine(came).faults] == wanted
+        assert [fault.pointer for fault in gate.examine_json(json.dumps(came)).faults] == wanted
+
+
+def test_what_is_told_of_odd_things_travels() -> None:
+    verdict = Gate(list[int]).examine([{1, 2}, object(), Decimal("1.5"), range(3)])
+    again = pickle.loads(pickle.dumps(verdict))
+    assert [fault.message for fault in again.faults] == [fault.message for fault in verdict.faults]

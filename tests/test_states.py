@@ -7,6 +7,8 @@ import json
 import os
 import pickle
 import warnings
+from datetime import date, datetime, timedelta
+from decimal import Decimal
 from random import Random
 from typing import Any
 
@@ -22,6 +24,82 @@ from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.made import Made
 from dutiful_gate.sample.payloads import CannotSample, Payloads
 from dutiful_gate.shape.walk import uses_of
+
+
+class Liar:
+    @property
+    def __class__(self) -> Any:
+        raise OSError("not told")
+
+
+class NoLength(list[Any]):
+    def __len__(self) -> int:
+        raise OSError("not told")
+
+
+class NoHash(str):
+    def __hash__(self) -> int:
+        raise OSError("not told")
+
+
+class NotEqual(int):
+    def __eq__(self, other: object) -> bool:
+        raise OSError("not told")
+
+    __hash__ = int.__hash__
+
+
+class NoItems(dict[Any, Any]):
+    def items(self) -> Any:
+        raise OSError("not told")
+
+    def __getitem__(self, key: Any) -> Any:
+        raise OSError("not told")
+
+
+ODD_THINGS: list[Any] = [
+    Liar(), NoLength([1]), NoHash("x"), NotEqual(3), NoItems(a=1), object(), b"x", bytearray(b"x"), {1: 2}, {None: 1}, {("a",): 1}, (1, 2),
+    {1, 2}, frozenset(), range(3), Decimal("NaN"), Decimal("sNaN"), Decimal("1e999999"), float("nan"), float("inf"), -(10**400),
+    datetime.min, datetime.max, date.max, timedelta.max, "\ud800", "a" * 5000, ["x"] * 200, {str(at): at for at in range(200)}, [[[[[[]]]]]],
+    True, len, type, complex(1, 1), memoryview(b"x"), Exception("e"), {"a": float("nan")}, None,
+]  # fmt: skip
+
+
+def planted(data: Any, random: Random) -> Any:
+    """The data with something odd somewhere in it."""
+    if isinstance(data, dict) and data and random.random() < 0.8:
+        key = random.choice(list(data))
+        if random.random() < 0.15:
+            return {**data, random.choice([1, None, "deck", ("t",)]): 5}
+        return {**data, key: planted(data[key], random)}
+    if isinstance(data, list) and data and random.random() < 0.8:
+        at = random.randrange(len(data))
+        return [*data[:at], planted(data[at], random), *data[at + 1 :]]
+    return random.choice(ODD_THINGS)
+
+
+def read_by_all_who_ask(gate: Gate[Any], data: Any) -> None:
+    """One answer, and all that is said of it can be read."""
+    verdict = gate.examine(data)
+    assert gate.accepts(data) == bool(verdict)
+    if not verdict:
+        with pytest.raises(Refused) as caught:
+            gate.admit(data)
+        assert [fault.code for fault in caught.value.faults] == [fault.code for fault in verdict.faults]
+        json.dumps(verdict.problem())
+    else:
+        admitted = gate.admit(data)
+        if not any("0x" in text or "Itself" in text for text in (repr(admitted), repr(verdict.value))):
+            assert repr(admitted) == repr(verdict.value)
+    verdict.entered()
+    verdict.by_field()
+    assert [fault.as_dict() for fault in pickle.loads(pickle.dumps(verdict)).faults] == [
+        fault.as_dict() for fault in verdict.faults
+    ]
+    try:
+        gate.release_json(verdict.value if verdict else data)
+    except Refused as refused:
+        str(refused)
 
 
 class Asking(RuleBasedStateMachine):
@@ -141,6 +219,16 @@ class Asking(RuleBasedStateMachine):
         verdict = gate.examine(self.data)
         assert gate.accepts(self.data) == bool(verdict)
         gate.examine(self.value)
+
+    @rule(source=st.sampled_from(Source))
+    def plant(self, source: Source) -> None:
+        words = {
+            "keys": self.gate.keys,
+            "lenient": self.gate.lenient,
+            "unknown": self.gate.unknown,
+            "names": self.names,
+        }
+        read_by_all_who_ask(Gate(self.gate.declared, source, **words), planted(self.data, self.random))
 
     @invariant()
     def speaks(self) -> None:

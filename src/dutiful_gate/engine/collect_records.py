@@ -29,7 +29,9 @@ from .plan import (
 )
 from .runtime import (
     TOO_DEEP,
+    as_sent,
     attributes_of,
+    by_own_name,
     drop_unknown,
     drop_unnamed,
     gathered,
@@ -42,7 +44,6 @@ from .runtime import (
     refuse_unknown,
     refuse_unnamed,
     remade,
-    under_one_name,
 )
 from .sound import native_names
 
@@ -93,6 +94,8 @@ class RecordWriter(EngineWriter, ABC):
                 self.write("return FAILED")
         if plan.outgoing and (record.fits or record.computed):
             self.write("whole = data")
+        if any(field.also for field in record.fields):
+            self.write("sent, begun = {}, (start, len(log.excused), len(log.dropped))")
         came = self._open_record(record)
         mentioned = {name for rule in record.rules for name in rule.fields}
         value_of = {}
@@ -137,9 +140,17 @@ class RecordWriter(EngineWriter, ABC):
                     self.write(f"{self.bind(in_document_order, 'in_document_order')}(log, start, len(path), data)")
                 with self.block("else:"):
                     self.write("log.spill(start)")
+            self._tell_as_sent(record)
             self.write("return FAILED")
+        self._tell_as_sent(record)
         self._build(record, value_of, came)
         self.where = where
+
+    def _tell_as_sent(self, record: Record) -> None:
+        """What is told of a field that came under another name stands there."""
+        if any(field.also for field in record.fields):
+            with self.block("if sent:"):
+                self.write(f"{self.bind(as_sent, 'as_sent')}(log, begun, len(path), sent)")
 
     def _fits_going_out(self, record: Record) -> None:
         """Judge what would go out by the documents beside a record."""
@@ -195,7 +206,7 @@ class RecordWriter(EngineWriter, ABC):
             self.write(f"{before} = len(faults)")
         depth = 0
         if field.also:
-            self._also(field, key, value, missing)
+            self._also(field, key, value)
             depth = 1
         self._indent += depth
         inner = 0
@@ -253,25 +264,22 @@ class RecordWriter(EngineWriter, ABC):
         with self.block("else:"):
             self.read(field.use, value, path)
 
-    def _also(self, field: Field, key: str, value: str, missing: str) -> None:
+    def _also(self, field: Field, key: str, value: str) -> None:
         """A field that came under another of its names is looked for under its own; under several it is a fault.
 
         What follows is written under an else.
         """
-        under = self.variable("under")
-        names = self.bind((field.wire, *field.also), "NAMES")
+        several = self.variable("several")
         also = self.bind(field.also, "ALSO")
-        self.write(f"{under} = {self.bind(under_one_name, 'under_one_name')}(data, {key}, {also})")
-        several = self.cause(
+        self.write(f"data, {several} = {self.bind(by_own_name, 'by_own_name')}(data, {key}, {also}, sent)")
+        only_one = self.cause(
             "repeat", "one of {names} only", expected={"names": (field.wire, *field.also)}, got="several"
         )
-        with self.block(f"if {under} is None:"):
-            self.fault(f"path + {self.step(key)}", several)
-            self.write(f"data = {{name: held for name, held in data.items() if name not in {names}}}")
+        with self.block(f"if {several}:"):
+            self.fault(f"path + {self.step(key)}", only_one)
             self.write(f"{value} = FAILED")
-            self.write(f"{missing} += 1")
         self.write("else:")
-        self.write(f"    data = {under}")
+        self.write("    pass")
 
     def rest(self, record: Record, field: Field) -> str:
         """Gather the keys that nobody declared."""
@@ -389,6 +397,7 @@ class RecordWriter(EngineWriter, ABC):
         with self.block("except ValueError as error:"):
             told = f"{self.bind(record_fault, 'record_fault')}({unsound}, path, error, {wire}, "
             self.write(f"faults.append({told}{self.bind(self.words_of, 'own_fault')}))")
+            self._tell_as_sent(record)
             self.write("return FAILED")
 
     def _make(self, record: Record, value_of: dict[str, str], came: str) -> None:

@@ -394,6 +394,36 @@ def under_one_name(data: dict[Any, Any], wire: str, also: Sequence[str]) -> dict
     return {wire if name == came[0] else name: held for name, held in data.items()}
 
 
+def by_own_name(
+    data: dict[Any, Any], wire: str, also: Sequence[str], sent: dict[str, Any]
+) -> tuple[dict[Any, Any], bool]:
+    """The data with a field under its own name, at the place of the first name it came under; and whether of several.
+
+    `sent` is told under which name it came.
+    """
+    came = [name for name in data if name == wire or name in also]
+    if came in ([], [wire]):
+        return data, False
+    sent[wire] = came[0]
+    more = frozenset(came[1:])
+    return {wire if name == came[0] else name: held for name, held in data.items() if name not in more}, bool(more)
+
+
+def as_sent(log: Log, start: tuple[int, int, int], depth: int, sent: Mapping[str, Any]) -> None:
+    """Let all that was told of a record since `start` stand under the names that were sent."""
+
+    def told(path: Path) -> Path:
+        return (
+            (*path[:depth], sent[path[depth]], *path[depth + 1 :])
+            if len(path) > depth and path[depth] in sent
+            else path
+        )
+
+    for faults, begun in ((log.faults, start[0]), (log.excused, start[1])):
+        faults[begun:] = [(told(raw[0]), *raw[1:]) for raw in faults[begun:]]
+    log.dropped[start[2] :] = map(told, log.dropped[start[2] :])
+
+
 def chooser(
     wire: Sequence[object], values: Sequence[object], source: Source, *, lenient: bool = False
 ) -> Callable[[object], object]:

@@ -8,7 +8,7 @@ from typing import Any
 
 from .cause import Cause
 from .place import Place
-from .show import Outline, honest, outlined, shortened, shown, visible
+from .show import Outline, Said, Unreadable, honest, outlined, shortened, shown, visible
 
 Path = tuple[Any, ...]
 """Keys and indexes from the root down."""
@@ -149,7 +149,10 @@ def _kept(value: object) -> object:
     from decimal import Decimal
     from uuid import UUID
 
-    return value if type(value) in (Decimal, datetime, date, time, timedelta, UUID) else outlined(value)
+    if type(value) in (Decimal, datetime, date, time, timedelta, UUID) or isinstance(value, Unreadable | Said):
+        return value
+    kept = outlined(value)
+    return kept if kept is None or kept.kind is not object else Said(value)
 
 
 def _jsonable(number: object) -> object:

@@ -59,6 +59,19 @@ class Outline:
         return Outline, (self.kind, self.count)
 
 
+class Said:
+    """What is said of a value that itself does not travel: its words, and how many it holds."""
+
+    __slots__ = ("count", "words")
+
+    def __init__(self, value: Any) -> None:
+        self.words = shown(value)
+        self.count = len(value) if isinstance(value, Collection) else 0
+
+    def __len__(self) -> int:
+        return self.count
+
+
 class Unreadable:
     """Stands where an object stood that cannot be asked what it is."""
 
@@ -126,6 +139,8 @@ def _in_words(text: str, spoken: Callable[[str], str]) -> str:
 
 def _shown_by_standing(value: object) -> str:
     """The same for a subclass of what is known, or for something unknown."""
+    if isinstance(value, Said):
+        return value.words
     if isinstance(value, Outline):
         if value.kind is object:
             return "a hidden value"
