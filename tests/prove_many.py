@@ -67,7 +67,11 @@ def proved(seed: int, instances: int) -> tuple[str, Proof | None, list[str]]:
     excepted = any(word in text for word in ("urn:dutiful:document", "unevaluated", "patternProperties"))
     excepted = excepted or "urn:dutiful:document" in json.dumps(again) or '"anyOf": [{"type": "object", "prop' in text
     # A document that stands beside a secret is not told again.
-    excepted = excepted or any("secret" in line and "fits(" in line for line in module.splitlines())
+    judged = ["fits(", *(line.partition(" = ")[0] for line in module.splitlines() if " = Annotated[Any, fits(" in line)]
+    excepted = excepted or any("secret" in line and word in line for line in module.splitlines() for word in judged)
+    # Two records of one name: the second gets another, and its title with it.
+    titles = [held.get("title") for held in document.get("$defs", {}).values() if held.get("type") == "object"]
+    excepted = excepted or len(set(titles)) < len(titles)
     if again != document and not excepted:
         told.append("declaration, document, declaration, document: the second document differs from the first")
     judge = Gate.from_schema(document, formats="assert")

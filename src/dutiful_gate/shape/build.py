@@ -510,9 +510,15 @@ def _exactly(value: Any) -> Any:
 
 
 def _record_name(declared: Any) -> str:
-    """A name for `$defs`: `Page[Booking]` is PageOfBooking."""
-    arguments = [_record_name(each) for each in typing.get_args(declared)]
+    """A name for `$defs`: `Page[Booking]` is PageOfBooking, whatever stands beside it."""
     origin = typing.get_origin(declared) or declared
+    if origin is Annotated:
+        return _record_name(declared.__origin__)
+    if isinstance(declared, typing.ForwardRef):
+        return re.sub(r"\W+", "_", declared.__forward_arg__)
+    arguments = [_record_name(each) for each in typing.get_args(declared)]
+    if origin in (Union, types.UnionType):
+        return "Or".join(arguments)
     name = getattr(origin, "__name__", None) or "Record"
     return f"{name}Of{'And'.join(arguments)}" if arguments else str(name)
 
