@@ -8,7 +8,7 @@ from typing import Any
 
 from .cause import Cause
 from .place import Place
-from .show import Outline, Said, Unreadable, honest, outlined, shortened, shown, visible
+from .show import PLAIN, Outline, Said, Unreadable, honest, outlined, shortened, shown, visible
 
 Path = tuple[Any, ...]
 """Keys and indexes from the root down."""
@@ -51,8 +51,8 @@ class Fault:
         self.path = path
         self.place = place
         self._cause = cause
-        self._given = honest(given)
-        self._value = honest(value)
+        self._given = given if type(given) in PLAIN else honest(given)
+        self._value = value if type(value) in PLAIN else honest(value)
 
     @property
     def pointer(self) -> str:
