@@ -284,7 +284,7 @@ class _Module:
             return f"Literal[{', '.join(map(literal, rest['enum']))}]", []
         if kind == "integer" and node.draft.name == "draft-04":
             return "int", [self.whole(node)]  # to that edition 1.0 is no whole number
-        said: Said = scalar(kind, rest, formats=True)
+        said: Said = scalar(kind, rest, formats=True, secret=node.raw.get("writeOnly") is True)
         for module, name in said.imports:
             self.use(module, name)
         if any("it" in rule for rule in said.rules):

@@ -36,13 +36,13 @@ class Said:
         self.left: dict[str, Any] = {}
 
 
-def scalar(kind: str, words: dict[str, Any], *, formats: bool) -> Said:
-    """The type and rules for the keywords of one kind of value."""
+def scalar(kind: str, words: dict[str, Any], *, formats: bool, secret: bool = False) -> Said:
+    """The type and rules for the keywords of one kind of value, which may be a secret."""
     said = Said(_BASES.get(kind, ""))
     left = dict(words)
     if kind == "string" and formats:
         _text(said, left)
-    _rules(said, kind, left)
+    _rules(said, kind, left, secret=secret)
     rest = []
     stayed: set[str] = set()
     for each in left.pop("allOf", []):
@@ -50,7 +50,7 @@ def scalar(kind: str, words: dict[str, Any], *, formats: bool) -> Said:
         held = dict(each) if isinstance(each, dict) else {}
         # What stands first and has no rule stays first: the others of its keyword stay with it.
         if held and not held.keys() & (left.keys() | stayed):
-            _rules(inner, kind, held)
+            _rules(inner, kind, held, secret=secret)
         if not isinstance(each, dict) or held:
             stayed |= set(held)
             rest.append(each)
@@ -112,7 +112,7 @@ def _drop(left: dict[str, Any], keywords: Any) -> None:
         left.pop(word, None)
 
 
-def _rules(said: Said, kind: str, left: dict[str, Any]) -> None:
+def _rules(said: Said, kind: str, left: dict[str, Any], *, secret: bool) -> None:
     """Rules for the keywords that have one; these are taken out."""
     if kind in _LENGTHS:
         _length(said, left, *_LENGTHS[kind])
@@ -124,7 +124,7 @@ def _rules(said: Said, kind: str, left: dict[str, Any]) -> None:
     if kind == "array" and _is_plain_contains(left):
         said.rules.append(f"it.contains({literal(left.pop('contains')['const'])})")
     if kind == "string":
-        if isinstance(left.get("pattern"), str) and (rule := pattern_rule(left["pattern"])) is not None:
+        if isinstance(left.get("pattern"), str) and (rule := pattern_rule(left["pattern"], secret=secret)) is not None:
             said.rules.append(rule)
             del left["pattern"]
         if left.get("format") in JUDGES and said.base in ("str", ""):

@@ -120,10 +120,13 @@ _BACK = (
 )
 
 
-def pattern_rule(pattern: str) -> str | None:
-    """The rule of ours that says a pattern in exactly these words; None where there is none."""
+def pattern_rule(pattern: str, *, secret: bool = False) -> str | None:
+    """The rule of ours that says a pattern in exactly these words; None where there is none.
+
+    Beside a secret what a text holds would not be told again, and a pattern is.
+    """
     plain = _literal_of(pattern)
-    if plain is not None:
+    if plain is not None and not secret:
         return plain
     said = _plainly(pattern)
     if said[:1] == "^" and said[-1:] == "$" and said[-2:] != "\\$":
