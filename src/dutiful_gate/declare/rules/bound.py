@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from decimal import Decimal
 from typing import Any
 
 from ..clock import Clock
@@ -30,7 +31,9 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
         if not facts.compares_with(constant):
             raise DeclarationError(
                 f"{rule} compares {facts.phrase} with {constant!r}",
-                remedy=f"write the bound as {facts.phrase}",
+                remedy=f'write Decimal("{constant!r}")'
+                if isinstance(constant, float) and Decimal in facts.ordered
+                else f"write the bound as {facts.phrase}",
             )
         if isinstance(constant, float) and constant != constant:
             raise DeclarationError(f"{rule} compares with NaN", remedy="no value is above or below NaN")
