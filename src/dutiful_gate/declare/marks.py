@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from .errors import DeclarationError
 from .values import Value
 
-_F = TypeVar("_F", bound=Callable[..., Any])
+if TYPE_CHECKING:
+    from functools import cached_property
+
+_F = TypeVar("_F", bound="Callable[..., Any] | property | cached_property[Any]")
 
 
 class About(Value):
