@@ -76,17 +76,10 @@ class Tariff:
         """A property stays what it is."""
         return self.price * 2
 
-    @goes_out
-    @property
-    def half(self) -> Decimal:
-        """In either order."""
-        return self.price / 2
-
 
 def typed(tariff: Tariff) -> None:
     """What a type checker sees of them."""
     assert_type(tariff.price, Decimal)
-    assert_type(tariff.half, Decimal)
     assert_type(tariff.on, date)
     assert_type(tariff.kept, int | str)
     assert_type(tariff.double, Decimal)

@@ -57,6 +57,7 @@ class Facts(Value):
     `ordered`  the Python types it can be compared with, empty when it has no order
     `text`     whether it is a `str`
     `number`   whether it is a number in JSON
+    `alike`    the Python types it can be equal to, where it has no order
     """
 
     phrase: str
@@ -65,6 +66,7 @@ class Facts(Value):
     ordered: tuple[type, ...] = ()
     text: bool = False
     number: bool = False
+    alike: tuple[type, ...] = ()
 
     @property
     def open(self) -> bool:
@@ -82,7 +84,11 @@ class Facts(Value):
 
     def equals(self, constant: object) -> bool:
         """Whether the value can be equal to a constant of the declaration."""
-        return self.compares_with(constant) or (self.text and isinstance(constant, str))
+        return (
+            self.compares_with(constant)
+            or (self.text and isinstance(constant, str))
+            or isinstance(constant, self.alike)
+        )
 
 
 ANY_VALUE: Final = Facts("a value", "value", measured="items", ordered=(object,), text=True)

@@ -25,7 +25,7 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
-from ..shape.to_json import plain
+from ..shape.to_json import plain_fallback
 from ..shape.walk import holds_secret
 from ..source.program import Unit
 from .crowds import crowded, spreads
@@ -98,7 +98,7 @@ class CheckedWriter(SoundWriter):
     def plain_fallback(self, use: Use) -> str | None:
         """The name of the plain data of what stands in; None where it has none."""
         try:
-            told = plain(use, use.fallback, self.plan.shape)
+            told = plain_fallback(use, self.plan.shape)
         except Exception:
             return None
         return self.bind(told, "INSTEAD")

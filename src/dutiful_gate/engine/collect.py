@@ -633,9 +633,12 @@ class CollectWriter(RecordWriter):
         given = self.variable("given")
         self.write(f"{given} = {value}")
         if self._reading_says is not None:
+            before = self.variable("before")
+            self.write(f"{before} = len(faults)")
             self._link_says(key, value, given, path)
-            return
-        if path == "path":  # the sound function has given this very record up already
+            with self.block(f"if len(faults) != {before}:"):
+                self.write(f"{value} = FAILED")
+        elif path == "path":  # the sound function has given this very record up already
             self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")
         else:
             self.swift.hidden, self.swift.where = self.hidden, self.where

@@ -9,7 +9,9 @@ from ..declare.facts import FAILED, Source, Stop
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..report.show import shown
+from ..shape.final import keeps_form
 from ..shape.nodes import Alias, Entries, Field, Items, Link, Nullable, Record, Scalar, Shape, Use, default_of
+from ..shape.to_json import plain
 from ..shape.walk import holds_secret
 from .gatehouse import Engine
 from .plan import Plan
@@ -30,10 +32,22 @@ def check_held(shape: Shape) -> None:
 def _check_default(shape: Shape, record: Record, field: Field) -> None:
     default = default_of(field)
     if default is None and field.use.nullable:
+        for use in (field.use, field.use.node.inner if isinstance(field.use.node, Nullable) else field.use):
+            if not all(document.sound(None) for document in use.fits):
+                raise DeclarationError(
+                    "the default null is not what the document beside it asks for",
+                    remedy="change the default or the document",
+                    record=record.name,
+                    field=field.attribute,
+                )
         return
     problem = _quick_problem(field.use, default)
     if problem is None:
         problem = _problem(shape, field.use, default, Source.NATIVE)
+    if not problem and field.use.fits and (default is None or keeps_form(field.use, shape.aliases)):
+        told = plain(field.use, default, shape)
+        if not all(document.sound(told) for document in field.use.fits):
+            problem = "the document beside it asks for something else"
     if problem:
         hides = holds_secret(field.use, shape.guarded)
         raise DeclarationError(
@@ -49,7 +63,7 @@ def _quick_problem(use: Use, default: object) -> str | None:
     listed = isinstance(use.node, Items) and use.node.into == "list"
     if (listed and default == []) or (isinstance(use.node, Entries) and default == {}):
         return "" if all(isinstance(part, Rule) and part.holds(default) for part in use.parts) else None
-    if not isinstance(use.node, Scalar):
+    if not isinstance(use.node, Scalar) or use.node.facts.open:
         return None
     value = use.node.kind.reader(Source.NATIVE)(default)
     if isinstance(value, Stop):

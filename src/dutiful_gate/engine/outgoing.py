@@ -7,7 +7,7 @@ what stands before a step that makes another value.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from functools import partial
 from typing import Any
@@ -32,6 +32,7 @@ from ..declare.kinds.lenient import Lenient
 from ..declare.kinds.number import TOO_LONG
 from ..declare.rules import Distinct, Face, Holds, Rule
 from ..declare.steps import Step, in_utc
+from ..declare.takes import Takes
 from ..shape.final import keeps_form, survives
 from ..shape.nodes import Choice, Record, Scalar, Shape, Use
 from ..shape.walk import rebuilt, rebuilt_records
@@ -67,6 +68,39 @@ class Sendable(Rule):
         return "sendable"
 
 
+class OfKind(Rule):
+    """A value of any type that is of a kind which a rule beside it can judge, though the rule is not asked."""
+
+    kind: Takes
+
+    def condition(self, value: str, bind: Bind) -> str:
+        """It is asked for by what it takes."""
+        return "True"
+
+    def takes(self) -> Takes:
+        """The kind."""
+        return self.kind
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        """It has no way to fail but by its kind."""
+        return ()
+
+    def numbers(self) -> Mapping[str, object]:
+        """It has none."""
+        return {}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        """It says nothing of data that came."""
+        return {}
+
+    def suits(self, facts: Facts) -> None:
+        """It suits any."""
+        return
+
+    def __str__(self) -> str:
+        return "of a kind"
+
+
 def is_sendable(kind: Kind, value: Any) -> bool:
     """Whether what a typed value is written as is read as the same value again."""
     try:
@@ -91,9 +125,18 @@ def is_sendable(kind: Kind, value: Any) -> bool:
 
 def outgoing(shape: Shape) -> Shape:
     """The shape that values have when they go out."""
-    records = {key: _outgoing_record(record) for key, record in rebuilt_records(shape.records, _outgoing_use).items()}
-    aliases = {key: rebuilt(use, _outgoing_use) for key, use in shape.aliases.items()}
-    return shape.but(root=rebuilt(shape.root, _outgoing_use), records=records, aliases=aliases)
+    # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
+    shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.but(fits=()))
+    shape = _rebuilt(shape, _outgoing_use)
+    return shape.but(records={key: _outgoing_record(record) for key, record in shape.records.items()})
+
+
+def _rebuilt(shape: Shape, change: Callable[[Use], Use]) -> Shape:
+    return shape.but(
+        root=rebuilt(shape.root, change),
+        records=rebuilt_records(shape.records, change),
+        aliases={key: rebuilt(use, change) for key, use in shape.aliases.items()},
+    )
 
 
 def _outgoing_record(record: Record) -> Record:
@@ -123,9 +166,10 @@ def _outgoing_use(use: Use) -> Use:
         node = Scalar(kind)
         if isinstance(kind, AnyNumber | ExactAsText | Formed | Moment | LocalMoment | Written | Whole):
             kept = (*kept, Sendable(kind))
-    # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
-    fits = use.fits if keeps_form(use) else ()
-    return use.but(node=node, parts=kept, via=None, split="", blank=False, fits=fits)
+    if use.node.facts.open and made is None:
+        kinds = tuple(takes for part in parts if part not in kept and (takes := part.takes()) is not None)
+        kept = (*map(OfKind, kinds), *kept)
+    return use.but(node=node, parts=kept, via=None, split="", blank=False)
 
 
 def is_for_admission(rule: Rule) -> bool:

@@ -9,6 +9,7 @@ from ..declare.kinds import Exact, Kind
 from ..declare.kinds.lenient import Lenient
 from ..declare.steps import Step
 from ..shape.nodes import (
+    MISSING,
     Alias,
     Branches,
     Choice,
@@ -24,7 +25,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
-from ..shape.to_json import Known, belongs, is_alike, nearest_first
+from ..shape.to_json import Known, belongs, is_alike, nearest_first, plain_fallback
 from ..source.program import Unit
 from ..source.writer import Writer
 from .own import asking, carried
@@ -94,6 +95,22 @@ class ReleaseWriter(Writer):
         """Make plain data of the variable `value` in place."""
         if any(isinstance(part, Step) and not part.normalising for part in use.parts):
             return  # what a function of one's own made goes out as it is
+        if use.fallback is not MISSING and not _is_of(use.but(fallback=MISSING), use.fallback, self.shape):
+            self.instead(use, value)
+            return
+        self.release_node(use, value)
+
+    def instead(self, use: Use, value: str) -> None:
+        """What stands in for a refused value and is not of its type goes out as it is."""
+        fallback, kind = self.bind(use.fallback, "FALLBACK"), self.bind(type(use.fallback), "KIND")
+        with self.block(f"if {value}.__class__ is {kind} and {value} == {fallback}:"):
+            self.write(f"{value} = {self.bind(plain_fallback(use, self.shape), 'INSTEAD')}")
+        with self.block("else:"):
+            self.write("pass")
+            self.release_node(use, value)
+
+    def release_node(self, use: Use, value: str) -> None:
+        """Make plain data of what a use holds."""
         match use.node:
             case Scalar(kind):
                 source = value if self.exact and _is_exact(kind) else kind.release(value, self.bind)
@@ -202,6 +219,13 @@ class ReleaseWriter(Writer):
         self.write(f"{held} = {source}")
         self.release(field.use, held)
         self.write(f"made[{self.key(field.wire, trusted=field.wire == field.attribute)}] = {held}")
+
+
+def _is_of(use: Use, value: object, shape: Shape) -> bool:
+    try:
+        return belongs(use, value, shape)
+    except Exception:
+        return False
 
 
 def key_text(plain: object) -> str:

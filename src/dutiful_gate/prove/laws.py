@@ -158,7 +158,7 @@ def _asks_more(shape: Shape) -> bool:
             return True
         if any(isinstance(part, Step) and not part.normalising for part in use.parts):
             return True
-        if use.fits and not comes_final(use):
+        if use.fits and not comes_final(use, shape.aliases):
             return True
         for number, part in enumerate(use.parts):
             if isinstance(part, Rule) and (is_for_admission(part) or not survives(part, use.parts[number + 1 :])):

@@ -9,6 +9,7 @@ from ipaddress import IPv6Address
 from random import Random
 from typing import Any
 
+from ..engine.plan import after_making
 from ..engine.runtime import remade
 from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Shape, Use
 from ..shape.to_json import belongs
@@ -50,6 +51,8 @@ class Made:
     def of(self, use: Use, value: Any) -> Any:
         """A value with one part changed; what was handed over stays as it is."""
         random = self.random
+        if after_making(use.parts) is not None or not belongs(use, value, self.shape):
+            return value  # what a function of one's own made, or what stands in, is of its own kind
         match use.node:
             case Nullable(inner):
                 return None if value is None or random.random() < 0.1 else self.of(inner, value)

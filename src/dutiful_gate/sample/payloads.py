@@ -65,7 +65,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
-from ..shape.to_json import plain
+from ..shape.to_json import belongs, plain
 from .text import FORMATS, GOODS, known_words, of_pattern, words_for
 
 _TRIES = 80
@@ -187,7 +187,7 @@ class Payloads:
         usual = 0 if depth > _DEEP else self.random.randint(0, 3)
         made = [self.use(item, depth + 1, name) for _ in range(_length(parts, usual, self.random))]
         for part in parts:
-            if isinstance(part, Contains) and self.random.random() < 0.9:
+            if isinstance(part, Contains) and belongs(item, part.held, self.shape) and self.random.random() < 0.9:
                 made.insert(0, plain(item, part.held, self.shape))
         return made
 
@@ -263,6 +263,7 @@ class Payloads:
     def scalar(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
         """A single value."""
         inner = kind.inner if isinstance(kind, Lenient) else kind
+        parts = _before_making(parts)
         for part in parts:
             if isinstance(part, OneOf):
                 return kind.plain(self.random.choice(part.choices))
@@ -432,6 +433,12 @@ def _bounds(parts: Sequence[Step | Rule], low: Any, high: Any) -> tuple[Any, Any
         high = min(ceilings)
         low = low if floors else min(low, high - 1000)
     return low, high
+
+
+def _before_making(parts: Sequence[Step | Rule]) -> Sequence[Step | Rule]:
+    """What stands before a step that makes another value: the rest judges what is made."""
+    makers = [at for at, part in enumerate(parts) if isinstance(part, Step) and not part.normalising]
+    return parts[: makers[0]] if makers else parts
 
 
 def _up(number: Any) -> int:

@@ -221,6 +221,10 @@ def check_parts(use: Use, *, secret: bool) -> None:
 
 def _check_parts(use: Use) -> None:
     facts = use.node.facts
+    if facts.sort == "null" and use.parts:
+        raise DeclarationError(
+            f"{use.parts[0]} stands beside null, where there is nothing to judge", remedy="leave it out"
+        )
     stage: list[Rule] = []
     for part in use.parts:
         if isinstance(part, Step):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Between, Ceiling, Floor, Length, Matches, OneOf, Rule
@@ -58,14 +58,25 @@ def _outlasts(rule: Rule, step: Step) -> bool:
     return False
 
 
-def keeps_form(use: Use) -> bool:
+def keeps_form(use: Use, aliases: Mapping[str, Use]) -> bool:
     """Whether what comes and what goes out for a value are the same: no steps, nothing lenient, no records."""
-    return comes_final(use) and not any(isinstance(each.node, Link | Alias) for each in every(use))
+    return comes_final(use, aliases) and not any(isinstance(each.node, Link) for each in _opened(use, aliases))
 
 
-def comes_final(use: Use) -> bool:
+def _opened(use: Use, aliases: Mapping[str, Use]) -> Iterator[Use]:
+    """A use and all that are inside it, not looking into records; each alias once."""
+    waiting, seen = [use], set[str]()
+    while waiting:
+        for each in every(waiting.pop()):
+            yield each
+            if isinstance(each.node, Alias) and each.node.key not in seen:
+                seen.add(each.node.key)
+                waiting.append(aliases[each.node.key])
+
+
+def comes_final(use: Use, aliases: Mapping[str, Use]) -> bool:
     """Whether a value comes in its final form only, as far as the use tells without looking into records."""
-    for each in every(use):
+    for each in _opened(use, aliases):
         node = each.node
         if isinstance(node, Choice) and node.lenient:
             return False

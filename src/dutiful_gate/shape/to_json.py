@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from typing import Any
 
 from ..declare.facts import Source, Stop
 from ..declare.steps import Step
 from .nodes import (
+    MISSING,
     Alias,
     Branches,
     Choice,
@@ -30,6 +32,8 @@ def plain(use: Use, value: Any, shape: Shape) -> object:
     """The plain JSON data of a sound value."""
     if any(isinstance(part, Step) and not part.normalising for part in use.parts):
         return value  # what a function of one's own made goes out as it is
+    if use.fallback is not MISSING and type(value) is type(use.fallback) and value == use.fallback:
+        return plain_fallback(use, shape)
     match use.node:
         case Scalar(kind):
             return kind.plain(value)
@@ -55,6 +59,20 @@ def plain(use: Use, value: Any, shape: Shape) -> object:
             return plain(shape.aliases[key], value, shape)
         case Link(key):
             return _plain_record(shape.records[key], value, shape)
+
+
+def plain_fallback(use: Use, shape: Shape) -> object:
+    """The plain JSON data of what stands in for a refused value, which need not be of the type: then as it is.
+
+    Raises TypeError where JSON has no such value.
+    """
+    try:
+        if belongs(use, use.fallback, shape):
+            return plain(use.but(fallback=MISSING), use.fallback, shape)
+    except Exception:  # what cannot even be asked is not of the type
+        pass
+    json.dumps(use.fallback, allow_nan=False)
+    return use.fallback
 
 
 def _plain_record(record: Record, value: Any, shape: Shape) -> dict[str, object]:

@@ -63,8 +63,10 @@ def decimal_from_text(value: object) -> object:
         return _SIZE
 
 
-def decimal_plain(value: Decimal) -> object:
+def decimal_plain(value: Decimal | int) -> object:
     """An int or float that stands for exactly these digits, else the Decimal itself."""
+    if isinstance(value, int):
+        return int(value)
     if value == value.to_integral_value():
         return int(value)
     near = float(value)

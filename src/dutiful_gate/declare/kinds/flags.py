@@ -19,7 +19,7 @@ class Flags(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("a sum of flags", "sum of flags")
+        return Facts("a sum of flags", "sum of flags", alike=(self.owner,))
 
     @cached_property
     def all(self) -> int:

@@ -33,7 +33,7 @@ class Truth(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("true or false", "boolean")
+        return Facts("true or false", "boolean", alike=(bool,))
 
     def ready(self, source: Source, value: str, bind: Bind) -> str:
         return "False" if source is Source.TEXT else f"{value}.__class__ is bool"

@@ -38,7 +38,7 @@ class OneOf(Rule):
     def suits(self, facts: Facts) -> None:
         if not self.choices:
             raise DeclarationError(f"{self} leaves no choice", remedy="name at least one value")
-        if not (facts.ordered or facts.text):
+        if not (facts.ordered or facts.text or facts.alike):
             raise DeclarationError(
                 f"{self} makes no sense for {facts.phrase}", remedy="put the rule on what it holds, or use Literal"
             )

@@ -47,7 +47,7 @@ class Equal(Rule):
     def suits(self, facts: Facts) -> None:
         if facts.equals(self.constant):
             return
-        if facts.ordered or facts.measured:
+        if facts.ordered or facts.measured or facts.alike:
             raise DeclarationError(
                 f"{self} compares {facts.phrase} with {self.constant!r}: "
                 + ("they are never equal" if self.wanted else "they always differ"),

@@ -19,14 +19,16 @@ def check_ranges(rules: Sequence[Rule]) -> None:
     for floors, ceilings in (_value_ends(rules), _length_ends(rules)):
         for floor, floor_in, low in floors:
             for ceiling, ceiling_in, high in ceilings:
-                if (
-                    low is high
-                    or isinstance(floor, Clock)
-                    or isinstance(ceiling, Clock)
-                    or floor < ceiling
-                    or (floor == ceiling and floor_in and ceiling_in)
-                ):
+                if low is high or isinstance(floor, Clock) or isinstance(ceiling, Clock):
                     continue
+                try:
+                    if floor < ceiling or (floor == ceiling and floor_in and ceiling_in):
+                        continue
+                except TypeError:
+                    raise DeclarationError(
+                        f"nothing can pass both {low} and {high}: they compare with different kinds of value",
+                        remedy="drop one, or declare a union with each rule beside its own type",
+                    ) from None
                 raise DeclarationError(
                     f"nothing can pass both {low} and {high}: the range is upside down",
                     remedy="swap the bounds, or drop one",

@@ -33,7 +33,7 @@ from ...shape.nodes import (
     Use,
     default_of,
 )
-from ...shape.to_json import plain
+from ...shape.to_json import plain, plain_fallback
 from ...shape.walk import holds_secret
 from ..document import Unstated
 from ..embedded import Fits
@@ -286,7 +286,7 @@ class _Pen:
             said |= self.node(use, at, name)
             self.parts(said, use, at, name)
         for document in use.fits:
-            if comes_final(use):
+            if comes_final(use, self.shape.aliases):
                 self.embed(said, document, at, name)
             else:
                 self.leave(at, name, document, Unsaid("it judges what came, and a document speaks of final forms"))
@@ -318,13 +318,13 @@ class _Pen:
         said = self.node(use, at, name)
         self.parts(said, use, at, name)
         for document in use.fits:
-            if not keeps_form(use):
+            if not keeps_form(use, self.shape.aliases):
                 self.leave(at, name, document, Unsaid("it judges what came, and that changes on the way"))
                 continue
             self.embed(said, document, at, name)
         if use.fallback is not MISSING:
             try:
-                instead = {"const": self.plain(use, use.fallback)}
+                instead = {"const": _jsonable(plain_fallback(use, self.shape))}
             except (TypeError, ValueError, AttributeError, StopIteration):
                 instead = {}
             said = {"anyOf": [said, instead]}
