@@ -45,7 +45,7 @@ from .runtime import (
     refuse_unnamed,
     remade,
 )
-from .sound import native_names
+from .sound_records import native_names
 
 
 class RecordWriter(EngineWriter, ABC):

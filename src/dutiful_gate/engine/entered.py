@@ -9,7 +9,7 @@ from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable
 from ..shape.walk import holds_secret
 from .liars import without_liars
 from .runtime import attributes_of
-from .sound import native_names
+from .sound_records import native_names
 
 _DEEPEST = 64
 _PLAIN = (str, int, float, bool, bytes, type(None))

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..declare.blanks import BLANKS, is_blank
 from ..declare.embedded import Embedded
-from ..declare.facts import ANY_VALUE, FAILED, Facts, Own, Source, Stop
+from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
 from ..declare.kinds import Kind, Number
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
@@ -21,7 +21,6 @@ from ..shape.nodes import (
     Branches,
     Choice,
     Entries,
-    Field,
     Fixed,
     Items,
     Link,
@@ -39,31 +38,24 @@ from .pen import EngineWriter
 from .plan import (
     Plan,
     after_making,
-    all_sent,
-    build,
     choice_reader,
     choice_ready,
     collection,
-    default_source,
     is_lone_text,
     is_text,
-    known_keys,
     may_be_blank,
     may_retry,
     member_table,
     options_in_order,
     passed_over,
-    presence_of,
-    record_condition,
     tag_reader,
-    takes_null,
 )
-from .runtime import ABSENT, LEAVES, Memory, attributes_of, gathered, remade, split, under_one_name
+from .runtime import ABSENT, LEAVES, Memory, split
+from .sound_records import GIVE_UP, SoundRecordWriter
 
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
 _NESTED = 6
-_GIVE_UP = "return FAILED"
 _CHECKS = "    # checks of the classes"
 
 
@@ -90,13 +82,12 @@ def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> st
     return f"    if {' or '.join(tests)}:\n        {otherwise}" if tests else ""
 
 
-class SoundWriter(EngineWriter):
+class SoundWriter(SoundRecordWriter):
     """Writes sound functions for uses and records; `functions` holds the source of each."""
 
     def __init__(self, plan: Plan, *, note_unknown: bool, inline: int = _INLINE_DEPTH, again: bool = False) -> None:
-        super().__init__(plan)
+        super().__init__(plan, note_unknown=note_unknown)
         self.most_inline = inline
-        self.note_unknown = note_unknown
         # Whether it is only asked if there is a value: then it does not matter which option of a union gives it.
         self.only_asks = False
         self.functions: list[str] = []
@@ -107,7 +98,6 @@ class SoundWriter(EngineWriter):
         self._record_names: dict[tuple[str, Source, bool, bool, bool], str] = {}
         self._waiting: list[Callable[[], None]] = []
         self._inlined: list[str] = []
-        self._nesting = 0
         self._count = 0
 
     def finish(self) -> None:
@@ -213,7 +203,7 @@ class SoundWriter(EngineWriter):
         with self.block("except Passing:"):
             self.write("raise")
         with self.block("except Exception:"):
-            self.write(_GIVE_UP)
+            self.write(GIVE_UP)
         self._indent -= 1
 
     def read(self, use: Use, value: str) -> None:
@@ -232,7 +222,7 @@ class SoundWriter(EngineWriter):
         if use.split and self.source is not Source.NATIVE:
             self._one_of_list(value)
             with self.block(f"if {value}.__class__ is not str:"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
             self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(use.split, 'SEPARATOR')})")
             with self.reading(Source.TEXT):
                 self.node(use, value)
@@ -251,7 +241,7 @@ class SoundWriter(EngineWriter):
         """Judge what came by the documents that stand beside it."""
         for document in fits if self.source is Source.JSON else ():
             with self.block(f"if not {self.bind(document.sound, 'FITS')}({value}):"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
 
     def node(self, use: Use, value: str) -> None:
         """Read what a use holds, before its steps and rules."""
@@ -261,7 +251,7 @@ class SoundWriter(EngineWriter):
             case Nothing():
                 blank = f" and not {self.bind(is_blank, 'is_blank')}({value})" if self._is_text else ""
                 with self.block(f"if {value} is not None{blank}:"):
-                    self.write(_GIVE_UP)
+                    self.write(GIVE_UP)
                 if blank:
                     self.write(f"{value} = None")
             case Choice():
@@ -281,22 +271,10 @@ class SoundWriter(EngineWriter):
             case Alias(key):
                 self._called(self.function_of(key), value)
 
-    def _renamed(self, field: Field, record: str) -> None:
-        """A field that came under another of its names is looked for under its own."""
-        also = self.bind(field.also, "ALSO")
-        wire = self.bind(field.wire, "KEY")
-        self.write(f"{record} = {self.bind(under_one_name, 'under_one_name')}({record}, {wire}, {also})")
-        with self.block(f"if {record} is None:"):
-            self.write(_GIVE_UP)
-
-    @property
-    def _is_text(self) -> bool:
-        return self.source is Source.TEXT
-
     def _called(self, name: str, value: str) -> None:
         self.write(f"{value} = {name}({value}{self.more})")
         with self.block(f"if {value} is FAILED:"):
-            self.write(_GIVE_UP)
+            self.write(GIVE_UP)
 
     def scalar(self, kind: Kind, value: str, parts: tuple[Step | Rule, ...]) -> None:
         """Check a single value's kind, and read it where it is not ready."""
@@ -332,7 +310,7 @@ class SoundWriter(EngineWriter):
     def _read_by(self, reader: str, value: str) -> None:
         self.write(f"{value} = {reader}({value})")
         with self.block(f"if {value}.__class__ is Stop:"):
-            self.write(_GIVE_UP)
+            self.write(GIVE_UP)
 
     def _one_of_list(self, value: str) -> None:
         """Query parsers give every value as a list: one of one item is that item."""
@@ -347,16 +325,16 @@ class SoundWriter(EngineWriter):
         ready = choice_ready(self, node, source, value)
         if ready is not None and source is Source.JSON:
             with self.block(f"if not ({ready}):"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
             return
         if node.owner is not None and source is Source.JSON and is_lone_text(node):
             with self.block(f"if {value}.__class__ is not str:"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
             self.write(f"{value} = {self.bind(member_table(node), 'MEMBERS')}[{value}]")
             return
         self.write(f"{value} = {choice_reader(self, node, source)}({value})")
         with self.block(f"if {value} is FAILED:"):
-            self.write(_GIVE_UP)
+            self.write(GIVE_UP)
 
     def _open_list(self, value: str, into: str) -> None:
         if self._is_text and not self.circular:
@@ -364,7 +342,7 @@ class SoundWriter(EngineWriter):
                 self.write(f"{value} = [{value}]")
         wanted = collection(self, into) if self.source is Source.NATIVE else "list"
         with self.block(f"if {value}.__class__ is not {wanted} or len({value}) > {self.plan.limits.items}:"):
-            self.write(_GIVE_UP)
+            self.write(GIVE_UP)
 
     def items(self, item: Use, into: str, value: str) -> None:
         """Read a collection into a new one."""
@@ -378,21 +356,21 @@ class SoundWriter(EngineWriter):
             self.write(f"{made}.append({each})")
             if soon:
                 with self.looked_at_soon(made, soon):
-                    self.write(_GIVE_UP)
+                    self.write(GIVE_UP)
         self._nesting -= 1
         if into in ("set", "frozenset") and not spreads(item):
             with self.block(f"if {self.bind(crowded, 'crowded')}({made}):"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
         self.write(f"{value} = {made}" if into == "list" else f"{value} = {collection(self, into)}({made})")
         if into in ("set", "frozenset"):
             with self.block(f"if len({value}) != len({made}):"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
 
     def fixed(self, items: tuple[Use, ...], value: str) -> None:
         """Read a tuple of a fixed number of items."""
         wanted = "tuple" if self.source is Source.NATIVE else "list"
         with self.block(f"if {value}.__class__ is not {wanted} or len({value}) != {len(items)}:"):
-            self.write(_GIVE_UP)
+            self.write(GIVE_UP)
         names = [self.variable("item") for _ in items]
         if names:
             self.write(f"{', '.join(names)}, = {value}")
@@ -403,7 +381,7 @@ class SoundWriter(EngineWriter):
     def entries(self, key: Use, held: Use, value: str) -> None:
         """Read a dict into a new one."""
         with self.block(f"if {value}.__class__ is not dict or len({value}) > {self.plan.limits.items}:"):
-            self.write(_GIVE_UP)
+            self.write(GIVE_UP)
         made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
         plain, safe = is_text(key), spreads(key)
         self.write(f"{made} = {'{}' if safe else '[]'}")
@@ -414,7 +392,7 @@ class SoundWriter(EngineWriter):
                 with self.block(
                     f"if {name}.__class__ is not str or {name} != {name}.strip({self.bind(BLANKS, 'BLANKS')}):"
                 ):
-                    self.write(_GIVE_UP)
+                    self.write(GIVE_UP)
             with self.reading(source):
                 self.read(key, name)
             self.read(held, each)
@@ -422,11 +400,11 @@ class SoundWriter(EngineWriter):
         self._nesting -= 1
         if not safe:
             with self.block(f"if {self.bind(crowded, 'crowded')}([each[0] for each in {made}]):"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
             self.write(f"{made} = dict({made})")
         if not plain or key.parts:
             with self.block(f"if len({made}) != len({value}):"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
         self.write(f"{value} = {made}")
 
     def branches(self, node: Branches, value: str) -> None:
@@ -434,14 +412,14 @@ class SoundWriter(EngineWriter):
         if node.tag and self.source is not Source.NATIVE:
             which = self.variable("which")
             with self.block(f"if {value}.__class__ is not dict:"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
             key = self.bind(node.tag, "TAG")
             self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
             if node.held:
                 inner = self.variable("inner")
                 self.write(f"{inner} = {value}[{self.bind(node.held, 'HELD')}]")
                 with self.block(f"if len({value}) != 2:"):
-                    self.write(_GIVE_UP)
+                    self.write(GIVE_UP)
                 self.write(f"{value} = {inner}")
             for number, option in enumerate(node.options):
                 self._nesting += 1
@@ -449,7 +427,7 @@ class SoundWriter(EngineWriter):
                     self.read(option, value)
                 self._nesting -= 1
             with self.block("else:"):
-                self.write(_GIVE_UP)
+                self.write(GIVE_UP)
             return
         read = self.variable("read")
         start = self.remembering()
@@ -468,7 +446,7 @@ class SoundWriter(EngineWriter):
                     self.undone(start)
                 self.write(f"{read} = {name}({value}{self.more})")
         with self.block(f"if {read} is FAILED:"):
-            self.write(_GIVE_UP)
+            self.write(GIVE_UP)
         self.write(f"{value} = {read}")
 
     def may_drop(self, use: Use) -> bool:
@@ -511,145 +489,6 @@ class SoundWriter(EngineWriter):
         else:
             self._called(self.function_of(key), value)
 
-    def record(self, record: Record, value: str) -> None:
-        """Read a record's fields, check its rules, build it."""
-        if self.plan.outgoing and record.computed:  # only the collecting function asks for what is computed
-            self.write(_GIVE_UP)
-            return
-        where = self.where
-        came = ""
-        if self.source is Source.NATIVE and record.form != "dict":
-            came = self.variable("came")
-            self.write(f"{came} = None")
-            names = self.bind(native_names(record), "NAMES")
-            with self.block(f"if isinstance({value}, {self.bind_class(record.builder)}):"):
-                self.write(f"{came} = {value}")
-                self.write(f"{value} = {self.bind(attributes_of, 'attributes_of')}({value}, {names})")
-        # What a reader of CSV gives for cells past the header stands under None.
-        too_long = f" or None in {value}" if self._is_text else ""
-        with self.block(f"if {value}.__class__ is not dict{too_long}:"):
-            self.write(_GIVE_UP)
-        self.fitting(record.fits, value)
-        required = sum(field.required for field in record.fields)
-        known = str(required)
-        counting = self.note_unknown or record.rest is not None
-        if counting and required != len(record.fields):
-            known = self.variable("known")
-            self.write(f"{known} = {required}")
-        value_of = {}
-        for field in record.fields:
-            self.where = f"{record.name}.{field.attribute}"
-            value_of[field.attribute] = self.field(field, value, known if counting else "", came)
-        self.where = record.name
-        if record.rest is not None:
-            value_of[record.rest.attribute] = self.rest(record, record.rest, value, known)
-        elif self.note_unknown:
-            with self.block(f"if len({value}) != {known}{f' and {came} is None' if came else ''}:"):
-                self.write(_GIVE_UP)
-        self.record_rules(record, value_of, came)
-        outlined, self.outlined = self.outlined, self.hidden or record.key in self.plan.shape.guarded
-        self._make(record, value, value_of, came)
-        for check in record.checks:
-            with self.block(f"if {self.bind(Own(check.function), 'CHECK')}({value}) is False:"):
-                self.write(_GIVE_UP)
-        self.outlined, self.where = outlined, where
-
-    def _make(self, record: Record, value: str, value_of: dict[str, str], came: str) -> None:
-        """Make the record; one that came as such stays of its class, and its constructor does not run again."""
-        if not came:
-            build(self, record, value, value_of)
-            return
-        with self.block(f"if {came} is None:"):
-            build(self, record, value, value_of)
-        stored = [field.attribute for field in record.fields if not field.only_given]
-        stored += [record.rest.attribute] if record.rest is not None else []
-        held = "".join(f"{value_of[name]}, " for name in stored)
-        with self.block("else:"):
-            self.write(
-                f"{value} = {self.bind(remade, 'remade')}({came}, {self.bind(tuple(stored), 'STORED')}, ({held}))"
-            )
-
-    def rest(self, record: Record, field: Field, value: str, known: str) -> str:
-        """Gather the keys that nobody declared."""
-        held = self.variable(field.attribute)
-        wires = self.bind(known_keys(self.plan, record), "KNOWN")
-        if self.source is Source.NATIVE:
-            self.write(f"{held} = {self.bind(gathered, 'gathered')}({value}, {wires})")
-            self.write(f"{held} = {held}.pop({self.bind(field.wire, 'KEY')}, {held})")
-        else:
-            whole = f"{self.bind(gathered, 'gathered')}({value}, {wires})"
-            self.write(f"{held} = {whole} if len({value}) != {known} else {{}}")
-        self._nesting += 1
-        if field.use.parts:
-            self.read(field.use, held)
-        else:
-            with self.block(f"if {held}:"):
-                self.read(field.use, held)
-        self._nesting -= 1
-        return held
-
-    def field(self, field: Field, record: str, known: str, came: str = "") -> str:
-        """Read one field into a variable of its own; gives back the variable's name."""
-        value = self.variable(field.attribute)
-        key = self.key(field.wire, trusted=field.wire == field.attribute)
-        if came and field.only_given:  # what only the constructor takes, no record has
-            with self.block(f"if {came} is not None:"):
-                self.write(f"{value} = None")
-            self._nesting += 1
-            with self.block("else:"):
-                value = self._field(field, record, known, value, key)
-            self._nesting -= 1
-            return value
-        return self._field(field, record, known, value, key)
-
-    def _field(self, field: Field, record: str, known: str, value: str, key: str) -> str:
-        if field.also:
-            self._renamed(field, record)
-        if field.required:
-            self.write(f"{value} = {record}[{key}]")
-            self._not_short(field, value)
-            self.read(field.use, value)
-            return value
-        self._nesting += 1
-        with self.block(f"if {key} in {record}:"):
-            if known:
-                self.write(f"{known} += 1")
-            self.write(f"{value} = {record}[{key}]")
-            self._not_short(field, value)
-            if may_be_blank(field.use, self.source, self.plan.shape.aliases) and not field.use.nullable:
-                with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
-                    self.write(f"{value} = {default_source(self, field)}")
-                with self.block("else:"):
-                    self.read(field.use, value)
-            else:
-                self.read(field.use, value)
-        with self.block("else:"):
-            self.write(f"{value} = {default_source(self, field)}")
-        self._nesting -= 1
-        return value
-
-    def _not_short(self, field: Field, value: str) -> None:
-        """Give up where a row ends before a field: None is what a reader of CSV gives for it."""
-        if self._is_text and not takes_null(field.use, self.plan.shape.aliases):
-            with self.block(f"if {value} is None:"):
-                self.write(_GIVE_UP)
-
-    def record_rules(self, record: Record, value_of: dict[str, str], came: str = "") -> None:
-        """Check what fields must be to each other."""
-        fields = {field.attribute: field for field in record.fields}
-        tests = presence_of(fields, value_of) if record.rules else {}
-        given = {field.attribute for field in record.fields if field.only_given}
-        for rule in record.rules:
-            condition = record_condition(fields, value_of, rule, self.bind, tests)
-            if rule.needs_values:
-                there = "".join(f"{tests[name]} and " for name in rule.fields if tests[name] != "True")
-            else:
-                there = "".join(f"{test} and " for test in all_sent(record, rule, value_of))
-            if came and given.intersection(rule.fields):
-                there = f"{came} is None and {there}"
-            with self.block(f"if {there}not ({condition}):"):
-                self.write(_GIVE_UP)
-
     def run(self, parts: tuple[Step | Rule, ...], value: str, facts: Facts) -> None:
         """Steps and rules in order; rules that stand together are one test."""
         conditions: list[str] = []
@@ -670,13 +509,7 @@ class SoundWriter(EngineWriter):
     def _test(self, conditions: list[str]) -> None:
         if conditions:
             with self.block(f"if not ({' and '.join(conditions)}):"):
-                self.write(_GIVE_UP)
-
-
-def native_names(record: Record) -> tuple[tuple[str, str], ...]:
-    """The attributes that a record has when it is made, with their names in the data."""
-    every = (*record.fields, *((record.rest,) if record.rest is not None else ()))
-    return tuple((field.attribute, field.wire) for field in every if not field.only_given)
+                self.write(GIVE_UP)
 
 
 def _shut_in(parts: tuple[Step | Rule, ...]) -> bool:
