@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from functools import partial
-from typing import Any
 
 from ..declare.blanks import BLANKS, is_blank
 from ..declare.crowds import MOST_ALIKE, crowded
 from ..declare.embedded import Embedded
 from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
 from ..declare.kinds import Kind
-from ..declare.rules import Face, Length, Rule
-from ..declare.steps import Step, Then
+from ..declare.rules import Length
 from ..report.cause import HIDDEN, Cause
-from ..report.show import outlined, plainly
+from ..report.show import outlined
 from ..shape.nodes import (
     MISSING,
     Alias,
@@ -31,7 +29,7 @@ from ..shape.nodes import (
 )
 from ..shape.to_json import plain
 from ..source.program import Unit
-from .collect_records import RecordWriter
+from .collect_unions import UnionWriter
 from .crowds import Crowd, spreads
 from .own import Passing
 from .plan import (
@@ -42,14 +40,11 @@ from .plan import (
     collection,
     is_text,
     may_be_blank,
-    options_in_order,
-    tag_reader,
 )
 from .runtime import (
     ABSENT,
     HIDDEN_KEY,
     StopCauses,
-    closest,
     fitting,
     fitting_unnamed,
     is_record,
@@ -59,7 +54,6 @@ from .runtime import (
     whole_first,
     wordless_fault,
 )
-from .sound import SoundWriter
 
 _NESTED = 4
 
@@ -74,23 +68,19 @@ def collecting_unit(plan: Plan) -> Unit:
     return Unit(f"{plan.shape.name} faults", "\n\n\n".join(sources) + "\n", writer.constants, entry, carries=carries)
 
 
-class CollectWriter(RecordWriter):
+class CollectWriter(UnionWriter):
     """Writes collecting functions; nested records are first tried by sound functions, which stand beside them."""
 
     def __init__(self, plan: Plan) -> None:
         super().__init__(plan)
         self.functions: list[str] = []
-        self.swift = SoundWriter(plan, note_unknown=True, inline=1, again=True)
         # Both writers fill one namespace, so that no name means two things.
         self.swift.share(self)
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
         self._record_names: dict[tuple[str, Source, bool], str] = {}
         self._waiting: list[Callable[[], None]] = []
-        self._quick: dict[tuple[int, Source, bool], str] = {}
         self._count = 0
-        self._nesting = 0
         self._label = ""
-        self._reading_says: str | None = None
 
     def step(self, key: str) -> str:
         """The source of a path of one step, given the source of a key."""
@@ -371,12 +361,6 @@ class CollectWriter(RecordWriter):
                 self.run(use.parts, use.node.facts, value, given, path)
         self._indent -= nested
 
-    def choices(self, code: str, values: Sequence[object], **more: Any) -> str:
-        """The name of the cause of a value that is none of a few; of secrets the few are not told either."""
-        if self.hidden:
-            return self.cause(code, "one of the values that are allowed", **more)
-        return self.cause(code, "one of {choices}", expected={"choices": tuple(values)}, **more)
-
     def _many(self, value: str, path: str, needs: str, test: str) -> str:
         """Write the checks before many values are read; gives back the variable of what came. Leaves an else open."""
         given = self.variable("given")
@@ -422,29 +406,6 @@ class CollectWriter(RecordWriter):
                 with self.block(f"if len(faults) == {before}:"):
                     self._collected(node, value, made, path, given)
             self.list_rules(use, value, given, path, before)
-
-    def counted(self, use: Use, value: str, before: str) -> None:
-        """Past the limit on faults, one is counted for each unsound value of a union: to ask which is close is dear."""
-        node = use.node.inner.node if isinstance(use.node, Nullable) else use.node
-        if not (isinstance(node, Branches) and not node.tag) and not isinstance(node, Alias):
-            return
-        with self.block(f"if len(faults) - {before} >= log.most:"):
-            self.write(f"log.untold += {self.quick_part(use)}({value}{self._failed}) is FAILED")
-            self.write("continue")
-
-    def quick_part(self, use: Use) -> str:
-        """The name of a function that only tells whether a value is sound."""
-        swift = self.swift
-        swift.hidden, swift.where, swift.circular = self.hidden, self.where, self.circular
-        mark = (id(use), self.source, self.hidden)
-        if mark not in self._quick:
-            with swift.taking(note_unknown=self.plan.refuse_unknown, only_asks=True):
-                self._quick[mark] = swift.part(use)
-        return self._quick[mark]
-
-    @property
-    def _failed(self) -> str:
-        return ", log.memory" if self.swift.more else ""
 
     def _collected(self, node: Items, value: str, made: str, path: str, given: str) -> None:
         """Build the collection of its items; a set has none twice."""
@@ -554,70 +515,6 @@ class CollectWriter(RecordWriter):
                 self.write(f"{value} = {made}")
             self.list_rules(use, value, given, path, before)
 
-    def branches(self, node: Branches, use: Use, value: str, path: str) -> None:
-        """Read by the option that the tag tells, or let the option that came closest speak."""
-        given, before = self.variable("given"), self.variable("before")
-        self.write(f"{given} = {value}")
-        self.write(f"{before} = len(faults)")
-        if node.tag and self.source is not Source.NATIVE:
-            self._tagged(node, value, given, path)
-        else:
-            shy, self.shy = self.shy, self.outlined
-            names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.source))
-            self.shy = shy
-            phrases = list(dict.fromkeys(word for option in node.options for word in self._phrases(option)))
-            says = self._reading_says
-            needs = "one of these: {options}" if len(phrases) > 1 else "{options}"
-            cause = self.cause("branch", needs, expected={"options": phrases}, own_words=says)
-            shown = self.bind(outlined, "outlined") if self.outlined else "None"
-            self.write(f"{value} = {self.bind(closest, 'closest')}(({names},), {value}, {path}, log, {cause}, {shown})")
-        if use.parts:
-            with self.block(f"if len(faults) == {before}:"):
-                self.run(use.parts, use.node.facts, value, given, path)
-
-    def _tagged(self, node: Branches, value: str, given: str, path: str) -> None:
-        key, which = self.bind(node.tag, "TAG"), self.variable("which")
-        with self.block(f"if not isinstance({value}, {self.bind(Mapping, 'Mapping')}):"):
-            self.fault(path, self.cause("kind", self.noun("a record")), given)
-        with self.block(f"elif {key} not in {value}:"):
-            self.fault(f"{path} + ({key},)", self.cause("absent", "a value"))
-        if node.held:
-            self._held(node, value, path)
-        with self.block("else:"):
-            self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
-            if node.held:
-                held = self.bind(node.held, "HELD")
-                outer, path_in = self.variable("outer"), self.variable("inside")
-                self.write(f"{outer}, {value}, {path_in} = {value}, {value}[{held}], {path} + ({held},)")
-            else:
-                outer, path_in = value, path
-            for number, option in enumerate(node.options):
-                self._nesting += 1
-                with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
-                    self.read(option, value, path_in)
-                self._nesting -= 1
-            with self.block("else:"):
-                hidden, self.hidden = self.hidden, self.hidden or self._tag_is_secret(node)
-                cause = self.choices("branch", [tag for tags in node.tags for tag in tags])
-                self.fault(f"{path} + ({key},)", cause, f"{outer}[{key}]")
-                self.hidden = hidden
-
-    def _held(self, node: Branches, value: str, path: str) -> None:
-        """Nothing but the tag and the data may stand there."""
-        key = self.bind(node.held, "HELD")
-        with self.block(f"elif {key} not in {value}:"):
-            self.fault(f"{path} + ({key},)", self.cause("absent", "a value"))
-        more = self.cause(
-            "unknown", "{tag} and {held}, and nothing else", expected={"tag": node.tag, "held": node.held}, got="more"
-        )
-        with self.block(f"elif len({value}) != 2:"):
-            self.fault(path, more)
-
-    def _tag_is_secret(self, node: Branches) -> bool:
-        keys = [option.node.key for option in node.options if isinstance(option.node, Link)]
-        fields = [field for key in keys for field in self.plan.shape.records[key].fields]
-        return any(field.use.secret for field in fields if field.wire == node.tag)
-
     def nullable(self, inner: Use, value: str, path: str) -> None:
         """Read what is inside unless it is null."""
         if may_be_blank(inner, self.source, self.plan.shape.aliases):
@@ -665,107 +562,3 @@ class CollectWriter(RecordWriter):
             self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")
         with self.block("else:"):
             self.fault(path, self.cause("kind", self.noun("a record"), own_words=self._reading_says), given)
-
-    def run(self, parts: tuple[Step | Rule, ...], facts: Facts, value: str, given: str, path: str) -> None:
-        """Steps and rules in order: rules do not stop one another, a step that fails ends the value."""
-        depth = 0
-        for part in parts:
-            takes = part.takes() if facts.open else None
-            if takes is not None:
-                with self.block(f"if not {self.bind(takes.fits, 'takes')}({value}):"):
-                    self.fault(path, self.cause("kind", self.noun(takes.phrase)), given)
-                depth += self._otherwise()
-            if isinstance(part, Rule):
-                self.rule(part, facts, value, given, path)
-                continue
-            openly, facts = facts.open, part.suits(facts)
-            doing = f"{value} = {part.expression(value, self.bind)}"
-            if not part.may_raise and not openly:
-                self.write(doing)
-                continue
-            with self.block("try:"):
-                self.write(doing)
-            with self.block("except Passing:"):
-                self.write("raise")
-            if isinstance(part, Then):
-                with self.block("except ValueError as error:"):
-                    unread = self.cause("check", "a value that can be read")
-                    self.fault(path, f"{self.bind(self.words_of, 'own_fault')}({unread}, error)", given)
-            else:
-                with self.block("except Exception:"):
-                    cause = self.cause("reading", "a value that {step} can take", expected={"step": str(part)})
-                    self.fault(path, cause, given)
-            depth += self._otherwise()
-        self._indent -= depth
-
-    def _otherwise(self) -> int:
-        """What follows is written under an else; gives back by how much that goes in."""
-        self.write("else:")
-        self._indent += 1
-        self.write("pass")
-        return 1
-
-    def rule(self, rule: Rule, facts: Facts, value: str, given: str, path: str) -> None:
-        """One rule on one value."""
-        expected = rule.numbers()
-        if self.hidden and rule.tells_values:
-            expected = dict.fromkeys(expected, HIDDEN)
-        told: dict[str, Any] = {"expected": expected, "own_words": rule.own_words}
-        careful = rule.may_raise or facts.open
-        looked_at = value
-        what = rule.measured(value, self.bind)
-        depth = 0
-        if what is not None:
-            looked_at = self.variable("measured")
-            if careful:
-                faces = rule.faces(looked_at, facts, self.bind)
-                cause = self.cause(faces[-1].code, faces[-1].needs, facts, got=faces[-1].got, **told)
-                self._tried(f"{looked_at} = {what}", rule, facts, cause, (path, given, value))
-                depth = self._otherwise()
-            else:
-                self.write(f"{looked_at} = {what}")
-        for face in self._faces(rule, looked_at, facts):
-            cause = self.cause(face.code, face.needs, facts, got=face.got, **told)
-            if not careful or what is not None:
-                with self.block(f"if not ({face.condition}):"):
-                    self.fault(path, cause, given, value)
-                continue
-            held = self.variable("held")
-            self._tried(f"{held} = {face.condition}", rule, facts, cause, (path, given, value))
-            with self.block("else:"), self.block(f"if not {held}:"):
-                self.fault(path, cause, given, value)
-        self._indent -= depth
-
-    def _tried(self, line: str, rule: Rule, facts: Facts, cause: str, at: tuple[str, str, str]) -> None:
-        """A line that may raise: what an own function says in a ValueError is a fault, the rest of its errors pass."""
-        path, given, value = at
-        with self.block("try:"):
-            self.write(line)
-        with self.block("except Passing:"):
-            self.write("raise")
-        with self.block("except ValueError as error:"):
-            words = cause if rule.own_words else f"{self.bind(self.words_of, 'own_fault')}({cause}, error)"
-            self.fault(path, words, given, value)
-        if facts.open:
-            with self.block("except Exception:"):
-                self.fault(path, cause, given, value)
-
-    def _faces(self, rule: Rule, value: str, facts: Facts) -> Sequence[Face]:
-        faces = rule.faces(value, facts, self.bind)
-        if not facts.open or len(faces) != 1:
-            return faces
-        return [faces[0].but(condition=rule.open_condition(value, self.bind))]
-
-    def _phrases(self, use: Use) -> list[str]:
-        """What one option of a union is called; an alias is what it stands for."""
-        match use.node:
-            case Choice(wire=wire) if not (self.hidden or use.secret):
-                return ["one of " + ", ".join(map(plainly, wire[:12]))]
-            case Alias(key):
-                return self._phrases(self.plan.shape.aliases[key])
-            case Nullable(inner) if isinstance(inner.node, Branches | Alias):
-                return [*self._phrases(inner), "null"]
-            case Branches(options=options) if not use.node.tag:
-                return [word for option in options for word in self._phrases(option)]
-            case _:
-                return [self.noun(use.node.facts.phrase)]

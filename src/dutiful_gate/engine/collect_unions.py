@@ -1,0 +1,137 @@
+"""What collecting functions do with unions: the option that the tag tells speaks, or the one that came closest."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from ..declare.facts import Source
+from ..report.show import outlined, plainly
+from ..shape.nodes import Alias, Branches, Choice, Link, Nullable, Use
+from .collect_rules import RuleWriter
+from .plan import Plan, options_in_order, tag_reader
+from .runtime import closest
+from .sound import SoundWriter
+
+
+class UnionWriter(RuleWriter):
+    """Writes the part of collecting functions that reads unions."""
+
+    def __init__(self, plan: Plan) -> None:
+        super().__init__(plan)
+        self.swift = SoundWriter(plan, note_unknown=True, inline=1, again=True)
+        self._quick: dict[tuple[int, Source, bool], str] = {}
+        self._nesting = 0
+        self._reading_says: str | None = None
+
+    @abstractmethod
+    def part(self, use: Use) -> str:
+        """The name of a new function that reads a use."""
+
+    def choices(self, code: str, values: Sequence[object], **more: Any) -> str:
+        """The name of the cause of a value that is none of a few; of secrets the few are not told either."""
+        if self.hidden:
+            return self.cause(code, "one of the values that are allowed", **more)
+        return self.cause(code, "one of {choices}", expected={"choices": tuple(values)}, **more)
+
+    def counted(self, use: Use, value: str, before: str) -> None:
+        """Past the limit on faults, one is counted for each unsound value of a union: to ask which is close is dear."""
+        node = use.node.inner.node if isinstance(use.node, Nullable) else use.node
+        if not (isinstance(node, Branches) and not node.tag) and not isinstance(node, Alias):
+            return
+        with self.block(f"if len(faults) - {before} >= log.most:"):
+            self.write(f"log.untold += {self.quick_part(use)}({value}{self._failed}) is FAILED")
+            self.write("continue")
+
+    def quick_part(self, use: Use) -> str:
+        """The name of a function that only tells whether a value is sound."""
+        swift = self.swift
+        swift.hidden, swift.where, swift.circular = self.hidden, self.where, self.circular
+        mark = (id(use), self.source, self.hidden)
+        if mark not in self._quick:
+            with swift.taking(note_unknown=self.plan.refuse_unknown, only_asks=True):
+                self._quick[mark] = swift.part(use)
+        return self._quick[mark]
+
+    @property
+    def _failed(self) -> str:
+        return ", log.memory" if self.swift.more else ""
+
+    def branches(self, node: Branches, use: Use, value: str, path: str) -> None:
+        """Read by the option that the tag tells, or let the option that came closest speak."""
+        given, before = self.variable("given"), self.variable("before")
+        self.write(f"{given} = {value}")
+        self.write(f"{before} = len(faults)")
+        if node.tag and self.source is not Source.NATIVE:
+            self._tagged(node, value, given, path)
+        else:
+            shy, self.shy = self.shy, self.outlined
+            names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.source))
+            self.shy = shy
+            phrases = list(dict.fromkeys(word for option in node.options for word in self._phrases(option)))
+            says = self._reading_says
+            needs = "one of these: {options}" if len(phrases) > 1 else "{options}"
+            cause = self.cause("branch", needs, expected={"options": phrases}, own_words=says)
+            shown = self.bind(outlined, "outlined") if self.outlined else "None"
+            self.write(f"{value} = {self.bind(closest, 'closest')}(({names},), {value}, {path}, log, {cause}, {shown})")
+        if use.parts:
+            with self.block(f"if len(faults) == {before}:"):
+                self.run(use.parts, use.node.facts, value, given, path)
+
+    def _tagged(self, node: Branches, value: str, given: str, path: str) -> None:
+        key, which = self.bind(node.tag, "TAG"), self.variable("which")
+        with self.block(f"if not isinstance({value}, {self.bind(Mapping, 'Mapping')}):"):
+            self.fault(path, self.cause("kind", self.noun("a record")), given)
+        with self.block(f"elif {key} not in {value}:"):
+            self.fault(f"{path} + ({key},)", self.cause("absent", "a value"))
+        if node.held:
+            self._held(node, value, path)
+        with self.block("else:"):
+            self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
+            if node.held:
+                held = self.bind(node.held, "HELD")
+                outer, path_in = self.variable("outer"), self.variable("inside")
+                self.write(f"{outer}, {value}, {path_in} = {value}, {value}[{held}], {path} + ({held},)")
+            else:
+                outer, path_in = value, path
+            for number, option in enumerate(node.options):
+                self._nesting += 1
+                with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
+                    self.read(option, value, path_in)
+                self._nesting -= 1
+            with self.block("else:"):
+                hidden, self.hidden = self.hidden, self.hidden or self._tag_is_secret(node)
+                cause = self.choices("branch", [tag for tags in node.tags for tag in tags])
+                self.fault(f"{path} + ({key},)", cause, f"{outer}[{key}]")
+                self.hidden = hidden
+
+    def _held(self, node: Branches, value: str, path: str) -> None:
+        """Nothing but the tag and the data may stand there."""
+        key = self.bind(node.held, "HELD")
+        with self.block(f"elif {key} not in {value}:"):
+            self.fault(f"{path} + ({key},)", self.cause("absent", "a value"))
+        more = self.cause(
+            "unknown", "{tag} and {held}, and nothing else", expected={"tag": node.tag, "held": node.held}, got="more"
+        )
+        with self.block(f"elif len({value}) != 2:"):
+            self.fault(path, more)
+
+    def _tag_is_secret(self, node: Branches) -> bool:
+        keys = [option.node.key for option in node.options if isinstance(option.node, Link)]
+        fields = [field for key in keys for field in self.plan.shape.records[key].fields]
+        return any(field.use.secret for field in fields if field.wire == node.tag)
+
+    def _phrases(self, use: Use) -> list[str]:
+        """What one option of a union is called; an alias is what it stands for."""
+        match use.node:
+            case Choice(wire=wire) if not (self.hidden or use.secret):
+                return ["one of " + ", ".join(map(plainly, wire[:12]))]
+            case Alias(key):
+                return self._phrases(self.plan.shape.aliases[key])
+            case Nullable(inner) if isinstance(inner.node, Branches | Alias):
+                return [*self._phrases(inner), "null"]
+            case Branches(options=options) if not use.node.tag:
+                return [word for option in options for word in self._phrases(option)]
+            case _:
+                return [self.noun(use.node.facts.phrase)]
