@@ -72,6 +72,10 @@ def _by_name(use: Use, aliases: Mapping[str, Use]) -> Use:
     """A use, by the name of the alias that it is written out of: somebody may have put in what the name stands for."""
     if isinstance(use.node, Scalar | Link | Alias):
         return use
+    if isinstance(use.node, Nullable) and isinstance(use.node.inner.node, Alias):
+        # What is said of the alias stands with it, and not beside "or null" as well.
+        said = aliases[use.node.inner.node.key].about
+        return use.but(about=NO_ABOUT) if use.about == said and use.node.inner.about == NO_ABOUT else use
     for key, whole in aliases.items():
         about, fallback, secret = use.about, use.fallback, use.secret
         if use.node != whole.node or use.but(about=whole.about, fallback=whole.fallback, secret=whole.secret) != whole:
