@@ -21,7 +21,6 @@ from .json_places import Level, levels_around, places, repeated_keys
 
 _BLANKS = re.compile(r"[ \t\n\r]*")
 _NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
-_STRING = re.compile(r'"(?:[^"\\\x00-\x1f]++|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+"')
 _SOUND_START = re.compile(r'"(?:[^"\\\x00-\x1f]++|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+')
 _WORD = re.compile(r"[A-Za-z_]+|-Infinity")
 _TOKEN = re.compile(r"[^\s,:\[\]{}\"]*")
@@ -328,17 +327,17 @@ class _Reading:
             self.constant()
 
     def string(self) -> str:
-        found = _STRING.match(self.text, self.at)
-        if found is None:
-            start = _SOUND_START.match(self.text, self.at)
-            assert start is not None
-            self.at = start.end()
-            letter = self.letter()
+        start = self.at
+        found = _SOUND_START.match(self.text, start)
+        assert found is not None
+        self.at = found.end()
+        letter = self.letter()
+        if letter != '"':
             if letter == "\\":
                 self.stop(Cause("reading", "an escape that JSON has"), self.text[self.at : self.at + 2])
             self.expect("a closing double quote" if not letter else "control characters as escapes, such as \\n")
-        self.at = found.end()
-        read: str = json.loads(found[0])
+        self.at += 1
+        read: str = json.loads(self.text[start : self.at])
         return read
 
     def number(self) -> None:

@@ -14,7 +14,12 @@ class Lines:
     """The lines of one text."""
 
     def __init__(self, text: str) -> None:
-        self._starts = [0, *(found.end() for found in _BREAK.finditer(text))]
+        if "\r" in text:
+            self._starts = [0, *(found.end() for found in _BREAK.finditer(text))]
+            return
+        self._starts = [0]
+        while at := text.find("\n", self._starts[-1]) + 1:
+            self._starts.append(at)
 
     def place(self, offset: int) -> Place:
         """Line and column of a character, both from 1."""

@@ -76,7 +76,7 @@ class Cause(Value):
 
         def tell_of_value(given: object, value: object) -> str:
             # Most of what is refused is short plain text: no further call for it.
-            if given.__class__ is str and given.isprintable() and len(given) <= LONGEST:
+            if given.__class__ is str and len(given) <= LONGEST and given.isprintable():
                 return f"{opening} '{given}'"
             return f"{opening} {shown(given, spoken, json=self.json)}"
 

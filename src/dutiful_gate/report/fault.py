@@ -8,7 +8,7 @@ from typing import Any
 
 from .cause import Cause
 from .place import Place
-from .show import PLAIN, Outline, Said, Unreadable, honest, outlined, shortened, shown, visible
+from .show import LONGEST, PLAIN, Outline, Said, Unreadable, honest, outlined, shortened, shown, visible
 
 Path = tuple[Any, ...]
 """Keys and indexes from the root down."""
@@ -78,7 +78,7 @@ class Fault:
         if isinstance(given, bool):
             return given
         if isinstance(given, str):
-            return shortened(visible(given))
+            return shortened(visible(given[: LONGEST + 1]))
         if isinstance(given, int) and given.bit_length() <= 64:
             return int(given)
         if isinstance(given, float) and given - given == 0:
