@@ -94,7 +94,8 @@ class SoundWriter(SoundRecordWriter):
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
         # Where records hold themselves, nothing is read twice, for two options of a union or for its faults: else each
         # level would double the work.
-        self.more = ", memory" if plan.shape.recursive and (again or may_retry(plan)) else ""
+        self.retries = may_retry(plan)
+        self.more = ", memory" if plan.shape.recursive and (again or self.retries) else ""
         self._record_names: dict[tuple[str, Source, bool, bool, bool], str] = {}
         self._waiting: list[Callable[[], None]] = []
         self._inlined: list[str] = []
@@ -169,13 +170,16 @@ class SoundWriter(SoundRecordWriter):
                 f"    mark = ({name!r}, id(data))\n"
                 f"    if mark in memory.failed:\n"
                 f"        return FAILED\n"
-                f"    spare = memory.spare and memory.spare.get(mark)\n"
-                f"    read = spare.pop() if spare else {body}(data, memory)\n"
-                f"    if read is FAILED:\n"
-                f"        memory.failed[mark] = data\n"
-                f"    else:\n"
-                f"        memory.made.append((mark, data, read))\n"
-                f"    return read"
+                + (
+                    f"    spare = memory.spare and memory.spare.get(mark)\n"
+                    f"    read = spare.pop() if spare else {body}(data, memory)\n"
+                    if self.retries
+                    else f"    read = {body}(data, memory)\n"
+                )
+                + "    if read is FAILED:\n"
+                "        memory.failed[mark] = data\n"
+                + ("    else:\n        memory.made.append((mark, data, read))\n" if self.retries else "")
+                + "    return read"
             )
         self.hidden, self.inline = before
         self._nesting, self._inlined = nesting, inlined
@@ -455,7 +459,7 @@ class SoundWriter(SoundRecordWriter):
 
     def remembering(self) -> str:
         """A variable for how much was made before the options of a union are tried, "" where that is not counted."""
-        if not self.more:
+        if not self.more or not self.retries:
             return ""
         start = self.variable("start")
         self.write(f"{start} = len(memory.made)")
