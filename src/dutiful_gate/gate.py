@@ -29,8 +29,8 @@ Raw = bytes | bytearray | memoryview | str
 _UNKNOWN = ("drop", "refuse")
 
 
-# It makes gates of types that it is handed: what can be seen is what its caller sees.
-_MAKES_GATES = f"{__package__}.sample.face"
+# What can be seen is what is seen outside of this package: its own modules make gates of types that they are handed.
+_OWN = f"{__package__}."
 
 
 class Gate(Generic[T]):
@@ -122,7 +122,7 @@ class Gate(Generic[T]):
 
         # Types declared inside a function see each other through the frame in which their gate is built.
         frame = sys._getframe(1)
-        while frame.f_back is not None and frame.f_globals.get("__name__") == _MAKES_GATES:
+        while frame.f_back is not None and str(frame.f_globals.get("__name__")).startswith(_OWN):
             frame = frame.f_back
         seen = {**frame.f_globals, **frame.f_locals, **(names or {})}
         shape, used = shape_of(declared, seen, frame.f_code.co_qualname, keys=keys, lenient=lenient)

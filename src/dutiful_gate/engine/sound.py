@@ -443,9 +443,12 @@ class SoundWriter(SoundRecordWriter):
             never = passed_over(option, self.plan) if self.source is Source.JSON else frozenset()
             tests = [f"{read} is FAILED"] if number else []
             tests += [f"{value}.__class__ not in {self.bind(never, 'OTHERS')}"] if never else []
+            if not tests:
+                self.write(f"{read} = {name}({value}{self.more})")
+                continue
             if not number:
                 self.write(f"{read} = FAILED")
-            with self.block(f"if {' and '.join(tests) or 'True'}:"):
+            with self.block(f"if {' and '.join(tests)}:"):
                 if number:
                     self.undone(start)
                 self.write(f"{read} = {name}({value}{self.more})")

@@ -23,8 +23,8 @@ from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Use
 
 KeyStyle = Callable[[str], str]
 Given = Mapping[Any, Any]
-Givens = Callable[[str], Given]
-"""What type variables stand for in the annotation of a field, by its name."""
+Givens = Callable[[str], tuple[Any, Given]]
+"""The class that declares a field, by its name, and what type variables stand for in its annotation."""
 
 
 class Maker(Protocol):
@@ -55,10 +55,9 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
     hints = hints_of(origin, maker.names, maker.scope, maker.used)
     by_class = variables_by_class(declared)
 
-    def given(name: str) -> Given:
-        """Of a field: from here on names in quotes are those of the class that declares it."""
-        maker.owner = _owner_of(origin, name)
-        return by_class.get(maker.owner, {})
+    def given(name: str) -> tuple[Any, Given]:
+        owner = _owner_of(origin, name)
+        return owner, by_class.get(owner, {})
 
     if typing.is_typeddict(origin):
         fields, form, builder = _typed_dict_fields(maker, origin, hints, given), "dict", dict
@@ -104,7 +103,8 @@ def _owner_of(origin: Any, name: str) -> Any:
 
 
 def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens, **more: Any) -> Field:
-    given = givens(attribute)
+    # From here on names in quotes are those of the class that declares the field.
+    maker.owner, given = givens(attribute)
     try:
         use = maker.use(hint, given)
         beside = sorted_metadata(unwrapped(hint, given).metadata)
