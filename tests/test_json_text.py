@@ -157,6 +157,25 @@ def test_no_text_makes_it_raise_and_both_readers_agree(data: Any, at: int, noise
             assert not verdict
 
 
+_TEXT = st.sampled_from(['"a"', '"\\u0061"', '"b"', '":"', '" :"', '"\\":"', '"{"', '"a\\n:"'])
+_BLANK = st.sampled_from(["", "", " ", "\n", "\t", " \r"])
+_MEMBER = st.tuples(
+    _BLANK, _TEXT, _BLANK, st.just(":"), _BLANK, _TEXT | st.sampled_from(["1", "[]", "{}", '[":"]']), _BLANK
+)
+
+
+@given(st.lists(_MEMBER.map("".join), max_size=5))
+def test_a_key_that_repeats_is_told_whatever_colons_and_blanks_are_around(members: list[str]) -> None:
+    text = f"{{{','.join(members)}}}"
+    try:
+        expected = json.loads(text, object_pairs_hook=_once)
+    except ValueError:
+        expected = None
+    verdict = Gate(dict[str, Any]).examine_json(text)
+    assert bool(verdict) == (expected is not None)
+    assert verdict.value == expected if verdict else {fault.code for fault in verdict.faults} == {"repeat"}
+
+
 def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     if len(dict(pairs)) != len(pairs):
         raise ValueError("a key repeats")

@@ -6,19 +6,28 @@ import json
 import random
 import runpy
 from dataclasses import dataclass, is_dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from ipaddress import IPv4Address, IPv6Address
 from pathlib import Path
 from typing import Annotated, Any, Literal, is_typeddict
 from uuid import UUID
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from any_declaration import loaded
 from dutiful_gate import (
     CannotSample,
     DeclarationError,
     DocumentGate,
+    Email,
     Gate,
+    Hostname,
+    Slug,
+    WebUrl,
+    as_text,
     declarations_of,
     fits,
     it,
@@ -28,6 +37,8 @@ from dutiful_gate import (
     samples,
     this,
     uppered,
+    without_offset,
+    written,
 )
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.document.document import Document
@@ -163,6 +174,31 @@ def test_edges_lie_on_both_sides_of_a_rule(made: Any, code: str) -> None:
     told = [gate.examine(each) for each in [*edges.of(gate.shape.root), *payloads(gate, 5)]]
     assert any(told)
     assert code in {fault.code for verdict in told for fault in verdict.faults}
+
+
+SPELT: list[Any] = [
+    UUID, bytes, time, timedelta, date, datetime, IPv4Address, IPv6Address, Email, Hostname, Slug, WebUrl,
+    Annotated[Decimal, as_text], Annotated[date, written("%d.%m.%Y")], Annotated[datetime, without_offset],
+    Annotated[str, it.of_format("duration")], Annotated[str, it.matches("[A-Z]{2}[0-9]")],
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("made", SPELT)
+@given(random=st.randoms(use_true_random=False))
+def test_misspelt_texts_are_judged_as_the_document_judges_them(made: Any, random: random.Random) -> None:
+    gate: Gate[Any] = Gate(made)
+    document, edges = Gate.from_schema(gate.schema(), formats="assert"), Edges(gate.shape, random)
+    for text in payloads(gate, 4):
+        wrong = edges.misspelt(text)
+        assert gate.accepts(wrong) == document.accepts(wrong), wrong
+
+
+@pytest.mark.parametrize("prefix", ["0x", "0X", "{", "+1", "1_", "\u0661\u0661"])
+def test_a_uuid_is_36_signs_of_rfc_9562_and_nothing_that_its_class_takes(prefix: str) -> None:
+    gate = Gate(UUID)
+    text = "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e"
+    assert gate.accepts(text)
+    assert [fault.code for fault in gate.examine(prefix + text[len(prefix) :]).faults] == ["reading"]
 
 
 DOCUMENT: dict[str, Any] = {

@@ -439,9 +439,12 @@ class CollectWriter(UnionWriter):
             self.run(use.parts, use.node.facts, value, given, path)
         if counting:
             with self.block("else:"):
+                inside = self.variable("inside")
+                self.write(f"{inside} = len(faults)")
                 self.run(counting, use.node.facts, value, given, path)
                 # What is wrong with the whole stands where it begins.
-                self.write(f"{self.bind(whole_first, 'whole_first')}(faults, {before}, {path})")
+                with self.block(f"if len(faults) != {inside}:"):
+                    self.write(f"{self.bind(whole_first, 'whole_first')}(faults, {before}, {path})")
 
     def fixed(self, items: tuple[Use, ...], use: Use, value: str, path: str) -> None:
         """Read a tuple of a fixed number of items."""

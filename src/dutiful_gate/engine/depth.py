@@ -52,16 +52,20 @@ def _is_anything(kind: object) -> bool:
 
 def _may_be_deeper_than(data: Any, most: int) -> bool:
     """Whether plain data may nest deeper than `most`: quickly found, and true where there are other objects in it."""
-    kind = data.__class__
-    if kind is dict:
-        held: Iterable[Any] = data.values()
-    elif kind is list:
-        held = data
-    else:
-        return kind not in LEAVES
-    if most < 1:
-        return True
-    return any(each.__class__ not in LEAVES and _may_be_deeper_than(each, most - 1) for each in held)
+    level = [] if data.__class__ in LEAVES else [data]
+    for _ in range(most):
+        following: list[Any] = []
+        for each in level:
+            kind = each.__class__
+            if kind is not dict and kind is not list:
+                return True
+            held: Iterable[Any] = each.values() if kind is dict else each
+            following += [one for one in held if one.__class__ not in LEAVES]
+        if not following:
+            return False
+        # What stands at several places is looked at once: else a few lists inside each other come to millions.
+        level = list({id(one): one for one in following}.values()) if len(following) > len(level) else following
+    return bool(level)
 
 
 def too_deep_at(data: Any, most: int, records: Mapping[str, Record], *, typed: bool) -> Path | None:

@@ -8,7 +8,20 @@ from enum import Enum
 from typing import TYPE_CHECKING
 
 from ..declare.facts import Bind, Own, Source
-from ..declare.kinds import Anything, Day, Exact, Kind, LocalMoment, Moment, Number, Text, UtcMoment, Whole, Written
+from ..declare.kinds import (
+    Anything,
+    Day,
+    Exact,
+    Kind,
+    LocalMoment,
+    Moment,
+    Number,
+    Text,
+    Truth,
+    UtcMoment,
+    Whole,
+    Written,
+)
 from ..declare.kinds.lenient import Lenient
 from ..declare.limits import Limits
 from ..declare.records import RecordRule
@@ -91,7 +104,7 @@ def may_retry(plan: Plan) -> bool:
             continue
         if plan.source is not Source.JSON:
             return True
-        holding = [{dict, list} - passed_over(option, plan) for option in node.options]
+        holding = [taken(option, plan) & {dict, list} for option in node.options]
         if not node.tag and any(one & other for at, one in enumerate(holding) for other in holding[at + 1 :]):
             return True
     return False
@@ -100,6 +113,11 @@ def may_retry(plan: Plan) -> bool:
 _PLAIN: dict[str, type] = {
     "dict": dict, "list": list, "str": str, "int": int, "float": float, "bool": bool, "null": type(None)
 }  # fmt: skip
+
+
+def taken(use: Use, plan: Plan) -> frozenset[type]:
+    """The classes of plain values that may be of a use, when it is read from JSON."""
+    return frozenset(_PLAIN.values()) - passed_over(use, plan)
 
 
 def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> frozenset[type]:
@@ -122,6 +140,8 @@ def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> fro
         case Scalar(kind):
             if type(kind) in (Text, Written, Moment, UtcMoment, LocalMoment, Day):
                 return all_but("str")
+            if type(kind) is Truth:
+                return all_but("bool")
             return all_but("int", "float") if type(kind) in (Whole, Number, Exact) else frozenset()
         case Nullable(inner):
             return passed_over(inner, plan, seen) - {type(None)}

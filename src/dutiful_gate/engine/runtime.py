@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
 from decimal import Decimal
+from itertools import starmap
 from typing import Any, Final
 
 from ..declare.blanks import BLANKS
@@ -97,7 +98,7 @@ class Log:
 
     def told(self) -> list[Fault]:
         """The faults as a reader gets them."""
-        return [Fault(path, cause, given, value) for path, cause, given, value in self.faults]
+        return list(starmap(Fault, self.faults))
 
 
 Collector = Callable[[Any, Path, Log], Any]

@@ -49,6 +49,7 @@ from .plan import (
     options_in_order,
     passed_over,
     tag_reader,
+    taken,
 )
 from .runtime import ABSENT, LEAVES, Memory, split
 from .sound_records import GIVE_UP, SoundRecordWriter
@@ -414,30 +415,56 @@ class SoundWriter(SoundRecordWriter):
     def branches(self, node: Branches, value: str) -> None:
         """Read by the option that the tag tells, or by the first that will do."""
         if node.tag and self.source is not Source.NATIVE:
-            which = self.variable("which")
-            with self.block(f"if {value}.__class__ is not dict:"):
-                self.write(GIVE_UP)
-            key = self.bind(node.tag, "TAG")
-            self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
-            if node.held:
-                inner = self.variable("inner")
-                self.write(f"{inner} = {value}[{self.bind(node.held, 'HELD')}]")
-                with self.block(f"if len({value}) != 2:"):
-                    self.write(GIVE_UP)
-                self.write(f"{value} = {inner}")
-            for number, option in enumerate(node.options):
-                self._nesting += 1
-                with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
-                    self.read(option, value)
-                self._nesting -= 1
-            with self.block("else:"):
-                self.write(GIVE_UP)
+            self._tagged(node, value)
             return
+        options = options_in_order(self.plan, node, self.source)
+        ready = self._ready(options, value)
+        if not ready:
+            self._tried(options, value)
+            return
+        with self.block(f"if not ({' or '.join(ready)}):"):
+            self._tried(options, value)
+
+    def _tagged(self, node: Branches, value: str) -> None:
+        which = self.variable("which")
+        with self.block(f"if {value}.__class__ is not dict:"):
+            self.write(GIVE_UP)
+        key = self.bind(node.tag, "TAG")
+        self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
+        if node.held:
+            inner = self.variable("inner")
+            self.write(f"{inner} = {value}[{self.bind(node.held, 'HELD')}]")
+            with self.block(f"if len({value}) != 2:"):
+                self.write(GIVE_UP)
+            self.write(f"{value} = {inner}")
+        for number, option in enumerate(node.options):
+            self._nesting += 1
+            with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
+                self.read(option, value)
+            self._nesting -= 1
+        with self.block("else:"):
+            self.write(GIVE_UP)
+
+    def _ready(self, options: tuple[Use, ...], value: str) -> list[str]:
+        """Tests for values that are what an option makes of them, where no option before it takes their class."""
+        tests = []
+        before: set[type] = set()
+        for option in options if self.source is Source.JSON else ():
+            takes = taken(option, self.plan)
+            plain = not (option.parts or option.fits or option.via or option.split or option.blank)
+            if plain and isinstance(option.node, Scalar) and takes.isdisjoint(before):
+                test = self.plan.fitted(option.node.kind).ready(self.source, value, self.bind)
+                tests += [f"({test})"] if test not in ("True", "False") else []
+            before |= takes
+        return tests
+
+    def _tried(self, options: tuple[Use, ...], value: str) -> None:
+        """One option after the other."""
         read = self.variable("read")
         start = self.remembering()
         # The option that drops the fewest keys is chosen: here one that drops none, else the collecting function does.
-        choosing = not self.only_asks and any(map(self.may_drop, node.options))
-        for number, option in enumerate(options_in_order(self.plan, node, self.source)):
+        choosing = not self.only_asks and any(map(self.may_drop, options))
+        for number, option in enumerate(options):
             with self.taking(note_unknown=self.note_unknown or choosing, only_asks=self.only_asks):
                 name = self.part(option)
             never = passed_over(option, self.plan) if self.source is Source.JSON else frozenset()

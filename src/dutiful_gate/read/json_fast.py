@@ -36,6 +36,7 @@ def _no_constant(name: str) -> object:
 
 _decoder = json.JSONDecoder(object_pairs_hook=_without_repeats, parse_constant=_no_constant)
 _scan = _decoder.raw_decode
+_scan_one = json.JSONDecoder(parse_constant=_no_constant).raw_decode
 _BLANK = " \t\n\r"
 
 
@@ -61,14 +62,30 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
         if text[:1] in _SPARE:
             # RFC 8259, section 8.1: a byte order mark may be ignored.
             text = text.removeprefix("\ufeff").lstrip(_BLANK)
-        if encoded.count(b"[") + encoded.count(b"{") > limits.depth and too_deep(encoded, limits.depth):
+        records = encoded.count(b"{")
+        if encoded.count(b"[") + records > limits.depth and too_deep(encoded, limits.depth):
             return FAILED
-        scan = _scan if limits.digits == 4300 and not exact else _with_digits(limits.digits, exact=exact).raw_decode
-        value, end = scan(text, 0)
+        if limits.digits != 4300 or exact:
+            value, end = _with_digits(limits.digits, exact=exact).raw_decode(text, 0)
+        else:
+            alone = records == 1 and text[0] == "{"
+            value, end = (_scan_one if alone else _scan)(text, 0)
+            if alone and not _has_keys(encoded, len(value)):
+                value, end = _scan(text, 0)
     except (ValueError, RecursionError, Troubled):
         # ValueError: no UTF-8, no JSON, or a number with more digits than the interpreter reads.
         return FAILED
     return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
+
+
+def _has_keys(raw: bytes, count: int) -> bool:
+    """Whether so many keys are surely all that stand in a record that holds no other: then none stands there twice.
+
+    The colon after a key follows a quote or a blank; one inside a text may do so too, and then nothing is sure.
+    """
+    if raw.count(b":") == count:
+        return True
+    return raw.count(b'":') + sum(map(raw.count, (b" :", b"\n:", b"\r:", b"\t:"))) == count
 
 
 _SPARE = frozenset("\ufeff" + _BLANK)

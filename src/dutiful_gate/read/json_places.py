@@ -14,12 +14,24 @@ _SCALAR = rf'(?:{_STRING}|[^\s",:\[\]{{}}]++)'
 _BLANKS = re.compile(r"[ \t\n\r]*+")
 _KEY = re.compile(rf"({_STRING})[ \t\n\r]*+:[ \t\n\r]*+", re.DOTALL)
 _SIMPLE = re.compile(rf"{_SCALAR}[ \t\n\r]*+,[ \t\n\r]*+", re.DOTALL)
-_BULKS = tuple(
-    (count, re.compile(rf"(?:{_SCALAR}[ \t\n\r]*+,[ \t\n\r]*+){{{count}}}", re.DOTALL)) for count in (4096, 256, 16)
-)
-# Lists and records that hold no others are passed over whole.
+# Lists and records that hold no others are passed over whole, and so are such as hold a few levels of others.
 _INNER = rf'(?:[^"\[\]{{}}]++|{_STRING})*+'
 _FLAT = rf"(?:\[{_INNER}\]|\{{{_INNER}\}})"
+_LEVELS = 3
+
+
+def _nested(levels: int) -> str:
+    inner = _FLAT
+    for _ in range(levels - 1):
+        held = rf'(?:[^"\[\]{{}}]++|{_STRING}|{inner})*+'
+        inner = rf"(?:\[{held}\]|\{{{held}\}})"
+    return inner
+
+
+_BULKS = tuple(
+    (count, re.compile(rf"(?:(?:{_SCALAR}|{_nested(_LEVELS)})[ \t\n\r]*+,[ \t\n\r]*+){{{count}}}", re.DOTALL))
+    for count in (4096, 256, 16)
+)
 _RUN = re.compile(rf'(?:[^"\[\]{{}}]++|{_STRING}|{_FLAT})*+', re.DOTALL)
 _STRICT = re.compile(_INNER, re.DOTALL)
 _TO_LAST_COMMA = re.compile(rf'(?:(?:[^",\[\]{{}}]++|{_STRING}|{_FLAT})*+,)*+', re.DOTALL)
@@ -89,22 +101,22 @@ def _in_array(text: str, at: int, path: Path, branch: dict[Any, Any]) -> list[tu
 
 def _skip_items(text: str, at: int, count: int) -> int | None:
     """The offset of the item that stands so many further on; None where the list ends before."""
-    alone = 0
+    sizes = list(_BULKS)
     while count:
-        if not alone:
-            for size, bulk in _BULKS:
-                if size <= count and (found := bulk.match(text, at)) is not None:
-                    at, count = found.end(), count - size
-                    break
-            else:
-                alone = 16
-            continue
-        alone -= 1
-        at = _after(text, at)
-        if not text.startswith(",", at):
-            return None
-        at = _BLANKS.match(text, at + 1).end()  # type: ignore[union-attr]
-        count -= 1
+        while sizes:
+            size, bulk = sizes[0]
+            found = bulk.match(text, at) if size <= count else None
+            if found is None:
+                del sizes[0]  # until what stands in the way is behind: nothing is read over and over
+                continue
+            at, count = found.end(), count - size
+        for _ in range(min(count, 16)):
+            at = _after(text, at)
+            if not text.startswith(",", at):
+                return None
+            at = _BLANKS.match(text, at + 1).end()  # type: ignore[union-attr]
+            count -= 1
+        sizes = list(_BULKS)
     return at
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sized
 from functools import cached_property
+from typing import ClassVar
 
 from ..declare.values import Value
 from .catalogue import Catalogue, in_force
@@ -14,6 +15,7 @@ from .show import LONGEST, plainly, quoted, shown
 _SLOT = r"\{\{|\{([a-z_]+)\}"
 HIDDEN = "a hidden value"
 _NO_NUMBERS: Mapping[str, object] = {}
+_Told = tuple[Catalogue | None, Callable[[object, object], str]]
 
 
 class Cause(Value):
@@ -36,6 +38,8 @@ class Cause(Value):
     keyword: str = ""
     json: bool = False
 
+    _last: ClassVar[_Told] = (None, lambda given, value: "")
+
     def of(self, code: str, needs: str) -> Cause:
         """A cause at the same field for a value that could not be read."""
         return self.but(code=code, needs=needs, expected={}, phrase="", got="value")
@@ -47,14 +51,22 @@ class Cause(Value):
     def tell(self, given: object, value: object) -> str:
         """The message of what came, and of what the steps had made of it when a rule failed."""
         catalogue = in_force()
+        last = self._last
+        if last[0] is not catalogue:
+            last = self._teller_in(catalogue)
+        return last[1](given, value)
+
+    def _teller_in(self, catalogue: Catalogue) -> _Told:
+        """The words in a language, kept, and kept at hand until another is asked for."""
         tellers = self._tellers
         known = tellers.get(id(catalogue))
         if known is None or known[0] is not catalogue:
             known = tellers[id(catalogue)] = (catalogue, self._teller(catalogue))
-        return known[1](given, value)
+        self.__dict__["_last"] = known
+        return known
 
     @cached_property
-    def _tellers(self) -> dict[int, tuple[Catalogue, Callable[[object, object], str]]]:
+    def _tellers(self) -> dict[int, _Told]:
         return {}
 
     def _teller(self, catalogue: Catalogue) -> Callable[[object, object], str]:

@@ -62,6 +62,7 @@ WRITTEN: dict[str, tuple[str, ...]] = {
         "5f0c7d1e3b5a4c7e9a550d1c2b3a4f5e", "urn:uuid:5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e",
         "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5g", "00000000-0000-0000-0000-000000000000",
         "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5\uff11",
+        "0x0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e", "5f0c7d1e-3b5a-4c7e-9a55-0d1c_b3a4f5e",
     ),
     "binary value": ("", "Y3JhdGU=", "Y3JhdGU", "Y3JhdGV=", "Y3Jh\nZGU=", "Y3_hdGU=", "====", "AA==", "AB==", "Y Q=="),
     "time": (
@@ -80,6 +81,11 @@ WRITTEN: dict[str, tuple[str, ...]] = {
     "IPv6 address": ("::", "::1", "2001:DB8::7", "fe80::1%eth0", "1::2::3", "::ffff:192.0.2.7", "12345::"),
     "IPv4 network": ("192.0.2.0/24", "192.0.2.7/24", "192.0.2.0", "192.0.2.0/33", "192.0.2.0/255.255.255.0"),
 }  # fmt: skip
+SIGNS = (
+    " \n\t\x1c\x85\u00a0\u2028\ufeff\u0660\u0130\u00e9\U0001f6a2\x00"
+    "0129aAfFgGxXoObBtTzZeEpPwW+-._:;,/\\@%#?&=*~^|'\"`$!()[]{}<>"
+)
+"""What may be typed in the place of another character: readers of numbers, dates and addresses pass over some of it."""
 KEYS = ("", "x", "X ", "\u0130", "0", "01", "+1", " 1", "1.0", "true", "__class__", "a.b", "a/b~c", "\n")
 
 
@@ -261,18 +267,14 @@ class Edges:
         return made
 
     def misspelt(self, text: str) -> str:
-        """A text with one character wrong."""
+        """A text with one or two characters wrong: out, in, another one, twice, in the other case."""
         random = self.random
-        at = random.randrange(len(text))
-        return random.choice(
-            [
-                text[:at] + text[at + 1 :],
-                text[:at] + random.choice(" x0-:.\u00e9\n/Z") + text[at:],
-                text[:at] + text[at].swapcase() + text[at + 1 :],
-                text + random.choice(" \n\tx0"),
-                random.choice(" \u00a0x") + text,
-            ]
-        )
+        for _ in range(random.choice((1, 1, 1, 2))):
+            at = random.randrange(len(text) + 1)
+            before, here, after = text[:at], text[at : at + 1], text[at + 1 :]
+            sign = random.choice(SIGNS)
+            text = before + random.choice(("", sign + here, sign, here + here, here.swapcase())) + after
+        return text
 
     def in_record(self, record: Record, payload: dict[str, Any]) -> dict[str, Any]:
         """A record with one thing changed."""

@@ -22,21 +22,20 @@ _DURATION = (
     r"(9[0-9]{8})D(?:T(?!$)(?:(1?[0-9]|2[0-3])H)?(?:([1-5]?[0-9])M)?(?:([1-5]?[0-9](?:\.[0-9]{1,6})?)S)?)?)"
 )
 _BASE64 = "(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?"
-_new, _set = object.__new__, object.__setattr__
-_time_text, _duration_text, _base64 = Late(_TIME), Late(_DURATION), Late(_BASE64)
+_UUID_TEXT = "[0-9A-Fa-f]{8}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{12}"
+_time_text, _duration_text, _base64, _uuid_text = Late(_TIME), Late(_DURATION), Late(_BASE64), Late(_UUID_TEXT)
+_new, _UNKNOWN = object.__new__, SafeUUID.unknown
+_set_int, _set_safe = _UUID.__dict__["int"].__set__, _UUID.__dict__["is_safe"].__set__
 
 
 def _read_uuid(text: str) -> Any:
-    # The four hyphens in their places, and 32 hexadecimal digits: int() alone would take underscores and blanks.
-    if len(text) == 36 and text[8] == "-" == text[13] and text[18] == "-" == text[23]:
-        digits = text.replace("-", "")
-        if len(digits) == 32 and digits.isascii() and digits.isalnum():
-            # Its constructor looks at much that is known here.
-            made = _new(_UUID)
-            _set(made, "int", int(digits, 16))
-            _set(made, "is_safe", SafeUUID.unknown)
-            return made
-    raise ValueError(text)
+    if not _uuid_text.fullmatch(text):  # the class itself also takes braces, "urn:uuid:" and "0x"
+        raise ValueError(text)
+    # Its constructor looks at much that is known here.
+    made = _new(_UUID)
+    _set_int(made, int(text.replace("-", ""), 16))
+    _set_safe(made, _UNKNOWN)
+    return made
 
 
 def _read_bytes(text: str) -> bytes:

@@ -38,6 +38,11 @@ class Written(Kind):
             return "False"
         return " or ".join(f"{value}.__class__ is {bind(held, held.__name__)}" for held in self.held)
 
+    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
+        if source is not Source.JSON:
+            return None
+        return f"{value}.__class__ is str and {value}.isascii()", f"{bind(self.read, self.read.__name__)}({value})"
+
     def reader(self, source: Source) -> Reader:
         needs = f"{self.phrase}, such as {self.example}"
         kind = Stop(
