@@ -5,12 +5,26 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from decimal import Decimal
 from enum import Enum
 from typing import Annotated, Any, Literal, NewType
 
 import pytest
 
-from dutiful_gate import DeclarationError, Email, Gate, Source, about, it, obeys, this, trimmed, uppered
+from dutiful_gate import (
+    DeclarationError,
+    Email,
+    Gate,
+    Source,
+    about,
+    it,
+    named,
+    obeys,
+    or_infinite,
+    this,
+    trimmed,
+    uppered,
+)
 
 
 def declared(annotation: Any, **more: Any) -> type:
@@ -34,7 +48,7 @@ NONSENSE: list[tuple[Any, str]] = [
     (Annotated[str, it.length < 0], r"no length is below 0"),
     (Annotated[int, it > "1"], r"it > '1' compares a whole number with '1'; write the bound as a whole number"),
     (Annotated[int, it > True], r"compares a whole number with True"),
-    (Annotated[float, it > float("nan")], r"compares with NaN"),
+    (Annotated[float, it > float("nan")], r"names NaN, which JSON does not have"),
     (Annotated[datetime, it > date(2026, 5, 4)], r"compares a date-time with"),
     (Annotated[date, it > datetime(2026, 5, 4)], r"compares a date with"),
     (Annotated[datetime, it > datetime(2026, 5, 4)], r"has no offset; give the bound one"),
@@ -58,7 +72,18 @@ NONSENSE: list[tuple[Any, str]] = [
     (object(), r"is no type that a gate can read"),
     (set[list[int]], r"cannot be an item of a set; declare a list with it.distinct"),
     (dict[tuple[int, ...], int], r"cannot be a key of a JSON object"),
-    (Literal[b"x"], r"is no value of JSON"),
+    (Literal[b"x"], r"is no value of JSON: a value of the type bytes"),
+    (Literal["\ud800"], r"is no value of JSON: a lone surrogate; use text, numbers, true, false or null"),
+    (
+        Annotated[float, or_infinite, it < float("inf")],
+        r"it < inf names infinity, which JSON does not have; leave the rule out",
+    ),
+    (Annotated[Decimal, it == Decimal("NaN")], r"names NaN"),
+    (Annotated[int, it < 10**5000], r"a rule names a number of more than 4300 digits"),
+    (Annotated[Any, it == [1, {"a": float("nan")}]], r"names NaN"),
+    (Annotated[str, it.one_of("a", "\ud800")], r"names a lone surrogate"),
+    (Annotated[str, about(title="\ud800")], r"the title .* holds a lone surrogate; UTF-8 has no form for it"),
+    (Annotated[int, named("\ud800")], r"the name in the data .* holds a lone surrogate"),
     (Annotated[int, about(examples=[1, "x"])], r"the example 'x' would be refused: needs a whole number"),
 ]
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import math
 import pickle
 import re
 from contextlib import suppress
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dutiful_gate import DeclarationError, DocumentGate, Gate, Limits, Refused
+from dutiful_gate import DeclarationError, DocumentGate, Gate, Limits, Refused, declarations_of, fits
 from dutiful_gate.declare.ecma import NoPattern, python_pattern
 from dutiful_gate.declare.formats.judges import JUDGES
 from dutiful_gate.demo.ferries import bookings
@@ -39,6 +41,42 @@ BERTH: dict[str, Any] = {
     "dependentRequired": {"cargo": ["cranes"]},
     "$defs": {"crane": {"type": "string", "pattern": "^[A-Z][0-9]$", "format": "regex"}},
 }  # fmt: skip
+
+
+NO_JSON: list[tuple[Any, str]] = [
+    ({"const": math.nan}, "at /const: it has NaN there"),
+    ({"maximum": math.inf}, "at /maximum: it has infinity there"),
+    ({"properties": {"a": {"default": {1, 2}}}}, "at /properties/a/default: it has a value of the type set there"),
+    ({"properties": {1: {}}}, "at /properties/1: it has a key that is no text there"),
+    ({"enum": [object()]}, "at /enum/0: it has a value of the type object there"),
+    ({"enum": [10**5000]}, "at /enum/0: it has a number of more than 4300 digits there"),
+]
+
+
+@pytest.mark.parametrize(("document", "words"), NO_JSON)
+def test_a_document_that_is_no_json_is_told_where(document: Any, words: str) -> None:
+    for build in (Gate.from_schema, declarations_of, fits, lambda held: Gate.from_schema({}, documents={"x": held})):
+        with pytest.raises(DeclarationError, match="the document is no JSON at ") as caught:
+            build(document)
+        assert words.removeprefix("at ") in str(caught.value)
+
+
+def test_a_document_is_made_plain_and_ones_own() -> None:
+    shared = {"type": "string"}
+    document: dict[str, Any] = {
+        "properties": {"a": shared, "b": shared},
+        "required": ("a",),
+        "minProperties": Decimal("2"),
+    }
+    gate = Gate.from_schema(document)
+    shared["type"] = "integer"
+    document["required"] = []
+    assert gate.accepts({"a": "x", "b": "y"})
+    assert not gate.accepts({"b": "y", "c": 1})
+    assert "Decimal" not in declarations_of(document)
+    document["properties"]["a"] = document
+    with pytest.raises(DeclarationError, match="at /properties/a: it has itself there"):
+        Gate.from_schema(document)
 
 
 def test_faults_of_a_document_are_faults_like_any_other() -> None:

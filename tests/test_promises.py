@@ -5,8 +5,10 @@ from __future__ import annotations
 import copy
 import json
 import pickle
+import threading
 from collections import UserDict, deque
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import InitVar, dataclass, field, make_dataclass
 from datetime import UTC, date, datetime, time, timedelta, timezone
 from decimal import Decimal
@@ -654,10 +656,47 @@ def test_limits_keep_to_what_the_interpreter_can_follow() -> None:
     assert [fault.code for fault in gate.examine({"x": 1}).faults] == ["kind"]
 
 
+class Mute:
+    """A key that cannot be written, nor be pickled."""
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+
+    def __str__(self) -> str:
+        raise ValueError("quay-77")
+
+    __repr__ = __str__
+
+
+ODD_KEYS: list[Any] = [10**5000, -(10**5000), Mute(), (1, Mute()), lambda: 7, "\ud800", Decimal("NaN"), None]
+
+
+@pytest.mark.parametrize("key", ODD_KEYS, ids=range(len(ODD_KEYS)))
+@pytest.mark.parametrize("source", list(Source))
+@pytest.mark.parametrize("declared", [dict[int, int], dict[str, int], dict[Annotated[str, secret], int], Dividing, Any])
+def test_a_key_of_any_kind_is_told_in_a_fault(declared: Any, source: Source, key: Any) -> None:
+    gate: Gate[Any] = Gate(declared, source, unknown="refuse")
+    for verdict in (gate.examine({key: "x"}), gate.examine({"a": {key: [object()]}})):
+        if verdict:
+            continue
+        told = [str(Refused(verdict)), json.dumps(verdict.problem()), str(verdict.by_field()), repr(verdict)]
+        assert "quay-77" not in "".join(told)
+        assert [fault.code for fault in pickle.loads(pickle.dumps(verdict)).faults] == [
+            each.code for each in verdict.faults
+        ]
+    for release in (gate.release, gate.release_json):
+        with suppress(Refused):
+            release({key: 1})
+
+
 def test_own_words_for_reading_and_items_that_are_none() -> None:
     gate: Gate[Any] = Gate(Annotated[date | None, reading.says("a day, not {given}")])
     assert [fault.message for fault in gate.examine("x").faults] == ["a day, not 'x'"]
     assert gate.examine(7).faults[0].message == "a day, not 7"
+    several: Gate[Any] = Gate(
+        Annotated[int | date | Annotated[bool, reading.says("yes or no")], reading.says("not {given}")]
+    )
+    assert [several.examine(odd).faults[0].message for odd in ("x", 1.5, None)] == ["not 'x'", "not 1.5", "not null"]
     for items in ({"a": 1}, "ab", b"ab", 7):
         (verdict,) = Gate(int).examine_each(items)  # type: ignore[arg-type]
         assert verdict.faults[0].message.startswith("needs an array of items; got ")

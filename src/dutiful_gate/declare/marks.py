@@ -135,7 +135,10 @@ class Reading:
     __slots__ = ()
 
     def says(self, words: str) -> ReadingSays:
-        """Own wording for a value that is of another kind, or cannot be read; with `{given}` and `{label}`."""
+        """Own wording for a value that is of another kind, or cannot be read; with `{given}` and `{label}`.
+
+        Beside a union it speaks for those options, too, that have no words of their own.
+        """
         for name in re.findall(r"\{([^{}]*)\}", words):
             if name not in ("given", "label"):
                 raise DeclarationError(

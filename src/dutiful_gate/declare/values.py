@@ -58,7 +58,10 @@ class Value:
         return self is other or self._items() == other._items()
 
     def __hash__(self) -> int:
-        return hash((type(self), *(held for _, held in self._items())))
+        try:
+            return hash((type(self), *(held for _, held in self._items())))
+        except TypeError:  # a constant may be a list or an object: equal ones still have to hash alike
+            return hash(type(self))
 
     def __repr__(self) -> str:
         return f"{type(self).__name__}({', '.join(f'{name}={held!r}' for name, held in self._items())})"

@@ -14,6 +14,7 @@ from ..declare.facts import FAILED
 from ..declare.limits import Limits
 from .judging.drafts import DRAFT_07, DRAFT_2020_12, HELD_LIST, HELD_MAP, HELD_ONE, OPENAPI_30, draft_of
 from .judging.engine import DocumentEngine, draft_called
+from .plain_document import plain_document
 
 # What the writer puts into the words of a dialect without any loss, whatever stands around it.
 _SPOKEN: dict[str, frozenset[str]] = {
@@ -111,10 +112,10 @@ def fits(
     came, before it is read, in gates that read JSON; its faults tell its keywords.
     Raises DeclarationError for what is no document.
     """
-    plain = dict(document) if isinstance(document, Mapping) else document
+    plain = plain_document(document)
     asked = plain.get("$schema") if isinstance(plain, dict) else None
     known = draft_of(asked) if isinstance(asked, str) else None
-    made = Fits(plain, at, known.name if known is not None else dialect or "2020-12", documents or _NONE)
+    made = Fits(plain, at, known.name if known is not None else dialect or "2020-12", plain_document(documents or {}))
     try:
         made.engine  # noqa: B018  a document that is none is told where it is declared
     except RecursionError:

@@ -552,9 +552,7 @@ class CollectWriter(UnionWriter):
     def _link_says(self, key: str, value: str, given: str, path: str) -> None:
         """A record, or what an alias stands for, with own words for what is none."""
         if key in self.plan.shape.aliases:
-            whole = self.plan.shape.aliases[key].but(says=self._reading_says)
-            if isinstance(whole.node, Nullable):
-                whole = whole.but(node=Nullable(whole.node.inner.but(says=self._reading_says)))
+            whole = self.plan.shape.aliases[key].saying(self._reading_says)
             self.write(f"{value} = {self.part(whole)}({value}, {path}, log)")
             return
         known = self.bind(is_record, "is_record")

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+from ..declare.constants import lacks, no_json
 from ..declare.errors import DeclarationError
 from ..declare.facts import FAILED, Source, Stop
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..report.show import shown
 from ..shape.final import keeps_form
-from ..shape.nodes import Alias, Entries, Field, Items, Link, Nullable, Record, Scalar, Shape, Use, default_of
-from ..shape.to_json import plain
-from ..shape.walk import holds_secret
+from ..shape.nodes import MISSING, Alias, Entries, Field, Items, Link, Nullable, Record, Scalar, Shape, Use, default_of
+from ..shape.to_json import plain, plain_fallback
+from ..shape.walk import holds_secret, uses_of
 from .gatehouse import Engine
 from .plan import Plan
 
@@ -25,6 +26,9 @@ def check_held(shape: Shape) -> None:
                 _check_default(shape, record, field)
             for example in field.use.about.examples:
                 _check_example(shape, field.use, example, record.name, field.attribute)
+    for use in uses_of(shape):
+        if use.fallback is not MISSING:
+            _check_fallback(shape, use)
     for example in shape.root.about.examples:
         _check_example(shape, shape.root, example, None, None)
 
@@ -48,6 +52,8 @@ def _check_default(shape: Shape, record: Record, field: Field) -> None:
         told = plain(field.use, default, shape)
         if not all(document.sound(told) for document in field.use.fits):
             problem = "the document beside it asks for something else"
+    if not problem and (field.use.facts.open or isinstance(default, int)) and lacks(held := no_json(default)):
+        problem = f"JSON does not have {held}"
     if problem:
         hides = holds_secret(field.use, shape.guarded)
         raise DeclarationError(
@@ -56,6 +62,16 @@ def _check_default(shape: Shape, record: Record, field: Field) -> None:
             record=record.name,
             field=field.attribute,
         )
+
+
+def _check_fallback(shape: Shape, use: Use) -> None:
+    try:
+        plain_fallback(use, shape)
+    except TypeError as error:
+        raise DeclarationError(
+            f"what otherwise(...) puts in the place of a refused value is neither of its type nor JSON: {error}",
+            remedy="use a value of the type, null, text, a number or a boolean",
+        ) from None
 
 
 def _quick_problem(use: Use, default: object) -> str | None:

@@ -14,9 +14,10 @@ from ..declare.embedded import Embedded
 from ..declare.facts import FAILED, Source, Stop
 from ..report.cause import Cause, UnknownKey
 from ..report.fault import Fault, Path
+from ..report.show import ALONE
 
 Mark = tuple[str, int]
-LEAVES: Final = frozenset([str, int, float, bool, bytes, type(None)])
+LEAVES: Final = ALONE
 """The classes of plain values that hold no others."""
 
 RawFault = tuple[Path, Cause, object, object]

@@ -91,6 +91,8 @@ class Laws:
             shown = json.loads(self.gate.release_json(value))
         except Refused as refused:
             return Disagreement(2, instance, f"what the gate admits, it does not release: {refused.faults[0]}")
+        if not is_sayable(everything, self.doubles):  # a default that no document can speak of, an infinity
+            return None
         if not self.judge.accepts(everything):
             told = self.judge.examine(everything).faults
             if not self._unstated(told):

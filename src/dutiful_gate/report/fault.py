@@ -8,7 +8,7 @@ from typing import Any
 
 from .cause import Cause
 from .place import Place
-from .show import LONGEST, PLAIN, Outline, Said, Unreadable, honest, outlined, shortened, shown, visible
+from .show import ALONE, LONGEST, PLAIN, TRUSTED, Outline, Said, Unreadable, honest, outlined, shortened, shown, visible
 
 Path = tuple[Any, ...]
 """Keys and indexes from the root down."""
@@ -16,14 +16,27 @@ Path = tuple[Any, ...]
 
 def pointer(path: Path) -> str:
     """The JSON Pointer (RFC 6901) of a path: "" is the whole."""
-    return "".join("/" + str(step).replace("~", "~0").replace("/", "~1") for step in path)
+    return "".join("/" + _written(step).replace("~", "~0").replace("/", "~1") for step in path)
+
+
+def _written(step: Any) -> str:
+    """A step as text, whatever stands as a key: what cannot be written, or raises, is told in words."""
+    try:
+        return str(step)
+    except Exception:
+        return shown(step)
+
+
+def travelling(path: Path) -> Path:
+    """A path that can be pickled whatever objects stood as keys: in their place stand the words for them."""
+    return tuple(step if type(step) in ALONE or type(step).__module__ in TRUSTED else _written(step) for step in path)
 
 
 def dotted(path: Path) -> str:
     """A path as people write it in code: `crates[1].weight_kg`; "" is the whole."""
     text = ""
     for step in path:
-        text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else str(step)
+        text += f"[{_written(step)}]" if isinstance(step, int) else f".{_written(step)}" if text else _written(step)
     return text
 
 
@@ -120,7 +133,7 @@ class Fault:
 
     def __reduce__(self) -> tuple[object, ...]:
         # What came travels no further than it is shown: of lists, records and other objects only what is said of them.
-        return Fault, (self.path, self._cause, _kept(self._given), _kept(self._value), self.place)
+        return Fault, (travelling(self.path), self._cause, _kept(self._given), _kept(self._value), self.place)
 
     def _told(self) -> tuple[object, ...]:
         return self.path, self.code, self.message, self.place

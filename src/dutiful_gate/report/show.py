@@ -82,7 +82,7 @@ class Unreadable:
 def honest(value: Any) -> object:
     """A value as a message can speak of it: what raises when it is asked what it is, or how long, is put aside."""
     try:
-        if type(value).__module__ in _TRUSTED:
+        if type(value).__module__ in TRUSTED:
             return value
         if value.__class__ is not type(value):
             return Unreadable()
@@ -97,7 +97,7 @@ def honest(value: Any) -> object:
     return value
 
 
-_TRUSTED = ("datetime", "decimal", "uuid", __name__)
+TRUSTED = ("datetime", "decimal", "uuid", __name__)
 _AS_PLAIN: tuple[tuple[type, Callable[[Any], object]], ...] = (
     (str, str.__str__), (bool, bool), (int, int.__int__), (float, float.__float__),
     (bytes, lambda value: bytes(memoryview(value))),
@@ -236,7 +236,10 @@ def _digits(value: int) -> str:
     return f"{int(value.bit_length() * 0.30103) + 1:,}"
 
 
-PLAIN: frozenset[type] = frozenset([type(None), bool, str, int, float, dict, list, tuple, bytes, bytearray])
+ALONE: frozenset[type] = frozenset([type(None), bool, str, int, float, bytes])
+"""The classes of plain values that hold no others."""
+
+PLAIN: frozenset[type] = ALONE | {dict, list, tuple, bytearray}
 """The classes whose values are what they say."""
 
 # Narrower types before wider ones: a bool is an int to isinstance.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeVar
 
-from .fault import Fault, Path, dotted
+from .fault import Fault, Path, dotted, travelling
 from .show import counted, shown
 
 T = TypeVar("T")
@@ -97,9 +97,10 @@ class Verdict(Generic[T]):
         return f"<Verdict refused: {counted(len(self.faults) + self.untold, 'fault')}>"
 
     def __reduce__(self) -> tuple[object, ...]:
+        dropped = tuple(map(travelling, self.dropped))
         if self._value is _NOTHING:
-            return refusal, (self.faults, self.dropped, self.untold, self.excused)
-        return Verdict, (self._value, (), self.dropped, self.untold, self.excused)
+            return refusal, (self.faults, dropped, self.untold, self.excused)
+        return Verdict, (self._value, (), dropped, self.untold, self.excused)
 
 
 def refusal(

@@ -212,8 +212,8 @@ class Edges:
             for step in (timedelta(0), timedelta(days=1), timedelta(days=-1), timedelta(seconds=1)):
                 try:
                     yield plain(Use(self._bare(use)), constant + step, self.shape)
-                except (OverflowError, AttributeError, TypeError):
-                    continue
+                except (OverflowError, AttributeError, TypeError, StopIteration):
+                    continue  # past the end of the calendar, or no value of the type
 
     def _bare(self, use: Use) -> Any:
         node = use.node

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..declare import clock, marks, presence, records, steps, variants
+from ..declare.constants import check_constants, check_words
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
 from ..declare.kinds import (
@@ -24,7 +25,7 @@ from ..declare.kinds import (
 from ..declare.kinds.lenient import Lenient
 from ..declare.marks import About, AlsoNamed, Mark, Named, Reading, ReadingSays, ToldBy, Written
 from ..declare.records import RecordRule
-from ..declare.rules import Rule
+from ..declare.rules import Equal, OneOf, Rule
 from ..declare.rules import own as own_rules
 from ..declare.rules.ranges import check_ranges
 from ..declare.steps import BlankIsNone, Otherwise, SplitOn, Step, Via
@@ -90,6 +91,7 @@ def sorted_metadata(metadata: Sequence[object]) -> Beside:
 def _keep(found: Beside, part: Any) -> None:
     match part:
         case About():
+            check_words(title=part.title, text=part.text)
             found.about = part
         case Named(wire):
             found.wire = wire
@@ -100,6 +102,7 @@ def _keep(found: Beside, part: Any) -> None:
         case ReadingSays(words):
             found.says = words
         case Written(form):
+            check_words(form=form)
             found.form = form
         case Via():
             found.via = part
@@ -220,6 +223,9 @@ def check_parts(use: Use, *, secret: bool) -> None:
 
 
 def _check_parts(use: Use) -> None:
+    for part in use.parts:
+        if isinstance(part, Rule):
+            check_constants(part, part.numbers(), texts=isinstance(part, Equal | OneOf))
     facts = use.node.facts
     if facts.sort == "null" and use.parts:
         raise DeclarationError(

@@ -14,6 +14,7 @@ from enum import Enum, Flag
 from functools import partial
 from typing import Annotated, Any, Literal, TypeVar, Union
 
+from ..declare.constants import no_json
 from ..declare.errors import DeclarationError
 from ..declare.kinds import (
     Anything,
@@ -95,7 +96,7 @@ _REMEDIES: dict[object, str] = {
     bytearray: "declare bytes",
     type: "a class cannot come from data: declare a Literal of names, and look the class up",
 }
-_PLAIN = (str, int, float, bool, type(None))
+_REMEDY = "use text, numbers, true, false or null"
 
 
 def shape_of(
@@ -223,9 +224,7 @@ class Maker:
         fallback = use.fallback if beside.fallback is MISSING else beside.fallback
         fits = use.fits + beside.fits
         if beside.says is not None:
-            use = use.but(says=beside.says)
-            if isinstance(use.node, Nullable):
-                use = use.but(node=Nullable(use.node.inner.but(says=beside.says)))
+            use = use.saying(beside.says)
         return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits)
 
     def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, declared: object) -> Use:
@@ -478,10 +477,9 @@ def choice_of_literal(values: Sequence[Any]) -> Choice:
     wire: list[object] = []
     for value in values:
         plain = value.value if isinstance(value, Enum) else value
-        if not isinstance(plain, _PLAIN):
-            raise DeclarationError(
-                f"Literal[{value!r}] is no value of JSON", remedy="use text, numbers, true, false or null"
-            )
+        if held := no_json(plain):
+            named = f"Literal[{value!r}]" if not held.endswith("digits") else "a Literal"
+            raise DeclarationError(f"{named} is no value of JSON: {held}", remedy=_REMEDY)
         wire.append(plain)
     return Choice(tuple(wire), tuple(values))
 
@@ -492,10 +490,9 @@ def choice_of_enum(declared: type[Enum]) -> Choice:
     if not members:
         raise DeclarationError(f"the enumeration {declared.__name__} has no members", remedy="give it some")
     for member in members:
-        if not isinstance(member.value, _PLAIN):
+        if held := no_json(_exactly(member.value)):
             raise DeclarationError(
-                f"{declared.__name__}.{member.name} has the value {member.value!r}, which is no value of JSON",
-                remedy="give each member text or a number as its value",
+                f"{declared.__name__}.{member.name} has a value that is no value of JSON: {held}", remedy=_REMEDY
             )
     # A member of a subclass of str or int stands as its plain value in the data.
     wire = tuple(_exactly(member.value) for member in members)

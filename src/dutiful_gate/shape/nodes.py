@@ -201,6 +201,16 @@ class Use(Value):
                 facts = part.suits(facts)
         return facts
 
+    def saying(self, words: str | None) -> Use:
+        """The same with own words for its reading: those of an option of a union that has none of its own, too."""
+        node = self.node
+        if isinstance(node, Nullable):
+            node = Nullable(node.inner.saying(words))
+        elif isinstance(node, Branches) and not node.tag:
+            options = [option if option.says is not None else option.saying(words) for option in node.options]
+            node = node.but(options=tuple(options))
+        return self.but(says=words, node=node)
+
     @property
     def nullable(self) -> bool:
         """Whether null is admitted."""

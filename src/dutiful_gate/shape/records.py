@@ -10,6 +10,7 @@ from difflib import get_close_matches
 from typing import Any, Protocol
 
 from ..declare import marks
+from ..declare.constants import check_words
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
 from ..declare.records import RecordCheck, RecordRule, record_rules
@@ -200,6 +201,10 @@ def _check_wires(record: str, fields: Iterable[Field]) -> None:
     seen: dict[str, str] = {}
     for field in fields:
         for wire in (field.wire, *field.also):
+            try:
+                check_words(name_in_the_data=wire)
+            except DeclarationError as error:
+                raise error.within(record, field.attribute) from None
             if wire in seen:
                 raise DeclarationError(
                     f"{seen[wire]} and {field.attribute} have one name in the data: {wire!r}",
@@ -232,7 +237,7 @@ def check_record_rules(record: str, fields: Sequence[Field], rules: Sequence[Rec
 def _docstring(declared: type) -> str:
     """What the developer wrote; `dataclass` and others write a signature where there is nothing: that is nothing."""
     text = declared.__dict__.get("__doc__") or ""
-    return "" if text.startswith(f"{declared.__name__}(") else inspect.cleandoc(text)
+    return "" if text == declared.__name__ or text.startswith(f"{declared.__name__}(") else inspect.cleandoc(text)
 
 
 # Variants

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from typing import Any
 
+from ..declare.constants import no_json
 from ..declare.facts import Source, Stop
 from ..declare.steps import Step
 from .nodes import (
@@ -71,7 +71,8 @@ def plain_fallback(use: Use, shape: Shape) -> object:
             return plain(use.but(fallback=MISSING), use.fallback, shape)
     except Exception:  # what cannot even be asked is not of the type
         pass
-    json.dumps(use.fallback, allow_nan=False)
+    if held := no_json(use.fallback):
+        raise TypeError(held)
     return use.fallback
 
 

@@ -35,8 +35,6 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
                 if isinstance(constant, float) and Decimal in facts.ordered
                 else f"write the bound as {facts.phrase}",
             )
-        if isinstance(constant, float) and constant != constant:
-            raise DeclarationError(f"{rule} compares with NaN", remedy="no value is above or below NaN")
         if facts.open:
             continue
         local = facts.sort == "local date-time"

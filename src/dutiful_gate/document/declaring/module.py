@@ -11,6 +11,7 @@ from ..judging.drafts import DRAFT_2020_12, Draft
 from ..judging.engine import DocumentEngine, draft_called
 from ..judging.library import Library, Node, held_schemas
 from ..judging.sound import active, types_of
+from ..plain_document import plain_document
 from .scalars import Said, scalar
 from .words import Names, attribute, laid_out, literal, quoted, words_of
 
@@ -38,9 +39,9 @@ def declarations_of(
     Records become dataclasses, or TypedDicts where a key may be absent without a default; what has no form of its own
     stays as a document beside the field, see `fits`. Raises DeclarationError for what is no sound document.
     """
-    plain = dict(document) if isinstance(document, Mapping) else document
-    engine = DocumentEngine(plain, documents or {}, draft_called(dialect), "assert", Limits(), "")
-    return _Module(plain, engine, documents or {}, name).text()
+    plain, handed = plain_document(document), plain_document(documents or {})
+    engine = DocumentEngine(plain, handed, draft_called(dialect), "assert", Limits(), "")
+    return _Module(plain, engine, handed, name).text()
 
 
 class _Module:

@@ -11,6 +11,7 @@ from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.limits import Limits, deepest
 from ...report.fault import Fault, Path, pointer
+from ..plain_document import plain_document
 from .drafts import BY_NAME, DRAFT_2020_12, Draft, draft_of
 from .findings import Ask, Finding, Found, Note, spoken
 from .library import Library, Node, held_schemas
@@ -381,11 +382,9 @@ def read_documents(
     A file in the folder of the others is known there as they are: by its path from the folder.
     """
     folder = FilePath(documents) if isinstance(documents, str | PathLike) else None
-    handed = documents_in(folder) if folder is not None else dict(documents or {})  # type: ignore[arg-type]
-    if isinstance(document, Mapping):
-        return uri, dict(document), handed
+    handed = documents_in(folder) if folder is not None else plain_document(documents or {})
     if not isinstance(document, PathLike):
-        return uri, document, handed
+        return uri, plain_document(document), handed
     path = FilePath(document).resolve()
     if folder is not None and path.is_relative_to(folder.resolve()):
         uri = path.relative_to(folder.resolve()).as_posix()

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
+from ...declare.constants import no_json
 from ...declare.embedded import Embedded
 from ...declare.facts import Facts, Unsaid
 from ...declare.kinds import Day, Kind, LocalMoment, Moment, Text, Truth, Whole, Written
@@ -235,8 +236,8 @@ class _Pen:
             return said
         if holds_secret(field.use, self.shape.guarded):
             return said
-        said["default"] = self.plain(field.use, default_of(field))
-        return said
+        default = self.plain(field.use, default_of(field))
+        return said if no_json(default) else {**said, "default": default}
 
     def plain(self, use: Use, value: object) -> Any:
         """A default as plain JSON data; a Decimal that no double holds as the nearest one."""
@@ -508,7 +509,11 @@ class _Pen:
             if self.spelled and isinstance(told.get("format"), str):
                 join(said, {"format": told["format"]})
                 told = spelled_out(told)
-            join(said, {word: self.constant(use, held) for word, held in told.items()})
+            plainly = {word: self.constant(use, held) for word, held in told.items()}
+            if held := no_json(plainly):
+                self.leave(at, name, part, Unsaid(f"JSON has no value such as {held}"))
+                continue
+            join(said, plainly)
         if self.spelled and isinstance(said.get("format"), str) and "pattern" not in said:
             join(said, spelled_out({"format": said["format"]}))
 
@@ -548,7 +553,10 @@ class _Pen:
             return held
         if isinstance(held, Decimal):
             return _jsonable(decimal_plain(held))
-        return plain(Use(use.node), held, self.shape)
+        try:
+            return plain(Use(use.node), held, self.shape)
+        except Exception:  # no value of it equals such a constant
+            return held
 
     def leave(self, at: str, name: str, rule: object, why: Unsaid, *codes: str) -> None:
         """Put down that a rule is not in the document."""

@@ -1,0 +1,80 @@
+"""A document as it is handed over, made plain JSON of one's own."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any
+
+from ..declare.constants import no_json
+from ..declare.errors import DeclarationError
+from ..report.fault import Path, pointer
+
+
+class _NoJson(Exception):
+    """What cannot stand in a document, and where."""
+
+    def __init__(self, held: str) -> None:
+        super().__init__(held)
+        self.held = held
+        self.steps: list[Any] = []
+
+
+def plain_document(document: Any) -> Any:
+    """The same document of dicts, lists, text, numbers, true, false and null; a change to what came does not reach it.
+
+    Raises DeclarationError, with the pointer, for what JSON has no form for: NaN, a set, a key that is no text.
+    """
+    known: dict[int, Any] = {}
+    try:
+        return _made(document, known)
+    except _NoJson as odd:
+        path: Path = tuple(reversed(odd.steps))
+        raise DeclarationError(
+            f"the document is no JSON at {pointer(path) or 'the root'}: it has {odd.held} there",
+            remedy="write it as json.loads would give it",
+        ) from None
+    except RecursionError:
+        raise DeclarationError(
+            "the document nests deeper than can be judged", remedy="name its inner schemas among the $defs"
+        ) from None
+
+
+def _made(value: Any, known: dict[int, Any]) -> Any:
+    if not isinstance(value, Mapping | list | tuple):
+        return _single(value)
+    mark = id(value)  # what stands at several places stays one: else a small document could come to millions
+    if mark in known:
+        if known[mark] is _OPEN:
+            raise _NoJson("itself")
+        return known[mark]
+    known[mark] = _OPEN
+    made: Any = {} if isinstance(value, Mapping) else []
+    for step, each in value.items() if isinstance(value, Mapping) else enumerate(value):
+        try:
+            if isinstance(made, list):
+                made.append(_made(each, known))
+            elif isinstance(step, str):
+                made[str(step)] = _made(each, known)
+            else:
+                raise _NoJson("a key that is no text")
+        except _NoJson as odd:
+            odd.steps.append(step)
+            raise
+    known[mark] = made
+    return made
+
+
+_OPEN = object()
+
+
+def _single(value: Any) -> Any:
+    held = no_json(value)
+    if held and not isinstance(value, str):  # JSON can spell a lone surrogate, "\ud800"
+        raise _NoJson(held)
+    if isinstance(value, Decimal):
+        return int(value) if value == value.to_integral_value() and abs(value) < _WHOLE else float(value)
+    return value
+
+
+_WHOLE = 10**15
