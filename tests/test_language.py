@@ -8,11 +8,12 @@ import re
 import runpy
 import sys
 import warnings
+from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import InitVar, dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
-from typing import Annotated, Any, Generic, Literal, TypeVar
+from typing import Annotated, Any, Generic, Literal, LiteralString, NamedTuple, Self, TypeVar
 
 import pytest
 from hypothesis import given
@@ -702,3 +703,79 @@ def test_quotes_that_say_nothing(declared: Any, told: str) -> None:
     with pytest.raises(DeclarationError) as raised:
         Gate(declared)
     assert told in str(raised.value)
+
+
+@dataclass
+class Quay:
+    name: str
+    beside: Self | None = None
+    behind: list[Self] = field(default_factory=list)
+    by_name: dict[str, list[Self]] = field(default_factory=dict)
+    told: Annotated[Self | None, about(title="Told")] = None
+
+
+@dataclass
+class Dock(Quay):
+    crane: int = 0
+
+
+@dataclass
+class Sheet(Generic[T]):
+    items: list[T]
+    next: Self | None = None
+
+
+@dataclass
+class Ledger:
+    sheet: Sheet[list[Self]] | None = None
+
+
+@dataclass
+class Journal(Ledger):
+    title: LiteralString = ""
+
+
+class Mooring(NamedTuple):
+    name: str
+    next: Self | None = None
+
+
+def test_self_is_the_record_that_it_stands_in() -> None:
+    inner = {"name": "b", "crane": 7}
+    dock = Gate(Dock).admit({"name": "a", "beside": inner, "behind": [inner], "by_name": {"x": [inner]}, "told": inner})
+    other = Dock("b", crane=7)
+    assert dock == Dock("a", other, [other], {"x": [other]}, other)
+    assert type(Gate(Quay).admit({"name": "a", "beside": inner}).beside) is Quay
+    both: Gate[Any] = Gate(tuple[Ledger, Journal])
+    data = {"sheet": {"items": [[{"title": "x"}]], "next": {"items": [[]]}}}
+    plain, titled = both.admit([data, data])
+    assert plain.sheet.items == [[Ledger()]]
+    assert titled.sheet.items == [[Journal(title="x")]]
+    assert {"Ledger", "Journal"} < set(both.schema()["$defs"])
+    assert Gate(Mooring).admit({"name": "a", "next": {"name": "b"}}) == Mooring("a", Mooring("b"))
+    again = pickle.loads(pickle.dumps(Gate(Dock)))
+    assert [fault.pointer for fault in again.examine({"name": "a", "behind": [{"name": 1}]}).faults] == [
+        "/behind/0/name"
+    ]
+
+
+class Vessel(ABC):
+    @abstractmethod
+    def sail(self) -> None: ...
+
+
+@dataclass
+class Barge(Vessel):
+    tons: int
+
+
+NO_TYPES: list[tuple[Any, str]] = [
+    ([int], "write list"), ({"a": int}, "declare a TypedDict"), ({1, 2}, "write set"), (list.__class_getitem__([int]), "write list"),
+    (Self, "inside a record alone"), (Barge, "is abstract: no instance can be made of it; declare the classes that are made"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("declared", "remedy"), NO_TYPES)
+def test_what_stands_in_the_place_of_a_type_is_told_with_a_remedy(declared: Any, remedy: str) -> None:
+    with pytest.raises(DeclarationError, match=remedy):
+        Gate(declared)

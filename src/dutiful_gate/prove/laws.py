@@ -196,7 +196,9 @@ def is_sayable(instance: Any, doubles: bool) -> bool:
         return instance - instance == 0 and (not instance.is_integer() or abs(instance) <= 2**53)
     if isinstance(instance, dict):
         return all(is_sayable(key, doubles) and is_sayable(held, doubles) for key, held in instance.items())
-    return not isinstance(instance, list) or all(is_sayable(each, doubles) for each in instance)
+    if isinstance(instance, list):
+        return all(is_sayable(each, doubles) for each in instance)
+    return instance is None
 
 
 def _short(plain: Any) -> str:

@@ -177,7 +177,8 @@ class Edges:
             for each in part.choices:
                 yield from self.around(use, each)
         if isinstance(part, Multiple):
-            yield from (part.step * 3, part.step * 3 + part.step / 2, part.step * -2, part.step / 10)
+            step = float(part.step) if isinstance(part.step, Decimal) else part.step
+            yield from (step * 3, step * 3 + step / 2, step * -2, step / 10)
         if isinstance(part, Length) and use.facts.measured == "characters":
             for end in (part.floor, part.ceiling, part.barred):
                 if end is not None and end < 5000:

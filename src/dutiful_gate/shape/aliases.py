@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import types
 import typing
 from collections.abc import Callable, Mapping, Sequence
 from typing import Annotated, Any, NamedTuple, TypeVar
@@ -70,9 +71,12 @@ def unwrapped(
     given = given or {}
     through: tuple[Named, ...] = ()
     while True:
-        if seen is not None and isinstance(text := _in_quotes(declared), str) and not text.isidentifier():
+        text = _in_quotes(declared)
+        if seen is not None and text is not None and not text.isidentifier():
             declared = seen(text)
             continue
+        if seen is not None and text is not None and seen(text) is typing.Self:
+            declared = typing.Self
         if (named := _named(declared, given, seen)) is not None:
             if any(each.mark == named.mark for each in through):
                 raise nothing_between(named.name)
@@ -89,6 +93,8 @@ def unwrapped(
             declared, given = given[declared], {}
         elif isinstance(declared, TypeVar) and has_default(declared):
             declared, given = declared.__default__, {}  # type: ignore[attr-defined, unused-ignore]
+        elif declared is typing.Self and declared in given:
+            declared, given = given[declared], {}
         elif isinstance(declared, Variant):
             return Unwrapped(declared, metadata, given, through)
         elif hasattr(declared, "__supertype__"):
@@ -173,7 +179,7 @@ def variables_by_class(declared: Any) -> dict[Any, dict[Any, Any]]:
         owner, given = waiting.pop()
         if owner in found:
             continue
-        found[owner] = given
+        found[owner] = {**given, typing.Self: declared}
         bases = owner.__dict__.get("__orig_bases__") or getattr(owner, "__bases__", ())
         for base in bases:
             generic = typing.get_origin(base) or base
@@ -194,7 +200,24 @@ def substituted(declared: Any, given: Mapping[Any, Any]) -> Any:
         return given.get(declared, declared)
     if isinstance(declared, list):  # the parameters of a callable
         return [substituted(each, given) for each in declared]
+    if typing.Self in given:
+        declared = _with_owner(declared, given[typing.Self])
     wanted = getattr(declared, "__parameters__", ())
     if not wanted or (isinstance(declared, type) and typing.get_origin(declared) is None):
         return declared
     return declared[tuple(given.get(each, each) for each in wanted)]
+
+
+def _with_owner(declared: Any, owner: Any) -> Any:
+    """A type in which `Self` is the record that it stands in."""
+    if declared is typing.Self:
+        return owner
+    origin, arguments = typing.get_origin(declared), typing.get_args(declared)
+    if not arguments or origin is typing.Literal:
+        return declared
+    made = tuple(_with_owner(each, owner) for each in arguments)
+    if all(new is old for new, old in zip(made, arguments, strict=True)):
+        return declared
+    if origin is Annotated:
+        return Annotated[(made[0], *declared.__metadata__)]
+    return typing.Union[made] if origin in (typing.Union, types.UnionType) else origin[made]  # noqa: UP007

@@ -7,7 +7,7 @@ import re
 import types
 import typing
 from collections import abc, deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from enum import Enum, Flag
@@ -61,6 +61,7 @@ from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_re
 
 _KINDS: dict[object, Kind] = {
     str: Text(),
+    typing.LiteralString: Text(),  # to a type checker another promise, to data the same
     int: Whole(),
     float: Number(),
     bool: Truth(),
@@ -95,6 +96,13 @@ _REMEDIES: dict[object, str] = {
     complex: "JSON has no complex numbers: declare a record with two floats",
     bytearray: "declare bytes",
     type: "a class cannot come from data: declare a Literal of names, and look the class up",
+    typing.Self: "it is known inside a record alone: name the type",
+}
+# What stands where a type is wanted, by the class of it.
+_MEANT: dict[object, str] = {
+    list: "write list[...], with the type of the items",
+    dict: "declare a TypedDict or a dataclass, or write dict[str, ...]",
+    set: "write set[...], with the type of the items, or Literal[...] for a choice",
 }
 _REMEDY = "use text, numbers, true, false or null"
 
@@ -291,7 +299,7 @@ class Maker:
                 f"the type variable {declared.__name__} stands for nothing here",
                 remedy="say what it is, as in Page[Booking]",
             )
-        remedy = _REMEDIES.get(declared, "")
+        remedy = _REMEDIES.get(declared) if isinstance(declared, Hashable) else _MEANT.get(type(declared))
         raise DeclarationError(
             f"{_name(declared)} is no type that a gate can read",
             remedy=remedy

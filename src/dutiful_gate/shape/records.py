@@ -53,6 +53,11 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
     if isinstance(declared, Variant):
         return _variant(maker, declared, key)
     origin = typing.get_origin(declared) or declared
+    if inspect.isabstract(origin):
+        raise DeclarationError(
+            f"{name} is abstract: no instance can be made of it",
+            remedy="declare the classes that are made, as in A | B",
+        )
     hints = hints_of(origin, maker.names, maker.scope, maker.used)
     by_class = variables_by_class(declared)
 
