@@ -24,6 +24,7 @@ from dutiful_gate import (
     this,
     trimmed,
     uppered,
+    when,
 )
 
 
@@ -94,6 +95,15 @@ def test_nonsense_beside_a_type(annotation: Any, message: str) -> None:
         Gate(declared(annotation))
     assert str(caught.value).startswith("Sailing.berth: ")
     assert (caught.value.record, caught.value.field) == ("Sailing", "berth")
+
+
+@pytest.mark.parametrize(
+    "constant", [float("nan"), float("inf"), 10**5000, "\ud800", [1, {"a": float("nan")}]], ids=range(5)
+)
+def test_a_rule_of_fields_names_nothing_that_json_lacks(constant: Any) -> None:
+    for rule in (lambda: this.berth != constant, lambda: this.berth + constant, lambda: when(this.berth == constant)):
+        with pytest.raises(DeclarationError, match=r"a rule of fields names .*, which JSON does not have"):
+            rule()
 
 
 DEFAULTS: list[tuple[Any, Any, str]] = [

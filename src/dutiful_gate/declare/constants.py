@@ -57,7 +57,17 @@ def check_constants(rule: object, numbers: Mapping[str, object], *, texts: bool)
             if not lacks(held) or (held == _SURROGATE and not texts):
                 continue
             written = "a rule" if held == _DIGITS else str(rule)
-            raise DeclarationError(f"{written} names {held}, which JSON does not have", remedy=_REMEDY)
+            raise _lacking(written, held)
 
 
-_REMEDY = "leave the rule out, or write holds(...) with a function of your own"
+def check_constant(constant: object) -> None:
+    """Raise DeclarationError for a constant beside the fields of a record rule that JSON does not have."""
+    if lacks(held := no_json(constant)):
+        raise _lacking("a rule of fields", held)
+
+
+def _lacking(written: str, held: str) -> DeclarationError:
+    return DeclarationError(
+        f"{written} names {held}, which JSON does not have",
+        remedy="leave the rule out, or write a function of your own",
+    )

@@ -270,7 +270,12 @@ class FieldOfThis:
 
 
 def _term(other: object) -> Any:
-    return other.term if isinstance(other, FieldOfThis) else Constant(other)
+    if isinstance(other, FieldOfThis):
+        return other.term
+    from .constants import check_constant  # it opens the rooms of the kinds, which no declaration needs yet
+
+    check_constant(other)
+    return Constant(other)
 
 
 class This:

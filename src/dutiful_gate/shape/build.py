@@ -486,8 +486,7 @@ def choice_of_literal(values: Sequence[Any]) -> Choice:
     for value in values:
         plain = value.value if isinstance(value, Enum) else value
         if held := no_json(plain):
-            named = f"Literal[{value!r}]" if not held.endswith("digits") else "a Literal"
-            raise DeclarationError(f"{named} is no value of JSON: {held}", remedy=_REMEDY)
+            raise DeclarationError(f"a constant of a Literal is no value of JSON: {held}", remedy=_REMEDY)
         wire.append(plain)
     return Choice(tuple(wire), tuple(values))
 
