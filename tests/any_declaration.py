@@ -13,7 +13,20 @@ from enum import Enum, Flag
 from ipaddress import IPv4Address, IPv4Network, IPv6Address
 from pathlib import Path
 from random import Random
-from typing import Annotated, Any, Final, Generic, Literal, NamedTuple, NewType, NotRequired, TypedDict, TypeVar, Union
+from typing import (
+    Annotated,
+    Any,
+    Final,
+    Generic,
+    Literal,
+    NamedTuple,
+    NewType,
+    NotRequired,
+    Self,
+    TypedDict,
+    TypeVar,
+    Union,
+)
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -516,6 +529,12 @@ class Maker:
         if random.random() < 0.08:
             key = random.choice([str, str, Annotated[str, it.matches("[a-z]+")]])
             fields.append(("more", Annotated[dict[key, self.declaration(0)], rest], field(default_factory=dict)))  # type: ignore[misc]
+        if random.random() < 0.08:
+            fields.append(("again", Self | None, None))
+            again = random.choice(
+                [list[Self], dict[str, Self], list[list[Self] | None], Box[Self] | None, list[Self | int]]
+            )
+            fields.append(("held", again, field(default_factory=dict if again == dict[str, Self] else list)))
         fields.sort(key=lambda each: len(each))
         made: Any = make_dataclass(self.name("Made"), fields, slots=random.random() < 0.5)
         if rules:

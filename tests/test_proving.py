@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import random
 import runpy
-from dataclasses import dataclass, is_dataclass
+from dataclasses import dataclass, field, is_dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from ipaddress import IPv4Address, IPv6Address
@@ -172,6 +172,20 @@ def test_edges_lie_on_both_sides_of_a_rule(made: Any, code: str) -> None:
     told = [gate.examine(each) for each in [*edges.of(gate.shape.root), *payloads(gate, 5)]]
     assert any(told)
     assert code in {fault.code for verdict in told for fault in verdict.faults}
+
+
+@obeys(lambda crew: not crew.name.startswith("a") and len(crew.name) > 90)
+@dataclass
+class Crew:
+    name: Annotated[str, it.length < 9]
+    mates: list[Crew] = field(default_factory=list)
+    by_name: dict[str, Crew] = field(default_factory=dict)
+
+
+def test_records_inside_records_that_cannot_be_found_are_given_up() -> None:
+    """Tries at each level times tries at the next would never end."""
+    with pytest.raises(CannotSample, match="no sound value was found"):
+        payloads(Crew)
 
 
 SPELT: list[Any] = [

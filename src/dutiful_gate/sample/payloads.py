@@ -69,6 +69,8 @@ from ..shape.to_json import belongs, plain
 from .text import FORMATS, GOODS, known_words, of_pattern, words_for
 
 _TRIES = 80
+# Of all parts of one payload together: where records hold records that are hard to find, tries would multiply.
+_MOST_TRIES = 4_000
 _DEEP = 3
 _DEEPEST = 60  # past it, a type leads to itself without an end
 _NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
@@ -93,9 +95,11 @@ class Payloads:
         self.random = random
         self._engines: dict[object, Engine] = {}
         self._held: list[Use] = []
+        self._left = _MOST_TRIES
 
     def make(self) -> Any:
         """One sound payload. Raises CannotSample where the rules leave nothing that could be found."""
+        self._left = _MOST_TRIES
         return self.use(self.shape.root, 0, "")
 
     def engine(self, use: Use) -> Engine:
@@ -121,9 +125,12 @@ class Payloads:
         if examples and self.random.random() < 0.3:
             return self.random.choice(list(examples))
         for _ in range(_TRIES):
+            self._left -= 1
             made = self.attempt(use, depth, name)
             if self.is_sound(use, made):
                 return made
+            if self._left < 0:
+                break
         if examples:
             return self.random.choice(list(examples))
         raise CannotSample(name, use.facts.phrase)
@@ -195,6 +202,7 @@ class Payloads:
         """A record whose fields are sound, and what they must be to each other too."""
         made: dict[str, Any] = {}
         for _ in range(_TRIES):
+            self._left -= 1
             made = {}
             for field in record.fields:
                 if field.required or self.random.random() < (0.7 if depth <= _DEEP else 0.05):
@@ -203,7 +211,7 @@ class Payloads:
             if record.rest is not None and isinstance(record.rest.use.node, Entries) and depth <= _DEEP:
                 rest = self.use(record.rest.use, depth + 1, record.rest.attribute)
                 made.update({key: held for key, held in rest.items() if key not in made})
-            if self.agrees(record, made, depth):
+            if self.agrees(record, made, depth) or self._left < 0:
                 return made
         return made
 
