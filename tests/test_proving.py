@@ -174,18 +174,18 @@ def test_edges_lie_on_both_sides_of_a_rule(made: Any, code: str) -> None:
     assert code in {fault.code for verdict in told for fault in verdict.faults}
 
 
-@obeys(lambda crew: not crew.name.startswith("a") and len(crew.name) > 90)
+@obeys(lambda watch: not watch.name.startswith("a") and len(watch.name) > 90)
 @dataclass
-class Crew:
+class Watch:
     name: Annotated[str, it.length < 9]
-    mates: list[Crew] = field(default_factory=list)
-    by_name: dict[str, Crew] = field(default_factory=dict)
+    mates: list[Watch] = field(default_factory=list)
+    by_name: dict[str, Watch] = field(default_factory=dict)
 
 
 def test_records_inside_records_that_cannot_be_found_are_given_up() -> None:
     """Tries at each level times tries at the next would never end."""
     with pytest.raises(CannotSample, match="no sound value was found"):
-        payloads(Crew)
+        payloads(Watch)
 
 
 SPELT: list[Any] = [
