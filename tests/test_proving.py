@@ -8,6 +8,7 @@ import runpy
 from dataclasses import dataclass, field, is_dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
+from enum import IntEnum
 from ipaddress import IPv4Address, IPv6Address
 from pathlib import Path
 from typing import Annotated, Any, Literal, is_typeddict
@@ -31,11 +32,14 @@ from dutiful_gate import (
     declarations_of,
     fits,
     it,
+    lenient,
     obeys,
     payloads,
     probes,
     samples,
+    secret,
     this,
+    trimmed,
     uppered,
 )
 from dutiful_gate.demo.ferries import Booking, bookings
@@ -174,6 +178,11 @@ def test_edges_lie_on_both_sides_of_a_rule(made: Any, code: str) -> None:
     assert code in {fault.code for verdict in told for fault in verdict.faults}
 
 
+class Deck(IntEnum):
+    UPPER = 1
+    LOWER = 2
+
+
 @obeys(lambda watch: not watch.name.startswith("a") and len(watch.name) > 90)
 @dataclass
 class Watch:
@@ -186,6 +195,25 @@ def test_records_inside_records_that_cannot_be_found_are_given_up() -> None:
     """Tries at each level times tries at the next would never end."""
     with pytest.raises(CannotSample, match="no sound value was found"):
         payloads(Watch)
+
+
+SET_ITEMS: list[Any] = [
+    int, bool, str, float, Decimal, date, UUID, Literal[1, 2], Literal["a", 1], Annotated[Literal[1, 2], lenient], Deck, int | bool,
+    tuple[int, bool], Annotated[Deck, secret], Annotated[Literal[1, "b"], lenient, secret], int | None, Annotated[str, trimmed],
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("item", SET_ITEMS)
+@pytest.mark.parametrize("loose", [False, True])
+def test_equal_items_in_two_spellings_are_unstated(item: Any, loose: bool) -> None:
+    for declared in (set[item], Annotated[list[item], it.distinct], Annotated[frozenset[item], secret]):
+        gate: Gate[Any] = Gate(declared, lenient=loose)
+        assert prove(gate, 80).disagreements == []
+        pairs = [("1", 1), (True, 1), (1.0, 1), ("1.0", 1.0), ("a", "a"), (" a", "a"), (True, "true"), ("1", 1.0)]
+        for pair in pairs:
+            if gate.accepts([pair[0]]) and gate.accepts([pair[1]]) and not gate.accepts(list(pair)):
+                told = any("repeat" in rule.codes for rule in gate.schema().unstated)
+                assert told or not Gate.from_schema(gate.schema()).accepts(list(pair))
 
 
 SPELT: list[Any] = [

@@ -601,8 +601,8 @@ def is_canonical(use: Use) -> bool:
             return type(kind) in (Text, Truth, Whole)
         case Nothing():
             return True
-        case Choice(values=values):
-            return len(set(values)) == len(values)  # to a set 1 and True are one
+        case Choice(values=values, lenient=lenient):
+            return not lenient and len(set(values)) == len(values)  # to a set 1 and True are one
         case Items(item, into):
             return into in ("list", "tuple") and is_canonical(item)
         case Fixed(items):
