@@ -90,6 +90,55 @@ def test_check_a_broken_file() -> None:
     assert result.exit_code == 1
 
 
+@pytest.mark.parametrize("against", ["json_of:COUNTED", "json_of:HIDDEN", "counted.schema.json"])
+def test_a_record_whose_text_is_wrong_is_refused(against: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.syspath_prepend(tmp_path)
+    Path("json_of.py").write_text(
+        "from typing import Annotated, TypedDict\nfrom dutiful_gate import Gate, secret\n"
+        "class Counted(TypedDict, total=False):\n    a: int\n    b: int\n"
+        "class Hidden(TypedDict, total=False):\n    a: Annotated[int, secret]\n    b: int\n"
+        "COUNTED, HIDDEN = Gate(Counted), Gate(Hidden)\n"
+    )
+    Path("counted.schema.json").write_text('{"type": "object", "properties": {"a": {"type": "integer"}}}')
+    raw = b'[{"a": 1}, {"a": NaN, "b": 1}, {"a": 1, "a": 2}, {"a": "x", "b": NaN}, {"a": 7}]'
+    result = run("check", "-", "--against", against, stdin=raw)
+    assert result.exit_code == 1
+    assert "5 records: 2 admitted, 3 refused with 4 faults" in result.output
+    assert [line.split()[1] for line in result.output.splitlines() if "<stdin>:" in line] == [
+        "/1/a",
+        "/2/a",
+        "/3/a",
+        "/3/b",
+    ]
+    alone = run("check", "-", "--against", against, stdin=b'\xef\xbb\xbf {"a": NaN}')
+    assert (alone.exit_code, "1 record: 0 admitted, 1 refused with 1 fault" in alone.output) == (1, True)
+
+
+@pytest.mark.parametrize(
+    ("document", "words"),
+    [
+        ('{"not": ' * 50_000 + "true" + "}" * 50_000, "nests deeper than can be judged"),
+        ('{"const": NaN}', "the document is no JSON at /const: it has NaN there"),
+        ("[1, 2", "it is no JSON"),
+        ("", "it is no JSON"),
+        ("\udcff", "it is no JSON"),
+    ],
+    ids=["deep", "nan", "open", "empty", "bytes"],
+)
+def test_a_file_that_is_no_document_is_told(document: str, words: str, tmp_path: Path) -> None:
+    file = tmp_path / "odd.json"
+    file.write_text(document, errors="surrogateescape")
+    for words_of_command in (["check", "-", "--against", str(file)], ["declare", str(file)]):
+        result = run(*words_of_command, stdin=b"[]")
+        assert result.exit_code == 2
+        assert words in result.output
+        assert "odd.json" in result.output
+    assert run("check", "-", "--against", str(tmp_path) + ".json", stdin=b"[]").exit_code == 2
+    (tmp_path / "folder.json").mkdir()
+    assert "there is no document" in run("check", "-", "--against", str(tmp_path / "folder.json"), stdin=b"[]").output
+
+
 def test_check_an_empty_list() -> None:
     result = run("check", "-", "--against", AGAINST, stdin=b"[]")
     assert result.exit_code == 0

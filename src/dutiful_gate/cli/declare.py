@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 
 import click
@@ -11,6 +10,7 @@ from rich.syntax import Syntax
 from ..declare.errors import DeclarationError
 from ..document.declaring.module import declarations_of
 from ..document.judging.engine import documents_in
+from ..document.plain_document import read_document
 from .console import console, sure_output
 from .target import CannotRun
 
@@ -38,13 +38,13 @@ def declare(document: Path, name: str, documents: Path | None, dialect: str | No
     """Write Python declarations that judge as DOCUMENT does, a JSON Schema document in a JSON file."""
     sure_output()
     try:
-        plain = json.loads(document.read_bytes())
+        plain = read_document(document)
         handed = documents_in(documents) if documents is not None else {}
         text = declarations_of(plain, name=name, documents=handed, dialect=dialect)
-    except ValueError as broken:
-        raise CannotRun(f"{document} is no JSON: {broken}") from None
     except DeclarationError as error:
         raise CannotRun(f"{document} cannot become declarations.\n  {error}") from None
+    except OSError as error:
+        raise CannotRun(f"{document} cannot be read: {error.strerror}") from None
     out = console()
     if into is not None:
         into.write_text(text, encoding="utf-8")

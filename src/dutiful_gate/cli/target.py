@@ -49,12 +49,14 @@ def typed_gate_for(target: str, unknown: Unknown | None = None) -> Gate[Any]:
 
 
 def _of_document(path: Path, documents: Path | None) -> Gate[Any]:
-    if not path.exists():
+    if not path.is_file():
         raise CannotRun(f"there is no document {str(path)!r}; check the path")
     try:
         return Gate.from_schema(path, formats="assert", documents=documents)
     except DeclarationError as error:
         raise CannotRun(f"{path} cannot become a gate.\n  {error}") from None
+    except OSError as error:
+        raise CannotRun(f"{path} cannot be read: {error.strerror}") from None
 
 
 def _named(target: str) -> Any:

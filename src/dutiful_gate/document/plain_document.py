@@ -4,11 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from decimal import Decimal
+from pathlib import Path as FilePath
 from typing import Any
 
 from ..declare.constants import no_json
 from ..declare.errors import DeclarationError
 from ..report.fault import Path, pointer
+
+TOO_DEEP = "the document nests deeper than can be judged"
+
+
+def read_document(file: FilePath) -> Any:
+    """The document in a JSON file. Raises DeclarationError, naming the file, where none is; OSError as files do."""
+    import json
+
+    try:
+        return plain_document(json.loads(file.read_bytes()))
+    except RecursionError:
+        problem = TOO_DEEP
+    except ValueError as broken:
+        problem = f"it is no JSON: {broken}"
+    except DeclarationError as broken:
+        problem = broken.problem
+    raise DeclarationError(f"{file}: {problem}", remedy="a document is a JSON file")
 
 
 class _NoJson(Exception):
@@ -35,9 +53,7 @@ def plain_document(document: Any) -> Any:
             remedy="write it as json.loads would give it",
         ) from None
     except RecursionError:
-        raise DeclarationError(
-            "the document nests deeper than can be judged", remedy="name its inner schemas among the $defs"
-        ) from None
+        raise DeclarationError(TOO_DEEP, remedy="name its inner schemas among the $defs") from None
 
 
 def _made(value: Any, known: dict[int, Any]) -> Any:

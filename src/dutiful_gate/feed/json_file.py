@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from codecs import BOM_UTF8
 from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeVar
 
 from ..declare.limits import Limits
 from ..gate import Gate
 from ..read.json_fast import plain_json
-from ..read.json_text import JsonText
+from ..read.json_text import JsonText, one_a_place
 from ..report.fault import Fault, Path
 from ..report.verdict import Verdict, refusal
 
@@ -23,7 +24,8 @@ class Examined(Generic[T]):
 
     `verdicts`  one a record, in order; the paths of their faults begin at the file's root
     `listed`    whether the file is a list of records, not one record
-    `broken`    what is wrong with the text itself: where it could not be read to its end, there are no verdicts
+    `broken`    what is wrong with the text outside of all records: where it could not be read to its end, there are
+                no verdicts
     """
 
     __slots__ = ("broken", "listed", "verdicts")
@@ -64,18 +66,42 @@ def examine_file(gate: Gate[T], raw: bytes, *, told: Callable[[int, int], Any] |
 
     `told` is called with the number of records done and their total, now and then, for those who show progress.
     """
-    text = JsonText(raw, FILE_LIMITS, exact=gate.shape.exact, hides=gate._hides)
+    listed = raw.removeprefix(BOM_UTF8).lstrip()[:1] == b"[" and not gate.takes_list
+    text = JsonText(raw, FILE_LIMITS, exact=gate.shape.exact, hides=_hides(gate, listed=listed))
     text.read(plain_json(raw, FILE_LIMITS, gate.shape.exact))
     if not text.readable:
         return Examined([], text.broken, listed=False)
-    listed = isinstance(text.value, list) and not gate.takes_list
     items = text.value if isinstance(text.value, list) and listed else [text.value]
     verdicts: list[Verdict[T]] = []
     for number, verdict in enumerate(gate.examine_each(items)):
         verdicts.append(_from_root(verdict, (number,)) if listed else verdict)
         if told is not None and (number % 500 == 0 or number + 1 == len(items)):
             told(number + 1, len(items))
-    return Examined(_placed(text, verdicts), text.broken, listed=listed)
+    verdicts, elsewhere = _with_broken(text, _placed(text, verdicts), listed=listed)
+    return Examined(verdicts, elsewhere, listed=listed)
+
+
+def _hides(gate: Gate[Any], *, listed: bool) -> Callable[[Path], Path] | None:
+    """What may be shown of a path in the file, where the gate has secrets."""
+    hides = gate._hides
+    if hides is None or not listed:
+        return hides
+    return lambda path: (*path[:1], *hides(path[1:]))
+
+
+def _with_broken(
+    text: JsonText, verdicts: list[Verdict[T]], *, listed: bool
+) -> tuple[list[Verdict[T]], Sequence[Fault]]:
+    """The same verdicts with what is wrong with the text in each record, and what is wrong outside of all."""
+    of_record: dict[int, list[Fault]] = {}
+    elsewhere: list[Fault] = []
+    for fault in text.broken:
+        number = 0 if not listed else fault.path[0] if fault.path else -1
+        (of_record.setdefault(number, []) if 0 <= number < len(verdicts) else elsewhere).append(fault)
+    for number, broken in of_record.items():
+        told = verdicts[number]
+        verdicts[number] = refusal(one_a_place(broken, told.faults), told.dropped, told.untold)
+    return verdicts, elsewhere
 
 
 def _from_root(verdict: Verdict[T], path: Path) -> Verdict[T]:

@@ -88,9 +88,7 @@ class JsonText:
 
     def merged(self, faults: Sequence[Fault]) -> list[Fault]:
         """Faults of the text and of its values together, in document order, one a place."""
-        told_of = {fault.path for fault in self.broken}
-        rest = [fault for fault in self.placed(faults) if fault.path not in told_of]
-        return sorted([*self.broken, *rest], key=_position)
+        return one_a_place(self.broken, self.placed(faults))
 
     def _at(self, offset: int) -> Place:
         if self._lines is None:
@@ -113,6 +111,12 @@ class JsonText:
         before = encoded[:start].decode().removeprefix(_BOM)
         cause = Cause("reading", "text in UTF-8", got=f"the byte 0x{encoded[start]:02X}")
         self.broken = [Fault((), cause, None, None, Lines(before).place(len(before)))]
+
+
+def one_a_place(broken: Sequence[Fault], faults: Sequence[Fault]) -> list[Fault]:
+    """Faults of a text and of its values together, in document order; where both speak, the text."""
+    told_of = {fault.path for fault in broken}
+    return sorted([*broken, *(fault for fault in faults if fault.path not in told_of)], key=_position)
 
 
 def _position(fault: Fault) -> tuple[int, int]:

@@ -11,7 +11,8 @@ from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.limits import Limits, deepest
 from ...report.fault import Fault, Path, pointer
-from ..plain_document import plain_document
+from ..plain_document import TOO_DEEP as NESTS_TOO_DEEP
+from ..plain_document import plain_document, read_document
 from .drafts import BY_NAME, DRAFT_2020_12, Draft, draft_of
 from .findings import Ask, Finding, Found, Note, spoken
 from .library import Library, Node, held_schemas
@@ -263,9 +264,7 @@ def _check_form(library: Library, node: Node) -> None:
         if not faults:
             return
         if faults[0].code == "depth":
-            raise DeclarationError(
-                "the document nests deeper than can be judged", remedy="name its inner schemas among the $defs"
-            )
+            raise DeclarationError(NESTS_TOO_DEEP, remedy="name its inner schemas among the $defs")
         worst = min(faults, key=lambda fault: (fault.code == "branch", -len(fault.path)))
         more = len(faults) - 1 + findings.untold
         raise DeclarationError(
@@ -388,18 +387,9 @@ def read_documents(
     path = FilePath(document).resolve()
     if folder is not None and path.is_relative_to(folder.resolve()):
         uri = path.relative_to(folder.resolve()).as_posix()
-    return uri, _read(path), handed
-
-
-def _read(file: FilePath) -> Any:
-    import json
-
-    try:
-        return json.loads(file.read_bytes())
-    except ValueError as broken:
-        raise DeclarationError(f"{file} is no JSON: {broken}", remedy="a document is a JSON file") from None
+    return uri, read_document(path), handed
 
 
 def documents_in(folder: FilePath) -> dict[str, Any]:
     """Every JSON document under a folder, by its path from there: that is how references among them find it."""
-    return {file.relative_to(folder).as_posix(): _read(file) for file in sorted(folder.rglob("*.json"))}
+    return {file.relative_to(folder).as_posix(): read_document(file) for file in sorted(folder.rglob("*.json"))}
