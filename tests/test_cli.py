@@ -120,9 +120,9 @@ def test_a_record_whose_text_is_wrong_is_refused(against: str, tmp_path: Path, m
     [
         ('{"not": ' * 50_000 + "true" + "}" * 50_000, "nests deeper than can be judged"),
         ('{"const": NaN}', "the document is no JSON at /const: it has NaN there"),
-        ("[1, 2", "it is no JSON"),
-        ("", "it is no JSON"),
-        ("\udcff", "it is no JSON"),
+        ("[1, 2", "odd.json is no JSON: "),
+        ("", "odd.json is no JSON: "),
+        ("\udcff", "odd.json is no JSON: "),
     ],
     ids=["deep", "nan", "open", "empty", "bytes"],
 )

@@ -21,12 +21,12 @@ def read_document(file: FilePath) -> Any:
     try:
         return plain_document(json.loads(file.read_bytes()))
     except RecursionError:
-        problem = TOO_DEEP
+        problem = f"{file}: {TOO_DEEP}"
     except ValueError as broken:
-        problem = f"it is no JSON: {broken}"
+        problem = f"{file} is no JSON: {broken}"
     except DeclarationError as broken:
-        problem = broken.problem
-    raise DeclarationError(f"{file}: {problem}", remedy="a document is a JSON file")
+        problem = f"{file}: {broken.problem}"
+    raise DeclarationError(problem, remedy="a document is a JSON file")
 
 
 class _NoJson(Exception):
