@@ -41,6 +41,7 @@ from dutiful_gate import (
     this,
     trimmed,
     uppered,
+    without_offset,
 )
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.document.document import Document
@@ -218,7 +219,7 @@ def test_equal_items_in_two_spellings_are_unstated(item: Any, loose: bool) -> No
 
 SPELT: list[Any] = [
     UUID, bytes, time, timedelta, date, datetime, IPv4Address, IPv6Address, Email, Hostname, Slug, WebUrl,
-    Annotated[Decimal, as_text],
+    Annotated[Decimal, as_text], Annotated[datetime, without_offset],
     Annotated[str, it.of_format("duration")], Annotated[str, it.matches("[A-Z]{2}[0-9]")],
 ]  # fmt: skip
 

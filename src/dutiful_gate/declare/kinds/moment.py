@@ -180,8 +180,14 @@ class Day(Kind):
 
 _LOCAL_READING = Stop("reading", "a date-time without an offset, such as 2026-05-04T09:30:00")
 _UTC_READING = Stop("reading", "a date-time in UTC, such as 2026-05-04T09:30:00Z")
-_LOCAL_PATTERN = r"[0-9]{4}-[0-9]{2}-[0-9]{2}T(?:[01][0-9]|2[0-3]):[0-9]{2}:[0-9]{2}(?:\.[0-9]+)?"
-_LOCAL = Late(_LOCAL_PATTERN)
+_LOCAL = Late(r"[0-9]{4}-[0-9]{2}-[0-9]{2}T(?:[01][0-9]|2[0-3]):[0-9]{2}:[0-9]{2}(?:\.[0-9]+)?")
+# The same with the days that the calendar has, the 29th of February in leap years: no document has a format for it.
+_LOCAL_PATTERN = (
+    "(?:(?!0000)[0-9]{4}-(?:(?:0[13578]|1[02])-(?:0[1-9]|[12][0-9]|3[01])|(?:0[469]|11)-(?:0[1-9]|[12][0-9]|30)|"
+    "02-(?:0[1-9]|1[0-9]|2[0-8]))|"
+    "(?:[0-9]{2}(?:0[48]|[2468][048]|[13579][26])|(?:0[48]|[2468][048]|[13579][26])00)-02-29)"
+    r"T(?:[01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9](?:\.[0-9]+)?"
+)
 
 
 class LocalMoment(Kind):
@@ -199,9 +205,6 @@ class LocalMoment(Kind):
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "pattern": f"^{_LOCAL_PATTERN}$"}
-
-    def unsaid(self) -> str:
-        return "a pattern does not know which days a month has"
 
     def plain(self, value: Any) -> object:
         return value.isoformat()
