@@ -111,6 +111,8 @@ def test_a_record_whose_text_is_wrong_is_refused(against: str, tmp_path: Path, m
         "/3/a",
         "/3/b",
     ]
+    many = run("check", "-", "--against", against, stdin=b"[" + b",".join([b'{"a": NaN}'] * 700) + b', {"a": 1}]')
+    assert "701 records: 1 admitted, 700 refused with 700 faults" in many.output  # each of them, past any limit
     alone = run("check", "-", "--against", against, stdin=b'\xef\xbb\xbf {"a": NaN}')
     assert (alone.exit_code, "1 record: 0 admitted, 1 refused with 1 fault" in alone.output) == (1, True)
 

@@ -6,6 +6,7 @@ import json
 import math
 import pickle
 import re
+from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from decimal import Decimal
 from pathlib import Path
@@ -19,6 +20,7 @@ from dutiful_gate import DeclarationError, DocumentGate, Gate, Limits, Refused, 
 from dutiful_gate.declare.ecma import NoPattern, python_pattern
 from dutiful_gate.declare.formats.judges import JUDGES
 from dutiful_gate.demo.ferries import bookings
+from dutiful_gate.document.plain_document import plain_document
 
 BERTH: dict[str, Any] = {
     "$schema": "https://json-schema.org/draft/2020-12/schema",
@@ -59,6 +61,23 @@ def test_a_document_that_is_no_json_is_told_where(document: Any, words: str) -> 
         with pytest.raises(DeclarationError, match="the document is no JSON at ") as caught:
             build(document)
         assert words.removeprefix("at ") in str(caught.value)
+
+
+class Lazy(Mapping[str, Any]):
+    """A mapping that makes its values when they are asked for."""
+
+    def __getitem__(self, key: str) -> Any:
+        return {"type": ["string", "null"] if key in "aceg" else ["integer", "null"]}
+
+    def __iter__(self) -> Iterator[str]:
+        return iter("abcdefgh")
+
+    def __len__(self) -> int:
+        return 8
+
+
+def test_a_document_of_values_made_anew_keeps_them_apart() -> None:
+    assert plain_document({"properties": Lazy()}) == {"properties": {key: Lazy()[key] for key in "abcdefgh"}}
 
 
 def test_a_document_is_made_plain_and_ones_own() -> None:

@@ -43,7 +43,7 @@ def plain_document(document: Any) -> Any:
 
     Raises DeclarationError, with the pointer, for what JSON has no form for: NaN, a set, a key that is no text.
     """
-    known: dict[int, Any] = {}
+    known: dict[int, tuple[Any, Any]] = {}
     try:
         return _made(document, known)
     except _NoJson as odd:
@@ -56,15 +56,15 @@ def plain_document(document: Any) -> Any:
         raise DeclarationError(TOO_DEEP, remedy="name its inner schemas among the $defs") from None
 
 
-def _made(value: Any, known: dict[int, Any]) -> Any:
+def _made(value: Any, known: dict[int, tuple[Any, Any]]) -> Any:
     if not isinstance(value, Mapping | list | tuple):
         return _single(value)
     mark = id(value)  # what stands at several places stays one: else a small document could come to millions
     if mark in known:
-        if known[mark] is _OPEN:
+        if known[mark][1] is _OPEN:
             raise _NoJson("itself")
-        return known[mark]
-    known[mark] = _OPEN
+        return known[mark][1]
+    known[mark] = value, _OPEN  # kept: a mapping may make its values anew, and a mark must stay its own
     made: Any = {} if isinstance(value, Mapping) else []
     for step, each in value.items() if isinstance(value, Mapping) else enumerate(value):
         try:
@@ -77,7 +77,7 @@ def _made(value: Any, known: dict[int, Any]) -> Any:
         except _NoJson as odd:
             odd.steps.append(step)
             raise
-    known[mark] = made
+    known[mark] = value, made
     return made
 
 

@@ -39,18 +39,8 @@ from ..shape.walk import rebuilt, rebuilt_records
 from .plan import after_making
 
 
-class Sendable(Rule):
-    """A value that has a form in JSON which is read as the same value again."""
-
-    kind: Kind
-
-    def condition(self, value: str, bind: Bind) -> str:
-        """Whether its form in JSON is read as the same value."""
-        return f"{bind(partial(is_sendable, self.kind), 'is_sendable')}({value})"
-
-    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
-        """The one way to fail."""
-        return (Face(self.condition(value, bind), "reading", "{phrase} that JSON can say"),)
+class _AtTheWayOut(Rule):
+    """A rule that no declaration has: only values that go out are asked."""
 
     def numbers(self) -> Mapping[str, object]:
         """It has none."""
@@ -64,11 +54,25 @@ class Sendable(Rule):
         """It suits any."""
         return
 
+
+class Sendable(_AtTheWayOut):
+    """A value that has a form in JSON which is read as the same value again."""
+
+    kind: Kind
+
+    def condition(self, value: str, bind: Bind) -> str:
+        """Whether its form in JSON is read as the same value."""
+        return f"{bind(partial(is_sendable, self.kind), 'is_sendable')}({value})"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        """The one way to fail."""
+        return (Face(self.condition(value, bind), "reading", "{phrase} that JSON can say"),)
+
     def __str__(self) -> str:
         return "sendable"
 
 
-class OfKind(Rule):
+class OfKind(_AtTheWayOut):
     """A value of any type that is of a kind which a rule beside it can judge, though the rule is not asked."""
 
     kind: Takes
@@ -84,18 +88,6 @@ class OfKind(Rule):
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         """It has no way to fail but by its kind."""
         return ()
-
-    def numbers(self) -> Mapping[str, object]:
-        """It has none."""
-        return {}
-
-    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        """It says nothing of data that came."""
-        return {}
-
-    def suits(self, facts: Facts) -> None:
-        """It suits any."""
-        return
 
     def __str__(self) -> str:
         return "of a kind"

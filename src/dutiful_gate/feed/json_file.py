@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from codecs import BOM_UTF8
+import re
 from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeVar
 
@@ -15,8 +15,11 @@ from ..report.verdict import Verdict, refusal
 
 T = TypeVar("T")
 
-FILE_LIMITS = Limits(bytes=1 << 30)
-"""What is read of a file on one's own disk: as for data from outside, but of any size up to a gibibyte."""
+FILE_LIMITS = Limits(bytes=1 << 30, faults=1 << 30)
+"""What is read of a file on one's own disk: as for data from outside, but of any size up to a gibibyte, and with every
+fault of the text, since each refuses a record."""
+
+_OPENS_LIST = re.compile(rb"(?:\xef\xbb\xbf)?[ \t\n\r]*+\[")
 
 
 class Examined(Generic[T]):
@@ -66,7 +69,7 @@ def examine_file(gate: Gate[T], raw: bytes, *, told: Callable[[int, int], Any] |
 
     `told` is called with the number of records done and their total, now and then, for those who show progress.
     """
-    listed = raw.removeprefix(BOM_UTF8).lstrip()[:1] == b"[" and not gate.takes_list
+    listed = _OPENS_LIST.match(raw) is not None and not gate.takes_list
     text = JsonText(raw, FILE_LIMITS, exact=gate.shape.exact, hides=_hides(gate, listed=listed))
     text.read(plain_json(raw, FILE_LIMITS, gate.shape.exact))
     if not text.readable:
