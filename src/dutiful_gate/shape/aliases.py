@@ -10,6 +10,7 @@ from typing import Annotated, Any, NamedTuple, TypeVar
 
 from ..declare.errors import DeclarationError
 from ..declare.variants import Variant
+from .quoted import Placed, Sees, in_quotes, is_alias, mark_of
 
 
 def is_record_type(declared: object) -> bool:
@@ -48,10 +49,6 @@ class Unwrapped(NamedTuple):
     through: tuple[Named, ...] = ()
 
 
-Sees = Callable[[str], Any]
-"""Gives the type that a text in quotes stands for; raises DeclarationError where it cannot be seen."""
-
-
 def _nowhere(named: Named) -> bool:
     return False
 
@@ -71,12 +68,16 @@ def unwrapped(
     given = given or {}
     through: tuple[Named, ...] = ()
     while True:
-        text = _in_quotes(declared)
-        if seen is not None and text is not None and not text.isidentifier():
-            declared = seen(text)
-            continue
-        if seen is not None and text is not None and seen(text) is typing.Self:
-            declared = typing.Self
+        if isinstance(declared, Placed):
+            if not declared.text.isidentifier():
+                declared = placed(declared.seen(declared.text), declared.seen)
+                continue
+        elif seen is not None and (text := in_quotes(declared)) is not None:
+            if not text.isidentifier():
+                declared = seen(text)
+                continue
+            if (held := seen(text)) is typing.Self or is_alias(held):
+                declared = held
         if (named := _named(declared, given, seen)) is not None:
             if any(each.mark == named.mark for each in through):
                 raise nothing_between(named.name)
@@ -102,49 +103,76 @@ def unwrapped(
         elif origin in (typing.Required, typing.NotRequired, typing.Final) or _is_read_only(origin):
             declared = typing.get_args(declared)[0]
         elif is_record_type(origin) and not isinstance(declared, type):
-            arguments = tuple(_without_quotes(each, seen) for each in typing.get_args(declared))
-            return Unwrapped(substituted(origin[arguments], given), metadata, {}, through)
+            return Unwrapped(substituted(placed(declared, seen), given), metadata, {}, through)
         else:
             return Unwrapped(declared, metadata, given, through)
 
 
-def _in_quotes(declared: Any) -> str | None:
-    """The text of a type that is written in quotes."""
-    return (
-        declared.__forward_arg__
-        if isinstance(declared, typing.ForwardRef)
-        else declared
-        if isinstance(declared, str)
-        else None
-    )
+def placed(declared: Any, seen: Sees | None) -> Any:
+    """A type whose names in quotes stand for what `seen` gives, wherever it is carried.
 
-
-def _without_quotes(declared: Any, seen: Sees | None) -> Any:
-    """A type that is what it is called by, where its name in quotes is no alias."""
-    text = _in_quotes(declared)
-    if text is None or seen is None:
+    For types that are handed on, as arguments of generic ones: their fields are read in another class, maybe in another
+    module, where the same name may stand for something else.
+    """
+    if seen is None:
         return declared
-    held = seen(text)
-    plain = isinstance(held, type | TypeVar) or is_record_type(typing.get_origin(held))
-    return held if plain else declared
+    if isinstance(declared, str | typing.ForwardRef):
+        return _placed_name(declared, seen)
+    return _rebuilt(declared, lambda each: placed(each, seen))
+
+
+def _placed_name(declared: str | typing.ForwardRef, seen: Sees) -> Any:
+    """What a text in quotes stands for, or, where that may lead to itself, its name with what it stands for."""
+    text = declared if isinstance(declared, str) else declared.__forward_arg__
+    try:
+        held = seen(text)
+    except DeclarationError:  # told where it is read, if ever: not all that a class is given is
+        return Placed(text, None, seen)
+    if not text.isidentifier():
+        return placed(held, seen)
+    if held is typing.Self or is_alias(held) or isinstance(held, type | TypeVar):
+        return held
+    is_record = is_record_type(typing.get_origin(held)) and not _has_quotes(held)
+    return held if is_record else Placed(text, held, seen)
+
+
+def _has_quotes(declared: Any) -> bool:
+    """Whether a type has names in quotes in it."""
+    return in_quotes(declared) is not None or any(map(_has_quotes, typing.get_args(declared)))
 
 
 def _named(declared: Any, given: Mapping[Any, Any], seen: Sees | None) -> Named | None:
     """The name that a type is, if it is one."""
-    if seen is not None and (text := _in_quotes(declared)) is not None:
+    if seen is not None and isinstance(declared, Placed):
+        held = declared.held if declared.held is not None else declared.seen(declared.text)
+        own = {**_known(held, given), **declared.given}
+        return Named(declared.text, placed(held, declared.seen), own, _mark(held, own))
+    if seen is not None and (text := in_quotes(declared)) is not None:
         held = seen(text)
-        own = {each: given[each] for each in getattr(held, "__parameters__", ()) if each in given}
-        return Named(text, held, given, (id(held), *map(repr, own.items())))
+        return Named(text, held, given, _mark(held, _known(held, given)))
     origin = typing.get_origin(declared)
-    if type(origin).__name__ == "TypeAliasType":
-        arguments = [substituted(each, given) for each in typing.get_args(declared)]
+    if is_alias(origin):
+        arguments = [substituted(placed(each, seen), given) for each in typing.get_args(declared)]
         name = f"{origin.__name__}Of{'And'.join(getattr(each, '__name__', 'Value') for each in arguments)}"
-        return Named(
-            name, origin.__value__, given_to(origin.__type_params__, arguments), (id(origin), *map(repr, arguments))
-        )
-    if type(declared).__name__ == "TypeAliasType":
-        return Named(declared.__name__, declared.__value__, given, (id(declared),))
+        own = given_to(origin.__type_params__, arguments)
+        return Named(name, _value(origin, seen), own, _mark(origin, own))
+    if is_alias(declared):
+        return Named(declared.__name__, _value(declared, seen), given, (id(declared),))
     return None
+
+
+def _known(held: Any, given: Mapping[Any, Any]) -> dict[Any, Any]:
+    """Those of the type variables of a type that stand for something."""
+    return {each: given[each] for each in getattr(held, "__parameters__", ()) if each in given}
+
+
+def _mark(held: Any, own: Mapping[Any, Any]) -> tuple[object, ...]:
+    return (id(held), *((id(each), mark_of(new)) for each, new in own.items()))
+
+
+def _value(alias: Any, seen: Sees | None) -> Any:
+    """What an alias of the `type` statement stands for, whose names in quotes are those of its module."""
+    return placed(alias.__value__, seen.of(alias) if seen is not None else None)
 
 
 def nothing_between(name: str) -> DeclarationError:
@@ -170,7 +198,7 @@ def given_to(variables: Sequence[Any], arguments: Sequence[Any]) -> dict[Any, An
     return dict(zip(variables, arguments, strict=False))
 
 
-def variables_by_class(declared: Any) -> dict[Any, dict[Any, Any]]:
+def variables_by_class(declared: Any, seen: Sees) -> dict[Any, dict[Any, Any]]:
     """For a record type, what the type variables of each class it is made of stand for."""
     origin = typing.get_origin(declared) or declared
     found: dict[Any, dict[Any, Any]] = {}
@@ -185,7 +213,7 @@ def variables_by_class(declared: Any) -> dict[Any, dict[Any, Any]]:
             generic = typing.get_origin(base) or base
             if generic is typing.Generic or not isinstance(generic, type):
                 continue
-            arguments = [substituted(each, given) for each in typing.get_args(base)]
+            arguments = [substituted(placed(each, seen.of(owner)), given) for each in typing.get_args(base)]
             waiting.append((generic, given_to(getattr(generic, "__parameters__", ())[: len(arguments)], arguments)))
     return found
 
@@ -210,12 +238,17 @@ def substituted(declared: Any, given: Mapping[Any, Any]) -> Any:
 
 def _with_owner(declared: Any, owner: Any) -> Any:
     """A type in which `Self` is the record that it stands in."""
-    if declared is typing.Self:
-        return owner
+    return owner if declared is typing.Self else _rebuilt(declared, lambda each: _with_owner(each, owner))
+
+
+def _rebuilt(declared: Any, change: Callable[[Any], Any]) -> Any:
+    """A type with its arguments changed; the same one where none of them is."""
     origin, arguments = typing.get_origin(declared), typing.get_args(declared)
     if not arguments or origin is typing.Literal:
         return declared
-    made = tuple(_with_owner(each, owner) for each in arguments)
+    if origin is Annotated:
+        arguments = arguments[:1]
+    made = tuple(change(each) for each in arguments)
     if all(new is old for new, old in zip(made, arguments, strict=True)):
         return declared
     if origin is Annotated:

@@ -12,7 +12,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from enum import Enum, Flag
 from functools import partial
-from typing import Annotated, Any, Literal, TypeVar, Union
+from typing import Annotated, Any, Literal, NamedTuple, TypeVar, Union
 
 from ..declare.constants import no_json
 from ..declare.errors import DeclarationError
@@ -54,7 +54,7 @@ from .nodes import (
     Shape,
     Use,
 )
-from .quoted import type_of
+from .quoted import Sees, in_quotes, is_alias, type_of
 from .records import KeyStyle, record_of
 from .unions import with_tag
 from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of
@@ -145,6 +145,19 @@ def shape_of(
     uses = uses_of(shape)
     exact = any(isinstance(use.node, Scalar) and _is_exact(use.node.kind) for use in uses)
     return shape.but(exact=exact, secretive=any(use.secret for use in uses)), maker.used
+
+
+class _Seen(NamedTuple):
+    """What the names in quotes of one class, or of one alias, stand for; None is where the gate is built."""
+
+    maker: Maker
+    owner: Any
+
+    def __call__(self, text: str, /) -> Any:
+        return self.maker.seen_from(self.owner, text)
+
+    def of(self, owner: Any) -> Sees:
+        return _Seen(self.maker, owner)
 
 
 class Maker:
@@ -307,12 +320,18 @@ class Maker:
             "then(function): Annotated[str, then(make_it)]",
         )
 
-    def seen(self, text: str) -> Any:
+    @property
+    def seen(self) -> Sees:
+        """What names in quotes stand for in the class at hand, or where the gate is built."""
+        return _Seen(self, self.owner)
+
+    def seen_from(self, owner: Any, text: str) -> Any:
         """The type that a text in quotes stands for, in the module of its record or where the gate is built."""
-        owner = self.owner if isinstance(self.owner, type) else None
+        if not isinstance(owner, type | types.ModuleType) and not is_alias(owner):
+            owner = None
         if not text.isidentifier():
             try:
-                return type_of(text, self.seen)
+                return type_of(text, _Seen(self, owner))
             except DeclarationError:
                 if owner is None:
                     raise
@@ -518,8 +537,8 @@ def _record_name(declared: Any) -> str:
     origin = typing.get_origin(declared) or declared
     if origin is Annotated:
         return _record_name(declared.__origin__)
-    if isinstance(declared, typing.ForwardRef):
-        return re.sub(r"\W+", "_", declared.__forward_arg__)
+    if (text := in_quotes(declared)) is not None:
+        return re.sub(r"\W+", "_", text)
     arguments = [_record_name(each) for each in typing.get_args(declared)]
     if origin in (Union, types.UnionType):
         return "Or".join(arguments)

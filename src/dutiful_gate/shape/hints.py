@@ -7,6 +7,7 @@ import inspect
 import re
 import sys
 from collections.abc import Container, Mapping
+from types import ModuleType
 from typing import Any, Final, ForwardRef, NamedTuple
 
 from ..declare.errors import DeclarationError
@@ -22,16 +23,17 @@ class Names(NamedTuple):
     known: Container[str]
 
 
-def names_of(owner: type, names: Mapping[str, Any], scope: str) -> Names:
-    """The names that a class's own annotations see.
+def names_of(owner: Any, names: Mapping[str, Any], scope: str) -> Names:
+    """The names that the annotations of a class see, or those of an alias of the `type` statement or of a module.
 
     `names` holds what can be seen where the gate is built, for types that are declared inside a function; `scope` is
     the qualified name of the function that this is.
     """
-    module = _module(owner.__module__)
-    own = {each.__name__: each for each in getattr(owner, "__type_params__", ())} | dict(vars(owner))
+    module = _module(owner.__name__ if isinstance(owner, ModuleType) else owner.__module__)
+    own = {each.__name__: each for each in getattr(owner, "__type_params__", ())}
+    own |= getattr(owner, "__dict__", {})
     # Inside its own function a name means what it means there, whatever the module calls by it.
-    if scope and owner.__qualname__.startswith(f"{scope}.<locals>."):
+    if scope and getattr(owner, "__qualname__", "").startswith(f"{scope}.<locals>."):
         return Names({**names, **module}, {**own, **names}, ())
     return Names({**names, **module}, own, module)
 

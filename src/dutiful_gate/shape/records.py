@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import inspect
+import sys
 import typing
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from difflib import get_close_matches
@@ -21,6 +22,7 @@ from .beside import sorted_metadata
 from .constructors import only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
 from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Use
+from .quoted import Sees
 
 KeyStyle = Callable[[str], str]
 Given = Mapping[Any, Any]
@@ -38,6 +40,11 @@ class Maker(Protocol):
     keys: dict[object, str]
     used: dict[str, Any]
     owner: Any
+
+    @property
+    def seen(self) -> Sees:
+        """What names in quotes stand for in the class at hand, or where the gate is built."""
+        ...
 
     def use(self, declared: Any, given: Given | None = None) -> Use:
         """The use that an annotation stands for."""
@@ -59,11 +66,11 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
             remedy="declare the classes that are made, as in A | B",
         )
     hints = hints_of(origin, maker.names, maker.scope, maker.used)
-    by_class = variables_by_class(declared)
+    by_class = variables_by_class(declared, maker.seen)
 
     def given(name: str) -> tuple[Any, Given]:
         owner = _owner_of(origin, name)
-        return owner, by_class.get(owner, {})
+        return _module_of(owner, name) or owner, by_class.get(owner, {})
 
     if typing.is_typeddict(origin):
         fields, form, builder = _typed_dict_fields(maker, origin, hints, given), "dict", dict
@@ -106,6 +113,13 @@ def _owner_of(origin: Any, name: str) -> Any:
         if name in own_annotations(owner, origin):
             return owner
     return origin
+
+
+def _module_of(owner: Any, name: str) -> Any:
+    """The other module that an annotation of a TypedDict is from: before Python 3.12 its bases are not kept."""
+    annotation = owner.__annotations__.get(name) if typing.is_typeddict(owner) else None
+    module = getattr(annotation, "__forward_module__", None)
+    return sys.modules.get(module) if isinstance(module, str) and module != owner.__module__ else None
 
 
 def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens, **more: Any) -> Field:
