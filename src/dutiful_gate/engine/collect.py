@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from functools import partial
+from itertools import islice
 
 from ..declare.blanks import BLANKS, is_blank
 from ..declare.crowds import MOST_ALIKE, crowded
@@ -29,6 +30,7 @@ from ..shape.nodes import (
 )
 from ..shape.to_json import plain
 from ..source.program import Unit
+from .begun import handed_entries, handed_items
 from .collect_unions import UnionWriter
 from .crowds import Crowd, spreads
 from .own import Passing
@@ -387,11 +389,13 @@ class CollectWriter(UnionWriter):
         made, each = self.variable("made"), self.variable("item")
         index, before = self.variable("index"), self.variable("before")
         with self.block("else:"):
-            self.write(f"{made} = []")
+            handed = self.handed(handed_items, value, [node.item])
+            self.write(f"{made} = {handed} if {self.is_large(value)} else []")
             self.write(f"{before} = len(faults)")
             soon = self.soon() if node.into in ("set", "frozenset") and not spreads(node.item) else ""
             self._nesting += 1
-            with self.block(f"for {index}, {each} in enumerate({value}):"):
+            left = f"{self.bind(islice, 'islice')}({value}, len({made}), None) if {made} else {value}"
+            with self.block(f"for {index}, {each} in enumerate({left}, len({made})):"):
                 self.counted(node.item, each, before)
                 self.read(node.item, each, f"{path} + ({index},)")
                 self.write(f"{made}.append({each})")
@@ -477,13 +481,15 @@ class CollectWriter(UnionWriter):
         outer = self.source
         secret = self.hidden or key.secret
         with self.block("else:"):
-            self.write(f"{made} = {{}}")
             self.write(f"{before} = len(faults)")
             crowd = "" if safe else self.variable("crowd")
             if crowd:
                 self.write(f"{crowd} = {self.bind(Crowd, 'Crowd')}()")
+            handed = self.handed(handed_entries, value, [key, held], crowd or "None")
+            self.write(f"{made} = {handed} if {self.is_large(value)} else {{}}")
+            left = f"{self.bind(islice, 'islice')}({value}.items(), len({made}), None) if {made} else {value}.items()"
             self._nesting += 1
-            with self.block(f"for {name}, {each} in {value}.items():"):
+            with self.block(f"for {name}, {each} in {left}:"):
                 self.counted(held, each, before)
                 step = self.bind(HIDDEN_KEY, "HIDDEN_KEY") if secret else name
                 self.write(f"{here} = {path} + ({step},)")

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from typing import Any
 
 from ..declare.crowds import crowded
 from ..declare.facts import Own, Source
 from ..shape.nodes import Record, Use
 from ..shape.walk import holds_secret
 from ..source.writer import Writer
+from . import begun
 from .own import asking, carried
 from .plan import Plan
 
@@ -81,10 +83,19 @@ class EngineWriter(Writer):
     @contextmanager
     def looked_at_soon(self, made: str, soon: str) -> Iterator[None]:
         """Write what is done where too many of the values share a hash: looked at early, and then ever more rarely."""
-        with self.block(f"if len({made}) == {soon}:"):
+        with self.block(f"if len({made}) >= {soon}:"):
             self.write(f"{soon} *= 8")
             with self.block(f"if {self.bind(crowded, 'crowded')}({made}):"):
                 yield
+
+    def handed(self, function: Callable[..., Any], value: str, held: Sequence[Use], *more: str) -> str:
+        """A call with what tells large collections of `held` apart: the data, and where it stands."""
+        site = self.bind((*map(id, held), self.source), "SITE")
+        return f"{self.bind(function, function.__name__)}({', '.join((value, site, *more))})"
+
+    def is_large(self, value: str) -> str:
+        """A test for a collection that is worth handing over."""
+        return f"len({value}) > {begun.LARGE}"
 
     @contextmanager
     def at(self, use: Use) -> Iterator[None]:

@@ -13,10 +13,11 @@ from typing import Any
 from ..declare.blanks import BLANKS, is_blank
 from ..declare.embedded import Embedded
 from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
-from ..declare.kinds import Kind, Number
+from ..declare.kinds import Anything, Kind, Number
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
 from ..shape.nodes import (
+    MISSING,
     Alias,
     Branches,
     Choice,
@@ -30,8 +31,9 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
-from ..shape.walk import every
+from ..shape.walk import every, uses_of
 from ..source.program import Unit
+from .begun import begun
 from .crowds import crowded, spreads
 from .own import Passing
 from .pen import EngineWriter
@@ -70,7 +72,14 @@ def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) ->
     writer.finish()
     source = "\n\n\n".join(writer.functions) + "\n"
     source = source.replace(_CHECKS, checks_of(writer, writer.kept, f"return {writer.bind(anew, 'ANEW')}(data)"), 1)
-    return Unit(f"{plan.shape.name} sound", source, writer.constants, entry, carries=writer.carries)
+    return Unit(
+        f"{plan.shape.name} sound",
+        source,
+        writer.constants,
+        entry,
+        carries=writer.carries,
+        hands_over=writer.hands_over,
+    )
 
 
 def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> str:
@@ -91,6 +100,10 @@ class SoundWriter(SoundRecordWriter):
         self.most_inline = inline
         # Whether it is only asked if there is a value: then it does not matter which option of a union gives it.
         self.only_asks = False
+        # What is made is used nowhere else once the function gives up, as in a union it may be.
+        self.straight = False
+        self.hands_over = False
+        self._excuses = any(use.fallback is not MISSING for use in uses_of(plan.shape))
         self.functions: list[str] = []
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
         # Where records hold themselves, nothing is read twice, for two options of a union or for its faults: else each
@@ -120,8 +133,10 @@ class SoundWriter(SoundRecordWriter):
                     self.lines.append(_CHECKS)
                     if self.more:
                         self.write(f"memory = {self.bind(Memory, 'Memory')}()")
+                straight, self.straight = self.straight, self.straight or top
                 with self.block("try:"):
                     self.whole(use)
+                self.straight = straight
             self._close_try()
         self.functions.append("\n".join(lines))
         return name
@@ -153,6 +168,7 @@ class SoundWriter(SoundRecordWriter):
         nesting, self._nesting = self._nesting, 0
         inlined, self._inlined = self._inlined, [key]
         before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
+        straight, self.straight = self.straight, False
         remembers = bool(self.more) and key in self.plan.shape.recursive
         body = f"{name}_read" if remembers else name
         with self.reading(source), self.inside(key), self.aside() as lines:
@@ -183,6 +199,7 @@ class SoundWriter(SoundRecordWriter):
                 + "    return read"
             )
         self.hidden, self.inline = before
+        self.straight = straight
         self._nesting, self._inlined = nesting, inlined
 
     def whole(self, use: Use) -> None:
@@ -354,6 +371,7 @@ class SoundWriter(SoundRecordWriter):
         self._open_list(value, into)
         made, each = self.variable("made"), self.variable("item")
         self.write(f"{made} = []")
+        self._hand_over(value, made, item)
         soon = self.soon() if into in ("set", "frozenset") and not spreads(item) else ""
         self._nesting += 1
         with self.block(f"for {each} in {value}:"):
@@ -370,6 +388,28 @@ class SoundWriter(SoundRecordWriter):
         if into in ("set", "frozenset"):
             with self.block(f"if len({value}) != len({made}):"):
                 self.write(GIVE_UP)
+
+    def _hand_over(self, value: str, made: str, *held: Use) -> None:
+        """Keep what is made of a large collection for the collecting function, which need not read it again then.
+
+        Not where that has more to tell of what was read: what was excused, or which keys were dropped.
+        """
+        if self.source is Source.NATIVE or self._excuses or not any(map(self._is_dear, held)):
+            return
+        if self.straight:
+            if not self.note_unknown and any(map(self.may_drop, held)):
+                return
+        elif not all(map(_is_lasting, held)):
+            return
+        self.hands_over = True
+        with self.block(f"if {self.is_large(value)}:"):
+            self.write(self.handed(begun, value, held, made))
+
+    def _is_dear(self, use: Use) -> bool:
+        """Whether a value is not ready as it comes."""
+        if not isinstance(use.node, Scalar) or use.parts or use.via or use.split:
+            return not isinstance(use.node, Choice | Nothing)
+        return self.plan.fitted(use.node.kind).ready(self.source, "value", self.bind) == "False"
 
     def fixed(self, items: tuple[Use, ...], value: str) -> None:
         """Read a tuple of a fixed number of items."""
@@ -390,6 +430,8 @@ class SoundWriter(SoundRecordWriter):
         made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
         plain, safe = is_text(key), spreads(key)
         self.write(f"{made} = {'{}' if safe else '[]'}")
+        if not safe or (plain and not key.parts):  # where no two keys become one unnoticed
+            self._hand_over(value, made, key, held)
         self._nesting += 1
         with self.block(f"for {name}, {each} in {value}.items():"):
             source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
@@ -465,8 +507,10 @@ class SoundWriter(SoundRecordWriter):
         # The option that drops the fewest keys is chosen: here one that drops none, else the collecting function does.
         choosing = not self.only_asks and any(map(self.may_drop, options))
         for number, option in enumerate(options):
+            straight, self.straight = self.straight, False
             with self.taking(note_unknown=self.note_unknown or choosing, only_asks=self.only_asks):
                 name = self.part(option)
+            self.straight = straight
             never = passed_over(option, self.plan) if self.source is Source.JSON else frozenset()
             tests = [f"{read} is FAILED"] if number else []
             tests += [f"{value}.__class__ not in {self.bind(never, 'OTHERS')}"] if never else []
@@ -544,6 +588,17 @@ class SoundWriter(SoundRecordWriter):
         if conditions:
             with self.block(f"if not ({' and '.join(conditions)}):"):
                 self.write(GIVE_UP)
+
+
+def _is_lasting(use: Use) -> bool:
+    """Whether what is made of a value never changes, so that it may stand in two places."""
+    own = any(isinstance(part, Step) and not part.normalising for part in use.parts)
+    inner = use.node.inner if isinstance(use.node, Nullable) else use
+    return not own and (isinstance(inner.node, Scalar | Choice | Nothing) and not isinstance(_kind(inner), Anything))
+
+
+def _kind(use: Use) -> object:
+    return use.node.kind if isinstance(use.node, Scalar) else None
 
 
 def _shut_in(parts: tuple[Step | Rule, ...]) -> bool:
