@@ -391,19 +391,17 @@ class CollectWriter(UnionWriter):
         with self.block("else:"):
             handed = self.handed(handed_items, value, [node.item])
             self.write(f"{made} = {handed} if {self.is_large(value)} else []")
-            self.write(f"{before} = len(faults)")
+            enough = self.enough(before)
             soon = self.soon() if node.into in ("set", "frozenset") and not spreads(node.item) else ""
             self._nesting += 1
             left = f"{self.bind(islice, 'islice')}({value}, len({made}), None) if {made} else {value}"
             with self.block(f"for {index}, {each} in enumerate({left}, len({made})):"):
-                self.counted(node.item, each, before)
+                self.counted(node.item, each, before, enough, alone=True)
                 self.read(node.item, each, f"{path} + ({index},)")
                 self.write(f"{made}.append({each})")
                 if soon:
                     with self.block(f"if len(faults) == {before}:"), self.looked_at_soon(made, soon):
                         self.write("break")
-                with self.block(f"if len(faults) > {before} + log.most:"):
-                    self.write(f"log.spill({before})")
             self._nesting -= 1
             self.write(f"{value} = {made}")
             if node.into != "list":
@@ -481,7 +479,7 @@ class CollectWriter(UnionWriter):
         outer = self.source
         secret = self.hidden or key.secret
         with self.block("else:"):
-            self.write(f"{before} = len(faults)")
+            enough = self.enough(before)
             crowd = "" if safe else self.variable("crowd")
             if crowd:
                 self.write(f"{crowd} = {self.bind(Crowd, 'Crowd')}()")
@@ -490,7 +488,7 @@ class CollectWriter(UnionWriter):
             left = f"{self.bind(islice, 'islice')}({value}.items(), len({made}), None) if {made} else {value}.items()"
             self._nesting += 1
             with self.block(f"for {name}, {each} in {left}:"):
-                self.counted(held, each, before)
+                self.counted(held, each, before, enough, alone=False)
                 step = self.bind(HIDDEN_KEY, "HIDDEN_KEY") if secret else name
                 self.write(f"{here} = {path} + ({step},)")
                 mark = self.variable("before")
@@ -517,8 +515,6 @@ class CollectWriter(UnionWriter):
                             self.write(f"{self.bind(whole_first, 'whole_first')}(faults, {before}, {path})")
                             self.write("break")
                     self.write(f"{made}[{name}] = {each}")
-                with self.block(f"if len(faults) > {before} + log.most:"):
-                    self.write(f"log.spill({before})")
             self._nesting -= 1
             with self.block(f"if len(faults) == {before}:"):
                 self.write(f"{value} = {made}")

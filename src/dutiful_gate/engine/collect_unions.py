@@ -8,11 +8,14 @@ from typing import Any
 
 from ..declare.facts import Source
 from ..report.show import outlined, plainly
-from ..shape.nodes import Alias, Branches, Choice, Link, Nullable, Use
+from ..shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Use
 from .collect_rules import RuleWriter
-from .plan import Plan, options_in_order, tag_reader
+from .plan import Plan, choice_reader, choice_ready, options_in_order, passed_over, tag_reader
 from .runtime import closest
 from .sound import SoundWriter
+
+_ROOM = 500
+"""How many faults past the limit are gathered before they are let go: not one by one."""
 
 
 class UnionWriter(RuleWriter):
@@ -35,14 +38,49 @@ class UnionWriter(RuleWriter):
             return self.cause(code, "one of the values that are allowed", **more)
         return self.cause(code, "one of {choices}", expected={"choices": tuple(values)}, **more)
 
-    def counted(self, use: Use, value: str, before: str) -> None:
-        """Past the limit on faults, one is counted for each unsound value of a union: to ask which is close is dear."""
+    def enough(self, before: str) -> str:
+        """A variable for how many faults there are, with those up to now in `before`, when the limit is reached."""
+        enough = self.variable("enough")
+        self.write(f"{before} = len(faults)")
+        self.write(f"{enough} = {before} + log.most")
+        return enough
+
+    def counted(self, use: Use, value: str, before: str, enough: str, *, alone: bool) -> None:
+        """What is done before a value of many is read when the limit on faults is reached: the next are only counted.
+
+        One is counted for each unsound value of a union: to ask which is close is dear. Where the value stands `alone`,
+        without a key that may be at fault too, one is counted for each that is of quite another kind.
+        """
         node = use.node.inner.node if isinstance(use.node, Nullable) else use.node
-        if not (isinstance(node, Branches) and not node.tag) and not isinstance(node, Alias):
+        with self.block(f"if len(faults) >= {enough}:"):
+            with self.block(f"if len(faults) > {enough} + {_ROOM}:"):
+                self.write(f"log.spill({before})")
+            single = self.source is Source.JSON and alone and not use.fits and use.fallback is MISSING
+            if single and (others := passed_over(use, self.plan)):
+                with self.block(f"if {value}.__class__ in {self.bind(others, 'OTHERS')}:"):
+                    self.write("log.untold += 1")
+                    self.write("continue")
+            if single and use.node is node and not (use.parts or use.via or use.split):
+                self._counted_alone(node, value)
+            if (isinstance(node, Branches) and not node.tag) or isinstance(node, Alias):
+                self.write(f"log.untold += {self.quick_part(use)}({value}{self._failed}) is FAILED")
+                self.write("continue")
+
+    def _counted_alone(self, node: Node, value: str) -> None:
+        """Count a single value that is unsound; nothing is made of it."""
+        if isinstance(node, Scalar):
+            kind = self.plan.fitted(node.kind)
+            if (ready := kind.ready(self.source, value, self.bind)) != "True":
+                read = kind.reader(self.source)
+                reading = f"{self.bind(read, read.__name__)}({value}).__class__ is Stop"
+                self.write(f"log.untold += {reading if ready == 'False' else f'not ({ready}) and {reading}'}")
+        elif isinstance(node, Choice):
+            test = choice_ready(self, node, self.source, value)
+            chosen = f"{choice_reader(self, node, self.source)}({value}) is not FAILED"
+            self.write(f"log.untold += not ({chosen if test is None else test})")
+        else:
             return
-        with self.block(f"if len(faults) - {before} >= log.most:"):
-            self.write(f"log.untold += {self.quick_part(use)}({value}{self._failed}) is FAILED")
-            self.write("continue")
+        self.write("continue")
 
     def quick_part(self, use: Use) -> str:
         """The name of a function that only tells whether a value is sound."""

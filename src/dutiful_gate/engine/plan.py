@@ -113,6 +113,10 @@ def may_retry(plan: Plan) -> bool:
 _PLAIN: dict[str, type] = {
     "dict": dict, "list": list, "str": str, "int": int, "float": float, "bool": bool, "null": type(None)
 }  # fmt: skip
+# The plain values that may be equal to a constant of a class.
+_OF_CHOICES: dict[type, tuple[str, ...]] = {
+    str: ("str",), int: ("int", "float"), float: ("int", "float"), bool: ("bool",), type(None): ("null",)
+}  # fmt: skip
 
 
 def taken(use: Use, plan: Plan) -> frozenset[type]:
@@ -126,22 +130,28 @@ def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> fro
     def all_but(*names: str) -> frozenset[type]:
         return frozenset(each for name, each in _PLAIN.items() if name not in names)
 
-    if use.via is not None or use.split or use.blank:
+    if use.split or use.blank:
         return frozenset()
+    if use.via is not None:
+        return passed_over(use.via, plan, seen)
     match use.node:
         case Entries() | Link():
+            return all_but("dict")
+        case Branches(tag=tag) if tag:
             return all_but("dict")
         case Items() | Fixed():
             return all_but("list")
         case Nothing():
             return all_but("null")
-        case Choice(lenient=False):
-            return frozenset([dict, list])
+        case Choice(wire, lenient=False):
+            return all_but(*{name for each in wire for name in _OF_CHOICES.get(type(each), _PLAIN)})
         case Scalar(kind):
             if type(kind) in (Text, Written, Moment, UtcMoment, LocalMoment, Day):
                 return all_but("str")
             if type(kind) is Truth:
                 return all_but("bool")
+            if isinstance(kind, Lenient):
+                return all_but("str", "int", "float", "bool")
             return all_but("int", "float") if type(kind) in (Whole, Number, Exact) else frozenset()
         case Nullable(inner):
             return passed_over(inner, plan, seen) - {type(None)}

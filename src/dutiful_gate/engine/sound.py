@@ -14,6 +14,7 @@ from ..declare.blanks import BLANKS, is_blank
 from ..declare.embedded import Embedded
 from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
 from ..declare.kinds import Anything, Kind, Number
+from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
 from ..shape.nodes import (
@@ -326,6 +327,8 @@ class SoundWriter(SoundRecordWriter):
         test, expression = swift
         with self.block(f"if {test}:"):
             self.write(f"{value} = {expression}")
+            with self.block(f"if {value} is FAILED:"):
+                self.write(GIVE_UP)
         with self.block("else:"):
             self._read_by(reader, value)
 
@@ -409,7 +412,8 @@ class SoundWriter(SoundRecordWriter):
         """Whether a value is not ready as it comes."""
         if not isinstance(use.node, Scalar) or use.parts or use.via or use.split:
             return not isinstance(use.node, Choice | Nothing)
-        return self.plan.fitted(use.node.kind).ready(self.source, "value", self.bind) == "False"
+        kind = self.plan.fitted(use.node.kind)
+        return isinstance(kind, Lenient) or kind.ready(self.source, "value", self.bind) == "False"
 
     def fixed(self, items: tuple[Use, ...], value: str) -> None:
         """Read a tuple of a fixed number of items."""

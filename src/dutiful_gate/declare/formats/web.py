@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from functools import cache
+from typing import Annotated, Any
 
 from ..late import Late
 from ..rules.format import OfFormat
@@ -13,17 +14,24 @@ _slug = Late(_SLUG)
 
 def is_web_url(text: str) -> bool:
     """An absolute http or https URL with a host (RFC 9110, section 4.2), within RFC 3986."""
-    from .judges import JUDGES
-
     scheme, _, after = text.partition("://")
-    return scheme.lower() in ("http", "https") and after[:1] not in ("", "/", "?", "#", ":") and JUDGES["uri"][1](text)
+    return (
+        scheme.lower() in ("http", "https")
+        and after[:1] not in ("", "/", "?", "#", ":")
+        and bool(_judges().is_uri(text))
+    )
 
 
 def is_hostname(text: str) -> bool:
     """A host name of RFC 1123."""
-    from .judges import is_hostname
+    return bool(_judges().is_hostname(text))
 
-    return is_hostname(text)
+
+@cache
+def _judges() -> Any:
+    from . import judges  # not where a declaration is written
+
+    return judges
 
 
 def is_slug(text: str) -> bool:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, date, datetime, time, timedelta, timezone
 from functools import cached_property
+from operator import itemgetter
 from typing import Any
 
 from ..blanks import BLANKS
@@ -30,6 +31,11 @@ _WANTED = {
     "local date-time": ("dmYHM", "Sf"),
 }
 _SAMPLE = datetime(2026, 5, 4, 9, 30, 15, tzinfo=UTC)
+
+
+def _zone(text: str) -> timezone:
+    away = timedelta(hours=int(text[1:3]), minutes=int(text[3:5]))
+    return timezone(-away if text[0] == "-" else away) if away else UTC
 
 
 class Formed(Kind):
@@ -86,6 +92,7 @@ class Formed(Kind):
         unreadable = Stop("reading", f"{phrase} such as {example}")
         no_such = Stop("reading", f"{phrase} that the calendar has")
         in_text = source is Source.TEXT
+        made = self._maker(letters)
 
         def read_formed(value: object) -> object:
             if not isinstance(value, str):
@@ -94,7 +101,7 @@ class Formed(Kind):
             if found is None:
                 return unreadable
             try:
-                return self._made(dict(zip(letters, found.groups(), strict=True)))
+                return made(found.groups())
             except (ValueError, OverflowError):
                 return no_such
 
@@ -108,19 +115,26 @@ class Formed(Kind):
             return _SAMPLE.time()
         return _SAMPLE if sort == "date-time" else _SAMPLE.replace(tzinfo=None)
 
-    def _made(self, held: Mapping[str, str]) -> Any:
-        number = {letter: int(text) for letter, text in held.items() if letter != "z"}
-        if self.facts.sort == "date":
-            return date(number["Y"], number["m"], number["d"])
-        clock = (number["H"], number["M"], number.get("S", 0), number.get("f", 0))
-        if self.facts.sort == "time":
-            return time(*clock)
-        zone = held.get("z")
-        offset = None
-        if zone is not None:
-            away = timedelta(hours=int(zone[1:3]), minutes=int(zone[3:5]))
-            offset = timezone(-away if zone[0] == "-" else away) if away else UTC
-        return datetime(number["Y"], number["m"], number["d"], *clock, tzinfo=offset)
+    def _maker(self, letters: Sequence[str]) -> Callable[[Sequence[str]], Any]:
+        """The function that makes the value of the texts that stand for its letters."""
+        zone_at = letters.index("z") if "z" in letters else None
+        wanted = [letter for letter in "YmdHMSf" if letter in letters]
+        pick = itemgetter(*(letters.index(letter) for letter in wanted))
+        sort = self.facts.sort
+        if sort == "date":
+            year, month, day = map(letters.index, "Ymd")
+            return lambda held: date(int(held[year]), int(held[month]), int(held[day]))
+        make: Callable[..., Any] = time if sort == "time" else datetime
+        # Fractions without seconds: none.
+        gap = "f" in wanted and "S" not in wanted
+
+        def made(held: Sequence[str]) -> Any:
+            numbers = list(map(int, pick(held)))
+            if gap:
+                numbers.insert(-1, 0)
+            return make(*numbers) if zone_at is None else make(*numbers, tzinfo=_zone(held[zone_at]))
+
+        return made
 
     def write(self, value: Any) -> str:
         """The value in its form."""

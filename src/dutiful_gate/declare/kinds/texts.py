@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from base64 import b64decode, b64encode
+from base64 import b64encode
+from binascii import a2b_base64
+from collections.abc import Callable, Set
 from datetime import time, timedelta
 from functools import cache
 from typing import Any
 from uuid import UUID as _UUID
 from uuid import SafeUUID
 
+from ..addresses import address_reader, ipv4_number, ipv6_number, network_reader
+from ..facts import FAILED
 from ..late import Late
 from .base import Kind
 from .written import Written
@@ -30,7 +34,7 @@ _set_int, _set_safe = _UUID.__dict__["int"].__set__, _UUID.__dict__["is_safe"]._
 
 def _read_uuid(text: str) -> Any:
     if not _uuid_text.fullmatch(text):  # the class itself also takes braces, "urn:uuid:" and "0x"
-        raise ValueError(text)
+        return FAILED
     # Its constructor looks at much that is known here.
     made = _new(_UUID)
     _set_int(made, int(text.replace("-", ""), 16))
@@ -38,19 +42,19 @@ def _read_uuid(text: str) -> Any:
     return made
 
 
-def _read_bytes(text: str) -> bytes:
+def _read_bytes(text: str) -> Any:
     if not _base64.fullmatch(text):  # the decoder alone passes over padding that nothing needs
-        raise ValueError(text)
-    return b64decode(text)
+        return FAILED
+    return a2b_base64(text)
 
 
 def _write_bytes(value: bytes) -> str:
     return b64encode(value).decode()
 
 
-def _read_time(text: str) -> time:
+def _read_time(text: str) -> Any:
     if not _time_text.fullmatch(text):
-        raise ValueError(text)
+        return FAILED
     return time.fromisoformat(text.upper())
 
 
@@ -59,24 +63,27 @@ def _write_time(value: time) -> str:
     return f"{text[:-6]}Z" if text.endswith("+00:00") else text
 
 
-def read_duration(text: str) -> timedelta:
-    """ISO 8601 weeks, or days, hours, minutes and seconds; months and years have no fixed length."""
+def read_duration(text: str) -> Any:
+    """ISO 8601 weeks, or days, hours, minutes and seconds; months and years have no fixed length. Else FAILED."""
     parts = _duration_text.fullmatch(text)
     if parts is None:
-        raise ValueError(text)
-    sign, weeks, days, hours, minutes, seconds, *long = parts.groups(default="0")
-    if long[0] != "0":
-        days, hours, minutes, seconds = long
-    whole, _, fraction = seconds.partition(".")
-    length = timedelta(
-        weeks=int(weeks),
-        days=int(days),
-        hours=int(hours),
-        minutes=int(minutes),
-        seconds=int(whole),
-        microseconds=int(fraction.ljust(6, "0")),
-    )
-    return -length if sign == "-" else length
+        return FAILED
+    held = parts.groups()
+    sign, weeks, days, hours, minutes, seconds = held[:6]
+    if held[6] is not None:
+        days, hours, minutes, seconds = held[6:]
+    whole = micro = 0
+    if hours:
+        whole = int(hours) * 3600
+    if minutes:
+        whole += int(minutes) * 60
+    if seconds:
+        if "." in seconds:
+            seconds, _, fraction = seconds.partition(".")
+            micro = int(fraction.ljust(6, "0"))
+        whole += int(seconds)
+    length = timedelta(int(weeks) * 7 if weeks else int(days) if days else 0, whole, micro)
+    return -length if sign else length
 
 
 def write_duration(value: timedelta) -> str:
@@ -91,34 +98,35 @@ def write_duration(value: timedelta) -> str:
     return f"{sign}P{days}{'T' + text if text else ''}" if days or text else "PT0S"
 
 
-def _read_path(text: str) -> Any:
+def _path_reader() -> Callable[[str], Any]:
     from pathlib import Path
 
-    if not text or "\0" in text:
-        raise ValueError(text)
-    return Path(text)
+    def read_path(text: str) -> Any:
+        return Path(text) if text and "\0" not in text else FAILED
+
+    return read_path
 
 
-def _read_zone(text: str) -> Any:
+def _zone_reader() -> Callable[[str], Any]:
     from zoneinfo import ZoneInfo
 
-    try:
-        return ZoneInfo(text)
-    except (KeyError, OSError) as unknown:  # a folder's name is an OSError
-        raise ValueError(text) from unknown
+    known = cache(_zones)
+
+    def read_zone(text: str) -> Any:
+        if text not in known():  # to look for it in the folders takes long
+            return FAILED
+        try:
+            return ZoneInfo(text)
+        except (KeyError, OSError):
+            return FAILED
+
+    return read_zone
 
 
-def _reader_of_address(name: str) -> Any:
-    import ipaddress
+def _zones() -> Set[str]:
+    from zoneinfo import available_timezones
 
-    make = getattr(ipaddress, name)
-
-    def read_address(text: str) -> Any:
-        if "%" in text:  # a zone of this machine, which no format of the standard knows
-            raise ValueError(text)
-        return make(text)
-
-    return read_address
+    return available_timezones()
 
 
 @cache
@@ -149,11 +157,11 @@ def written_kinds() -> dict[type, Kind]:
             {"type": "string", "pattern": f"^{_DURATION}$"}, ordered=True,
         ),
         Path: Written(
-            "path", "a path", (PurePath,), _read_path, str, "manifests/today.csv",
+            "path", "a path", (PurePath,), _path_reader(), str, "manifests/today.csv",
             {"type": "string", "minLength": 1, "pattern": r"^[^\x00]*$"},
         ),
         ZoneInfo: Written(
-            "time zone", "the name of a time zone", (ZoneInfo,), _read_zone, str, "Europe/London",
+            "time zone", "the name of a time zone", (ZoneInfo,), _zone_reader(), str, "Europe/London",
             {"type": "string"}, reason="JSON Schema has no list of time zones",
         ),
     }  # fmt: skip
@@ -166,11 +174,11 @@ def written_kinds() -> dict[type, Kind]:
         ("IPv6Interface", "an IPv6 address with its network", "2001:db8::7/32", ""),
     ]
     for name, phrase, example, form in addresses:
-        held = getattr(ipaddress, name)
+        held: Any = getattr(ipaddress, name)
+        number, bits = (ipv4_number, 32) if "4" in name else (ipv6_number, 128)
+        read = address_reader(held, number) if form else network_reader(held, number, bits, strict="Net" in name)
         said = {"type": "string", "format": form} if form else {"type": "string"}
         reason = "" if form else f"JSON Schema has no format for {phrase}"
         short = phrase.split(" ", 1)[1]
-        kinds[held] = Written(
-            short, phrase, (held,), _reader_of_address(name), str, example, said, ordered=bool(form), reason=reason
-        )
+        kinds[held] = Written(short, phrase, (held,), read, str, example, said, ordered=bool(form), reason=reason)
     return kinds

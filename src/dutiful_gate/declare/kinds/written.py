@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from ..blanks import BLANKS
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import FAILED, Bind, Facts, Source, Stop
 from .base import Kind, Reader
 from .text import SURROGATE, encodable
 
@@ -14,8 +14,9 @@ from .text import SURROGATE, encodable
 class Written(Kind):
     """A kind that one function reads from text and another writes as text.
 
-    `held` is the Python type it becomes, `read` takes text and gives the value or raises ValueError (or
-    OverflowError), `write` takes the value and gives text; `example` shows a reader what is wanted.
+    `held` is the Python type it becomes. `read` takes text and gives the value or FAILED; the ValueError or
+    OverflowError that it may raise instead costs more. `write` takes the value and gives text; `example` shows a reader
+    what is wanted.
     """
 
     name: str
@@ -57,9 +58,10 @@ class Written(Kind):
             if not value.isascii() and not encodable(value):
                 return SURROGATE
             try:
-                return read(value)
+                made = read(value)
             except (ValueError, OverflowError):
                 return reading
+            return reading if made is FAILED else made
 
         def read_from_text(value: object) -> object:
             return read_written(value.strip(BLANKS) if isinstance(value, str) else value)
