@@ -26,12 +26,14 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 sys.path.insert(0, str(Path(__file__).parent))
 
 from any_declaration import any_declaration, loaded
-from dutiful_gate import DeclarationError, Gate, Refused, declarations_of
+from dutiful_gate import DeclarationError, Gate, Limits, Refused, declarations_of
+from dutiful_gate.engine import begun
 from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.prove.proof import Proof, prove
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.payloads import CannotSample, Payloads
 
+LARGE = begun.LARGE
 DIALECTS = ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0")
 
 
@@ -93,6 +95,7 @@ def proved(seed: int, instances: int) -> tuple[str, Proof | None, list[str]]:
         for each in asked
         if is_sayable(each, True) and differ(gate, each)
     ]
+    told += handed_over(made, words, asked)
     for each in DIALECTS:
         for of in ("send", "release"):
             Gate.from_schema(gate.schema(dialect=each, of=of), dialect=each)  # type: ignore[arg-type]
@@ -117,6 +120,42 @@ def differ(gate: Gate[Any], data: Any) -> bool:
         return bool(verdict) or len(answers) != 1 or refused.faults != verdict.faults or gate.accepts(data)
     values = {re.sub("0x[0-9a-f]+", "", repr(each)) for each in (verdict.value, raw.value, cbor.value, admitted)}
     return len(values) != 1 or len(answers) != 1 or not gate.accepts(data)
+
+
+def handed_over(made: Any, words: dict[str, Any], asked: list[Any]) -> list[str]:
+    """Whether a verdict changes with what is handed from one pass to the next, or its first faults with their limit."""
+    told = []
+    asked = [each for each in asked if is_sayable(each, True)]
+    for several in (asked, asked[::-1], asked[: len(asked) // 3] * 2):
+        for declared, data in (
+            (list[made], several),
+            (dict[str, made], dict(zip("abcdefghijklmnopqrstuvwxyz", several, strict=False))),
+        ):
+            heard = []
+            for large in (10**9, -1):
+                begun.LARGE = large
+                try:
+                    gate: Gate[Any] = Gate(declared, **words)
+                    heard.append(_heard(gate, data))
+                    few: Gate[Any] = Gate(declared, **words, limits=Limits(faults=2))
+                    verdict = few.examine(data)
+                finally:
+                    begun.LARGE = LARGE
+                if _faults(verdict)[:2] != heard[-1][1][:2]:
+                    told.append(f"a limit on faults changes the first: {json.dumps(data, default=str)[:300]}")
+            if heard[0] != heard[1]:
+                told.append(f"what is handed over changes the verdict: {json.dumps(data, default=str)[:300]}")
+    return told
+
+
+def _heard(gate: Gate[Any], data: Any) -> tuple[Any, ...]:
+    verdict = gate.examine(data)
+    value = re.sub("0x[0-9a-f]+", "", repr(verdict.value)) if verdict else None
+    return value, _faults(verdict), verdict.dropped, len(verdict.excused), verdict.untold, gate.accepts(data)
+
+
+def _faults(verdict: Any) -> list[object]:
+    return [(fault.path, fault.code, fault.message) for fault in verdict.faults]
 
 
 def _payloads(gate: Gate[Any], random: Random) -> list[Any]:

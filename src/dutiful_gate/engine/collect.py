@@ -403,9 +403,10 @@ class CollectWriter(UnionWriter):
                     with self.block(f"if len(faults) == {before}:"), self.looked_at_soon(made, soon):
                         self.write("break")
             self._nesting -= 1
-            self.write(f"{value} = {made}")
-            if node.into != "list":
-                with self.block(f"if len(faults) == {before}:"):
+            with self.block(f"if len(faults) == {before}:"):
+                if node.into == "list":
+                    self.write(f"{value} = {made}")
+                else:
                     self._collected(node, value, made, path, given)
             self.list_rules(use, value, given, path, before)
 

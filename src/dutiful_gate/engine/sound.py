@@ -18,7 +18,6 @@ from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
 from ..shape.nodes import (
-    MISSING,
     Alias,
     Branches,
     Choice,
@@ -32,7 +31,7 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
-from ..shape.walk import every, uses_of
+from ..shape.walk import every
 from ..source.program import Unit
 from .begun import begun
 from .crowds import crowded, spreads
@@ -104,7 +103,6 @@ class SoundWriter(SoundRecordWriter):
         # What is made is used nowhere else once the function gives up, as in a union it may be.
         self.straight = False
         self.hands_over = False
-        self._excuses = any(use.fallback is not MISSING for use in uses_of(plan.shape))
         self.functions: list[str] = []
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
         # Where records hold themselves, nothing is read twice, for two options of a union or for its faults: else each
@@ -395,9 +393,9 @@ class SoundWriter(SoundRecordWriter):
     def _hand_over(self, value: str, made: str, *held: Use) -> None:
         """Keep what is made of a large collection for the collecting function, which need not read it again then.
 
-        Not where that has more to tell of what was read: what was excused, or which keys were dropped.
+        Not where that has more to tell of what was read: which keys were dropped.
         """
-        if self.source is Source.NATIVE or self._excuses or not any(map(self._is_dear, held)):
+        if self.source is Source.NATIVE or not any(map(self._is_dear, held)):
             return
         if self.straight:
             if not self.note_unknown and any(map(self.may_drop, held)):
