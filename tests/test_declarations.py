@@ -21,6 +21,7 @@ from dutiful_gate import (
     named,
     obeys,
     or_infinite,
+    otherwise,
     this,
     trimmed,
     uppered,
@@ -114,6 +115,8 @@ DEFAULTS: list[tuple[Any, Any, str]] = [
     (Annotated[str, uppered], "qlp", r"its steps make 'QLP' of it; write that"),
     (datetime, datetime(2026, 5, 4), r"with an offset"),
     (Annotated[list[int], it.length > 0], field(default_factory=list), r"needs at least 1 item; got 0"),
+    (Annotated[list[int], otherwise(0)], (1, "x"), r"its steps make 0 of it"),
+    (Annotated[dict[str, int], it.length > 3, otherwise(0)], field(default_factory=lambda: {"a": 1}), r"make 0 of it"),
 ]
 
 
