@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import random
 import runpy
-from dataclasses import dataclass, field, is_dataclass
+from dataclasses import dataclass, field, is_dataclass, make_dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from enum import IntEnum
@@ -370,6 +370,16 @@ def test_the_round_trip_of_every_declaration() -> None:
         assert loaded(declarations_of(json.loads(json.dumps(document)))).schema() == document, gate
         done += 1
     assert done > 60
+
+
+@pytest.mark.parametrize("pattern", ["ab", "^ab", "ab$", "^[ab]+$"])
+def test_the_round_trip_of_what_stands_inside_a_secret(pattern: str) -> None:
+    """What a secret text holds is not told, and its pattern is: so the declaration must say the pattern."""
+    text = Annotated[str, it.has(pattern)]
+    for held in (text, text | None, list[text], dict[str, list[text]], tuple[text, int], list[text] | int):  # type: ignore[valid-type]
+        made = make_dataclass("Crate", [("seal", Annotated[held, secret]), ("note", text)])
+        document = Gate(made).schema()
+        assert loaded(declarations_of(document)).schema() == document, held
 
 
 def test_a_document_beside_a_type() -> None:

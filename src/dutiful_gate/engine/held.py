@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sized
+from collections.abc import Collection
 from typing import Any
 
 from ..declare.constants import lacks, no_json
@@ -116,7 +116,9 @@ def alike(shape: Shape, use: Use, read: Any, value: Any) -> bool:
     match use.node:
         case Nullable(inner) if value is not None and read is not None:
             return alike(shape, inner, read, value)
-        case Items(item) if isinstance(value, list | tuple) and isinstance(read, Sized) and len(read) == len(value):
+        case Items(item) if (
+            isinstance(value, list | tuple) and isinstance(read, Collection) and len(read) == len(value)
+        ):
             return all(alike(shape, item, new, old) for new, old in zip(read, value, strict=True))
         case Entries(_, held) if isinstance(value, dict) and isinstance(read, dict) and list(read) == list(value):
             return all(alike(shape, held, read[name], value[name]) for name in value)

@@ -62,6 +62,8 @@ class _Module:
         self.building: dict[Node, int] = {}
         self.quoted: dict[Node, str] = {}
         self.depth = 0
+        # Whether what is at hand stands inside a secret, where it is written down, not where it is referred to.
+        self.secret = False
         self.imports: dict[str, set[str]] = {"dutiful_gate": {"Gate"}}
         self.dressed: set[str] = set()
         self.uses_document = False
@@ -146,7 +148,9 @@ class _Module:
             self.use("dutiful_gate", "fits")
             return self.annotated(self.any(), ["fits(False)"])
         words = {word: held for word, held in active(node).items() if word not in _SAID_OF}
+        outside, self.secret = self.secret, raw.get("writeOnly") is True or (self.secret and "$ref" not in raw)
         base, rules = self.typed(node, words, hint)
+        self.secret = outside
         return self.annotated(base, [*rules, *self.about(node, record=base in self.named.values() and not rules)])
 
     def any(self) -> str:
@@ -285,7 +289,7 @@ class _Module:
             return f"Literal[{', '.join(map(literal, rest['enum']))}]", []
         if kind == "integer" and node.draft.name == "draft-04":
             return "int", [self.whole(node)]  # to that edition 1.0 is no whole number
-        said: Said = scalar(kind, rest, formats=True, secret=node.raw.get("writeOnly") is True)
+        said: Said = scalar(kind, rest, formats=True, secret=self.secret)
         for module, name in said.imports:
             self.use(module, name)
         if any("it" in rule for rule in said.rules):
@@ -386,7 +390,9 @@ class _Module:
                 self.quoted[target] = self.names.fresh(hint)
             return f'"{self.quoted[target]}"'
         self.building[target] = self.depth
+        outside, self.secret = self.secret, False
         expression = self.expression(target, hint)
+        self.secret = outside
         del self.building[target]
         name = self.named[target] = self.quoted.get(target) or self.names.fresh(hint)
         self.aliases.append(f"{name} = {expression}")
