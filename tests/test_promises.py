@@ -36,8 +36,10 @@ from dutiful_gate import (
     Limits,
     Refused,
     Source,
+    all_or_none,
     also_named,
     as_text,
+    blank_is_none,
     fits,
     goes_out,
     holds,
@@ -822,3 +824,19 @@ def test_what_is_told_of_odd_things_travels() -> None:
     verdict = Gate(list[int]).examine([{1, 2}, object(), Decimal("1.5"), range(3)])
     again = pickle.loads(pickle.dumps(verdict))
     assert [fault.message for fault in again.faults] == [fault.message for fault in verdict.faults]
+
+
+@pytest.mark.parametrize("blank", ["", " ", "\t\ufeff\n"])
+def test_a_blank_text_made_in_code_goes_out_as_what_its_gate_reads_of_it(blank: str) -> None:
+    @obeys(all_or_none("port", "berth"))
+    @dataclass
+    class Sailing:
+        port: Annotated[str | None, blank_is_none, trimmed] = None
+        berth: int | None = None
+
+    gate = Gate(Sailing)
+    with pytest.raises(Refused, match="needs all of port, berth, or none"):
+        gate.release(Sailing(blank, 7))
+    assert gate.release(Sailing(blank)) == {"port": None, "berth": None}
+    assert gate.release_json(Sailing(blank)) == b'{"port":null,"berth":null}'
+    assert Gate(list[Annotated[str | None, blank_is_none]]).release([blank, "QLP"]) == [None, "QLP"]

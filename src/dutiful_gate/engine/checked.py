@@ -6,6 +6,7 @@ the outgoing shape then tells what is wrong.
 
 from __future__ import annotations
 
+from ..declare.blanks import is_blank
 from ..declare.kinds import Exact
 from ..declare.rules import Distinct, Length
 from ..declare.steps import Step
@@ -74,6 +75,9 @@ class CheckedWriter(SoundWriter):
         """Check the variable `value`, put its final form into it, and give back the name of its plain data."""
         if self._nesting >= _NESTED or use.fallback is not MISSING:
             return self.apart(use, value)
+        if use.blank:
+            with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+                self.write(f"{value} = None")
         with self.at(use):
             made = self.out_node(use, value)
         for document in use.fits:

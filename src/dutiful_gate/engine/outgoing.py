@@ -34,7 +34,7 @@ from ..declare.rules import Distinct, Face, Holds, Rule
 from ..declare.steps import Step, in_utc
 from ..declare.takes import Takes
 from ..shape.final import keeps_form, survives
-from ..shape.nodes import Choice, Record, Scalar, Shape, Use
+from ..shape.nodes import Choice, Nullable, Record, Scalar, Shape, Use
 from ..shape.walk import rebuilt, rebuilt_records
 from .plan import after_making
 
@@ -161,7 +161,10 @@ def _outgoing_use(use: Use) -> Use:
     if use.node.facts.open and made is None:
         kinds = tuple(takes for part in parts if part not in kept and (takes := part.takes()) is not None)
         kept = (*map(OfKind, kinds), *kept)
-    return use.but(node=node, parts=kept, via=None, split="", blank=False)
+    # A blank text is read as nothing: so it goes out as nothing. What a function made of one is its own affair.
+    inner = use.node.inner if isinstance(use.node, Nullable) else use
+    blank = use.blank and not (isinstance(inner.node, Scalar) and isinstance(inner.node.kind, PlainData))
+    return use.but(node=node, parts=kept, via=None, split="", blank=blank)
 
 
 def is_for_admission(rule: Rule) -> bool:
