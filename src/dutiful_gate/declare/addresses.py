@@ -11,7 +11,7 @@ from typing import Any
 from .facts import FAILED
 
 _GROUPS = 8
-_ZEROS = ["0000"] * _GROUPS
+_NOTHING: list[str] = []
 _OCTETS = {str(octet): octet for octet in range(256)}
 
 
@@ -30,26 +30,25 @@ def ipv4_number(text: str) -> int:
 def ipv6_number(text: str) -> int:
     """The number of an address of RFC 4291, section 2.2; -1 for anything else."""
     if "." in text:
-        before, colon, tail = text.rpartition(":")
-        last = ipv4_number(tail)
+        groups, colon, decimals = text.rpartition(":")
+        last = ipv4_number(decimals)
         if last < 0 or not colon:
             return -1
-        text = f"{before}:{last >> 16:x}:{last & 0xFFFF:x}"
+        text = f"{groups}:{last >> 16:x}:{last & 0xFFFF:x}"
     head, gap, tail = text.partition("::")
-    groups = head.split(":") if head else []
+    before = head.split(":") if head else _NOTHING
+    after = tail.split(":") if tail else _NOTHING
+    missing = _GROUPS - len(before) - len(after)
+    if "" in before or "" in after or (missing < 1 if gap else missing != 0):  # a gap stands for one group at least
+        return -1
+    digits = "".join([group.zfill(4) for group in before])
     if gap:
-        after = tail.split(":") if tail else []
-        missing = _GROUPS - len(groups) - len(after)
-        if missing < 1:  # the gap stands for one group at least
-            return -1
-        groups += _ZEROS[:missing] + after
-    if len(groups) != _GROUPS or "" in groups:
+        digits += "0000" * missing + "".join([group.zfill(4) for group in after])
+    # Letters and digits of ASCII alone, and no 0x: int() takes more than that.
+    if len(digits) != 4 * _GROUPS or not digits.isalnum() or not digits.isascii() or digits[1] in "xX":
         return -1
-    digits = "".join([group.zfill(4) for group in groups])
-    if len(digits) != 4 * _GROUPS or not digits.isalnum():
-        return -1
-    try:  # int() of the text would also take 0x and underscores
-        return int.from_bytes(bytes.fromhex(digits), "big")
+    try:
+        return int(digits, 16)
     except ValueError:
         return -1
 

@@ -332,7 +332,7 @@ class CollectWriter(UnionWriter):
 
     def _lone(self, value: str, given: str, path: str, *, several: bool = False) -> bool:
         """In all-text sources a key may come several times, as a list: here it may come once, but for `several`."""
-        if not self._is_text:
+        if not self._is_text or self.plan.source is not Source.TEXT:
             return False
         with self.block(f"if {value}.__class__ is list and len({value}) == 1:"):
             self.write(f"{given} = {value} = {value}[0]")
@@ -390,7 +390,8 @@ class CollectWriter(UnionWriter):
         index, before = self.variable("index"), self.variable("before")
         with self.block("else:"):
             handed = self.handed(handed_items, value, [node.item])
-            self.write(f"{made} = {handed} if {self.is_large(value)} else []")
+            handing = self.source is self.plan.source
+            self.write(f"{made} = {f'{handed} if {self.is_large(value)} else ' if handing else ''}[]")
             enough = self.enough(before)
             soon = self.soon() if node.into in ("set", "frozenset") and not spreads(node.item) else ""
             self._nesting += 1

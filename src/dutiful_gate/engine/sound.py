@@ -337,7 +337,7 @@ class SoundWriter(SoundRecordWriter):
 
     def _one_of_list(self, value: str) -> None:
         """Query parsers give every value as a list: one of one item is that item."""
-        if self._is_text:
+        if self._is_text and self.plan.source is Source.TEXT:
             with self.block(f"if {value}.__class__ is list and len({value}) == 1:"):
                 self.write(f"{value} = {value}[0]")
 
@@ -395,7 +395,7 @@ class SoundWriter(SoundRecordWriter):
 
         Not where that has more to tell of what was read: which keys were dropped.
         """
-        if self.source is Source.NATIVE or not any(map(self._is_dear, held)):
+        if self.source is not self.plan.source or self.source is Source.NATIVE or not any(map(self._is_dear, held)):
             return
         if self.straight:
             if not self.note_unknown and any(map(self.may_drop, held)):

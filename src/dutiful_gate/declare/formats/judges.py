@@ -11,7 +11,7 @@ from ..errors import DeclarationError
 from ..kinds.moment import day_from_json, moment_from_json
 from ..late import Late
 from ..rules.format import OfFormat
-from .email import is_email
+from .email import LABELS, is_email, labels_hold
 
 _UNRESERVED = r"A-Za-z0-9\-._~"
 _SUB = r"!$&'()*+,;="
@@ -62,7 +62,7 @@ PATTERNS: dict[str, str] = {
     "uri-template": r"(?:[^\x00-\x20\"'<>\\^`{|}%]|%[0-9A-Fa-f]{2}|\{[+#./;?&=,!@|]?[^\x00-\x20{}\"'<>\\^`|]+\})*",
 }
 _IN_BRACKETS = Late(r"[^\[]*\[([^\]]*)\].*")
-_host = Late(r"[A-Za-z0-9-]++(?:\.[A-Za-z0-9-]++)*+")
+_host = Late(LABELS)
 _late = {name: Late(pattern) for name, pattern in PATTERNS.items()}
 _late |= {
     name: Late(_reference(extra, absolute=absolute, held=True)) for name, (extra, absolute) in _REFERENCES.items()
@@ -93,9 +93,7 @@ def is_hostname(text: str) -> bool:
     """
     if len(text) > 253 or _host.fullmatch(text) is None:
         return False
-    if text[0] == "-" or text[-1] == "-" or ".-" in text or "-." in text:
-        return False
-    if len(text) > 63 and max(map(len, text.split("."))) > 63:
+    if not labels_hold(text):
         return False
     return "xn--" not in text.lower() or all(map(_is_plain_label, text.split(".")))
 

@@ -44,6 +44,8 @@ def whole_from_text(value: object) -> object:
     if not isinstance(value, str):
         return _WHOLE_KIND
     digits = value.strip(BLANKS)
+    if digits.isdigit() and digits.isascii() and len(digits) <= _MOST_DIGITS:
+        return int(digits)
     # int() takes more than these: other scripts' digits, and underscores.
     if not (digits.isascii() and digits.removeprefix("-" if digits[:1] == "-" else "+").isdigit()):
         return _WHOLE_READING
@@ -86,6 +88,14 @@ class Whole(Kind):
 
     def ready(self, source: Source, value: str, bind: Bind) -> str:
         return "False" if source is Source.TEXT else f"{value}.__class__ is int"
+
+    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
+        if source is not Source.TEXT:
+            return None
+        test = (
+            f"{value}.__class__ is str and {value}.isdigit() and {value}.isascii() and len({value}) <= {_MOST_DIGITS}"
+        )
+        return test, f"int({value})"
 
     def reader(self, source: Source) -> Reader:
         return {

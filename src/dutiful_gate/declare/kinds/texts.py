@@ -28,6 +28,11 @@ _DURATION = (
 _BASE64 = "(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?"
 _UUID_TEXT = "[0-9A-Fa-f]{8}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{12}"
 _time_text, _duration_text, _base64, _uuid_text = Late(_TIME), Late(_DURATION), Late(_BASE64), Late(_UUID_TEXT)
+# The commonest texts at little cost: which parts go together is looked at apart.
+_plain_duration = Late(
+    r"(-)?P(?:([0-9]{1,9})([WD]))?(T)?(?:([0-9]{1,9})H)?(?:([0-9]{1,9})M)?(?:([0-9]{1,9}(?:\.[0-9]{1,6})?)S)?"
+)
+_SECOND = timedelta(seconds=1)
 _new, _UNKNOWN = object.__new__, SafeUUID.unknown
 _set_int, _set_safe = _UUID.__dict__["int"].__set__, _UUID.__dict__["is_safe"].__set__
 
@@ -65,24 +70,35 @@ def _write_time(value: time) -> str:
 
 def read_duration(text: str) -> Any:
     """ISO 8601 weeks, or days, hours, minutes and seconds; months and years have no fixed length. Else FAILED."""
-    parts = _duration_text.fullmatch(text)
+    parts = _plain_duration.fullmatch(text)
     if parts is None:
         return FAILED
-    held = parts.groups()
-    sign, weeks, days, hours, minutes, seconds = held[:6]
-    if held[6] is not None:
-        days, hours, minutes, seconds = held[6:]
+    sign, days, unit, clock, hours, minutes, seconds = parts.groups()
     whole = micro = 0
-    if hours:
-        whole = int(hours) * 3600
-    if minutes:
-        whole += int(minutes) * 60
-    if seconds:
-        if "." in seconds:
-            seconds, _, fraction = seconds.partition(".")
-            micro = int(fraction.ljust(6, "0"))
-        whole += int(seconds)
-    length = timedelta(int(weeks) * 7 if weeks else int(days) if days else 0, whole, micro)
+    if clock:
+        if hours:
+            whole = int(hours) * 3600
+        if minutes:
+            whole += int(minutes) * 60
+        if seconds:
+            if "." in seconds:
+                seconds, _, fraction = seconds.partition(".")
+                micro = int(fraction.ljust(6, "0"))
+            whole += int(seconds)
+        elif not hours and not minutes:
+            return FAILED
+        if unit == "W":
+            return FAILED
+    elif hours or minutes or seconds or not days:
+        return FAILED
+    if days is None:
+        length = timedelta(0, whole, micro) if micro else _SECOND * whole
+    elif len(days) < 9:
+        length = timedelta(int(days) * 7 if unit == "W" else int(days), whole, micro)
+    elif _duration_text.fullmatch(text):  # near the end of what a timedelta holds, the clock has less room
+        length = timedelta(int(days), whole, micro)
+    else:
+        return FAILED
     return -length if sign else length
 
 
