@@ -48,8 +48,8 @@ class UnionWriter(RuleWriter):
     def counted(self, use: Use, value: str, before: str, enough: str, *, alone: bool) -> None:
         """What is done before a value of many is read when the limit on faults is reached: the next are only counted.
 
-        One is counted for each unsound value of a union: to ask which is close is dear. Where the value stands `alone`,
-        without a key that may be at fault too, one is counted for each that is of quite another kind.
+        One is counted for each unsound value of a union, and for each list in a text: to ask further is dear. Where the
+        value stands `alone`, without a key that may be at fault too, one is counted for each of quite another kind.
         """
         node = use.node.inner.node if isinstance(use.node, Nullable) else use.node
         with self.block(f"if len(faults) >= {enough}:"):
@@ -62,7 +62,7 @@ class UnionWriter(RuleWriter):
                     self.write("continue")
             if single and use.node is node and not (use.parts or use.via or use.split):
                 self._counted_alone(node, value)
-            if (isinstance(node, Branches) and not node.tag) or isinstance(node, Alias):
+            if (isinstance(node, Branches) and not node.tag) or isinstance(node, Alias) or use.split:
                 self.write(f"log.untold += {self.quick_part(use)}({value}{self._failed}) is FAILED")
                 self.write("continue")
 

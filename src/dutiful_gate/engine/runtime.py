@@ -322,6 +322,8 @@ def fitting_unnamed(document: Embedded, data: Any, path: Path, log: Log, cause: 
 
 def split(text: str, separator: str) -> list[str]:
     """The parts of a text, blanks around each taken off; of a blank text, none."""
+    if " " not in text and text.isprintable():  # as no other blank is
+        return text.split(separator) if text else []
     return [part.strip(BLANKS) for part in text.split(separator)] if text.strip(BLANKS) else []
 
 

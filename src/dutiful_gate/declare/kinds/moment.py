@@ -23,7 +23,8 @@ _NO_SUCH_DAY = Stop("reading", "a date that the calendar has")
 _DAY_NATIVE = Stop("kind", "a date")
 
 _MOMENT = Late(
-    r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt](?:[01][0-9]|2[0-3]):[0-9]{2}:([0-9]{2})(?:\.[0-9]+)?([Zz]|[+-][0-9]{2}:[0-9]{2})?"
+    r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt](?:[01][0-9]|2[0-3]):[0-9]{2}:([0-9]{2})(?:\.[0-9]+)?"
+    r"([Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])?"
 )
 _DAY = Late(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 _from_iso = datetime.fromisoformat
@@ -62,10 +63,10 @@ def _slow_moment(text: str) -> object:
     second, offset = parts[1], parts[2]
     if offset is None:
         return _NO_OFFSET
-    if offset not in ("Z", "z") and (int(offset[1:3]) > 23 or int(offset[4:6]) > 59):
-        return _MOMENT_READING
+    if text[10] == "t" or offset == "z":
+        text = text.upper()
     try:
-        return _after_leap(text.upper()) if second == "60" else _from_iso(text.upper())
+        return _after_leap(text) if second == "60" else _from_iso(text)
     except (ValueError, OverflowError):
         return _NO_SUCH_MOMENT
 
