@@ -196,7 +196,10 @@ def test_what_was_begun_is_forgotten() -> None:
     again = Gate(list[Annotated[str, then(broken)]])
     for data in (IDS * 20, [*IDS * 20, "x"]):
         gate.examine(data)
-        assert begun._handed.made is None
+        assert begun.HANDED.made is None
     with pytest.raises(KeyError):
         again.examine(["a"] * (begun.LARGE + 1))
-    assert begun._handed.made is None
+    assert begun.HANDED.made is None
+    with pytest.raises(KeyError):
+        again.admit(["a"] * (begun.LARGE + 1))
+    assert begun.HANDED.made is None

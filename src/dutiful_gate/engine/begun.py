@@ -5,11 +5,9 @@ Else all that is dear to read, a UUID or an address, would be read twice whereve
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from threading import local
-from typing import Any
+from typing import Any, Final
 
-from ..declare.facts import FAILED
 from .crowds import Crowd
 
 LARGE = 100
@@ -19,19 +17,20 @@ Site = tuple[object, ...]
 """Where in a declaration the collection stands, and from which source it is read."""
 
 
-class _Handed(local):
-    """What one thread's sound function has begun, until its collecting function is done."""
+class Handed(local):
+    """What one thread's sound function has begun, until its collecting function is done; None for nothing."""
 
     made: dict[tuple[int, Site], tuple[Any, Any]] | None = None
 
 
-_handed = _Handed()
+HANDED: Final = Handed()
 
 
 def begun(data: Any, site: Site, made: Any) -> None:
     """Keep what is being made of data, which is kept too, so that its mark stays its own."""
-    if _handed.made is not None:
-        _handed.made[id(data), site] = (data, made)
+    if HANDED.made is None:
+        HANDED.made = {}
+    HANDED.made[id(data), site] = (data, made)
 
 
 def handed_items(data: Any, site: Site) -> list[Any]:
@@ -52,28 +51,11 @@ def handed_entries(data: Any, site: Site, crowd: Crowd | None) -> dict[Any, Any]
 
 
 def _taken(data: Any, site: Site) -> Any:
-    handed = _handed.made
+    handed = HANDED.made
     found = handed.pop((id(data), site), None) if handed else None
     return None if found is None else found[1]
 
 
 def forget() -> None:
-    """Let go of all that was begun."""
-    _handed.made = None
-
-
-def handing_over(call: Callable[[Any], Any]) -> Callable[[Any], Any]:
-    """A sound function that keeps what it has begun for the collecting one, which is asked when it gives up."""
-
-    def asked(data: Any) -> Any:
-        _handed.made = {}
-        try:
-            read = call(data)
-        except BaseException:
-            forget()
-            raise
-        if read is not FAILED:
-            forget()
-        return read
-
-    return asked
+    """Let go of all that was begun: where the sound function was not in vain, or the collecting one is done."""
+    HANDED.made = None

@@ -53,6 +53,8 @@ def checked_unit(plan: Plan, *, secrets: bool, exact: bool) -> Unit:
 class CheckedWriter(SoundWriter):
     """Writes functions that check typed values and make plain data of them."""
 
+    forgets = False
+
     def __init__(self, plan: Plan, *, secrets: bool, exact: bool) -> None:
         super().__init__(plan, note_unknown=True)
         self.secrets = secrets

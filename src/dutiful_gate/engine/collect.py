@@ -389,14 +389,18 @@ class CollectWriter(UnionWriter):
         made, each = self.variable("made"), self.variable("item")
         index, before = self.variable("index"), self.variable("before")
         with self.block("else:"):
-            handed = self.handed(handed_items, value, [node.item])
-            handing = self.source is self.plan.source
-            self.write(f"{made} = {f'{handed} if {self.is_large(value)} else ' if handing else ''}[]")
+            left = self.variable("left")
+            self.write(f"{made} = []")
+            self.write(f"{left} = enumerate({value})")
+            if self.source is self.plan.source:
+                with self.block(f"if {self.is_large(value)}:"):
+                    self.write(f"{made} = {self.handed(handed_items, value, [node.item])}")
+                    rest = f"{self.bind(islice, 'islice')}({value}, len({made}), None)"
+                    self.write(f"{left} = enumerate({rest}, len({made}))")
             enough = self.enough(before)
             soon = self.soon() if node.into in ("set", "frozenset") and not spreads(node.item) else ""
             self._nesting += 1
-            left = f"{self.bind(islice, 'islice')}({value}, len({made}), None) if {made} else {value}"
-            with self.block(f"for {index}, {each} in enumerate({left}, len({made})):"):
+            with self.block(f"for {index}, {each} in {left}:"):
                 self.counted(node.item, each, before, enough, alone=True)
                 self.read(node.item, each, f"{path} + ({index},)")
                 self.write(f"{made}.append({each})")
@@ -485,9 +489,12 @@ class CollectWriter(UnionWriter):
             crowd = "" if safe else self.variable("crowd")
             if crowd:
                 self.write(f"{crowd} = {self.bind(Crowd, 'Crowd')}()")
-            handed = self.handed(handed_entries, value, [key, held], crowd or "None")
-            self.write(f"{made} = {handed} if {self.is_large(value)} else {{}}")
-            left = f"{self.bind(islice, 'islice')}({value}.items(), len({made}), None) if {made} else {value}.items()"
+            left = self.variable("left")
+            self.write(f"{made} = {{}}")
+            self.write(f"{left} = {value}.items()")
+            with self.block(f"if {self.is_large(value)}:"):
+                self.write(f"{made} = {self.handed(handed_entries, value, [key, held], crowd or 'None')}")
+                self.write(f"{left} = {self.bind(islice, 'islice')}({left}, len({made}), None)")
             self._nesting += 1
             with self.block(f"for {name}, {each} in {left}:"):
                 self.counted(held, each, before, enough, alone=False)

@@ -12,7 +12,7 @@ from ..report.cause import Cause
 from ..report.fault import Path
 from ..shape.anew import looked_at_again
 from ..source.program import Unit
-from .begun import forget, handing_over
+from .begun import forget
 from .checked import checked_unit
 from .collect import collecting_unit
 from .depth import may_be_deeper, too_deep_at
@@ -59,8 +59,7 @@ class Engine:
 
     def _called(self, unit: Unit) -> Callable[..., Any]:
         """The function of a unit as it is called: within the depth limit, and with what own functions raise."""
-        call = handing_over(unit.call) if unit.hands_over else unit.call
-        call = unwrapped(call) if unit.carries else call
+        call = unwrapped(unit.call) if unit.carries else unit.call
         return self._within_depth(call) if self._bottomless else call
 
     def _first_sound(self, data: Any) -> Any:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, ClassVar
 
 from ..declare.blanks import BLANKS, is_blank
 from ..declare.embedded import Embedded
@@ -33,7 +33,7 @@ from ..shape.nodes import (
 )
 from ..shape.walk import every
 from ..source.program import Unit
-from .begun import begun
+from .begun import HANDED, begun, forget
 from .crowds import crowded, spreads
 from .own import Passing
 from .pen import EngineWriter
@@ -60,6 +60,8 @@ _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
 _NESTED = 6
 _CHECKS = "    # checks of the classes"
+_DONE = "        # what was begun\n"
+_FORGETS = "        if HANDED.made is not None:\n            forget()\n"
 
 
 def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) -> Unit:
@@ -72,14 +74,8 @@ def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) ->
     writer.finish()
     source = "\n\n\n".join(writer.functions) + "\n"
     source = source.replace(_CHECKS, checks_of(writer, writer.kept, f"return {writer.bind(anew, 'ANEW')}(data)"), 1)
-    return Unit(
-        f"{plan.shape.name} sound",
-        source,
-        writer.constants,
-        entry,
-        carries=writer.carries,
-        hands_over=writer.hands_over,
-    )
+    source = source.replace(_DONE, _FORGETS if writer.hands_over else "")
+    return Unit(f"{plan.shape.name} sound", source, writer.constants, entry, carries=writer.carries)
 
 
 def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> str:
@@ -95,6 +91,8 @@ def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> st
 class SoundWriter(SoundRecordWriter):
     """Writes sound functions for uses and records; `functions` holds the source of each."""
 
+    forgets: ClassVar[bool] = True
+
     def __init__(self, plan: Plan, *, note_unknown: bool, inline: int = _INLINE_DEPTH, again: bool = False) -> None:
         super().__init__(plan, note_unknown=note_unknown)
         self.most_inline = inline
@@ -104,7 +102,9 @@ class SoundWriter(SoundRecordWriter):
         self.straight = False
         self.hands_over = False
         self.functions: list[str] = []
-        self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
+        self.constants.update(
+            {"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing, "HANDED": HANDED, "forget": forget}
+        )
         # Where records hold themselves, nothing is read twice, for two options of a union or for its faults: else each
         # level would double the work.
         self.retries = may_retry(plan)
@@ -135,8 +135,10 @@ class SoundWriter(SoundRecordWriter):
                 straight, self.straight = self.straight, self.straight or top
                 with self.block("try:"):
                     self.whole(use)
+                if top and self.forgets:
+                    self.lines.insert(-1, _DONE[:-1])
                 self.straight = straight
-            self._close_try()
+            self._close_try(done=_DONE[:-1] if top and self.forgets else "")
         self.functions.append("\n".join(lines))
         return name
 
@@ -219,9 +221,11 @@ class SoundWriter(SoundRecordWriter):
         self._nesting = nesting
         return name
 
-    def _close_try(self) -> None:
+    def _close_try(self, done: str = "") -> None:
         self._indent += 1
         with self.block("except Passing:"):
+            if done:
+                self.lines.append(done)
             self.write("raise")
         with self.block("except Exception:"):
             self.write(GIVE_UP)

@@ -14,7 +14,7 @@ _numbers = itertools.count(1)
 class Unit:
     """One piece of generated source and the function it defines."""
 
-    __slots__ = ("__weakref__", "call", "carries", "hands_over", "source")
+    __slots__ = ("__weakref__", "call", "carries", "source")
 
     def __init__(
         self,
@@ -25,15 +25,13 @@ class Unit:
         namespace: dict[str, Any] | None = None,
         *,
         carries: bool = False,
-        hands_over: bool = False,
     ) -> None:
         """Compile `source` and run it, in a namespace that several units may share.
 
-        `carries` tells that it calls functions of the developer's own, `hands_over` that it keeps what it has begun.
+        `carries` tells that it calls functions of the developer's own.
         """
         self.source = source
         self.carries = carries
-        self.hands_over = hands_over
         filename = f"<gate {title} #{next(_numbers)}>"
         namespace = {} if namespace is None else namespace
         namespace |= {"__name__": f"gate {title}", **constants}
