@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import inspect
 import re
+from functools import cache
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -91,14 +92,21 @@ def _doc(thing: Any) -> list[str]:
 
 def _note(name: str) -> list[str]:
     """The docstring that stands under a constant in the source."""
+    if name not in _notes():
+        raise AssertionError(f"{name} has no docstring in the source")
+    return inspect.cleandoc(_notes()[name]).splitlines()
+
+
+@cache
+def _notes() -> dict[str, str]:
+    """The docstrings that stand under constants, by the first place of each name."""
+    found: dict[str, str] = {}
     for file in Path(dutiful_gate.__file__).parent.rglob("*.py"):
-        body = ast.parse(file.read_text()).body
-        for statement, after in pairwise(body):
-            targets = getattr(statement, "targets", [getattr(statement, "target", None)])
-            named = any(getattr(target, "id", None) == name for target in targets)
-            if named and isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant):
-                return inspect.cleandoc(str(after.value.value)).splitlines()
-    raise AssertionError(f"{name} has no docstring in the source")
+        for statement, after in pairwise(ast.parse(file.read_text()).body):
+            if isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant):
+                for target in getattr(statement, "targets", [getattr(statement, "target", None)]):
+                    found.setdefault(getattr(target, "id", ""), str(after.value.value))
+    return found
 
 
 if __name__ == "__main__":

@@ -95,7 +95,7 @@ def proved(seed: int, instances: int) -> tuple[str, Proof | None, list[str]]:
         for each in asked
         if is_sayable(each, True) and differ(gate, each)
     ]
-    told += handed_over(made, words, asked)
+    told += handed_over(made, words, asked, seed)
     for each in DIALECTS:
         for of in ("send", "release"):
             Gate.from_schema(gate.schema(dialect=each, of=of), dialect=each)  # type: ignore[arg-type]
@@ -122,29 +122,27 @@ def differ(gate: Gate[Any], data: Any) -> bool:
     return len(values) != 1 or len(answers) != 1 or not gate.accepts(data)
 
 
-def handed_over(made: Any, words: dict[str, Any], asked: list[Any]) -> list[str]:
-    """Whether a verdict changes with what is handed from one pass to the next, or its first faults with their limit."""
-    told = []
-    asked = [each for each in asked if is_sayable(each, True)]
-    for several in (asked, asked[::-1], asked[: len(asked) // 3] * 2):
-        for declared, data in (
-            (list[made], several),
-            (dict[str, made], dict(zip("abcdefghijklmnopqrstuvwxyz", several, strict=False))),
-        ):
-            heard = []
-            for large in (10**9, -1):
-                begun.LARGE = large
-                try:
-                    gate: Gate[Any] = Gate(declared, **words)
-                    heard.append(_heard(gate, data))
-                    few: Gate[Any] = Gate(declared, **words, limits=Limits(faults=2))
-                    verdict = few.examine(data)
-                finally:
-                    begun.LARGE = LARGE
-                if _faults(verdict)[:2] != heard[-1][1][:2]:
-                    told.append(f"a limit on faults changes the first: {json.dumps(data, default=str)[:300]}")
-            if heard[0] != heard[1]:
-                told.append(f"what is handed over changes the verdict: {json.dumps(data, default=str)[:300]}")
+def handed_over(made: Any, words: dict[str, Any], asked: list[Any], seed: int) -> list[str]:
+    """Whether a verdict changes with what is handed from one pass to the next, or its first faults with their limit.
+
+    Asked by turns of lists and of dicts, in the one order and in the other.
+    """
+    asked = [each for each in asked if is_sayable(each, True)][:: 1 if seed % 4 < 2 else -1]
+    declared: Any = dict[str, made] if seed % 2 else list[made]
+    data: Any = dict(zip(map(str, range(len(asked))), asked, strict=True)) if seed % 2 else asked
+    told, heard = [], []
+    for large in (10**9, -1):
+        begun.LARGE = large
+        try:
+            heard.append(_heard(Gate(declared, **words), data))
+            few: Gate[Any] = Gate(declared, **words, limits=Limits(faults=2))
+            first = _faults(few.examine(data))[:2]
+        finally:
+            begun.LARGE = LARGE
+        if first != heard[-1][1][:2]:
+            told.append(f"a limit on faults changes the first: {json.dumps(data, default=str)[:300]}")
+    if heard[0] != heard[1]:
+        told.append(f"what is handed over changes the verdict: {json.dumps(data, default=str)[:300]}")
     return told
 
 
