@@ -598,8 +598,8 @@ class SoundWriter(SoundRecordWriter):
 
 def _is_lasting(use: Use) -> bool:
     """Whether what is made of a value never changes, so that it may stand in two places."""
-    own = any(isinstance(part, Step) and not part.normalising for part in use.parts)
     inner = use.node.inner if isinstance(use.node, Nullable) else use
+    own = any(isinstance(part, Step) and not part.normalising for part in (*use.parts, *inner.parts))
     return not own and (isinstance(inner.node, Scalar | Choice | Nothing) and not isinstance(_kind(inner), Anything))
 
 
