@@ -32,6 +32,7 @@ from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.prove.proof import Proof, prove
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.payloads import CannotSample, Payloads
+from ecma_patterns import NO_NODE, NODE, disagreements, expressions
 
 LARGE = begun.LARGE
 DIALECTS = ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0")
@@ -164,11 +165,29 @@ def _payloads(gate: Gate[Any], random: Random) -> list[Any]:
         return []
 
 
+def _patterns(seed: int, count: int) -> int:
+    """How often patterns of documents mean something else to us than to a real engine of ECMA-262."""
+    if NODE is None:
+        print(f"patterns are not proved: {NO_NODE}")
+        return 0
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        told = [each for found in pool.map(_some_patterns, range(seed, seed + count, 1000)) for each in found]
+    for each in told:
+        print(each)
+    print(f"{count:,} patterns as Node's RegExp judges them")
+    return len(told)
+
+
+def _some_patterns(seed: int) -> list[str]:
+    return disagreements(list(expressions(seed, 1000)))
+
+
 def main() -> int:
     """Prove, and print what came of it."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--declarations", type=int, default=1000, help="how many random declarations")
     parser.add_argument("--instances", type=int, default=1000, help="how many instances of each")
+    parser.add_argument("--patterns", type=int, default=10_000, help="how many random patterns, also judged by Node")
     parser.add_argument("--seed", type=int, help="of the first declaration; the others follow  [default: by the clock]")
     asked = parser.parse_args()
     if asked.seed is None:
@@ -200,6 +219,7 @@ def main() -> int:
     )
     print(f"{made:,} values made in code of those admitted, {made_released:,} of them released")
     print(f"{unstated:,} rules left unstated; no sound payload was found for {unsampled:,} declarations")
+    broken += _patterns(asked.seed, asked.patterns)
     print(f"{broken:,} disagreements")
     return int(bool(broken))
 

@@ -14,9 +14,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dutiful_gate import Document, Gate, about, it, trimmed, uppered
-from dutiful_gate.declare.ecma import python_pattern
 from dutiful_gate.declare.patterns import ecma_pattern
 from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.regex.ecma import python_pattern
 
 
 def test_the_charters_document() -> None:

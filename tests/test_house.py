@@ -15,15 +15,16 @@ import dutiful_gate
 ROOT = Path(dutiful_gate.__file__).parent
 
 MAY_IMPORT: dict[str, set[str]] = {
-    "declare": set(),
+    "regex": set(),
+    "declare": {"regex"},
     "source": set(),
     "report": {"declare"},
     "shape": {"declare"},
     "read": {"declare", "report"},
-    "document": {"declare", "shape", "report", "source"},
+    "document": {"declare", "regex", "shape", "report", "source"},
     "engine": {"declare", "shape", "report", "source"},
     "gate": {"declare", "shape", "report", "read", "document", "engine"},
-    "sample": {"declare", "shape", "report", "engine", "gate"},
+    "sample": {"declare", "regex", "shape", "report", "engine", "gate"},
     "prove": {"declare", "shape", "report", "document", "engine", "sample", "gate"},
     "feed": {"declare", "shape", "report", "read", "gate"},
     "demo": {"dutiful_gate"},
@@ -33,7 +34,7 @@ MAY_IMPORT: dict[str, set[str]] = {
 }
 """Room by room, the rooms it may import from. The hub is `shape`: no reader of shapes knows another."""
 
-CORE = {"declare", "source", "shape", "engine", "report", "read", "document", "gate"}
+CORE = {"declare", "regex", "source", "shape", "engine", "report", "read", "document", "gate"}
 
 
 def imports(file: Path) -> set[tuple[str, str]]:

@@ -60,7 +60,7 @@ from dutiful_gate import (
     via,
     when,
 )
-from dutiful_gate.declare.runaway import RunawayPattern, degree, guarded
+from dutiful_gate.regex.runaway import RunawayPattern, degree, guarded
 
 
 def no_luck(value: object) -> object:
@@ -427,10 +427,14 @@ def test_patterns_that_run_away() -> None:
 
 
 def test_a_pattern_that_cannot_be_made_safe_is_told() -> None:
-    with pytest.warns(RunawayPattern, match=r"uses a back-ref.*text of more than 24 characters is refused unmatched"):
-        gate = Gate(Annotated[str, it.matches(r"(b?)(a+)+b\1")])
+    with pytest.warns(RunawayPattern, match=r"uses \(\?\(1.*text of more than 24 characters is refused unmatched"):
+        gate = Gate(Annotated[str, it.matches(r"(b)?(a+)+b(?(1)b|)")])
     assert gate.accepts("aaab")
     assert not gate.accepts("a" * 30 + "b")
+    with pytest.warns(RunawayPattern, match="it is matched in a slower way that cannot"):
+        gate = Gate(Annotated[str, it.matches(r"(b?)(a+)+b\1")])
+    assert gate.accepts("b" + "a" * 300 + "bb")
+    assert not gate.accepts("a" * 300 + "bb")
 
 
 LOOKING = [r"(?=a)a.", r"(?<=a)b+", r"(?!ab)[ab]+", r"a(?=b|$)", r"(?<!a)b", r"(?:(?=a)|b)(a+)+c", r"(?a:\b)a+(?a:\b)"]

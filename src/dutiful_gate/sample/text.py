@@ -6,8 +6,8 @@ import re
 from functools import lru_cache
 from random import Random
 
-from ..declare.automaton import Node, Unreadable
-from ..declare.runaway import parse
+from ..regex.python import read_python
+from ..regex.tree import Node, Unreadable
 
 _LETTERS = [chr(code) for code in range(0x20, 0x7F)]
 _MORE = ["\t", "\n", "\u00e9", "\u00df", "\u03b1", "\u0416", "\u0663", "\u4e00", "\u00a0", "\U0001f6a2", "\x00"]
@@ -70,12 +70,12 @@ def of_pattern(pattern: str, random: Random, flags: int = 0) -> str | None:
         tree = _tree(pattern)
     except (Unreadable, RecursionError):
         return None
-    return _drawn(tree, random, flags)
+    return _drawn(tree, random, flags, {})
 
 
 @lru_cache(maxsize=512)
 def _tree(pattern: str) -> Node:
-    return parse(pattern)
+    return read_python(pattern)
 
 
 @lru_cache(maxsize=4096)
@@ -84,7 +84,7 @@ def _letters(one: str, flags: int) -> tuple[str, ...]:
     return tuple(letter for letter in (*_LETTERS, *_MORE) if fits(letter))
 
 
-def _drawn(node: Node, random: Random, flags: int) -> str:
+def _drawn(node: Node, random: Random, flags: int, taken: dict[int, str]) -> str:
     match node[0]:
         case "one":
             letters = _letters(node[1], flags)
@@ -93,11 +93,18 @@ def _drawn(node: Node, random: Random, flags: int) -> str:
             return random.choice(pool) if pool else ""
         case "mark" | "look":
             return ""
+        case "group":
+            made = taken[node[1]] = _drawn(node[2], random, flags, taken)
+            return made
+        case "back":
+            return next((taken[number] for number in node[1] if number in taken), "")
         case "seq":
-            return "".join(_drawn(each, random, flags) for each in node[1])
+            return "".join(_drawn(each, random, flags, taken) for each in node[1])
         case "any of":
-            return _drawn(random.choice(node[1]), random, flags)
-        case _:
-            _, inner, least, most = node
+            return _drawn(random.choice(node[1]), random, flags, taken)
+        case "repeat":
+            _, inner, least, most, _ = node
             most = least + 4 if most is None else min(most, least + 4)
-            return "".join(_drawn(inner, random, flags) for _ in range(random.randint(least, most)))
+            return "".join(_drawn(inner, random, flags, taken) for _ in range(random.randint(least, most)))
+        case _:
+            return _drawn(node[1], random, flags, taken)

@@ -171,10 +171,10 @@ def is_time(text: str) -> bool:
 
 def is_regex(text: str) -> bool:
     """A regular expression of ECMA-262."""
-    from ..ecma import NoPattern, python_pattern  # seldom needed
+    from ...regex.ecma import NoPattern, read_ecma  # seldom needed
 
     try:
-        python_pattern(text, strict=True)
+        read_ecma(text, strict=True)
     except NoPattern:
         return False
     return True

@@ -11,31 +11,32 @@ from ..facts import Bind, Facts, Unsaid
 from ..takes import TEXT, Takes
 from .base import Face, Rule, refuse
 
-_ENDLESS = re.compile(r"[*+]|,[0-9]*\}")
+_ENDLESS = re.compile(r"[*+]|,[0-9]*\}|(?:\?.*){6}", re.DOTALL)
 
 
 def judged(pattern: str, flags: int, *, whole: bool) -> Callable[[str], Any]:
     """The function that matches: the interpreter's own, or for an expression that can run away one with a limit."""
     compiled = re.compile(pattern, flags)
-    if may_run_away(pattern):
-        from ..runaway import guarded
+    if may_run_away(pattern, flags):
+        from ...regex.runaway import guarded
 
         return guarded(compiled, whole=whole)
+    plain = compiled.fullmatch if whole else compiled.search
     if _ENDLESS.search(pattern) is not None:
-        from ..runaway import degree, measured
+        from ...regex.runaway import degree, guarded, measured
 
-        if (power := degree(pattern, whole=whole)) > 1:
-            return measured(compiled, power, whole=whole)
-    return compiled.fullmatch if whole else compiled.search
+        if (power := degree(pattern, flags, whole=whole)) > 1:
+            return measured(plain, power, lambda: guarded(compiled, whole=whole))
+    return plain
 
 
-def may_run_away(pattern: str) -> bool:
+def may_run_away(pattern: str, flags: int = 0) -> bool:
     """A quick look: only a quantified group with a quantifier inside can."""
     if ")" not in pattern or not any(sign in pattern for sign in [")+", ")*", "){"]):
         return False
-    from ..runaway import danger
+    from ...regex.runaway import danger
 
-    return bool(danger(pattern))
+    return bool(danger(pattern, flags))
 
 
 class Matches(Rule):
@@ -69,10 +70,10 @@ class Matches(Rule):
             re.compile(self.pattern, self.flags)
         except (re.error, OverflowError, RecursionError) as broken:
             raise DeclarationError(f"{self} is no regular expression: {broken}", remedy="mend the expression") from None
-        if may_run_away(self.pattern):
-            from ..runaway import warn
+        if may_run_away(self.pattern, self.flags):
+            from ...regex.runaway import warn
 
-            warn(str(self), self.pattern)
+            warn(str(self), self.pattern, self.flags)
 
     def __str__(self) -> str:
         return f"it.matches({self.pattern!r})"

@@ -11,7 +11,10 @@ import re
 from collections.abc import Callable, Iterable
 from threading import Lock
 from time import monotonic
-from typing import Any, Final
+from typing import Final
+
+from .places import HOLDS
+from .tree import Node, Unreadable, turned
 
 SECONDS: Final = 0.5
 """How long one text may take."""
@@ -20,17 +23,8 @@ _MOST_STATES = 5000
 _MOST_MOVES = 50_000
 _ACCEPT = 0
 
-# The tree of an expression: tuples whose first item tells what they are.
-#   ("one", source)  ("mark", name)  ("seq", [nodes])  ("any of", [nodes])  ("repeat", node, low, high or None)
-#   ("look", node, ahead, wanted)
-Node = tuple[Any, ...]
-Holds = Callable[[str, int], bool]
 Mark = tuple[int, int, str]
 Move = tuple[bool, int]
-
-
-class Unreadable(Exception):
-    """The expression uses what cannot be walked so: back-references, conditions, too many states."""
 
 
 class Automaton:
@@ -60,6 +54,7 @@ class Automaton:
     # Building
 
     def add(self, takes: str | None, asks: int, goes: int) -> int:
+        """The number of one more state. Raises Unreadable when there are too many."""
         if len(self.goes) >= _MOST_STATES:
             raise Unreadable("too many states")
         self.takes.append(takes)
@@ -73,7 +68,7 @@ class Automaton:
             case "one":
                 return self.add(node[1], 0, 1 << after)
             case "mark":
-                holds = _MARKS[node[1]]
+                holds = HOLDS[node[1]]
                 return self.add(None, self.bit(node[1], lambda text, _: lambda at: holds(text, at)), 1 << after)
             case "look":
                 return self.add(None, self.bit(len(self.held), self.look(node)), 1 << after)
@@ -83,11 +78,16 @@ class Automaton:
                 return after
             case "any of":
                 return self.add(None, 0, sum({1 << self.build(each, after) for each in node[1]}))
-            case _:
+            case "group":
+                return self.build(node[2], after)
+            case "repeat":
                 return self.repeat(node, after)
+            case _:
+                raise Unreadable({"back": "a back-reference", "atomic": "a possessive quantifier"}[node[0]])
 
     def repeat(self, node: Node, after: int) -> int:
-        _, inner, least, most = node
+        """The state where a repeat begins: its rounds one after the other."""
+        _, inner, least, most, _ = node
         if most is None:
             loop = self.add(None, 0, 1 << after)
             self.goes[loop] |= 1 << self.build(inner, loop)
@@ -110,7 +110,7 @@ class Automaton:
     def look(self, node: Node) -> Callable[[str, float], Callable[[int], bool]]:
         """What finds, for a text, at which places something stands before or after, or does not."""
         _, inner, ahead, wanted = node
-        walked = Automaton(_reversed(inner) if ahead else inner, self.flags, whole=False)
+        walked = Automaton(turned(inner) if ahead else inner, self.flags, whole=False)
 
         def places(text: str, until: float) -> Callable[[int], bool]:
             found: list[bytearray] = []
@@ -266,45 +266,3 @@ def _together(sets: Iterable[int]) -> int:
     for each in sets:
         found |= each
     return found
-
-
-def _reversed(node: Node) -> Node:
-    """The expression for the same text read from its end."""
-    match node[0]:
-        case "seq":
-            return ("seq", [_reversed(each) for each in reversed(node[1])])
-        case "any of":
-            return ("any of", [_reversed(each) for each in node[1]])
-        case "repeat":
-            return ("repeat", _reversed(node[1]), *node[2:])
-        case _:
-            return node
-
-
-def _edge(flags: int) -> Holds:
-    is_word = re.compile(r"\w", flags).match
-
-    def holds(text: str, at: int) -> bool:
-        before = at > 0 and bool(is_word(text[at - 1]))
-        return before != (at < len(text) and bool(is_word(text[at])))
-
-    return holds
-
-
-def _not(holds: Holds) -> Holds:
-    return lambda text, at: not holds(text, at)
-
-
-def _before_last_line_end(text: str, at: int) -> bool:
-    return at == len(text) or (at == len(text) - 1 and text[at] == "\n")
-
-
-_MARKS: dict[str, Holds] = {
-    "start": lambda text, at: at == 0,
-    "very end": lambda text, at: at == len(text),
-    "end": _before_last_line_end,
-    "edge": _edge(0),
-    "no edge": _not(_edge(0)),
-    "ascii edge": _edge(re.ASCII),
-    "no ascii edge": _not(_edge(re.ASCII)),
-}

@@ -1,0 +1,4 @@
+"""Patterns: their syntax as trees, matching that cannot run away, ECMA-262's meaning, Unicode's properties.
+
+This room knows nothing of gates: it takes expressions as text and gives functions that judge text.
+"""
