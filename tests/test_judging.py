@@ -27,6 +27,8 @@ FILES = {
     "since_2019": DRAFTS[3:],
     "draft_2019_09": DRAFTS[3:4],
     "draft_2020_12": DRAFTS[4:],
+    "patterns": DRAFTS,
+    "formats": DRAFTS,
 }
 EXCEPTIONS: dict[tuple[str, str], str] = {}
 """Public cases that do not pass, each with its reason: none."""
@@ -55,7 +57,8 @@ def own() -> Iterator[Any]:
 
 @pytest.mark.parametrize(("draft", "case"), list(own()))
 def test_keyword_by_keyword(draft: str, case: dict[str, Any]) -> None:
-    gate = Gate.from_schema(case["schema"], dialect=draft)
+    formats: Any = "assert" if case["about"].startswith("format ") else None
+    gate = Gate.from_schema(case["schema"], dialect=draft, formats=formats)
     for data in case["valid"]:
         assert judged(gate, data), f"{data!r} is sound"
     for data in case["invalid"]:

@@ -424,7 +424,9 @@ class DocumentGate(Gate[Any]):
         dialect: str | None = None,
         limits: Limits | None = None,
         uri: str = "",
+        judges: Mapping[str, Callable[[str], bool]] | None = None,
     ) -> None:
+        from .declare.formats.judges import JUDGES
         from .declare.kinds import Anything
         from .document.judging.engine import DocumentEngine, draft_called, read_documents
         from .read.json_fast import plain_json
@@ -434,7 +436,8 @@ class DocumentGate(Gate[Any]):
             raise DeclarationError(f"formats={formats!r} is no way to treat formats", remedy='"assert" or "annotate"')
         uri, plain, handed = read_documents(document, documents, uri)
         limits = limits or Limits()
-        engine = DocumentEngine(plain, handed, draft_called(dialect), formats, limits, uri)
+        others = {name: (JUDGES[name][0], judge) for name, judge in (judges or {}).items()}
+        engine = DocumentEngine(plain, handed, draft_called(dialect), formats, limits, uri, {**JUDGES, **others})
         settled = {
             "declared": plain,
             "reads": Source.JSON,

@@ -14,7 +14,7 @@ from ..declare.steps import Step
 from ..declare.values import Value
 from ..document.document import Unstated
 from ..engine.outgoing import is_for_admission
-from ..gate import Gate
+from ..gate import DocumentGate, Gate
 from ..report.fault import Fault
 from ..report.verdict import Refused
 from ..sample.made import Made
@@ -22,6 +22,7 @@ from ..shape.final import comes_final, survives
 from ..shape.nodes import MISSING, Choice, Scalar, Shape, Use
 from ..shape.walk import uses_of
 from .names import names_along, names_under_unions
+from .second_opinion import second_opinions
 
 
 class Disagreement(Value):
@@ -45,8 +46,10 @@ class Laws:
         self.gate = gate
         self.sent = gate.schema(dialect=dialect)
         self.released = gate.schema(dialect=dialect, of="release")
-        self.judge = Gate.from_schema(self.sent, formats="assert", limits=gate.limits, dialect=dialect)
-        self.release_judge = Gate.from_schema(self.released, formats="assert", limits=gate.limits, dialect=dialect)
+        self.judge, self.release_judge = (
+            DocumentGate(each, formats="assert", limits=gate.limits, dialect=dialect, judges=second_opinions())
+            for each in (self.sent, self.released)
+        )
         self.doubles = any(isinstance(use.node, Scalar) and _is_double(use.node.kind) for use in uses_of(gate.shape))
         others = any(field.also for record in gate.shape.records.values() for field in record.fields)
         self.strict = not others and not any(_bends(use) for use in uses_of(gate.shape))

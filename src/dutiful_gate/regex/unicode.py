@@ -23,7 +23,6 @@ _GROUPS = {
 _MEMBERS = {"LC": ("Lu", "Ll", "Lt"), "C": ("Cc", "Cf", "Cn", "Co", "Cs")}
 _LONG = {name: short for short, names in _GROUPS.items() for name in names}
 _UNASSIGNED = frozenset(["Cn", "Unassigned"])
-_NO_SCRIPT = frozenset(["Unknown", "Zzzz"])
 _EMPTY_SCRIPTS = frozenset(["Katakana_Or_Hiragana", "Hrkt"])
 
 
@@ -100,10 +99,6 @@ def _assigned() -> Ranges:
 def _script(kind: str, name: str) -> Ranges | None:
     if name in _EMPTY_SCRIPTS:
         return ()
-    if name in _NO_SCRIPT:
-        return all_but(
-            _together([_ranges("sc", each) or () for each in {name for sort, name in _table() if sort == "sc"}])
-        )
     return _ranges(kind, name) or _ranges("sc", name)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from ..addresses import ipv4_number, ipv6_number
+from ..addresses import ipv6_number
 from ..late import Late
 from ..rules.format import OfFormat
 
@@ -35,7 +35,24 @@ def labels_hold(text: str) -> bool:
 
 
 def _is_address(literal: str) -> bool:
-    return (ipv6_number(literal[5:]) if literal.startswith("IPv6:") else ipv4_number(literal)) >= 0
+    """An address in brackets (RFC 5321, section 4.1.3): its `::` stands for two groups or more."""
+    if literal[:5].lower() != "ipv6:":
+        return _is_plain_address(literal)
+    text = literal[5:]
+    if "." in text:
+        groups, _, decimals = text.rpartition(":")
+        if not _is_plain_address(decimals):
+            return False
+        text = f"{groups}:0:0"
+    return ipv6_number(text) >= 0 and ("::" not in text or len([each for each in text.split(":") if each]) <= 6)
+
+
+def _is_plain_address(text: str) -> bool:
+    """Four numbers of at most three digits; zeros may stand before them."""
+    parts = text.split(".", 4)
+    return len(parts) == 4 and all(
+        len(part) <= 3 and part.isascii() and part.isdigit() and int(part) < 256 for part in parts
+    )
 
 
 Email = Annotated[str, OfFormat("email", "an email address, such as desk@ternsound.example", is_email)]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Callable
+from functools import cache
+from typing import Any
 
 _ALWAYS = frozenset("\u00df\u03c2\u06fd\u06fe\u0f0b\u3007")
 _NEVER = frozenset("\u0640\u07fa\u302e\u302f\u3031\u3032\u3033\u3034\u3035\u303b")
@@ -94,7 +96,31 @@ def _bidi_holds(label: str) -> bool:
 
 
 def is_label(label: str) -> bool:
-    """Whether a label that is not plain ASCII is a U-label: every character allowed where it stands."""
+    """Whether a label that is not plain ASCII is a U-label: every character allowed where it stands.
+
+    The package `idna` judges where it is installed; else the rules are derived from the interpreter's Unicode data.
+    """
+    package = _package()
+    if package is not None:
+        try:
+            package.check_label(label)
+            package.alabel(label)
+        except (package.IDNAError, UnicodeError):
+            return False
+        return True
+    return _is_derived_label(label)
+
+
+@cache
+def _package() -> Any:
+    try:
+        import idna
+    except ImportError:
+        return None
+    return idna
+
+
+def _is_derived_label(label: str) -> bool:
     if not label or unicodedata.normalize("NFC", label) != label:
         return False
     if label[0] == "-" or label[-1] == "-" or label[2:4] == "--" or unicodedata.category(label[0])[0] == "M":
@@ -106,10 +132,11 @@ def is_label(label: str) -> bool:
 
 def is_encoded_label(label: str) -> bool:
     """Whether `xn--...` is an A-label: the encoding of a U-label, and the only one."""
+    encoded = label[4:].lower()  # host names are of either case
     try:
-        plain = label[4:].encode("ascii").decode("punycode")
+        plain = encoded.encode("ascii").decode("punycode")
     except (UnicodeError, ValueError, OverflowError):
         return False
     if plain.isascii() or not is_label(plain):
         return False
-    return plain.encode("punycode").decode("ascii") == label[4:].lower()
+    return plain.encode("punycode").decode("ascii") == encoded

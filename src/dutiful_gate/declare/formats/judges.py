@@ -9,6 +9,7 @@ from difflib import get_close_matches
 from ..addresses import ipv4_number, ipv6_number
 from ..errors import DeclarationError
 from ..kinds.moment import day_from_json, moment_from_json
+from ..kinds.text import encodable
 from ..late import Late
 from ..rules.format import OfFormat
 from .email import LABELS, is_email, labels_hold
@@ -16,11 +17,13 @@ from .email import LABELS, is_email, labels_hold
 _UNRESERVED = r"A-Za-z0-9\-._~"
 _SUB = r"!$&'()*+,;="
 _PCT = r"%[0-9A-Fa-f]{2}"
-_INTERNATIONAL = r"\u00a0-\ud7ff\uf900-\ufdcf\ufdf0-\uffef\U00010000-\U0001fffd\U00020000-\U000efffd"
+_PLANES = "".join(rf"\U{plane:04x}0000-\U{plane:04x}fffd" for plane in range(1, 14))
+_SCRIPTS = rf"\u00a0-\ud7ff\uf900-\ufdcf\ufdf0-\uffef{_PLANES}\U000e1000-\U000efffd"
+_PRIVATE = r"\ue000-\uf8ff\U000f0000-\U000ffffd\U00100000-\U0010fffd"
 
 
-def _reference(extra: str, *, absolute: bool, held: bool = False) -> str:
-    """RFC 3986 (RFC 3987 with `extra` characters), sections 3 and 4.
+def _reference(extra: str = "", private: str = "", *, absolute: bool, held: bool = False) -> str:
+    """RFC 3986, sections 3 and 4; RFC 3987 with the `extra` characters it has, and the `private` ones of its queries.
 
     `held` writes runs that are never shortened again, which costs far less: none goes on where the next thing begins.
     Other dialects of patterns lack them.
@@ -28,44 +31,50 @@ def _reference(extra: str, *, absolute: bool, held: bool = False) -> str:
     one, some, any_number = ("++", "++", "*+") if held else ("", "+", "*")
     char = rf"(?:[{_UNRESERVED}{extra}{_SUB}:@]{one}|{_PCT})"
     host = (
-        rf"(?:\[(?:[0-9A-Fa-f:.]+|v[0-9A-Fa-f]+\.[{_UNRESERVED}{_SUB}:]+)\]|"
+        rf"(?:\[(?:[0-9A-Fa-f:.]+|[vV][0-9A-Fa-f]+\.[{_UNRESERVED}{_SUB}:]+)\]|"
         rf"(?:[{_UNRESERVED}{extra}{_SUB}]{one}|{_PCT}){any_number})"
     )
     path = rf"(?:/{char}{any_number}){any_number}"
     authority = rf"//(?:(?:[{_UNRESERVED}{extra}{_SUB}:]{one}|{_PCT}){any_number}@)?{host}(?::[0-9]*)?{path}"
     rooted = rf"/(?:{char}{some}{path})?"
-    tail = rf"(?:\?(?:{char}|[/?]){any_number})?(?:\#(?:{char}|[/?]){any_number})?"
+    tail = rf"(?:\?(?:{char}|[/?{private}]){any_number})?(?:\#(?:{char}|[/?]){any_number})?"
     if absolute:
         return rf"[A-Za-z][A-Za-z0-9+.\-]*:(?:{authority}|{rooted}|{char}{some}{path}|){tail}"
     first = rf"(?:[{_UNRESERVED}{extra}{_SUB}@]{one}|{_PCT}){some}"
-    whole = _reference(extra, absolute=True, held=held)
+    whole = _reference(extra, private, absolute=True, held=held)
     return rf"(?:{whole}|(?:{authority}|{rooted}|{first}{path}|){tail})"
 
 
 _LABEL = r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
 HOST = rf"{_LABEL}(?:\.{_LABEL})*"
 _REFERENCES = {
-    "uri": ("", True),
-    "uri-reference": ("", False),
-    "iri": (_INTERNATIONAL, True),
-    "iri-reference": (_INTERNATIONAL, False),
+    "uri": ("", "", True),
+    "uri-reference": ("", "", False),
+    "iri": (_SCRIPTS, _PRIVATE, True),
+    "iri-reference": (_SCRIPTS, _PRIVATE, False),
 }
+# RFC 6570, section 2: what stands in braces, and what stands outside of them.
+_VARIABLE = rf"(?:[A-Za-z0-9_]|{_PCT})(?:\.?(?:[A-Za-z0-9_]|{_PCT}))*(?::[1-9][0-9]{{0,3}}|\*)?"
+_EXPRESSION = rf"\{{[+\#./;?&=,!@|]?{_VARIABLE}(?:,{_VARIABLE})*\}}"
+_LITERAL = rf"[!\#$&(-;=?-\[\]_a-z~{_SCRIPTS}{_PRIVATE}]"
+# RFC 3339, appendix A: no unit is left out between two others. The letters of a grammar are of either case.
+_CLOCK_PART = "[Tt](?:[0-9]+[Hh](?:[0-9]+[Mm](?:[0-9]+[Ss])?)?|[0-9]+[Mm](?:[0-9]+[Ss])?|[0-9]+[Ss])"
+_DAYS_PART = "(?:[0-9]+[Yy](?:[0-9]+[Mm](?:[0-9]+[Dd])?)?|[0-9]+[Mm](?:[0-9]+[Dd])?|[0-9]+[Dd])"
 PATTERNS: dict[str, str] = {
-    **{name: _reference(extra, absolute=absolute) for name, (extra, absolute) in _REFERENCES.items()},
+    **{name: _reference(*letters, absolute=absolute) for name, (*letters, absolute) in _REFERENCES.items()},
     "uuid": r"[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}",
     "json-pointer": r"(?:/(?:[^~/]|~[01])*)*",
-    "relative-json-pointer": r"(?:0|[1-9][0-9]*)(?:#|(?:/(?:[^~/]|~[01])*)*)",
-    "duration": r"P(?!$)(?:[0-9]+W|(?:[0-9]+Y)?(?:[0-9]+M)?(?:[0-9]+D)?"
-    r"(?:T(?!$)(?:[0-9]+H)?(?:[0-9]+M)?(?:[0-9]+S)?)?)",
+    "relative-json-pointer": r"(?:0|[1-9][0-9]*)(?:[+-](?:0|[1-9][0-9]*))?(?:#|(?:/(?:[^~/]|~[01])*)*)",
+    "duration": rf"[Pp](?:{_DAYS_PART}(?:{_CLOCK_PART})?|{_CLOCK_PART}|[0-9]+[Ww])",
     "time": r"(?:[01][0-9]|2[0-3]):[0-5][0-9]:(?:[0-5][0-9]|60)(?:\.[0-9]+)?"
     r"(?:[Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])",
-    "uri-template": r"(?:[^\x00-\x20\"'<>\\^`{|}%]|%[0-9A-Fa-f]{2}|\{[+#./;?&=,!@|]?[^\x00-\x20{}\"'<>\\^`|]+\})*",
+    "uri-template": rf"(?:{_LITERAL}|{_PCT}|{_EXPRESSION})*",
 }
 _IN_BRACKETS = Late(r"[^\[]*\[([^\]]*)\].*")
 _host = Late(LABELS)
 _late = {name: Late(pattern) for name, pattern in PATTERNS.items()}
 _late |= {
-    name: Late(_reference(extra, absolute=absolute, held=True)) for name, (extra, absolute) in _REFERENCES.items()
+    name: Late(_reference(*letters, absolute=absolute, held=True)) for name, (*letters, absolute) in _REFERENCES.items()
 }
 
 
@@ -109,7 +118,10 @@ def is_idn_hostname(text: str) -> bool:
     from .idna import is_label
 
     labels = re.sub("[\u3002\uff0e\uff61]", ".", text).split(".")
-    plain = [label if label.isascii() else "xn--" + label.encode("punycode").decode("ascii") for label in labels]
+    try:
+        plain = [label if label.isascii() else "xn--" + label.encode("punycode").decode("ascii") for label in labels]
+    except UnicodeError:
+        return False
     if len(".".join(plain)) > 253:
         return False
     return all(
@@ -121,14 +133,13 @@ def is_idn_hostname(text: str) -> bool:
 
 
 def is_idn_email(text: str) -> bool:
-    """A mailbox whose parts may be of any script (RFC 6531)."""
-    local, at, domain = text.rpartition("@")
-    plain = re.sub(r"[^\x00-\x7f]", "x", local)
-    return (
-        bool(at)
-        and is_email(f"{plain}@host.example")
-        and ((domain[:1] == "[" and is_email(f"x@{domain}")) or is_idn_hostname(domain))
-    )
+    """A mailbox whose parts may be of any script (RFC 6531, section 3.3): at most 64 octets stand before the sign."""
+    local, _, domain = text.rpartition("@")
+    if not encodable(text) or len(local.encode()) > 64 or re.search(r"\\[^\x00-\x7f]", local) is not None:
+        return False
+    if not is_email(re.sub(r"[^\x00-\x7f]", "x", local) + "@host.example"):
+        return False
+    return is_email(f"x@{domain}") if domain[:1] == "[" else is_idn_hostname(domain)
 
 
 def _is_bracketed(uri: str) -> bool:

@@ -61,6 +61,8 @@ for _draft in ("2019-09", "2020-12"):
     )
 
 FORMAT_ASSERTION: Final = "https://json-schema.org/draft/2020-12/vocab/format-assertion"
+FORMAT_2019_09: Final = "https://json-schema.org/draft/2019-09/vocab/format"
+"""Asserted where it is needed, which `true` says (its section 7.2); `false` leaves it to us."""
 # Dropped by 2019-09, yet in documents that were brought along from before; harmless where nobody writes it.
 _BROUGHT_ALONG = _words("dependencies definitions")
 

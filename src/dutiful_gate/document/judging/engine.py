@@ -9,6 +9,7 @@ from typing import Any
 
 from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
+from ...declare.formats.judges import JUDGES
 from ...declare.limits import Limits, deepest
 from ...report.fault import Fault, Path, pointer
 from ..plain_document import TOO_DEEP as NESTS_TOO_DEEP
@@ -19,7 +20,7 @@ from .library import Library, Node, held_schemas
 from .metaschemas import standard_document
 from .patterns import searcher
 from .plain import LISTS
-from .sound import Say, Sounder, active, types_of
+from .sound import Judges, Say, Sounder, active, types_of
 from .tell import TOO_DEEP, Teller
 
 _DEFINITIONS = frozenset(["$defs", "definitions"])
@@ -66,6 +67,7 @@ class DocumentEngine:
         formats: str | None,
         limits: Limits,
         uri: str,
+        judges: Judges = JUDGES,
     ) -> None:
         library = Library(documents, draft or DRAFT_2020_12, sure=draft is not None)
         self.limits = limits
@@ -76,11 +78,11 @@ class DocumentEngine:
         self.root = library.add(uri, document)
         self.dialect = self.root.draft
         _check_form(library, self.root)
-        say = Say(library, formats, limits.items)
+        say = Say(library, formats, limits.items, judges)
         self._teller = Teller(say, limits.depth)
         self._sounder = Sounder(say, self._teller.sound)
         self._teller.quick = lambda node, value, scope: self._sounder.call(node)(value, scope)
-        self.recursive = self._sounder.remembers = _check_references(library, self.root)
+        self.recursive = self._sounder.remembers = _check_references(say, self.root)
         self._memory = say.memory
         self._sound = self._sounder.call(self.root)
 
@@ -256,7 +258,8 @@ def _check_form(library: Library, node: Node) -> None:
         handed = library.handed.get(uri, library.handed.get(f"{uri}#"))
         if handed is None or handed is node.raw:
             return
-        engine = DocumentEngine(handed, library.handed, node.draft, "annotate", Limits(depth=deepest()), uri)
+        # Whether it asks for formats in the documents that it judges is told by the dialect it is itself written in.
+        engine = DocumentEngine(handed, library.handed, node.draft, None, Limits(depth=deepest()), uri)
     raw = _without(node, own) if own else node.raw
     if engine.sound(raw) is FAILED:
         _, findings = engine.collect(raw)
@@ -301,11 +304,12 @@ def _left_out(held: Any, steps: tuple[Any, ...]) -> Any:
     return made
 
 
-def _check_references(library: Library, root: Node) -> bool:
+def _check_references(say: Say, root: Node) -> bool:
     """Follow all references from the root; whether they can come back to where they were.
 
     Raises DeclarationError for one to nothing, and for a circle that takes no step into the data.
     """
+    library = say.library
     waiting = [root]
     seen: set[Node] = {root}
     beside: dict[Node, list[Node]] = {}
@@ -326,6 +330,11 @@ def _check_references(library: Library, root: Node) -> bool:
             searcher(node, pattern)
         for pattern in words.get("patternProperties", {}):
             searcher(node, pattern)
+        if say.asserted is None and node.draft.asserts and words.get("format", "date") not in say.judges:
+            raise DeclarationError(
+                f"the format {words['format']!r} in {node.location()} is not known here, and its dialect asks for it",
+                remedy='hand over formats="annotate" to judge without formats',
+            )
         beside[node] = led + [kid for kid in held if kid.steps[len(node.steps)] in IN_PLACE]
         every[node] = [*led, *held]
         for each in (*led, *held):

@@ -12,6 +12,7 @@ from ...report.fault import pointer
 from .drafts import (
     BY_NAME,
     DRAFT_2020_12,
+    FORMAT_2019_09,
     FORMAT_ASSERTION,
     HELD_LIST,
     HELD_MAP,
@@ -215,7 +216,9 @@ class Library:
                         f"the meta-schema {uri} needs the vocabulary {vocabulary!r}, which is not known here",
                         remedy="a gate cannot judge by rules it does not know: hand over a meta-schema without it",
                     )
-            made = made.but(keywords=frozenset(words), asserts=FORMAT_ASSERTION in wanted)
+            made = made.but(
+                keywords=frozenset(words), asserts=FORMAT_ASSERTION in wanted or wanted.get(FORMAT_2019_09) is True
+            )
         self.dialects[uri] = made
         return made
 

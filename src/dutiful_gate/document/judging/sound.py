@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from threading import RLock, local
 from typing import Any
 
-from ...declare.formats.judges import JUDGES
 from ...source.program import Unit
 from ...source.writer import Writer
 from .content import holds
@@ -21,6 +20,7 @@ _INLINE_DEPTH = 3
 _MOST_LINES = 400
 Scope = tuple[Resource, ...]
 Judge = Callable[[Any, Scope], bool]
+Judges = Mapping[str, tuple[str, Callable[[str], bool]]]
 
 TEXT_WORDS = ("minLength", "maxLength", "pattern", "format", "contentEncoding", "contentMediaType")
 NUMBER_WORDS = ("minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf")
@@ -62,9 +62,10 @@ class Memory(local):
 class Say:
     """How one document is to be judged."""
 
-    __slots__ = ("asserted", "library", "memory", "most_items")
+    __slots__ = ("asserted", "judges", "library", "memory", "most_items")
 
-    def __init__(self, library: Library, formats: str | None, most_items: int) -> None:
+    def __init__(self, library: Library, formats: str | None, most_items: int, judges: Judges) -> None:
+        self.judges = judges
         self.memory = Memory()
         self.library = library
         self.most_items = most_items
@@ -285,8 +286,8 @@ class _Page:
         if "pattern" in words:
             search = self.bind(searcher(node, words["pattern"]), "MATCHES")
             self.write(f"if not {search}({value}): return False")
-        if "format" in words and self.sounder.say.formats(node.draft) and words["format"] in JUDGES:
-            judge = self.bind(JUDGES[words["format"]][1], "is_of_format")
+        if "format" in words and self.sounder.say.formats(node.draft) and words["format"] in self.sounder.say.judges:
+            judge = self.bind(self.sounder.say.judges[words["format"]][1], "is_of_format")
             self.write(f"if not {judge}({value}): return False")
         if self.sounder.say.content(node.draft) and ("contentEncoding" in words or "contentMediaType" in words):
             encoding, media = words.get("contentEncoding"), words.get("contentMediaType")

@@ -11,7 +11,6 @@ from typing import Any
 
 from ...declare.crowds import MOST_ALIKE
 from ...declare.facts import Facts
-from ...declare.formats.judges import JUDGES
 from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
 from ...report.cause import Cause, UnknownKey
 from .content import holds
@@ -272,8 +271,8 @@ class _Sitting:
         self.size(len(value), "minLength", "maxLength", TEXT)
         if "pattern" in words and not searcher(self.node, words["pattern"])(value):
             self.refuse(of_pattern(words["pattern"]), "pattern")
-        if "format" in words and say.formats(self.node.draft) and words["format"] in JUDGES:
-            phrase, judge = JUDGES[words["format"]]
+        if "format" in words and say.formats(self.node.draft) and words["format"] in say.judges:
+            phrase, judge = say.judges[words["format"]]
             if not judge(value):
                 self.refuse(Cause("format", phrase, {"format": words["format"]}), "format")
         if say.content(self.node.draft):
