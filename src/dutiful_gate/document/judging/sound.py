@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from threading import RLock, local
 from typing import Any
+from urllib.parse import unquote
 
 from ...source.program import Unit
 from ...source.writer import Writer
@@ -198,7 +199,8 @@ class _Page:
             if judged != "True":
                 self.write(f"if not {judged}: return False")
             return
-        if node.is_root and self.library.dynamic:
+        # However it was come by: at its root, at a pointer into it or at an anchor.
+        if depth == 0 and self.library.dynamic:
             self.write(f"scope = {self.bind(entered, 'entered')}(scope, {self.bind(node.resource, 'HERE')})")
         words = active(node)
         if "unevaluatedItems" in words or "unevaluatedProperties" in words:
@@ -471,7 +473,7 @@ def dynamic_lead(library: Library, node: Node, word: str, reference: str) -> Cal
             return first
 
         return recursive
-    name = reference.partition("#")[2]
+    name = unquote(reference.partition("#")[2])
 
     def dynamic(scope: Scope) -> Node:
         if first.resource.dynamic.get(name) is not first:

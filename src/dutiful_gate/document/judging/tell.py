@@ -182,7 +182,7 @@ class _Sitting:
         if len(ask.path) > self.teller.most_deep and isinstance(value, (dict, *LISTS)):
             self.refuse(TOO_DEEP.but(expected={"most": self.teller.most_deep}))
             return self.seen
-        if node.is_root and self.teller.library.dynamic:
+        if self.teller.library.dynamic:
             ask.scope = entered(ask.scope, node.resource)
         self.words = active(node)
         self.references()
