@@ -35,7 +35,7 @@ GROUPS: dict[str, list[str]] = {
     "Names in the data": ["camel", "kebab"],
     "Kinds of text": ["Email", "WebUrl", "Hostname", "Slug"],
     "Words": ["Catalogue", "speaking"],
-    "Documents": ["Document", "Unstated", "bundle", "DocumentGate", "declarations_of", "fits"],
+    "Documents": ["Document", "Unstated", "Flaw", "bundle", "DocumentGate", "declarations_of", "fits"],
     "Data made of a declaration": ["samples", "payloads", "probes", "CannotSample"],
 }  # fmt: skip
 

@@ -256,7 +256,11 @@ def test_check_against_a_document(tmp_path: Path) -> None:
     assert "needs at most 9 items; got 240" in whole.output, "a document of lists judges the whole file"
     document.write_text(json.dumps({"$ref": "parts/whole.json"}))
     alone = run("check", DATA, "--against", str(document))
-    assert (alone.exit_code, "no document 'parts/whole.json' was handed over" in alone.output) == (2, True)
+    assert (
+        alone.exit_code,
+        "'parts/whole.json' (for #)\n  Put them into a folder, by these names, and give it as --documents FOLDER."
+        in alone.output,
+    ) == (2, True)
     assert "there is no document 'gone.json'" in run("check", DATA, "--against", "gone.json").output
 
 
@@ -299,3 +303,33 @@ def test_every_verb_has_help_with_an_example(verb: str) -> None:
     result = run(verb, "--help")
     assert result.exit_code == 0
     assert f"dutiful {verb}" in result.output.partition("Example:")[2]
+
+
+def test_a_document_with_flaws_judges_by_the_rest_when_asked_to(tmp_path: Path) -> None:
+    document, data = tmp_path / "berth.json", tmp_path / "data.json"
+    berth = {"properties": {"port": {"enum": ["QLP", "OST"]}, "tide": {"$ref": "tides.json"}, "code": {"pattern": "["}}}
+    document.write_text(json.dumps(berth))
+    data.write_text(json.dumps([{"port": "QLP", "tide": 3}, {"port": "XXX", "code": "a"}, {"port": "OST"}]))
+    refused = run("check", str(data), "--against", str(document))
+    assert (refused.exit_code, "is no regular expression" in refused.output) == (2, True)
+    told = run("check", str(data), "--against", str(document), "--flaws", "tell")
+    assert told.exit_code == 1
+    assert "2 parts of the document cannot be used" in told.output
+    assert "2 values not judged" in told.output
+    plain = json.loads(
+        run("check", str(data), "--against", str(document), "--flaws", "tell", "--format", "json").stdout
+    )
+    assert [flaw["keyword"] for flaw in plain["flaws"]] == ["#/properties/code/pattern", "#/properties/tide/$ref"]
+    assert plain["unjudged"] == [{"record": 0, "pointer": "/0/tide"}, {"record": 1, "pointer": "/1/code"}]
+    assert plain["admitted"] == [0, 2]
+
+
+def test_declare_does_not_write_over_a_file_unasked(tmp_path: Path) -> None:
+    document, module = tmp_path / "berth.json", tmp_path / "shapes.py"
+    document.write_text('{"type": "object", "title": "Berth", "properties": {"port": {"type": "string"}}}')
+    module.write_text("kept = True\n")
+    refused = run("declare", str(document), "--into", str(module))
+    assert (refused.exit_code, "--overwrite" in refused.output) == (2, True)
+    assert module.read_text() == "kept = True\n"
+    assert run("declare", str(document), "--into", str(module), "--overwrite").exit_code == 0
+    assert "class Berth" in module.read_text()

@@ -178,7 +178,11 @@ WRONG: list[tuple[Any, dict[str, Any], str]] = [
     ({"type": "intger"}, {}, r"breaks 2020-12 at /type: needs one of these: array, boolean"),
     ({"properties": {"a": {"minLength": -1}}}, {}, r"at /properties/a/minLength: needs a number of at least 0; got -1"),
     ({"$schema": "http://json-schema.org/draft-04/schema#", "required": []}, {}, r"breaks draft-04 at /required"),
-    ({"$ref": "crane.json"}, {}, r"no document 'crane.json' was handed over; nothing is fetched: hand it over"),
+    (
+        {"$ref": "crane.json"},
+        {},
+        r"a document was not handed over: 'crane.json' \(for #\); nothing is fetched: hand over documents",
+    ),
     ({"$ref": "#/$defs/crane"}, {}, r"nothing stands at /\$defs"),
     ({"$ref": "#/allOf/²", "allOf": [True]}, {}, "nothing stands at /allOf/²"),
     ({"$ref": f"#/allOf/{'9' * 5000}", "allOf": [True]}, {}, "nothing stands at /allOf/9"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
@@ -208,3 +209,109 @@ def test_what_is_no_document_is_told(document: Any, dialect: str | None) -> None
         for each in (None, 1, "a", [1, "a"], {"a": 1}):
             assert gate.accepts(each) == bool(gate.examine(each))
         declarations_of(document, dialect=dialect)
+
+
+def without_end(schema: Any, leaf: Any) -> Any:
+    """A schema in which everything that refers dynamically refers to what is not at hand, or has `leaf` instead."""
+    if isinstance(schema, list):
+        return [without_end(each, leaf) for each in schema]
+    if not isinstance(schema, dict):
+        return schema
+    made = {
+        word: without_end(held, leaf) for word, held in schema.items() if word not in ("$dynamicRef", "enum", "const")
+    }
+    made |= {word: schema[word] for word in ("enum", "const") if word in schema}
+    if "$dynamicRef" in schema:
+        made["allOf"] = [*made.get("allOf", []), leaf]
+    return made
+
+
+LEAVES: list[Any] = [
+    True, False, {"type": "string"}, {"minimum": 1}, {"maxLength": 1}, {"properties": {"a": True}}, {"prefixItems": [True]}, {"required": ["b"]},
+    {"properties": {"a": False}}, {"items": {"type": "integer"}},
+]  # fmt: skip
+
+
+@given(
+    st.recursive(st.just({"$dynamicRef": "#here"}) | st.booleans() | st.just({}), keywords, max_leaves=8),
+    st.lists(VALUES, min_size=1, max_size=5),
+)
+def test_what_cannot_be_used_neither_passes_nor_fails(schema: Any, data: list[Any]) -> None:
+    """Whatever stood in the place of what is missing: what is admitted or refused all the same is told surely."""
+    more = {"$defs": {"a": True, "b": {"$anchor": "here"}}}
+    missing = {"$ref": "gone.json"}
+    bare = schema if isinstance(schema, dict) else {"allOf": [schema]}
+    with suppress(DeclarationError):  # circles
+        others = [Gate.from_schema({**without_end(bare, leaf), **more}) for leaf in LEAVES]
+        gate = Gate.from_schema({**without_end(bare, missing), **more}, flaws="tell")
+        for each in data:
+            verdict = gate.examine(each)
+            assert gate.accepts(each) is bool(verdict)
+            said = {other.accepts(each) for other in others}
+            if not verdict:
+                assert said == {False}, "what is refused would be refused whatever is missing"
+            elif not verdict.unjudged:
+                assert said == {True}, "what is admitted without a word would be admitted"
+
+
+TOLD: list[tuple[dict[str, Any], Any, bool, tuple[str, ...]]] = [
+    ({"properties": {"a": {"$ref": "gone.json"}}}, {"a": 1, "b": 2}, True, ("/a",)),
+    ({"properties": {"a": {"$ref": "gone.json"}}}, {"b": 2}, True, ()),
+    ({"properties": {"a": {"$ref": "#/$defs/nobody"}, "b": {"type": "string"}}}, {"b": 2, "a": 1}, False, ("/a",)),
+    ({"not": {"$ref": "gone.json"}}, 1, True, ("",)),
+    ({"not": {"allOf": [{"$ref": "gone.json"}, {"type": "string"}]}}, 1, True, ()),
+    ({"anyOf": [{"$ref": "gone.json"}, {"type": "string"}]}, "x", True, ()),
+    ({"anyOf": [{"$ref": "gone.json"}, {"type": "string"}]}, 1, True, ("",)),
+    ({"oneOf": [{"$ref": "gone.json"}, {"type": "string"}]}, "x", True, ("",)),
+    ({"oneOf": [{"$ref": "gone.json"}, {"type": "string"}, {"minLength": 1}]}, "x", False, ()),
+    ({"if": {"$ref": "gone.json"}, "then": {"maximum": 5}, "else": {"maximum": 7}}, 4, True, ()),
+    ({"if": {"$ref": "gone.json"}, "then": {"maximum": 5}, "else": {"maximum": 7}}, 6, True, ("",)),
+    ({"if": {"$ref": "gone.json"}, "then": {"maximum": 5}, "else": {"maximum": 7}}, 8, False, ()),
+    ({"contains": {"$ref": "gone.json"}}, [1], True, ("",)),
+    ({"contains": {"$ref": "gone.json"}}, [], False, ()),
+    ({"contains": {"anyOf": [{"$ref": "gone.json"}, {"const": 1}]}}, [1, 2], True, ()),
+    ({"contains": {"anyOf": [{"$ref": "gone.json"}, {"const": 1}]}, "maxContains": 1}, [1, 2], True, ("",)),
+    ({"contains": {"anyOf": [{"$ref": "gone.json"}, {"const": 1}]}, "maxContains": 1}, [1, 1, 2], False, ()),
+    ({"allOf": [{"$ref": "gone.json"}], "unevaluatedProperties": False}, {"a": 1}, True, ("", "/a")),
+    ({"allOf": [{"$ref": "gone.json"}], "unevaluatedProperties": {"type": "integer"}}, {"a": 1}, True, ("",)),
+    ({"allOf": [{"$ref": "gone.json"}], "unevaluatedItems": False}, [1], True, ("", "/0")),
+    ({"properties": {"a": True}, "patternProperties": {"[": False}, "additionalProperties": False}, {"a": 1, "b": 2}, True, ("",)),
+    ({"pattern": "[", "maxLength": 3}, "abcd", False, ("",)),
+    ({"pattern": "["}, 7, True, ()),
+    ({"properties": {"a": {"minLength": "x", "type": "string"}}}, {"a": 1}, False, ()),
+    ({"properties": {"a": {"minLength": "x", "type": "string"}}}, {"a": "b"}, True, ("/a",)),
+    ({"items": {"$ref": "#/$defs/a"}, "$defs": {"a": {"$ref": "#/$defs/b"}, "b": {"allOf": [{"$ref": "#/$defs/a"}]}}}, [1, 2], True, ("/0", "/1")),
+    ({"propertyNames": {"$ref": "gone.json"}}, {"a": 1}, True, ("/a",)),
+    ({"properties": {"a": 5}, "additionalProperties": False, "required": ["b"]}, {"a": 1}, False, ("",)),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("schema", "data", "admitted", "unjudged"), TOLD)
+def test_flaws_are_told_and_the_rest_judges(
+    schema: dict[str, Any], data: Any, admitted: bool, unjudged: tuple[str, ...]
+) -> None:
+    with pytest.raises(DeclarationError):
+        Gate.from_schema(schema)
+    gate = Gate.from_schema(schema, flaws="tell")
+    assert gate.flaws
+    assert all(flaw.keyword.startswith("#") and flaw.why for flaw in gate.flaws)
+    for each in (gate, pickle.loads(pickle.dumps(gate))):
+        verdict = each.examine(data)
+        assert (bool(verdict), verdict.unjudged, each.accepts(data)) == (admitted, unjudged, admitted)
+        assert each.examine_json(json.dumps(data)).unjudged == unjudged
+        assert pickle.loads(pickle.dumps(verdict)).unjudged == unjudged
+
+
+def test_all_missing_documents_are_named_at_once() -> None:
+    document = {
+        "properties": {"a": {"$ref": "tides.json#/x"}, "b": {"$ref": "crew.json"}, "c": {"$ref": "tides.json"}},
+        "$defs": {"nobody": {"$ref": "unasked.json"}},
+    }
+    with pytest.raises(DeclarationError) as told:
+        Gate.from_schema(document)
+    said = str(told.value)
+    assert "2 documents were not handed over" in said
+    assert "'tides.json' (for #/properties/c, #/properties/a)" in said
+    assert "'crew.json' (for #/properties/b)" in said
+    assert "unasked" not in said
+    assert str(pickle.loads(pickle.dumps(told.value))) == said

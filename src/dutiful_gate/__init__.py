@@ -46,7 +46,7 @@ if TYPE_CHECKING:
     from .declare.terms import this
     from .declare.variants import amendment, subset
     from .document.declaring.module import declarations_of
-    from .document.document import Document, Unstated
+    from .document.document import Document, Flaw, Unstated
     from .document.embedded import fits
     from .gate import DocumentGate, Gate, bundle
     from .report.catalogue import Catalogue, speaking
@@ -66,6 +66,7 @@ __all__ = [
     "DocumentGate",
     "Email",
     "Fault",
+    "Flaw",
     "Gate",
     "Hostname",
     "Limits",
@@ -146,7 +147,7 @@ _ROOMS = {
     "declare.terms": "this",
     "declare.variants": "amendment subset",
     "document.declaring.module": "declarations_of",
-    "document.document": "Document Unstated",
+    "document.document": "Document Flaw Unstated",
     "document.embedded": "fits",
     "gate": "DocumentGate Gate bundle",
     "report.catalogue": "Catalogue speaking",

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, Generic, Literal, NoReturn, TypeVar, over
 from .declare.errors import DeclarationError
 from .declare.facts import FAILED, Source
 from .declare.limits import Limits
-from .document.document import Document
+from .document.document import Document, Flaw
 from .report.fault import Fault
 from .report.verdict import Refused, Verdict, refusal
 
@@ -151,6 +151,7 @@ class Gate(Generic[T]):
         formats: Literal["assert", "annotate"] | None = None,
         documents: Mapping[str, Any] | PathLike[str] | None = None,
         dialect: str | None = None,
+        flaws: Literal["refuse", "tell"] = "refuse",
         limits: Limits | None = None,
     ) -> DocumentGate:
         """A gate that judges by a JSON Schema document: draft-04, 06, 07, 2019-09, 2020-12, OpenAPI 3.0 or 3.1.
@@ -163,11 +164,15 @@ class Gate(Generic[T]):
         `documents`  what references may lead to, by URI; or a folder, whose JSON files are known by their path in it.
                      Nothing is ever fetched; the standard's own meta-schemas are at hand
         `dialect`    the edition of a document that has no `$schema`: by name, such as "draft-07"
+        `flaws`      "tell": where a part of the document cannot be used, such as a reference to what is not at hand,
+                     the gate judges by the rest, has the part in its `.flaws`, and each verdict lists in `.unjudged`
+                     the places in the data that it could not judge. Such data is admitted unless the rest refuses it:
+                     `accepts` and `admit` alone cannot tell whether all was judged, `examine` can
 
         Raises DeclarationError, with the pointer at fault, for a document that its meta-schema refuses, that refers to
         what is not at hand, that has a pattern which is none, or whose references go in a circle.
         """
-        return DocumentGate(document, formats=formats, documents=documents, dialect=dialect, limits=limits)
+        return DocumentGate(document, formats=formats, documents=documents, dialect=dialect, limits=limits, flaws=flaws)
 
     def __setattr__(self, name: str, value: object) -> NoReturn:
         raise AttributeError(f"a gate does not change: build another with other words instead of setting {name}")
@@ -205,7 +210,10 @@ class Gate(Generic[T]):
         return Verdict(value, (), (), 0, (), partial(self._entered, data))
 
     def accepts(self, data: object) -> bool:
-        """Whether data would be admitted."""
+        """Whether data would be admitted.
+
+        By a document whose flaws are only told that includes data which could not be judged: `examine` lists it.
+        """
         return self._engine.sound(data) is not FAILED or bool(self._examined(data))
 
     def examine_each(self, items: Iterable[object]) -> Iterator[Verdict[T]]:
@@ -265,8 +273,8 @@ class Gate(Generic[T]):
         excused = log.told_excused() if log.excused else ()
         kept = partial(self._entered, data)
         if value is FAILED:
-            return refusal(log.told, log.dropped, log.untold, excused, kept)
-        return Verdict(value, (), log.dropped, 0, excused, kept)
+            return refusal(log.told, log.dropped, log.untold, excused, kept, log.unjudged)
+        return Verdict(value, (), log.dropped, 0, excused, kept, log.unjudged)
 
     def _examined_text(self, text: JsonText) -> Verdict[T]:
         value, log = self._engine.collect(text.value)
@@ -276,8 +284,8 @@ class Gate(Generic[T]):
             faults = text.merged(log.told())
             most = self.limits.faults
             untold = log.untold + text.untold + max(0, len(faults) - most)
-            return refusal(faults[:most], log.dropped, untold, excused, kept)
-        return Verdict(value, (), log.dropped, 0, excused, kept)
+            return refusal(faults[:most], log.dropped, untold, excused, kept, log.unjudged)
+        return Verdict(value, (), log.dropped, 0, excused, kept, log.unjudged)
 
     @property
     def _hides(self) -> Callable[[Path], Path] | None:
@@ -403,17 +411,20 @@ def _no_json(source: Source) -> Callable[[Raw, Limits, bool], Any]:
 class DocumentGate(Gate[Any]):
     """See `Gate.from_schema`, which makes it. Immutable, safe in threads, picklable.
 
-    `dialect` is the edition that the document turned out to be written in.
+    `dialect` is the edition that the document turned out to be written in. `flaws` are the parts of the document that
+    cannot be used, none unless the gate was made with `flaws="tell"`.
     """
 
-    __slots__ = ("_asked", "_documents", "_formats", "_uri", "dialect")
+    __slots__ = ("_asked", "_documents", "_formats", "_tells", "_uri", "dialect", "flaws")
 
     _asked: str | None
     _documents: Mapping[str, Any]
     _engine: DocumentEngine
     _formats: Literal["assert", "annotate"] | None
+    _tells: Literal["refuse", "tell"]
     _uri: str
     dialect: str
+    flaws: tuple[Flaw, ...]
 
     def __init__(
         self,
@@ -424,6 +435,7 @@ class DocumentGate(Gate[Any]):
         dialect: str | None = None,
         limits: Limits | None = None,
         uri: str = "",
+        flaws: Literal["refuse", "tell"] = "refuse",
         judges: Mapping[str, Callable[[str], bool]] | None = None,
     ) -> None:
         from .declare.formats.judges import JUDGES
@@ -434,10 +446,14 @@ class DocumentGate(Gate[Any]):
 
         if formats not in (None, "assert", "annotate"):
             raise DeclarationError(f"formats={formats!r} is no way to treat formats", remedy='"assert" or "annotate"')
+        if flaws not in ("refuse", "tell"):
+            raise DeclarationError(f"flaws={flaws!r} is no way to treat flaws", remedy='"refuse" or "tell"')
         uri, plain, handed = read_documents(document, documents, uri)
         limits = limits or Limits()
         others = {name: (JUDGES[name][0], judge) for name, judge in (judges or {}).items()}
-        engine = DocumentEngine(plain, handed, draft_called(dialect), formats, limits, uri, {**JUDGES, **others})
+        engine = DocumentEngine(
+            plain, handed, draft_called(dialect), formats, limits, uri, {**JUDGES, **others}, tell=flaws == "tell"
+        )
         settled = {
             "declared": plain,
             "reads": Source.JSON,
@@ -454,12 +470,19 @@ class DocumentGate(Gate[Any]):
             "_documents": handed,
             "_formats": formats,
             "_uri": uri,
+            "_tells": flaws,
+            "flaws": engine.flaws,
         }
         for name, held in settled.items():
             object.__setattr__(self, name, held)
 
     def __reduce__(self) -> tuple[object, ...]:
-        words = {"formats": self._formats, "documents": dict(self._documents), "dialect": self._asked}
+        words = {
+            "formats": self._formats,
+            "documents": dict(self._documents),
+            "dialect": self._asked,
+            "flaws": self._tells,
+        }
         return _judging_again, (self.declared, {**words, "limits": self.limits, "uri": self._uri})
 
     def __repr__(self) -> str:

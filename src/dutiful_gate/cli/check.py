@@ -13,11 +13,13 @@ import click
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from ..declare.facts import Source
+from ..document.document import Flaw
 from ..feed.json_file import Examined, examine_file
+from ..gate import DocumentGate, Gate
 from ..report.fault import dotted, pointer
 from ..report.show import counted, visible
 from .console import console, fault_line, spans, sure_output, told
-from .target import CannotRun, Unknown, gate_for
+from .target import CannotRun, Flaws, Unknown, gate_for
 
 _SHOW_PROGRESS_FROM = 2_000_000
 
@@ -47,6 +49,13 @@ Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     help="The folder that a document's references lead into.",
 )
 @click.option(
+    "--flaws",
+    type=click.Choice(["refuse", "tell"]),
+    default="refuse",
+    show_default=True,
+    help="What to do with a document that has parts which cannot be used: stop, or judge by the rest and list them.",
+)
+@click.option(
     "--format",
     "form",
     type=click.Choice(["text", "json"]),
@@ -61,13 +70,15 @@ Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
 )
 @click.option("--most", default=200, show_default=True, metavar="N", help="How many faults to print as text.")
-def check(data: str, target: str, documents: Path | None, form: str, unknown: Unknown | None, most: int) -> None:
+def check(
+    data: str, target: str, documents: Path | None, flaws: Flaws, form: str, unknown: Unknown | None, most: int
+) -> None:
     """Check DATA, a JSON file (- for standard input): one record, or a list of records.
 
     Prints what was admitted and refused, and every fault with its file, line, column, path and message.
     """
     sure_output()
-    gate = gate_for(target, unknown, documents)
+    gate = gate_for(target, unknown, documents, flaws)
     if gate.reads is not Source.JSON:
         raise CannotRun(f"{target} reads {gate.reads!r}, and this is a JSON file; name a gate for Source.JSON")
     raw = _read(data)
@@ -75,8 +86,9 @@ def check(data: str, target: str, documents: Path | None, form: str, unknown: Un
         examined = examine_file(gate, raw, told=tell)
     name = "<stdin>" if data == "-" else data
     if form == "json":
-        click.echo(json.dumps(_as_data(name, target, examined), indent=2, ensure_ascii=False))
+        click.echo(json.dumps(_as_data(name, target, examined, gate), indent=2, ensure_ascii=False))
     else:
+        _print_flaws(gate)
         _print(name, target, examined, most)
     raise SystemExit(1 if examined.faults else 0)
 
@@ -102,6 +114,19 @@ def _progress(size: int) -> Iterator[Callable[[int, int], Any] | None]:
     with Progress(*columns, console=console(stderr=True), transient=True) as bar:
         task = bar.add_task("checking", total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+def _flaws(gate: Gate[Any]) -> tuple[Flaw, ...]:
+    return gate.flaws if isinstance(gate, DocumentGate) else ()
+
+
+def _print_flaws(gate: Gate[Any]) -> None:
+    flaws = _flaws(gate)
+    if flaws:
+        out = console()
+        out.print(f"{counted(len(flaws), 'part')} of the document cannot be used", style="heading")
+        for flaw in flaws:
+            out.print(f"  {visible(str(flaw))}", style="quiet")
 
 
 def _print(name: str, target: str, examined: Examined[Any], most: int) -> None:
@@ -141,6 +166,9 @@ def _print_ending(examined: Examined[Any]) -> None:
     if examined.excused:
         count = counted(len(examined.excused), "value")
         out.print(f"  {count} refused and stood in for (otherwise): --format json lists them", style="quiet")
+    if unjudged := sum(len(verdict.unjudged) for verdict in examined.verdicts):
+        count = counted(unjudged, "value")
+        out.print(f"  {count} not judged, where unusable parts have a say: --format json lists them", style="quiet")
     if examined.listed and not examined.verdicts:
         out.print("  the list is empty: there was no record to check", style="quiet")
         return
@@ -151,9 +179,16 @@ def _print_ending(examined: Examined[Any]) -> None:
     out.print("  ", told(len(admitted), len(refused), len(examined.faults) + untold), sep="")
 
 
-def _as_data(name: str, target: str, examined: Examined[Any]) -> dict[str, object]:
+def _as_data(name: str, target: str, examined: Examined[Any], gate: Gate[Any]) -> dict[str, object]:
     """The whole outcome as plain JSON data."""
+    unjudged = [
+        {"record": number, "pointer": each}
+        for number, verdict in enumerate(examined.verdicts)
+        for each in verdict.unjudged
+    ]
+    about_flaws = {"flaws": [{"keyword": flaw.keyword, "why": flaw.why} for flaw in _flaws(gate)], "unjudged": unjudged}
     return {
+        **(about_flaws if isinstance(gate, DocumentGate) else {}),
         "file": name,
         "against": target,
         "records": len(examined.verdicts),

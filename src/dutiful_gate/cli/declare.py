@@ -12,7 +12,7 @@ from ..document.declaring.module import declarations_of
 from ..document.judging.engine import documents_in
 from ..document.plain_document import read_document
 from .console import console, sure_output
-from .target import CannotRun
+from .target import CannotRun, of_missing
 
 
 @click.command(
@@ -34,15 +34,20 @@ The module has a gate, `gate`. What has no form in types and rules stays as a do
 )
 @click.option("--dialect", default=None, help="The edition of a document without $schema, such as draft-07.")
 @click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write the module into this file.")
-def declare(document: Path, name: str, documents: Path | None, dialect: str | None, into: Path | None) -> None:
+@click.option("--overwrite", is_flag=True, help="Let --into write over a file that is there.")
+def declare(
+    document: Path, name: str, documents: Path | None, dialect: str | None, into: Path | None, overwrite: bool
+) -> None:
     """Write Python declarations that judge as DOCUMENT does, a JSON Schema document in a JSON file."""
     sure_output()
+    if into is not None and into.exists() and not overwrite:
+        raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
     try:
         plain = read_document(document)
         handed = documents_in(documents) if documents is not None else {}
         text = declarations_of(plain, name=name, documents=handed, dialect=dialect)
     except DeclarationError as error:
-        raise CannotRun(f"{document} cannot become declarations.\n  {error}") from None
+        raise CannotRun(f"{document} cannot become declarations.\n  {of_missing(error)}") from None
     except OSError as error:
         raise CannotRun(f"{document} cannot be read: {error.strerror}") from None
     out = console()

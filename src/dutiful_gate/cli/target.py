@@ -11,6 +11,7 @@ from typing import Any, Literal
 import click
 
 from ..declare.errors import DeclarationError
+from ..document.judging.library import MissingDocuments
 from ..gate import Gate
 
 Unknown = Literal["drop", "refuse"]
@@ -22,14 +23,19 @@ class CannotRun(click.ClickException):
     exit_code = 2
 
 
-def gate_for(target: str, unknown: Unknown | None = None, documents: Path | None = None) -> Gate[Any]:
+Flaws = Literal["refuse", "tell"]
+
+
+def gate_for(
+    target: str, unknown: Unknown | None = None, documents: Path | None = None, flaws: Flaws = "refuse"
+) -> Gate[Any]:
     """The gate named by `module:Name`, a Gate itself or a type to build one for; or by the path of a document.
 
-    The working folder is searched first. `documents` is the folder that a document's references lead into. Raises
-    CannotRun, saying what to do, when there is no such thing.
+    The working folder is searched first. `documents` is the folder that a document's references lead into, `flaws`
+    whether it may have parts that cannot be used. Raises CannotRun, saying what to do, when there is no such thing.
     """
     if target.endswith(".json"):
-        return _of_document(Path(target), documents)
+        return _of_document(Path(target), documents, flaws)
     named = _named(target)
     if isinstance(named, Gate):
         return named if unknown is None else Gate(named.declared, named.reads, unknown=unknown, limits=named.limits)
@@ -48,15 +54,22 @@ def typed_gate_for(target: str, unknown: Unknown | None = None) -> Gate[Any]:
     return gate_for(target, unknown)
 
 
-def _of_document(path: Path, documents: Path | None) -> Gate[Any]:
+def _of_document(path: Path, documents: Path | None, flaws: Flaws) -> Gate[Any]:
     if not path.is_file():
         raise CannotRun(f"there is no document {str(path)!r}; check the path")
     try:
-        return Gate.from_schema(path, formats="assert", documents=documents)
+        return Gate.from_schema(path, formats="assert", documents=documents, flaws=flaws)
     except DeclarationError as error:
-        raise CannotRun(f"{path} cannot become a gate.\n  {error}") from None
+        raise CannotRun(f"{path} cannot become a gate.\n  {of_missing(error)}") from None
     except OSError as error:
         raise CannotRun(f"{path} cannot be read: {error.strerror}") from None
+
+
+def of_missing(error: DeclarationError) -> str:
+    """The words of an error; where documents are missing, with the option that hands them over."""
+    if isinstance(error, MissingDocuments):
+        return f"{error.said}\n  Put them into a folder, by these names, and give it as --documents FOLDER."
+    return str(error)
 
 
 def _named(target: str) -> Any:

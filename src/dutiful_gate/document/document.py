@@ -8,6 +8,16 @@ from typing import Any
 from ..declare.values import Value
 
 
+class Flaw(Value):
+    """A part of a document that a gate could not use, and why: `keyword` is its place, a URI with a JSON Pointer."""
+
+    keyword: str
+    why: str
+
+    def __str__(self) -> str:
+        return f"{self.keyword}: {self.why}"
+
+
 class Unstated(Value):
     """A rule that the document cannot express: where it stands (a JSON Pointer into the document), which, and why.
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
 from decimal import Decimal
 from itertools import starmap
-from typing import Any, Final
+from typing import Any, ClassVar, Final
 
 from ..declare.blanks import BLANKS
 from ..declare.embedded import Embedded
@@ -56,6 +56,7 @@ class Log:
     """What one pass through the collecting function finds."""
 
     __slots__ = ("dropped", "excused", "faults", "known", "memory", "most", "untold")
+    unjudged: ClassVar[tuple[str, ...]] = ()  # that is for documents which cannot be used in all their parts
 
     def __init__(self, most: int) -> None:
         self.faults: list[RawFault] = []

@@ -10,8 +10,8 @@ from ..declare.limits import Limits
 from ..gate import Gate
 from ..read.json_fast import plain_json
 from ..read.json_text import JsonText, one_a_place
-from ..report.fault import Fault, Path
-from ..report.verdict import Verdict, refusal
+from ..report.fault import Fault, Path, pointer
+from ..report.verdict import Verdict, relisted
 
 T = TypeVar("T")
 
@@ -103,17 +103,21 @@ def _with_broken(
         (of_record.setdefault(number, []) if 0 <= number < len(verdicts) else elsewhere).append(fault)
     for number, broken in of_record.items():
         told = verdicts[number]
-        verdicts[number] = refusal(one_a_place(broken, told.faults), told.dropped, told.untold)
+        verdicts[number] = relisted(told, one_a_place(broken, told.faults))
     return verdicts, elsewhere
 
 
 def _from_root(verdict: Verdict[T], path: Path) -> Verdict[T]:
     """A verdict whose paths begin at the file's root instead of the record's."""
-    dropped = [(*path, *each) for each in verdict.dropped]
-    if verdict:
-        excused = [fault.beneath(path) for fault in verdict.excused]
-        return Verdict(verdict.value, (), dropped, 0, excused) if dropped or excused else verdict
-    return refusal([fault.beneath(path) for fault in verdict.faults], dropped, verdict.untold)
+    if verdict and not (verdict.dropped or verdict.excused or verdict.unjudged):
+        return verdict
+    return relisted(
+        verdict,
+        [fault.beneath(path) for fault in verdict.faults],
+        [(*path, *each) for each in verdict.dropped],
+        [fault.beneath(path) for fault in verdict.excused],
+        tuple(pointer(path) + each for each in verdict.unjudged),
+    )
 
 
 def _placed(text: JsonText, verdicts: list[Verdict[T]]) -> list[Verdict[T]]:
@@ -122,7 +126,4 @@ def _placed(text: JsonText, verdicts: list[Verdict[T]]) -> list[Verdict[T]]:
     if not faults:
         return verdicts
     placed = iter(text.placed(faults))
-    return [
-        verdict if verdict else refusal([next(placed) for _ in verdict.faults], verdict.dropped, verdict.untold)
-        for verdict in verdicts
-    ]
+    return [verdict if verdict else relisted(verdict, [next(placed) for _ in verdict.faults]) for verdict in verdicts]

@@ -17,13 +17,16 @@ class Verdict(Generic[T]):
 
     It is truthy when admitted. `dropped` lists the paths of unknown keys that were left out, `untold` is how many
     more faults there were than the limit lets through; `excused` lists the faults for which something else stands in.
+    `unjudged` lists the JSON Pointers of what could be neither admitted nor refused, since a part of a document that
+    cannot be used has a say in it (`Gate.from_schema(..., flaws="tell")`).
     """
 
-    __slots__ = ("_entered", "_faults", "_value", "dropped", "excused", "untold")
+    __slots__ = ("_entered", "_faults", "_value", "dropped", "excused", "unjudged", "untold")
 
     dropped: tuple[Path, ...]
     untold: int
     excused: tuple[Fault, ...]
+    unjudged: tuple[str, ...]
 
     def __init__(
         self,
@@ -33,9 +36,11 @@ class Verdict(Generic[T]):
         untold: int = 0,
         excused: Sequence[Fault] = (),
         entered: Callable[[], Any] | None = None,
+        unjudged: tuple[str, ...] = (),
     ) -> None:
         # Faults may come as a function: they are put together for those who look at them.
         self._value = value
+        self.unjudged = unjudged
         self.excused = excused if excused.__class__ is tuple else tuple(excused)
         self._entered = entered
         self._faults = faults
@@ -99,8 +104,8 @@ class Verdict(Generic[T]):
     def __reduce__(self) -> tuple[object, ...]:
         dropped = tuple(map(travelling, self.dropped))
         if self._value is _NOTHING:
-            return refusal, (self.faults, dropped, self.untold, self.excused)
-        return Verdict, (self._value, (), dropped, self.untold, self.excused)
+            return refusal, (self.faults, dropped, self.untold, self.excused, None, self.unjudged)
+        return Verdict, (self._value, (), dropped, self.untold, self.excused, None, self.unjudged)
 
 
 def refusal(
@@ -109,9 +114,29 @@ def refusal(
     untold: int = 0,
     excused: Sequence[Fault] = (),
     entered: Callable[[], Any] | None = None,
+    unjudged: tuple[str, ...] = (),
 ) -> Verdict[Any]:
     """A verdict without a value."""
-    return Verdict(_NOTHING, faults, dropped, untold, excused, entered)
+    return Verdict(_NOTHING, faults, dropped, untold, excused, entered, unjudged)
+
+
+def relisted(
+    verdict: Verdict[T],
+    faults: Sequence[Fault] | None = None,
+    dropped: Sequence[Path] | None = None,
+    excused: Sequence[Fault] | None = None,
+    unjudged: tuple[str, ...] | None = None,
+) -> Verdict[T]:
+    """The same verdict with other lists in the place of its own; with faults, one that refuses."""
+    return Verdict(
+        _NOTHING if faults else verdict._value,
+        verdict._faults if faults is None else faults,
+        verdict.dropped if dropped is None else dropped,
+        verdict.untold,
+        verdict.excused if excused is None else excused,
+        verdict._entered,
+        verdict.unjudged if unjudged is None else unjudged,
+    )
 
 
 class Refused(ValueError):

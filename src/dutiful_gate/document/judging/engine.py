@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from os import PathLike
 from pathlib import Path as FilePath
 from typing import Any
@@ -10,33 +10,30 @@ from typing import Any
 from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.formats.judges import JUDGES
-from ...declare.limits import Limits, deepest
+from ...declare.limits import Limits
 from ...report.fault import Fault, Path, pointer
-from ..plain_document import TOO_DEEP as NESTS_TOO_DEEP
 from ..plain_document import plain_document, read_document
+from .checking import Checker
 from .drafts import BY_NAME, DRAFT_2020_12, Draft, draft_of
 from .findings import Ask, Finding, Found, Note, spoken
-from .library import Library, Node, held_schemas
-from .metaschemas import standard_document
-from .patterns import searcher
+from .library import Library, Node
 from .plain import LISTS
-from .sound import Judges, Say, Sounder, active, types_of
+from .sound import Judges, Say, Scope, Sounder, active, types_of
 from .tell import TOO_DEEP, Teller
-
-_DEFINITIONS = frozenset(["$defs", "definitions"])
-IN_PLACE = frozenset(["allOf", "anyOf", "oneOf", "not", "if", "then", "else", "dependentSchemas", "dependencies"])
 
 
 class Findings:
     """What one look at data found, in the form a gate takes it."""
 
-    __slots__ = ("_found", "dropped", "excused", "untold")
+    __slots__ = ("_found", "dropped", "excused", "unjudged", "untold")
 
     def __init__(self, found: Found, most: int, data: object) -> None:
         told = spoken(found)
+        rank = in_document_order(data)
         if len(told) > 1:
-            told = in_document_order(told, data)
+            told = sorted(told, key=lambda finding: rank(finding.path))
         self._found = told[:most]
+        self.unjudged = tuple(map(pointer, sorted(found.unsure, key=rank)))
         self.untold = max(0, len(told) - most) + found.lost
         self.dropped: list[Path] = []
         self.excused: list[Any] = []
@@ -57,7 +54,7 @@ class DocumentEngine:
     whose references go round in a circle.
     """
 
-    __slots__ = ("_memory", "_sound", "_sounder", "_teller", "dialect", "limits", "recursive", "root")
+    __slots__ = ("_memory", "_sound", "_sounder", "_teller", "dialect", "flaws", "limits", "recursive", "root")
 
     def __init__(
         self,
@@ -68,6 +65,8 @@ class DocumentEngine:
         limits: Limits,
         uri: str,
         judges: Judges = JUDGES,
+        *,
+        tell: bool = False,
     ) -> None:
         library = Library(documents, draft or DRAFT_2020_12, sure=draft is not None)
         self.limits = limits
@@ -77,14 +76,16 @@ class DocumentEngine:
             )
         self.root = library.add(uri, document)
         self.dialect = self.root.draft
-        _check_form(library, self.root)
         say = Say(library, formats, limits.items, judges)
         self._teller = Teller(say, limits.depth)
         self._sounder = Sounder(say, self._teller.sound)
         self._teller.quick = lambda node, value, scope: self._sounder.call(node)(value, scope)
-        self.recursive = self._sounder.remembers = _check_references(say, self.root)
+        checked = Checker(say, DocumentEngine, tell=tell).checked(self.root)
+        self.recursive = self._sounder.remembers = checked.leads_back
+        self.flaws = checked.flaws
+        self._teller.unsure = checked.unsure
         self._memory = say.memory
-        self._sound = self._sounder.call(self.root)
+        self._sound = self._sounder.call(self.root) if self.root not in checked.unsure else self._perhaps
 
     def sound(self, data: Any) -> Any:
         """The data itself when it is sound, else FAILED."""
@@ -98,7 +99,13 @@ class DocumentEngine:
         except RecursionError:
             return FAILED
 
-    sound_and_known = sound
+    def sound_and_known(self, data: Any) -> Any:
+        """The same; FAILED too where something could not be judged, which `collect` then tells."""
+        return FAILED if self.flaws else self.sound(data)
+
+    def _perhaps(self, data: Any, scope: Scope) -> bool:
+        """Whether data is not surely unsound, by a document with parts that cannot be used."""
+        return self._teller.sound(self.root, data, scope)
 
     def judges(self, node: Node, data: Any) -> bool:
         """Whether data is sound by a schema inside the document."""
@@ -139,7 +146,7 @@ class DocumentEngine:
         """The types that the root asks for, by its own `type` or that of what it refers to; none where unsure."""
         node = self.root
         for _ in range(20):
-            if not isinstance(node.raw, dict) or not isinstance(node.raw.get("$ref"), str):
+            if not isinstance(node.raw, dict) or not isinstance(active(node).get("$ref"), str):
                 break
             node = self._teller.library.target(node, node.raw["$ref"])
         return types_of(node, active(node)) if isinstance(node.raw, dict) else []
@@ -214,8 +221,8 @@ def nests_deeper(data: Any, most: int) -> bool:
     return True
 
 
-def in_document_order(found: list[Finding], data: Any) -> list[Finding]:
-    """Findings in the order in which their places stand in the data; what is absent stands where its record begins."""
+def in_document_order(data: Any) -> Callable[[Path], tuple[int, ...]]:
+    """What puts paths in the order in which they stand in the data; what is absent stands where its record begins."""
     ranks: dict[int, dict[Any, int]] = {}
 
     def rank(path: Path) -> tuple[int, ...]:
@@ -234,140 +241,7 @@ def in_document_order(found: list[Finding], data: Any) -> list[Finding]:
                 held = None
         return tuple(places)
 
-    return sorted(found, key=lambda finding: rank(finding.path))
-
-
-_meta_engines: dict[str, DocumentEngine] = {}
-
-
-def _check_form(library: Library, node: Node) -> None:
-    """Raise DeclarationError where a document breaks the meta-schema of its dialect."""
-    if not isinstance(node.raw, dict):
-        return
-    if standard_document(node.resource.uri) is node.raw:
-        return
-    uri = node.draft.uri
-    standard = standard_document(uri)
-    if standard is not None and uri not in _meta_engines:
-        _meta_engines[uri] = DocumentEngine(standard, {}, node.draft, "annotate", Limits(depth=deepest()), uri)
-    own = _of_other_dialects(node)
-    for inner in own:
-        _check_form(library, inner)
-    engine = _meta_engines.get(uri)
-    if engine is None:
-        handed = library.handed.get(uri, library.handed.get(f"{uri}#"))
-        if handed is None or handed is node.raw:
-            return
-        # Whether it asks for formats in the documents that it judges is told by the dialect it is itself written in.
-        engine = DocumentEngine(handed, library.handed, node.draft, None, Limits(depth=deepest()), uri)
-    raw = _without(node, own) if own else node.raw
-    if engine.sound(raw) is FAILED:
-        _, findings = engine.collect(raw)
-        faults = findings.told()
-        if not faults:
-            return
-        if faults[0].code == "depth":
-            raise DeclarationError(NESTS_TOO_DEEP, remedy="name its inner schemas among the $defs")
-        worst = min(faults, key=lambda fault: (fault.code == "branch", -len(fault.path)))
-        more = len(faults) - 1 + findings.untold
-        raise DeclarationError(
-            f"the document breaks {node.draft.name} at {worst.pointer or 'the root'}: {worst.message}"
-            + (f" (and {more} more)" if more else ""),
-            remedy="mend the document, or name the edition it is written in as its $schema or with dialect=",
-        )
-
-
-def _of_other_dialects(node: Node) -> list[Node]:
-    """The resources in a document that are written in another edition than what is around them."""
-    found = [
-        each
-        for each in node.document.nodes.values()
-        if each.is_root and each is not node and each.draft is not node.draft and "$schema" in each.raw
-    ]
-    depth = len(node.steps)
-    return [each for each in found if each.steps[:depth] == node.steps]
-
-
-def _without(node: Node, inner: list[Node]) -> Any:
-    """A document with some of its schemas left out."""
-    made = node.raw
-    for each in inner:
-        made = _left_out(made, each.steps[len(node.steps) :])
-    return made
-
-
-def _left_out(held: Any, steps: tuple[Any, ...]) -> Any:
-    if not steps:
-        return {}
-    made = dict(held) if isinstance(held, dict) else list(held)
-    made[steps[0]] = _left_out(held[steps[0]], steps[1:])
-    return made
-
-
-def _check_references(say: Say, root: Node) -> bool:
-    """Follow all references from the root; whether they can come back to where they were.
-
-    Raises DeclarationError for one to nothing, and for a circle that takes no step into the data.
-    """
-    library = say.library
-    waiting = [root]
-    seen: set[Node] = {root}
-    beside: dict[Node, list[Node]] = {}
-    every: dict[Node, list[Node]] = {}
-    checked = {id(root.document)}
-    while waiting:
-        node = waiting.pop()
-        if not isinstance(node.raw, dict):
-            continue
-        if id(node.document) not in checked:
-            checked.add(id(node.document))
-            _check_form(library, node.document.nodes[()])
-        words = active(node)
-        # What stands among the definitions matters when something leads there.
-        led = [library.target(node, words[word]) for word in ("$ref", "$dynamicRef", "$recursiveRef") if word in words]
-        held = [kid for kid in held_schemas(node) if kid.steps[len(node.steps)] in words.keys() - _DEFINITIONS]
-        for pattern in [words["pattern"]] if isinstance(words.get("pattern"), str) else []:
-            searcher(node, pattern)
-        for pattern in words.get("patternProperties", {}):
-            searcher(node, pattern)
-        if say.asserted is None and node.draft.asserts and words.get("format", "date") not in say.judges:
-            raise DeclarationError(
-                f"the format {words['format']!r} in {node.location()} is not known here, and its dialect asks for it",
-                remedy='hand over formats="annotate" to judge without formats',
-            )
-        beside[node] = led + [kid for kid in held if kid.steps[len(node.steps)] in IN_PLACE]
-        every[node] = [*led, *held]
-        for each in (*led, *held):
-            if each not in seen:
-                seen.add(each)
-                waiting.append(each)
-    if circle := _circle(beside):
-        raise DeclarationError(
-            f"{circle.location()} refers to itself without taking a step into the data",
-            remedy="break the circle: no data could ever be judged by it",
-        )
-    return _circle(every) is not None or library.dynamic
-
-
-def _circle(leads: Mapping[Node, list[Node]]) -> Node | None:
-    """A node from which one comes back to it."""
-    done: set[Node] = set()
-    for start in leads:
-        if start in done:
-            continue
-        path: dict[Node, None] = {start: None}
-        stack = [iter(leads[start])]
-        while stack:
-            after = next(stack[-1], None)
-            if after is None:
-                stack.pop()
-                done.add(path.popitem()[0])
-            elif after in path:
-                return after
-            elif after not in done and after in leads:
-                path[after] = None
-                stack.append(iter(leads[after]))
-    return None
+    return rank
 
 
 def draft_called(dialect: str | None) -> Draft | None:

@@ -59,11 +59,12 @@ class Found(list[Finding]):
     Of those past that number one is counted for each item or property that is not sound.
     """
 
-    __slots__ = ("lost",)
+    __slots__ = ("lost", "unsure")
 
     def __init__(self) -> None:
         super().__init__()
         self.lost = 0
+        self.unsure: dict[Path, None] = {}
 
     def note(self, finding: Finding) -> None:
         """One more."""
@@ -96,18 +97,26 @@ class Note(NamedTuple):
 
 
 class Seen:
-    """The properties and items of one value that some keyword looked at."""
+    """The properties and items of one value that some keyword looked at.
 
-    __slots__ = ("items", "keys")
+    `unsure` are the places where a keyword that cannot be used had a say: then the value is neither sound nor unsound.
+    `perhaps` tells whether such a keyword may have looked at more.
+    """
+
+    __slots__ = ("items", "keys", "perhaps", "unsure")
 
     def __init__(self) -> None:
         self.keys: set[str] = set()
         self.items: set[int] = set()
+        self.perhaps = False
+        self.unsure: dict[Path, None] = {}
 
     def add(self, other: Seen) -> None:
         """Take over what a schema beside this one looked at."""
         self.keys |= other.keys
         self.items |= other.items
+        self.perhaps |= other.perhaps
+        self.unsure.update(other.unsure)
 
 
 class Ask:

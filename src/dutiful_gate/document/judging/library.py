@@ -27,6 +27,38 @@ from .uris import resolved, split
 Steps = tuple[str | int, ...]
 
 
+class MissingDocument(DeclarationError):
+    """A reference leads to a document that was not handed over."""
+
+    def __init__(self, referring: str, reference: str, uri: str) -> None:
+        super().__init__(
+            f"{referring} refers to {reference!r}, and no document {uri!r} was handed over",
+            remedy=f"nothing is fetched: hand it over, as in documents={{{uri!r}: ...}}",
+        )
+        self.uri = uri
+
+
+class MissingDocuments(DeclarationError):
+    """The same for all of them at once: `missing` has by its URI who refers to each."""
+
+    def __init__(self, missing: Mapping[str, list[str]]) -> None:
+        self.missing = missing
+        first = next(iter(missing))
+        told = ", ".join(f"{uri!r} (for {_some(referring)})" for uri, referring in missing.items())
+        what = "a document was" if len(missing) == 1 else f"{len(missing)} documents were"
+        self.said = f"{what} not handed over: {told}"
+        remedy = f"nothing is fetched: hand over documents={{{first!r}: ...}}, or the path of their folder"
+        super().__init__(self.said, remedy=remedy)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return MissingDocuments, (self.missing,)
+
+
+def _some(places: list[str]) -> str:
+    shown = ", ".join(places[:3])
+    return shown if len(places) <= 3 else f"{shown} and {len(places) - 3} more"
+
+
 class Resource:
     """A schema with a URI of its own, and the anchors in it."""
 
@@ -118,6 +150,7 @@ class Library:
         self.resources: dict[str, Resource] = {}
         self.dialects: dict[str, Draft] = {}
         self.dynamic = False
+        self.unusable: dict[Node, set[str]] = {}
         self._numbers = 0
         self._looked_into_all = False
 
@@ -228,10 +261,7 @@ class Library:
         before, fragment = split(uri)
         resource = self.resource(before)
         if resource is None:
-            raise DeclarationError(
-                f"{node.location()} refers to {reference!r}, and no document {before!r} was handed over",
-                remedy=f"nothing is fetched: hand it over, as in documents={{{before!r}: ...}}",
-            )
+            raise MissingDocument(node.location(), reference, before)
         fragment = unquote(fragment)
         if not fragment:
             return resource.root

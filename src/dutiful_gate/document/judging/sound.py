@@ -441,8 +441,13 @@ def active(node: Node) -> dict[str, Any]:
     """The keywords of a schema that have a meaning in its dialect."""
     raw: dict[str, Any] = node.raw
     if "$ref" in raw and node.draft.ref_alone:
+        if "$ref" in node.document.library.unusable.get(node, ()):
+            return {}
         return {"$ref": raw["$ref"]}
     known = node.draft.keywords
+    unusable = node.document.library.unusable.get(node)
+    if unusable is not None:
+        return {word: held for word, held in raw.items() if word in known and word not in unusable}
     return {word: held for word, held in raw.items() if word in known}
 
 

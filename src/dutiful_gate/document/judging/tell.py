@@ -7,6 +7,7 @@ sound functions leave to it.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
+from decimal import Decimal
 from typing import Any
 
 from ...declare.crowds import MOST_ALIKE
@@ -21,7 +22,9 @@ from .patterns import searcher
 from .plain import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed, too_alike
 from .sound import (
     LIST_WORDS,
+    NUMBER_WORDS,
     RECORD_WORDS,
+    TEXT_WORDS,
     Say,
     Scope,
     active,
@@ -53,6 +56,7 @@ class Teller:
 
     def __init__(self, say: Say, most_deep: int) -> None:
         self.say = say
+        self.unsure: frozenset[Node] = frozenset()
         self.quick: Callable[[Node, Any, Scope], bool] | None = None
         self.library = say.library
         self.memory = say.memory
@@ -84,6 +88,7 @@ class Teller:
                 ask.found.note(finding)
         if ask.found is not None and found is not None:
             ask.found.lost += found.lost
+            ask.found.unsure.update(found.unsure)
         return seen
 
     def _judged(self, node: Node, ask: Ask) -> Seen | None:
@@ -93,6 +98,8 @@ class Teller:
             seen = _Sitting(self, node, ask).held()
         except _Refused:
             seen = None
+        if ask.found is not None and seen is not None:
+            ask.found.unsure.update(seen.unsure)
         if ask.found is not None and ask.found.total > before:
             seen = None
         if seen is None and ask.notes is not None:
@@ -147,13 +154,17 @@ class _Sitting:
             return False
         ask, quick = self.ask, self.teller.quick
         # What is sound needs no closer look, when only faults are asked for.
-        if quick is not None and ask.found is not None and ask.notes is None:
+        if quick is not None and ask.found is not None and ask.notes is None and kid not in self.teller.unsure:
             if quick(kid, value, ask.scope):
                 return True
             if ask.found.is_full:
                 ask.found.lost += 1
                 return False
-        return self.teller.judged(kid, ask.inside(step, value, *words)) is not None or self._end()
+        seen = self.teller.judged(kid, ask.inside(step, value, *words))
+        if seen is None:
+            return self._end()
+        self.seen.unsure.update(seen.unsure)
+        return True
 
     def _end(self) -> bool:
         if self.ask.found is None:
@@ -185,6 +196,9 @@ class _Sitting:
         if self.teller.library.dynamic:
             ask.scope = entered(ask.scope, node.resource)
         self.words = active(node)
+        unusable = self.teller.library.unusable.get(node)
+        if unusable is not None and any(_has_a_say(word, value) for word in unusable):
+            self.unsure()
         self.references()
         self.any_kind(value)
         if isinstance(value, str):
@@ -206,6 +220,11 @@ class _Sitting:
             if word in _NOTES:
                 self.note(word, self.words[word])
         return self.seen
+
+    def unsure(self) -> None:
+        """Something that cannot be used had a say in this value."""
+        self.seen.unsure[self.ask.path] = None
+        self.seen.perhaps = True
 
     def is_small(self, value: Collection[Any], group: tuple[str, ...]) -> bool:
         """Whether a list or record keeps to the limit, where keywords would look into it."""
@@ -322,13 +341,19 @@ class _Sitting:
     def contains(self, value: Sequence[Any]) -> None:
         kid = self.node.kid("contains")
         teller, scope = self.teller, self.ask.scope
-        fits = [at for at, item in enumerate(value) if teller.judged(kid, Ask(item, scope)) is not None]
+        judged = [teller.judged(kid, Ask(item, scope)) for item in value]
+        fits = [at for at, seen in enumerate(judged) if seen is not None and not seen.unsure]
+        perhaps = sum(1 for seen in judged if seen is not None and seen.unsure)
         least, most = contains_bounds(self.node, self.words)
-        if len(fits) < least:
+        if perhaps and len(fits) + perhaps >= least and (most is None or len(fits) <= most):
+            self.seen.perhaps |= "prefixItems" in self.node.draft.keywords
+            if len(fits) < least or (most is not None and len(fits) + perhaps > most):
+                self.unsure()
+        elif len(fits) < least:
             word = "minContains" if "minContains" in self.words else "contains"
             words = "at least {floor} of its items to be as the document's contains has them"
             self.refuse(Cause("count", words, {"floor": least}, got=str(len(fits))), word)
-        if most is not None and len(fits) > most:
+        elif most is not None and len(fits) > most:
             words = "at most {ceiling} of its items to be as the document's contains has them"
             self.refuse(Cause("count", words, {"ceiling": most}, got=str(len(fits))), "maxContains")
         if "prefixItems" in self.node.draft.keywords:
@@ -379,8 +404,10 @@ class _Sitting:
     def key(self, kid: Node, key: str) -> None:
         """A name of a property, before the schema for names."""
         if self.ask.found is None:
-            if self.teller.judged(kid, Ask(key, self.ask.scope)) is None:
+            seen = self.teller.judged(kid, Ask(key, self.ask.scope, (*self.ask.path, key)))
+            if seen is None:
                 raise _Refused
+            self.seen.unsure.update(seen.unsure)
             return
         found = Found()
         route = Route(self.ask.route, ("propertyNames",))
@@ -389,6 +416,7 @@ class _Sitting:
             finding.cause = finding.cause.but(label="its key")
             self.ask.found.note(finding)
         self.ask.found.lost += found.lost
+        self.seen.unsure.update(found.unsure)
 
     def dependent(self, word: str, name: str, wanted: Any, value: dict[str, Any]) -> None:
         if isinstance(wanted, list | str):
@@ -406,21 +434,45 @@ class _Sitting:
         for word in ("anyOf", "oneOf"):
             if word in words:
                 self.alternatives(word, words[word])
-        if "not" in words and self.teller.judged(node.kid("not"), Ask(self.ask.value, self.ask.scope)) is not None:
-            self.refuse(barred(node.raw["not"], node.location("not")), "not")
+        if "not" in words:
+            seen = self.teller.judged(node.kid("not"), Ask(self.ask.value, self.ask.scope))
+            if seen is not None and seen.unsure:
+                self.seen.unsure[self.ask.path] = None
+            elif seen is not None:
+                self.refuse(barred(node.raw["not"], node.location("not")), "not")
         if "if" in words:
             self.condition()
 
     def condition(self) -> None:
         seen = self.teller.judged(self.node.kid("if"), self.ask.beside("if", quiet=True))
+        if seen is not None and seen.unsure:
+            self.either()
+            return
         if seen is not None:
             self.seen.add(seen)
         word = "then" if seen is not None else "else"
         if word in self.words:
             self.beside(self.node.kid(word), word)
 
+    def either(self) -> None:
+        """What `then` and `else` agree in, where it is not known which of them holds."""
+        self.seen.perhaps = True
+        told: list[tuple[Found, Seen | None]] = []
+        for word in ("then", "else"):
+            found = Found()
+            ask = self.ask.beside(word, found=found, quiet=self.ask.found is None)
+            told.append((found, self.teller.judged(self.node.kid(word), ask) if word in self.words else Seen()))
+        if all(seen is None for _, seen in told):
+            if self.ask.found is None:
+                raise _Refused
+            for finding in told[0][0]:
+                self.ask.found.note(finding)
+        elif any(seen is None or seen.unsure for _, seen in told):
+            self.unsure()
+
     def alternatives(self, word: str, options: list[Any]) -> None:
         fits: list[int] = []
+        perhaps = 0
         failed: list[list[Finding]] = []
         for number in range(len(options)):
             found = Found()
@@ -430,11 +482,18 @@ class _Sitting:
             if seen is None:
                 failed.append(found)
                 continue
+            if seen.unsure:
+                perhaps += 1
+                continue
             fits.append(number)
             self.seen.add(seen)
             if word == "anyOf" and quiet and not self.wants_looks():
                 return
-        if not fits:
+        if perhaps and not (word == "oneOf" and len(fits) > 1):
+            self.seen.perhaps = True
+            if not fits or word == "oneOf":
+                self.unsure()
+        elif not fits:
             kids = [self.node.kid(word, at) for at in range(len(options))]
             phrases = list(dict.fromkeys(alternative(self.teller.library, kid) for kid in kids))
             self.refuse(Cause("branch", "one of these: {options}", {"options": phrases}), word, branches=failed)
@@ -453,7 +512,7 @@ class _Sitting:
         kid = self.node.kid("unevaluatedProperties")
         left = [name for name in value if name not in self.seen.keys]
         for name in left:
-            self.into(kid, name, value[name], "unevaluatedProperties")
+            self.unevaluated(kid, name, value[name], "unevaluatedProperties")
         self.seen.keys.update(left)
         self.note("unevaluatedProperties", left)
 
@@ -461,6 +520,32 @@ class _Sitting:
         kid = self.node.kid("unevaluatedItems")
         for number in range(len(value)):
             if number not in self.seen.items:
-                self.into(kid, number, value[number], "unevaluatedItems")
+                self.unevaluated(kid, number, value[number], "unevaluatedItems")
         self.seen.items.update(range(len(value)))
         self.note("unevaluatedItems", True)
+
+    def unevaluated(self, kid: Node, step: Any, value: Any, word: str) -> None:
+        """A property or item that nothing looked at, or perhaps something that cannot be used."""
+        if not self.seen.perhaps:
+            self.into(kid, step, value, word)
+            return
+        ask = Ask(value, self.ask.scope, (*self.ask.path, step))
+        seen = self.teller.judged(kid, ask)
+        if seen is None or seen.unsure:
+            self.seen.unsure[ask.path] = None
+
+
+_OF_KINDS: dict[str, tuple[type, ...]] = {
+    **dict.fromkeys(TEXT_WORDS, (str,)),
+    **dict.fromkeys(NUMBER_WORDS, (int, float, Decimal)),
+    **dict.fromkeys((*LIST_WORDS, "unevaluatedItems", "minContains", "maxContains"), LISTS),
+    **dict.fromkeys((*RECORD_WORDS, "unevaluatedProperties"), (dict,)),
+}
+
+
+def _has_a_say(word: str, value: Any) -> bool:
+    """Whether a keyword that cannot be used would look at a value."""
+    return word not in _SILENT and isinstance(value, _OF_KINDS.get(word, object))
+
+
+_SILENT = _NOTES - {"format"} | {"$defs", "definitions", "$comment", "$id", "id", "$schema", "$anchor"}

@@ -62,7 +62,7 @@ def alternative(library: Library, node: Node) -> str:
             return ", ".join(str(each) for each in raw["enum"][:6])
         if "type" in raw:
             return " or ".join(PHRASES[kind] for kind in types_of(node, raw))
-        if "$ref" not in raw:
+        if "$ref" not in raw or node in library.unusable:
             break
         node = library.target(node, raw["$ref"])
         raw = node.raw
