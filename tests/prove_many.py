@@ -26,6 +26,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 sys.path.insert(0, str(Path(__file__).parent))
 
 from any_declaration import any_declaration, loaded
+from any_document import disagreement
 from dutiful_gate import DeclarationError, Gate, Limits, Refused, declarations_of
 from dutiful_gate.engine import begun
 from dutiful_gate.prove.laws import is_sayable
@@ -35,6 +36,8 @@ from dutiful_gate.sample.payloads import CannotSample, Payloads
 from ecma_patterns import NO_NODE, NODE, disagreements, expressions
 
 LARGE = begun.LARGE
+COLUMNS = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+SOME = 500
 DIALECTS = ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0")
 
 
@@ -165,6 +168,31 @@ def _payloads(gate: Gate[Any], random: Random) -> list[Any]:
         return []
 
 
+def _documents(seed: int, count: int) -> int:
+    """How often the ways of judging by a document differ: compiled, and word for word."""
+    judged = 0
+    told: list[str] = []
+    with ProcessPoolExecutor(os.cpu_count()) as pool, Progress(*COLUMNS) as bar:
+        task = bar.add_task("documents", total=count)
+        # About half of what is written is no document: it refers to nothing, or in a circle.
+        for number, some in pool.map(_some_documents, range(seed, seed + 4 * count, SOME)):
+            judged += number
+            told += some
+            bar.update(task, completed=min(judged, count))
+            if judged >= count:
+                pool.shutdown(cancel_futures=True)
+                break
+    for line in told:
+        print(line)
+    print(f"{judged:,} documents judged in all ways")
+    return len(told)
+
+
+def _some_documents(seed: int) -> tuple[int, list[str]]:
+    found = [disagreement(each) for each in range(seed, seed + SOME)]
+    return sum(is_one for is_one, _ in found), [told for _, told in found if told]
+
+
 def _patterns(seed: int, count: int) -> int:
     """How often patterns of documents mean something else to us than to a real engine of ECMA-262."""
     if NODE is None:
@@ -188,6 +216,7 @@ def main() -> int:
     parser.add_argument("--declarations", type=int, default=1000, help="how many random declarations")
     parser.add_argument("--instances", type=int, default=1000, help="how many instances of each")
     parser.add_argument("--patterns", type=int, default=10_000, help="how many random patterns, also judged by Node")
+    parser.add_argument("--documents", type=int, default=50_000, help="how many random documents, judged in all ways")
     parser.add_argument("--seed", type=int, help="of the first declaration; the others follow  [default: by the clock]")
     asked = parser.parse_args()
     if asked.seed is None:
@@ -196,8 +225,7 @@ def main() -> int:
     start = perf_counter()
     seeds = range(asked.seed, asked.seed + asked.declarations)
     declarations = instances = admitted = made = made_released = unstated = unsampled = broken = 0
-    columns = (TextColumn("declarations"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
-    with Progress(*columns) as bar, ProcessPoolExecutor(os.cpu_count()) as pool:
+    with Progress(*COLUMNS) as bar, ProcessPoolExecutor(os.cpu_count()) as pool:
         task = bar.add_task("declarations", total=len(seeds))
         for seed, (dialect, proof, told) in zip(
             seeds, pool.map(tried, seeds, [asked.instances] * len(seeds), chunksize=4), strict=True
@@ -219,7 +247,7 @@ def main() -> int:
     )
     print(f"{made:,} values made in code of those admitted, {made_released:,} of them released")
     print(f"{unstated:,} rules left unstated; no sound payload was found for {unsampled:,} declarations")
-    broken += _patterns(asked.seed, asked.patterns)
+    broken += _patterns(asked.seed, asked.patterns) + _documents(asked.seed, asked.documents)
     print(f"{broken:,} disagreements")
     return int(bool(broken))
 

@@ -273,7 +273,7 @@ def test_prove() -> None:
     assert told["disagreements"] == []
     assert told["instances"] == told["admitted"] + told["refused"] + told["unsayable"] == 600
     assert told["unstated"][0]["met"] is True
-    assert "dutiful declare x.json writes one" in run("prove", "x.json").output
+    assert "there is no document 'x.json'" in run("prove", "x.json").output
 
 
 def test_sample() -> None:
@@ -333,3 +333,22 @@ def test_declare_does_not_write_over_a_file_unasked(tmp_path: Path) -> None:
     assert module.read_text() == "kept = True\n"
     assert run("declare", str(document), "--into", str(module), "--overwrite").exit_code == 0
     assert "class Berth" in module.read_text()
+
+
+def test_data_is_made_from_a_document_and_proved(tmp_path: Path) -> None:
+    document = tmp_path / "booking.json"
+    document.write_text(run(*SCHEMA).stdout)
+    made = tmp_path / "made.json"
+    made.write_text(run("sample", str(document), "-n", "4").stdout)
+    assert run("check", str(made), "--against", str(document)).exit_code == 0
+    told = json.loads(run("sample", str(document), "--probes").stdout)
+    assert {"absent", "kind", "pattern", "count"} <= {each["fault"]["code"] for each in told}
+    proved = run("prove", str(document), "-n", "300")
+    assert (proved.exit_code, "judged by in all ways" in proved.output, "no disagreement" in proved.output) == (
+        0,
+        True,
+        True,
+    )
+    document.write_text('{"properties": {"port": {"enum": []}}, "required": ["port"], "type": "object"}')
+    none = run("sample", str(document))
+    assert (none.exit_code, "/port: no sound value was found" in none.output) == (2, True)

@@ -24,7 +24,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "document": {"declare", "regex", "shape", "report", "source"},
     "engine": {"declare", "shape", "report", "source"},
     "gate": {"declare", "shape", "report", "read", "document", "engine"},
-    "sample": {"declare", "regex", "shape", "report", "engine", "gate"},
+    "sample": {"declare", "regex", "shape", "report", "document", "engine", "gate"},
     "prove": {"declare", "shape", "report", "document", "engine", "sample", "gate"},
     "feed": {"declare", "shape", "report", "read", "gate"},
     "demo": {"dutiful_gate"},

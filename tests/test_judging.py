@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import pickle
+import re
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
+from random import Random
 from typing import Any
 
 import pytest
@@ -14,8 +16,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from any_declaration import loaded
-from dutiful_gate import DeclarationError, Gate, declarations_of
+from any_document import AnyDocument, disagreement
+from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of, payloads, probes
+from dutiful_gate.declare.formats.judges import JUDGES
 from dutiful_gate.document.judging.drafts import DRAFT_04, DRAFT_2020_12
+from dutiful_gate.prove.of_document import prove_document
 
 HERE = Path(__file__).parent / "cases"
 SHARED = Path(__file__).parents[2] / "shared" / "conformance"
@@ -315,3 +320,64 @@ def test_all_missing_documents_are_named_at_once() -> None:
     assert "'crew.json' (for #/properties/b)" in said
     assert "unasked" not in said
     assert str(pickle.loads(pickle.dumps(told.value))) == said
+
+
+@pytest.mark.parametrize("start", range(0, 600, 100))
+def test_documents_within_documents_are_judged_alike_in_all_ways(start: int) -> None:
+    """Dynamic scopes, embedded resources, what is unevaluated: 50,000 of them in `make prove`."""
+    told = [disagreement(seed) for seed in range(start, start + 100)]
+    assert sum(is_one for is_one, _ in told) > 30
+    assert [each for _, each in told if each] == []
+
+
+def sampled(gate: Any) -> list[Any]:
+    """Payloads, each of them sound; none where no sound one is found, which must be told with its place."""
+    try:
+        made = payloads(gate, 3, seed=1)
+    except CannotSample as none:
+        return [] if re.match(r"(the whole|/.*): no sound value was found for ", str(none)) else [none]
+    assert all(judged(gate, each) for each in made)
+    return made
+
+
+@pytest.mark.parametrize("name", FILES)
+def test_data_is_made_from_the_cases(name: str) -> None:
+    """Sound data, data with one fault, and all ways of judging on both."""
+    for case in json.loads((HERE / f"{name}.json").read_text()):
+        if "meta-schema" in case["about"]:
+            continue
+        gate = Gate.from_schema(case["schema"], dialect=FILES[name][-1], formats="assert")
+        made = sampled(gate)
+        assert made or not case["valid"] or case["about"] == "leaving a dynamic scope", case["about"]
+        if made:
+            told = list(probes(gate, seed=1))[:25]
+            assert all([fault] == list(gate.examine(payload).faults) for payload, fault in told), case["about"]
+        assert prove_document(gate, 40, seed=1).disagreements == [], case["about"]
+
+
+def test_data_is_made_from_documents_within_documents() -> None:
+    made = 0
+    for seed in range(60):
+        document = AnyDocument(Random(seed))
+        with suppress(DeclarationError):
+            gate = Gate.from_schema(document.content, dialect=document.dialect, formats="assert")
+            made += bool(sampled(gate))
+            assert prove_document(gate, 40, seed).disagreements == []
+    assert made > 15
+
+
+def test_a_proof_of_a_document_sees_a_wrong_format(monkeypatch: pytest.MonkeyPatch) -> None:
+    phrase, _ = JUDGES["duration"]
+    monkeypatch.setitem(JUDGES, "duration", (phrase, lambda text: text.startswith("P")))
+    broken, *_ = prove_document(Gate.from_schema({"format": "duration"}, formats="assert"), 400).disagreements
+    assert "formats by their grammars" in broken.told
+
+
+def test_what_cannot_be_sampled_is_told_with_its_place() -> None:
+    document = {
+        "type": "object",
+        "properties": {"port": {"type": "string", "minLength": 3, "maxLength": 2}},
+        "required": ["port"],
+    }
+    with pytest.raises(CannotSample, match=r"^/port: no sound value was found for #/properties/port; give one there"):
+        payloads(Gate.from_schema(document), 1)

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 import click
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from ..declare.errors import DeclarationError
+from ..gate import DocumentGate
+from ..prove.of_document import prove_document
 from ..prove.proof import Proof
 from ..prove.proof import prove as run
 from ..report.show import counted, visible
 from .console import console, sure_output
-from .target import CannotRun, typed_gate_for
+from .target import CannotRun, gate_for
 
 _SHOW_PROGRESS_FROM = 4_000
 _LAWS = {
@@ -24,6 +27,7 @@ _LAWS = {
     2: "what the gate admits, the document accepts",
     3: "what is released, the release document accepts",
 }
+_WAYS = {1: "all ways of judging by a document say the same"}
 
 
 @click.command(
@@ -32,11 +36,17 @@ _LAWS = {
 \b
     dutiful prove harbour.shapes:Booking
     dutiful prove harbour.shapes:Booking -n 200000 --dialect draft-07
+    dutiful prove booking.schema.json
 
 Exit status: 0 no disagreement, 1 some, 2 cannot run.
 """
 )
-@click.argument("target", metavar="MODULE:NAME")
+@click.argument("target", metavar="TARGET")
+@click.option(
+    "--documents",
+    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    help="The folder that a document's references lead into.",
+)
 @click.option(
     "-n", "instances", type=click.IntRange(1), default=20_000, show_default=True, help="How many instances to try."
 )
@@ -56,23 +66,30 @@ Exit status: 0 no disagreement, 1 some, 2 cannot run.
     show_default=True,
     help="For whom to print.",
 )
-def prove(target: str, instances: int, seed: int, dialect: str, form: str) -> None:
-    """Run MODULE:NAME and its document against each other on generated instances.
+def prove(target: str, documents: Path | None, instances: int, seed: int, dialect: str, form: str) -> None:
+    """Run TARGET, a MODULE:NAME, and its document against each other on generated instances.
 
     What the document accepts, the gate must admit; what the gate admits, the document must accept; what is released,
     the release document must accept. A disagreement is told by its smallest instance.
+
+    Where TARGET is a JSON Schema document, a .json file, it is judged by in all ways there are, which must agree:
+    compiled, word for word, and with formats by the grammars of their standards.
     """
     sure_output()
-    gate = typed_gate_for(target)
+    gate = gate_for(target, documents=documents)
     try:
         with _progress(instances) as tell:
-            proof = run(gate, instances, seed, dialect=dialect, progress=tell)
+            if isinstance(gate, DocumentGate):
+                dialect = gate.dialect
+                proof = prove_document(gate, instances, seed, progress=tell)
+            else:
+                proof = run(gate, instances, seed, dialect=dialect, progress=tell)
     except DeclarationError as error:
         raise CannotRun(f"the document of {target} cannot become a gate.\n  {error}") from None
     if form == "json":
         click.echo(json.dumps(_as_data(target, dialect, seed, proof), indent=2, ensure_ascii=False, default=str))
     else:
-        _print(target, dialect, proof)
+        _print(target, dialect, proof, laws=_WAYS if isinstance(gate, DocumentGate) else _LAWS)
     raise SystemExit(1 if proof.disagreements else 0)
 
 
@@ -93,9 +110,12 @@ def _shown(instance: Any) -> str:
     return text if len(text) <= 400 else f"{text[:399]}…"
 
 
-def _print(target: str, dialect: str, proof: Proof) -> None:
+def _print(target: str, dialect: str, proof: Proof, laws: Mapping[int, str]) -> None:
     out = console()
-    out.print(f"{target} against its {dialect} document", style="heading", markup=False)
+    heading = f"{target} against its {dialect} document"
+    if laws is _WAYS:
+        heading = f"{target}, a {dialect} document, judged by in all ways"
+    out.print(heading, style="heading", markup=False)
     out.print(
         f"  {counted(proof.instances, 'instance')} in {proof.seconds:.1f} s: "
         f"{proof.admitted:,} admitted, {proof.refused:,} refused by the gate"
@@ -114,7 +134,7 @@ def _print(target: str, dialect: str, proof: Proof) -> None:
     if proof.unsampled:
         out.print(f"  no sound payload could be made, so only odd ones were tried: {proof.unsampled}", markup=False)
     for broken in proof.disagreements:
-        out.print(f"\n  law {broken.law} is broken: {_LAWS[broken.law]}", style="refused")
+        out.print(f"\n  law {broken.law} is broken: {laws[broken.law]}", style="refused")
         out.print(f"    {visible(broken.told)}", markup=False)
         out.print(f"    with {_shown(broken.instance)}", markup=False)
     if proof.unstated:

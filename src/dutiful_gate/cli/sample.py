@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 import click
 
@@ -10,7 +11,7 @@ from ..sample.face import payloads
 from ..sample.face import probes as probe
 from ..sample.payloads import CannotSample
 from .console import sure_output
-from .target import CannotRun, typed_gate_for
+from .target import CannotRun, gate_for
 
 
 @click.command(
@@ -19,18 +20,27 @@ from .target import CannotRun, typed_gate_for
 \b
     dutiful sample harbour.shapes:Booking -n 3
     dutiful sample harbour.shapes:Booking --probes > refused.json
+    dutiful sample booking.schema.json
 
 Sound payloads come as one JSON list; probes as a list of payloads, each with the fault that it must give.
 """
 )
-@click.argument("target", metavar="MODULE:NAME")
+@click.argument("target", metavar="TARGET")
+@click.option(
+    "--documents",
+    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    help="The folder that a document's references lead into.",
+)
 @click.option("-n", "count", type=click.IntRange(1), default=5, show_default=True, help="How many sound payloads.")
 @click.option("--seed", default=0, show_default=True, help="The same seed gives the same data.")
 @click.option("--probes", is_flag=True, help="Payloads that are wrong in one place, with their faults.")
-def sample(target: str, count: int, seed: int, probes: bool) -> None:
-    """Print payloads that MODULE:NAME admits, in plausible words; or with --probes ones that it must refuse."""
+def sample(target: str, documents: Path | None, count: int, seed: int, probes: bool) -> None:
+    """Print payloads that TARGET admits, in plausible words; or with --probes ones that it must refuse.
+
+    TARGET is MODULE:NAME, a declared type or a Gate; or a JSON Schema document, a .json file.
+    """
     sure_output()
-    gate = typed_gate_for(target)
+    gate = gate_for(target, documents=documents)
     try:
         if probes:
             made = [{"payload": payload, "fault": fault.as_dict()} for payload, fault in probe(gate, seed)]

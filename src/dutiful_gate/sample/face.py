@@ -6,15 +6,17 @@ from collections.abc import Iterator
 from random import Random
 from typing import Any, TypeVar, overload
 
-from ..gate import Gate
+from ..gate import DocumentGate, Gate
 from ..report.fault import Fault
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from .edges import Edges
+from .of_document import DocumentPayloads
 from .payloads import Payloads
 
 T = TypeVar("T")
 Path = tuple[Any, ...]
 _FULLEST_OF = 12
+_FULL_ENOUGH = 40
 _SPOILS = 400
 
 
@@ -46,8 +48,13 @@ def samples(declared: Any, n: int = 10, seed: int = 0) -> list[Any]:
 
 def payloads(declared: Any, n: int = 10, seed: int = 0) -> list[Any]:
     """The same as plain JSON data, as a client would send it."""
-    makes = Payloads(gate_of(declared).shape, Random(seed))
+    makes = maker_for(gate_of(declared), Random(seed))
     return [makes.make() for _ in range(n)]
+
+
+def maker_for(gate: Gate[Any], random: Random) -> Payloads | DocumentPayloads:
+    """What makes payloads for a gate, of a type or of a document."""
+    return DocumentPayloads(gate, random) if isinstance(gate, DocumentGate) else Payloads(gate.shape, random)
 
 
 def probes(declared: Any, seed: int = 0) -> Iterator[tuple[Any, Fault]]:
@@ -57,10 +64,26 @@ def probes(declared: Any, seed: int = 0) -> Iterator[tuple[Any, Fault]]:
     """
     gate = gate_of(declared)
     random = Random(seed)
+    if isinstance(gate, DocumentGate):
+        yield from _probes_of_document(gate, random)
+        return
     makes, edges = Payloads(gate.shape, random), Edges(gate.shape, random)
     base = max((makes.make() for _ in range(_FULLEST_OF)), key=_size)
+    yield from _refused(gate, _broken(gate, edges, base))
+
+
+def _probes_of_document(gate: DocumentGate, random: Random) -> Iterator[tuple[Any, Fault]]:
+    makes = DocumentPayloads(gate, random)
+    made = [(makes.make(), makes.at) for _ in range(_FULLEST_OF)]
+    base, at = max(made, key=lambda each: min(_size(each[0]), _FULL_ENOUGH))
+    makes.at = at
+    yield from _refused(gate, makes.spoils(base))
+
+
+def _refused(gate: Gate[Any], broken: Iterator[Any]) -> Iterator[tuple[Any, Fault]]:
+    """Of payloads those with one fault, each place and code once."""
     told: set[tuple[Path, str]] = set()
-    for probe in _broken(gate, edges, base):
+    for probe in broken:
         faults = gate.examine(probe).faults
         if len(faults) == 1 and (mark := (_general(faults[0].path), faults[0].code)) not in told:
             told.add(mark)

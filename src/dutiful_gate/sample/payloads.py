@@ -86,6 +86,16 @@ class CannotSample(Exception):
             "give one beside it, as in about(examples=[...])"
         )
 
+    @classmethod
+    def of_document(cls, place: str, schemas: str) -> CannotSample:
+        """For a place in data that schemas want something of."""
+        made = cls.__new__(cls)
+        Exception.__init__(
+            made,
+            f'{place or "the whole"}: no sound value was found for {schemas}; give one there, as in "examples": [...]',
+        )
+        return made
+
 
 class Payloads:
     """Makes plain data for one shape, the same for the same seed."""

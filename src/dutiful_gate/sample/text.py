@@ -11,6 +11,7 @@ from ..regex.tree import Node, Unreadable
 
 _LETTERS = [chr(code) for code in range(0x20, 0x7F)]
 _MORE = ["\t", "\n", "\u00e9", "\u00df", "\u03b1", "\u0416", "\u0663", "\u4e00", "\u00a0", "\U0001f6a2", "\x00"]
+_BY_CODE = re.compile(r"\\u([0-9a-f]{4})|\\U([0-9a-f]{8})")
 GOODS = (
     "coiled rope", "marine paint", "spare winch", "mooring lines", "lamp oil", "net floats", "tinned fish",
     "deck planks", "engine parts", "seed potatoes", "roof slates", "bicycle frames",
@@ -73,6 +74,11 @@ def of_pattern(pattern: str, random: Random, flags: int = 0) -> str | None:
     return _drawn(tree, random, flags, {})
 
 
+def drawn_from(tree: Node, random: Random) -> str:
+    """Text in which an expression of ECMA-262 is found, as far as its pieces tell."""
+    return _drawn(tree, random, 0, {})
+
+
 @lru_cache(maxsize=512)
 def _tree(pattern: str) -> Node:
     return read_python(pattern)
@@ -81,7 +87,11 @@ def _tree(pattern: str) -> Node:
 @lru_cache(maxsize=4096)
 def _letters(one: str, flags: int) -> tuple[str, ...]:
     fits = re.compile(one, flags).fullmatch
-    return tuple(letter for letter in (*_LETTERS, *_MORE) if fits(letter))
+    usual = tuple(letter for letter in (*_LETTERS, *_MORE) if fits(letter))
+    if usual:
+        return usual
+    named = (chr(int(digits, 16)) for pair in _BY_CODE.findall(one) for digits in pair if digits)
+    return tuple(letter for letter in named if fits(letter))
 
 
 def _drawn(node: Node, random: Random, flags: int, taken: dict[int, str]) -> str:
@@ -91,6 +101,10 @@ def _drawn(node: Node, random: Random, flags: int, taken: dict[int, str]) -> str
             plain = [letter for letter in letters if letter.isalnum() and letter.isascii()]
             pool = plain if plain and random.random() < 0.9 else letters
             return random.choice(pool) if pool else ""
+        case "look" if node[3]:
+            made = _drawn(node[1], random, flags, taken)
+            # What must stand before comes from here; what must stand after is often what comes next anyway.
+            return made if not node[2] or random.random() < 0.3 else ""
         case "mark" | "look":
             return ""
         case "group":

@@ -107,6 +107,15 @@ class DocumentEngine:
         """Whether data is not surely unsound, by a document with parts that cannot be used."""
         return self._teller.sound(self.root, data, scope)
 
+    def word_for_word(self, data: Any) -> bool:
+        """Whether data is sound, told by following each keyword instead of by compiled functions."""
+        try:
+            with self._memory.kept(self.recursive):
+                sound = self._teller.judged(self.root, Ask(data)) is not None
+            return sound and not (self.recursive and nests_deeper(data, self.limits.depth))
+        except RecursionError:
+            return False
+
     def judges(self, node: Node, data: Any) -> bool:
         """Whether data is sound by a schema inside the document."""
         try:
