@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 import random
+import re
 import runpy
 from dataclasses import dataclass, field, is_dataclass, make_dataclass
-from datetime import date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from enum import IntEnum
 from ipaddress import IPv4Address, IPv6Address
@@ -33,12 +34,14 @@ from dutiful_gate import (
     fits,
     it,
     lenient,
+    now,
     obeys,
     payloads,
     probes,
     samples,
     secret,
     this,
+    today,
     trimmed,
     uppered,
     without_offset,
@@ -48,6 +51,7 @@ from dutiful_gate.document.document import Document
 from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.prove.proof import prove
 from dutiful_gate.prove.smaller import smallest
+from dutiful_gate.regex.runaway import guarded
 from dutiful_gate.sample.edges import Edges
 from prove_many import proved
 
@@ -126,6 +130,62 @@ SAYABLE = [
 def test_what_a_document_can_speak_of(instance: Any, expected: bool) -> None:
     assert is_sayable([instance], False) is expected
     assert is_sayable([2**53 + 1], True) is False
+
+
+def test_definitions_that_lead_to_each_other_without_end_in_sight() -> None:
+    """Each of 1,500 records holds the next one, and the last the first."""
+    count = 1500
+    definitions = {
+        f"d{at}": {
+            "type": "object",
+            "title": f"Berth{at}",
+            "properties": {"name": {"type": "string"}, "next": {"$ref": f"#/$defs/d{(at + 1) % count}"}},
+            "required": ["name"],
+        }
+        for at in range(count)
+    }
+    gate = loaded(declarations_of({"$ref": "#/$defs/d0", "$defs": definitions}))
+    assert gate.accepts({"name": "a", "next": {"name": "b", "next": {"name": "c"}}})
+    assert not gate.accepts({"name": "a", "next": {"name": "b", "next": {}}})
+    lists = {f"d{at}": {"type": "array", "items": {"$ref": f"#/$defs/d{at + 1}"}} for at in range(count)}
+    with pytest.raises(DeclarationError, match="too many times to be told; let records stand between"):
+        declarations_of({"$ref": "#/$defs/d0", "$defs": {**lists, f"d{count}": {"type": "string"}}})
+
+
+SAMPLED = [
+    Annotated[datetime, it > now, it < now + timedelta(hours=1)],
+    Annotated[datetime, it > now - timedelta(minutes=5), it < now],
+    Annotated[datetime, it.between(datetime(2026, 5, 4, tzinfo=UTC), datetime(2026, 5, 4, 0, 0, 1, tzinfo=UTC))],
+    Annotated[datetime, without_offset, it > now, it < now + timedelta(minutes=30)],
+    Annotated[date, it > date(2026, 5, 4), it < date(2026, 5, 6)],
+    Annotated[date, it >= today, it <= today + timedelta(days=1)],
+    Annotated[str, it.matches(r"(\w)(\w)\2\1")],
+    Annotated[str, it.matches(r"(?P<quote>['\"])[a-z]+(?P=quote)")],
+    Annotated[str, it.starts_with("QLP-"), it.contains("mid"), it.ends_with("-END")],
+    Annotated[str, it.starts_with("QLP-"), it.contains("mid"), it.ends_with("-END"), it.length.between(11, 12)],
+    Annotated[str, it.starts_with("QLP-"), it.has(r"\d{3}"), it.ends_with("-END"), it.length == 20],
+    Annotated[str, it.starts_with("tern"), it.ends_with("rnq"), it.length == 5],
+    Annotated[str, it.matches(r"[A-Z]{3}-.*"), it.contains("berth"), it.ends_with("!")],
+    Annotated[str, it.matches(r"(?=.*\d)(?=.*[a-z])\w{8,}")],
+]
+
+
+@pytest.mark.parametrize("declared", SAMPLED, ids=str)
+def test_what_has_two_ends_or_refers_to_itself_is_sampled(declared: Any) -> None:
+    gate = Gate(declared)
+    for seed in range(5):
+        assert all(gate.accepts(payload) for payload in payloads(gate, 4, seed))
+
+
+def test_what_is_found_nowhere_in_an_empty_text() -> None:
+    """Python before 3.14 does not find `\\B` there, and the document says the same as the gate."""
+    gate = Gate(Annotated[str, it.has(r"\B")])
+    judge = Gate.from_schema(gate.schema())
+    for text in ("", "a", "ab", " ", "  ", "a b", "é"):
+        assert gate.accepts(text) is judge.accepts(text), text
+    for flags in (re.NOFLAG, re.ASCII):
+        compiled = re.compile(r"(a?)+\B(b|\1)*", flags)
+        assert (guarded(compiled, whole=True)("") is None) is (compiled.fullmatch("") is None)
 
 
 def test_samples_look_plausible_and_are_sound() -> None:

@@ -6,6 +6,7 @@ Only what means exactly the same is translated; the rest is an `Unsaid` with its
 from __future__ import annotations
 
 import re
+import sys
 from functools import lru_cache
 
 from .blanks import ECMA_BLANKS, PYTHON_BLANKS
@@ -187,7 +188,9 @@ class _Walk:
             word = self.classes["w"]
             if name == "b":
                 return f"(?:(?<={word})(?!{word})|(?<!{word})(?={word}))"
-            return f"(?:(?<={word})(?={word})|(?<!{word})(?!{word}))"
+            # Before Python 3.14 it is not found in an empty text.
+            nowhere = "" if sys.version_info >= (3, 14) else "(?!^$)"
+            return f"(?:(?<={word})(?={word})|(?<!{word})(?!{word}){nowhere})"
         if name in "123456789":
             number = re.compile(r"\d+").match(self.pattern, self.at + 1)
             assert number is not None

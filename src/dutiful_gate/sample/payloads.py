@@ -309,16 +309,13 @@ class Payloads:
             elif isinstance(part, Has):
                 made += of_pattern(part.pattern, random, part.flags) or ""
         made = made or words_for(name, random)
-        for part in parts:
-            if isinstance(part, StartsWith):
-                made = part.affix + made
-            elif isinstance(part, EndsWith):
-                made += part.affix
-            elif isinstance(part, Contains):
-                made += str(part.held)
-        if not any(isinstance(part, OfFormat | Matches) for part in parts):
-            made = _fitted(made, parts, random)
-        return made
+        shaped = any(isinstance(part, OfFormat) or part.__class__ is Matches for part in parts)
+        starts = max((part.affix for part in parts if isinstance(part, StartsWith)), key=len, default="")
+        ends = max((part.affix for part in parts if isinstance(part, EndsWith)), key=len, default="")
+        made += "".join(str(part.held) for part in parts if isinstance(part, Contains) and str(part.held) not in made)
+        if starts or ends:
+            return _enclosed(starts, made, ends, parts, random, shaped=shaped)
+        return made if shaped else _fitted(made, parts, random)
 
     def whole(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> int:
         """A whole number within the bounds."""
@@ -339,17 +336,15 @@ class Payloads:
     def moment(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
         """A date-time or date near the bounds, or near now."""
         random = self.random
-        around = _NOON
-        if any(isinstance(end, Clock) for part in parts for end in vars(part).values()):
-            around = datetime.now(UTC).replace(microsecond=0)
-        for part in parts:
-            if isinstance(part, Floor | Ceiling | Between) and random.random() < 0.6:
-                bound = part.floor if isinstance(part, Floor | Between) else part.ceiling
-                if isinstance(bound, datetime):
-                    around = bound if bound.tzinfo else bound.replace(tzinfo=UTC)
-                elif hasattr(bound, "year"):
-                    around = datetime(bound.year, bound.month, bound.day, tzinfo=UTC)
-        drawn = around + timedelta(days=random.randint(-30, 60), minutes=15 * random.randint(0, 95))
+        local = isinstance(kind, LocalMoment)
+        floors = [_in_utc(part.floor, local) for part in parts if isinstance(part, Floor | Between)]
+        ceilings = [_in_utc(part.ceiling, local) for part in parts if isinstance(part, Ceiling | Between)]
+        if floors and ceilings and random.random() < 0.8:
+            drawn = _between(max(floors), min(ceilings), random)
+        else:
+            ends = [end for end in (*floors, *ceilings) if random.random() < 0.6]
+            around = random.choice(ends).replace(microsecond=0) if ends else _NOON
+            drawn = around + timedelta(days=random.randint(-30, 60), minutes=15 * random.randint(0, 95))
         if isinstance(kind, Day):
             return drawn.date().isoformat()
         return kind.plain(drawn.replace(tzinfo=None) if isinstance(kind, LocalMoment) else drawn)
@@ -433,11 +428,48 @@ def _length_bounds(parts: Sequence[Step | Rule]) -> tuple[int, int]:
     return low, high
 
 
+def _enclosed(starts: str, text: str, ends: str, parts: Sequence[Step | Rule], random: Random, *, shaped: bool) -> str:
+    """A text between its start and its end, within the bounds of its length; the two may share letters."""
+    low, high = _length_bounds(parts)
+    held = "".join(str(part.held) for part in parts if isinstance(part, Contains)) or (
+        text if any(isinstance(part, Has) for part in parts) else ""
+    )
+    room = high - len(starts) - len(ends)
+    if shaped or len(text) > room:
+        text = text if shaped and len(text) <= room else held if len(held) <= room else ""
+    while len(starts) + len(text) + len(ends) < low:
+        text += random.choice("abcdefgh")
+    if room >= 0:
+        return starts + text + ends
+    shared = next((size for size in range(len(ends), 0, -1) if starts.endswith(ends[:size])), 0)
+    return starts + ends[shared:]
+
+
 def _fitted(text: str, parts: Sequence[Step | Rule], random: Random) -> str:
     low, high = _length_bounds(parts)
     while len(text) < low:
         text += " " + random.choice(GOODS) if low - len(text) > 3 else "x"
     return text[:high].strip() if len(text[:high].strip()) >= low else text[:high]
+
+
+def _in_utc(bound: Any, local: bool) -> datetime:
+    """A bound of date-times or dates, the moment of checking too; a date-time without an offset as if it were UTC."""
+    if isinstance(bound, Clock):
+        moment = (datetime.now() if local else datetime.now(UTC)) + (bound.away or timedelta(0))
+    elif isinstance(bound, datetime):
+        moment = bound
+    else:
+        moment = datetime(bound.year, bound.month, bound.day)
+    return moment.astimezone(UTC) if moment.tzinfo else moment.replace(tzinfo=UTC)
+
+
+def _between(low: datetime, high: datetime, random: Random) -> datetime:
+    """A moment well inside, so that it is still there when it is looked at; in whole minutes or seconds if it can."""
+    drawn = low + (high - low) * random.uniform(0.1, 0.9)
+    for even in (drawn.replace(second=0, microsecond=0), drawn.replace(microsecond=0)):
+        if low < even < high:
+            return even
+    return drawn
 
 
 def _bounds(parts: Sequence[Step | Rule], low: Any, high: Any) -> tuple[Any, Any]:

@@ -6,6 +6,7 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
+from ...declare.errors import DeclarationError
 from ...declare.limits import Limits
 from ..judging.drafts import DRAFT_2020_12, Draft
 from ..judging.engine import DocumentEngine, draft_called
@@ -41,7 +42,16 @@ def declarations_of(
     """
     plain, handed = plain_document(document), plain_document(documents or {})
     engine = DocumentEngine(plain, handed, draft_called(dialect), "assert", Limits(), "")
-    return _Module(plain, engine, handed, name).text()
+    try:
+        return _Module(plain, engine, handed, name).text()
+    except RecursionError:
+        raise DeclarationError(
+            "the definitions lead from one to the next too many times to be told",
+            remedy="let records stand between them, as schemas with properties",
+        ) from None
+
+
+_LONGEST_CHAIN = 30
 
 
 class _Module:
@@ -62,6 +72,9 @@ class _Module:
         self.building: dict[Node, int] = {}
         self.quoted: dict[Node, str] = {}
         self.depth = 0
+        # How many records are being told inside of each other; those past a limit wait until the others are done.
+        self.chain = 0
+        self.later: list[tuple[Node, Mapping[str, Any]]] = []
         # Whether what is at hand stands inside a secret, where it is written down, not where it is referred to.
         self.secret = False
         self.imports: dict[str, set[str]] = {"dutiful_gate": {"Gate"}}
@@ -84,6 +97,9 @@ class _Module:
         else:
             self.survey()
             expression = self.expression(self.root, self.asked or self.title(self.root) or "Document")
+            while self.later:
+                self.chain = self.depth = 0
+                self.written(*self.later.pop())
         words = ', unknown="refuse"' if self.refuses else ""
         parts = ["\n".join(self.header())]
         if self.uses_document:
@@ -382,7 +398,14 @@ class _Module:
         words = active(target)
         hint = str(target.steps[-1]) if target.steps else self.asked or self.title(target) or "Document"
         if self.is_record(target, words):
-            return self.record(target, words, hint)
+            if self.chain > _LONGEST_CHAIN:
+                self.later.append((target, words))
+                self.named[target] = self.names.fresh(self.title(target) or hint)
+                return self.named[target]
+            self.chain += 1
+            name = self.record(target, words, hint)
+            self.chain -= 1
+            return name
         if target in self.building:
             if self.depth == self.building[target]:  # it leads to itself with nothing between
                 return self.annotated(self.any(), [self.whole(target)])
@@ -411,7 +434,12 @@ class _Module:
         """A class for a schema of records."""
         if node in self.named:
             return self.named[node]
-        name = self.named[node] = self.names.fresh(self.title(node) or hint)
+        self.named[node] = self.names.fresh(self.title(node) or hint)
+        return self.written(node, words)
+
+    def written(self, node: Node, words: Mapping[str, Any]) -> str:
+        """The class itself, whose name is settled."""
+        name = self.named[node]
         taken: set[str] = set()
         fields = [
             _Field(self, node.kid("properties", wire), wire, attribute(wire, taken), words, name)
