@@ -9,7 +9,7 @@ import runpy
 import sys
 import warnings
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import InitVar, dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
@@ -19,6 +19,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from any_declaration import loaded
 from dutiful_gate import (
     CannotSample,
     DeclarationError,
@@ -33,6 +34,7 @@ from dutiful_gate import (
     at_most_one,
     blank_is_none,
     camel,
+    declarations_of,
     exactly_one,
     holds,
     in_utc,
@@ -60,6 +62,7 @@ from dutiful_gate import (
     via,
     when,
 )
+from dutiful_gate.prove.proof import prove
 from dutiful_gate.regex.runaway import RunawayPattern, degree, guarded
 
 
@@ -783,3 +786,75 @@ NO_TYPES: list[tuple[Any, str]] = [
 def test_what_stands_in_the_place_of_a_type_is_told_with_a_remedy(declared: Any, remedy: str) -> None:
     with pytest.raises(DeclarationError, match=remedy):
         Gate(declared)
+
+
+@dataclass
+@obeys(
+    when(((this.hazard != "none") & (this.decks > 2)) | ~(this.priority == "standard")).needs("un_number"),
+    when((this.hazard == "fire") & ~(this.priority == "urgent")).forbids(this.note),
+    when((this.hazard == "fire") | (this.priority == "urgent") | (this.note == "hot")).needs("contact"),
+)
+class Guarded:
+    hazard: Literal["none", "fire"]
+    decks: int | None = None
+    priority: Literal["standard", "urgent"] = "standard"
+    un_number: str | None = None
+    note: str | None = None
+    contact: str | None = None
+
+
+CONDITIONS: list[tuple[dict[str, object], list[str]]] = [
+    ({"hazard": "none"}, []),
+    ({"hazard": "none", "decks": 9}, []),
+    ({"hazard": "fire", "contact": "x", "un_number": "1"}, []),
+    (
+        {"hazard": "fire", "decks": 3, "contact": "x"},
+        ["/un_number: needs a value when (hazard != 'none' and decks > 2) or not (priority == 'standard'); got none"],
+    ),
+    ({"hazard": "fire", "decks": 2, "contact": "x"}, []),
+    (
+        {"hazard": "fire", "note": "x", "contact": "x"},
+        ["/note: needs no value when hazard == 'fire' and not (priority == 'urgent'); got one"],
+    ),
+    ({"hazard": "fire", "note": "x", "contact": "x", "priority": "urgent", "un_number": "1"}, []),
+    (
+        {"hazard": "none", "note": "hot"},
+        ["/contact: needs a value when hazard == 'fire' or priority == 'urgent' or note == 'hot'; got none"],
+    ),
+]
+
+
+@pytest.mark.parametrize(("data", "told"), CONDITIONS)
+def test_conditions_are_joined_and_turned_round(data: dict[str, object], told: list[str]) -> None:
+    gate = Gate(Guarded)
+    assert [str(fault) for fault in gate.examine(data).faults] == told
+    document = gate.schema()
+    assert [
+        rule.rule.startswith("when(((this.hazard != 'none') & (this.decks > 2))") for rule in document.unstated
+    ] == [True]
+    judge = Gate.from_schema(document)
+    assert judge.accepts(data) is (not told or "decks" in told[0])
+    again = loaded(declarations_of(document))
+    assert again.accepts(data) is judge.accepts(data)
+
+
+def test_the_laws_hold_for_joined_conditions() -> None:
+    assert prove(Gate(Guarded), 1500).disagreements == []
+
+
+UNBRACKETED: list[tuple[Callable[[], object], str]] = [
+    (lambda: when(this.a == 1 & this.b == 2), "& binds tighter than a comparison, so that it took this.b for its own; put each comparison in brackets"),
+    (lambda: when(this.a == this.b | this.c), r"\| binds tighter"),
+    (lambda: when((this.a == 1) and (this.b == 2)), "has none while it is only declared; join conditions with & and |, each in brackets"),
+    (lambda: obeys(1 < this.a < 5), "join conditions with & and"),
+    (lambda: when(not (this.a < 1)), "turn one round with ~"),
+    (lambda: when((this.a == 1) & 5), "& joins this.a == 1 with 5, which is no condition"),
+    (lambda: when((this.a == 1) | (this.b)), r"\| joins this.a == 1 with this.b, which is no condition|binds tighter"),
+    (lambda: when(this.a), "needs a comparison of `this`"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("declared", "message"), UNBRACKETED)
+def test_conditions_without_brackets_are_told(declared: Callable[[], object], message: str) -> None:
+    with pytest.raises(DeclarationError, match=message):
+        declared()

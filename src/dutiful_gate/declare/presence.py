@@ -8,11 +8,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from .conditions import Condition
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
 from .records import RecordRule, Standing
 from .rules.base import Face
-from .terms import Comparison, Constant, FieldOfThis, Named
+from .terms import FieldOfThis
 
 
 class _Presence(RecordRule):
@@ -76,7 +77,7 @@ class Needs(_Presence):
 class WhenRule(_Presence):
     """Fields that must have a value, or must not, when a condition holds."""
 
-    when: Comparison
+    when: Condition
     names: tuple[str, ...]
     wanted: bool
 
@@ -86,16 +87,14 @@ class WhenRule(_Presence):
 
     @property
     def may_raise(self) -> bool:
-        return self.when.may_raise
+        return bool(self.when.may_raise)
 
     @property
     def asks_presence_only(self) -> bool:
         return False
 
     def condition(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        values = {name: value_of[f"={name}"] for name in self.when.fields}
-        there = " and ".join(value_of[name] for name in self.when.fields)
-        applies = f"{there} and {self.when.condition(values, bind)}"
+        applies = self.when.test(value_of, bind)
         tests = " and ".join(value_of[name] if self.wanted else f"not ({value_of[name]})" for name in self.names)
         return f"(not ({applies}) or ({tests}))"
 
@@ -104,29 +103,16 @@ class WhenRule(_Presence):
         return Face("", "agreement", needs, "none" if self.wanted else "one")
 
     def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
-        told = self.when.numbers(wire)
-        left = told.get("left", wire.get(self.when.fields[0], ""))
-        other = f"'{told['other']}'" if isinstance(told["other"], str) and len(self.when.fields) == 1 else told["other"]
-        return {"condition": f"{left} {self.when.sign} {other}", "names": [wire[name] for name in self.names]}
+        return {"condition": self.when.told(wire), "names": [wire[name] for name in self.names]}
 
     def suits(self, facts: Mapping[str, Facts]) -> None:
         self.when.suits(facts)
 
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
-        left, right = self.when.left, self.when.right
-        if not isinstance(left, Named) or not isinstance(right, Constant) or self.when.sign not in ("==", "!="):
-            return Unsaid("JSON Schema has conditions for equal constants only")
-        if not isinstance(right.value, str | int | float | bool):
-            return Unsaid("the condition's constant is no plain JSON")
-        name = at.wire[left.name]
-        test: dict[str, Any] = {"const": right.value}
-        if self.when.sign == "!=":
-            test = {"not": {"enum": [right.value, None]}}
+        condition = self.when.schema(at)
+        if isinstance(condition, Unsaid):
+            return condition
         then = {"allOf": [(_present if self.wanted else _absent)(each, at) for each in self.names]}
-        condition: dict[str, Any] = {"properties": {name: test}}
-        stands_in = at.defaults.get(left.name)
-        if stands_in is None or (stands_in == right.value) != (self.when.sign == "=="):
-            condition["required"] = [name]
         return {"allOf": [{"if": condition, "then": then}]}
 
     def __str__(self) -> str:
@@ -199,7 +185,7 @@ class When:
 
     __slots__ = ("condition",)
 
-    def __init__(self, condition: Comparison) -> None:
+    def __init__(self, condition: Condition) -> None:
         self.condition = condition
 
     def needs(self, *fields: object) -> WhenRule:
@@ -211,9 +197,14 @@ class When:
         return WhenRule(self.condition, _names("forbids", fields), False)
 
 
-def when(condition: Comparison) -> When:
-    """In `@obeys`: `when(this.hazard != "none").needs("un_number")`, or `.forbids(...)`."""
-    if not isinstance(condition, Comparison):
+def when(condition: Condition) -> When:
+    """In `@obeys`: `when(this.hazard != "none").needs("un_number")`, or `.forbids(...)`.
+
+    Conditions are joined with `&`, `|` and `~`, each comparison in brackets: `when((this.hazard != "none") &
+    ~(this.priority == "urgent"))`. A comparison whose field has no value does not hold. Raises DeclarationError for
+    what is no condition.
+    """
+    if not isinstance(condition, Condition):
         raise DeclarationError(
             f"when({condition!r}) needs a comparison of `this`", remedy='as in when(this.hazard != "none")'
         )

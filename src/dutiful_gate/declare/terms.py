@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final, NoReturn
 
+from .conditions import Condition
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
 from .records import RecordRule, Standing
@@ -84,7 +85,7 @@ def _sample(facts: Facts) -> Any:
     return samples[kind] if kind in samples else kind(1) if facts.number and kind is not None else None
 
 
-class Comparison(RecordRule):
+class Comparison(Condition, RecordRule):
     """`this.arrives > this.departs`, `this.weight_kg * 2 <= this.limit_kg`."""
 
     left: Any
@@ -107,6 +108,32 @@ class Comparison(RecordRule):
 
     def condition(self, value_of: Mapping[str, str], bind: Bind) -> str:
         return f"{self.left.source(value_of, bind)} {self.sign} {self.right.source(value_of, bind)}"
+
+    def test(self, value_of: Mapping[str, str], bind: Bind) -> str:
+        values = {name: value_of[f"={name}"] for name in self.fields}
+        there = " and ".join(value_of[name] for name in self.fields)
+        return f"{there} and {self.condition(values, bind)}"
+
+    def told(self, wire: Mapping[str, str]) -> str:
+        told = self.numbers(wire)
+        left = told.get("left", wire.get(self.fields[0], ""))
+        other = f"'{told['other']}'" if isinstance(told["other"], str) and len(self.fields) == 1 else told["other"]
+        return f"{left} {self.sign} {other}"
+
+    def schema(self, at: Standing) -> Mapping[str, object] | Unsaid:
+        left, right = self.left, self.right
+        if not isinstance(left, Named) or not isinstance(right, Constant) or self.sign not in ("==", "!="):
+            return Unsaid("JSON Schema has conditions for equal constants only")
+        if not isinstance(right.value, str | int | float | bool):
+            return Unsaid("the condition's constant is no plain JSON")
+        test: dict[str, Any] = {"const": right.value}
+        if self.sign == "!=":
+            test = {"not": {"enum": [right.value, None]}}
+        condition: dict[str, Any] = {"properties": {at.wire[left.name]: test}}
+        stands_in = at.defaults.get(left.name)
+        if stands_in is None or (stands_in == right.value) != (self.sign == "=="):
+            condition["required"] = [at.wire[left.name]]
+        return condition
 
     def face(self, facts: Mapping[str, Facts]) -> Face:
         first = facts[self.fields[0]]
@@ -255,6 +282,24 @@ class FieldOfThis:
 
     def __mod__(self, other: Any) -> FieldOfThis:
         return self._combined("%", other)
+
+    def __and__(self, other: object) -> NoReturn:
+        self._unbracketed("&")
+
+    def __rand__(self, other: object) -> NoReturn:
+        self._unbracketed("&")
+
+    def __or__(self, other: object) -> NoReturn:
+        self._unbracketed("|")
+
+    def __ror__(self, other: object) -> NoReturn:
+        self._unbracketed("|")
+
+    def _unbracketed(self, sign: str) -> NoReturn:
+        raise DeclarationError(
+            f"{sign} binds tighter than a comparison, so that it took {self!r} for its own",
+            remedy=f"put each comparison in brackets, as in (this.a == 1) {sign} (this.b == 2)",
+        )
 
     def __hash__(self) -> int:
         return hash(self.term)
