@@ -214,7 +214,8 @@ class Checker:
                     return None
                 # Whether formats are asserted by it is told by the dialect that it is written in itself.
                 return self.engine(handed, self.library.handed, node.draft, None, limits, uri)
-            _meta_engines[uri] = self.engine(standard, {}, node.draft, "annotate", limits, uri)
+            made = self.engine(standard, {}, node.draft, "annotate", limits, uri)
+            _meta_engines[uri] = made.without_memory()
         return _meta_engines[uri]
 
 

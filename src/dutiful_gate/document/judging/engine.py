@@ -107,6 +107,11 @@ class DocumentEngine:
         """Whether data is not surely unsound, by a document with parts that cannot be used."""
         return self._teller.sound(self.root, data, scope)
 
+    def without_memory(self) -> DocumentEngine:
+        """Itself, for a document that meets no place twice: its functions need not remember what they judged."""
+        self._sounder.remembers = False
+        return self
+
     def word_for_word(self, data: Any) -> bool:
         """Whether data is sound, told by following each keyword instead of by compiled functions."""
         try:
