@@ -352,6 +352,32 @@ def test_many_definitions_compile_lazily() -> None:
     assert gate.source.count("def judge_") < 10, "only what was reached is compiled"
 
 
+class Lying(dict[str, Any]):
+    """A record that raises whatever it is asked."""
+
+    def _no(self, *asked: object) -> Any:
+        raise ValueError("hunter2")
+
+    get = items = keys = values = __iter__ = __len__ = __contains__ = __getitem__ = _no  # type: ignore[assignment]
+
+
+@pytest.mark.parametrize("flaws", ["refuse", "tell"])
+def test_data_that_lies_is_refused_and_never_raises(flaws: Any) -> None:
+    more = {"$ref": "gone.json"} if flaws == "tell" else {}
+    schema = {
+        "properties": {"a": {"type": "string", **more}},
+        "patternProperties": {"^b": {"minLength": 2}},
+        "unevaluatedProperties": False,
+    }
+    gate = Gate.from_schema(schema, flaws=flaws)
+    for data in (Lying(a="x"), {"a": Lying(a="x")}, {"a": "x", "b": [Lying()]}, [Lying()]):
+        verdict = gate.examine(data)
+        assert gate.accepts(data) is bool(verdict)
+        assert "hunter2" not in repr(verdict.faults)
+    assert not gate.accepts(Lying(a="x"))
+    assert not gate.accepts({"a": Lying(a="x")})
+
+
 def test_a_look_behind_of_any_width() -> None:
     gate = Gate.from_schema({"pattern": "(?<=^|, )[a-z]+$"})
     assert [gate.accepts(text) for text in ("rope", "oil, rope", "oil; rope", "oil,rope")] == [True, True, False, False]

@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 
 import dutiful_gate
+from dutiful_gate.regex import backtracking
 from dutiful_gate.regex.ecma import NoPattern, read_ecma
 from dutiful_gate.regex.runaway import guarded
 from dutiful_gate.regex.search import ecma_search
@@ -73,6 +74,28 @@ def test_the_table_of_patterns_agrees_with_a_real_engine() -> None:
     shared = [(pattern, [*found, *missed]) for pattern, found, missed in FOUND if _is_strict(pattern)]
     assert len(shared) > 30
     assert disagreements(shared) == []
+
+
+@needs_node
+@pytest.mark.parametrize("unrolled", [0, 300])
+def test_our_own_matcher_agrees_with_a_real_engine_on_every_pattern(
+    unrolled: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Also where the interpreter's would do, and with every round of a repeat counted instead of written out."""
+    monkeypatch.setattr(backtracking, "_MOST_UNROLLED", unrolled)
+    asked = [each for each in expressions(9, 500) if _is_strict(each[0])]
+    for (pattern, texts), theirs in zip(asked, by_node(asked), strict=True):
+        assert theirs is not None
+        match = backtracking.Backtracker(read_ecma(pattern, strict=True), 0, whole=False, ecma=True).match
+        assert [match(text) for text, said in zip(texts, theirs, strict=True) if said is not None] == [
+            said for said in theirs if said is not None
+        ], pattern
+
+
+def test_repeats_within_repeats_are_counted() -> None:
+    search = ecma_search("^((a{9}){9}){9}$")
+    assert [size for size in (728, 729, 730) if search("a" * size)] == [729]
+    assert ecma_search("^(((((a{9}){9}){9}){9}){9}){9}$")("a" * 100) is None
 
 
 def _is_strict(pattern: str) -> bool:

@@ -19,7 +19,7 @@ from ..gate import DocumentGate, Gate
 from ..report.fault import dotted, pointer
 from ..report.show import counted, visible
 from .console import console, fault_line, spans, sure_output, told
-from .target import CannotRun, Flaws, Unknown, gate_for
+from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
 
 _SHOW_PROGRESS_FROM = 2_000_000
 
@@ -43,11 +43,7 @@ Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     metavar="TARGET",
     help="MODULE:NAME, a declared type or a Gate; or a JSON Schema document, a .json file.",
 )
-@click.option(
-    "--documents",
-    type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="The folder that a document's references lead into.",
-)
+@documents_option
 @click.option(
     "--flaws",
     type=click.Choice(["refuse", "tell"]),

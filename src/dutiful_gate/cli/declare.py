@@ -12,7 +12,7 @@ from ..document.declaring.module import declarations_of
 from ..document.judging.engine import documents_in
 from ..document.plain_document import read_document
 from .console import console, sure_output
-from .target import CannotRun, of_missing
+from .target import CannotRun, documents_option, of_missing
 
 
 @click.command(
@@ -27,11 +27,7 @@ The module has a gate, `gate`. What has no form in types and rules stays as a do
 )
 @click.argument("document", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option("--name", default="", help="What to call the root.  [default: its title]")
-@click.option(
-    "--documents",
-    type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="The folder that its references lead into.",
-)
+@documents_option
 @click.option("--dialect", default=None, help="The edition of a document without $schema, such as draft-07.")
 @click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write the module into this file.")
 @click.option("--overwrite", is_flag=True, help="Let --into write over a file that is there.")

@@ -19,7 +19,7 @@ from ..prove.proof import Proof
 from ..prove.proof import prove as run
 from ..report.show import counted, visible
 from .console import console, sure_output
-from .target import CannotRun, gate_for
+from .target import CannotRun, documents_option, gate_for
 
 _SHOW_PROGRESS_FROM = 4_000
 _LAWS = {
@@ -42,11 +42,7 @@ Exit status: 0 no disagreement, 1 some, 2 cannot run.
 """
 )
 @click.argument("target", metavar="TARGET")
-@click.option(
-    "--documents",
-    type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="The folder that a document's references lead into.",
-)
+@documents_option
 @click.option(
     "-n", "instances", type=click.IntRange(1), default=20_000, show_default=True, help="How many instances to try."
 )

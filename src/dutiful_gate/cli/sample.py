@@ -11,7 +11,7 @@ from ..sample.face import payloads
 from ..sample.face import probes as probe
 from ..sample.payloads import CannotSample
 from .console import sure_output
-from .target import CannotRun, gate_for
+from .target import CannotRun, documents_option, gate_for
 
 
 @click.command(
@@ -26,11 +26,7 @@ Sound payloads come as one JSON list; probes as a list of payloads, each with th
 """
 )
 @click.argument("target", metavar="TARGET")
-@click.option(
-    "--documents",
-    type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="The folder that a document's references lead into.",
-)
+@documents_option
 @click.option("-n", "count", type=click.IntRange(1), default=5, show_default=True, help="How many sound payloads.")
 @click.option("--seed", default=0, show_default=True, help="The same seed gives the same data.")
 @click.option("--probes", is_flag=True, help="Payloads that are wrong in one place, with their faults.")

@@ -23,6 +23,13 @@ class CannotRun(click.ClickException):
     exit_code = 2
 
 
+documents_option = click.option(
+    "--documents",
+    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    help="The folder that a document's references lead into.",
+)
+"""The same for every command that takes a document."""
+
 Flaws = Literal["refuse", "tell"]
 
 

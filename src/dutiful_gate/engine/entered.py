@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ..report.liars import without_liars
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from ..shape.walk import holds_secret
-from .liars import without_liars
 from .runtime import attributes_of
 from .sound_records import native_names
 

@@ -8,15 +8,15 @@ from threading import RLock
 from typing import Any
 
 from ..declare.facts import FAILED, Source
-from ..report.cause import Cause
+from ..report.cause import UNREADABLE, Cause
 from ..report.fault import Path
+from ..report.liars import without_liars
 from ..shape.anew import looked_at_again
 from ..source.program import Unit
 from .begun import forget
 from .checked import checked_unit
 from .collect import collecting_unit
 from .depth import may_be_deeper, too_deep_at
-from .liars import without_liars
 from .outgoing import outgoing
 from .own import Passing, passed_on, unwrapped
 from .plan import Plan
@@ -131,7 +131,7 @@ class Engine:
         except Exception:
             self._collecting_unit()  # what went wrong in writing it is no matter of the data
         log = Log(self.plan.limits.faults)
-        log.faults.append(((), Cause("kind", "data that can be read", got="something that cannot"), None, None))
+        log.faults.append(((), UNREADABLE, None, None))
         return FAILED, log
 
     def _collected(self, data: Any) -> tuple[Any, Log]:

@@ -13,12 +13,12 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from .places import HOLDS
-from .tree import Node, Unreadable, every
+from .tree import Node, Unreadable, every, kids
 
 _MOST_STATES = 5000
 _STEPS: Final = 5000
 _STEPS_A_CHARACTER: Final = 100
-_MOST_UNROLLED = 50
+_MOST_UNROLLED = 300
 _ONE, _FORK, _GO, _SAVE, _FORGET, _BACK, _LOOK, _ATOMIC, _MARK, _SET, _BEGIN, _MOVED, _COUNT, _COUNTED, _DONE = range(
     15
 )
@@ -108,7 +108,7 @@ class Backtracker:
     def _repeat(self, code: Code, node: Node, *, ahead: bool) -> None:
         _, inner, least, most, lazy = node
         groups = [self.slots[each[1]] for each in every(inner) if each[0] == "group" and each[1] in self.slots]
-        if max(least, most or 0) > _MOST_UNROLLED:
+        if _unrolled(node) > _MOST_UNROLLED:
             self._counted(code, node, groups, ahead=ahead)
             return
         for _ in range(least):
@@ -172,6 +172,12 @@ class Backtracker:
             return any(search.run(self.code, at, slots) is not None for at in range(1 if self.once else len(text) + 1))
         except _TooMuch:
             return False
+
+
+def _unrolled(node: Node) -> int:
+    """How many nodes are written when every round of a repeat is written out."""
+    inside = 1 + sum(map(_unrolled, kids(node)))
+    return inside * max(1, node[2], node[3] or 0) if node[0] == "repeat" else inside
 
 
 class _Search:

@@ -135,3 +135,7 @@ class UnknownKey(Cause):
 
 def _filled(template: str, slots: Mapping[str, str]) -> str:
     return re.sub(_SLOT, lambda slot: "{" if slot[0] == "{{" else slots.get(slot[1], slot[0]), template)
+
+
+UNREADABLE = Cause("kind", "data that can be read", got="something that cannot")
+"""Of data as a whole that raises when it is asked what it is."""

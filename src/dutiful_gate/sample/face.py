@@ -10,7 +10,7 @@ from ..gate import DocumentGate, Gate
 from ..report.fault import Fault
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from .edges import Edges
-from .of_document import DocumentPayloads
+from .of_document import DocumentPayloads, exchanged
 from .payloads import Payloads
 
 T = TypeVar("T")
@@ -97,15 +97,15 @@ def _broken(gate: Gate[Any], edges: Edges, base: Any) -> Iterator[Any]:
             held = _at(base, path)
             for field in gate.shape.records[node.key].fields:
                 if field.wire in held:
-                    yield _with(base, path, {name: each for name, each in held.items() if name != field.wire})
-            yield _with(base, path, {**held, "berth_number": 7})
+                    yield exchanged(base, path, {name: each for name, each in held.items() if name != field.wire})
+            yield exchanged(base, path, {**held, "berth_number": 7})
         if isinstance(node, Items):
             held = _at(base, path)
             for count in (0, *range(2, 61)):
                 if held:
-                    yield _with(base, path, [held[number % len(held)] for number in range(count)])
+                    yield exchanged(base, path, [held[number % len(held)] for number in range(count)])
         for value in edges.of(use):
-            yield _with(base, path, value)
+            yield exchanged(base, path, value)
     for _ in range(_SPOILS):
         yield edges.spoiled(gate.shape.root, base)
 
@@ -139,15 +139,6 @@ def _at(payload: Any, path: Path) -> Any:
     for step in path:
         payload = payload[step]
     return payload
-
-
-def _with(payload: Any, path: Path, value: Any) -> Any:
-    """A copy with another value at one place."""
-    if not path:
-        return value
-    made = dict(payload) if isinstance(payload, dict) else list(payload)
-    made[path[0]] = _with(payload[path[0]], path[1:], value)
-    return made
 
 
 def _general(path: Path) -> Path:

@@ -342,17 +342,16 @@ class DocumentPayloads:
         for path, held in islice(_places(payload, ()), _MOST_PLACES):
             if isinstance(held, dict):
                 for name in held:
-                    yield _with(payload, path, {key: each for key, each in held.items() if key != name})
-                yield _with(payload, path, {**held, "berth_number": 7})
+                    yield exchanged(payload, path, {key: each for key, each in held.items() if key != name})
+                yield exchanged(payload, path, {**held, "berth_number": 7})
             if isinstance(held, list):
                 wanted = self.at.get(path) or _Wanted()
                 ends = [low - 1 for low in wanted.all("minItems")] + [high + 1 for high in wanted.all("maxItems")]
                 for count in (0, 1, 2, len(held) + 1, *(end for end in ends if 0 < end < _MOST_ITEMS)):
-                    yield _with(
-                        payload, path, [held[at % len(held)] for at in range(count)] if held else [None] * count
-                    )
+                    again = [held[at % len(held)] for at in range(count)] if held else [None] * count
+                    yield exchanged(payload, path, again)
             for value in self._around(path, held):
-                yield _with(payload, path, value)
+                yield exchanged(payload, path, value)
 
     def _around(self, path: Path, held: Any) -> Iterator[Any]:
         """Values that may be wrong at one place."""
@@ -404,9 +403,10 @@ def _places(payload: Any, path: Path) -> Iterator[tuple[Path, Any]]:
             yield from _places(held, (*path, number))
 
 
-def _with(payload: Any, path: Path, value: Any) -> Any:
+def exchanged(payload: Any, path: Path, value: Any) -> Any:
+    """A copy with another value at one place."""
     if not path:
         return value
     made = dict(payload) if isinstance(payload, dict) else list(payload)
-    made[path[0]] = _with(payload[path[0]], path[1:], value)
+    made[path[0]] = exchanged(payload[path[0]], path[1:], value)
     return made

@@ -11,7 +11,9 @@ from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.formats.judges import JUDGES
 from ...declare.limits import Limits
+from ...report.cause import UNREADABLE
 from ...report.fault import Fault, Path, pointer
+from ...report.liars import without_liars
 from ..plain_document import plain_document, read_document
 from .checking import Checker
 from .drafts import BY_NAME, DRAFT_2020_12, Draft, draft_of
@@ -98,6 +100,10 @@ class DocumentEngine:
                 return data if self._sound(data, ()) else FAILED
         except RecursionError:
             return FAILED
+        except DeclarationError:
+            raise
+        except Exception:  # something in the data lies about what it is: `collect` says so
+            return FAILED
 
     def sound_and_known(self, data: Any) -> Any:
         """The same; FAILED too where something could not be judged, which `collect` then tells."""
@@ -131,8 +137,17 @@ class DocumentEngine:
 
     def collect(self, data: Any) -> tuple[Any, Findings]:
         """The data or FAILED, and every fault."""
+        try:
+            found = self._found(data, None)
+            return (FAILED if found else data), Findings(found, self.limits.faults, data)
+        except DeclarationError:
+            raise
+        except Exception:  # what follows holds nothing but plain data, so that an error of our own is raised again
+            data = without_liars(data, typed=False)
         found = self._found(data, None)
-        return (FAILED if found else data), Findings(found, self.limits.faults, data)
+        if not found:
+            found.note(Finding((), UNREADABLE, None, None, Ask(data).route))
+        return FAILED, Findings(found, self.limits.faults, data)
 
     def _found(self, data: Any, notes: list[Note] | None) -> Found:
         found = Found()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..report.show import Unreadable
+from .show import Unreadable
 
 _DEEPEST = 200
 _PLAIN = (str, int, float, bool, bytes, type(None))
