@@ -515,6 +515,10 @@ class Maker:
                     [
                         when(this.hazard != "none").needs("number"),
                         when(this.hazard == "none").forbids("number"),
+                        when((this.hazard != "none") & ~(this.note == "x")).needs("number"),
+                        when(~((this.hazard == "gas") | (this.note == "ABC"))).forbids("number"),
+                        when((this.number > 2) | (this.hazard == "acid")).needs("note"),
+                        when(~(this.hazard == "none") & (this.number != 7)).needs("note"),
                         needs("number", given="note"),
                         at_least_one("number", "note"),
                         at_most_one("number", "note"),
