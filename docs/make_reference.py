@@ -25,8 +25,8 @@ GROUPS: dict[str, list[str]] = {
         "blank_is_none", "otherwise",
     ],
     "Marks": [
-        "about", "named", "also_named", "told_by", "written", "as_text", "reading", "goes_out", "secret", "lenient",
-        "rest", "utc_only", "without_offset", "or_infinite",
+        "about", "named", "also_named", "if_absent", "told_by", "written", "as_text", "reading", "goes_out", "secret",
+        "lenient", "rest", "utc_only", "without_offset", "or_infinite",
     ],
     "Rules of a record": [
         "obeys", "needs", "when", "at_least_one", "at_most_one", "exactly_one", "all_or_none",

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
         as_text,
         camel,
         goes_out,
+        if_absent,
         kebab,
         lenient,
         named,
@@ -93,6 +94,7 @@ __all__ = [
     "fits",
     "goes_out",
     "holds",
+    "if_absent",
     "in_utc",
     "it",
     "kebab",
@@ -136,8 +138,8 @@ _ROOMS = {
     "declare.formats.web": "Hostname Slug WebUrl",
     "declare.limits": "Limits",
     "declare.marks": (
-        "about also_named as_text camel goes_out kebab lenient named or_infinite reading rest secret told_by utc_only "
-        "without_offset written"
+        "about also_named as_text camel goes_out if_absent kebab lenient named or_infinite reading rest secret told_by "
+        "utc_only without_offset written"
     ),
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
     "declare.records": "Wrong obeys",

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping
-from typing import TYPE_CHECKING, Any, TypeVar
+from copy import deepcopy
+from enum import Enum
+from functools import partial
+from typing import TYPE_CHECKING, Any, Final, TypeVar
 
 from .errors import DeclarationError
 from .values import Value
@@ -12,6 +15,15 @@ from .values import Value
 if TYPE_CHECKING:
     from functools import cached_property
 
+
+class _Unsaid(Enum):
+    UNSAID = "..."
+
+    def __repr__(self) -> str:
+        return "..."
+
+
+_UNSAID: Final = _Unsaid.UNSAID
 _F = TypeVar("_F", bound="Callable[..., Any] | property | cached_property[Any]")
 
 
@@ -76,6 +88,38 @@ def also_named(*wires: str) -> AlsoNamed:
     if not wires or not all(wire.__class__ is str and wire for wire in wires):
         raise DeclarationError(f"also_named{wires!r} needs names", remedy='as in also_named("bookingRef", "reference")')
     return AlsoNamed(tuple(dict.fromkeys(wires)))
+
+
+class IfAbsent(Value):
+    """See `if_absent`."""
+
+    value: Any = None
+    make: Callable[[], Any] | None = None
+
+    def __hash__(self) -> int:
+        return hash((repr(self.value), self.make))
+
+    def maker(self) -> Callable[[], Any] | None:
+        """What makes the value anew for every record, None where one will do for all."""
+        if self.make is not None:
+            return self.make
+        if self.value.__class__ in (list, dict, set) and not self.value:
+            return self.value.__class__
+        return None if self.value.__hash__ is not None else partial(deepcopy, self.value)
+
+
+def if_absent(value: Any = _UNSAID, *, make: Callable[[], Any] | None = None) -> IfAbsent:
+    """The value of a field that did not come, as in `decks: Annotated[int, if_absent(2)]`.
+
+    For records that are TypedDicts, where no default can be written: the key is always there once admitted. In a
+    dataclass too, where it stands in for what did not come, and not for what the program leaves out. A list, dict or
+    set is copied for every record; `make` is a function that makes the value anew.
+    """
+    if (value is _UNSAID) == (make is None) or not (make is None or callable(make)):
+        raise DeclarationError(
+            "if_absent() needs a value, or make= with a function", remedy="as in if_absent(2), or if_absent(make=Crate)"
+        )
+    return IfAbsent(None if value is _UNSAID else value, make)
 
 
 class ToldBy(Value):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
-from typing import Any, NoReturn, Self, TypeVar
+from typing import Any, Literal, NoReturn, Self, TypeVar
 
 from .embedded import Embedded
 from .errors import DeclarationError
@@ -14,6 +14,7 @@ from .values import Value
 
 _C = TypeVar("_C", bound=type)
 _HELD = "__obeys__"
+_UNKNOWN = "__unknown__"
 
 
 class Standing(Value):
@@ -116,14 +117,23 @@ class Wrong(ValueError):
         self.path: tuple[Any, ...] = name if isinstance(name, tuple) else (name,)
 
 
-def obeys(*rules: RecordRule | Embedded | Callable[[Any], object]) -> Callable[[_C], _C]:
+def obeys(
+    *rules: RecordRule | Embedded | Callable[[Any], object], unknown: Literal["drop", "refuse"] | None = None
+) -> Callable[[_C], _C]:
     """A class decorator: every record of the class obeys the rules, and so do its subclasses' records.
 
     A rule is a comparison of `this`, one of `needs`, `when(...)`, `at_least_one` and their like, or a function of the
     record: it gives back False, or raises ValueError with its words (`Wrong` to name the field), when it is not
     satisfied. A document, `fits(...)`, judges the data that the record is read from. The decorator may stand above or
-    below `@dataclass`. Raises DeclarationError for what is no rule.
+    below `@dataclass`.
+
+    With `unknown` the record itself says what is done with keys nobody declared, whatever its gate says: "refuse" makes
+    each a fault, "drop" leaves them out. Subclasses and variants inherit it.
+
+    Raises DeclarationError for what is no rule.
     """
+    if unknown not in (None, "drop", "refuse"):
+        raise DeclarationError(f"unknown={unknown!r} is no way to treat unknown keys", remedy='"drop" or "refuse"')
     held: list[RecordRule | RecordCheck | Embedded] = []
     for rule in rules:
         if isinstance(rule, RecordRule | Embedded):
@@ -139,6 +149,8 @@ def obeys(*rules: RecordRule | Embedded | Callable[[Any], object]) -> Callable[[
     def hold(declared: _C) -> _C:
         before: tuple[RecordRule | RecordCheck | Embedded, ...] = declared.__dict__.get(_HELD, ())
         setattr(declared, _HELD, tuple(held) + before)
+        if unknown is not None:
+            setattr(declared, _UNKNOWN, unknown)
         return declared
 
     return hold
@@ -147,3 +159,8 @@ def obeys(*rules: RecordRule | Embedded | Callable[[Any], object]) -> Callable[[
 def record_rules(declared: type) -> tuple[RecordRule | RecordCheck | Embedded, ...]:
     """The record rules of a class: its bases' first, then its own."""
     return tuple(rule for owner in reversed(declared.__mro__) for rule in owner.__dict__.get(_HELD, ()))
+
+
+def unknown_keys_of(declared: type) -> str:
+    """What a class says of keys nobody declared: "drop" or "refuse", or "" where it leaves that to the gate."""
+    return getattr(declared, _UNKNOWN, "")

@@ -300,10 +300,11 @@ class RecordWriter(EngineWriter, ABC):
         known = self.bind(known_keys(self.plan, record), "KNOWN")
         test = f"len(data) + {missing} != {len(wires)}"
         with self.block(f"if {came} is None and {test}:" if came else f"if {test}:"):
-            if self.plan.refuse_unknown and self.hidden:
+            refuses = self.plan.refuses_unknown(record)
+            if refuses and self.hidden:
                 cause = self.cause("unknown", "known keys only", got=HIDDEN)
                 self.write(f"{self.bind(refuse_unnamed, 'refuse_unknown')}(data, {known}, path, log, {cause})")
-            elif self.plan.refuse_unknown:
+            elif refuses:
                 cause = self.bind(UnknownKey(known=tuple(field.wire for field in record.fields)), "UNKNOWN")
                 self.write(f"{self.bind(refuse_unknown, 'refuse_unknown')}(data, {known}, path, log, {cause})")
             else:

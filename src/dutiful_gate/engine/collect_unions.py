@@ -88,7 +88,7 @@ class UnionWriter(RuleWriter):
         swift.hidden, swift.where, swift.circular = self.hidden, self.where, self.circular
         mark = (id(use), self.source, self.hidden)
         if mark not in self._quick:
-            with swift.taking(note_unknown=self.plan.refuse_unknown, only_asks=True):
+            with swift.taking(note_unknown=False, only_asks=True):
                 self._quick[mark] = swift.part(use)
         return self._quick[mark]
 

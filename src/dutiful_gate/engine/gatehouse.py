@@ -67,7 +67,7 @@ class Engine:
         return self.sound(data)
 
     def _first_sound_and_known(self, data: Any) -> Any:
-        if self.plan.refuse_unknown:
+        if not self.plan.may_drop:
             unit = self._sound_unit()
         else:
             anew = self._anew("sound_and_known")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Mapping
 from enum import Enum
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from ..declare.facts import Bind, Own, Source
@@ -62,6 +63,17 @@ class Plan(Value):
     limits: Limits = Limits()
     outgoing: bool = False
 
+    def refuses_unknown(self, record: Record) -> bool:
+        """Whether a key that a record does not know is a fault."""
+        return record.rest is None and (record.unknown == "refuse" or (self.refuse_unknown and not record.unknown))
+
+    @cached_property
+    def may_drop(self) -> bool:
+        """Whether some record leaves out keys that nobody declared."""
+        return not all(
+            record.rest is not None or self.refuses_unknown(record) for record in self.shape.records.values()
+        )
+
     def fitted(self, kind: Kind) -> Kind:
         """A kind within the limits."""
         return kind.but(depth=self.limits.depth) if isinstance(kind, Anything) else kind
@@ -81,6 +93,7 @@ def known_keys(plan: Plan, record: Record) -> frozenset[str]:
     wires = frozenset(field.wire for field in (*record.fields, *record.computed))
     root = plan.shape.root.node
     whole = isinstance(root, Link) and root.key == record.key and plan.source is Source.JSON
+    whole = whole and record.unknown != "refuse"  # which is to the letter
     return wires | {"$schema"} if whole else wires
 
 

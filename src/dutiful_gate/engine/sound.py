@@ -69,7 +69,7 @@ def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) ->
 
     `anew` is called in its place once a class is no longer what it was when the function was written.
     """
-    writer = SoundWriter(plan, note_unknown=note_unknown or plan.refuse_unknown)
+    writer = SoundWriter(plan, note_unknown=note_unknown)
     entry = writer.entry(plan.shape.root, top=True)
     writer.finish()
     source = "\n\n\n".join(writer.functions) + "\n"
@@ -535,7 +535,7 @@ class SoundWriter(SoundRecordWriter):
 
     def may_drop(self, use: Use) -> bool:
         """Whether keys that nobody declared may stand in a value."""
-        return any(isinstance(each.node, Link | Alias) for each in every(use))
+        return self.plan.may_drop and any(isinstance(each.node, Link | Alias) for each in every(use))
 
     def remembering(self) -> str:
         """A variable for how much was made before the options of a union are tried, "" where that is not counted."""

@@ -74,7 +74,8 @@ class SoundRecordWriter(EngineWriter):
         self.fitting(record.fits, value)
         required = sum(field.required for field in record.fields)
         known = str(required)
-        counting = self.note_unknown or record.rest is not None
+        telling = self.note_unknown or self.plan.refuses_unknown(record)
+        counting = telling or record.rest is not None
         if counting and required != len(record.fields):
             known = self.variable("known")
             self.write(f"{known} = {required}")
@@ -85,7 +86,7 @@ class SoundRecordWriter(EngineWriter):
         self.where = record.name
         if record.rest is not None:
             value_of[record.rest.attribute] = self.rest(record, record.rest, value, known)
-        elif self.note_unknown:
+        elif telling:
             with self.block(f"if len({value}) != {known}{f' and {came} is None' if came else ''}:"):
                 self.write(GIVE_UP)
         self.record_rules(record, value_of, came)

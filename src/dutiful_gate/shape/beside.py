@@ -23,7 +23,7 @@ from ..declare.kinds import (
     UtcMoment,
 )
 from ..declare.kinds.lenient import Lenient
-from ..declare.marks import About, AlsoNamed, Mark, Named, Reading, ReadingSays, ToldBy, Written
+from ..declare.marks import About, AlsoNamed, IfAbsent, Mark, Named, Reading, ReadingSays, ToldBy, Written
 from ..declare.records import RecordRule
 from ..declare.rules import Equal, OneOf, Rule
 from ..declare.rules import own as own_rules
@@ -44,6 +44,7 @@ class Beside:
         "fallback",
         "fits",
         "form",
+        "if_absent",
         "marks",
         "parts",
         "says",
@@ -60,6 +61,7 @@ class Beside:
         self.marks: tuple[Mark, ...] = ()
         self.wire: str | None = None
         self.told_by: ToldBy | None = None
+        self.if_absent: IfAbsent | None = None
         self.also: tuple[str, ...] = ()
         self.says: str | None = None
         self.form = ""
@@ -97,6 +99,8 @@ def _keep(found: Beside, part: Any) -> None:
             found.wire = wire
         case ToldBy():
             found.told_by = part
+        case IfAbsent():
+            found.if_absent = part
         case AlsoNamed(wires):
             found.also = wires
         case ReadingSays(words):
@@ -122,9 +126,9 @@ def _keep(found: Beside, part: Any) -> None:
 
 
 _UNCALLED = (
-    marks.about, marks.named, marks.also_named, marks.told_by, marks.written, marks.goes_out, records.obeys, steps.then,
-    steps.via, steps.split_on, steps.rounded_to, steps.otherwise, own_rules.holds, presence.needs, presence.when,
-    variants.amendment, variants.subset,
+    marks.about, marks.named, marks.also_named, marks.if_absent, marks.told_by, marks.written, marks.goes_out,
+    records.obeys, steps.then, steps.via, steps.split_on, steps.rounded_to, steps.otherwise, own_rules.holds,
+    presence.needs, presence.when, variants.amendment, variants.subset,
 )  # fmt: skip
 
 

@@ -274,6 +274,7 @@ class Record(Value):
     `fits`    documents that judge the data it is read from
     `computed`  properties that go out and never come in
     `runs_own`  whether making one runs code of the developer's own
+    `unknown` what is done with keys nobody declared: "drop" or "refuse", "" where the gate says so
     `mends`   an amendment: what was not sent stays as it is, so that only rules whose fields were all sent are judged
     """
 
@@ -292,6 +293,7 @@ class Record(Value):
     fits: tuple[Embedded, ...] = ()
     computed: tuple[Field, ...] = ()
     runs_own: bool = False
+    unknown: str = ""
 
 
 _NO_RECORDS: Mapping[str, Record] = {}

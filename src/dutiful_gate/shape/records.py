@@ -14,7 +14,7 @@ from ..declare import marks
 from ..declare.constants import check_words
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
-from ..declare.records import RecordCheck, RecordRule, record_rules
+from ..declare.records import RecordCheck, RecordRule, record_rules, unknown_keys_of
 from ..declare.sent import Sent
 from ..declare.variants import Variant
 from .aliases import is_named_tuple, is_record_type, unwrapped, variables_by_class
@@ -83,6 +83,14 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
     rules = tuple(rule for rule in every if isinstance(rule, RecordRule))
     rest, fields = _rest_apart(name, fields, hints)
     check_record_rules(name, fields, rules)
+    unknown = unknown_keys_of(origin)
+    if rest is not None and unknown == "refuse":
+        raise DeclarationError(
+            "no key is unknown where a field gathers the rest, and the record refuses unknown ones",
+            remedy='leave out unknown="refuse", or the field marked `rest`',
+            record=name,
+            field=rest.attribute,
+        )
     _check_wires(name, (*fields, *computed))
     return Record(
         key,
@@ -98,6 +106,7 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
         fits=tuple(rule for rule in every if isinstance(rule, Embedded)),
         computed=computed,
         runs_own=form != "dict" and runs_own_code(origin),
+        unknown=unknown,
     )
 
 
@@ -133,7 +142,22 @@ def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens,
         raise error.within(record, attribute) from None
     if wire is None:
         wire = attribute if maker.key_style is None else maker.key_style(attribute)
+    if beside.if_absent is not None:
+        more = _standing_in(beside.if_absent, record, attribute, more)
     return Field(attribute, wire, use, also=beside.also, **more)
+
+
+def _standing_in(mark: marks.IfAbsent, record: str, attribute: str, more: Mapping[str, Any]) -> dict[str, Any]:
+    """What a field is made with whose value for its absence stands beside it."""
+    if more.get("may_lack") or more.get("default", MISSING) is not MISSING or more.get("factory") is not None:
+        raise DeclarationError(
+            "a field with if_absent(...) is always there, and has no other default",
+            remedy="leave out NotRequired or the default" if more.get("may_lack") else "leave out one of the two",
+            record=record,
+            field=attribute,
+        )
+    factory = mark.maker()
+    return {**more, "may_lack": False, "default": mark.value if factory is None else MISSING, "factory": factory}
 
 
 def _computed(maker: Maker, origin: Any, givens: Givens) -> tuple[Field, ...]:
@@ -284,18 +308,30 @@ def _variant(maker: Maker, variant: Variant, key: str) -> Record:
     rules = tuple(rule for rule in whole.rules if names.issuperset(rule.fields))
     lost = [f"{rule} lost {sorted(set(rule.fields) - names)[0]}" for rule in whole.rules if rule not in rules]
     lost += [f"{check} is a function of the whole record" for check in whole.checks]
-    text = whole.text
+    builder: type
     if variant.mends:
         fields = tuple(_mended(field, field.attribute in variant.required) for field in kept)
         mending = [field.attribute for field in fields if field.may_lack]
         if mending:
             rules = (*rules, Sent(tuple(mending)))
-        return Record(key, variant.name, dict, fields, rules, (), text, "dict", fallen=tuple(lost), mends=True)
-    fields = tuple(_chosen(field, variant) for field in kept)
-    rest = whole.rest
-    builder = _subset_class(variant, fields, rest)
+        builder, rest, form = dict, None, "dict"
+    else:
+        fields, rest, form = tuple(_chosen(field, variant) for field in kept), whole.rest, "object"
+        builder = _subset_class(variant, fields, rest)
     return Record(
-        key, variant.name, builder, fields, rules, (), text, "object", only_stores(builder), rest, fallen=tuple(lost)
+        key,
+        variant.name,
+        builder,
+        fields,
+        rules,
+        (),
+        whole.text,
+        form,
+        form == "object" and only_stores(builder),
+        rest,
+        fallen=tuple(lost),
+        mends=variant.mends,
+        unknown=whole.unknown,
     )
 
 

@@ -157,13 +157,14 @@ class _Pen:
             if self.refuse_unknown and any(each.rest is None for each in self.shape.records.values()):
                 gathered.setdefault("additionalProperties", {})  # open, beside others that are not
             said |= gathered
-        elif self.refuse_unknown:
+        elif record.unknown == "refuse" or (self.refuse_unknown and not record.unknown):
             said["additionalProperties"] = False
         if said.get("additionalProperties") is False and not self.released:
             # What goes out may come back: it is passed over, and no unknown key.
             said["properties"].update({field.wire: {"readOnly": True} for field in record.computed})
         root = self.shape.root.node
         shut = said.get("additionalProperties", {}) != {} or "propertyNames" in said
+        shut = shut and record.unknown != "refuse"
         if shut and not self.released and isinstance(root, Link) and root.key == record.key:
             said["properties"].setdefault("$schema", {})  # what a data file has for its editor is never unknown
             if "propertyNames" in said:
