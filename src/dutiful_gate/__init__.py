@@ -23,12 +23,15 @@ if TYPE_CHECKING:
         rest,
         secret,
         told_by,
+        unambiguous,
         utc_only,
         without_offset,
+        without_point,
         written,
     )
     from .declare.presence import all_or_none, at_least_one, at_most_one, exactly_one, needs, when
     from .declare.records import Wrong, obeys
+    from .declare.rules.ecma import ecma
     from .declare.rules.own import holds
     from .declare.steps import (
         blank_is_none,
@@ -90,6 +93,7 @@ __all__ = [
     "bundle",
     "camel",
     "declarations_of",
+    "ecma",
     "exactly_one",
     "fits",
     "goes_out",
@@ -122,11 +126,13 @@ __all__ = [
     "today",
     "told_by",
     "trimmed",
+    "unambiguous",
     "uppered",
     "utc_only",
     "via",
     "when",
     "without_offset",
+    "without_point",
     "written",
 ]
 
@@ -139,8 +145,9 @@ _ROOMS = {
     "declare.limits": "Limits",
     "declare.marks": (
         "about also_named as_text camel goes_out if_absent kebab lenient named or_infinite reading rest secret told_by "
-        "utc_only without_offset written"
+        "unambiguous utc_only without_offset without_point written"
     ),
+    "declare.rules.ecma": "ecma",
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
     "declare.records": "Wrong obeys",
     "declare.rules.own": "holds",

@@ -1,39 +1,55 @@
-"""Conditions on a record, joined with `&`, `|` and `~`, as `when(...)` takes them."""
+"""Conditions on a record, joined with `&`, `|` and `~`: for `when(...)`, and as rules of their own."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NoReturn
 
 from .errors import DeclarationError
-from .facts import Bind, Facts, Unsaid
-from .records import Standing
+from .facts import Bind, Facts, Unsaid, evaluated
+from .reach import ITEM, FactsOf, OfItem, Path, Reach
+from .records import RecordRule, Standing
+from .rules.base import Face, Rule
 from .values import Value
+
+Schema = Mapping[str, object]
+Look = Callable[[Path], Facts]
+"""What is known of a value, by the path that leads there from the one at hand; () is that itself."""
 
 
 class Condition:
-    """What holds for a record or does not. A comparison whose field has no value does not hold."""
+    """What holds for a record or does not. One on a field that has no value does not hold."""
 
     __slots__ = ()
 
-    fields: Any
+    paths: Any
     may_raise: Any
+    compares: Any
 
-    def test(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        """Source that is true where it holds; `value_of` tells of a name whether it has a value, of `=name` which."""
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """The fields of the record that it mentions, each once."""
+        return tuple(dict.fromkeys(path[0] for path in self.paths))
+
+    def test(self, reach: Reach, bind: Bind) -> str:
+        """Source that is true where it holds."""
         raise NotImplementedError
 
-    def told(self, wire: Mapping[str, str]) -> str:
+    def told(self, wire: Callable[[Path], str]) -> str:
         """It in words, with the names of the wire."""
         raise NotImplementedError
 
-    def schema(self, at: Standing) -> Mapping[str, object] | Unsaid:
+    def schema(self, at: Standing) -> Schema | Unsaid:
         """The schema of the records for which it holds."""
         raise NotImplementedError
 
-    def suits(self, facts: Mapping[str, Facts]) -> None:
+    def suits(self, facts: FactsOf) -> None:
         """Raise DeclarationError where it compares what cannot be compared."""
         raise NotImplementedError
+
+    @property
+    def __rules__(self) -> tuple[RecordRule, ...]:
+        return (Stated(self),)
 
     def __and__(self, other: object) -> Joined:
         return _joined("and", self, other)
@@ -58,30 +74,35 @@ class Joined(Condition, Value):
     parts: tuple[Any, ...]
 
     @property
-    def fields(self) -> tuple[str, ...]:
-        """The fields of all parts, each once."""
-        return tuple(dict.fromkeys(name for part in self.parts for name in part.fields))
+    def paths(self) -> tuple[Path, ...]:
+        """What all parts mention, each once."""
+        return tuple(dict.fromkeys(path for part in self.parts for path in part.paths))
 
     @property
     def may_raise(self) -> bool:
         """Whether any part does arithmetic."""
         return any(part.may_raise for part in self.parts)
 
-    def test(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        return f" {self.word} ".join(f"({part.test(value_of, bind)})" for part in self.parts)
+    @property
+    def compares(self) -> bool:
+        """Whether any part looks at a value, and not only whether there is one."""
+        return any(part.compares for part in self.parts)
 
-    def told(self, wire: Mapping[str, str]) -> str:
+    def test(self, reach: Reach, bind: Bind) -> str:
+        return f" {self.word} ".join(f"({part.test(reach, bind)})" for part in self.parts)
+
+    def told(self, wire: Callable[[Path], str]) -> str:
         told = [f"({part.told(wire)})" if isinstance(part, Joined) else part.told(wire) for part in self.parts]
         return f" {self.word} ".join(told)
 
-    def schema(self, at: Standing) -> Mapping[str, object] | Unsaid:
+    def schema(self, at: Standing) -> Schema | Unsaid:
         said = [part.schema(at) for part in self.parts]
         for each in said:
             if isinstance(each, Unsaid):
                 return each
-        return {"allOf" if self.word == "and" else "anyOf": said}
+        return all_of(said) if self.word == "and" else {"anyOf": said}
 
-    def suits(self, facts: Mapping[str, Facts]) -> None:
+    def suits(self, facts: FactsOf) -> None:
         for part in self.parts:
             part.suits(facts)
 
@@ -97,32 +118,336 @@ class Opposite(Condition, Value):
     part: Any
 
     @property
-    def fields(self) -> tuple[str, ...]:
+    def paths(self) -> tuple[Path, ...]:
         """Those of the condition."""
-        return tuple(self.part.fields)
+        return tuple(self.part.paths)
 
     @property
     def may_raise(self) -> bool:
         """Whether it does arithmetic."""
         return bool(self.part.may_raise)
 
-    def test(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        return f"not ({self.part.test(value_of, bind)})"
+    @property
+    def compares(self) -> bool:
+        """Whether it looks at a value."""
+        return bool(self.part.compares)
 
-    def told(self, wire: Mapping[str, str]) -> str:
+    def test(self, reach: Reach, bind: Bind) -> str:
+        return f"not ({self.part.test(reach, bind)})"
+
+    def told(self, wire: Callable[[Path], str]) -> str:
         return f"not ({self.part.told(wire)})"
 
-    def schema(self, at: Standing) -> Mapping[str, object] | Unsaid:
+    def schema(self, at: Standing) -> Schema | Unsaid:
         said = self.part.schema(at)
         return said if isinstance(said, Unsaid) else {"not": said}
 
-    def suits(self, facts: Mapping[str, Facts]) -> None:
+    def suits(self, facts: FactsOf) -> None:
         self.part.suits(facts)
 
     def __str__(self) -> str:
         return f"~({self.part})"
 
     __repr__ = __str__
+
+
+class Came(Condition, Value):
+    """`this.phone.came`: the field stands in the data, be it null."""
+
+    path: Path
+
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """The one."""
+        return (self.path,)
+
+    may_raise = False
+    compares = False
+
+    def test(self, reach: Reach, bind: Bind) -> str:
+        return reach.came(self.path[0])
+
+    def told(self, wire: Callable[[Path], str]) -> str:
+        return f"{wire(self.path)} came"
+
+    def schema(self, at: Standing) -> Schema | Unsaid:
+        return {"required": [at.wire[self.path[0]]]}
+
+    def suits(self, facts: FactsOf) -> None:
+        if len(self.path) > 1:
+            raise DeclarationError(
+                f"{self} asks what came for another record",
+                remedy="ask whether it has a value, as in this.inner.x.has_value, or let that record have the rule",
+            )
+
+    def __str__(self) -> str:
+        return f"{told_path(self.path)}.came"
+
+    __repr__ = __str__
+
+
+class OfValue(Condition, Value):
+    """What these share: they look at one value, and do not hold where there is none."""
+
+    path: Path
+
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """The one."""
+        return (self.path,)
+
+    @property
+    def may_raise(self) -> bool:
+        """Whether it does arithmetic."""
+        return False
+
+    compares = True
+
+    def tested(self, value: str, bind: Bind, look: Look) -> str:
+        """Source that is true where it holds for a value that is there."""
+        raise NotImplementedError
+
+    def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
+        """The schema of the values for which it holds; null may be among them."""
+        raise NotImplementedError
+
+    def test(self, reach: Reach, bind: Bind) -> str:
+        tested = self.tested(reach.at(self.path, bind), bind, lambda path: reach.facts((*self.path, *path)))
+        there = reach.there(self.path, bind)
+        parts = [part for part in (there, tested) if part != "True"]
+        return " and ".join(parts) or "True"
+
+    def schema(self, at: Standing) -> Schema | Unsaid:
+
+        def look(path: Path) -> Facts:
+            return at.facts((*self.path, *path))
+
+        said = self.keywords(at, look)
+        if isinstance(said, Unsaid):
+            return said
+        return at.holding(
+            self.path, said, lambda value: bool(evaluated(lambda name, bind: self.tested(name, bind, look), value))
+        )
+
+    def suits(self, facts: FactsOf) -> None:
+        return
+
+
+class HasValue(OfValue):
+    """`this.phone.has_value`: there is one, or a default, and it is not null."""
+
+    compares = False
+
+    def tested(self, value: str, bind: Bind, look: Look) -> str:
+        return "True"
+
+    def told(self, wire: Callable[[Path], str]) -> str:
+        return f"{wire(self.path)} has a value"
+
+    def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
+        return {}
+
+    def __str__(self) -> str:
+        return f"{told_path(self.path)}.has_value"
+
+    __repr__ = __str__
+
+
+class Obeying(OfValue):
+    """`this.code.obeys(it.has("[0-9]"))`: the value obeys a rule of `it`."""
+
+    rule: Any
+
+    def tested(self, value: str, bind: Bind, look: Look) -> str:
+        is_open = look(()).open
+        source = (self.rule.open_condition if is_open else self.rule.condition)(value, bind)
+        takes = self.rule.takes() if is_open else None
+        return f"{bind(takes.fits, 'takes')}({value}) and {source}" if takes is not None else f"({source})"
+
+    def told(self, wire: Callable[[Path], str]) -> str:
+        return f"{wire(self.path)} obeys {str(self.rule).removeprefix('it.')}"
+
+    def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
+        facts = look(())
+        said: Schema | Unsaid = self.rule.keywords(facts)
+        takes = self.rule.takes() if facts.open else None
+        if takes is not None and not isinstance(said, Unsaid):
+            return {"type": list(takes.types), **said}
+        return said
+
+    def suits(self, facts: FactsOf) -> None:
+        self.rule.suits(facts[self.path])
+
+    def __str__(self) -> str:
+        return f"{told_path(self.path)}.obeys({self.rule})"
+
+    __repr__ = __str__
+
+
+_JSON_TYPES: dict[object, str] = {
+    str: "string", int: "integer", float: "number", bool: "boolean", list: "array", dict: "object",
+}  # fmt: skip
+
+
+class IsA(OfValue):
+    """`this.load.is_a(Crate)`: the value is of a type."""
+
+    kinds: tuple[Any, ...]
+
+    def tested(self, value: str, bind: Bind, look: Look) -> str:
+        truth = bool in self.kinds or not any(kind in (int, float) for kind in self.kinds)
+        test = f"isinstance({value}, {bind(self.kinds, 'KINDS')})"
+        return test if truth else f"{test} and {value}.__class__ is not bool"
+
+    def told(self, wire: Callable[[Path], str]) -> str:
+        return f"{wire(self.path)} is a {' or '.join(_JSON_NAMES.get(kind, kind.__name__) for kind in self.kinds)}"
+
+    def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
+        if len(self.path) > 1 or self.path[0] not in at.plain or not all(kind in _JSON_TYPES for kind in self.kinds):
+            return Unsaid("a type that is read from JSON is not told from what it is read from")
+        kinds = [_JSON_TYPES[kind] for kind in self.kinds]
+        return {"type": kinds[0] if len(kinds) == 1 else kinds}
+
+    def suits(self, facts: FactsOf) -> None:
+        for kind in self.kinds:
+            if not isinstance(kind, type) or hasattr(kind, "__required_keys__"):
+                raise DeclarationError(
+                    f"{self} asks for what no value can be told by",
+                    remedy="name a class, such as a dataclass, or str, int, float, bool, list or dict",
+                )
+
+    def __str__(self) -> str:
+        return f"{told_path(self.path)}.is_a({', '.join(getattr(kind, '__name__', repr(kind)) for kind in self.kinds)})"
+
+    __repr__ = __str__
+
+
+_JSON_NAMES: dict[object, str] = {
+    str: "text", int: "whole number", float: "number", bool: "boolean", list: "list", dict: "record",
+}  # fmt: skip
+
+
+class Over(OfValue):
+    """`this.crates.all(this.weight_kg < 30)`, `this.codes.any(it.starts_with("TS"))`: items, or one item, obey."""
+
+    word: str
+    inner: Any
+
+    @property
+    def may_raise(self) -> bool:
+        """Whether the inner condition does arithmetic."""
+        return bool(self.inner.may_raise)
+
+    def tested(self, value: str, bind: Bind, look: Look) -> str:
+        item = f"item_{_depth(self.inner)}"
+        if isinstance(self.inner, Rule):
+            write = self.inner.open_condition if look((ITEM,)).open else self.inner.condition
+            test = write(item, bind)
+        else:
+            test = self.inner.test(OfItem(item, lambda path: look((ITEM, *path)), bind), bind)
+        return f"{self.word}({test} for {item} in {value})"
+
+    def told(self, wire: Callable[[Path], str]) -> str:
+        inner = str(self.inner) if isinstance(self.inner, Rule) else self.inner.told(".".join)
+        return f"{self.word} of {wire(self.path)}: {inner}"
+
+    def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
+        if isinstance(self.inner, Rule):
+            said = self.inner.keywords(look((ITEM,)))
+        else:
+            standing = at.inside((*self.path, ITEM))
+            said = Unsaid("its items are no records") if standing is None else self.inner.schema(standing)
+            if not isinstance(said, Unsaid):
+                said = {"type": "object", **said}
+        if isinstance(said, Unsaid):
+            return said
+        return {"type": "array", "items" if self.word == "all" else "contains": said}
+
+    def suits(self, facts: FactsOf) -> None:
+        whole = facts[self.path]
+        if whole.measured != "items":
+            raise DeclarationError(
+                f"{self} looks into {whole.phrase}, which has no items", remedy="name a field that is a list"
+            )
+        if isinstance(self.inner, Rule):
+            self.inner.suits(facts[*self.path, ITEM])
+        else:
+            self.inner.suits(_OfItems(facts, (*self.path, ITEM)))
+
+    def __str__(self) -> str:
+        return f"{told_path(self.path)}.{self.word}({self.inner})"
+
+    __repr__ = __str__
+
+
+def _depth(inner: Any) -> int:
+    """How many times what is written for an item looks into items itself, so that no two have one name."""
+    parts = [*getattr(inner, "parts", ()), getattr(inner, "part", None), getattr(inner, "inner", None)]
+    return 1 + max((_depth(part) for part in parts if part is not None), default=0)
+
+
+class _OfItems(FactsOf):
+    """What is known of the fields of items: by their path from there."""
+
+    def __init__(self, facts: FactsOf, before: Path) -> None:
+        self.facts = facts
+        self.before = before
+
+    def __getitem__(self, path: Path) -> Facts:
+        return self.facts[*self.before, *path]
+
+
+class Stated(RecordRule):
+    """A condition that every record must hold."""
+
+    holds: Condition
+
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        return tuple(self.holds.paths)
+
+    @property
+    def needs_values(self) -> bool:
+        return False
+
+    @property
+    def asks_presence_only(self) -> bool:
+        return not self.holds.compares
+
+    @property
+    def may_raise(self) -> bool:
+        return bool(self.holds.may_raise)
+
+    def condition(self, reach: Reach, bind: Bind) -> str:
+        return self.holds.test(reach, bind)
+
+    def face(self, facts: FactsOf) -> Face:
+        return Face("", "agreement", "what holds: {condition}", "something else")
+
+    def numbers(self, wire: Callable[[Path], str]) -> Mapping[str, object]:
+        return {"condition": self.holds.told(wire)}
+
+    def keywords(self, at: Standing) -> Schema | Unsaid:
+        return self.holds.schema(at)
+
+    def suits(self, facts: FactsOf) -> None:
+        self.holds.suits(facts)
+
+    def __str__(self) -> str:
+        return str(self.holds)
+
+
+def told_path(path: Iterable[str]) -> str:
+    """A path as a developer writes it."""
+    return "this" + "".join(f".{step}" if step.isidentifier() else f"[{step!r}]" for step in path)
+
+
+def all_of(said: Iterable[Any]) -> Schema:
+    """The schema of what all of some schemas accept; those that only ask what came become one."""
+    told = list(said)
+    if all(list(each) == ["required"] for each in told):
+        return {"required": list(dict.fromkeys(name for each in told for name in each["required"]))}
+    return told[0] if len(told) == 1 else {"allOf": told}
 
 
 def _joined(word: str, one: Any, other: object) -> Joined:

@@ -85,7 +85,8 @@ class Facts(Value):
     def equals(self, constant: object) -> bool:
         """Whether the value can be equal to a constant of the declaration."""
         return (
-            self.compares_with(constant)
+            self.open
+            or self.compares_with(constant)
             or (self.text and isinstance(constant, str))
             or isinstance(constant, self.alike)
         )

@@ -102,24 +102,45 @@ class IfAbsent(Value):
     def maker(self) -> Callable[[], Any] | None:
         """What makes the value anew for every record, None where one will do for all."""
         if self.make is not None:
-            return self.make
+            return AsSent(self.make.sent) if isinstance(self.make, AsSent) else self.make
         if self.value.__class__ in (list, dict, set) and not self.value:
             return self.value.__class__
         return None if self.value.__hash__ is not None else partial(deepcopy, self.value)
 
 
-def if_absent(value: Any = _UNSAID, *, make: Callable[[], Any] | None = None) -> IfAbsent:
+def if_absent(value: Any = _UNSAID, *, make: Callable[[], Any] | None = None, sent: Any = _UNSAID) -> IfAbsent:
     """The value of a field that did not come, as in `decks: Annotated[int, if_absent(2)]`.
 
     For records that are TypedDicts, where no default can be written: the key is always there once admitted. In a
     dataclass too, where it stands in for what did not come, and not for what the program leaves out. A list, dict or
-    set is copied for every record; `make` is a function that makes the value anew.
+    set is copied for every record; `make` is a function that makes the value anew; `sent` is plain data that is read
+    as if it had come, such as "2026-05-04" for a date. Raises DeclarationError unless one of the three is given.
     """
-    if (value is _UNSAID) == (make is None) or not (make is None or callable(make)):
+    if sum((value is not _UNSAID, make is not None, sent is not _UNSAID)) != 1 or not (make is None or callable(make)):
         raise DeclarationError(
-            "if_absent() needs a value, or make= with a function", remedy="as in if_absent(2), or if_absent(make=Crate)"
+            "if_absent() needs a value, or make= with a function, or sent= with plain data",
+            remedy='as in if_absent(2), if_absent(make=Crate) or if_absent(sent="2026-05-04")',
         )
+    if sent is not _UNSAID:
+        make = AsSent(sent)
     return IfAbsent(None if value is _UNSAID else value, make)
+
+
+class AsSent:
+    """Makes the value of plain data by reading it, each time anew; `reads` is set when its gate is built."""
+
+    __slots__ = ("reads", "sent")
+
+    def __init__(self, sent: Any) -> None:
+        self.sent = sent
+        self.reads: Callable[[Any], Any] | None = None
+
+    def __call__(self) -> Any:
+        assert self.reads is not None  # no value is wanted before the gate is built
+        return self.reads(deepcopy(self.sent))
+
+    def __repr__(self) -> str:
+        return f"sent={self.sent!r}"
 
 
 class ToldBy(Value):
@@ -221,7 +242,14 @@ lenient = Mark("lenient")
 """Text is taken for numbers and the like, numbers for text; 1, 0, yes, no, on, off for booleans."""
 
 rest = Mark("rest")
-"""The field gathers all keys that nobody declared, in a dict."""
+"""The field gathers all keys that nobody declared, in a dict.
+
+Of several such fields the first whose type of keys admits a key gathers it, as in
+`Annotated[dict[Annotated[str, it.starts_with("x-")], Any], rest]` before one for all others. A key that none admits is
+refused."""
+
+unambiguous = Mark("unambiguous")
+"""Beside a union: a value that more than one of its types would admit is refused."""
 
 as_text = Mark("as_text")
 """A Decimal comes and goes as text in JSON, so that no reader on the way makes a double of it."""
@@ -231,6 +259,9 @@ utc_only = Mark("utc_only")
 
 without_offset = Mark("without_offset")
 """A date-time has no offset: what a clock on the wall shows."""
+
+without_point = Mark("without_point")
+"""A whole number is written without a decimal point in JSON: 3, and not 3.0."""
 
 or_infinite = Mark("or_infinite")
 """A float may be infinite."""

@@ -4,32 +4,80 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
-from typing import Any, Literal, NoReturn, Self, TypeVar
+from typing import Any, Literal, NoReturn, Protocol, Self, TypeVar
 
 from .embedded import Embedded
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
+from .reach import FactsOf, Inside, Path, Reach
 from .rules.base import Face
 from .values import Value
 
+Keywords = Mapping[str, object]
 _C = TypeVar("_C", bound=type)
 _HELD = "__obeys__"
 _UNKNOWN = "__unknown__"
 
 
-class Standing(Value):
+class Standing(ABC):
     """How the fields of a record stand in its data: what a rule must know to say itself in keywords.
 
     `wire`      the names in the data, by attribute
     `defaults`  what stands in, by attribute, for fields that are absent
     `nullable`  the attributes of fields that may be null
     `blank`     those of fields for which blank text is null
+    `plain`     those of fields whose values are what stands in the data
     """
 
     wire: Mapping[str, str]
     defaults: Mapping[str, object]
-    nullable: frozenset[str] = frozenset()
-    blank: frozenset[str] = frozenset()
+    nullable: frozenset[str]
+    blank: frozenset[str]
+    plain: frozenset[str]
+
+    @abstractmethod
+    def facts(self, path: Path) -> Facts:
+        """What is known of the value at a path."""
+
+    @abstractmethod
+    def inside(self, path: Path) -> Standing | None:
+        """The same for the record at a path; None where no single one stands there."""
+
+    def holding(self, path: Path, said: Keywords, holds: Callable[[object], bool]) -> Keywords | Unsaid:
+        """The schema of the records in which a path leads to a value that a schema accepts; null is none.
+
+        `holds` tells the same of a default.
+        """
+        name = path[0]
+        if len(path) > 1:
+            inner = self.inside(path[:1])
+            if inner is None:
+                return Unsaid("what stands there is no record of one kind")
+            further = inner.holding(path[1:], said, holds)
+            if isinstance(further, Unsaid):
+                return further
+            test: Keywords = {"type": "object", **further}
+        else:
+            test = self._no_null(name, said)
+        default = self.defaults.get(name)
+        stands_in = default is not None and holds(Inside(path[1:])(default))
+        made: Keywords = {"properties": {self.wire[name]: test}} if test else {}
+        return made if stands_in else {**made, "required": [self.wire[name]]}
+
+    def _no_null(self, name: str, said: Keywords) -> Keywords:
+        """A schema for a field's value that does not accept null, nor blank text that stands for it."""
+        held = dict(said)
+        told = "const" in held or "type" in held or (isinstance(bars := held.get("not"), dict) and _bars_null(bars))
+        if name in self.nullable and not told:
+            held = {"allOf": [held, {"not": {"type": "null"}}]} if "not" in held else {**held, "not": {"type": "null"}}
+        if name in self.blank and "const" not in held:
+            held = {"allOf": [held, {"pattern": r"\S"}]} if "pattern" in held else {**held, "pattern": r"\S"}
+        return held
+
+
+def _bars_null(barred: Mapping[str, object]) -> bool:
+    values = barred.get("enum")
+    return isinstance(values, list) and None in values
 
 
 class RecordRule(Value, ABC, kw_only=True):
@@ -39,12 +87,17 @@ class RecordRule(Value, ABC, kw_only=True):
 
     @property
     @abstractmethod
+    def paths(self) -> tuple[Path, ...]:
+        """What it mentions, by attribute names; the first is where its fault stands."""
+
+    @property
     def fields(self) -> tuple[str, ...]:
-        """The fields it mentions, by attribute name; the first is where its fault stands."""
+        """The fields of the record that it mentions, each once."""
+        return tuple(dict.fromkeys(path[0] for path in self.paths))
 
     @property
     def needs_values(self) -> bool:
-        """Whether it can be judged only when every field it mentions has a value; else it asks which have one."""
+        """Whether it can be judged only when everything it mentions has a value; else it asks itself what has one."""
         return True
 
     @property
@@ -53,33 +106,39 @@ class RecordRule(Value, ABC, kw_only=True):
         return False
 
     @property
+    def of_whole(self) -> bool:
+        """Whether its fault stands at the record itself."""
+        return False
+
+    @property
+    def counts_keys(self) -> bool:
+        """Whether it asks how many keys came."""
+        return False
+
+    @property
     def may_raise(self) -> bool:
         """Whether judging may leave what a type can hold, or divide by zero: then the rule does not hold."""
         return False
 
     @abstractmethod
-    def condition(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        """Python source that is true when the rule holds; `value_of` names each field's variable.
-
-        For a rule that does not need values, each is the source of a test for whether the field has one, unless the
-        field's name stands with a leading "=": that is its variable.
-        """
+    def condition(self, reach: Reach, bind: Bind) -> str:
+        """Python source that is true when the rule holds; `reach` gives the source of what it mentions."""
 
     @abstractmethod
-    def face(self, facts: Mapping[str, Facts]) -> Face:
+    def face(self, facts: FactsOf) -> Face:
         """The code and wording of its fault."""
 
     @abstractmethod
-    def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
-        """The rule's numbers and names, for a fault's `expected`; `wire` names fields as the data does."""
+    def numbers(self, wire: Callable[[Path], str]) -> Mapping[str, object]:
+        """The rule's numbers and names, for a fault's `expected`; `wire` names paths as the data does."""
 
     @abstractmethod
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
         """JSON Schema keywords for the record, or why there are none."""
 
     @abstractmethod
-    def suits(self, facts: Mapping[str, Facts]) -> None:
-        """Raise DeclarationError where the fields it mentions do not go together."""
+    def suits(self, facts: FactsOf) -> None:
+        """Raise DeclarationError where what it mentions does not go together."""
 
     @abstractmethod
     def __str__(self) -> str:
@@ -94,6 +153,13 @@ class RecordRule(Value, ABC, kw_only=True):
             f"the rule {self} was asked for a truth value, and has none",
             remedy="give each comparison on its own, as in @obeys(this.a < this.b, this.b < this.c)",
         )
+
+
+class HasRules(Protocol):
+    """What stands for one or several rules of a record: a condition, or what follows a `when(...)`."""
+
+    @property
+    def __rules__(self) -> tuple[RecordRule, ...]: ...
 
 
 class RecordCheck(Value):
@@ -113,12 +179,12 @@ class Wrong(ValueError):
 
     def __init__(self, words: str, *, at: object = ()) -> None:
         super().__init__(words)
-        name = getattr(at, "name", at)
-        self.path: tuple[Any, ...] = name if isinstance(name, tuple) else (name,)
+        path = getattr(at, "_path", at)
+        self.path: tuple[Any, ...] = path if isinstance(path, tuple) else (path,)
 
 
 def obeys(
-    *rules: RecordRule | Embedded | Callable[[Any], object], unknown: Literal["drop", "refuse"] | None = None
+    *rules: RecordRule | HasRules | Embedded | Callable[[Any], object], unknown: Literal["drop", "refuse"] | None = None
 ) -> Callable[[_C], _C]:
     """A class decorator: every record of the class obeys the rules, and so do its subclasses' records.
 
@@ -138,6 +204,8 @@ def obeys(
     for rule in rules:
         if isinstance(rule, RecordRule | Embedded):
             held.append(rule)
+        elif (several := getattr(rule, "__rules__", None)) is not None:
+            held += several
         elif not isinstance(rule, type) and hasattr(rule, "__call__"):  # noqa: B004
             held.append(RecordCheck(rule))
         else:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
-from .facts import Bind, Facts, Unsaid
+from .facts import Bind, Unsaid
+from .reach import FactsOf, Path, Reach
 from .records import RecordRule, Standing
 from .rules.base import Face
 
@@ -15,8 +16,8 @@ class Sent(RecordRule):
     names: tuple[str, ...]
 
     @property
-    def fields(self) -> tuple[str, ...]:
-        return self.names
+    def paths(self) -> tuple[Path, ...]:
+        return tuple((name,) for name in self.names)
 
     @property
     def needs_values(self) -> bool:
@@ -28,22 +29,21 @@ class Sent(RecordRule):
 
     @property
     def of_whole(self) -> bool:
-        """Its fault stands at the record itself."""
         return True
 
-    def condition(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        return " or ".join(value_of[f"?{name}"] for name in self.names)
+    def condition(self, reach: Reach, bind: Bind) -> str:
+        return " or ".join(reach.sent(name) for name in self.names)
 
-    def face(self, facts: Mapping[str, Facts]) -> Face:
+    def face(self, facts: FactsOf) -> Face:
         return Face("", "absent", "at least one of {names}")
 
-    def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
-        return {"names": [wire[name] for name in self.names]}
+    def numbers(self, wire: Callable[[Path], str]) -> Mapping[str, object]:
+        return {"names": [wire((name,)) for name in self.names]}
 
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
         return {"anyOf": [{"required": [at.wire[name]]} for name in self.names]}
 
-    def suits(self, facts: Mapping[str, Facts]) -> None:
+    def suits(self, facts: FactsOf) -> None:
         return
 
     def __str__(self) -> str:

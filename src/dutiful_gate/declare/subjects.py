@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Final, NoReturn
+from typing import Any, Final, NoReturn, overload
 
 from .errors import DeclarationError
 from .rules import (
@@ -14,12 +14,14 @@ from .rules import (
     Equal,
     Floor,
     Has,
+    HasEcma,
     Length,
     Matches,
     Multiple,
     OneOf,
     StartsWith,
 )
+from .rules.ecma import Ecma
 from .rules.format import OfFormat
 
 
@@ -107,13 +109,25 @@ class It(_Subject):
         """A value from `floor` to `ceiling`, both included."""
         return Between(floor, ceiling)
 
-    def matches(self, pattern: str) -> Matches:
-        """Text that matches the regular expression as a whole (`re.fullmatch`)."""
-        return Matches(pattern)
+    @overload
+    def matches(self, pattern: str) -> Matches: ...
 
-    def has(self, pattern: str) -> Has:
-        """Text in which the regular expression matches somewhere (`re.search`)."""
-        return Has(pattern)
+    @overload
+    def matches(self, pattern: Ecma) -> HasEcma: ...
+
+    def matches(self, pattern: str | Ecma) -> Matches | HasEcma:
+        """Text that matches the regular expression as a whole (`re.fullmatch`), or one of `ecma(...)`."""
+        return HasEcma(pattern.pattern, True) if isinstance(pattern, Ecma) else Matches(pattern)
+
+    @overload
+    def has(self, pattern: str) -> Has: ...
+
+    @overload
+    def has(self, pattern: Ecma) -> HasEcma: ...
+
+    def has(self, pattern: str | Ecma) -> Has | HasEcma:
+        """Text in which the regular expression matches somewhere (`re.search`), or one of `ecma(...)`."""
+        return HasEcma(pattern.pattern, False) if isinstance(pattern, Ecma) else Has(pattern)
 
     def contains(self, held: Any) -> Contains:
         """Text that holds another, or a list that has an item equal to `held`."""

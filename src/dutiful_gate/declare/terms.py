@@ -1,15 +1,18 @@
-"""`this`, the record at hand: its fields compared, with arithmetic between them."""
+"""`this`, the record at hand: its fields and what is inside them, compared, with arithmetic between them."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, Final, NoReturn
 
-from .conditions import Condition
+from .conditions import Came, Condition, HasValue, IsA, Obeying, OfValue, Over, told_path
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
+from .reach import FactsOf, Path, Reach
 from .records import RecordRule, Standing
+from .rules import Ceiling, Equal, Floor, Length, Rule
 from .rules.base import Face
+from .rules.equal import are_equal
 from .values import Value
 
 _WORDS = {
@@ -23,18 +26,46 @@ _WORDS = {
 
 
 class Named(Value):
-    """A field of the record at hand."""
+    """A field of the record at hand, or one inside it."""
 
-    name: str
+    path: Path
 
-    def source(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        return value_of[self.name]
+    def source(self, reach: Reach, bind: Bind) -> str:
+        return reach.at(self.path, bind)
 
-    def names(self) -> tuple[str, ...]:
-        return (self.name,)
+    def paths(self) -> tuple[Path, ...]:
+        return (self.path,)
 
     def __repr__(self) -> str:
-        return f"this.{self.name}"
+        return told_path(self.path)
+
+
+class Measured(Value):
+    """How many characters, items or keys a field has."""
+
+    of: Named
+
+    def source(self, reach: Reach, bind: Bind) -> str:
+        return f"len({self.of.source(reach, bind)})"
+
+    def paths(self) -> tuple[Path, ...]:
+        return self.of.paths()
+
+    def __repr__(self) -> str:
+        return f"{self.of!r}.length"
+
+
+class Keys(Value):
+    """How many keys of the record at hand came."""
+
+    def source(self, reach: Reach, bind: Bind) -> str:
+        return reach.count()
+
+    def paths(self) -> tuple[Path, ...]:
+        return ()
+
+    def __repr__(self) -> str:
+        return "this.length"
 
 
 class Constant(Value):
@@ -42,10 +73,10 @@ class Constant(Value):
 
     value: Any
 
-    def source(self, value_of: Mapping[str, str], bind: Bind) -> str:
+    def source(self, reach: Reach, bind: Bind) -> str:
         return bind(self.value, "CONSTANT")
 
-    def names(self) -> tuple[str, ...]:
+    def paths(self) -> tuple[Path, ...]:
         return ()
 
     def __repr__(self) -> str:
@@ -59,11 +90,11 @@ class Combined(Value):
     sign: str
     right: Any
 
-    def source(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        return f"({self.left.source(value_of, bind)} {self.sign} {self.right.source(value_of, bind)})"
+    def source(self, reach: Reach, bind: Bind) -> str:
+        return f"({self.left.source(reach, bind)} {self.sign} {self.right.source(reach, bind)})"
 
-    def names(self) -> tuple[str, ...]:
-        return (*self.left.names(), *self.right.names())
+    def paths(self) -> tuple[Path, ...]:
+        return (*self.left.paths(), *self.right.paths())
 
     def __repr__(self) -> str:
         return f"({self.left!r} {self.sign} {self.right!r})"
@@ -85,16 +116,51 @@ def _sample(facts: Facts) -> Any:
     return samples[kind] if kind in samples else kind(1) if facts.number and kind is not None else None
 
 
+def _counts(term: Any) -> bool:
+    return isinstance(term, Measured | Keys) or (
+        isinstance(term, Combined) and (_counts(term.left) or _counts(term.right))
+    )
+
+
+class _Tried(Reach):
+    """Gives the names of samples, to try a comparison on."""
+
+    def __init__(self, known: FactsOf) -> None:
+        self.known = known
+        self.names: dict[Path, str] = {}
+
+    def at(self, path: Path, bind: Bind) -> str:
+        return self.names.setdefault(path, f"f_{len(self.names)}")
+
+    def value(self, name: str) -> str:
+        return self.at((name,), lambda constant, hint: hint)
+
+    def has(self, name: str) -> str:
+        return "True"
+
+    came = sent = has
+
+    def count(self) -> str:
+        return "1"
+
+    def facts(self, path: Path) -> Facts:
+        return self.known[path]
+
+
 class Comparison(Condition, RecordRule):
-    """`this.arrives > this.departs`, `this.weight_kg * 2 <= this.limit_kg`."""
+    """`this.arrives > this.departs`, `this.weight_kg * 2 <= this.limit_kg`, `this.crates.length < 5`."""
 
     left: Any
     sign: str
     right: Any
 
     @property
-    def fields(self) -> tuple[str, ...]:
-        return tuple(dict.fromkeys((*self.left.names(), *self.right.names())))
+    def paths(self) -> tuple[Path, ...]:
+        return tuple(dict.fromkeys((*self.left.paths(), *self.right.paths())))
+
+    @property
+    def of_whole(self) -> bool:
+        return not self.paths
 
     @property
     def orders(self) -> bool:
@@ -103,88 +169,142 @@ class Comparison(Condition, RecordRule):
 
     @property
     def may_raise(self) -> bool:
-        """Arithmetic may leave what a type can hold."""
         return isinstance(self.left, Combined) or isinstance(self.right, Combined)
 
-    def condition(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        return f"{self.left.source(value_of, bind)} {self.sign} {self.right.source(value_of, bind)}"
+    @property
+    def counts_keys(self) -> bool:
+        return isinstance(self.left, Keys) or isinstance(self.right, Keys)
 
-    def test(self, value_of: Mapping[str, str], bind: Bind) -> str:
-        values = {name: value_of[f"={name}"] for name in self.fields}
-        there = " and ".join(value_of[name] for name in self.fields)
-        return f"{there} and {self.condition(values, bind)}"
+    @property
+    def asks_presence_only(self) -> bool:
+        return not self.paths
 
-    def told(self, wire: Mapping[str, str]) -> str:
-        told = self.numbers(wire)
-        left = told.get("left", wire.get(self.fields[0], ""))
-        other = f"'{told['other']}'" if isinstance(told["other"], str) and len(self.fields) == 1 else told["other"]
-        return f"{left} {self.sign} {other}"
+    @property
+    def compares(self) -> bool:
+        """Whether it looks at values."""
+        return bool(self.paths)
+
+    def condition(self, reach: Reach, bind: Bind) -> str:
+        left, right = self.left.source(reach, bind), self.right.source(reach, bind)
+        if not self.orders and any(reach.facts(path).open for path in self.paths) and not self.may_raise:
+            test = f"{bind(are_equal, 'are_equal')}({left}, {right})"
+            return test if self.sign == "==" else f"not {test}"
+        test = f"{left} {self.sign} {right}"
+        return f"{self._alike(reach, bind)}{test}"
+
+    def _alike(self, reach: Reach, bind: Bind) -> str:
+        """The test that times of day both have an offset, or none has: others do not compare."""
+        if not self.orders or _counts(self.left):
+            return ""
+        kinds = [f"({reach.at(path, bind)}.tzinfo is None)" for path in self.paths if reach.facts(path).sort == "time"]
+        if len(kinds) > 1:
+            return f"{' == '.join(kinds)} and "
+        return f"{kinds[0]} and " if kinds else ""
+
+    def test(self, reach: Reach, bind: Bind) -> str:
+        there = [reach.there(path, bind) for path in self.paths]
+        return " and ".join([each for each in there if each != "True"] + [self.condition(reach, bind)])
+
+    def told(self, wire: Callable[[Path], str]) -> str:
+        other = _told(self.right, wire)
+        constant = isinstance(self.right, Constant) and isinstance(other, str)
+        return f"{_told(self.left, wire)} {self.sign} {repr(other) if constant else other}"
+
+    @property
+    def ruled(self) -> _Ruled | None:
+        """The same as a rule on the one value that it mentions; None where it is none."""
+        if not isinstance(self.right, Constant) or not isinstance(self.left, Named | Measured):
+            return None
+        path, value = self.left.paths()[0], self.right.value
+        if isinstance(self.left, Measured):
+            rule: Rule | None = _length(self.sign, value)
+        elif self.orders:
+            make = Floor if self.sign.startswith(">") else Ceiling
+            rule = make(value, self.sign.endswith("="))
+        else:
+            rule = Equal(value, self.sign == "==")
+        return None if rule is None else _Ruled(path, rule)
 
     def schema(self, at: Standing) -> Mapping[str, object] | Unsaid:
-        left, right = self.left, self.right
-        if not isinstance(left, Named) or not isinstance(right, Constant) or self.sign not in ("==", "!="):
-            return Unsaid("JSON Schema has conditions for equal constants only")
-        if not isinstance(right.value, str | int | float | bool):
-            return Unsaid("the condition's constant is no plain JSON")
-        test: dict[str, Any] = {"const": right.value}
-        if self.sign == "!=":
-            test = {"not": {"enum": [right.value, None]}}
-        condition: dict[str, Any] = {"properties": {at.wire[left.name]: test}}
-        stands_in = at.defaults.get(left.name)
-        if stands_in is None or (stands_in == right.value) != (self.sign == "=="):
-            condition["required"] = [at.wire[left.name]]
-        return condition
+        if isinstance(self.left, Keys):
+            return self.keywords(at)
+        ruled = self.ruled
+        if ruled is None:
+            return Unsaid("JSON Schema compares a value with constants only")
+        return ruled.schema(at)
 
-    def face(self, facts: Mapping[str, Facts]) -> Face:
-        first = facts[self.fields[0]]
-        words = _WORDS[self.sign][0 if first.number or first.text or not first.ordered else 1]
-        if isinstance(self.left, Combined):
+    def face(self, facts: FactsOf) -> Face:
+        if not self.paths or _counts(self.left) or isinstance(self.left, Combined):
+            words = _WORDS[self.sign][0]
             return Face("", "agreement", f"{{left}} {words} {{other}}")
+        first = facts[self.paths[0]]
+        words = _WORDS[self.sign][0 if first.number or first.text or not first.ordered else 1]
         return Face("", "agreement", f"a value {words} {{other}}")
 
-    def numbers(self, wire: Mapping[str, str]) -> Mapping[str, object]:
+    def numbers(self, wire: Callable[[Path], str]) -> Mapping[str, object]:
         told = {"comparison": self.sign, "other": _told(self.right, wire)}
-        return {**told, "left": _told(self.left, wire)} if isinstance(self.left, Combined) else told
+        return told if isinstance(self.left, Named) else {**told, "left": _told(self.left, wire)}
 
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
-        if len(self.fields) > 1:
+        if isinstance(self.left, Keys):
+            rule = _length(self.sign, getattr(self.right, "value", None))
+            return Unsaid("JSON Schema counts keys against constants only") if rule is None else rule.keywords(_KEYS)
+        if len(self.paths) > 1:
             return Unsaid("JSON Schema cannot compare one field with another")
-        return Unsaid("a rule of the record: one on the field itself could be said")
+        said = self.schema(at)
+        if isinstance(said, Unsaid):
+            return said
+        # Judged where there is a value, and only there.
+        there = HasValue(self.paths[0]).schema(at)
+        return there if isinstance(there, Unsaid) else {"anyOf": [{"not": there}, said]}
 
-    def suits(self, facts: Mapping[str, Facts]) -> None:
+    def suits(self, facts: FactsOf) -> None:
         from decimal import Decimal
 
-        names = self.fields
+        paths = self.paths
+        for term in (self.left, self.right):
+            if isinstance(term, Measured) and not facts[term.of.path].measured:
+                raise DeclarationError(
+                    f"{self} measures {facts[term.of.path].phrase}, which has no length", remedy="leave it out"
+                )
+        if _counts(self.left) or _counts(self.right):
+            if isinstance(self.right, Constant) and not _is_whole(self.right.value):
+                raise DeclarationError(
+                    f"{self} compares a number of things with {self.right!r}", remedy="give a whole number"
+                )
+            return
         if self.sign in ("==", "!=") and not self.may_raise:
             return
-        for name in names:
-            if not facts[name].ordered and not facts[name].text:
+        for path in paths:
+            if not facts[path].ordered and not facts[path].text:
                 raise DeclarationError(
-                    f"{self} compares {facts[name].phrase}, which has no order", remedy="leave it out"
+                    f"{self} compares {facts[path].phrase}, which has no order", remedy="leave it out"
                 )
-        values = {name: _sample(facts[name]) for name in names}
+        values = {path: _sample(facts[path]) for path in paths}
         if any(value is None for value in values.values()):
-            if all(facts[name].text for name in names) and not self.may_raise:
+            if all(facts[path].text for path in paths) and not self.may_raise:
                 if isinstance(self.right, Constant) and not isinstance(self.right.value, str):
                     raise DeclarationError(f"{self} compares text with {self.right!r}", remedy="write text there")
                 return
-            if any(facts[name].sort == "value" for name in names):
+            if any(facts[path].sort == "value" for path in paths):
                 return
-        bound: dict[str, Any] = {f"f_{name}": value for name, value in values.items()}
+        bound: dict[str, Any] = {}
 
         def bind(constant: object, hint: str) -> str:
             bound[f"c_{len(bound)}"] = constant
             return f"c_{len(bound) - 1}"
 
+        tried = _Tried(facts)
+        source = self.condition(tried, bind)
         try:
-            eval(self.condition({name: f"f_{name}" for name in names}, bind), bound)
+            eval(source, bound | {name: values[path] for path, name in tried.names.items()})
         except TypeError:
             if any(isinstance(value, Decimal) for value in values.values()):
                 raise DeclarationError(
                     f"{self} mixes decimal numbers with floats, which Python does not",
                     remedy="write constants as Decimal, and declare the fields alike",
                 ) from None
-            phrases = " with ".join(dict.fromkeys(facts[name].phrase for name in names))
+            phrases = " with ".join(dict.fromkeys(facts[path].phrase for path in paths))
             constant = f" with {self.right!r}" if isinstance(self.right, Constant) else ""
             raise DeclarationError(
                 f"{self} compares {phrases}{constant}", remedy="compare values of one kind"
@@ -196,19 +316,53 @@ class Comparison(Condition, RecordRule):
         return f"{self.left!r} {self.sign} {self.right!r}"
 
 
-def _told(term: Any, wire: Mapping[str, str]) -> object:
+class _Ruled(Obeying):
+    """A comparison with a constant, as the rule that says it of the value."""
+
+    def keywords(self, at: Standing, look: Any) -> Mapping[str, object] | Unsaid:
+        if isinstance(self.rule, Equal):
+            value = self.rule.constant
+            if not isinstance(value, str | int | float | bool):
+                return Unsaid("the condition's constant is no plain JSON")
+            return {"const": value} if self.rule.wanted else {"not": {"enum": [value, None]}}
+        return super().keywords(at, look)
+
+
+_KEYS: Final = Facts("a record", "record", measured="keys")
+
+
+def _is_whole(value: object) -> bool:
+    return isinstance(value, int) and not isinstance(value, bool)
+
+
+def _length(sign: str, value: Any) -> Length | None:
+    """The rule on a number of characters, items or keys."""
+    if not _is_whole(value):
+        return None
+    floor, ceiling = {
+        "<": (None, value - 1), "<=": (None, value), ">": (value + 1, None), ">=": (value, None), "==": (value, value),
+        "!=": (None, None),
+    }[sign]  # fmt: skip
+    return Length(floor, ceiling, f" {sign} {value}", value if sign == "!=" else None)
+
+
+def _told(term: Any, wire: Callable[[Path], str]) -> object:
     match term:
-        case Named(name):
-            return wire.get(name, name)
+        case Named(path):
+            return wire(path)
         case Constant(value):
             return value
+        case Measured(of):
+            return f"the length of {wire(of.path)}"
+        case Keys():
+            return "a number of keys"
         case Combined(left, sign, right):
             words = {"+": "plus", "-": "minus", "*": "times", "/": "divided by", "//": "divided by", "%": "modulo"}
             return f"{_in_words(left, wire)} {words[sign]} {_in_words(right, wire)}"
     return term
 
 
-def _in_words(term: Any, wire: Mapping[str, str]) -> object:
+def _in_words(term: Any, wire: Callable[[Path], str]) -> object:
     from datetime import timedelta
 
     told = _told(term, wire)
@@ -219,27 +373,22 @@ def _in_words(term: Any, wire: Mapping[str, str]) -> object:
     return told
 
 
-class FieldOfThis:
-    """`this.arrives`, or arithmetic on such fields. Every comparison gives a record rule."""
+class _Terms:
+    """Comparisons and arithmetic, which give rules and further terms."""
 
-    __slots__ = ("term",)
+    __slots__ = ("_term",)
 
     def __init__(self, term: Any) -> None:
-        self.term = term
-
-    @property
-    def name(self) -> str:
-        """The field's name."""
-        return self.term.names()[0] if self.term.names() else ""
+        self._term = term
 
     def _compared(self, sign: str, other: object) -> Comparison:
-        return Comparison(self.term, sign, _term(other))
+        return Comparison(self._term, sign, _term(other))
 
-    def _combined(self, sign: str, other: object) -> FieldOfThis:
-        return FieldOfThis(Combined(self.term, sign, _term(other)))
+    def _combined(self, sign: str, other: object) -> _Terms:
+        return _Terms(Combined(self._term, sign, _term(other)))
 
-    def _combined_back(self, sign: str, other: object) -> FieldOfThis:
-        return FieldOfThis(Combined(_term(other), sign, self.term))
+    def _combined_back(self, sign: str, other: object) -> _Terms:
+        return _Terms(Combined(_term(other), sign, self._term))
 
     def __gt__(self, other: Any) -> Comparison:
         return self._compared(">", other)
@@ -259,28 +408,28 @@ class FieldOfThis:
     def __ne__(self, other: object) -> Comparison:  # type: ignore[override]
         return self._compared("!=", other)
 
-    def __add__(self, other: Any) -> FieldOfThis:
+    def __add__(self, other: Any) -> _Terms:
         return self._combined("+", other)
 
-    def __radd__(self, other: Any) -> FieldOfThis:
+    def __radd__(self, other: Any) -> _Terms:
         return self._combined_back("+", other)
 
-    def __sub__(self, other: Any) -> FieldOfThis:
+    def __sub__(self, other: Any) -> _Terms:
         return self._combined("-", other)
 
-    def __rsub__(self, other: Any) -> FieldOfThis:
+    def __rsub__(self, other: Any) -> _Terms:
         return self._combined_back("-", other)
 
-    def __mul__(self, other: Any) -> FieldOfThis:
+    def __mul__(self, other: Any) -> _Terms:
         return self._combined("*", other)
 
-    def __rmul__(self, other: Any) -> FieldOfThis:
+    def __rmul__(self, other: Any) -> _Terms:
         return self._combined_back("*", other)
 
-    def __truediv__(self, other: Any) -> FieldOfThis:
+    def __truediv__(self, other: Any) -> _Terms:
         return self._combined("/", other)
 
-    def __mod__(self, other: Any) -> FieldOfThis:
+    def __mod__(self, other: Any) -> _Terms:
         return self._combined("%", other)
 
     def __and__(self, other: object) -> NoReturn:
@@ -302,21 +451,119 @@ class FieldOfThis:
         )
 
     def __hash__(self) -> int:
-        return hash(self.term)
+        return hash(self._term)
 
     def __bool__(self) -> NoReturn:
         raise DeclarationError(
             f"{self!r} was asked for a truth value, and has none while it is only declared",
-            remedy="compare it with something",
+            remedy="compare it with something, or ask this.x.has_value",
         )
 
     def __repr__(self) -> str:
-        return repr(self.term)
+        return repr(self._term)
+
+
+class FieldOfThis(_Terms):
+    """`this.arrives`, and `this.load.weight_kg` inside it.
+
+    A field inside that has the name of one of these properties and methods is written `this["load"]["length"]`.
+    """
+
+    __slots__ = ()
+
+    @property
+    def _path(self) -> Path:
+        path: Path = self._term.path
+        return path
+
+    def __getattr__(self, name: str) -> FieldOfThis:
+        if name.startswith("_"):
+            raise AttributeError(name)
+        return FieldOfThis(Named((*self._path, name)))
+
+    def __getitem__(self, name: str) -> FieldOfThis:
+        _check_step(self, name)
+        return FieldOfThis(Named((*self._path, name)))
+
+    @property
+    def length(self) -> _Terms:
+        """The number of its characters, items or keys."""
+        return _Terms(Measured(self._term))
+
+    @property
+    def came(self) -> Came:
+        """A condition: it stands in the data, be it null."""
+        return Came(self._path)
+
+    @property
+    def has_value(self) -> HasValue:
+        """A condition: it has a value, or a default, and is not null."""
+        return HasValue(self._path)
+
+    def obeys(self, rule: Rule) -> Obeying:
+        """A condition: the value obeys a rule of `it`, as in `this.code.obeys(it.has("[0-9]"))`."""
+        if not isinstance(rule, Rule):
+            raise DeclarationError(
+                f"{self!r}.obeys({rule!r}) needs a rule of `it`", remedy='as in this.code.obeys(it.has("[0-9]"))'
+            )
+        return Obeying(self._path, rule)
+
+    def is_a(self, *kinds: type) -> IsA:
+        """A condition: the value is of one of some classes, as in `this.load.is_a(Crate)`."""
+        if not kinds:
+            raise DeclarationError(f"{self!r}.is_a() names no class", remedy="as in this.load.is_a(Crate)")
+        return IsA(self._path, kinds)
+
+    def one_of(self, *choices: object) -> Obeying:
+        """A condition: the value equals one of the choices."""
+        from .rules import OneOf
+
+        return self.obeys(OneOf(choices))
+
+    def starts_with(self, affix: str) -> Obeying:
+        """A condition: the text begins with another."""
+        from .rules import StartsWith
+
+        return self.obeys(StartsWith(affix))
+
+    def ends_with(self, affix: str) -> Obeying:
+        """A condition: the text ends with another."""
+        from .rules import EndsWith
+
+        return self.obeys(EndsWith(affix))
+
+    def contains(self, held: Any) -> Obeying:
+        """A condition: the text holds another, or the list or set has an item equal to `held`."""
+        from .rules import Contains
+
+        return self.obeys(Contains(held))
+
+    def all(self, inner: Condition | Rule) -> Over:
+        """A condition: every item obeys a rule of `it`, or for records a condition of `this`, the item."""
+        return Over(self._path, "all", _inner(self, "all", inner))
+
+    def any(self, inner: Condition | Rule) -> Over:
+        """A condition: at least one item obeys a rule of `it`, or for records a condition of `this`, the item."""
+        return Over(self._path, "any", _inner(self, "any", inner))
+
+
+def _inner(field: FieldOfThis, word: str, inner: object) -> Any:
+    if not isinstance(inner, Condition | Rule):
+        raise DeclarationError(
+            f"{field!r}.{word}({inner!r}) needs a condition on each item",
+            remedy=f"as in {field!r}.{word}(this.weight_kg < 30), or for single values .{word}(it < 30)",
+        )
+    return inner
+
+
+def _check_step(before: object, name: object) -> None:
+    if not isinstance(name, str):
+        raise DeclarationError(f"{before!r}[{name!r}] names no field", remedy='give its name, as in this["length"]')
 
 
 def _term(other: object) -> Any:
-    if isinstance(other, FieldOfThis):
-        return other.term
+    if isinstance(other, _Terms):
+        return other._term
     from .constants import check_constant  # it opens the rooms of the kinds, which no declaration needs yet
 
     check_constant(other)
@@ -324,14 +571,23 @@ def _term(other: object) -> Any:
 
 
 class This:
-    """The record at hand, inside `@obeys`. Every attribute stands for a field of that name."""
+    """The record at hand, inside `@obeys`. Every attribute stands for a field of that name, `length` for its keys."""
 
     __slots__ = ()
 
     def __getattr__(self, name: str) -> FieldOfThis:
         if name.startswith("__"):
             raise AttributeError(name)
-        return FieldOfThis(Named(name))
+        return FieldOfThis(Named((name,)))
+
+    def __getitem__(self, name: str) -> FieldOfThis:
+        _check_step(self, name)
+        return FieldOfThis(Named((name,)))
+
+    @property
+    def length(self) -> _Terms:
+        """How many keys of the record came: `this.length >= 1`. A field of that name is `this["length"]`."""
+        return _Terms(Keys())
 
     def __repr__(self) -> str:
         return "this"
@@ -339,3 +595,5 @@ class This:
 
 this: Final = This()
 """The record at hand: `@obeys(this.arrives > this.departs)`."""
+
+__all__ = ["Comparison", "FieldOfThis", "OfValue", "This", "this"]

@@ -55,7 +55,8 @@ class Value:
     def __eq__(self, other: object) -> bool:
         if type(other) is not type(self):
             return NotImplemented
-        return self is other or self._items() == other._items()
+        # `typing` keeps what it was given by equality: `it == 1` must not come back for `it == True`.
+        return self is other or all(map(_same, self._items(), other._items()))
 
     def __hash__(self) -> int:
         try:
@@ -68,6 +69,19 @@ class Value:
 
     def __reduce__(self) -> tuple[object, ...]:
         return _again, (type(self), dict(self._items()))
+
+
+def _same(one: Any, other: Any) -> bool:
+    """Whether two held values are equal and of one type, also deep inside: to Python 1, 1.0 and True are equal."""
+    if one is other:
+        return True
+    if one.__class__ is not other.__class__:
+        return False
+    if isinstance(one, list | tuple):
+        return len(one) == len(other) and all(map(_same, one, other))
+    if isinstance(one, dict):
+        return list(one) == list(other) and all(_same(held, other[name]) for name, held in one.items())
+    return bool(one == other)
 
 
 def _annotations(declared: type) -> dict[str, Any]:

@@ -7,6 +7,7 @@ the outgoing shape then tells what is wrong.
 from __future__ import annotations
 
 from ..declare.blanks import is_blank
+from ..declare.facts import Source
 from ..declare.kinds import Exact
 from ..declare.rules import Distinct, Length
 from ..declare.steps import Step
@@ -29,7 +30,9 @@ from ..shape.nodes import (
 from ..shape.to_json import plain_fallback
 from ..shape.walk import holds_secret
 from ..source.program import Unit
+from .alone import OutgoingAlone
 from .crowds import crowded, spreads
+from .gathering import sorter_of
 from .plan import Plan, collection, options_in_order
 from .release import key_text, wire_of
 from .sound import SoundWriter
@@ -127,11 +130,13 @@ class CheckedWriter(SoundWriter):
                 return self.put(f"{self.bind(wire_of(node), 'WIRE_OF')}({value})", "")
             case Items():
                 return self.out_items(node, use, value)
-            case Fixed(items):
-                return self.out_fixed(items, use, value)
+            case Fixed() as fixed:
+                return self.out_fixed(fixed, use, value)
             case Entries(key, held):
                 return self.out_entries(key, held, use, value)
             case Branches():
+                if node.alone and not node.tag:
+                    self.given_up(f"not {self.bind(OutgoingAlone(self.plan.shape, node), 'ONE_ALONE')}({value})")
                 made = self.out_branches(node, value)
                 self.run(use.parts, value, facts)
                 # What its steps made of it is what goes out.
@@ -189,15 +194,30 @@ class CheckedWriter(SoundWriter):
                     self.given_up(f"not ({part.condition(made, self.bind)})")
         return made
 
-    def out_fixed(self, items: tuple[Use, ...], use: Use, value: str) -> str:
-        """A tuple of a fixed number of items."""
-        self.given_up(f"not isinstance({value}, tuple) or len({value}) != {len(items)}")
-        names = [self.variable("item") for _ in items]
-        if names:
-            self.write(f"{', '.join(names)}, = {value}")
-        made = [self.out(item, name) for name, item in zip(names, items, strict=True)]
-        self.run(use.parts, f"({''.join(name + ', ' for name in names)})", use.node.facts)
-        return self.put(f"[{', '.join(made)}]", "")
+    def out_fixed(self, node: Fixed, use: Use, value: str) -> str:
+        """A tuple: its first items one by one, and those after them."""
+        test = f"len({value}) != {len(node.items)}"
+        if node.more is not None:
+            test = f"len({value}) < {len(node.items)} or len({value}) > {self.plan.limits.items}"
+        self.given_up(f"not isinstance({value}, tuple) or {test}")
+        names = [self.variable("item") for _ in node.items]
+        others = self.variable("others") if node.more is not None else ""
+        if names or others:
+            self.write(f"{', '.join(names)}{', ' if names else ''}{f'*{others}' if others else ''} = {value}")
+        made = [self.out(item, name) for name, item in zip(names, node.items, strict=True)]
+        more, typed = "", ""
+        if node.more is not None:
+            more, typed, each = self.variable("made"), self.variable("typed"), self.variable("item")
+            self.write(f"{more}, {typed} = [], []")
+            self._nesting += 1
+            with self.block(f"for {each} in {others}:"):
+                self.write(f"{more}.append({self.out(node.more, each)})")
+                self.write(f"{typed}.append({each})")
+            self._nesting -= 1
+        self.run(
+            use.parts, f"({''.join(name + ', ' for name in names)}{f'*{typed},' if typed else ''})", use.node.facts
+        )
+        return self.put(f"[{', '.join(made)}{', ' if made and more else ''}{f'*{more}' if more else ''}]", "")
 
     def out_entries(self, key: Use, held: Use, use: Use, value: str) -> str:
         """A dict becomes one with keys of text; no two keys may be one then."""
@@ -250,9 +270,9 @@ class CheckedWriter(SoundWriter):
         for field in record.fields:
             self.where = f"{record.name}.{field.attribute}"
             value_of[field.attribute] = self.out_field(field, value, made, known, of_dict=of_dict)
-        if record.rest is not None:
-            self.out_rest(record, record.rest, value, made, of_dict=of_dict)
-        elif of_dict:
+        for number, rest in enumerate(record.rests):
+            self.out_rest(record, number, rest, value, made, of_dict=of_dict)
+        if of_dict and not record.rests:
             self.given_up(f"len({value}) != {known}")
         self.where = record.name
         self.record_rules(record, value_of)
@@ -288,11 +308,14 @@ class CheckedWriter(SoundWriter):
         self._indent -= depth
         return held
 
-    def out_rest(self, record: Record, field: Field, value: str, made: str, *, of_dict: bool) -> None:
+    def out_rest(self, record: Record, number: int, field: Field, value: str, made: str, *, of_dict: bool) -> None:
         """What was gathered goes out beside the fields, and never in the place of one."""
         held = self.variable(field.attribute)
         key = self.key(field.attribute, trusted=True)
         self.write(f"{held} = {f'{value}[{key}]' if of_dict else f'{value}.{field.attribute}'}")
+        if len(record.rests) > 1:
+            sorter = self.bind(sorter_of(self.plan, record, Source.NATIVE), "SORTER")
+            self.given_up(f"{sorter}.is_misplaced({number}, {held})")
         told = self.out(field.use, held)
         wires = self.bind(frozenset(each.wire for each in (*record.fields, *record.computed)), "WIRES")
         self.given_up(f"not {wires}.isdisjoint({told})")

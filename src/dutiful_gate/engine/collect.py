@@ -292,8 +292,8 @@ class CollectWriter(UnionWriter):
                 self.choice(use.node, use, value, path)
             case Items():
                 self.items(use.node, use, value, path)
-            case Fixed(items):
-                self.fixed(items, use, value, path)
+            case Fixed():
+                self.fixed(use.node, use, value, path)
             case Entries(key, held):
                 self.entries(key, held, use, value, path)
             case Branches():
@@ -454,24 +454,38 @@ class CollectWriter(UnionWriter):
                 with self.block(f"if len(faults) != {inside}:"):
                     self.write(f"{self.bind(whole_first, 'whole_first')}(faults, {before}, {path})")
 
-    def fixed(self, items: tuple[Use, ...], use: Use, value: str, path: str) -> None:
-        """Read a tuple of a fixed number of items."""
+    def fixed(self, node: Fixed, use: Use, value: str, path: str) -> None:
+        """Read a tuple: its first items one by one, and those after them."""
         given = self._many(value, path, self.noun("a list"), f"not isinstance({value}, (list, tuple))")
-        with self.block(f"elif len({value}) != {len(items)}:"):
-            unit = "item" if len(items) == 1 else "items"
-            cause = self.cause("count", f"exactly {{exactly}} {unit}", expected={"exactly": len(items)}, got="length")
+        count, more = len(node.items), node.more
+        unit = "item" if count == 1 else "items"
+        if more is None:
+            cause = self.cause("count", f"exactly {{exactly}} {unit}", expected={"exactly": count}, got="length")
+        else:
+            cause = self.cause("count", f"at least {{floor}} {unit}", expected={"floor": count}, got="length")
+        with self.block(f"elif len({value}) {'!=' if more is None else '<'} {count}:"):
             self.fault(path, cause, given, value)
         with self.block("else:"):
-            names = [self.variable("item") for _ in items]
-            before = self.variable("before")
+            names = [self.variable("item") for _ in node.items]
+            before, others = self.variable("before"), self.variable("others")
             self.write(f"{before} = len(faults)")
-            if names:
-                self.write(f"{', '.join(names)}, = {value}")
+            if names or more is not None:
+                starred = f"*{others}" if more is not None else ""
+                self.write(f"{', '.join(names)}{', ' if names else ''}{starred} = {value}")
             self._nesting += 1
-            for index, (name, item) in enumerate(zip(names, items, strict=True)):
+            for index, (name, item) in enumerate(zip(names, node.items, strict=True)):
                 self.read(item, name, f"{path} + ({index},)")
+            made = ""
+            if more is not None:
+                made, each, index_of = self.variable("made"), self.variable("item"), self.variable("index")
+                enough = self.enough(self.variable("before"))
+                self.write(f"{made} = []")
+                with self.block(f"for {index_of}, {each} in enumerate({others}, {count}):"):
+                    self.counted(more, each, before, enough, alone=True)
+                    self.read(more, each, f"{path} + ({index_of},)")
+                    self.write(f"{made}.append({each})")
             self._nesting -= 1
-            self.write(f"{value} = ({''.join(name + ', ' for name in names)})")
+            self.write(f"{value} = ({''.join(name + ', ' for name in names)}{f'*{made},' if made else ''})")
             self.list_rules(use, value, given, path, before)
 
     def entries(self, key: Use, held: Use, use: Use, value: str, path: str) -> None:

@@ -13,8 +13,11 @@ from ..declare.records import RecordRule
 from ..report.cause import HIDDEN, Cause, UnknownKey
 from ..report.show import outlined
 from ..shape.nodes import Field, Items, Link, Nullable, Record, Scalar, Use
+from ..shape.paths import FactsAt
 from ..shape.to_json import plain
 from ..shape.walk import holds_secret
+from .fields import FieldsReach, values_there
+from .gathering import sorter_of
 from .pen import EngineWriter
 from .plan import (
     all_sent,
@@ -23,8 +26,6 @@ from .plan import (
     default_source,
     known_keys,
     may_be_blank,
-    presence_of,
-    record_condition,
     takes_null,
 )
 from .runtime import (
@@ -52,8 +53,7 @@ class RecordWriter(EngineWriter, ABC):
     """The part of a collecting writer that writes records; another part reads what their fields hold."""
 
     _label: str
-    _facts: dict[str, Facts]
-    _wires: dict[str, str]
+    _reach: FieldsReach
 
     @abstractmethod
     def read(self, use: Use, value: str, path: str) -> None:
@@ -110,8 +110,8 @@ class RecordWriter(EngineWriter, ABC):
                 sound[field.attribute] = self.variable("is_sound")
                 self.write(f"{sound[field.attribute]} = len(faults) == {before}")
         self.where = record.name
-        if record.rest is not None:
-            value_of[record.rest.attribute] = self.rest(record, record.rest)
+        if record.rests:
+            value_of |= self.rests(record)
         else:
             self._unknown_keys(record, f"{missing} + {lost}", came)
         self.record_rules(record, value_of, sound, came)
@@ -281,61 +281,79 @@ class RecordWriter(EngineWriter, ABC):
         self.write("else:")
         self.write("    pass")
 
-    def rest(self, record: Record, field: Field) -> str:
-        """Gather the keys that nobody declared."""
-        value = self.variable(field.attribute)
+    def rests(self, record: Record) -> dict[str, str]:
+        """Gather the keys that nobody declared; gives back the variables of what each field gathers."""
+        held = {field.attribute: self.variable(field.attribute) for field in record.rests}
         known = self.bind(known_keys(self.plan, record), "KNOWN")
-        self.write(f"{value} = {self.bind(gathered, 'gathered')}(data, {known})")
-        if self.source is Source.NATIVE:
-            self.write(f"{value} = {value}.pop({self.bind(field.wire, 'KEY')}, {value})")
-        if self.plan.outgoing:
-            taken = self.cause("repeat", "keys that no field has", got="one of them")
-            wires = self.bind(tuple(each.wire for each in (*record.fields, *record.computed)), "WIRES")
-            self.write(f"{self.bind(note_taken, 'note_taken')}({value}, {wires}, path, log, {taken})")
-        self.read(field.use, value, "path")
-        return value
+        whole = f"{self.bind(gathered, 'gathered')}(data, {known})"
+        first, value = record.rests[0], held[record.rests[0].attribute]
+        sorter = ""
+        if len(record.rests) > 1:
+            sorter, left = self.bind(sorter_of(self.plan, record, self.source), "SORTER"), self.variable("left")
+            self.write(f"({', '.join(held.values())}), {left} = {sorter}.apart({whole})")
+            with self.block(f"if {left}:"):
+                self._refuse_keys(record, left, self.bind(frozenset(), "NONE"))
+        elif self.source is Source.NATIVE:
+            self.write(f"{value} = {whole}")
+            self.write(f"{value} = {value}.pop({self.bind(first.wire, 'KEY')}, {value})")
+        else:
+            self.write(f"{value} = {whole}")
+        for number, field in enumerate(record.rests):
+            value = held[field.attribute]
+            if self.plan.outgoing:
+                taken = self.cause("repeat", "keys that no field has", got="one of them")
+                wires = self.bind(tuple(each.wire for each in (*record.fields, *record.computed)), "WIRES")
+                self.write(f"{self.bind(note_taken, 'note_taken')}({value}, {wires}, path, log, {taken})")
+                if sorter:
+                    others = self.cause("repeat", "keys that no other field gathers", got="one of them")
+                    self.write(f"{sorter}.note_misplaced({number}, {value}, path, log, {others})")
+            self.read(field.use, value, "path")
+        return held
+
+    def _refuse_keys(self, record: Record, data: str, known: str) -> None:
+        """A fault for each key that is not known; inside a secret one for all."""
+        if self.hidden:
+            cause = self.cause("unknown", "known keys only", got=HIDDEN)
+            self.write(f"{self.bind(refuse_unnamed, 'refuse_unknown')}({data}, {known}, path, log, {cause})")
+        else:
+            cause = self.bind(UnknownKey(known=tuple(field.wire for field in record.fields)), "UNKNOWN")
+            self.write(f"{self.bind(refuse_unknown, 'refuse_unknown')}({data}, {known}, path, log, {cause})")
 
     def _unknown_keys(self, record: Record, missing: str, came: str) -> None:
         wires = tuple(field.wire for field in record.fields)
         known = self.bind(known_keys(self.plan, record), "KNOWN")
         test = f"len(data) + {missing} != {len(wires)}"
         with self.block(f"if {came} is None and {test}:" if came else f"if {test}:"):
-            refuses = self.plan.refuses_unknown(record)
-            if refuses and self.hidden:
-                cause = self.cause("unknown", "known keys only", got=HIDDEN)
-                self.write(f"{self.bind(refuse_unnamed, 'refuse_unknown')}(data, {known}, path, log, {cause})")
-            elif refuses:
-                cause = self.bind(UnknownKey(known=tuple(field.wire for field in record.fields)), "UNKNOWN")
-                self.write(f"{self.bind(refuse_unknown, 'refuse_unknown')}(data, {known}, path, log, {cause})")
+            if self.plan.refuses_unknown(record):
+                self._refuse_keys(record, "data", known)
             else:
                 drop = drop_unnamed if self.hidden else drop_unknown
                 self.write(f"{self.bind(drop, 'drop_unknown')}(data, {known}, path, log)")
 
     def record_rules(self, record: Record, value_of: dict[str, str], sound: dict[str, str], came: str = "") -> None:
         """Rules run when every field they mention is sound, whatever else failed."""
-        fields = {field.attribute: field for field in record.fields}
-        presence = presence_of(fields, value_of) if record.rules else {}
-        given = {field.attribute for field in record.fields if field.only_given}
         if not record.rules:
             return
+        fields = {field.attribute: field for field in record.fields}
+        self._reach = reach = FieldsReach(self.plan, record, value_of, lambda wire: self.bind(wire, "KEY"), "data")
+        given = {field.attribute for field in record.fields if field.only_given}
         ranks = self.bind({field.wire: rank for rank, field in enumerate(record.fields)}, "RANK")
-        self._facts = {name: field.use.facts for name, field in fields.items()}
-        self._wires = {name: field.wire for name, field in fields.items()}
         self.write("late = []")
         for rule in record.rules:
-            tests = [sound[name] for name in dict.fromkeys(rule.fields)]
+            tests = [sound[name] for name in rule.fields]
             if came and given.intersection(rule.fields):
                 tests.append(f"{came} is None")
-            if rule.needs_values:
-                tests += [f"({presence[name]})" for name in dict.fromkeys(rule.fields) if presence[name] != "True"]
-            else:
+            if not rule.needs_values:
                 tests += all_sent(record, rule, value_of)
-            condition = record_condition(fields, value_of, rule, self.bind, presence)
-            if not rule.may_raise and not any(fields[name].use.facts.open for name in rule.fields):
-                with self.block(f"if {' and '.join(tests)} and not ({condition}):"):
+            tests += values_there(reach, rule, self.bind)
+            if not rule.paths:  # the whole must be sound
+                tests.append("len(faults) == start")
+            condition = rule.condition(reach, self.bind)
+            if not rule.may_raise and not any(reach.facts(path).open for path in rule.paths):
+                with self.block(f"if {' and '.join([*tests, f'not ({condition})'])}:"):
                     self._record_fault(rule, fields, value_of)
                 continue
-            with self.block(f"if {' and '.join(tests)}:"):
+            with self.block(f"if {' and '.join(tests) or 'True'}:"):
                 agrees = self.variable("agrees")
                 with self.block("try:"):
                     self.write(f"{agrees} = {condition}")
@@ -348,24 +366,26 @@ class RecordWriter(EngineWriter, ABC):
             self.write(f"{self.bind(place_late, 'place_late')}(faults, start, len(path), {ranks}, late)")
 
     def _record_fault(self, rule: RecordRule, fields: dict[str, Field], value_of: dict[str, str]) -> None:
-        facts, wire = self._facts, self._wires
-        first = fields[rule.fields[0]]
-        face = rule.face(facts)
-        whole = getattr(rule, "of_whole", False)
-        self._label = "" if whole else first.label
-        hidden = any(fields[name].use.secret for name in rule.fields)
+        reach = self._reach
+        record = reach.record
+        first = None if rule.of_whole else fields[rule.fields[0]]
+        face = rule.face(FactsAt(reach.paths, record))
+        self._label = "" if first is None else first.label
+        hidden = any(use.secret for path in rule.paths for use in reach.paths.uses(record, path))
         outlined_before, self.outlined = self.outlined, hidden or self.outlined
+        told = rule.numbers(lambda path: reach.paths.wire(record, path))
+        names = frozenset(reach.paths.wire(record, path) for path in rule.paths)
         cause = self.cause(
             face.code,
             face.needs,
-            facts[first.attribute],
-            expected=_told_of(rule, wire, hidden=hidden or self.hidden),
+            None if first is None else first.use.facts,
+            expected=_told_of(told, names) if hidden or self.hidden else told,
             own_words=rule.own_words,
             got=face.got,
             secret=hidden,
         )
         self._label = ""
-        if whole:
+        if first is None:
             self.fault("path", cause)
             self.outlined = outlined_before
             return
@@ -405,7 +425,7 @@ class RecordWriter(EngineWriter, ABC):
         """Into the variable `made`; one that came as such stays of its class, and is not constructed again."""
         if came:
             stored = [field.attribute for field in record.fields if not field.only_given]
-            stored += [record.rest.attribute] if record.rest is not None else []
+            stored += [field.attribute for field in record.rests]
             held = "".join(f"{value_of[name]}, " for name in stored)
             with self.block(f"if {came} is not None:"):
                 again = self.bind(remade, "remade")
@@ -419,12 +439,8 @@ class RecordWriter(EngineWriter, ABC):
         self._indent -= bool(came)
 
 
-def _told_of(rule: RecordRule, wire: Mapping[str, str], *, hidden: bool) -> Mapping[str, object]:
-    """What is told of a rule: of secrets no constant that they are compared with."""
-    told = rule.numbers(wire)
-    if not hidden:
-        return told
-    names = frozenset(wire.values())
+def _told_of(told: Mapping[str, object], names: frozenset[str]) -> Mapping[str, object]:
+    """What is told of a rule on secrets: no constant that they are compared with."""
 
     def may_be_told(word: str, held: object) -> bool:
         if isinstance(held, list):

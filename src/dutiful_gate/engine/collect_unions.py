@@ -9,6 +9,7 @@ from typing import Any
 from ..declare.facts import Source
 from ..report.show import outlined, plainly
 from ..shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Use
+from .alone import OutgoingAlone
 from .collect_rules import RuleWriter
 from .plan import Plan, choice_reader, choice_ready, options_in_order, passed_over, tag_reader
 from .runtime import closest
@@ -104,18 +105,36 @@ class UnionWriter(RuleWriter):
         if node.tag and self.source is not Source.NATIVE:
             self._tagged(node, value, given, path)
         else:
-            shy, self.shy = self.shy, self.outlined
-            names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.source))
-            self.shy = shy
-            phrases = list(dict.fromkeys(word for option in node.options for word in self._phrases(option)))
-            says = self._reading_says
-            needs = "one of these: {options}" if len(phrases) > 1 else "{options}"
-            cause = self.cause("branch", needs, expected={"options": phrases}, own_words=says)
-            shown = self.bind(outlined, "outlined") if self.outlined else "None"
-            self.write(f"{value} = {self.bind(closest, 'closest')}(({names},), {value}, {path}, log, {cause}, {shown})")
+            self._options(node, value, given, path)
         if use.parts:
             with self.block(f"if len(faults) == {before}:"):
                 self.run(use.parts, use.node.facts, value, given, path)
+
+    def _options(self, node: Branches, value: str, given: str, path: str) -> None:
+        """Let the option that came closest speak; where one alone may admit the value, tell when several do."""
+        before = self.variable("before") if node.alone else ""
+        if before:
+            self.write(f"{before} = len(faults)")
+        shy, self.shy = self.shy, self.outlined
+        names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.source))
+        self.shy = shy
+        phrases = list(dict.fromkeys(word for option in node.options for word in self._phrases(option)))
+        needs = "one of these: {options}" if len(phrases) > 1 else "{options}"
+        words: Any = {"expected": {"options": phrases}, "own_words": self._reading_says}
+        cause = self.cause("branch", needs, **words)
+        shown = self.bind(outlined, "outlined") if self.outlined else "None"
+        self.write(f"{value} = {self.bind(closest, 'closest')}(({names},), {value}, {path}, log, {cause}, {shown})")
+        if not before:
+            return
+        several = self.cause("branch", "what is one of these alone: {options}", got="more than one", **words)
+        swift = self.swift
+        swift.hidden, swift.where, swift.circular = self.hidden, self.where, self.circular
+        if self.plan.outgoing:
+            alone = f"{self.bind(OutgoingAlone(self.plan.shape, node), 'ONE_ALONE')}({value})"
+        else:
+            alone = swift.admits_alone(node, given, self._failed)
+        with self.block(f"if len(faults) == {before} and not {alone}:"):
+            self.fault(path, several, given)
 
     def _tagged(self, node: Branches, value: str, given: str, path: str) -> None:
         key, which = self.bind(node.tag, "TAG"), self.variable("which")

@@ -32,7 +32,8 @@ def _cleaned(shape: Shape, use: Use, data: Any, left: int) -> Any:
             return _cleaned(shape, inner, data, left)
         case Items(item=item) if isinstance(data, list | tuple):
             return [_cleaned(shape, item, each, left - 1) for each in data]
-        case Fixed(items) if isinstance(data, list | tuple):
+        case Fixed() if isinstance(data, list | tuple):
+            items = use.node.per_item(len(data))
             each = zip(items, data, strict=False)
             more = [] if guarded else data[len(items) :]
             return [*(_cleaned(shape, item, held, left - 1) for item, held in each), *more]

@@ -8,6 +8,7 @@ from typing import Any
 from ..declare.constants import lacks, no_json
 from ..declare.errors import DeclarationError
 from ..declare.facts import FAILED, Source, Stop
+from ..declare.marks import AsSent
 from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..report.show import shown
@@ -23,7 +24,9 @@ def check_held(shape: Shape) -> None:
     """Raise DeclarationError for a default or an example that its own field would refuse."""
     for record in shape.records.values():
         for field in record.fields:
-            if not field.required and not field.may_lack:
+            if isinstance(field.factory, AsSent):
+                _read_as_sent(shape, record, field, field.factory)
+            elif not field.required and not field.may_lack:
                 _check_default(shape, record, field)
             for example in field.use.about.examples:
                 _check_example(shape, field.use, example, record.name, field.attribute)
@@ -32,6 +35,19 @@ def check_held(shape: Shape) -> None:
             _check_fallback(shape, use)
     for example in shape.root.about.examples:
         _check_example(shape, shape.root, example, None, None)
+
+
+def _read_as_sent(shape: Shape, record: Record, field: Field, default: AsSent) -> None:
+    """Let plain data that stands in for what is absent be read by the engine of its field."""
+    if problem := _problem(shape, field.use, default.sent, Source.JSON):
+        raise DeclarationError(
+            f"what is read in the place of an absent value would be refused: {problem}",
+            remedy="write if_absent(sent=...) as a client would send it",
+            record=record.name,
+            field=field.attribute,
+        )
+    engine = Engine(Plan(shape.but(root=field.use), Source.JSON))
+    default.reads = lambda sent: engine.collect(sent)[0]
 
 
 def _check_default(shape: Shape, record: Record, field: Field) -> None:

@@ -8,7 +8,7 @@ from enum import Enum
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from ..declare.facts import Bind, Own, Source
+from ..declare.facts import Own, Source
 from ..declare.kinds import (
     Anything,
     Day,
@@ -16,11 +16,13 @@ from ..declare.kinds import (
     Kind,
     LocalMoment,
     Moment,
+    Nobody,
     Number,
     Text,
     Truth,
     UtcMoment,
     Whole,
+    WholeAsWritten,
     Written,
 )
 from ..declare.kinds.lenient import Lenient
@@ -65,14 +67,12 @@ class Plan(Value):
 
     def refuses_unknown(self, record: Record) -> bool:
         """Whether a key that a record does not know is a fault."""
-        return record.rest is None and (record.unknown == "refuse" or (self.refuse_unknown and not record.unknown))
+        return not record.rests and (record.unknown == "refuse" or (self.refuse_unknown and not record.unknown))
 
     @cached_property
     def may_drop(self) -> bool:
         """Whether some record leaves out keys that nobody declared."""
-        return not all(
-            record.rest is not None or self.refuses_unknown(record) for record in self.shape.records.values()
-        )
+        return not all(bool(record.rests) or self.refuses_unknown(record) for record in self.shape.records.values())
 
     def fitted(self, kind: Kind) -> Kind:
         """A kind within the limits."""
@@ -161,10 +161,14 @@ def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> fro
         case Scalar(kind):
             if type(kind) in (Text, Written, Moment, UtcMoment, LocalMoment, Day):
                 return all_but("str")
+            if type(kind) is Nobody:
+                return all_but()
             if type(kind) is Truth:
                 return all_but("bool")
             if isinstance(kind, Lenient):
                 return all_but("str", "int", "float", "bool")
+            if type(kind) is WholeAsWritten:
+                return all_but("int")
             return all_but("int", "float") if type(kind) in (Whole, Number, Exact) else frozenset()
         case Nullable(inner):
             return passed_over(inner, plan, seen) - {type(None)}
@@ -231,54 +235,10 @@ def may_be_blank(use: Use, source: Source, aliases: Mapping[str, Use]) -> bool:
 
 def all_sent(record: Record, rule: RecordRule, value_of: Mapping[str, str]) -> list[str]:
     """The tests for whether an amendment has all that a rule mentions; none for other records."""
-    if not record.mends or getattr(rule, "of_whole", False):
+    if not record.mends or rule.of_whole:
         return []
     lacking = {field.attribute for field in record.fields if field.may_lack}
-    return [f"{value_of[name]} is not ABSENT" for name in dict.fromkeys(rule.fields) if name in lacking]
-
-
-def presence_of(
-    fields: Mapping[str, Field], value_of: Mapping[str, str], rule: RecordRule | None = None
-) -> Mapping[str, str]:
-    """What a record rule may write for each field: its variable, or for rules of presence the test for a value.
-
-    Without a rule, the tests.
-    """
-    if rule is not None and rule.needs_values:
-        return value_of
-    tests: dict[str, str] = {}
-    for name, field in fields.items():
-        value = value_of[name]
-        sent = f"{value} is not ABSENT" if field.may_lack else "True"
-        there = f"{value} is not None" if field.use.may_be_null or field.default is None else "True"
-        both = [test for test in (sent, there) if test != "True"]
-        tests[name] = " and ".join(both) or "True"
-        tests[f"?{name}"] = sent
-        tests[f"={name}"] = value
-    return tests
-
-
-def record_condition(
-    fields: Mapping[str, Field],
-    value_of: Mapping[str, str],
-    rule: RecordRule,
-    bind: Bind,
-    tests: Mapping[str, str],
-) -> str:
-    """The source of a record rule's condition; times of day with and without an offset do not compare.
-
-    `tests` are those of `presence_of`, the same for all rules of a record.
-    """
-    condition = rule.condition(value_of if rule.needs_values else tests, bind)
-    times = [name for name in rule.fields if name in fields and fields[name].use.facts.sort == "time"]
-    ordered = getattr(getattr(rule, "when", rule), "orders", False)
-    if not times or not ordered:
-        return condition
-    kinds = [f"({value_of[name]}.tzinfo is None)" for name in times]
-    alike = " == ".join(kinds) if len(kinds) > 1 else kinds[0]
-    if rule.needs_values:
-        return f"{alike} and {condition}"
-    return f"({' and '.join(tests[name] for name in times)} and not ({alike}) or {condition})"
+    return [f"{value_of[name]} is not ABSENT" for name in rule.fields if name in lacking]
 
 
 def constructed(writer: Writer, record: Record, value_of: Mapping[str, str]) -> str:

@@ -122,13 +122,8 @@ class ReleaseWriter(Writer):
                 self.write(f"{value} = {self.bind(wire_of(use.node), 'WIRE_OF')}({value})")
             case Items(item, into):
                 self.items(item, into, value)
-            case Fixed(items):
-                names = [self.variable("item") for _ in items]
-                if names:
-                    self.write(f"{', '.join(names)}, = {value}")
-                for name, item in zip(names, items, strict=True):
-                    self.release(item, name)
-                self.write(f"{value} = [{', '.join(names)}]")
+            case Fixed():
+                self.fixed(use.node, value)
             case Entries(key, held):
                 self.entries(key, held, value)
             case Branches():
@@ -149,6 +144,18 @@ class ReleaseWriter(Writer):
         if into in ("set", "frozenset"):
             self.write(f"{made}.sort(key=repr)")
         self.write(f"{value} = {made}")
+
+    def fixed(self, node: Fixed, value: str) -> None:
+        """A tuple becomes a list."""
+        names = [self.variable("item") for _ in node.items]
+        others = self.variable("others") if node.more is not None else ""
+        if names or others:
+            self.write(f"{', '.join(names)}{', ' if names else ''}{f'*{others}' if others else ''} = {value}")
+        for name, item in zip(names, node.items, strict=True):
+            self.release(item, name)
+        if node.more is not None:
+            self.items(node.more, "list", others)
+        self.write(f"{value} = [{', '.join([*names, *([f'*{others}'] if others else [])])}]")
 
     def entries(self, key: Use, held: Use, value: str) -> None:
         """A dict becomes one with keys of text."""
@@ -203,11 +210,13 @@ class ReleaseWriter(Writer):
                     self.field(field, held, f"value[{key}]")
             else:
                 self.field(field, held, f"value[{key}]" if of_dict else f"value.{field.attribute}")
-        if record.rest is not None and (self.secrets or not record.rest.use.secret):
-            held = self.variable(record.rest.attribute)
-            key = self.key(record.rest.attribute, trusted=True)
-            self.write(f"{held} = {f'value[{key}]' if of_dict else f'value.{record.rest.attribute}'}")
-            self.release(record.rest.use, held)
+        for rest in record.rests:
+            if rest.use.secret and not self.secrets:
+                continue
+            held = self.variable(rest.attribute)
+            key = self.key(rest.attribute, trusted=True)
+            self.write(f"{held} = {f'value[{key}]' if of_dict else f'value.{rest.attribute}'}")
+            self.release(rest.use, held)
             self.write(f"made.update({held})")
         for field in record.computed:
             if self.secrets or not field.use.secret:

@@ -33,6 +33,7 @@ from ..shape.nodes import (
 )
 from ..shape.walk import every
 from ..source.program import Unit
+from .alone import OneAlone
 from .begun import HANDED, begun, forget
 from .crowds import crowded, spreads
 from .own import Passing
@@ -113,6 +114,9 @@ class SoundWriter(SoundRecordWriter):
         self._waiting: list[Callable[[], None]] = []
         self._inlined: list[str] = []
         self._count = 0
+        # Of unions of which one option alone may admit a value: the functions that ask each option, and what asks them.
+        self._asking: dict[tuple[int, Source, bool], str] = {}
+        self._once: dict[tuple[int, Source, bool], str] = {}
 
     def finish(self) -> None:
         """Write the functions that were named and not written yet, one after the other."""
@@ -283,8 +287,8 @@ class SoundWriter(SoundRecordWriter):
                 self.choice(use.node, value)
             case Items(item, into):
                 self.items(item, into, value)
-            case Fixed(items):
-                self.fixed(items, value)
+            case Fixed():
+                self.fixed(use.node, value)
             case Entries(key, held):
                 self.entries(key, held, value)
             case Branches():
@@ -417,17 +421,32 @@ class SoundWriter(SoundRecordWriter):
         kind = self.plan.fitted(use.node.kind)
         return isinstance(kind, Lenient) or kind.ready(self.source, "value", self.bind) == "False"
 
-    def fixed(self, items: tuple[Use, ...], value: str) -> None:
-        """Read a tuple of a fixed number of items."""
+    def fixed(self, node: Fixed, value: str) -> None:
+        """Read a tuple: its first items one by one, and those after them."""
         wanted = "tuple" if self.source is Source.NATIVE else "list"
-        with self.block(f"if {value}.__class__ is not {wanted} or len({value}) != {len(items)}:"):
+        test = f"len({value}) != {len(node.items)}"
+        if node.more is not None:
+            test = f"len({value}) < {len(node.items)} or len({value}) > {self.plan.limits.items}"
+        with self.block(f"if {value}.__class__ is not {wanted} or {test}:"):
             self.write(GIVE_UP)
-        names = [self.variable("item") for _ in items]
-        if names:
-            self.write(f"{', '.join(names)}, = {value}")
-        for name, item in zip(names, items, strict=True):
+        names = [self.variable("item") for _ in node.items]
+        others, made, each = (self.variable(word) for word in ("others", "made", "item"))
+        if names or node.more is not None:
+            self.write(
+                f"{', '.join(names)}{', ' if names else ''}{f'*{others}' if node.more is not None else ''} = {value}"
+            )
+        for name, item in zip(names, node.items, strict=True):
             self.read(item, name)
-        self.write(f"{value} = ({''.join(name + ', ' for name in names)})")
+        if node.more is not None:
+            self.write(f"{made} = []")
+            self._nesting += 1
+            with self.block(f"for {each} in {others}:"):
+                self.read(node.more, each)
+                self.write(f"{made}.append({each})")
+            self._nesting -= 1
+        self.write(
+            f"{value} = ({''.join(name + ', ' for name in names)}{f'*{made},' if node.more is not None else ''})"
+        )
 
     def entries(self, key: Use, held: Use, value: str) -> None:
         """Read a dict into a new one."""
@@ -466,12 +485,32 @@ class SoundWriter(SoundRecordWriter):
             self._tagged(node, value)
             return
         options = options_in_order(self.plan, node, self.source)
+        if node.alone:
+            self._alone(node, value)
+            if self.only_asks:
+                return
         ready = self._ready(options, value)
         if not ready:
             self._tried(options, value)
             return
         with self.block(f"if not ({' or '.join(ready)}):"):
             self._tried(options, value)
+
+    def _alone(self, node: Branches, value: str) -> None:
+        """Give up unless one option alone admits the value."""
+        with self.block(f"if not {self.admits_alone(node, value, self.more)}:"):
+            self.write(GIVE_UP)
+
+    def admits_alone(self, node: Branches, value: str, more: str) -> str:
+        """The test for that; `more` hands the memory on. What was found is kept while one piece of data is judged."""
+        mark = (id(node), self.source, self.hidden)
+        if mark not in self._asking:
+            with self.taking(note_unknown=False, only_asks=True):
+                names = [self.part(option) for option in node.options]
+            self._asking[mark] = f"({', '.join(names)},)"
+        once = self.bind(OneAlone(), "ONE_ALONE") if mark not in self._once else self._once[mark]
+        self._once[mark] = once
+        return f"{once}({self._asking[mark]}, {value}{more})"
 
     def _tagged(self, node: Branches, value: str) -> None:
         which = self.variable("which")

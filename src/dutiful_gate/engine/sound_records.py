@@ -8,6 +8,8 @@ from ..declare.blanks import is_blank
 from ..declare.embedded import Embedded
 from ..declare.facts import Own, Source
 from ..shape.nodes import Field, Record, Use
+from .fields import FieldsReach, values_there
+from .gathering import sorter_of
 from .pen import EngineWriter
 from .plan import (
     Plan,
@@ -16,8 +18,6 @@ from .plan import (
     default_source,
     known_keys,
     may_be_blank,
-    presence_of,
-    record_condition,
     takes_null,
 )
 from .runtime import attributes_of, gathered, remade, under_one_name
@@ -75,7 +75,7 @@ class SoundRecordWriter(EngineWriter):
         required = sum(field.required for field in record.fields)
         known = str(required)
         telling = self.note_unknown or self.plan.refuses_unknown(record)
-        counting = telling or record.rest is not None
+        counting = telling or bool(record.rests)
         if counting and required != len(record.fields):
             known = self.variable("known")
             self.write(f"{known} = {required}")
@@ -84,12 +84,12 @@ class SoundRecordWriter(EngineWriter):
             self.where = f"{record.name}.{field.attribute}"
             value_of[field.attribute] = self.field(field, value, known if counting else "", came)
         self.where = record.name
-        if record.rest is not None:
-            value_of[record.rest.attribute] = self.rest(record, record.rest, value, known)
+        if record.rests:
+            value_of |= self.rests(record, value, known)
         elif telling:
             with self.block(f"if len({value}) != {known}{f' and {came} is None' if came else ''}:"):
                 self.write(GIVE_UP)
-        self.record_rules(record, value_of, came)
+        self.record_rules(record, value_of, came, data=value)
         outlined, self.outlined = self.outlined, self.hidden or record.key in self.plan.shape.guarded
         self._make(record, value, value_of, came)
         for check in record.checks:
@@ -105,29 +105,37 @@ class SoundRecordWriter(EngineWriter):
         with self.block(f"if {came} is None:"):
             build(self, record, value, value_of)
         stored = [field.attribute for field in record.fields if not field.only_given]
-        stored += [record.rest.attribute] if record.rest is not None else []
+        stored += [field.attribute for field in record.rests]
         held = "".join(f"{value_of[name]}, " for name in stored)
         with self.block("else:"):
             self.write(
                 f"{value} = {self.bind(remade, 'remade')}({came}, {self.bind(tuple(stored), 'STORED')}, ({held}))"
             )
 
-    def rest(self, record: Record, field: Field, value: str, known: str) -> str:
-        """Gather the keys that nobody declared."""
-        held = self.variable(field.attribute)
+    def rests(self, record: Record, value: str, known: str) -> dict[str, str]:
+        """Gather the keys that nobody declared; gives back the variables of what each field gathers."""
+        held = {field.attribute: self.variable(field.attribute) for field in record.rests}
         wires = self.bind(known_keys(self.plan, record), "KNOWN")
-        if self.source is Source.NATIVE:
-            self.write(f"{held} = {self.bind(gathered, 'gathered')}({value}, {wires})")
-            self.write(f"{held} = {held}.pop({self.bind(field.wire, 'KEY')}, {held})")
+        whole = f"{self.bind(gathered, 'gathered')}({value}, {wires})"
+        first, name = record.rests[0], held[record.rests[0].attribute]
+        if len(record.rests) > 1:
+            sort, all_of = self.bind(sorter_of(self.plan, record, self.source).sound, "SORT"), self.variable("rests")
+            self.write(f"{all_of} = {sort}({whole} if len({value}) != {known} else {{}})")
+            with self.block(f"if {all_of} is None:"):
+                self.write(GIVE_UP)
+            self.write(f"{', '.join(held.values())} = {all_of}")
+        elif self.source is Source.NATIVE:
+            self.write(f"{name} = {whole}")
+            self.write(f"{name} = {name}.pop({self.bind(first.wire, 'KEY')}, {name})")
         else:
-            whole = f"{self.bind(gathered, 'gathered')}({value}, {wires})"
-            self.write(f"{held} = {whole} if len({value}) != {known} else {{}}")
+            self.write(f"{name} = {whole} if len({value}) != {known} else {{}}")
         self._nesting += 1
-        if field.use.parts:
-            self.read(field.use, held)
-        else:
-            with self.block(f"if {held}:"):
-                self.read(field.use, held)
+        for field in record.rests:
+            if field.use.parts:
+                self.read(field.use, held[field.attribute])
+                continue
+            with self.block(f"if {held[field.attribute]}:"):
+                self.read(field.use, held[field.attribute])
         self._nesting -= 1
         return held
 
@@ -177,24 +185,20 @@ class SoundRecordWriter(EngineWriter):
             with self.block(f"if {value} is None:"):
                 self.write(GIVE_UP)
 
-    def record_rules(self, record: Record, value_of: dict[str, str], came: str = "") -> None:
-        """Check what fields must be to each other."""
-        fields = {field.attribute: field for field in record.fields}
-        tests = presence_of(fields, value_of) if record.rules else {}
+    def record_rules(self, record: Record, value_of: dict[str, str], came: str = "", *, data: str = "") -> None:
+        """Check what fields must be to each other; `data` is the variable of the keys that came."""
+        reach = FieldsReach(self.plan, record, value_of, lambda wire: self.bind(wire, "KEY"), data)
         given = {field.attribute for field in record.fields if field.only_given}
         for rule in record.rules:
-            condition = record_condition(fields, value_of, rule, self.bind, tests)
-            if rule.needs_values:
-                there = "".join(f"{tests[name]} and " for name in rule.fields if tests[name] != "True")
-            else:
-                there = "".join(f"{test} and " for test in all_sent(record, rule, value_of))
+            there = all_sent(record, rule, value_of) if not rule.needs_values else []
+            there += values_there(reach, rule, self.bind)
             if came and given.intersection(rule.fields):
-                there = f"{came} is None and {there}"
-            with self.block(f"if {there}not ({condition}):"):
+                there = [f"{came} is None", *there]
+            condition = f"not ({rule.condition(reach, self.bind)})"
+            with self.block(f"if {' and '.join([*there, condition])}:"):
                 self.write(GIVE_UP)
 
 
 def native_names(record: Record) -> tuple[tuple[str, str], ...]:
     """The attributes that a record has when it is made, with their names in the data."""
-    every = (*record.fields, *((record.rest,) if record.rest is not None else ()))
-    return tuple((field.attribute, field.wire) for field in every if not field.only_given)
+    return tuple((field.attribute, field.wire) for field in (*record.fields, *record.rests) if not field.only_given)

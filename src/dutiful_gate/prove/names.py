@@ -42,8 +42,8 @@ def _inside(shape: Shape, name: str, use: Use, step: Any) -> Iterator[tuple[str,
     node = use.node
     if isinstance(node, Items):
         yield f"{name}[]", node.item
-    elif isinstance(node, Fixed) and isinstance(step, int) and step < len(node.items):
-        yield f"{name}[{step}]", node.items[step]
+    elif isinstance(node, Fixed) and isinstance(step, int) and (held := node.at(step)) is not None:
+        yield f"{name}[{min(step, len(node.items))}]", held
     elif isinstance(node, Entries):
         yield f"{name} keys", node.key
         yield f"{name} values", node.value
@@ -55,8 +55,8 @@ def _inside(shape: Shape, name: str, use: Use, step: Any) -> Iterator[tuple[str,
         for field in record.fields:
             if step == field.wire or step in field.also:
                 yield f"{record.name}.{field.attribute}", field.use
-        if record.rest is not None:
-            yield from _inside(shape, f"{record.name}.{record.rest.attribute}", record.rest.use, step)
+        for rest in record.rests:
+            yield from _inside(shape, f"{record.name}.{rest.attribute}", rest.use, step)
 
 
 def names_under_unions(shape: Shape, path: tuple[Any, ...]) -> set[str]:
@@ -81,7 +81,7 @@ def _gather(shape: Shape, name: str, use: Use, found: set[str]) -> None:
             if record.name in found:
                 continue
             found.add(record.name)
-            for field in (*record.fields, *([record.rest] if record.rest is not None else [])):
+            for field in (*record.fields, *record.rests):
                 _gather(shape, f"{record.name}.{field.attribute}", field.use, found)
         found.add(held)
         match inner.node:
@@ -90,8 +90,8 @@ def _gather(shape: Shape, name: str, use: Use, found: set[str]) -> None:
                     _gather(shape, held, option, found)
             case Items(item):
                 _gather(shape, f"{held}[]", item, found)
-            case Fixed(items):
-                for number, item in enumerate(items):
+            case Fixed():
+                for number, item in enumerate(inner.node.every):
                     _gather(shape, f"{held}[{number}]", item, found)
             case Entries(key, value):
                 _gather(shape, f"{held} keys", key, found)

@@ -11,8 +11,9 @@ from typing import Any
 
 from ..declare.kinds import Day, Epoch, ExactAsText, Flags, Formed, LocalMoment, Moment, Written
 from ..declare.kinds.lenient import Lenient
-from ..declare.rules import Between, Ceiling, Equal, Floor, Length, Matches, Multiple, OneOf, Rule
+from ..declare.rules import Between, Ceiling, Equal, Floor, HasEcma, Length, Matches, Multiple, OneOf, Rule
 from ..declare.steps import Step
+from ..regex.ecma import read_ecma
 from ..shape.nodes import (
     Alias,
     Branches,
@@ -28,7 +29,7 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import plain
-from .text import of_pattern
+from .text import drawn_from, of_pattern
 
 ODD: tuple[Any, ...] = (
     None, True, False, 0, 1, -1, 2, 7, 3.0, 1.5, -0.0, 0.1, 1e308, 5e-324, -1e308, 10**30, -(10**30), 10**400,
@@ -189,6 +190,19 @@ class Edges:
                         "\u00df" * end,
                         "x" * (end - 1) + " ",
                     )
+        if isinstance(part, HasEcma):
+            tree, random = read_ecma(part.said), Random(part.pattern)
+            for _ in range(6):
+                drawn = drawn_from(tree, random)
+                yield from (
+                    drawn,
+                    f"{drawn}\n",
+                    f"{drawn}\u2028",
+                    f" {drawn}",
+                    drawn.swapcase(),
+                    drawn + "x",
+                    drawn[:-1],
+                )
         if isinstance(part, Matches):
             random = Random(part.pattern)
             for _ in range(6):
@@ -247,7 +261,8 @@ class Edges:
             at = random.randrange(len(made))
             if random.random() < 0.2:
                 return made[:-1] if random.random() < 0.5 else [*made, made[0]]
-            made[at] = self.spoiled(node.items[min(at, len(node.items) - 1)], made[at])
+            held = node.at(at) or (node.items[-1] if node.items else None)
+            made[at] = self.spoiled(held, made[at]) if held is not None else random.choice(ODD)
             return made
         if isinstance(node, Entries) and isinstance(payload, dict):
             return self.in_entries(node, payload)

@@ -125,8 +125,8 @@ def places(shape: Shape, use: Use, payload: Any, path: Path) -> Iterator[tuple[P
         case Items(item) if isinstance(payload, list):
             for number, each in enumerate(payload[:2]):
                 yield from places(shape, item, each, (*path, number))
-        case Fixed(items) if isinstance(payload, list):
-            for number, (item, each) in enumerate(zip(items, payload, strict=False)):
+        case Fixed() if isinstance(payload, list):
+            for number, (item, each) in enumerate(zip(node.per_item(len(payload)), payload, strict=False)):
                 yield from places(shape, item, each, (*path, number))
         case Entries(_, value) if isinstance(payload, dict):
             for name, each in list(payload.items())[:2]:

@@ -66,9 +66,9 @@ class Made:
                 at = random.randrange(len(several))
                 several[at] = self.of(item, several[at])
                 return type(value)(self._twice(several) if random.random() < 0.2 else several)
-            case Fixed(items) if value:
-                at = random.randrange(len(items))
-                return (*value[:at], self.of(items[at], value[at]), *value[at + 1 :])
+            case Fixed() if value:
+                at = random.randrange(len(value))
+                return (*value[:at], self.of(use.node.per_item(len(value))[at], value[at]), *value[at + 1 :])
             case Entries(key, held) if value:
                 name = random.choice(list(value))
                 changed = dict(value)
@@ -93,13 +93,13 @@ class Made:
     def record(self, key: str, value: Any) -> Any:
         """A record with one field changed, or for a dict one key too many or too few."""
         random, record = self.random, self.shape.records[key]
-        fields = [field for field in (*record.fields, *((record.rest,) if record.rest else ())) if not field.only_given]
+        fields = [field for field in (*record.fields, *record.rests) if not field.only_given]
         if record.form != "dict":
             if not fields or not isinstance(value, record.builder):
                 return value
             field = random.choice(fields)
             changed = self.of(field.use, getattr(value, field.attribute))
-            if field is record.rest and random.random() < 0.5:
+            if field in record.rests and random.random() < 0.5:
                 changed = {**changed, random.choice(record.fields).wire: 1} if record.fields else changed
             return remade(value, (field.attribute,), (changed,))
         made = dict(value)

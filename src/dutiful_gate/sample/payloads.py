@@ -20,6 +20,7 @@ from ..declare.kinds import (
     Kind,
     LocalMoment,
     Moment,
+    Nobody,
     Number,
     Text,
     Truth,
@@ -36,6 +37,7 @@ from ..declare.rules import (
     Equal,
     Floor,
     Has,
+    HasEcma,
     Length,
     Matches,
     Multiple,
@@ -48,6 +50,7 @@ from ..declare.steps import Step
 from ..declare.terms import Comparison
 from ..engine.gatehouse import Engine
 from ..engine.plan import Plan
+from ..regex.ecma import read_ecma
 from ..shape.nodes import (
     MISSING,
     Alias,
@@ -66,7 +69,7 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import belongs, plain
-from .text import FORMATS, GOODS, known_words, of_pattern, words_for
+from .text import CODES, FORMATS, GOODS, drawn_from, known_words, of_pattern, words_for
 
 _TRIES = 80
 # Of all parts of one payload together: where records hold records that are hard to find, tries would multiply.
@@ -173,9 +176,15 @@ class Payloads:
             case Items(item, into):
                 return self.items(item, into, parts, depth, name)
             case Fixed(items):
-                return [self.use(item, depth + 1, name) for item in items]
+                count = len(items)
+                if node.more is not None:
+                    low, high = _length_bounds(parts)
+                    usual = count + (0 if depth > _DEEP else random.randint(0, 2))
+                    count = max(min(max(usual, low), high), count)
+                return [self.use(item, depth + 1, name) for item in node.per_item(count)]
             case Entries(key, value):
-                count = _length(parts, 0 if depth > _DEEP else random.randint(0, 3), random)
+                usual = 0 if depth > _DEEP or _is_barred(value) else random.randint(0, 3)
+                count = _length(parts, usual, random)
                 return {
                     _as_text(self.use(key, depth + 1, name)): self.use(value, depth + 1, name) for _ in range(count)
                 }
@@ -201,7 +210,7 @@ class Payloads:
 
     def items(self, item: Use, into: str, parts: Sequence[Step | Rule], depth: int, name: str) -> list[Any]:
         """A list of as many items as the rules ask for."""
-        usual = 0 if depth > _DEEP else self.random.randint(0, 3)
+        usual = 0 if depth > _DEEP or _is_barred(item) else self.random.randint(0, 3)
         made = [self.use(item, depth + 1, name) for _ in range(_length(parts, usual, self.random))]
         for part in parts:
             if isinstance(part, Contains) and belongs(item, part.held, self.shape) and self.random.random() < 0.9:
@@ -215,12 +224,15 @@ class Payloads:
             self._left -= 1
             made = {}
             for field in record.fields:
+                if _is_barred(field.use) and not field.required:
+                    continue
                 if field.required or self.random.random() < (0.7 if depth <= _DEEP else 0.05):
                     wire = random_wire(field, self.random)
                     made[wire] = self.field(field, depth)
-            if record.rest is not None and isinstance(record.rest.use.node, Entries) and depth <= _DEEP:
-                rest = self.use(record.rest.use, depth + 1, record.rest.attribute)
-                made.update({key: held for key, held in rest.items() if key not in made})
+            for gathers in record.rests if depth <= _DEEP else ():
+                if isinstance(gathers.use.node, Entries):
+                    rest = self.use(gathers.use, depth + 1, gathers.attribute)
+                    made.update({key: held for key, held in rest.items() if key not in made})
             if self.agrees(record, made, depth) or self._left < 0:
                 return made
         return made
@@ -308,8 +320,12 @@ class Payloads:
                 made = drawn or of_pattern(part.pattern, random, part.flags) or made
             elif isinstance(part, Has):
                 made += of_pattern(part.pattern, random, part.flags) or ""
+            elif isinstance(part, HasEcma):
+                known = [word for word in (*CODES, words_for(name, random)) if part.holds(word)]
+                drawn = random.choice(known) if known and random.random() < 0.5 else None
+                made += drawn or drawn_from(read_ecma(part.said), random)
         made = made or words_for(name, random)
-        shaped = any(isinstance(part, OfFormat) or part.__class__ is Matches for part in parts)
+        shaped = any(isinstance(part, OfFormat | HasEcma) or part.__class__ is Matches for part in parts)
         starts = max((part.affix for part in parts if isinstance(part, StartsWith)), key=len, default="")
         ends = max((part.affix for part in parts if isinstance(part, EndsWith)), key=len, default="")
         made += "".join(str(part.held) for part in parts if isinstance(part, Contains) and str(part.held) not in made)
@@ -417,6 +433,11 @@ def _length(parts: Sequence[Step | Rule], usual: int, random: Random) -> int:
     if usual < low:
         usual = random.randint(low, min(high, low + 2))
     return min(usual, high)
+
+
+def _is_barred(use: Use) -> bool:
+    """Whether no value is of a use."""
+    return isinstance(use.node, Scalar) and isinstance(use.node.kind, Nobody)
 
 
 def _length_bounds(parts: Sequence[Step | Rule]) -> tuple[int, int]:

@@ -21,6 +21,8 @@ from ..declare.kinds import (
     Text,
     Truth,
     UtcMoment,
+    Whole,
+    WholeAsWritten,
 )
 from ..declare.kinds.lenient import Lenient
 from ..declare.marks import About, AlsoNamed, IfAbsent, Mark, Named, Reading, ReadingSays, ToldBy, Written
@@ -160,6 +162,10 @@ def with_marks(node: Node, beside: Beside, *, lenient: bool) -> Node:
     for mark in beside.marks:
         if mark in (marks.secret, marks.rest):
             continue
+        if mark == marks.unambiguous:
+            raise DeclarationError(
+                f"unambiguous is for unions, not for {node.facts.phrase}", remedy="leave it out, or write A | B"
+            )
         if mark == marks.lenient:
             lenient = True
             continue
@@ -173,6 +179,7 @@ _CHANGES: dict[Mark, tuple[type[Kind], Kind, str]] = {
     marks.utc_only: (Moment, UtcMoment(), "date-times"),
     marks.without_offset: (Moment, LocalMoment(), "date-times"),
     marks.or_infinite: (Number, AnyNumber(), "floats"),
+    marks.without_point: (Whole, WholeAsWritten(), "whole numbers"),
     marks.as_text: (Exact, ExactAsText(), "Decimals"),
 }
 

@@ -14,6 +14,7 @@ from enum import Enum, Flag
 from functools import partial
 from typing import Annotated, Any, Literal, NamedTuple, TypeVar, Union
 
+from ..declare import marks
 from ..declare.constants import no_json
 from ..declare.errors import DeclarationError
 from ..declare.kinds import (
@@ -24,6 +25,7 @@ from ..declare.kinds import (
     Flags,
     Kind,
     Moment,
+    Nobody,
     Number,
     Text,
     Truth,
@@ -54,6 +56,7 @@ from .nodes import (
     Shape,
     Use,
 )
+from .paths import check_record_rules
 from .quoted import Sees, in_quotes, is_alias, type_of
 from .records import KeyStyle, record_of
 from .unions import with_tag
@@ -69,6 +72,7 @@ _KINDS: dict[object, Kind] = {
     date: Day(),
     Decimal: Exact(),
     Any: Anything(),
+    typing.Never: Nobody(),
     object: Anything(),
 }
 _COLLECTIONS: dict[object, str] = {
@@ -137,6 +141,7 @@ def shape_of(
         root, records, aliases = settled(root, records, aliases)
     tag = partial(with_tag, records=records)
     records, aliases = rebuilt_records(records, tag), {key: rebuilt(use, tag) for key, use in aliases.items()}
+    check_record_rules(records, aliases)
     held = held_by(records, aliases)
     leads_to = leads(held)
     shape = Shape(
@@ -270,7 +275,7 @@ class Maker:
         """One of several types, with what was said of how they are told apart."""
         told = beside.told_by
         if told is None:
-            return Branches(tuple(uses))
+            return Branches(tuple(uses), alone=marks.unambiguous in beside.marks)
         if not told.beside:
             return Branches(tuple(uses), told.field)
         tags = {id(option): (tag,) for tag, option in told.options}
@@ -378,7 +383,9 @@ class Maker:
                 return not isinstance(kind, Anything)
             case Items(item, into):
                 return into in ("tuple", "frozenset") and self.is_hashable(item, seen)
-            case Fixed(items) | Branches(options=items):
+            case Fixed():
+                return all(self.is_hashable(item, seen) for item in use.node.every)
+            case Branches(options=items):
                 return all(self.is_hashable(item, seen) for item in items)
             case Entries():
                 return False
@@ -402,7 +409,16 @@ class Maker:
         """`tuple[X, ...]`, or a tuple of a fixed number of items."""
         if len(arguments) == 2 and arguments[1] is Ellipsis:
             return Items(self.use(arguments[0], given), "tuple")
-        return Fixed(tuple(self.use(each, given) for each in arguments))
+        more = [at for at, each in enumerate(arguments) if _unpacked_tuple(each) is not None]
+        if not more:
+            return Fixed(tuple(self.use(each, given) for each in arguments))
+        inner = _unpacked_tuple(arguments[more[0]]) or ()
+        if more != [len(arguments) - 1] or len(inner) != 2 or inner[1] is not Ellipsis:
+            raise DeclarationError(
+                "a tuple goes on with any number of items at its end only",
+                remedy="as in tuple[int, str, *tuple[float, ...]]",
+            )
+        return Fixed(tuple(self.use(each, given) for each in arguments[:-1]), self.use(inner[0], given))
 
     def entries(self, arguments: tuple[Any, ...], given: Mapping[Any, Any] | None) -> Node:
         """A dict, whose keys are read from text."""
@@ -464,6 +480,15 @@ class Maker:
                 )
 
 
+def _unpacked_tuple(declared: Any) -> tuple[Any, ...] | None:
+    """What `*tuple[X, ...]` among a tuple's items holds; None for any other type."""
+    if getattr(declared, "__unpacked__", False):  # written with a star
+        return typing.get_args(declared)
+    if typing.get_origin(declared) is typing.Unpack:
+        return typing.get_args(typing.get_args(declared)[0])
+    return None
+
+
 def _spread(uses: Sequence[Use]) -> tuple[list[Use], bool]:
     """The options of a union, with those of unions among them that have nothing beside them; and whether null is one:
     a union behind a name is written out, as Python does where it can."""
@@ -475,7 +500,7 @@ def _spread(uses: Sequence[Use]) -> tuple[list[Use], bool]:
             inner, _ = _spread([use.node.inner])
             found += inner
             has_null = True
-        elif bare and isinstance(use.node, Branches) and not use.node.tag:
+        elif bare and isinstance(use.node, Branches) and not use.node.tag and not use.node.alone:
             found += use.node.options
         else:
             found.append(use)

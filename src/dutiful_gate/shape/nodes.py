@@ -68,9 +68,28 @@ class Items(Value):
 
 
 class Fixed(Value):
-    """A tuple of a fixed number of items, each of its own shape."""
+    """A tuple of items each of its own shape; then, where `more` says what they are, any number of further ones."""
 
     items: tuple[Use, ...]
+    more: Use | None = None
+
+    @property
+    def every(self) -> tuple[Use, ...]:
+        """All shapes that its items may have."""
+        return self.items if self.more is None else (*self.items, self.more)
+
+    def at(self, number: int) -> Use | None:
+        """The shape of the item at a place, None where there is none."""
+        return self.items[number] if number < len(self.items) else self.more
+
+    def per_item(self, count: int) -> tuple[Use, ...]:
+        """The shape of each of `count` items."""
+        more = () if self.more is None else (self.more,) * (count - len(self.items))
+        return (*self.items, *more)
+
+    def admits(self, count: int) -> bool:
+        """Whether it may have so many items."""
+        return count == len(self.items) if self.more is None else count >= len(self.items)
 
     @property
     def facts(self) -> Facts:
@@ -93,13 +112,15 @@ class Entries(Value):
 class Branches(Value):
     """One of several shapes. With a `tag`, the key whose value tells which: `tags[i]` are those of `options[i]`.
 
-    With `held`, the tag stands beside the data: the option is read from what is under that key.
+    With `held`, the tag stands beside the data: the option is read from what is under that key. With `alone`, a value
+    that several options admit is none of them.
     """
 
     options: tuple[Use, ...]
     tag: str = ""
     tags: tuple[tuple[object, ...], ...] = ()
     held: str = ""
+    alone: bool = False
 
     @property
     def facts(self) -> Facts:
@@ -269,7 +290,7 @@ class Record(Value):
     `stores`  a new instance may be filled by storing its attributes one by one: its constructor does no more
     `rules`   what its fields must be to each other
     `checks`  functions of the finished record
-    `rest`    the field that gathers keys nobody declared
+    `rests`   the fields that gather keys nobody declared: each those that its type of keys admits, and no field before
     `fallen`  record rules that lost a field on the way to a variant
     `fits`    documents that judge the data it is read from
     `computed`  properties that go out and never come in
@@ -287,7 +308,7 @@ class Record(Value):
     text: str = ""
     form: str = "object"
     stores: bool = False
-    rest: Field | None = None
+    rests: tuple[Field, ...] = ()
     fallen: tuple[str, ...] = ()
     mends: bool = False
     fits: tuple[Embedded, ...] = ()

@@ -14,14 +14,17 @@ from ..declare import marks
 from ..declare.constants import check_words
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
+from ..declare.facts import Unsaid
+from ..declare.kinds import Text
 from ..declare.records import RecordCheck, RecordRule, record_rules, unknown_keys_of
+from ..declare.rules import Rule
 from ..declare.sent import Sent
 from ..declare.variants import Variant
 from .aliases import is_named_tuple, is_record_type, unwrapped, variables_by_class
 from .beside import sorted_metadata
 from .constructors import only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
-from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Use
+from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Scalar, Use
 from .quoted import Sees
 
 KeyStyle = Callable[[str], str]
@@ -81,15 +84,15 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
     computed = () if form == "dict" else _computed(maker, origin, given)
     every = record_rules(origin)
     rules = tuple(rule for rule in every if isinstance(rule, RecordRule))
-    rest, fields = _rest_apart(name, fields, hints)
-    check_record_rules(name, fields, rules)
+    rests, fields = _rests_apart(name, fields, hints)
+    check_names(name, fields, rules)
     unknown = unknown_keys_of(origin)
-    if rest is not None and unknown == "refuse":
+    if rests and unknown == "refuse":
         raise DeclarationError(
             "no key is unknown where a field gathers the rest, and the record refuses unknown ones",
             remedy='leave out unknown="refuse", or the field marked `rest`',
             record=name,
-            field=rest.attribute,
+            field=rests[0].attribute,
         )
     _check_wires(name, (*fields, *computed))
     return Record(
@@ -102,7 +105,7 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
         _docstring(origin),
         form,
         form == "object" and only_stores(origin) and not any(f for f in dataclasses.fields(origin) if not f.init),
-        rest,
+        rests,
         fits=tuple(rule for rule in every if isinstance(rule, Embedded)),
         computed=computed,
         runs_own=form != "dict" and runs_own_code(origin),
@@ -220,24 +223,40 @@ def _named_tuple_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], g
     )
 
 
-def _rest_apart(
+def _rests_apart(
     record: str, fields: Sequence[Field], hints: Mapping[str, Any]
-) -> tuple[Field | None, tuple[Field, ...]]:
-    """The field marked `rest`, and all others."""
-    gathering = [
+) -> tuple[tuple[Field, ...], tuple[Field, ...]]:
+    """The fields marked `rest`, and all others."""
+    gathering = tuple(
         field for field in fields if marks.rest in sorted_metadata(unwrapped(hints.get(field.attribute)).metadata).marks
-    ]
-    if not gathering:
-        return None, tuple(fields)
-    field = gathering[0]
-    if len(gathering) > 1 or not isinstance(field.use.node, Entries):
-        raise DeclarationError(
-            "one field at most can be the rest, and it is a dict",
-            remedy="as in extra: Annotated[dict[str, Any], rest]",
-            record=record,
-            field=gathering[-1].attribute,
-        )
-    return field, tuple(each for each in fields if each is not field)
+    )
+    for number, field in enumerate(gathering):
+        problem = ""
+        if not isinstance(field.use.node, Entries):
+            problem = "a field that gathers the rest is a dict"
+        elif len(gathering) > 1 and field.use.node.key == Use(Scalar(Text())) and number < len(gathering) - 1:
+            problem = "it gathers every key, so that none is left for the next field marked `rest`"
+        elif len(gathering) > 1 and not _has_told_keys(field.use.node.key):
+            problem = "one of several fields that gather the rest tells its keys by a pattern"
+        if problem:
+            raise DeclarationError(
+                problem,
+                remedy="as in extra: Annotated[dict[str, Any], rest], "
+                'or before it ours: Annotated[dict[Annotated[str, it.starts_with("x-")], Any], rest]',
+                record=record,
+                field=field.attribute,
+            )
+    return gathering, tuple(each for each in fields if each not in gathering)
+
+
+def _has_told_keys(key: Use) -> bool:
+    """Whether keys are any text, or text that one pattern tells."""
+    if not isinstance(key.node, Scalar) or type(key.node.kind) is not Text or key.via is not None or key.secret:
+        return False
+    said = [part.keywords(key.node.facts) for part in key.parts if isinstance(part, Rule)]
+    return len(said) == len(key.parts) <= 1 and all(
+        not isinstance(each, Unsaid) and list(each) == ["pattern"] for each in said
+    )
 
 
 def _check_wires(record: str, fields: Iterable[Field]) -> None:
@@ -258,23 +277,19 @@ def _check_wires(record: str, fields: Iterable[Field]) -> None:
             seen[wire] = field.attribute
 
 
-def check_record_rules(record: str, fields: Sequence[Field], rules: Sequence[RecordRule]) -> None:
-    """Raise DeclarationError for a rule that names no field of the record, or fields that do not go together."""
-    facts = {field.attribute: field.use.facts for field in fields}
+def check_names(record: str, fields: Sequence[Field], rules: Sequence[RecordRule]) -> None:
+    """Raise DeclarationError for a rule that names no field of the record."""
+    names = [field.attribute for field in fields]
     for rule in rules:
         for name in rule.fields:
-            if name not in facts:
-                near = get_close_matches(name, facts, 1)
+            if name not in names:
+                near = get_close_matches(name, names, 1)
                 raise DeclarationError(
                     f"{rule} names {name!r}, which is no field of it",
-                    remedy=f"did you mean this.{near[0]}?" if near else f"it has {', '.join(facts) or 'no fields'}",
+                    remedy=f"did you mean this.{near[0]}?" if near else f"it has {', '.join(names) or 'no fields'}",
                     record=record,
                     field=name,
                 )
-        try:
-            rule.suits(facts)
-        except DeclarationError as error:
-            raise error.within(record, rule.fields[0]) from None
 
 
 def _docstring(declared: type) -> str:
@@ -309,15 +324,16 @@ def _variant(maker: Maker, variant: Variant, key: str) -> Record:
     lost = [f"{rule} lost {sorted(set(rule.fields) - names)[0]}" for rule in whole.rules if rule not in rules]
     lost += [f"{check} is a function of the whole record" for check in whole.checks]
     builder: type
+    rests: tuple[Field, ...]
     if variant.mends:
         fields = tuple(_mended(field, field.attribute in variant.required) for field in kept)
         mending = [field.attribute for field in fields if field.may_lack]
         if mending:
             rules = (*rules, Sent(tuple(mending)))
-        builder, rest, form = dict, None, "dict"
+        builder, rests, form = dict, (), "dict"
     else:
-        fields, rest, form = tuple(_chosen(field, variant) for field in kept), whole.rest, "object"
-        builder = _subset_class(variant, fields, rest)
+        fields, rests, form = tuple(_chosen(field, variant) for field in kept), whole.rests, "object"
+        builder = _subset_class(variant, fields, rests)
     return Record(
         key,
         variant.name,
@@ -328,7 +344,7 @@ def _variant(maker: Maker, variant: Variant, key: str) -> Record:
         whole.text,
         form,
         form == "object" and only_stores(builder),
-        rest,
+        rests,
         fallen=tuple(lost),
         mends=variant.mends,
         unknown=whole.unknown,
@@ -355,11 +371,11 @@ def _chosen(field: Field, variant: Variant) -> Field:
     return field
 
 
-def _subset_class(variant: Variant, fields: Sequence[Field], rest: Field | None) -> type:
+def _subset_class(variant: Variant, fields: Sequence[Field], rests: Sequence[Field]) -> type:
     """A dataclass for the values of a subset: the same one for every gate of it."""
     if variant in _subset_classes:
         return _subset_classes[variant]
-    every = [*fields, *([rest] if rest is not None else [])]
+    every = [*fields, *rests]
     made = [
         (field.attribute, Any)
         if field.required
@@ -380,4 +396,4 @@ def _subset_class(variant: Variant, fields: Sequence[Field], rest: Field | None)
 _subset_classes: dict[Variant, type] = {}
 
 
-__all__ = ["KeyStyle", "Link", "check_record_rules", "record_of"]
+__all__ = ["KeyStyle", "Link", "record_of"]

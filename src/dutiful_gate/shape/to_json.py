@@ -45,8 +45,8 @@ def plain(use: Use, value: Any, shape: Shape) -> object:
         case Items(item, into):
             made = [plain(item, each, shape) for each in value]
             return sorted(made, key=repr) if into in ("set", "frozenset") else made
-        case Fixed(items):
-            return [plain(item, each, shape) for item, each in zip(items, value, strict=True)]
+        case Fixed():
+            return [plain(item, each, shape) for item, each in zip(use.node.per_item(len(value)), value, strict=True)]
         case Entries(key, held):
             return {str(plain(key, name, shape)): plain(held, each, shape) for name, each in value.items()}
         case Nullable(inner):
@@ -85,8 +85,8 @@ def _plain_record(record: Record, value: Any, shape: Shape) -> dict[str, object]
         for field in record.fields
         if not field.only_given and (record.form != "dict" or field.attribute in value)
     }
-    if record.rest is not None:
-        gathered = plain(record.rest.use, held(record.rest), shape)
+    for rest in record.rests:
+        gathered = plain(rest.use, held(rest), shape)
         made.update({key: each for key, each in gathered.items() if key not in made})  # type: ignore[attr-defined]
     return made
 
@@ -108,9 +108,11 @@ def belongs(use: Use, value: object, shape: Shape, known: Known | None = None) -
             return any(held is value or (type(held), held) == (type(value), value) for held in values)
         case Items(item):
             return is_alike(use, value, shape) and all(belongs(item, each, shape, known) for each in value)  # type: ignore[attr-defined]
-        case Fixed(items):
-            both = zip(items, value, strict=True) if is_alike(use, value, shape) else None  # type: ignore[call-overload]
-            return both is not None and all(belongs(item, each, shape, known) for item, each in both)
+        case Fixed():
+            if not isinstance(value, tuple) or not use.node.admits(len(value)):
+                return False
+            both = zip(use.node.per_item(len(value)), value, strict=True)
+            return all(belongs(item, each, shape, known) for item, each in both)
         case Entries(key, held):
             return isinstance(value, dict) and all(
                 belongs(key, name, shape, known) and belongs(held, each, shape, known) for name, each in value.items()
@@ -156,8 +158,8 @@ def is_alike(use: Use, value: object, shape: Shape) -> bool:
     match use.node:
         case Items(into=into):
             return type(value).__name__ == into
-        case Fixed(items):
-            return isinstance(value, tuple) and len(value) == len(items)
+        case Fixed():
+            return isinstance(value, tuple) and use.node.admits(len(value))
         case Entries():
             return isinstance(value, dict)
         case Nullable(inner):

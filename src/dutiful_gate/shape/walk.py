@@ -13,7 +13,9 @@ def inside(use: Use) -> tuple[Use, ...]:
     match use.node:
         case Items(item=inner) | Nullable(inner):
             held: tuple[Use, ...] = (inner,)
-        case Fixed(items) | Branches(options=items):
+        case Fixed():
+            held = use.node.every
+        case Branches(options=items):
             held = items
         case Entries(key, value):
             held = (key, value)
@@ -33,7 +35,7 @@ def every(use: Use) -> Iterator[Use]:
 
 def fields_of(record: Record) -> tuple[Field, ...]:
     """All fields of a record, the one that gathers the rest and those that are only computed among them."""
-    return (*record.fields, *((record.rest,) if record.rest is not None else ()), *record.computed)
+    return (*record.fields, *record.rests, *record.computed)
 
 
 def uses_of(shape: Shape) -> list[Use]:
@@ -132,7 +134,9 @@ def holds_secrets(node: Node) -> bool:
     match node:
         case Items(item=inner) | Nullable(inner):
             return inner.secret
-        case Fixed(items) | Branches(options=items):
+        case Fixed():
+            return any(item.secret for item in node.every)
+        case Branches(options=items):
             return any(item.secret for item in items)
         case Entries(key, value):
             return key.secret or value.secret
@@ -150,8 +154,8 @@ def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
             match use.node:
                 case Items(item) if isinstance(step, int):
                     following.append(item)
-                case Fixed(items) if isinstance(step, int):
-                    following += items
+                case Fixed() if isinstance(step, int):
+                    following += use.node.every
                 case Entries(_, value) if not use.secret:
                     following.append(value)
                 case Branches(options=options, tag=tag, held=held) if held and step in (tag, held):
@@ -200,6 +204,9 @@ def rebuilt_inside(use: Use, change: Callable[[Use], Use]) -> Use:
             word = "items" if isinstance(node, Fixed) else "options"
             each = tuple(rebuilt(one, change) for one in several)
             changes = {} if all(new is old for new, old in zip(each, several, strict=True)) else {word: each}
+            after = node.more if isinstance(node, Fixed) else None
+            if after is not None and (more := rebuilt(after, change)) is not after:
+                changes["more"] = more
         case _:
             changes = {}
     if changes:
@@ -219,10 +226,8 @@ def rebuilt_records(records: Mapping[str, Record], change: Callable[[Use], Use])
     made: dict[str, Record] = {}
     for key, record in records.items():
         fields = tuple(map(field, record.fields))
-        rest = field(record.rest) if record.rest is not None else None
+        rests = tuple(map(field, record.rests))
         computed = tuple(map(field, record.computed))
-        same = rest is record.rest and all(
-            new is old for new, old in zip((*fields, *computed), (*record.fields, *record.computed), strict=True)
-        )
-        made[key] = record if same else record.but(fields=fields, rest=rest, computed=computed)
+        same = all(new is old for new, old in zip((*fields, *rests, *computed), fields_of(record), strict=True))
+        made[key] = record if same else record.but(fields=fields, rests=rests, computed=computed)
     return made

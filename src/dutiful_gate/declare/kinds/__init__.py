@@ -7,7 +7,8 @@ from .epoch import Epoch
 from .flags import Flags
 from .formed import Formed
 from .moment import Day, LocalMoment, Moment, UtcMoment
-from .number import AnyNumber, Number, Whole
+from .never import Nobody
+from .number import AnyNumber, Number, Whole, WholeAsWritten
 from .text import Text
 from .texts import written_kinds
 from .truth import Truth
@@ -25,6 +26,7 @@ __all__ = [
     "Kind",
     "LocalMoment",
     "Moment",
+    "Nobody",
     "Number",
     "PlainData",
     "Reader",
@@ -32,6 +34,7 @@ __all__ = [
     "Truth",
     "UtcMoment",
     "Whole",
+    "WholeAsWritten",
     "Written",
     "written_kinds",
 ]

@@ -13,6 +13,7 @@ from ..late import Late
 from .base import Kind, Reader
 
 _WHOLE_KIND = Stop("kind", "a whole number")
+_DIGITS_KIND = Stop("kind", "a whole number written without a decimal point")
 _NUMBER_KIND = Stop("kind", "a number")
 _WHOLE_READING = Stop("reading", "a whole number in ASCII digits, such as 42")
 _NUMBER_READING = Stop("reading", "a number in ASCII digits, such as 42 or 3.14")
@@ -109,6 +110,21 @@ class Whole(Kind):
 
     def plain(self, value: Any) -> object:
         return value
+
+
+def _digits_from_json(value: object) -> object:
+    """An `int`: 3.0 has a fraction part, and is none (section 3.5 of draft-04's core)."""
+    return int(value) if isinstance(value, int) and not isinstance(value, bool) else _DIGITS_KIND
+
+
+class WholeAsWritten(Whole):
+    """A whole number that is written without a decimal point."""
+
+    def reader(self, source: Source) -> Reader:
+        return _digits_from_json if source is Source.JSON else super().reader(source)
+
+    def unsaid(self) -> str:
+        return "since draft-06 JSON Schema counts 3.0 among the whole numbers"
 
 
 class Number(Kind):

@@ -4,6 +4,7 @@ from .base import Face, Rule
 from .bound import Between, Ceiling, Floor
 from .choice import OneOf
 from .distinct import Distinct
+from .ecma import HasEcma
 from .equal import Equal
 from .length import Length
 from .more_text import Contains, EndsWith, Has, StartsWith
@@ -21,6 +22,7 @@ __all__ = [
     "Face",
     "Floor",
     "Has",
+    "HasEcma",
     "Holds",
     "Length",
     "Matches",

@@ -27,7 +27,8 @@ class OneOf(Rule):
         return f"{bind(partial(is_one_of, tuple(self.choices)), 'is_one_of')}({value})"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
-        return (Face(self.condition(value, bind), "choice", "one of {choices}"),)
+        test = self.open_condition if facts.open else self.condition
+        return (Face(test(value, bind), "choice", "one of {choices}"),)
 
     def numbers(self) -> Mapping[str, object]:
         return {"choices": self.choices}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import partial
+from typing import Any
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
@@ -12,8 +13,18 @@ from .base import Face, Rule
 
 def is_one_of(choices: Sequence[object], value: object) -> bool:
     """Whether a value of any type equals a choice, as JSON has it: 1 equals 1.0, and not true."""
-    truth = isinstance(value, bool)
-    return any(isinstance(choice, bool) == truth and bool(choice == value) for choice in choices)
+    return any(are_equal(choice, value) for choice in choices)
+
+
+def are_equal(one: Any, other: Any) -> bool:
+    """Whether two values are equal as JSON has it, also deep inside: 1 equals 1.0, and not true."""
+    if isinstance(one, bool) or isinstance(other, bool):
+        return one is other
+    if isinstance(one, list | tuple) and isinstance(other, list | tuple):
+        return len(one) == len(other) and all(map(are_equal, one, other))
+    if isinstance(one, dict) and isinstance(other, dict):
+        return one.keys() == other.keys() and all(are_equal(held, other[name]) for name, held in one.items())
+    return bool(one == other)
 
 
 class Equal(Rule):
@@ -35,7 +46,8 @@ class Equal(Rule):
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{constant}" if self.wanted else "anything but {constant}"
-        return (Face(self.condition(value, bind), "choice", words),)
+        test = self.open_condition if facts.open else self.condition
+        return (Face(test(value, bind), "choice", words),)
 
     def numbers(self) -> Mapping[str, object]:
         return {"constant": self.constant}

@@ -8,7 +8,8 @@ from ...declare.formats.judges import JUDGES
 from ...declare.kinds import LocalMoment, UtcMoment
 from ...declare.kinds.texts import written_kinds
 from ..judging.sound import number_bounds
-from .words import literal, pattern_rule
+from .patterns import pattern_rule
+from .words import literal
 
 _BASES = {"string": "str", "integer": "int", "number": "float", "boolean": "bool"}
 _TYPED = {"date-time": ("datetime", "datetime"), "date": ("datetime", "date"), "uuid": ("uuid", "UUID")}
@@ -25,15 +26,17 @@ _SLUG = {"pattern": "^[a-z0-9]+(?:-[a-z0-9]+)*$"}
 
 
 class Said:
-    """A type, the rules beside it, what must be imported for them, and the keywords that are left."""
+    """A type, the rules beside it, what must be imported for them, the keywords that are left, and formats that nobody
+    knows, which ask nothing."""
 
-    __slots__ = ("base", "imports", "left", "rules")
+    __slots__ = ("base", "imports", "left", "rules", "unknown")
 
     def __init__(self, base: str) -> None:
         self.base = base
         self.rules: list[str] = []
         self.imports: list[tuple[str, str]] = []
         self.left: dict[str, Any] = {}
+        self.unknown: list[str] = []
 
 
 def scalar(kind: str, words: dict[str, Any], *, formats: bool, secret: bool = False) -> Said:
@@ -43,20 +46,15 @@ def scalar(kind: str, words: dict[str, Any], *, formats: bool, secret: bool = Fa
     if kind == "string" and formats:
         _text(said, left)
     _rules(said, kind, left, secret=secret)
-    rest = []
-    stayed: set[str] = set()
-    for each in left.pop("allOf", []):
-        inner = Said("")
-        held = dict(each) if isinstance(each, dict) else {}
-        # What stands first and has no rule stays first: the others of its keyword stay with it.
-        if held and not held.keys() & (left.keys() | stayed):
-            _rules(inner, kind, held, secret=secret)
-        if not isinstance(each, dict) or held:
-            stayed |= set(held)
-            rest.append(each)
-        else:
-            said.rules += inner.rules
-    said.left = {**left, **({"allOf": rest} if rest else {})}
+    said.left = left
+    return said
+
+
+def further(kind: str, words: dict[str, Any], *, secret: bool = False) -> Said:
+    """The rules for keywords that hold beside a type that is settled."""
+    said, left = Said(""), dict(words)
+    _rules(said, kind, left, secret=secret)
+    said.left = left
     return said
 
 
@@ -124,11 +122,12 @@ def _rules(said: Said, kind: str, left: dict[str, Any], *, secret: bool) -> None
     if kind == "array" and _is_plain_contains(left):
         said.rules.append(f"it.contains({literal(left.pop('contains')['const'])})")
     if kind == "string":
-        if isinstance(left.get("pattern"), str) and (rule := pattern_rule(left["pattern"], secret=secret)) is not None:
-            said.rules.append(rule)
-            del left["pattern"]
+        if isinstance(left.get("pattern"), str):
+            said.rules.append(pattern_rule(left.pop("pattern"), secret=secret))
         if left.get("format") in JUDGES and said.base in ("str", ""):
             said.rules.append(f"it.of_format({literal(left.pop('format'))})")
+        elif left.get("format") is not None and left["format"] not in JUDGES:
+            said.unknown.append(left.pop("format"))
     if kind in _BASES and kind != "boolean" and said.base in ("str", "int", "float", ""):
         _constants(said, left, kind)
 

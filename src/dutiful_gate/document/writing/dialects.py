@@ -99,7 +99,16 @@ class Lowered:
 
     def openapi_30(self, made: Schema, at: str) -> Schema:
         """One schema in the words of OpenAPI 3.0."""
-        for change in (self.fixed_items, self.names_of_keys, self.condition, _contains, _exclusive, _constant, _kinds):
+        for change in (
+            self.fixed_items,
+            self.names_of_keys,
+            self.patterns_of_keys,
+            self.condition,
+            _contains,
+            _exclusive,
+            _constant,
+            _kinds,
+        ):
             made = change(made, at)
         if "contentEncoding" in made:
             made.pop("contentEncoding")
@@ -127,6 +136,14 @@ class Lowered:
         if "propertyNames" in made:
             del made["propertyNames"]
             self.lose(at, "what its keys may be")
+        return made
+
+    def patterns_of_keys(self, made: Schema, at: str) -> Schema:
+        """What keys of a pattern hold cannot be said: then all other keys may hold anything too."""
+        if "patternProperties" in made:
+            del made["patternProperties"]
+            made.pop("additionalProperties", None)
+            self.lose(at, "what keys of a pattern hold")
         return made
 
     def condition(self, made: Schema, at: str) -> Schema:

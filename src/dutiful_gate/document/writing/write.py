@@ -12,9 +12,13 @@ from ...declare.facts import Facts, Unsaid
 from ...declare.kinds import Day, Kind, LocalMoment, Moment, Text, Truth, Whole, Written
 from ...declare.kinds.decimal import decimal_plain
 from ...declare.kinds.lenient import Lenient
-from ...declare.records import RecordCheck, RecordRule, Standing
+from ...declare.reach import Path
+from ...declare.records import RecordCheck, RecordRule
 from ...declare.rules import Distinct, Holds, Length, Rule
+from ...declare.rules.more_text import escaped as escaped_text
 from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, trimmed
+from ...regex.search import ecma_search
+from ...regex.share import may_share, without
 from ...shape.final import comes_final, is_settled, keeps_form, survives
 from ...shape.nodes import (
     MISSING,
@@ -39,6 +43,7 @@ from ...shape.walk import holds_secret
 from ..document import Unstated
 from ..embedded import Fits
 from .spelled import spelled_out
+from .standing import RecordStanding
 
 Keywords = dict[str, Any]
 _NEIGHBOURS = frozenset(["items", "prefixItems", "properties", "patternProperties", "additionalProperties"])
@@ -145,18 +150,9 @@ class _Pen:
             said["required"] = required
         if not self.released:
             self.other_names(fields, said)
-        if record.rest is not None and not (self.released and record.rest.use.secret):
-            entries = self.use(record.rest.use, f"{at}/additionalProperties", f"{record.name}.{record.rest.attribute}")
-            for part in record.rest.use.parts:
-                self.leave(at, record.name, part, Unsaid("a document looks at all keys, not at the gathered ones"))
-            gathered = {
-                word: held for word, held in entries.items() if word in ("additionalProperties", "propertyNames")
-            }
-            if "propertyNames" in gathered:  # of what is gathered, not of the fields
-                gathered["propertyNames"] = {"anyOf": [{"enum": list(said["properties"])}, gathered["propertyNames"]]}
-            if self.refuse_unknown and any(each.rest is None for each in self.shape.records.values()):
-                gathered.setdefault("additionalProperties", {})  # open, beside others that are not
-            said |= gathered
+        gathers = [rest for rest in record.rests if not (self.released and rest.use.secret)]
+        if gathers:
+            said |= self.gathered(record, gathers, list(said["properties"]), at)
         elif record.unknown == "refuse" or (self.refuse_unknown and not record.unknown):
             said["additionalProperties"] = False
         if said.get("additionalProperties") is False and not self.released:
@@ -177,6 +173,34 @@ class _Pen:
         self.record_rules(record, said, at, {field.attribute for field in fields})
         return said
 
+    def gathered(self, record: Record, rests: list[Field], wires: list[str], at: str) -> Keywords:
+        """What holds for the keys that fields gather: keys told by a pattern, then all others."""
+        patterns: Keywords = {}
+        earlier: list[str] = []
+        for rest in rests:
+            name = f"{record.name}.{rest.attribute}"
+            assert isinstance(rest.use.node, Entries)  # the record was made so
+            for part in rest.use.parts:
+                self.leave(at, record.name, part, Unsaid("a document looks at all keys, not at the gathered ones"))
+            names = self.keys(rest.use.node.key, f"{at}/propertyNames", f"{name} keys")
+            if list(names) != ["pattern"]:
+                said = {word: held for word, held in self.use(rest.use, f"{at}/additionalProperties", name).items()
+                        if word in ("additionalProperties", "propertyNames")}  # fmt: skip
+                if "propertyNames" in said:  # of what is gathered, not of the fields
+                    said["propertyNames"] = {"anyOf": [{"enum": wires}, said["propertyNames"]]}
+                others = any(not each.rests for each in self.shape.records.values())
+                if self.refuse_unknown and others:
+                    said.setdefault("additionalProperties", {})  # open, beside others that are not
+                return {**({"patternProperties": patterns} if patterns else {}), **said}
+            pattern = names["pattern"]
+            barred = [each for each in earlier if may_share(each, pattern)]
+            barred += [f"^{escaped_text(wire)}$" for wire in wires if ecma_search(pattern)(wire) is not None]
+            earlier.append(pattern)
+            whole = without(pattern, barred)
+            place = f"{at}/patternProperties/{escaped(whole)}"
+            patterns[whole] = self.use(rest.use.node.value, place, f"{name} values")
+        return {"patternProperties": patterns, "additionalProperties": False}
+
     def other_names(self, fields: list[Field], said: Keywords) -> None:
         """Fields that may come under another name: under one of them, and no other."""
         for field in fields:
@@ -190,38 +214,35 @@ class _Pen:
                 said["required"] = [name for name in said["required"] if name != field.wire]
                 if not said["required"]:
                     del said["required"]
-                join(said, {"allOf": [{"oneOf": there}]})
+                join(said, {"oneOf": there})
             else:
                 pairs = [[one, two] for at, one in enumerate(names) for two in names[at + 1 :]]
-                join(said, {"allOf": [{"not": {"required": pair}} for pair in pairs]})
+                for pair in pairs:
+                    join(said, {"not": {"required": pair}})
 
     def record_rules(self, record: Record, said: Keywords, at: str, there: set[str]) -> None:
         """What the fields must be to each other."""
-        wire = {field.attribute: field.wire for field in record.fields}
-        defaults = {
-            field.attribute: default_of(field)
-            for field in record.fields
-            if not field.required and not field.may_lack and not self.released
-        }
-        nullable = frozenset(field.attribute for field in record.fields if field.use.may_be_null)
-        blank = frozenset(field.attribute for field in record.fields if field.use.blank and not self.released)
-        secrets = frozenset(field.attribute for field in record.fields if field.use.secret)
+        standing = RecordStanding(self.shape, record, released=self.released)
         for rule in record.rules:
-            told = rule.keywords(Standing(wire, defaults, nullable, blank))
-            secret = not secrets.isdisjoint(rule.fields)
+            told = rule.keywords(standing)
+            secret = any(use.secret for path in rule.paths for use in standing.paths.uses(record, path))
             if secret and not rule.asks_presence_only:
                 names = ", ".join(rule.fields)
-                self.leave(
-                    at, f"{record.name}.{rule.fields[0]}", f"a rule of {names}", Unsaid(_NOT_TOLD), *_codes(rule)
-                )
+                why = Unsaid(_NOT_TOLD)
+                self.leave(at, f"{record.name}.{rule.fields[0]}", f"a rule of {names}", why, *_codes(rule))
                 continue
-            if not set(rule.fields) <= there:
+            if not set(rule.fields) <= there or (rule.counts_keys and len(there) < len(record.fields)):
                 told = Unsaid("a field that it mentions is not released")
-            elif record.mends and not getattr(rule, "of_whole", False):
+            elif self.released and any(self.is_withheld(record, path) for path in rule.paths):
+                told = Unsaid("what it mentions is not released")
+            elif record.mends and not rule.of_whole:
                 # Judged only when every field it mentions was sent: what was not sent stays as it is.
-                told = told if isinstance(told, Unsaid) else {"allOf": [_when_sent(wire, rule.fields, told)]}
+                told = told if isinstance(told, Unsaid) else {"allOf": [_when_sent(standing.wire, rule.fields, told)]}
             if isinstance(told, Unsaid):
-                self.leave(at, f"{record.name}.{rule.fields[0]}", rule, told)
+                self.leave(at, f"{record.name}.{rule.fields[0]}" if rule.fields else record.name, rule, told)
+            elif list(told) == ["allOf"]:
+                for each in told["allOf"]:  # type: ignore[attr-defined]
+                    join(said, each)
             else:
                 join(said, told)
         if record.runs_own:
@@ -229,6 +250,11 @@ class _Pen:
         for check in record.checks:
             why = Unsaid("what a function of one's own admits is not known")
             self.leave(at, record.name, check, why)
+
+    def is_withheld(self, record: Record, path: Path) -> bool:
+        """Whether something on the way to a path's end does not go out."""
+        standing = RecordStanding(self.shape, record, released=True)
+        return any(use.secret for use in standing.paths.uses(record, path))
 
     def field(self, field: Field, at: str, record: Record) -> Keywords:
         """One field among `properties`."""
@@ -356,8 +382,8 @@ class _Pen:
                     self.leave(at, name, "no item twice", Unsaid("what tells items apart may be withheld"))
                     return said
                 return {**said, "uniqueItems": True}
-            case Fixed(items):
-                return self.fixed(items, at, name)
+            case Fixed():
+                return self.fixed(use.node, at, name)
             case Entries(key, value):
                 return self.entries(key, value, at, name)
             case Branches():
@@ -374,6 +400,8 @@ class _Pen:
         options = [self.use(option, f"{at}/anyOf/{n}", name) for n, option in enumerate(node.options)]
         if node.tag:
             options = [self.tagged(option, told, node.tag) for option, told in zip(node.options, options, strict=True)]
+        if node.alone and not node.tag:
+            return {"oneOf": options}
         if not node.tag and all(list(told) == ["type"] for told in options):
             kinds = [
                 kind
@@ -418,13 +446,16 @@ class _Pen:
             )
         return {"anyOf": options}
 
-    def fixed(self, items: tuple[Use, ...], at: str, name: str) -> Keywords:
-        """A tuple of a fixed number of items."""
-        said: Keywords = {"type": "array"}
+    def fixed(self, node: Fixed, at: str, name: str) -> Keywords:
+        """A tuple: its first items one by one, and those after them."""
+        items, said = node.items, Keywords(type="array")
         if items:
             each = [self.use(item, f"{at}/prefixItems/{n}", f"{name}[{n}]") for n, item in enumerate(items)]
             said["prefixItems"] = each
-        return {**said, "minItems": len(items), "maxItems": len(items)}
+        if node.more is None:
+            return {**said, "minItems": len(items), "maxItems": len(items)}
+        more = self.use(node.more, f"{at}/items", f"{name}[{len(items)}]")
+        return {**said, **({"items": more} if more else {}), **({"minItems": len(items)} if items else {})}
 
     def entries(self, key: Use, value: Use, at: str, name: str) -> Keywords:
         """A dict: what holds for its keys, as text, and for its values."""
@@ -525,13 +556,15 @@ class _Pen:
         match use.node:
             case Link(key) if key not in seen:
                 record = self.shape.records[key]
-                fields = (*record.fields, *([record.rest] if record.rest is not None else []))
+                fields = (*record.fields, *record.rests)
                 return any(field.only_given or self.hides(field.use, seen | {key}) for field in fields)
             case Alias(key) if key not in seen:
                 return self.hides(self.shape.aliases[key], seen | {key})
             case Items(item) | Nullable(item):
                 return self.hides(item, seen)
-            case Fixed(items) | Branches(items):
+            case Fixed():
+                return any(self.hides(item, seen) for item in use.node.every)
+            case Branches(items):
                 return any(self.hides(item, seen) for item in items)
             case Entries(_, value):
                 return self.hides(value, seen)
@@ -606,8 +639,8 @@ def is_canonical(use: Use) -> bool:
             return not lenient and len(set(values)) == len(values)  # to a set 1 and True are one
         case Items(item, into):
             return into in ("list", "tuple") and is_canonical(item)
-        case Fixed(items):
-            return all(map(is_canonical, items))
+        case Fixed():
+            return all(map(is_canonical, use.node.every))
         case Nullable(inner):
             return is_canonical(inner)
         case Branches(options=options):
@@ -719,6 +752,9 @@ def join(said: Keywords, more: Mapping[str, Any]) -> None:
     """Add keywords; one that is there already with another value goes into `allOf`."""
     if set(more) == {"allOf"}:
         said["allOf"] = [*said.get("allOf", []), *more["allOf"]]
+        return
+    if "if" in more and "if" in said:  # what belongs together stays so
+        said["allOf"] = [*said.get("allOf", []), dict(more)]
         return
     clash = {word: held for word, held in more.items() if word in said and said[word] != held}
     said.update({word: held for word, held in more.items() if word not in clash})

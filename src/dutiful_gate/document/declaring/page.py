@@ -1,0 +1,207 @@
+"""The page of a module that is being written: its names and imports, and what could not be said in types."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, Final
+
+from ...report.fault import pointer
+from ..judging.engine import DocumentEngine
+from ..judging.library import Library, Node
+from .lines import TEXTS, laid_out
+from .meaning import Part
+from .words import Hint, Names, literal
+
+if TYPE_CHECKING:
+    from .records import Records
+
+NEVER: Final = "Never"
+_NOT_PLAIN = re.compile(r"\b(?:datetime|date|time|timedelta|UUID|IPv\w+|Path|ZoneInfo|bytes|tuple|Decimal|Gate)\b")
+
+
+class Page:
+    """What the parts of a document share while they become one module."""
+
+    records: Records
+
+    def __init__(self, engine: DocumentEngine, document: Any, documents: Mapping[str, Any], asked: str) -> None:
+        self.engine = engine
+        self.root = engine.root
+        self.library: Library = engine.root.document.library
+        self.document = document
+        self.documents = documents
+        self.asked = asked
+        self.names = Names()
+        self.aliases: list[str] = []
+        self.shared_aliases: dict[str, str] = {}
+        self.named: dict[Part, str] = {}
+        # The names of types whose values are not what JSON has for them, and of those that are unions.
+        self.converted: set[str] = set()
+        self.unions: set[str] = set()
+        # Parts that are being told, with how deep inside a value each began, and how deep inside it is now.
+        self.building: dict[Part, int] = {}
+        self.quoted: dict[Part, str] = {}
+        self.depth = 0
+        # Whether what is at hand stands inside a secret, where it is written down, not where it is referred to.
+        self.secret = False
+        self.imports: dict[str, set[str]] = {"dutiful_gate": {"Gate"}}
+        self.dressed: set[str] = set()
+        self.uses_document = False
+        self.uses_documents = False
+        self.embeds: dict[str, set[str]] = {}
+        self.left_out: list[str] = []
+        self.unknown_formats: dict[str, int] = {}
+
+    # Names
+
+    def use(self, module: str, *names: str) -> None:
+        """Import names."""
+        self.imports.setdefault(module, set()).update(names)
+
+    def ours(self, name: str) -> str:
+        """Import a name of this package, and give it back."""
+        self.use("dutiful_gate", name)
+        return name
+
+    def import_for(self, rules: list[str]) -> None:
+        """Import what rules on a value are written with."""
+        for name in ("it", "ecma"):
+            if any(re.search(rf"\b{name}\b", TEXTS.sub('""', rule)) for rule in rules):
+                self.ours(name)
+
+    def title(self, node: Node) -> str:
+        """The title of a schema where it can be a name, else ""."""
+        title = node.raw.get("title") if isinstance(node.raw, dict) else None
+        return title if isinstance(title, str) and title.isidentifier() and title.isascii() and len(title) <= 60 else ""
+
+    def hint_of(self, node: Node) -> Hint:
+        """What to call a schema: by its name among the definitions, or as it is asked for; by its title."""
+        if node.steps:
+            return Hint(str(node.steps[-1]))
+        title = node.raw.get("title") if isinstance(node.raw, dict) else None
+        return Hint(self.asked or (title if isinstance(title, str) and len(title) <= 60 else "") or "Document")
+
+    def alias(self, name: str, told: str) -> None:
+        """Write down what a name stands for."""
+        self.aliases.append(f"{name} = {told}")
+        if self.is_converted(told):
+            self.converted.add(name)
+        if self.is_union(told):
+            self.unions.add(name)
+
+    def shared(self, name: str, told: str) -> str:
+        """A name for a type that stands at several places; it is written down once."""
+        if told not in self.shared_aliases:
+            self.shared_aliases[told] = self.names.fresh(name)
+            self.unions.add(self.shared_aliases[told])
+        return self.shared_aliases[told]
+
+    def is_converted(self, told: str) -> bool:
+        """Whether values of a type may differ from what JSON has for them."""
+        bare = TEXTS.sub('""', told)
+        return bool(_NOT_PLAIN.search(bare)) or not self.converted.isdisjoint(re.findall(r"[A-Za-z_]\w*", bare))
+
+    def is_union(self, told: str) -> bool:
+        """Whether a type is a union, which another one around it would take apart."""
+        depth = 0
+        for letter in TEXTS.sub('""', told):
+            depth += (letter in "[({") - (letter in "])}")
+            if letter == "|" and not depth:
+                return True
+        return told.startswith("Union[") or told in self.unions
+
+    # Expressions
+
+    def any(self) -> str:
+        """The type of anything."""
+        self.use("typing", "Any")
+        return "Any"
+
+    def never(self) -> str:
+        """The type of nothing."""
+        self.use("typing", NEVER)
+        return NEVER
+
+    def annotated(self, base: str, beside: list[str]) -> str:
+        """A type with rules and marks beside it."""
+        if not beside:
+            return base
+        self.use("typing", "Annotated")
+        opened = base[:-1] if base in self.dressed else f"Annotated[{base}"
+        made = f"{opened}, {', '.join(beside)}]"
+        self.dressed.add(made)
+        return made
+
+    def one_of(self, options: list[str]) -> str:
+        """A union; of a name in quotes, which has no `|`, in the words of `typing`."""
+        options = list(dict.fromkeys(options))
+        if len(options) == 1:
+            return options[0]
+        if any(option.startswith('"') for option in options):
+            self.use("typing", "Union")
+            return f"Union[{', '.join(options)}]"
+        return " | ".join(options)
+
+    def length(self, low: int | None, high: int | None) -> list[str]:
+        """The rule for a number of items."""
+        if low is None and high is None:
+            return []
+        self.ours("it")
+        if low is None:
+            return [f"it.length <= {high}"]
+        return [f"it.length >= {low}" if high is None else f"it.length.between({low}, {high})"]
+
+    def judges(self, node: Node, value: Any) -> bool:
+        """Whether a value that the document holds is sound by a schema in it."""
+        return self.engine.judges(node, value)
+
+    # What has no form in types
+
+    def embedded(self, node: Node, words: Mapping[str, Any]) -> None:
+        """Put down that keywords of a schema stay as a document."""
+        self.embeds.setdefault(self.place(node), set()).update(words)
+
+    def place(self, node: Node) -> str:
+        """Where a schema stands, for people."""
+        return f"{node.document.name}#{pointer(node.steps)}"
+
+    def whole(self, node: Node, words: Mapping[str, Any] | None = None) -> str:
+        """A schema that stays in the document, which is kept as it is."""
+        self.embedded(node, words if words is not None else node.raw)
+        self.ours("fits")
+        at = pointer(node.steps)
+        more = ", documents=DOCUMENTS" if self.documents else ""
+        self.uses_documents = self.uses_documents or bool(more)
+        if node.document is not self.root.document:
+            return f'fits({{"$ref": {literal(f"{node.document.name}#{at}")}}}{more})'
+        self.uses_document = True
+        more += "" if "$schema" in self.document else f", dialect={literal(node.draft.name)}"
+        return f"fits(DOCUMENT, at={literal(at)}{more})" if at else f"fits(DOCUMENT{more})"
+
+    # The module
+
+    def text(self, classes: list[str], root: str, words: str) -> str:
+        """The whole module."""
+        if self.uses_document or self.uses_documents or any("Any" in told for told in self.shared_aliases):
+            self.use("typing", "Any")
+        order = sorted(self.imports, key=lambda module: (module == "dutiful_gate", module))
+        lines = []
+        for module in order:
+            names = sorted(self.imports[module], key=lambda name: (name[0].islower(), name))
+            line = f"from {module} import {', '.join(names)}"
+            lines.append(line if len(line) <= 100 else laid_out(f"from {module} import ({', '.join(names)})"))
+        header = [*lines[:-1], "", lines[-1]] if len(lines) > 1 else lines
+        parts = ["\n".join(header)]
+        if self.uses_document:
+            parts.append(laid_out(f"DOCUMENT: dict[str, Any] = {literal(self.document)}"))
+        if self.uses_documents:
+            parts.append(laid_out(f"DOCUMENTS: dict[str, Any] = {literal(dict(self.documents))}"))
+        shared = [f"{name} = {told}" for told, name in self.shared_aliases.items()]
+        parts += classes
+        if shared or self.aliases:
+            parts.append("\n".join(laid_out(line) for line in [*shared, *self.aliases]))
+        lead = '"""Declarations made from a JSON Schema document."""\n\nfrom __future__ import annotations\n\n'
+        gate = laid_out(f"gate = Gate({root}{words})")
+        body = "\n\n\n".join(parts)
+        return f"{lead}{body}\n\n{'' if shared or self.aliases else chr(10)}{gate}\n"

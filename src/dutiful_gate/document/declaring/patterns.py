@@ -1,0 +1,132 @@
+"""Patterns of documents as rules, in exactly their words."""
+
+from __future__ import annotations
+
+import re
+
+from ...declare.blanks import ECMA_BLANKS, PYTHON_BLANKS
+from ...declare.facts import Unsaid
+from ...declare.patterns import anchored, depths, ecma_pattern, has_no_choice
+from ...declare.rules.more_text import escaped
+from .words import literal, raw_literal
+
+_BACK = (
+    (r"[^\p{L}\p{N}_]", r"\W"),
+    (r"[\p{L}\p{N}_]", r"\w"),
+    (r"\p{L}\p{N}_", r"\w"),
+    (r"\p{Nd}", r"\d"),
+    (r"\P{Nd}", r"\D"),
+    (f"[^{PYTHON_BLANKS}]", r"\S"),
+    (f"[{PYTHON_BLANKS}]", r"\s"),
+    (PYTHON_BLANKS, r"\s"),
+    (r"[^\n]", "."),
+    (r"(?=\n?$)", "$"),
+)
+
+
+def pattern_rule(pattern: str, *, secret: bool = False) -> str:
+    """The rule of ours that says a pattern in exactly these words: of Python's expressions where one means the same.
+
+    Beside a secret what a text holds would not be told again, and a pattern is.
+    """
+    plain = _literal_of(pattern)
+    if plain is not None and not secret:
+        return plain
+    said = _plainly(pattern)
+    if said[:1] == "^" and said[-1:] == "$" and said[-2:] != "\\$":
+        inner = said[1:-1]
+        if inner[:3] == "(?:" and all(depth > 0 for depth in depths(inner)[:-1]) and not has_no_choice(inner[3:-1]):
+            inner = inner[3:-1]  # the group that a choice needs
+        if anchored(inner) == said:
+            found = _python(inner)
+            return f"it.has(ecma({raw_literal(pattern)}))" if found is None else f"it.matches({raw_literal(found)})"
+    found = _python(said)
+    return f"it.has(ecma({raw_literal(pattern)}))" if found is None else f"it.has({raw_literal(found)})"
+
+
+_INSIDE = {"d": "0-9", "w": "A-Za-z0-9_"}
+
+
+def _plainly(pattern: str) -> str:
+    """The same expression with the classes of ECMA-262 that mean ASCII spelled out."""
+    made, inside, at = "", False, 0
+    while at < len(pattern):
+        letter = pattern[at]
+        if letter == "\\":
+            pair = pattern[at : at + 2]
+            held = _INSIDE.get(pair[1:])
+            made += pair if held is None else held if inside else f"[{held}]"
+            at += 2
+            continue
+        inside = letter == "[" or (inside and letter != "]")
+        made += letter
+        at += 1
+    return made
+
+
+def _literal_of(pattern: str) -> str | None:
+    """The rule on what a text begins or ends with, or holds."""
+    for before, after, word in (("^", "", "starts_with"), ("", "$", "ends_with"), ("", "", "contains")):
+        if not (pattern.startswith(before) and pattern.endswith(after)):
+            continue
+        inner = pattern[len(before) : len(pattern) - len(after)]
+        text = re.sub(r"\\(.)", r"\1", inner, flags=re.DOTALL)
+        if text and escaped(text) == inner and (word != "contains" or not set("^$") & set(pattern[:1] + pattern[-1:])):
+            return f"it.{word}({literal(text)})"
+    return None
+
+
+def _python(said: str) -> str | None:
+    """The Python expression that is `said` when it is put into the words of ECMA-262."""
+    candidates = [said]
+    changed = re.sub(r"\(\?<([A-Za-z_]\w*)>", r"(?P<\1>", said)
+    changed = re.sub(r"\\k<([A-Za-z_]\w*)>", r"(?P=\1)", changed)
+    changed = _blanks_spelled(changed)
+    for theirs, ours in _BACK:
+        changed = changed.replace(theirs, ours)
+    if said.endswith("$") and not said.endswith("\\$"):
+        candidates.append(said[:-1] + r"\Z")
+    candidates += [changed, re.sub(r"\(\?:(\\[1-9][0-9]*)\)", r"\1", changed)]
+    for candidate in candidates:
+        try:
+            re.compile(candidate)
+        except (re.error, OverflowError, RecursionError):
+            continue
+        told = ecma_pattern(candidate)
+        if not isinstance(told, Unsaid) and _bare(told) == _bare(said):
+            return candidate
+    return None
+
+
+def _blanks_spelled(said: str) -> str:
+    """An expression with what ECMA-262 calls blank spelled out: Python has another idea of it."""
+    made, inside, at = "", False, 0
+    while at < len(said):
+        pair = said[at : at + 2]
+        if said.startswith(r"[\s\S]", at):
+            made, at = made + r"[\s\S]", at + 6
+            continue
+        if pair[0] == "\\":
+            spelled = {r"\S": f"[^{ECMA_BLANKS}]", r"\s": f"[{ECMA_BLANKS}]"}
+            made += pair if inside else spelled.get(pair, pair)
+            at += 2
+            continue
+        inside = pair[0] == "[" or (inside and pair[0] != "]")
+        made += pair[0]
+        at += 1
+    return made
+
+
+def _bare(said: str) -> str:
+    """An expression without the escapes that it does not need: those of signs inside a class, of slash and hyphen."""
+    made, inside, at = "", False, 0
+    while at < len(said):
+        pair = said[at : at + 2]
+        if pair[0] == "\\" and len(pair) == 2:
+            made += pair[1] if pair[1] in (".*+?(){}|/$[" if inside else "/-") else pair
+            at += 2
+            continue
+        inside = pair[0] == "[" or (inside and pair[0] != "]")
+        made += pair[0]
+        at += 1
+    return made

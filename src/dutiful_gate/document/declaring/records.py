@@ -1,0 +1,585 @@
+"""Records: classes for schemas with named properties, dicts for those whose keys are data."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from typing import Any
+
+from ...regex.ecma import NoPattern
+from ...regex.search import ecma_search
+from ...regex.share import may_share
+from ..judging.library import Node
+from .agreements import Agreements, Properties, Unsayable, is_steady
+from .lines import docstring, laid_out
+from .meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
+from .page import Page
+from .patterns import pattern_rule
+from .scalars import scalar
+from .typed import Typist
+from .words import Hint, attribute, literal, words_of
+
+_OF_CLASS = words_of("properties patternProperties additionalProperties required propertyNames unevaluatedProperties")
+_OPEN, _SHUT, _GATHERS = "open", "shut", "gathers"
+
+
+class Extra:
+    """What holds for keys that no property names: those a pattern finds, or all others."""
+
+    __slots__ = ("part", "pattern")
+
+    def __init__(self, pattern: str | None, part: Part) -> None:
+        self.pattern = pattern
+        self.part = part
+
+    @property
+    def is_barred(self) -> bool:
+        """Whether there can be no such key."""
+        return any(piece.node.raw is False for piece in self.part)
+
+
+class Waiting:
+    """A class whose name is settled, and which is written later."""
+
+    __slots__ = ("meaning", "name", "part", "secret")
+
+    def __init__(self, part: Part, meaning: Meaning, name: str, *, secret: bool) -> None:
+        self.part = part
+        self.meaning = meaning
+        self.name = name
+        self.secret = secret
+
+
+class Class:
+    """A class as it will be written: what may still change is what it says of unknown keys."""
+
+    __slots__ = ("fields", "keys", "name", "node", "rules", "text")
+
+    def __init__(self, name: str, node: Node, keys: str) -> None:
+        self.name = name
+        self.node = node
+        self.keys = keys
+        self.fields: list[_Field] = []
+        self.rules: list[str] = []
+        self.text = ""
+
+
+class Records:
+    """Writes the records of a module, one after the other."""
+
+    def __init__(self, page: Page, typist: Typist) -> None:
+        self.page = page
+        self.typist = typist
+        self.queue: list[Waiting] = []
+        self.classes: list[Class] = []
+        self.twins: dict[Any, str] = {}
+        self.marks: dict[int, int] = {}
+        self.known: dict[Any, int] = {}
+        self.sayable: dict[Any, tuple[Meaning, bool]] = {}
+        self.agreements = Agreements(page, self.properties_of)
+
+    # Which schemas are records
+
+    def are_named(self, meaning: Meaning) -> bool:
+        """Whether a meaning's records have named fields, so that a class stands for them."""
+        for said in meaning.records:
+            words = said.words
+            if "properties" in words or words.get("required"):
+                return True
+            if len(words.get("patternProperties", {})) > 1:
+                return True
+            if words.get("patternProperties") and words.get("additionalProperties") is not False:
+                return True
+        return any(self.says(meaning, clause) for clause in meaning.clauses)
+
+    def closes(self, piece: Piece) -> bool:
+        """Whether a schema's `unevaluatedProperties` is about properties that are known at once."""
+        words = piece.words()
+        if not words.keys() >= {"unevaluatedProperties"} or words.keys() & {
+            "unevaluatedItems",
+            "$dynamicRef",
+            "$recursiveRef",
+        }:
+            return False
+        try:
+            meaning = gathered((piece.less("unevaluatedProperties"),))
+        except TooMany:
+            return False
+        plain = all(not said.words.keys() & {"dependentSchemas", "dependencies"} for said in meaning.records)
+        return plain and all(clause.word == "not" for clause in meaning.clauses)
+
+    def says(self, meaning: Meaning, clause: Clause) -> bool:
+        """Whether a clause is said by rules of the record."""
+        if clause.word not in ("anyOf", "oneOf", "not", "if") or "object" not in meaning.kinds:
+            return False
+        mark = (id(meaning), clause.node, clause.word)
+        if mark not in self.sayable:
+            self.sayable[mark] = meaning, self._says(meaning, clause)
+        return self.sayable[mark][1]
+
+    def _says(self, meaning: Meaning, clause: Clause) -> bool:
+        kids = [
+            clause.node.kid(*steps)
+            for word in ("anyOf", "oneOf", "not", "if", "then", "else")
+            if word == clause.word or (clause.word == "if" and word in ("then", "else"))
+            for steps in _steps(clause.node, word)
+        ]
+        if meaning.kinds != ("object",) and not all(map(_is_of_records, kids)):
+            return False
+        if clause.word in ("anyOf", "oneOf"):
+            own = {name for said in meaning.records for name in said.words.get("properties", {})}
+            if not all(isinstance(kid.raw, dict) and _named_in(kid) <= own for kid in kids):
+                return False
+        try:
+            self.agreements.rules(clause.node, clause.word, self.properties_of(meaning))
+        except Unsayable:
+            return False
+        return True
+
+    def properties_of(self, meaning: Meaning) -> Properties:
+        """The properties of a record, for rules that speak of them."""
+        return Properties(meaning, lambda name: self.part_of_property(meaning, name))
+
+    def part_of_property(self, meaning: Meaning, name: str) -> Part:
+        """What a property's value must be."""
+        pieces = [piece for said in meaning.records for piece in _pieces(said, name)]
+        return tuple(dict.fromkeys(pieces or _unevaluated(meaning)))
+
+    # Names
+
+    def named(self, part: Part, meaning: Meaning, name: str) -> str:
+        """The name of the class for a part; it is written later."""
+        page = self.page
+        if part in page.named:
+            return page.named[part]
+        twin = self.twin(part)
+        if twin is not None and twin in self.twins:
+            page.named[part] = self.twins[twin]
+            return page.named[part]
+        made = page.named[part] = page.names.fresh(name)
+        page.converted.add(made)
+        if twin is not None:
+            self.twins[twin] = made
+        self.queue.append(Waiting(part, meaning, made, secret=page.secret))
+        return made
+
+    def twin(self, part: Part) -> Any:
+        """What two schemas that say the same share; None for what is told by its place."""
+        if len(part) != 1 or part[0].without:
+            return None
+        node = part[0].node
+        named = node.steps[-2:-1] in (("$defs",), ("definitions",)) or not node.steps
+        return None if named else (id(node.resource), self.page.secret, self.mark(node.raw))
+
+    def mark(self, raw: Any) -> int:
+        """A number that equal schemas share."""
+        known = self.marks.get(id(raw))
+        if known is not None:
+            return known
+        if isinstance(raw, dict):
+            told: Any = ("{", frozenset((word, self.mark(held)) for word, held in raw.items()))
+        elif isinstance(raw, list):
+            told = ("[", *map(self.mark, raw))
+        else:
+            return self.known.setdefault((type(raw), raw), len(self.known))
+        mark = self.marks[id(raw)] = self.known.setdefault(told, len(self.known))
+        return mark
+
+    def typed(self, part: Part, meaning: Meaning, hint: Hint) -> tuple[str, list[str]]:
+        """The type for a meaning's records."""
+        page = self.page
+        if self.are_named(meaning):
+            first = part[0].node if len(part) == 1 else None
+            name = (page.title(first) if first is not None else "") or hint
+            return self.named(part, meaning, name), []
+        extras, closed, strange = self.extras(meaning)
+        left: list[str] = []
+        rules: list[str] = []
+        for said in meaning.records:
+            words = {word: held for word, held in said.words.items() if word not in _OF_CLASS}
+            told = scalar("object", words, formats=False)
+            rules += told.rules
+            left += self.typist.leftover(
+                said.node, {**told.left, **{word: said.words[word] for word in strange.get(said, ())}}
+            )
+        page.import_for(rules)
+        if closed and not extras:
+            rules = [f"{page.ours('it')}.length == 0"]
+        keys, names_left = self.keys(extras[0].pattern if extras else None, meaning)
+        value = self.typist.held(extras[0].part, hint.one()) if extras else page.any()
+        return f"dict[{keys}, {value}]", [*rules, *names_left, *left]
+
+    # Keys that no property names
+
+    def extras(self, meaning: Meaning) -> tuple[list[Extra], bool, dict[Said, list[str]]]:
+        """What holds for keys that no property names; whether all others are barred; and the keywords, by what says
+        them, that cannot be told so."""
+        strange: dict[Said, list[str]] = {}
+        patterns: dict[str, list[tuple[Said, Node]]] = {}
+        for said in meaning.records:
+            for pattern in said.words.get("patternProperties", {}):
+                patterns.setdefault(pattern, []).append((said, said.node.kid("patternProperties", pattern)))
+        able = not any(may_share(one, other) for one in patterns for other in patterns if one < other)
+        if not able:
+            for said in meaning.records:
+                if "patternProperties" in said.words:
+                    words = ("patternProperties", "additionalProperties", "properties")
+                    strange[said] = [word for word in words if word in said.words]
+            patterns = {}
+        found: list[Extra] = []
+        for pattern, places in patterns.items():
+            own = {said for said, _ in places}
+            pieces = [Piece(node) for _, node in places]
+            pieces += [
+                Piece(said.node.kid("additionalProperties"))
+                for said in meaning.records
+                if said not in own and said not in strange and "additionalProperties" in said.words
+            ]
+            found.append(Extra(pattern, self.typist.unwrapped(tuple(dict.fromkeys(pieces)))))
+        rest = [
+            Piece(said.node.kid("additionalProperties"))
+            for said in meaning.records
+            if said not in strange and "additionalProperties" in said.words
+        ]
+        if not rest and not strange:
+            rest += _unevaluated(meaning)
+        others = Extra(None, self.typist.unwrapped(tuple(dict.fromkeys(rest))))
+        closed = others.is_barred
+        names = [said for said in meaning.records if said.words.get("propertyNames") not in (None, True, {})]
+        if not closed and (others.part or found or names):
+            found.append(others)
+        return found, closed, strange
+
+    def keys(self, pattern: str | None, meaning: Meaning) -> tuple[str, list[str]]:
+        """The type of keys that no property names, and what is left for a document to say of them."""
+        page = self.page
+        rules: list[str] = []
+        if pattern is not None:
+            rules.append(pattern_rule(pattern))
+        base, left = "str", []
+        for said in meaning.records:
+            names = said.words.get("propertyNames")
+            if names in (None, True, {}):
+                continue
+            told = (
+                self.key(said.node.kid("propertyNames"), names) if isinstance(names, dict) and base == "str" else None
+            )
+            if told is None or (told[0] != "str" and rules):
+                left += self.typist.leftover(said.node, {"propertyNames": names})
+                continue
+            base = told[0]
+            rules += told[1]
+        page.import_for(rules)
+        return page.annotated(base, rules), left
+
+    def key(self, node: Node, names: dict[str, Any]) -> tuple[str, list[str]] | None:
+        """The type of a dict's keys, None where it needs a document."""
+        page = self.page
+        words = {word: held for word, held in Piece(node).words().items() if (word, held) != ("type", "string")}
+        if list(words) == ["enum"] and all(isinstance(each, str) for each in words["enum"]) and words["enum"]:
+            page.use("typing", "Literal")
+            return f"Literal[{', '.join(map(literal, words['enum']))}]", []
+        if words == {"pattern": "^(?:[+-]?[0-9]+)$"}:
+            return "int", []
+        said = scalar("string", words, formats=True)
+        if said.left:
+            return None
+        for module, name in said.imports:
+            page.use(module, name)
+        return said.base, said.rules
+
+    # Classes
+
+    def write_all(self) -> None:
+        """Write the classes that wait, and those that they lead to."""
+        while self.queue:
+            waiting = self.queue.pop(0)
+            self.page.secret, self.page.depth = waiting.secret, 0
+            self.classes.append(self.written(waiting))
+
+    def written(self, waiting: Waiting) -> Class:
+        """One class."""
+        page, meaning = self.page, waiting.meaning
+        extras, closed, strange = self.extras(meaning)
+        made = Class(
+            waiting.name, waiting.part[0].node, _SHUT if closed and not extras else _GATHERS if extras else _OPEN
+        )
+        made.text = next((text for piece in waiting.part if (text := _text(piece.node))), "")
+        around = self.properties_of(meaning)
+        required = {name for said in meaning.records for name in said.words.get("required", [])}
+        asking = self.asking(meaning)
+        defaults = {
+            name: self.default_of(self.part_of_property(meaning, name), needed=name in required)
+            for name in around.attributes
+        }
+        around.kept = {
+            name for name, held in defaults.items() if held is not None and is_steady(page, asking, name, held[0])
+        }
+        self.ruled(made, meaning, strange, around, required)
+        counts = any("this.length" in rule for rule in made.rules)
+        if counts and made.keys == _OPEN:
+            made.keys, extras = _GATHERS, [Extra(None, ())]
+        barred = self.barred_names(meaning, around.attributes)
+        for name, own in list(around.attributes.items()):
+            part = self.part_of_property(meaning, name)
+            if any(name in said.words.get("properties", {}) for said in strange):
+                several = [said for said in strange if name in said.words.get("properties", {})]
+                part = tuple(Piece(said.node.kid("properties", name)) for said in several)
+            field = _Field(self, part, name, own, waiting.name, required=name in required)
+            if name in barred:
+                field.type = page.never()
+            held = defaults.get(name)
+            if held is not None and (counts or name not in around.kept):
+                page.left_out.append(f"{page.place(part[0].node)}: its record asks which properties came")
+            elif held is not None:
+                field.plain, field.default = held[0], literal(held[0])
+            made.fields.append(field)
+        for extra in extras:
+            value = page.never() if extra.is_barred else self.typist.held(extra.part, Hint(f"{waiting.name}Value"))
+            keys, names_left = self.keys(extra.pattern, meaning)
+            made.rules += [rule for rule in names_left if rule not in made.rules]
+            own = "others" if extra.pattern is None or len(extras) == 1 else "like_" + "_".join(_letters(extra.pattern))
+            made.fields.append(_Field.gathering(self, attribute(own, around.taken), f"dict[{keys}, {value}]"))
+        return made
+
+    def default_of(self, part: Part, *, needed: bool) -> tuple[Any] | None:
+        """The default of a property that may be absent, None where it has none that its own schemas accept."""
+        page = self.page
+        nodes = [piece.node for piece in part if isinstance(piece.node.raw, dict)]
+        told = next((node for node in nodes if "default" in node.raw), None)
+        if needed or told is None:
+            return None
+        if all(page.judges(piece.node, told.raw["default"]) for piece in part):
+            return (told.raw["default"],)
+        page.left_out.append(f"{page.place(told)}: it is refused by its own schema")
+        return None
+
+    def barred_names(self, meaning: Meaning, names: Iterable[str]) -> set[str]:
+        """The named properties whose name `propertyNames` refuses."""
+        nodes = [said.node.kid("propertyNames") for said in meaning.records if "propertyNames" in said.words]
+        return {name for name in names if not all(self.page.judges(node, name) for node in nodes)}
+
+    def asking(self, meaning: Meaning) -> list[Node]:
+        """The schemas that ask which properties came, or look at several: defaults must change nothing for them."""
+        found = [said.node for said in meaning.records if said.words.keys() - _OF_CLASS]
+        for clause in meaning.clauses:
+            if clause.word == "unevaluatedProperties":
+                continue
+            words = ("if", "then", "else") if clause.word == "if" else (clause.word,)
+            found += [clause.node.kid(*steps) for word in words for steps in _steps(clause.node, word)]
+        return found
+
+    def ruled(
+        self, made: Class, meaning: Meaning, strange: dict[Said, list[str]], around: Properties, required: set[str]
+    ) -> None:
+        """Put down what the class says as rules or documents."""
+        for said in meaning.records:
+            words = {word: held for word, held in said.words.items() if word not in _OF_CLASS}
+            if words.get("minProperties", 1) <= len(required):
+                words.pop("minProperties", None)
+            if made.keys == _SHUT and words.get("maxProperties", -1) >= len(around.attributes):
+                words.pop("maxProperties", None)
+            for word, sign in (("minProperties", ">="), ("maxProperties", "<=")):
+                if word in words and not strange:
+                    self.page.ours("this")
+                    made.rules.append(f"this.length {sign} {int(words.pop(word))}")
+            for word in ("dependentRequired", "dependencies", "dependentSchemas"):
+                if word in words:
+                    made.rules += self.agreed(said.node, word, around, words)
+            for word in strange.get(said, ()):
+                words[word] = said.words[word]
+            made.rules += self.typist.leftover(said.node, words)
+        for clause in meaning.clauses:
+            if clause.word == "unevaluatedProperties" and self.closes(clause.piece):
+                continue
+            if self.says(meaning, clause):
+                made.rules += self.agreed(clause.node, clause.word, around, {})
+            elif meaning.kinds == ("object",):
+                made.rules += self.typist.clause(clause)
+
+    def agreed(self, node: Node, word: str, around: Properties, words: dict[str, Any]) -> list[str]:
+        """A keyword as rules of the record, and taken out of what is left; nothing where there are none."""
+        try:
+            rules = self.agreements.rules(node, word, around)
+        except Unsayable:
+            return []
+        words.pop(word, None)
+        if any("this" in rule for rule in rules):
+            self.page.ours("this")
+        return rules
+
+    def gate_refuses(self) -> bool:
+        """Whether the gate says for all records that they refuse unknown keys: it takes an editor's `$schema` at its
+        root then, which such a document admits by a property that says nothing."""
+        if not self.classes or any(made.keys == _OPEN for made in self.classes):
+            return False
+        root = self.page.root
+        while isinstance(root.raw, dict) and isinstance(root.raw.get("$ref"), str):
+            root = self.page.library.target(root, root.raw["$ref"])
+        first = next((made for made in self.classes if made.node is root), None)
+        marked = first is not None and any(field.wire == "$schema" and field.is_mark for field in first.fields)
+        return marked and first is not None and first.keys == _SHUT
+
+    def texts(self, *, gate_refuses: bool) -> list[str]:
+        """The source of all classes; where the gate refuses unknown keys, none needs to say so."""
+        return [self.text(made, gate_refuses=gate_refuses) for made in self.classes]
+
+    def text(self, made: Class, *, gate_refuses: bool) -> str:
+        """The source of one class."""
+        page = self.page
+        rules = list(made.rules)
+        if made.keys == _SHUT and not gate_refuses:
+            rules.append('unknown="refuse"')
+        lines = [laid_out(f"@{page.ours('obeys')}({', '.join(rules)})")] if rules else []
+        fields = [field for field in made.fields if not (gate_refuses and field.wire == "$schema" and field.is_mark)]
+        of_dict = any(field.may_lack for field in fields)
+        if of_dict:
+            page.use("typing", "TypedDict")
+            lines.append(f"class {made.name}(TypedDict):")
+        else:
+            page.use("dataclasses", "dataclass")
+            late = [field.has_python_default for field in fields]
+            lines.append(f"@dataclass{'' if late == sorted(late) else '(kw_only=True)'}")
+            lines.append(f"class {made.name}:")
+        if made.text:
+            lines += [docstring(made.text, "    "), ""]
+        lines += [laid_out(field.text(of_dict=of_dict), "    ") for field in fields]
+        if not fields:
+            lines += [] if made.text else ["    pass"]
+            lines = lines[:-1] if made.text else lines
+        return "\n".join(lines)
+
+
+class _Field:
+    """One property as a line of a class."""
+
+    def __init__(self, records: Records, part: Part, wire: str, name: str, owner: str, *, required: bool) -> None:
+        self.page = page = records.page
+        self.attribute = name
+        self.wire = wire
+        self.part = part
+        hint = "".join(_letters(wire, upper=True)) or "Value"
+        self.type = records.typist.held(part, Hint(hint, f"{owner}{hint}"))
+        self.required = required
+        self.default = ""
+        self.gathers = False
+        raw = part[0].node.raw if part else None
+        self.is_mark = raw == {}
+        self.plain: Any = None
+        if wire != name:
+            self.type = page.annotated(self.type, [f"{page.ours('named')}({literal(wire)})"])
+
+    @classmethod
+    def gathering(cls, records: Records, name: str, told: str) -> _Field:
+        """The field that gathers keys nobody named."""
+        made = cls.__new__(cls)
+        made.page = page = records.page
+        made.attribute, made.wire, made.part = name, "", ()
+        made.type = page.annotated(told, [page.ours("rest")])
+        made.required, made.default, made.gathers, made.is_mark, made.plain = True, "", True, False, None
+        return made
+
+    @property
+    def may_lack(self) -> bool:
+        """Whether it may be absent, with nothing in its place."""
+        return not self.required and not self.default
+
+    @property
+    def has_python_default(self) -> bool:
+        """Whether a dataclass may be made without it."""
+        as_it_is = self.plain is None or not self.page.is_converted(self.type)
+        return self.gathers or (bool(self.default) and as_it_is)
+
+    def text(self, *, of_dict: bool) -> str:
+        """The line."""
+        page = self.page
+        if self.gathers:
+            if of_dict:
+                return f"{self.attribute}: {self.type}"
+            page.use("dataclasses", "field")
+            return f"{self.attribute}: {self.type} = field(default_factory=dict)"
+        if self.may_lack:
+            page.use("typing", "NotRequired")
+            return f"{self.attribute}: NotRequired[{self.type}]"
+        if self.required:
+            return f"{self.attribute}: {self.type}"
+        simple = self.plain is None or isinstance(self.plain, str | bool | int | float)
+        if not self.has_python_default:
+            return f"{self.attribute}: {page.annotated(self.type, [self.absent(f'sent={self.default}')])}"
+        if of_dict:
+            return f"{self.attribute}: {page.annotated(self.type, [self.absent(self.default)])}"
+        if simple:
+            return f"{self.attribute}: {self.type} = {self.default}"
+        page.use("dataclasses", "field")
+        made = {"[]": "list", "{}": "dict"}.get(self.default, f"lambda: {self.default}")
+        return f"{self.attribute}: {self.type} = field(default_factory={made})"
+
+    def absent(self, words: str) -> str:
+        return f"{self.page.ours('if_absent')}({words})"
+
+
+def _steps(node: Node, word: str) -> list[tuple[str | int, ...]]:
+    """The steps to the schemas under a keyword that joins schemas."""
+    held = node.raw.get(word)
+    if isinstance(held, list):
+        return [(word, at) for at in range(len(held))]
+    return [(word,)] if isinstance(held, dict | bool) else []
+
+
+def _is_of_records(node: Node) -> bool:
+    """Whether a schema says something of records alone, so that any other value passes."""
+    if not isinstance(node.raw, dict):
+        return node.raw is True
+    words = Piece(node).words()
+    plain = words.keys() <= {"required", "properties", "dependentRequired", "anyOf", "oneOf", "allOf"}
+    return plain and all(
+        _is_of_records(node.kid(word, at))
+        for word in ("anyOf", "oneOf", "allOf")
+        for at in range(len(words.get(word, [])))
+    )
+
+
+def _named_in(node: Node) -> set[str]:
+    """The properties of which a schema says more than that they come."""
+    words = Piece(node).words() if isinstance(node.raw, dict) else {}
+    found = set(words.get("properties", {}))
+    for word in ("anyOf", "oneOf", "allOf"):
+        for at in range(len(words.get(word, []))):
+            found |= _named_in(node.kid(word, at))
+    return found | ({"$ref"} if "$ref" in words else set())
+
+
+def _pieces(said: Said, name: str) -> list[Piece]:
+    """What one schema says of a property."""
+    found = []
+    if name in said.words.get("properties", {}):
+        found.append(Piece(said.node.kid("properties", name)))
+    for pattern in said.words.get("patternProperties", {}):
+        try:
+            hit = bool(ecma_search(pattern)(name))
+        except NoPattern:
+            hit = False
+        if hit:
+            found.append(Piece(said.node.kid("patternProperties", pattern)))
+    if not found and "additionalProperties" in said.words:
+        found.append(Piece(said.node.kid("additionalProperties")))
+    return found
+
+
+def _unevaluated(meaning: Meaning) -> list[Piece]:
+    """What `unevaluatedProperties` says of the properties that nothing else speaks of."""
+    return [
+        Piece(clause.node.kid("unevaluatedProperties"))
+        for clause in meaning.clauses
+        if clause.word == "unevaluatedProperties"
+    ]
+
+
+def _text(node: Node) -> str:
+    text = node.raw.get("description") if isinstance(node.raw, dict) else None
+    return text.strip() if isinstance(text, str) else ""
+
+
+def _letters(name: str, *, upper: bool = False) -> list[str]:
+    words = re.findall(r"[A-Za-z0-9]+", name)
+    return [word[:1].upper() + word[1:] for word in words] if upper else [word.lower() for word in words]

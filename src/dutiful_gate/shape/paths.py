@@ -1,0 +1,131 @@
+"""What stands at a path that a rule of a record mentions: its use, what is known of it, its name in the data."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from difflib import get_close_matches
+
+from ..declare.conditions import told_path
+from ..declare.errors import DeclarationError
+from ..declare.facts import Facts
+from ..declare.reach import ITEM, Path
+from .nodes import Alias, Entries, Field, Fixed, Items, Link, Nullable, Record, Use
+
+
+class Paths:
+    """Follows paths through the records of a shape."""
+
+    def __init__(self, records: Mapping[str, Record], aliases: Mapping[str, Use]) -> None:
+        self.records = records
+        self.aliases = aliases
+
+    def use(self, record: Record, path: Path) -> Use:
+        """The use at a path. Raises DeclarationError where there is none, or none that is one record's alone."""
+        use = self._field(record, path, 0).use
+        for at, step in enumerate(path[1:], 1):
+            use = self._step(use, path, at, step)
+        return use
+
+    def _step(self, use: Use, path: Path, at: int, step: str) -> Use:
+        node = self.plain(use).node
+        if step == ITEM and isinstance(node, Items):
+            return node.item
+        if step == ITEM and isinstance(node, Fixed) and len(set(node.every)) == 1:
+            return node.every[0]
+        if isinstance(node, Link):
+            return self._field(self.records[node.key], path, at).use
+        if isinstance(node, Entries) and step != ITEM:
+            return node.value
+        raise DeclarationError(
+            f"{told_path(path[: at + 1])} leads into {use.facts.phrase}, which is no one record with fields",
+            remedy="ask this.x.is_a(...) of unions, and .all(...) or .any(...) of lists",
+        )
+
+    def uses(self, record: Record, path: Path) -> list[Use]:
+        """All uses on the way to a path's end."""
+        return [self.use(record, path[: at + 1]) for at in range(len(path))]
+
+    def plain(self, use: Use) -> Use:
+        """A use without `or null` around it, and what an alias stands for."""
+        while isinstance(use.node, Nullable | Alias):
+            use = use.node.inner if isinstance(use.node, Nullable) else self.aliases[use.node.key]
+        return use
+
+    def record(self, record: Record, path: Path) -> Record | None:
+        """The record at a path; None where no single one stands there."""
+        node = self.plain(self.use(record, path)).node
+        return self.records[node.key] if isinstance(node, Link) else None
+
+    def facts(self, record: Record, path: Path) -> Facts:
+        """What is known of a value at a path."""
+        use = self.use(record, path)
+        if isinstance(use.node, Nullable) and not use.parts:
+            use = use.node.inner
+        return use.facts
+
+    def wire(self, record: Record, path: Path) -> str:
+        """A path in the names of the data."""
+        told = [self._field(record, path, 0).wire]
+        use = self._field(record, path, 0).use
+        for at, step in enumerate(path[1:], 1):
+            node = self.plain(use).node
+            told.append(self._field(self.records[node.key], path, at).wire if isinstance(node, Link) else step)
+            use = self._step(use, path, at, step)
+        return ".".join(told)
+
+    def _field(self, record: Record, path: Path, at: int) -> Field:
+        name = path[at]
+        fields = {field.attribute: field for field in (*record.fields, *record.rests)}
+        if name not in fields:
+            near = get_close_matches(name, fields, 1)
+            raise DeclarationError(
+                f"{told_path(path[: at + 1])} names {name!r}, which is no field of {record.name}",
+                remedy=f"did you mean {near[0]}?" if near else f"it has {', '.join(fields) or 'no fields'}",
+                record=record.name,
+                field=name,
+            )
+        return fields[name]
+
+
+class FactsAt:
+    """What is known of the values that the paths of one record lead to."""
+
+    def __init__(self, paths: Paths, record: Record) -> None:
+        self.paths = paths
+        self.record = record
+
+    def __getitem__(self, path: Path) -> Facts:
+        return self.paths.facts(self.record, path)
+
+
+def check_record_rules(records: Mapping[str, Record], aliases: Mapping[str, Use]) -> None:
+    """Raise DeclarationError for a rule that mentions what is not there, or what does not go together."""
+    paths = Paths(records, aliases)
+    for record in records.values():
+        for rule in record.rules:
+            if rule.counts_keys:
+                _check_counted(record, str(rule))
+            try:
+                for path in rule.paths:
+                    paths.use(record, path)
+                rule.suits(FactsAt(paths, record))
+            except DeclarationError as error:
+                raise error.within(record.name, rule.fields[0] if rule.fields else "") from None
+
+
+def _check_counted(record: Record, rule: str) -> None:
+    """How many keys came says the same before and after reading where none is left out, and nothing stands in."""
+    if "length" in {field.attribute for field in record.fields}:
+        raise DeclarationError(
+            f"{rule} counts the keys of the record, which has a field of that name",
+            remedy='the field is this["length"]; leave the count out, or name the field otherwise',
+            record=record.name,
+        )
+    if any(not field.required and not field.may_lack for field in record.fields) or not (
+        record.rests or record.unknown == "refuse"
+    ):
+        raise DeclarationError(
+            f"{rule} counts keys, of which some may be left out or stand in",
+            remedy='give no field a default, and let the record gather the rest, or say @obeys(unknown="refuse")',
+            record=record.name,
+        )
