@@ -20,13 +20,14 @@ GROUPS: dict[str, list[str]] = {
     "The gate": ["Gate", "Source", "Limits", "Verdict", "Fault", "Place", "Refused", "DeclarationError"],
     "Subjects of rules": ["it", "this", "now", "today"],
     "Checks of one's own": ["holds", "Wrong"],
+    "Patterns of ECMA-262": ["ecma"],
     "Steps and what comes before reading": [
         "trimmed", "squeezed", "lowered", "uppered", "rounded_to", "in_utc", "then", "via", "split_on",
         "blank_is_none", "otherwise",
     ],
     "Marks": [
         "about", "named", "also_named", "if_absent", "told_by", "written", "as_text", "reading", "goes_out", "secret",
-        "lenient", "rest", "utc_only", "without_offset", "or_infinite",
+        "lenient", "rest", "unambiguous", "utc_only", "without_offset", "without_point", "or_infinite",
     ],
     "Rules of a record": [
         "obeys", "needs", "when", "at_least_one", "at_most_one", "exactly_one", "all_or_none",

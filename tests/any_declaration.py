@@ -20,6 +20,7 @@ from typing import (
     Generic,
     Literal,
     NamedTuple,
+    Never,
     NewType,
     NotRequired,
     Self,
@@ -44,10 +45,12 @@ from dutiful_gate import (
     at_most_one,
     blank_is_none,
     camel,
+    ecma,
     exactly_one,
     fits,
     goes_out,
     holds,
+    if_absent,
     in_utc,
     it,
     kebab,
@@ -71,11 +74,13 @@ from dutiful_gate import (
     today,
     told_by,
     trimmed,
+    unambiguous,
     uppered,
     utc_only,
     via,
     when,
     without_offset,
+    without_point,
     written,
 )
 
@@ -213,6 +218,34 @@ FORMATS = ("date", "date-time", "time", "duration", "email", "hostname", "ipv4",
            "json-pointer", "relative-json-pointer", "uri-template", "regex", "idn-hostname", "iri")  # fmt: skip
 
 
+def _conditions(has_default: bool) -> list[Any]:
+    """Rules on `hazard`, `number` and `note`, of every kind of condition."""
+    rules: list[Any] = [
+        when(this.hazard == "none").obeys(this.number < 5),
+        when(this.hazard == "acid").obeys(this.note.length <= 3).or_else.obeys(~this.number.has_value),
+        (this.number > 3) | ~this.note.obeys(it.has("a")),
+        when(this.note.starts_with("a") | this.note.contains("b")).needs("number").forbids("note"),
+        (this.number >= 2) & this.hazard.one_of("none", "gas"),
+        when(this.number.is_a(int) & ~(this.number == 7)).obeys(at_least_one("note", "number")),
+        this.note == "ABC",
+        this.number <= 9,
+        when(this.note.ends_with("c")).obeys(this.hazard != "gas"),
+    ]
+    return rules if has_default else [*rules, when(this.hazard.came & ~this.note.came).needs("number")]
+
+
+_OF_HELD: list[Any] = [
+    this.lots.all(this.height < 3),
+    this.lots.any((this.height < 3) | this.at.has_value),
+    this.codes.all(it.length <= 4),
+    this.codes.any(it.has("a")) | (this.lots.length == 1),
+    this.span.low < this.span.high,
+    when(this.span.high > 3).obeys(this.lots.length >= 1),
+    (this.span.low > 0) & this.codes.contains("a"),
+    this.lots.length < this.codes.length,
+]
+
+
 class Maker:
     """Makes declarations, the same for the same seed."""
 
@@ -249,6 +282,7 @@ class Maker:
                            it.length != low]),
             it.matches(random.choice(PATTERNS)),
             it.has(random.choice(PATTERNS)),
+            random.choice([it.has(ecma(r"^\p{Lu}")), it.has(ecma(r"\w$")), it.matches(ecma(r".+|\d*"))]),
             it.starts_with(random.choice(["a", "Q.", "é"])),
             it.ends_with(random.choice(["z", "^", "\n"])),
             it.contains(random.choice(["b", "[", "ß"])),
@@ -276,6 +310,8 @@ class Maker:
         step = self.random.choice(
             [it.multiple_of(5), it.multiple_of(3), it != low, it.one_of(low, low + 1), holds(_even)]
         )
+        if self.random.random() < 0.08:
+            return Annotated[int, without_point, bounds]
         return self.beside(int, bounds, step, rounded_to(-1), lenient)
 
     def number(self) -> Any:
@@ -422,7 +458,11 @@ class Maker:
         return self.beside(made, it.length <= 4)
 
     def fixed(self, depth: int) -> Any:
-        return tuple[tuple(self.declaration(depth) for _ in range(self.random.randint(1, 3)))]  # type: ignore[misc]
+        items = tuple(self.declaration(depth) for _ in range(self.random.randint(1, 3)))
+        if self.random.random() < 0.3:
+            open_ended = tuple[(*items, *tuple[self.declaration(0), ...])]  # type: ignore[misc]
+            return self.beside(open_ended, it.length <= 4)
+        return tuple[items]  # type: ignore[valid-type]
 
     def keyed(self, depth: int) -> Any:
         keys = [str, str, int, UUID, Port, Annotated[str, it.matches("[a-z]+")], Annotated[str, trimmed, it.length <= 5], date,
@@ -441,6 +481,9 @@ class Maker:
         if roll < 0.6:
             return self.random.choice(
                 [
+                    Annotated[Annotated[str, it.length <= 2] | Annotated[str, it.has("a")], unambiguous],
+                    Annotated[int | Annotated[float, it > 2] | None, unambiguous], Annotated[Span | Tide, unambiguous],
+                    Annotated[list[int] | list[Annotated[int, it > 3] | str] | str, unambiguous],
                     list[int] | list[str], list[date] | list[str], dict[str, int] | dict[str, str], dict[str, int] | list[int],
                     tuple[int, str] | tuple[str, int], Base | Derived, Derived | Base | None, Box[int] | Box[str], Span | Tide | int,
                     Annotated[int, it > 5, otherwise(6)] | str, Annotated[str, trimmed] | int, Port | date | int,
@@ -513,6 +556,7 @@ class Maker:
             rules.append(
                 random.choice(
                     [
+                        *_conditions(default),
                         when(this.hazard != "none").needs("number"),
                         when(this.hazard == "none").forbids("number"),
                         when((this.hazard != "none") & ~(this.note == "x")).needs("number"),
@@ -532,7 +576,15 @@ class Maker:
             fields.append(("tags", list[str], field(default_factory=list)))
         if random.random() < 0.08:
             key = random.choice([str, str, Annotated[str, it.matches("[a-z]+")]])
+            if random.random() < 0.4:
+                ours = Annotated[dict[Annotated[str, it.starts_with("x-")], self.declaration(0)], rest]
+                fields.append(("ours", ours, field(default_factory=dict)))
             fields.append(("more", Annotated[dict[key, self.declaration(0)], rest], field(default_factory=dict)))  # type: ignore[misc]
+        elif random.random() < 0.1:
+            rules.append("refuse" if random.random() < 0.7 else "drop")
+        if random.random() < 0.08:
+            fields += [("lots", list[Tide]), ("span", Span), ("codes", list[str])]
+            rules.append(random.choice(_OF_HELD))
         if random.random() < 0.08:
             fields.append(("again", Self | None, None))
             again = random.choice(
@@ -541,8 +593,10 @@ class Maker:
             fields.append(("held", again, field(default_factory=dict if again == dict[str, Self] else list)))
         fields.sort(key=lambda each: len(each))
         made: Any = make_dataclass(self.name("Made"), fields, slots=random.random() < 0.5)
-        if rules:
-            made = obeys(*rules)(made)
+        unknown = next((rule for rule in rules if isinstance(rule, str)), None)
+        rules = [rule for rule in rules if not isinstance(rule, str)]
+        if rules or unknown:
+            made = obeys(*rules, unknown=unknown)(made)
         if random.random() < 0.12:
             return amendment(made, name=self.name("Amended"))
         if random.random() < 0.08 and len(fields) > 1:
@@ -554,10 +608,19 @@ class Maker:
         random = self.random
         kinds = {f"field_{number}": self.declaration(depth) for number in range(random.randint(2, 4))}
         fields = {name: NotRequired[kind] if random.random() < 0.7 else kind for name, kind in kinds.items()}  # type: ignore[valid-type]
+        more = random.random()
+        if more < 0.2:
+            fields["decks"] = Annotated[int, if_absent(2)]
+            fields["on"] = Annotated[date, if_absent(sent="2026-05-04")]
+        elif more < 0.35:
+            fields["barred"] = NotRequired[Never]
         made: Any = TypedDict(self.name("Loose"), fields)  # type: ignore[operator]
         first, second = random.sample(sorted(kinds), 2)
         rules = [needs(first, given=second), at_least_one(first, second), at_most_one(first, second), exactly_one(first, second),
-                 all_or_none(first, second)]  # fmt: skip
+                 all_or_none(first, second), this[first].came | this[second].came, ~(this[first].came & this[second].came),
+                 when(this[first].came).obeys(this[second].has_value).or_else.forbids(second)]  # fmt: skip
+        if 0.35 < more < 0.45:
+            return obeys(this.length >= 1, this.length != 3, unknown="refuse")(made)
         return obeys(random.choice(rules))(made) if random.random() < 0.6 else made
 
     def ready_made(self, depth: int) -> Any:

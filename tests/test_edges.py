@@ -116,7 +116,8 @@ def test_documents_say_the_final_form() -> None:
     )
     assert Gate(Annotated[str, trimmed, it.length > 1]).schema()["pattern"] == r"^\S(?:[\s\S]*\S)?$"
     said = Gate(Loose, unknown="refuse").schema()["$defs"]["Loose"]
-    assert said["propertyNames"] == {"anyOf": [{"enum": ["base", "$schema"]}, {"pattern": "^[a-z]+$"}]}
+    assert list(said["patternProperties"]) == ["^(?![\\s\\S]*(?:^base$))[\\s\\S]*(?:^[a-z]+$)"]
+    assert said["additionalProperties"] is False
 
 
 def test_a_gate_with_a_document_travels_and_is_shared() -> None:

@@ -381,7 +381,7 @@ def test_one_field_gathers_the_rest() -> None:
     class Untyped:
         extra: Annotated[list[int], rest]
 
-    with pytest.raises(DeclarationError, match=r"Untyped\.extra: one field at most can be the rest, and it is a dict"):
+    with pytest.raises(DeclarationError, match=r"Untyped\.extra: a field that gathers the rest is a dict"):
         Gate(Untyped)
 
 
@@ -829,11 +829,9 @@ def test_conditions_are_joined_and_turned_round(data: dict[str, object], told: l
     gate = Gate(Guarded)
     assert [str(fault) for fault in gate.examine(data).faults] == told
     document = gate.schema()
-    assert [
-        rule.rule.startswith("when(((this.hazard != 'none') & (this.decks > 2))") for rule in document.unstated
-    ] == [True]
+    assert document.unstated == ()
     judge = Gate.from_schema(document)
-    assert judge.accepts(data) is (not told or "decks" in told[0])
+    assert judge.accepts(data) is not told
     again = loaded(declarations_of(document))
     assert again.accepts(data) is judge.accepts(data)
 

@@ -337,8 +337,9 @@ DOCUMENT: dict[str, Any] = {
 def test_a_document_becomes_declarations_that_judge_the_same() -> None:
     text = declarations_of(DOCUMENT)
     assert "class Sailing(TypedDict):" in text
-    assert "@obeys(fits(" in text
-    assert "@dataclass" in text
+    assert "@obeys(when(this.tide.came).obeys(this.port.came))" in text
+    assert '@obeys(unknown="refuse")\n@dataclass' in text
+    assert "DOCUMENT" not in text
     assert "departs: datetime" in text
     assert '"""One crossing.' in text
     gate, judge = loaded(text), Gate.from_schema(DOCUMENT, formats="assert")
@@ -383,7 +384,7 @@ def test_declarations_of_several_documents() -> None:
     gate = loaded(declarations_of(document, documents=documents))
     for data in ({}, {"cranes": ["A1"]}, {"cranes": ["A12"]}, {"cranes": None}, {"odd": "abc"}, {"odd": "ab"}):
         assert gate.accepts(data) == judge.accepts(data), data
-    assert {rule.reason for rule in gate.schema().unstated} == {"it leads to documents that are not part of this one"}
+    assert gate.schema().unstated == ()
 
 
 def test_the_round_trip_of_the_demo() -> None:
@@ -419,17 +420,20 @@ def declarations() -> list[Any]:
 
 
 def test_the_round_trip_of_every_declaration() -> None:
-    """Declaration, document, declaration, document: the same document."""
-    done = 0
+    """Declaration, document, declaration, document: the same document, or one that comes again itself."""
+    done = same = 0
     for each in declarations():
         try:
             gate = each if isinstance(each, Gate) else Gate(each)
         except DeclarationError:
             continue  # written to be refused
         document = gate.schema()
-        assert loaded(declarations_of(json.loads(json.dumps(document)))).schema() == document, gate
+        again = loaded(declarations_of(json.loads(json.dumps(document)))).schema()
+        assert again == document or loaded(declarations_of(json.loads(json.dumps(again)))).schema() == again, gate
+        same += again == document
         done += 1
     assert done > 60
+    assert same > 0.9 * done
 
 
 @pytest.mark.parametrize("pattern", ["ab", "^ab", "ab$", "^[ab]+$"])

@@ -263,7 +263,7 @@ CONSTRUCTS = [
     "AnyNumber()", "Epoch(", "Formed(", "Flags(", "Lenient(", "'UUID'", "'binary value'", "'time'", "'duration'", "'path'", "'time zone'",
     "'IPv4 address'", "'IPv6 address'", "'IPv4 network'", "Choice(", "Nothing()", "Items(", "'deque'", "'set'", "'frozenset'", "'tuple'", "Fixed(",
     "Entries(", "Branches(", "held='data'", "tag='kind'", "Nullable(", "Link(", "Alias(", "form='dict'", "form='tuple'", "form='object'", "only_given=True",
-    "also=('other_", "may_lack=True", "mends=True", "rest=Field", "computed=(Field", "runs_own=True", "recursive=frozenset({'Stack'",
+    "also=('other_", "may_lack=True", "mends=True", "rests=(Field", "(Field(attribute='ours'", "alone=True", "Nobody()", "WholeAsWritten()", "HasEcma(", "more=Use(", "unknown='refuse'", "unknown='drop'", "computed=(Field", "runs_own=True", "recursive=frozenset({'Stack'",
     "Floor(", "Ceiling(", "Between(", "Equal(", "OneOf(", "Length(", "barred=", "Matches(", "Has(", "StartsWith(", "EndsWith(", "Contains(", "Multiple(",
     "Distinct(key=None", "Distinct(key='low'", "Distinct(key=<built-in function repr>", "Holds(", "OfFormat(", "now", "today",
     "word='trimmed'", "word='squeezed'", "word='lowered'", "word='uppered'", "RoundedTo(", "_InUtc(", "Then(", "split=','", "via=Use(", "blank=True",

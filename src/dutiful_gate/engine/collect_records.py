@@ -33,6 +33,7 @@ from .runtime import (
     as_sent,
     attributes_of,
     by_own_name,
+    by_wire,
     drop_unknown,
     drop_unnamed,
     gathered,
@@ -46,7 +47,7 @@ from .runtime import (
     refuse_unnamed,
     remade,
 )
-from .sound_records import native_names
+from .sound_records import names_that_differ, native_names
 
 
 class RecordWriter(EngineWriter, ABC):
@@ -182,6 +183,8 @@ class RecordWriter(EngineWriter, ABC):
                 self.write("return FAILED")
             known = self.bind(known_keys(self.plan, record), "KNOWN")
             self.write(f"data = {self.bind(opened, 'opened')}(data, {known}, {is_text})")
+        if self.source is Source.NATIVE and (differing := names_that_differ(record)):
+            self.write(f"data = {self.bind(by_wire, 'by_wire')}(data, {self.bind(differing, 'NAMES')})")
         if self.source is Source.TEXT:
             long = self.cause(
                 "count", "at most {most} cells in a row", expected={"most": len(record.fields)}, got="more"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from typing import Any
 
 from ..declare.constants import lacks, no_json
@@ -25,7 +25,11 @@ def check_held(shape: Shape) -> None:
     for record in shape.records.values():
         for field in record.fields:
             if isinstance(field.factory, AsSent):
-                _read_as_sent(shape, record, field, field.factory)
+                field.factory.reads = _reader(shape, field)
+    for record in shape.records.values():
+        for field in record.fields:
+            if isinstance(field.factory, AsSent):
+                _check_sent(shape, record, field, field.factory)
             elif not field.required and not field.may_lack:
                 _check_default(shape, record, field)
             for example in field.use.about.examples:
@@ -37,17 +41,31 @@ def check_held(shape: Shape) -> None:
         _check_example(shape, shape.root, example, None, None)
 
 
-def _read_as_sent(shape: Shape, record: Record, field: Field, default: AsSent) -> None:
-    """Let plain data that stands in for what is absent be read by the engine of its field."""
-    if problem := _problem(shape, field.use, default.sent, Source.JSON):
+def _reader(shape: Shape, field: Field) -> Callable[[Any], Any]:
+    """What reads plain data that stands in for an absent value, by the engine of its field."""
+    held: list[Engine] = []
+
+    def read(sent: Any) -> Any:
+        if not held:
+            held.append(Engine(Plan(shape.but(root=field.use), Source.JSON)))
+        return held[0].collect(sent)[0]
+
+    return read
+
+
+def _check_sent(shape: Shape, record: Record, field: Field, default: AsSent) -> None:
+    """Raise DeclarationError for plain data that its own field would refuse."""
+    try:
+        problem = _problem(shape, field.use, default.sent, Source.JSON)
+    except RecursionError:
+        problem = "it stands in itself, without an end"
+    if problem:
         raise DeclarationError(
             f"what is read in the place of an absent value would be refused: {problem}",
             remedy="write if_absent(sent=...) as a client would send it",
             record=record.name,
             field=field.attribute,
         )
-    engine = Engine(Plan(shape.but(root=field.use), Source.JSON))
-    default.reads = lambda sent: engine.collect(sent)[0]
 
 
 def _check_default(shape: Shape, record: Record, field: Field) -> None:

@@ -333,6 +333,11 @@ def gathered(data: Mapping[Any, Any], known: frozenset[str]) -> dict[Any, Any]:
     return {key: value for key, value in data.items() if key not in known}
 
 
+def by_wire(data: dict[Any, Any], names: Mapping[str, str]) -> dict[Any, Any]:
+    """A typed dict, whose keys are attributes, by the names that stand in data."""
+    return {names.get(key, key): value for key, value in data.items()}
+
+
 def is_record(data: object, in_text: bool) -> bool:
     """Whether something can be taken as a record: a mapping, or in text what headers come in."""
     return isinstance(data, Mapping) or (in_text and hasattr(data, "get_all") and hasattr(data, "keys"))

@@ -20,7 +20,7 @@ from .plan import (
     may_be_blank,
     takes_null,
 )
-from .runtime import attributes_of, gathered, remade, under_one_name
+from .runtime import attributes_of, by_wire, gathered, remade, under_one_name
 
 GIVE_UP = "return FAILED"
 
@@ -71,6 +71,8 @@ class SoundRecordWriter(EngineWriter):
         too_long = f" or None in {value}" if self._is_text else ""
         with self.block(f"if {value}.__class__ is not dict{too_long}:"):
             self.write(GIVE_UP)
+        if self.source is Source.NATIVE and (differing := names_that_differ(record)):
+            self.write(f"{value} = {self.bind(by_wire, 'by_wire')}({value}, {self.bind(differing, 'NAMES')})")
         self.fitting(record.fits, value)
         required = sum(field.required for field in record.fields)
         known = str(required)
@@ -197,6 +199,13 @@ class SoundRecordWriter(EngineWriter):
             condition = f"not ({rule.condition(reach, self.bind)})"
             with self.block(f"if {' and '.join([*there, condition])}:"):
                 self.write(GIVE_UP)
+
+
+def names_that_differ(record: Record) -> dict[str, str]:
+    """For the typed dicts of a record, the names in the data of the attributes that differ from them."""
+    if record.form != "dict":
+        return {}
+    return {attribute: wire for attribute, wire in native_names(record) if attribute != wire}
 
 
 def native_names(record: Record) -> tuple[tuple[str, str], ...]:

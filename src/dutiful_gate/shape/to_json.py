@@ -137,6 +137,8 @@ def _is_record(record: Record, value: object, shape: Shape, known: Known) -> boo
         return isinstance(value, record.builder)
     if not isinstance(value, dict):
         return False
+    if not value.keys() <= {field.attribute for field in (*record.fields, *record.rests)}:
+        return False
     return all(field.attribute in value or field.may_lack for field in record.fields) and all(
         belongs(field.use, value[field.attribute], shape, known) for field in record.fields if field.attribute in value
     )

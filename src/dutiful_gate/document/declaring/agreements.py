@@ -176,7 +176,7 @@ class Agreements:
         if {"properties", "required"} & left.keys():
             told.append(self.inside(node, at, left, meaning, kinds, depth))
             left = {word: held for word, held in left.items() if word not in ("properties", "required", "type")}
-        told += self.ruled(at, left, meaning, kinds)
+        told += self.ruled(at, left, meaning, kinds, sure=f"{at}.has_value" in told)
         if "type" in left:
             told.append(self.typed(at, left.pop("type"), meaning, kinds))
 
@@ -192,7 +192,9 @@ class Agreements:
         told += self.joined(joins, kid)
         if left:
             raise Unsayable
-        return _both(told)
+        has = f"{at}.has_value"
+        sure = any(each != has and _asks_value(each, at) for each in told)
+        return _both([each for each in told if not (sure and each == has)])
 
     def equal(self, at: str, values: Sequence[Any], path: str) -> str:
         """The condition that a value is one of a few."""
@@ -210,8 +212,11 @@ class Agreements:
             told.append(_both([f"{at}.came", f"~{at}.has_value"]))
         return _either(told)
 
-    def ruled(self, at: str, left: dict[str, Any], meaning: Meaning, kinds: list[str]) -> list[str]:
-        """The conditions that rules on text, numbers and lists say, where the value is of that kind alone."""
+    def ruled(self, at: str, left: dict[str, Any], meaning: Meaning, kinds: list[str], *, sure: bool) -> list[str]:
+        """The conditions that rules on text, numbers and lists say, where the value is of that kind alone.
+
+        `sure` tells that null does not pass anyway.
+        """
         told = []
         for kind, words in _OF_KIND.items():
             held = {word: left.pop(word) for word in list(left) if word in words}
@@ -224,7 +229,7 @@ class Agreements:
                 raise Unsayable
             self.page.import_for(said.rules)
             rules = _both([f"{at}.obeys({rule})" for rule in said.rules])
-            told.append(_either([f"~{at}.has_value", rules]) if "null" in meaning.kinds else rules)
+            told.append(_either([f"~{at}.has_value", rules]) if "null" in meaning.kinds and not sure else rules)
         return told
 
     def typed(self, at: str, wanted: str | list[str], meaning: Meaning, kinds: list[str]) -> str:
@@ -245,6 +250,8 @@ class Agreements:
             raise Unsayable
         around = self.properties_of(meaning)
         words = {"required": left.get("required", []), "properties": left.get("properties", {})}
+        if any(_has_default(around.parts(name)) for held in words.values() for name in held):
+            raise Unsayable  # of a record inside it is not known what came
         told = []
         for name in words["required"]:
             test = _TRUE

@@ -135,7 +135,7 @@ def _laid(pieces: list[_Piece], indent: str, column: int, *, bare: bool = False,
     assert isinstance(group, _Group)
     before = _flat(pieces[:at])
     lines = [f"{before}{group.opening}"]
-    named = before[-1:].isalnum() or before[-1:] in ")]_"
+    named = before[-1:].isalnum() or before.endswith((")", "]", "_"))
     several = len(group.elements) > 1 or (group.opening == "(") == named
     for element in group.elements:
         told = _laid(element, inner, len(inner), after=1)

@@ -8,6 +8,7 @@ from ...declare.blanks import ECMA_BLANKS, PYTHON_BLANKS
 from ...declare.facts import Unsaid
 from ...declare.patterns import anchored, depths, ecma_pattern, has_no_choice
 from ...declare.rules.more_text import escaped
+from ...declare.rules.pattern import may_run_away
 from .words import literal, raw_literal
 
 _BACK = (
@@ -38,10 +39,15 @@ def pattern_rule(pattern: str, *, secret: bool = False) -> str:
         if inner[:3] == "(?:" and all(depth > 0 for depth in depths(inner)[:-1]) and not has_no_choice(inner[3:-1]):
             inner = inner[3:-1]  # the group that a choice needs
         if anchored(inner) == said:
-            found = _python(inner)
-            return f"it.has(ecma({raw_literal(pattern)}))" if found is None else f"it.matches({raw_literal(found)})"
-    found = _python(said)
-    return f"it.has(ecma({raw_literal(pattern)}))" if found is None else f"it.has({raw_literal(found)})"
+            return _rule("matches", _python(inner), pattern)
+    return _rule("has", _python(said), pattern)
+
+
+def _rule(word: str, found: str | None, pattern: str) -> str:
+    """The rule in Python's words, or in those of ECMA-262; these where Python's could run away, of which it warns."""
+    if found is None or may_run_away(found):
+        return f"it.has(ecma({raw_literal(pattern)}))"
+    return f"it.{word}({raw_literal(found)})"
 
 
 _INSIDE = {"d": "0-9", "w": "A-Za-z0-9_"}
@@ -78,6 +84,8 @@ def _literal_of(pattern: str) -> str | None:
 
 def _python(said: str) -> str | None:
     """The Python expression that is `said` when it is put into the words of ECMA-262."""
+    if re.search(r"\\u[dD][89a-fA-F]", said):
+        return None  # two halves of a pair are one character to ECMA-262
     candidates = [said]
     changed = re.sub(r"\(\?<([A-Za-z_]\w*)>", r"(?P<\1>", said)
     changed = re.sub(r"\\k<([A-Za-z_]\w*)>", r"(?P=\1)", changed)

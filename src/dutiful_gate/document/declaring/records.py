@@ -317,8 +317,8 @@ class Records:
         }
         self.ruled(made, meaning, strange, around, required)
         counts = any("this.length" in rule for rule in made.rules)
-        if counts and made.keys == _OPEN:
-            made.keys, extras = _GATHERS, [Extra(None, ())]
+        if made.keys == _OPEN and (counts or any("fits(" in rule for rule in made.rules)):
+            made.keys, extras = _GATHERS, [Extra(None, ())]  # what they look at must not be lost on the way
         barred = self.barred_names(meaning, around.attributes)
         for name, own in list(around.attributes.items()):
             part = self.part_of_property(meaning, name)
@@ -419,6 +419,27 @@ class Records:
         first = next((made for made in self.classes if made.node is root), None)
         marked = first is not None and any(field.wire == "$schema" and field.is_mark for field in first.fields)
         return marked and first is not None and first.keys == _SHUT
+
+    def break_circles(self) -> None:
+        """Leave out defaults that are read as a record in which they would stand again, without an end."""
+        names = re.compile(r"[A-Za-z_]\w*")
+        held = {made.name: set(names.findall(" ".join(field.type for field in made.fields))) for made in self.classes}
+        held |= {line.partition(" = ")[0]: set(names.findall(line.partition(" = ")[2])) for line in self.page.aliases}
+        for made in self.classes:
+            for field in made.fields:
+                if field.has_python_default or not isinstance(field.plain, dict | list) or not field.default:
+                    continue
+                reached: set[str] = set()
+                waiting = [name for name in names.findall(field.type) if name in held]
+                while waiting:
+                    name = waiting.pop()
+                    if name not in reached:
+                        reached.add(name)
+                        waiting += [each for each in held[name] if each in held]
+                if made.name in reached:
+                    place = self.page.place(field.part[0].node)
+                    self.page.left_out.append(f"{place}: it would stand in itself without an end")
+                    field.default, field.plain = "", None
 
     def texts(self, *, gate_refuses: bool) -> list[str]:
         """The source of all classes; where the gate refuses unknown keys, none needs to say so."""

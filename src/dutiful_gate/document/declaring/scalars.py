@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from ...declare.formats.judges import JUDGES
@@ -14,11 +15,12 @@ from .words import literal
 _BASES = {"string": "str", "integer": "int", "number": "float", "boolean": "bool"}
 _TYPED = {"date-time": ("datetime", "datetime"), "date": ("datetime", "date"), "uuid": ("uuid", "UUID")}
 _KINDS = {"Email": "email", "Hostname": "hostname"}
-_LENGTHS = {
-    "string": ("minLength", "maxLength"),
-    "array": ("minItems", "maxItems"),
-    "object": ("minProperties", "maxProperties"),
+LENGTHS = {
+    "string": frozenset(["minLength", "maxLength"]),
+    "array": frozenset(["minItems", "maxItems"]),
+    "object": frozenset(["minProperties", "maxProperties"]),
 }
+"""The keywords on how long values of a kind are."""
 _JUDGING = frozenset(["minLength", "maxLength", "pattern", "enum", "const", "not", "allOf"])
 _OF_TEXT = frozenset(["WebUrl", "Slug"])
 _WEB = {"format": "uri", "pattern": "^[Hh][Tt][Tt][Pp][Ss]?://[^/?#:]"}
@@ -39,12 +41,17 @@ class Said:
         self.unknown: list[str] = []
 
 
-def scalar(kind: str, words: dict[str, Any], *, formats: bool, secret: bool = False) -> Said:
-    """The type and rules for the keywords of one kind of value, which may be a secret."""
+def scalar(
+    kind: str, words: dict[str, Any], *, formats: bool, secret: bool = False, beside: Iterable[str] = ()
+) -> Said:
+    """The type and rules for the keywords of one kind of value, which may be a secret.
+
+    `beside` names the keywords that further schemas say of the same value.
+    """
     said = Said(_BASES.get(kind, ""))
     left = dict(words)
     if kind == "string" and formats:
-        _text(said, left)
+        _text(said, left, judged=not _JUDGING.isdisjoint(beside))
     _rules(said, kind, left, secret=secret)
     said.left = left
     return said
@@ -58,28 +65,28 @@ def further(kind: str, words: dict[str, Any], *, secret: bool = False) -> Said:
     return said
 
 
-def _text(said: Said, left: dict[str, Any]) -> None:
-    """The kinds that are written as text."""
+def _text(said: Said, left: dict[str, Any], *, judged: bool) -> None:
+    """The kinds that are written as text; `judged` tells that further rules on the text stand beside them."""
     for keywords, module, name in _written():
-        if name not in _OF_TEXT and _JUDGING & left.keys() - keywords.keys():
+        if name not in _OF_TEXT and (judged or _JUDGING & left.keys() - keywords.keys()):
             continue  # rules on its text have no sense beside such a type
         if all(left.get(word) == held for word, held in keywords.items()):
             said.base = name
             said.imports.append((module, name))
             _drop(left, keywords)
             return
-    if all(left.get(word) == held for word, held in _plain(UtcMoment().keywords()).items()):
+    if not judged and all(left.get(word) == held for word, held in _plain(UtcMoment().keywords()).items()):
         said.base = "Annotated[datetime, utc_only]"
         said.imports += [("datetime", "datetime"), ("dutiful_gate", "utc_only"), ("typing", "Annotated")]
         _drop(left, UtcMoment().keywords())
         return
-    if all(left.get(word) == held for word, held in _plain(LocalMoment().keywords()).items()):
+    if not judged and all(left.get(word) == held for word, held in _plain(LocalMoment().keywords()).items()):
         said.base = "Annotated[datetime, without_offset]"
         said.imports += [("datetime", "datetime"), ("dutiful_gate", "without_offset"), ("typing", "Annotated")]
         _drop(left, LocalMoment().keywords())
         return
     form = left.get("format")
-    if form in _TYPED and not _JUDGING & left.keys():
+    if form in _TYPED and not judged and not _JUDGING & left.keys():
         module, said.base = _TYPED[form]
         said.imports.append((module, said.base))
         del left["format"]
@@ -112,8 +119,8 @@ def _drop(left: dict[str, Any], keywords: Any) -> None:
 
 def _rules(said: Said, kind: str, left: dict[str, Any], *, secret: bool) -> None:
     """Rules for the keywords that have one; these are taken out."""
-    if kind in _LENGTHS:
-        _length(said, left, *_LENGTHS[kind])
+    if kind in LENGTHS:
+        _length(said, left, *sorted(LENGTHS[kind], reverse=True))
     if kind in ("integer", "number"):
         _bounds(said, left)
     if kind == "array" and left.get("uniqueItems") is True:

@@ -11,7 +11,7 @@ from ..judging.sound import list_parts
 from .apart import alike
 from .meaning import KINDS, Clause, Meaning, Part, Piece, Said, TooMany, gathered, json_kind, kind_of, part_of
 from .page import NEVER, Page
-from .scalars import further, scalar
+from .scalars import LENGTHS, further, scalar
 from .words import Hint, literal, words_of
 
 _CONTEXT = frozenset(["unevaluatedProperties", "unevaluatedItems", "$dynamicRef", "$recursiveRef"])
@@ -238,7 +238,10 @@ class Typist:
             elif meaning.kinds in (("string",), ("number",), ("integer",)) and list(words) in (["const"], ["enum"]):
                 kind = meaning.kinds[0]
                 barred = [value for value in values if kind_of(value, meaning.kinds)]
-                meaning.of(kind).extend(Said(clause.node, {"not": {"const": value}}) for value in barred)
+                for value in barred:
+                    _say(meaning.of(kind), clause.node, "not", {"const": value})
+            elif len(meaning.kinds) == 1 and words.keys() == LENGTHS.get(meaning.kinds[0], set()):
+                _say(meaning.of(meaning.kinds[0]), clause.node, "not", words)
             else:
                 kept.append(clause)
         meaning.clauses = kept
@@ -295,16 +298,8 @@ class Typist:
         alone = not meaning.of(kind) and "enum" in node.raw and not meaning.strictly
         if alone and kind != "number":
             return False
-        words = (
-            {"enum": node.raw["enum"]} if "enum" in node.raw and "enum" in Piece(node).words() else {"const": values[0]}
-        )
-        said = meaning.of(kind)
-        for each in said:
-            if each.node is node:
-                each.words.update(words)
-                break
-        else:
-            said.append(Said(node, words))
+        word = "enum" if "enum" in Piece(node).words() else "const"
+        _say(meaning.of(kind), node, word, node.raw[word])
         meaning.constants = []
         return True
 
@@ -387,10 +382,12 @@ class Typist:
         base, rules, first = "", [], True
         left: list[tuple[Node, dict[str, Any]]] = []
         stayed: set[str] = set()
-        for each in meaning.of(kind) or [Said(part[0].node, {})]:
+        several = meaning.of(kind) or [Said(part[0].node, {})]
+        for each in several:
             # What stands first and has no rule stays first: the others of its keyword stay with it.
             if first:
-                said = scalar(kind, each.words, formats=True, secret=page.secret)
+                beside = [word for further_one in several[1:] for word in further_one.words]
+                said = scalar(kind, each.words, formats=True, secret=page.secret, beside=beside)
                 base = said.base
             elif each.words.keys() & stayed:
                 left.append((each.node, each.words))
@@ -472,6 +469,15 @@ _SHAPING = words_of(
     "type properties required additionalProperties patternProperties items prefixItems additionalItems enum const "
     "allOf anyOf oneOf"
 )
+
+
+def _say(several: list[Said], node: Node, word: str, held: Any) -> None:
+    """Put a keyword beside what its schema says of such values already."""
+    for each in several:
+        if each.node is node and word not in each.words:
+            each.words[word] = held
+            return
+    several.append(Said(node, {word: held}))
 
 
 def _plainly(value: Any) -> Any:

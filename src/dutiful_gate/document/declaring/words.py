@@ -79,7 +79,9 @@ def _class_name(name: str) -> str:
     if re.fullmatch(r"[A-Z][A-Za-z0-9_]*", name):
         made = str(name)
     else:
-        words = re.findall(r"[A-Za-z0-9]+", re.split(r"[./#]", name)[-1]) or re.findall(r"[A-Za-z0-9]+", name)
+        last = re.sub(r"(\.schema)?\.(json|ya?ml)$", "", re.split(r"[/#]", name)[-1])
+        tail = last.rpartition(".")[2]
+        words = re.findall(r"[A-Za-z0-9]+", tail if tail[:1].isupper() else last) or re.findall(r"[A-Za-z0-9]+", name)
         made = "".join(word[:1].upper() + word[1:] for word in words) or "Record"
     made = made if not made[0].isdigit() else f"Record{made}"
     return made[:60]
