@@ -27,7 +27,7 @@ GROUPS: dict[str, list[str]] = {
     ],
     "Marks": [
         "about", "named", "also_named", "if_absent", "told_by", "written", "as_text", "reading", "goes_out", "secret",
-        "lenient", "rest", "unambiguous", "utc_only", "without_offset", "without_point", "or_infinite",
+        "lenient", "rest", "unambiguous", "together", "utc_only", "without_offset", "without_point", "or_infinite",
     ],
     "Rules of a record": [
         "obeys", "needs", "when", "at_least_one", "at_most_one", "exactly_one", "all_or_none",

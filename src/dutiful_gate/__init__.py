@@ -22,6 +22,7 @@ if TYPE_CHECKING:
         reading,
         rest,
         secret,
+        together,
         told_by,
         unambiguous,
         utc_only,
@@ -124,6 +125,7 @@ __all__ = [
     "then",
     "this",
     "today",
+    "together",
     "told_by",
     "trimmed",
     "unambiguous",
@@ -144,8 +146,8 @@ _ROOMS = {
     "declare.formats.web": "Hostname Slug WebUrl",
     "declare.limits": "Limits",
     "declare.marks": (
-        "about also_named as_text camel goes_out if_absent kebab lenient named or_infinite reading rest secret told_by "
-        "unambiguous utc_only without_offset without_point written"
+        "about also_named as_text camel goes_out if_absent kebab lenient named or_infinite reading rest secret "
+        "together told_by unambiguous utc_only without_offset without_point written"
     ),
     "declare.rules.ecma": "ecma",
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",

@@ -251,6 +251,9 @@ refused."""
 unambiguous = Mark("unambiguous")
 """Beside a union: a value that more than one of its types would admit is refused."""
 
+together = Mark("together")
+"""Beside a union inside of an `unambiguous` one: its types count as one there, where Python would write out both."""
+
 as_text = Mark("as_text")
 """A Decimal comes and goes as text in JSON, so that no reader on the way makes a double of it."""
 

@@ -271,7 +271,7 @@ class CheckedWriter(SoundWriter):
             self.where = f"{record.name}.{field.attribute}"
             value_of[field.attribute] = self.out_field(field, value, made, known, of_dict=of_dict)
         for number, rest in enumerate(record.rests):
-            self.out_rest(record, number, rest, value, made, of_dict=of_dict)
+            value_of[rest.attribute] = self.out_rest(record, number, rest, value, made, of_dict=of_dict)
         if of_dict and not record.rests:
             self.given_up(f"len({value}) != {known}")
         self.where = record.name
@@ -308,8 +308,8 @@ class CheckedWriter(SoundWriter):
         self._indent -= depth
         return held
 
-    def out_rest(self, record: Record, number: int, field: Field, value: str, made: str, *, of_dict: bool) -> None:
-        """What was gathered goes out beside the fields, and never in the place of one."""
+    def out_rest(self, record: Record, number: int, field: Field, value: str, made: str, *, of_dict: bool) -> str:
+        """What was gathered goes out beside the fields, and never in the place of one; the name of its typed value."""
         held = self.variable(field.attribute)
         key = self.key(field.attribute, trusted=True)
         self.write(f"{held} = {f'{value}[{key}]' if of_dict else f'{value}.{field.attribute}'}")
@@ -321,3 +321,4 @@ class CheckedWriter(SoundWriter):
         self.given_up(f"not {wires}.isdisjoint({told})")
         if self.secrets or not field.use.secret:
             self.write(f"{made}.update({told})")
+        return held

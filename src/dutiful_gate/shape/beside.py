@@ -160,7 +160,7 @@ def _refuse_half_written(part: object) -> None:
 def with_marks(node: Node, beside: Beside, *, lenient: bool) -> Node:
     """A node as its marks would have it. Raises DeclarationError for a mark that does not belong there."""
     for mark in beside.marks:
-        if mark in (marks.secret, marks.rest):
+        if mark in (marks.secret, marks.rest, marks.together):
             continue
         if mark == marks.unambiguous:
             raise DeclarationError(

@@ -258,7 +258,10 @@ class Maker:
         held = [option for option in options if option not in (None, type(None))]
         uses = [self.use(option, given) for option in held]
         has_null = len(held) != len(options)
-        if beside.told_by is None:
+        alone = marks.unambiguous in beside.marks
+        if alone and has_null and any(use.may_be_null for use in uses):
+            held, uses, has_null = [*held, None], [*uses, Use(Nothing())], False
+        if beside.told_by is None and not alone:
             uses, null_inside = _spread(uses)
             has_null = has_null or null_inside
         if len(uses) == 1:

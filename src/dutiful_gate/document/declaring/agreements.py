@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
-from ..judging.drafts import HELD_LIST, HELD_MAP, HELD_ONE
+from ..judging.drafts import HELD_LIST
 from ..judging.library import Node
 from .lines import TEXTS as _TEXTS
 from .meaning import Meaning, Part, Piece, TooMany, gathered
@@ -346,13 +346,7 @@ class Agreements:
 
 def is_steady(page: Page, nodes: Sequence[Node], name: str, default: Any) -> bool:
     """Whether a record is judged alike by schemas whether a property is absent or has a value, as far as they tell."""
-    seen: set[Node] = set()
-    waiting = list(nodes)
-    while waiting:
-        node = waiting.pop()
-        if node in seen or not isinstance(node.raw, dict):
-            continue
-        seen.add(node)
+    for node in _alternatives(page, nodes):
         words = Piece(node).words()
         needed = name in words.get("required", [])
         named = name in words.get("properties", {})
@@ -371,16 +365,37 @@ def is_steady(page: Page, nodes: Sequence[Node], name: str, default: Any) -> boo
             "additionalProperties",
         } & words.keys():
             return False
+    return True
+
+
+def looked_into(page: Page, node: Node) -> list[tuple[str, Node]]:
+    """The properties into which a schema of records looks, each with its schema for them."""
+    found: list[tuple[str, Node]] = []
+    for each in _alternatives(page, [node]):
+        found += [(name, each.kid("properties", name)) for name in Piece(each).words().get("properties", {})]
+    return [(name, inner) for name, inner in found if isinstance(inner.raw, dict) and Piece(inner).words()]
+
+
+def _alternatives(page: Page, nodes: Sequence[Node]) -> Iterator[Node]:
+    """Some schemas, and all that judge the same values as they do."""
+    seen: set[Node] = set()
+    waiting = list(nodes)
+    while waiting:
+        node = waiting.pop()
+        if node in seen or not isinstance(node.raw, dict):
+            continue
+        seen.add(node)
+        yield node
+        words = Piece(node).words()
         if "$ref" in words:
             waiting.append(page.library.target(node, words["$ref"]))
         for word, held in words.items():
-            if word in HELD_LIST and isinstance(held, list):
+            if word in HELD_LIST and isinstance(held, list) and word not in ("items", "prefixItems"):
                 waiting += [node.kid(word, at) for at in range(len(held))]
-            elif word in HELD_ONE and isinstance(held, dict):
+            elif word in ("not", "if", "then", "else") and isinstance(held, dict):
                 waiting.append(node.kid(word))
-            elif word in HELD_MAP and word != "properties" and isinstance(held, dict):
+            elif word in ("dependentSchemas", "dependencies") and isinstance(held, dict):
                 waiting += [node.kid(word, each) for each, inner in held.items() if isinstance(inner, dict)]
-    return True
 
 
 def _has_default(part: Part) -> bool:

@@ -9,81 +9,126 @@ from ..judging.library import Node
 from ..judging.sound import list_parts, number_bounds
 from .meaning import Meaning, Part, Piece, TooMany, gathered
 
-Judges = Callable[[Node, Any], bool]
 _DEPTH = 3
 _MOST_PAIRS = 2_000
 
 
-def alike(parts: Sequence[Part], judges: Judges) -> list[tuple[int, int]]:
-    """The pairs of parts, by number, of which some value may be sound by both."""
-    if len(parts) * (len(parts) - 1) // 2 > _MOST_PAIRS:
-        return [(0, 1)]
-    meanings = [_meaning(part) for part in parts]
-    return [
-        (one, other)
-        for one in range(len(parts))
-        for other in range(one + 1, len(parts))
-        if not _apart(meanings[one], meanings[other], judges, _DEPTH)
-    ]
+class Apart:
+    """Tells schemas apart; what was found is remembered."""
 
+    def __init__(self, judges: Callable[[Node, Any], bool]) -> None:
+        self.judges = judges
+        self.meanings: dict[Part, Meaning | None] = {}
+        self.found: dict[tuple[int, int, int], bool] = {}
+        self.values: dict[int, list[Any] | None] = {}
 
-def _meaning(part: Part) -> Meaning | None:
-    try:
-        return gathered(part)
-    except TooMany:
-        return None
-
-
-def _apart(one: Meaning | None, other: Meaning | None, judges: Judges, depth: int) -> bool:
-    """Whether nothing is sound by both; False where that is not sure."""
-    if one is None or other is None:
-        return False
-    if one.never or other.never:
-        return True
-    for first, second in ((one, other), (other, one)):
-        values = first.values(judges)
-        if values is not None:
-            return all(_refused(second, value, judges) for value in values)
-    for first, second in ((one, other), (other, one)):
-        for options in _options(first):
-            if depth and all(_apart(option, second, judges, depth - 1) for option in options):
-                return True
-    return all(_kind_apart(kind, one, other, judges, depth) for kind in one.kinds)
-
-
-def _refused(meaning: Meaning, value: Any, judges: Judges) -> bool:
-    return not all(judges(piece.node, value) for piece in meaning.pieces)
-
-
-def _options(meaning: Meaning) -> Iterator[list[Meaning | None]]:
-    """What each `anyOf` or `oneOf` leaves to choose from."""
-    for clause in meaning.clauses:
-        if clause.word in ("anyOf", "oneOf"):
-            kids = clause.kids()
-            if len(kids) <= 50:
-                kept = [piece.less(clause.word) if piece.node is clause.node else piece for piece in meaning.pieces]
-                yield [_meaning((*kept, Piece(kid))) for kid in kids]
-
-
-def _kind_apart(kind: str, one: Meaning, other: Meaning, judges: Judges, depth: int) -> bool:
-    """Whether no value of a kind is sound by both."""
-    if kind not in other.kinds:
-        also = {"number": "integer", "integer": "number"}.get(kind)
-        if also not in other.kinds:
-            return True
-    if kind == "object" and depth:
-        return _records_apart(one, other, judges, depth)
-    if kind == "array" and depth:
-        return _lists_apart(one, other, judges, depth)
-    if kind in ("number", "integer"):
-        return _numbers_apart(one, other)
-    if kind == "string":
-        low = max(_least(meaning, "minLength", meaning.texts) for meaning in (one, other))
-        high = [
-            each.words["maxLength"] for meaning in (one, other) for each in meaning.texts if "maxLength" in each.words
+    def alike(self, parts: Sequence[Part]) -> list[tuple[int, int]]:
+        """The pairs of parts, by number, of which some value may be sound by both."""
+        if len(parts) * (len(parts) - 1) // 2 > _MOST_PAIRS:
+            return [(0, 1)]
+        meanings = [self.meaning(part) for part in parts]
+        return [
+            (one, other)
+            for one in range(len(parts))
+            for other in range(one + 1, len(parts))
+            if not self.apart(meanings[one], meanings[other], _DEPTH)
         ]
-        return bool(high) and low > min(high)
-    return False
+
+    def meaning(self, part: Part) -> Meaning | None:
+        """What a part says; None where that is too much."""
+        if part not in self.meanings:
+            try:
+                self.meanings[part] = gathered(part)
+            except TooMany:
+                self.meanings[part] = None
+        return self.meanings[part]
+
+    def apart(self, one: Meaning | None, other: Meaning | None, depth: int) -> bool:
+        """Whether nothing is sound by both; False where that is not sure."""
+        if one is None or other is None:
+            return False
+        mark = (id(one), id(other), depth)
+        if mark not in self.found:
+            self.found[mark] = False  # where it leads back to itself
+            self.found[mark] = self._apart(one, other, depth)
+        return self.found[mark]
+
+    def _apart(self, one: Meaning, other: Meaning, depth: int) -> bool:
+        if one.never or other.never:
+            return True
+        for first, second in ((one, other), (other, one)):
+            values = self.values_of(first)
+            if values is not None:
+                return all(not all(self.judges(piece.node, value) for piece in second.pieces) for value in values)
+        if depth:
+            for first, second in ((one, other), (other, one)):
+                for options in self.options(first):
+                    if all(self.apart(option, second, depth - 1) for option in options):
+                        return True
+        return all(self.kind_apart(kind, one, other, depth) for kind in one.kinds)
+
+    def values_of(self, meaning: Meaning) -> list[Any] | None:
+        """The few values that a meaning admits."""
+        if id(meaning) not in self.values:
+            self.values[id(meaning)] = meaning.values(self.judges)
+        return self.values[id(meaning)]
+
+    def options(self, meaning: Meaning) -> Iterator[list[Meaning | None]]:
+        """What each `anyOf` or `oneOf` leaves to choose from."""
+        for clause in meaning.clauses:
+            if clause.word in ("anyOf", "oneOf"):
+                kids = clause.kids()
+                if len(kids) <= 50:
+                    kept = [piece.less(clause.word) if piece.node is clause.node else piece for piece in meaning.pieces]
+                    yield [self.meaning((*kept, Piece(kid))) for kid in kids]
+
+    def kind_apart(self, kind: str, one: Meaning, other: Meaning, depth: int) -> bool:
+        """Whether no value of a kind is sound by both."""
+        if kind not in other.kinds:
+            also = {"number": "integer", "integer": "number"}.get(kind)
+            if also not in other.kinds:
+                return True
+        if kind == "object" and depth:
+            return self.records_apart(one, other, depth)
+        if kind == "array" and depth:
+            return self.lists_apart(one, other, depth)
+        if kind in ("number", "integer"):
+            return _numbers_apart(one, other)
+        if kind == "string":
+            low = max(_least(meaning, "minLength", meaning.texts) for meaning in (one, other))
+            highs = [
+                each.words["maxLength"]
+                for meaning in (one, other)
+                for each in meaning.texts
+                if "maxLength" in each.words
+            ]
+            return bool(highs) and low > min(highs)
+        return False
+
+    def records_apart(self, one: Meaning, other: Meaning, depth: int) -> bool:
+        """Whether a property that must be there tells them apart."""
+        for first, second in ((one, other), (other, one)):
+            asked, there = _declared(first), _declared(second)
+            for name in _required(first):
+                if _closed(second, name):
+                    return True
+                both = name in there and name in asked
+                if both and self.apart(self.meaning(tuple(asked[name])), self.meaning(tuple(there[name])), depth - 1):
+                    return True
+        return False
+
+    def lists_apart(self, one: Meaning, other: Meaning, depth: int) -> bool:
+        """Whether an item that must be there tells them apart, or their numbers of items do."""
+        low = max(_least(meaning, "minItems", meaning.lists) for meaning in (one, other))
+        highs = [
+            each.words["maxItems"] for meaning in (one, other) for each in meaning.lists if "maxItems" in each.words
+        ]
+        if highs and low > min(highs):
+            return True
+        if not low:
+            return False
+        firsts = [_first_item(meaning) for meaning in (one, other)]
+        return all(firsts) and self.apart(self.meaning(firsts[0]), self.meaning(firsts[1]), depth - 1)
 
 
 def _least(meaning: Meaning, word: str, said: Any) -> float:
@@ -122,31 +167,6 @@ def _closed(meaning: Meaning, name: str) -> bool:
         and "patternProperties" not in each.words
         for each in meaning.records
     )
-
-
-def _records_apart(one: Meaning, other: Meaning, judges: Judges, depth: int) -> bool:
-    """Whether a property that must be there tells them apart."""
-    for first, second in ((one, other), (other, one)):
-        asked, there = _declared(first), _declared(second)
-        for name in _required(first):
-            if _closed(second, name):
-                return True
-            both = name in there and name in asked
-            if both and _apart(_meaning(tuple(asked[name])), _meaning(tuple(there[name])), judges, depth - 1):
-                return True
-    return False
-
-
-def _lists_apart(one: Meaning, other: Meaning, judges: Judges, depth: int) -> bool:
-    """Whether an item that must be there tells them apart, or their numbers of items do."""
-    low = max(_least(meaning, "minItems", meaning.lists) for meaning in (one, other))
-    high = [each.words["maxItems"] for meaning in (one, other) for each in meaning.lists if "maxItems" in each.words]
-    if high and low > min(high):
-        return True
-    if not low:
-        return False
-    firsts = [_first_item(meaning) for meaning in (one, other)]
-    return all(firsts) and _apart(_meaning(firsts[0]), _meaning(firsts[1]), judges, depth - 1)
 
 
 def _first_item(meaning: Meaning) -> Part:

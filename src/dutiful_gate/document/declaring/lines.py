@@ -211,8 +211,8 @@ def _parts(text: str, room: int) -> Iterator[str]:
     """A text in pieces of at most `room` signs as Python writes them, cut behind blanks where there are some."""
     held = ""
     for word in re.findall(r"\S*\s?", text):
-        for start in range(0, len(word) or 1, room // 2):
-            piece = word[start : start + room // 2]
+        for start in range(0, len(word) or 1, room):
+            piece = word[start : start + room]
             if held and len(literal(held + piece)) > room:
                 yield held
                 held = ""

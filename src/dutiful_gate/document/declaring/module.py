@@ -87,6 +87,7 @@ def _written(page: Page) -> Declarations:
     else:
         told = typist.root(root)
         records.write_all()
+        records.leave_looked_at()
         records.break_circles()
     refuses = records.gate_refuses()
     text = page.text(records.texts(gate_refuses=refuses), told, ', unknown="refuse"' if refuses else "")

@@ -42,6 +42,7 @@ class Page:
         # Parts that are being told, with how deep inside a value each began, and how deep inside it is now.
         self.building: dict[Part, int] = {}
         self.quoted: dict[Part, str] = {}
+        self.reserved: dict[Part, str] = {}
         self.depth = 0
         # Whether what is at hand stands inside a secret, where it is written down, not where it is referred to.
         self.secret = False

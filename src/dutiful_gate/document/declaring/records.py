@@ -10,7 +10,7 @@ from ...regex.ecma import NoPattern
 from ...regex.search import ecma_search
 from ...regex.share import may_share
 from ..judging.library import Node
-from .agreements import Agreements, Properties, Unsayable, is_steady
+from .agreements import Agreements, Properties, Unsayable, is_steady, looked_into
 from .lines import docstring, laid_out
 from .meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
 from .page import Page
@@ -20,6 +20,7 @@ from .typed import Typist
 from .words import Hint, attribute, literal, words_of
 
 _OF_CLASS = words_of("properties patternProperties additionalProperties required propertyNames unevaluatedProperties")
+_NAMES = re.compile(r"[A-Za-z_]\w*")
 _OPEN, _SHUT, _GATHERS = "open", "shut", "gathers"
 
 
@@ -53,10 +54,11 @@ class Waiting:
 class Class:
     """A class as it will be written: what may still change is what it says of unknown keys."""
 
-    __slots__ = ("fields", "keys", "name", "node", "rules", "text")
+    __slots__ = ("asking", "fields", "keys", "name", "node", "rules", "text")
 
     def __init__(self, name: str, node: Node, keys: str) -> None:
         self.name = name
+        self.asking: list[Node] = []
         self.node = node
         self.keys = keys
         self.fields: list[_Field] = []
@@ -307,7 +309,7 @@ class Records:
         made.text = next((text for piece in waiting.part if (text := _text(piece.node))), "")
         around = self.properties_of(meaning)
         required = {name for said in meaning.records for name in said.words.get("required", [])}
-        asking = self.asking(meaning)
+        asking = made.asking = self.asking(meaning)
         defaults = {
             name: self.default_of(self.part_of_property(meaning, name), needed=name in required)
             for name in around.attributes
@@ -317,7 +319,8 @@ class Records:
         }
         self.ruled(made, meaning, strange, around, required)
         counts = any("this.length" in rule for rule in made.rules)
-        if made.keys == _OPEN and (counts or any("fits(" in rule for rule in made.rules)):
+        judged = any(not self.says(meaning, clause) for clause in meaning.clauses)
+        if made.keys == _OPEN and (counts or judged or any("fits(" in rule for rule in made.rules)):
             made.keys, extras = _GATHERS, [Extra(None, ())]  # what they look at must not be lost on the way
         barred = self.barred_names(meaning, around.attributes)
         for name, own in list(around.attributes.items()):
@@ -420,23 +423,59 @@ class Records:
         marked = first is not None and any(field.wire == "$schema" and field.is_mark for field in first.fields)
         return marked and first is not None and first.keys == _SHUT
 
+    def leave_looked_at(self) -> None:
+        """Leave out defaults of records of which a record around them asks what came."""
+        by_name = {made.name: made for made in self.classes}
+        held = self.held_names()
+        seen: set[tuple[str, Node]] = set()
+        waiting = [(made, node) for made in self.classes for node in made.asking]
+        while waiting:
+            made, node = waiting.pop()
+            if (made.name, node) in seen:
+                continue
+            seen.add((made.name, node))
+            for name, inner in looked_into(self.page, node):
+                for field in made.fields:
+                    if field.wire != name:
+                        continue
+                    for each in self.reached(set(_NAMES.findall(field.type)), held, through=set(held) - set(by_name)):
+                        if each in by_name:
+                            self.keep_steady(by_name[each], inner)
+                            waiting.append((by_name[each], inner))
+
+    def keep_steady(self, made: Class, asking: Node) -> None:
+        """Leave out the defaults of a class that change what a schema says of its records."""
+        for field in made.fields:
+            if field.default and not is_steady(self.page, [asking], field.wire, field.plain):
+                place = self.page.place(field.part[0].node)
+                self.page.left_out.append(f"{place}: a record around it asks which properties came")
+                field.default, field.plain = "", None
+
+    def held_names(self) -> dict[str, set[str]]:
+        """The names that stand in each class and each alias."""
+        held = {made.name: set(_NAMES.findall(" ".join(field.type for field in made.fields))) for made in self.classes}
+        named = (line.partition(" = ") for line in self.page.aliases)
+        return held | {name: set(_NAMES.findall(told)) for name, _, told in named}
+
+    def reached(self, start: set[str], held: dict[str, set[str]], *, through: set[str]) -> set[str]:
+        """The names that lead on from some, looking into those in `through` only."""
+        found: set[str] = set()
+        waiting = [name for name in start if name in held]
+        while waiting:
+            name = waiting.pop()
+            if name not in found:
+                found.add(name)
+                waiting += [each for each in held[name] if each in held] if name in through else []
+        return found
+
     def break_circles(self) -> None:
         """Leave out defaults that are read as a record in which they would stand again, without an end."""
-        names = re.compile(r"[A-Za-z_]\w*")
-        held = {made.name: set(names.findall(" ".join(field.type for field in made.fields))) for made in self.classes}
-        held |= {line.partition(" = ")[0]: set(names.findall(line.partition(" = ")[2])) for line in self.page.aliases}
+        held = self.held_names()
         for made in self.classes:
             for field in made.fields:
                 if field.has_python_default or not isinstance(field.plain, dict | list) or not field.default:
                     continue
-                reached: set[str] = set()
-                waiting = [name for name in names.findall(field.type) if name in held]
-                while waiting:
-                    name = waiting.pop()
-                    if name not in reached:
-                        reached.add(name)
-                        waiting += [each for each in held[name] if each in held]
-                if made.name in reached:
+                if made.name in self.reached(set(_NAMES.findall(field.type)), held, through=set(held)):
                     place = self.page.place(field.part[0].node)
                     self.page.left_out.append(f"{place}: it would stand in itself without an end")
                     field.default, field.plain = "", None
@@ -508,8 +547,14 @@ class _Field:
     @property
     def has_python_default(self) -> bool:
         """Whether a dataclass may be made without it."""
-        as_it_is = self.plain is None or not self.page.is_converted(self.type)
+        as_it_is = self.plain is None or self.is_empty or not self.page.is_converted(self.type)
         return self.gathers or (bool(self.default) and as_it_is)
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether its default is an empty list or dict, and its type just such a one."""
+        bare = self.type.removeprefix("Annotated[")
+        return (self.plain == [] and bare.startswith("list[")) or (self.plain == {} and bare.startswith("dict["))
 
     def text(self, *, of_dict: bool) -> str:
         """The line."""

@@ -8,7 +8,7 @@ from typing import Any
 from ..judging.drafts import DRAFT_2020_12, Draft
 from ..judging.library import Node
 from ..judging.sound import list_parts
-from .apart import alike
+from .apart import Apart
 from .meaning import KINDS, Clause, Meaning, Part, Piece, Said, TooMany, gathered, json_kind, kind_of, part_of
 from .page import NEVER, Page
 from .scalars import LENGTHS, further, scalar
@@ -33,6 +33,7 @@ class Typist:
 
     def __init__(self, page: Page) -> None:
         self.page = page
+        self.apart = Apart(page.judges)
 
     # What stands for a schema
 
@@ -139,17 +140,19 @@ class Typist:
         if part in page.building:
             if page.depth == page.building[part]:  # it leads to itself with nothing between
                 return page.annotated(page.any(), [page.whole(target)])
-            if part not in page.quoted:
-                page.quoted[part] = page.names.fresh(hint)
+            page.quoted[part] = page.reserved[part]
             return f'"{page.quoted[part]}"'
         page.building[part] = page.depth
         outside, page.secret = page.secret, False
-        told = self.expression(part, hint)
+        reserved = page.names.fresh(hint)
+        page.reserved[part] = reserved
+        told = self.expression(part, Hint(hint, f"{hint}Record"))
         page.secret = outside
         del page.building[part]
         if part not in page.quoted and (told == "Any" or (target is page.root and not page.is_union(told))):
+            page.names.taken.discard(reserved)
             return told
-        name = page.named[part] = page.quoted.get(part) or page.names.fresh(hint)
+        name = page.named[part] = reserved
         page.alias(name, told)
         return name
 
@@ -329,20 +332,33 @@ class Typist:
                 parts.append(part_of(kid))
             else:
                 parts.append(tuple(dict.fromkeys((*base, Piece(kid)))))
-        told = [self.expression(each, hint.plus(at + 1)) for at, each in enumerate(parts)]
+        lone = sum(map(self.makes_class, parts)) == 1
+        told = [self.expression(each, hint if lone else hint.plus(at + 1)) for at, each in enumerate(parts)]
         there = [at for at, each in enumerate(told) if each != NEVER]
         options = list(dict.fromkeys(told[at] for at in there))
         rules: list[str] = []
         if clause.word == "oneOf":
-            pairs = alike([parts[at] for at in there], page.judges)
+            pairs = self.apart.alike([parts[at] for at in there])
             close = {told[there[at]] for pair in pairs for at in pair}
-            if close and (len(options) < len(there) or any(map(page.is_union, close))):
+            if close and len(options) < len(there):
                 return page.any(), [page.whole(piece.node) for piece in part]
             rules += [page.ours("unambiguous")] if close else []
+            # A union inside of one is one option, and is not taken apart.
+            options = [
+                page.annotated(each, [page.ours("together")]) if close and page.is_union(each) else each
+                for each in options
+            ]
         if not options:
             return page.never(), []
         nulls = [option for option in options if option == "None"]
         return page.one_of([option for option in options if option != "None"] + nulls), rules
+
+    def makes_class(self, part: Part) -> bool:
+        """Whether a class is written where a part stands, and not by a name of its own."""
+        inner = self.unwrapped(part)
+        meaning = self.apart.meaning(inner)
+        leads = len(inner) == 1 and "$ref" in inner[0].words()
+        return meaning is not None and not leads and "object" in meaning.kinds and bool(meaning.records)
 
     def stripped(self, piece: Piece, clause: Clause) -> Piece:
         """A gathered schema without what was followed already, and without the clause at hand."""

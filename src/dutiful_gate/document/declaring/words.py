@@ -18,7 +18,7 @@ def words_of(text: str) -> frozenset[str]:
 _IMPORTED = words_of(
     "Annotated Any Decimal Email Gate Hostname IPv4Address IPv6Address Literal Never NotRequired Path Slug TypedDict "
     "UUID Union WebUrl about dataclass date datetime ecma field fits if_absent it named needs obeys rest secret this "
-    "time timedelta unambiguous utc_only when without_offset without_point DOCUMENT DOCUMENTS gate"
+    "time timedelta together unambiguous utc_only when without_offset without_point DOCUMENT DOCUMENTS gate"
 )
 
 
