@@ -21,8 +21,10 @@ from .target import CannotRun, documents_option, of_missing
 \b
     dutiful declare booking.schema.json > harbour/shapes.py
     dutiful declare booking.schema.json --name Booking --into harbour/shapes.py
+    dutiful declare booking.schema.json --documents schemas/ --into harbour/shapes.py
 
-The module has a gate, `gate`. What has no form in types and rules stays as a document beside its field: fits({...}).
+The module has a gate, `gate`, and a class for each record. What has no form in types and rules stays as a document
+beside its field, fits({...}): a summary on standard error counts it, and --places lists it.
 """
 )
 @click.argument("document", type=click.Path(exists=True, dir_okay=False, path_type=Path))
@@ -31,8 +33,15 @@ The module has a gate, `gate`. What has no form in types and rules stays as a do
 @click.option("--dialect", default=None, help="The edition of a document without $schema, such as draft-07.")
 @click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write the module into this file.")
 @click.option("--overwrite", is_flag=True, help="Let --into write over a file that is there.")
+@click.option("--places", is_flag=True, help="List every place that stays a document, and every default left out.")
 def declare(
-    document: Path, name: str, documents: Path | None, dialect: str | None, into: Path | None, overwrite: bool
+    document: Path,
+    name: str,
+    documents: Path | None,
+    dialect: str | None,
+    into: Path | None,
+    overwrite: bool,
+    places: bool,
 ) -> None:
     """Write Python declarations that judge as DOCUMENT does, a JSON Schema document in a JSON file."""
     sure_output()
@@ -54,3 +63,4 @@ def declare(
         out.print(Syntax(text.rstrip(), "python", theme="ansi_dark", background_color="default"))
     else:
         click.echo(text, nl=False)
+    console(stderr=True).print(text.summary(places=places), markup=False, highlight=False)

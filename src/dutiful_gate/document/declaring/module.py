@@ -14,6 +14,8 @@ from .page import Page
 from .records import Records
 from .typed import Typist
 
+_MOST_SHOWN = 5
+
 
 class Declarations(str):
     """Python source of declarations: plain text, with what was not said in types.
@@ -30,19 +32,25 @@ class Declarations(str):
     left_out: tuple[str, ...]
     formats: Mapping[str, int]
 
-    def summary(self) -> str:
-        """What became of the document, in a few lines for people."""
+    def summary(self, *, places: bool = False) -> str:
+        """What became of the document, in a few lines for people; with the places of all that stays a document."""
         lines = [f"{_count(self.records, 'record')}, {_count(self.names, 'other name')}"]
-        if self.embedded:
+        if not self.embedded:
+            lines[0] += "; all of it is types and rules"
+        else:
             words = Counter(word for held in self.embedded.values() for word in held)
-            told = ", ".join(
-                f"{word} ({number})" for word, number in sorted(words.items(), key=lambda each: (-each[1], each[0]))
-            )
+            order = sorted(words.items(), key=lambda each: (-each[1], each[0]))
+            told = ", ".join(f"{word} ({number})" for word, number in order)
             lines.append(f"{_count(len(self.embedded), 'schema')} with a part that stays a document, fits(...): {told}")
+            if places:
+                lines += [f"  {place}: {', '.join(held)}" for place, held in self.embedded.items()]
         if self.formats:
             told = ", ".join(f"{name} ({number})" for name, number in self.formats.items())
             lines.append(f"formats that the standard does not know, and that ask nothing: {told}")
-        lines += [f"default left out at {each}" for each in self.left_out]
+        shown = self.left_out if places else self.left_out[:_MOST_SHOWN]
+        lines += [f"default left out at {each}" for each in shown]
+        if len(shown) < len(self.left_out):
+            lines.append(f"and {_count(len(self.left_out) - len(shown), 'more default')} left out")
         return "\n".join(lines)
 
 

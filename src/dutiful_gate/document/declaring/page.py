@@ -11,6 +11,7 @@ from ..judging.engine import DocumentEngine
 from ..judging.library import Library, Node
 from .lines import TEXTS, laid_out
 from .meaning import Part
+from .parts import needed, pruned
 from .words import Hint, Names, literal
 
 if TYPE_CHECKING:
@@ -51,6 +52,7 @@ class Page:
         self.uses_document = False
         self.uses_documents = False
         self.embeds: dict[str, set[str]] = {}
+        self.kept: list[Node] = []
         self.left_out: list[str] = []
         self.unknown_formats: dict[str, int] = {}
 
@@ -170,6 +172,7 @@ class Page:
     def whole(self, node: Node, words: Mapping[str, Any] | None = None) -> str:
         """A schema that stays in the document, which is kept as it is."""
         self.embedded(node, words if words is not None else node.raw)
+        self.kept.append(node)
         self.ours("fits")
         at = pointer(node.steps)
         more = ", documents=DOCUMENTS" if self.documents else ""
@@ -179,6 +182,16 @@ class Page:
         self.uses_document = True
         more += "" if "$schema" in self.document else f", dialect={literal(node.draft.name)}"
         return f"fits(DOCUMENT, at={literal(at)}{more})" if at else f"fits(DOCUMENT{more})"
+
+    def kept_parts(self) -> tuple[Any, dict[str, Any]]:
+        """What is kept of the document and of the others: all that the schemas beside types need."""
+        if self.library.dynamic or not isinstance(self.document, dict):
+            return self.document, dict(self.documents)
+        found = needed(self.library, self.kept)
+        by_name = {document.name: (document.raw, steps) for document, steps in found.items()}
+        raw, steps = by_name.get(self.root.document.name, (self.document, []))
+        others = {name: pruned(*held) for name, held in by_name.items() if name in self.documents}
+        return pruned(raw, steps), others
 
     # The module
 
@@ -194,10 +207,11 @@ class Page:
             lines.append(line if len(line) <= 100 else laid_out(f"from {module} import ({', '.join(names)})"))
         header = [*lines[:-1], "", lines[-1]] if len(lines) > 1 else lines
         parts = ["\n".join(header)]
+        document, documents = self.kept_parts()
         if self.uses_document:
-            parts.append(laid_out(f"DOCUMENT: dict[str, Any] = {literal(self.document)}"))
+            parts.append(laid_out(f"DOCUMENT: dict[str, Any] = {literal(document)}"))
         if self.uses_documents:
-            parts.append(laid_out(f"DOCUMENTS: dict[str, Any] = {literal(dict(self.documents))}"))
+            parts.append(laid_out(f"DOCUMENTS: dict[str, Any] = {literal(documents)}"))
         shared = [f"{name} = {told}" for told, name in self.shared_aliases.items()]
         parts += classes
         if shared or self.aliases:

@@ -6,10 +6,16 @@ import re
 
 from ...declare.blanks import ECMA_BLANKS, PYTHON_BLANKS
 from ...declare.facts import Unsaid
+from ...declare.formats.judges import JUDGES
 from ...declare.patterns import anchored, depths, ecma_pattern, has_no_choice
 from ...declare.rules.more_text import escaped
 from ...declare.rules.pattern import may_run_away
+from ...regex.ecma import NoPattern
+from ..judging.library import Node as LibraryNode
+from .meaning import Piece
 from .words import literal, raw_literal
+
+_DEEPEST = 20
 
 _BACK = (
     (r"[^\p{L}\p{N}_]", r"\W"),
@@ -45,7 +51,7 @@ def pattern_rule(pattern: str, *, secret: bool = False) -> str:
 
 def _rule(word: str, found: str | None, pattern: str) -> str:
     """The rule in Python's words, or in those of ECMA-262; these where Python's could run away, of which it warns."""
-    if found is None or may_run_away(found):
+    if found is None or may_run_away(found) or any(blanks in found for blanks in (ECMA_BLANKS, PYTHON_BLANKS)):
         return f"it.has(ecma({raw_literal(pattern)}))"
     return f"it.{word}({raw_literal(found)})"
 
@@ -138,3 +144,45 @@ def _bare(said: str) -> str:
         made += pair[0]
         at += 1
     return made
+
+
+def pattern_of(node: LibraryNode, depth: int = 0) -> str:
+    """One expression that finds just the texts that a schema accepts. Raises NoPattern where there is none."""
+    if node.raw is True:
+        return ""
+    if node.raw is False or depth > _DEEPEST:
+        raise NoPattern("no text at all" if node.raw is False else "too deep")
+    words = Piece(node).words()
+    asked = words.pop("type", "string")
+    if "string" not in ([asked] if isinstance(asked, str) else asked):
+        raise NoPattern("no text at all")
+    if words.get("format") not in JUDGES:
+        words.pop("format", None)
+    found: list[str] = []
+    if "enum" in words or "const" in words:
+        values = words.pop("enum") if "enum" in words else [words.pop("const")]
+        found.append(f"^(?:{'|'.join(escaped(each) for each in values if isinstance(each, str))})$")
+    if "pattern" in words:
+        found.append(words.pop("pattern"))
+    least, most = words.pop("minLength", 0), words.pop("maxLength", None)
+    if least or most is not None:
+        found.append(f"^[\\s\\S]{{{int(least)},{'' if most is None else int(most)}}}$")
+    if "$ref" in words:
+        found.append(pattern_of(node.document.library.target(node, words.pop("$ref")), depth + 1))
+    for word in ("allOf", "anyOf", "oneOf"):
+        kids = [pattern_of(node.kid(word, at), depth + 1) for at in range(len(words.pop(word, [])))]
+        if word == "oneOf" and len(kids) > 1:
+            raise NoPattern("one of several")
+        found += kids if word == "allOf" else [_any_of(kids)] if kids else []
+    if "not" in words:
+        found.append(f"^(?![\\s\\S]*(?:{pattern_of(node.kid('not'), depth + 1)}))")
+        del words["not"]
+    if words:
+        raise NoPattern(f"{next(iter(words))} says something else")
+    if len(found) < 2:
+        return found[0] if found else ""
+    return "^" + "".join(f"(?=[\\s\\S]*(?:{each}))" for each in found)
+
+
+def _any_of(patterns: list[str]) -> str:
+    return "|".join(f"(?:{each})" for each in patterns)

@@ -14,7 +14,7 @@ from .agreements import Agreements, Properties, Unsayable, is_steady, looked_int
 from .lines import docstring, laid_out
 from .meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
 from .page import Page
-from .patterns import pattern_rule
+from .patterns import pattern_of, pattern_rule
 from .scalars import scalar
 from .typed import Typist
 from .words import Hint, attribute, literal, words_of
@@ -266,6 +266,12 @@ class Records:
             told = (
                 self.key(said.node.kid("propertyNames"), names) if isinstance(names, dict) and base == "str" else None
             )
+            if told is None and base == "str":
+                try:
+                    rules.append(pattern_rule(pattern_of(said.node.kid("propertyNames"))))
+                    continue
+                except NoPattern:
+                    pass
             if told is None or (told[0] != "str" and rules):
                 left += self.typist.leftover(said.node, {"propertyNames": names})
                 continue

@@ -314,7 +314,17 @@ class Library:
                     with suppress(DeclarationError):  # what is no document is nobody's aim
                         self.add(name, raw)
             found = self.resources.get(uri)
-        return found
+        return found or self._of_file(uri)
+
+    def _of_file(self, uri: str) -> Resource | None:
+        """The document of a file at hand, known by its path alone, where a URI ends in that path."""
+        paths = [name for name in self.handed if "://" not in name and name and uri.endswith(f"/{name}")]
+        if not paths:
+            return None
+        name = max(paths, key=len)
+        known = next((each for each in self.resources.values() if each.root.document.name == name), None)
+        self.resources[uri] = known if known is not None else self.add(name, self.handed[name]).resource
+        return self.resources[uri]
 
 
 def _held(raw: Mapping[str, Any], draft: Draft) -> Iterator[tuple[Steps, Any]]:
