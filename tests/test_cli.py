@@ -288,9 +288,22 @@ def test_declare(tmp_path: Path) -> None:
     document = tmp_path / "booking.json"
     document.write_text(run(*SCHEMA).stdout)
     into = tmp_path / "shapes.py"
-    assert run("declare", str(document), "--into", str(into)).exit_code == 0
-    assert into.read_text() == run("declare", str(document)).output
+    written = run("declare", str(document), "--into", str(into))
+    assert (written.exit_code, "2 records, 0 other names; all of it is types and rules" in written.stderr) == (0, True)
+    assert into.read_text() == run("declare", str(document)).stdout
     assert "class Booking:" in into.read_text()
+    odd = {
+        "properties": {
+            "tide": {"if": {"minLength": 2}, "then": {"pattern": "a"}, "format": "sea-level"},
+            "port": {"default": 7, "type": "string"},
+        }
+    }
+    document.write_text(json.dumps({"type": "object", **odd}))
+    told = run("declare", str(document), "--places")
+    assert "1 schema with a part that stays a document, fits(...): if (1), then (1)" in told.stderr
+    assert "#/properties/tide: if, then" in told.stderr
+    assert "default left out at #/properties/port: it is refused by its own schema" in told.stderr
+    assert "that ask nothing: sea-level (1)" in told.stderr
     document.write_text('{"type": "berth"}')
     refused = run("declare", str(document))
     assert (refused.exit_code, "cannot become declarations" in refused.output) == (2, True)

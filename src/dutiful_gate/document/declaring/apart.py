@@ -7,7 +7,7 @@ from typing import Any
 
 from ..judging.library import Node
 from ..judging.sound import list_parts, number_bounds
-from .meaning import Meaning, Part, Piece, TooMany, gathered
+from .meaning import Meaning, Part, Piece, Said, TooMany, gathered
 
 _DEPTH = 3
 _MOST_PAIRS = 2_000
@@ -137,7 +137,12 @@ def _least(meaning: Meaning, word: str, said: Any) -> float:
 
 def _numbers_apart(one: Meaning, other: Meaning) -> bool:
     """Whether nothing lies between the bounds of both."""
-    bounds = [bound for meaning in (one, other) for each in meaning.numbers for bound in number_bounds(each.words)]
+    return number_bounds_apart([*one.numbers, *other.numbers])
+
+
+def number_bounds_apart(several: Sequence[Said]) -> bool:
+    """Whether nothing lies between the bounds of some schemas."""
+    bounds = [bound for each in several for bound in number_bounds(each.words)]
     lows = [(bound, sign == ">") for sign, bound in bounds if sign.startswith(">")]
     highs = [(bound, sign == "<") for sign, bound in bounds if sign.startswith("<")]
     return any(low > high or (low == high and (over or under)) for low, over in lows for high, under in highs)

@@ -114,6 +114,17 @@ class Page:
                 return True
         return told.startswith("Union[") or told in self.unions
 
+    def expanded(self, told: str) -> str:
+        """A type with what its names stand for in their place: alike for types that Python takes for one."""
+        meant = dict(line.split(" = ", 1) for line in self.aliases)
+        meant |= {name: each for each, name in self.shared_aliases.items()}
+        for _ in range(20):
+            further = re.sub(r"[A-Za-z_]\w*", lambda found: meant.get(found[0], found[0]), told)
+            if further == told or len(further) > 20_000:
+                break
+            told = further
+        return re.sub(r"Annotated\[(.*), together\]", r"\1", told)
+
     # Expressions
 
     def any(self) -> str:

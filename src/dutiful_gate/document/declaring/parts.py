@@ -23,7 +23,7 @@ def needed(library: Library, nodes: Iterable[Node]) -> dict[Document, list[Steps
         if node in seen:
             continue
         seen.add(node)
-        waiting += held_schemas(node)
+        waiting += (kid for kid in held_schemas(node) if kid.steps[len(node.steps)] not in ("$defs", "definitions"))
         if isinstance(node.raw, dict) and isinstance(lead := active(node).get("$ref"), str):
             target = library.target(node, lead)
             if target not in seen:

@@ -161,10 +161,13 @@ def pattern_of(node: LibraryNode, depth: int = 0) -> str:
     found: list[str] = []
     if "enum" in words or "const" in words:
         values = words.pop("enum") if "enum" in words else [words.pop("const")]
-        found.append(f"^(?:{'|'.join(escaped(each) for each in values if isinstance(each, str))})$")
+        texts = [escaped(each) for each in values if isinstance(each, str)]
+        found.append(f"^(?:{'|'.join(texts)})$" if texts else "(?!)")
     if "pattern" in words:
         found.append(words.pop("pattern"))
     least, most = words.pop("minLength", 0), words.pop("maxLength", None)
+    if most is not None and least > most:
+        raise NoPattern("no text at all")
     if least or most is not None:
         found.append(f"^[\\s\\S]{{{int(least)},{'' if most is None else int(most)}}}$")
     if "$ref" in words:

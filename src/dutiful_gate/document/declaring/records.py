@@ -74,6 +74,7 @@ class Records:
         self.typist = typist
         self.queue: list[Waiting] = []
         self.classes: list[Class] = []
+        self.names: dict[Part, str] = {}
         self.twins: dict[Any, str] = {}
         self.marks: dict[int, int] = {}
         self.known: dict[Any, int] = {}
@@ -152,13 +153,13 @@ class Records:
     def named(self, part: Part, meaning: Meaning, name: str) -> str:
         """The name of the class for a part; it is written later."""
         page = self.page
-        if part in page.named:
-            return page.named[part]
+        if part in self.names:
+            return self.names[part]
         twin = self.twin(part)
         if twin is not None and twin in self.twins:
-            page.named[part] = self.twins[twin]
-            return page.named[part]
-        made = page.named[part] = page.names.fresh(name)
+            self.names[part] = self.twins[twin]
+            return self.names[part]
+        made = self.names[part] = page.names.fresh(name)
         page.converted.add(made)
         if twin is not None:
             self.twins[twin] = made
@@ -195,6 +196,10 @@ class Records:
             name = (page.title(first) if first is not None else "") or hint
             return self.named(part, meaning, name), []
         extras, closed, strange = self.extras(meaning)
+        lows = [said.words["minProperties"] for said in meaning.records if "minProperties" in said.words]
+        highs = [said.words["maxProperties"] for said in meaning.records if "maxProperties" in said.words]
+        if len(meaning.records) > 1 and lows and highs and max(lows) > min(highs):
+            return page.never(), []
         left: list[str] = []
         rules: list[str] = []
         for said in meaning.records:
@@ -284,7 +289,9 @@ class Records:
         """The type of a dict's keys, None where it needs a document."""
         page = self.page
         words = {word: held for word, held in Piece(node).words().items() if (word, held) != ("type", "string")}
-        if list(words) == ["enum"] and all(isinstance(each, str) for each in words["enum"]) and words["enum"]:
+        if "enum" in words and not words["enum"]:
+            return None
+        if list(words) == ["enum"] and all(isinstance(each, str) for each in words["enum"]):
             page.use("typing", "Literal")
             return f"Literal[{', '.join(map(literal, words['enum']))}]", []
         if words == {"pattern": "^(?:[+-]?[0-9]+)$"}:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from ..judging.drafts import DRAFT_2020_12, Draft
 from ..judging.library import Node
 from ..judging.sound import list_parts
-from .apart import Apart
+from .apart import Apart, number_bounds_apart
 from .meaning import KINDS, Clause, Meaning, Part, Piece, Said, TooMany, gathered, json_kind, kind_of, part_of
 from .page import NEVER, Page
 from .scalars import LENGTHS, further, scalar
@@ -47,7 +47,7 @@ class Typist:
         told, rules = self.typed(inner, hint)
         page.secret = outside
         if first is not None:
-            own = not rules and inner == part and page.named.get(part) == told
+            own = not rules and inner == part and page.records.names.get(part) == told
             rules = [*rules, *self.about(first, of_record=own)]
         return page.annotated(told, rules)
 
@@ -114,9 +114,16 @@ class Typist:
             if not _SHAPING & beside.keys():
                 return self.reference(target), self.leftover(part[0].node, beside)
         try:
-            return self.meant(part, gathered(part), hint)
+            meaning = gathered(part)
         except TooMany:
             return page.any(), [page.whole(piece.node) for piece in part]
+        if len(part) == 1 and not part[0].without:
+            return self.meant(part, meaning, hint)
+        if part in page.named:
+            return page.named[part], []
+        # Made of several schemas, it may stand inside itself under no name of the document's.
+        tell: Callable[[Hint], str] = lambda own: page.annotated(*self.meant(part, meaning, hint))  # noqa: E731
+        return self.by_name(part, hint, tell, kept=lambda told: False), []
 
     def root(self, node: Node) -> str:
         """The type for the whole document: by its own name, or by that of what it only leads to."""
@@ -137,24 +144,31 @@ class Typist:
         inner = self.unwrapped(part)
         if inner == part and (found := self.meant_record(part)) is not None:
             return page.records.named(part, found, page.title(target) or hint)
+        tell: Callable[[Hint], str] = lambda own: self.expression(part, own)  # noqa: E731
+        if target is page.root:
+            return self.by_name(part, hint, tell, kept=page.is_union)
+        return self.by_name(part, hint, tell, kept=lambda told: told != "Any")
+
+    def by_name(self, part: Part, hint: Hint, tell: Callable[[Hint], str], *, kept: Callable[[str], bool]) -> str:
+        """The name for a part, or what it stands for where nothing leads back to it and it need not be kept as one."""
+        page = self.page
         if part in page.building:
             if page.depth == page.building[part]:  # it leads to itself with nothing between
-                return page.annotated(page.any(), [page.whole(target)])
+                return page.annotated(page.any(), [page.whole(piece.node) for piece in part])
             page.quoted[part] = page.reserved[part]
             return f'"{page.quoted[part]}"'
         page.building[part] = page.depth
-        outside, page.secret = page.secret, False
-        reserved = page.names.fresh(hint)
-        page.reserved[part] = reserved
-        told = self.expression(part, Hint(hint, f"{hint}Record"))
+        outside, page.secret = page.secret, page.secret and len(part) > 1
+        reserved = page.reserved[part] = page.names.fresh(hint)
+        told = tell(Hint(hint, f"{hint}Record"))
         page.secret = outside
         del page.building[part]
-        if part not in page.quoted and (told == "Any" or (target is page.root and not page.is_union(told))):
+        if part not in page.quoted and not kept(told):
             page.names.taken.discard(reserved)
             return told
-        name = page.named[part] = reserved
-        page.alias(name, told)
-        return name
+        page.named[part] = reserved
+        page.alias(reserved, told)
+        return reserved
 
     def meant_record(self, part: Part) -> Meaning | None:
         """What a part says, where that is one record of named fields and nothing else."""
@@ -340,7 +354,7 @@ class Typist:
         if clause.word == "oneOf":
             pairs = self.apart.alike([parts[at] for at in there])
             close = {told[there[at]] for pair in pairs for at in pair}
-            if close and len(options) < len(there):
+            if close and len({page.expanded(told[at]) for at in there}) < len(there):
                 return page.any(), [page.whole(piece.node) for piece in part]
             rules += [page.ours("unambiguous")] if close else []
             # A union inside of one is one option, and is not taken apart.
@@ -395,6 +409,8 @@ class Typist:
         if kind == "boolean":
             return "bool", []
         page = self.page
+        if _leaves_nothing(kind, meaning.of(kind)):
+            return page.never(), []
         base, rules, first = "", [], True
         left: list[tuple[Node, dict[str, Any]]] = []
         stayed: set[str] = set()
@@ -440,6 +456,8 @@ class Typist:
         if not any(map(self.unwrapped, first)) and not self.unwrapped(item):
             first = []
         counted = ("minItems", "maxItems") if first or never else ()
+        if _leaves_nothing("array", meaning.lists):
+            return page.never(), []
         rules: list[str] = []
         for said in meaning.lists:
             words = {word: held for word, held in said.words.items() if word not in _OF_ITEMS and word not in counted}
@@ -485,6 +503,18 @@ _SHAPING = words_of(
     "type properties required additionalProperties patternProperties items prefixItems additionalItems enum const "
     "allOf anyOf oneOf"
 )
+
+
+def _leaves_nothing(kind: str, several: list[Said]) -> bool:
+    """Whether bounds of several schemas leave no value between them."""
+    if len(several) < 2:
+        return False  # of one schema that is for its document to say
+    if kind in LENGTHS:
+        low, high = sorted(LENGTHS[kind], reverse=True)
+        lows = [each.words[low] for each in several if low in each.words]
+        highs = [each.words[high] for each in several if high in each.words]
+        return bool(lows) and bool(highs) and max(lows) > min(highs)
+    return bool(number_bounds_apart(several))
 
 
 def _say(several: list[Said], node: Node, word: str, held: Any) -> None:
