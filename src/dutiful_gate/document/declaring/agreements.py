@@ -257,7 +257,8 @@ class Agreements:
             test = _TRUE
             if name in words["properties"]:
                 test = self.value(inner.node.kid("properties", name), name, around, at, depth + 1)
-            told += [self.came(name, around, at)] if test == _TRUE else [self.came(name, around, at), test]
+            told += [] if _asks_value(test, _at(at, around, name)) else [self.came(name, around, at)]
+            told.append(test)
         for name in words["properties"]:
             if name not in words["required"]:
                 test = self.value(inner.node.kid("properties", name), name, around, at, depth + 1)
@@ -430,7 +431,7 @@ def _bracketed(told: str) -> str:
 
 def _asks_value(test: str, at: str) -> bool:
     """Whether a condition is one that does not hold where a value is absent."""
-    return _is_whole(test) and test.startswith((f"{at}.", f"({at} "))
+    return _is_whole(test) and test.startswith((f"{at}.", f"({at} ", f"({at}."))
 
 
 def _is_whole(told: str) -> bool:

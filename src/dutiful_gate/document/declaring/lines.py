@@ -47,7 +47,8 @@ def docstring(text: str, indent: str) -> str:
         return laid_out(repr(text), indent)
     room = WIDTH - len(indent) - 4
     wrapped = "\n".join(
-        line if len(line) <= room else textwrap.fill(line, room, break_on_hyphens=False) for line in text.split("\n")
+        line.rstrip() if len(line) <= room else textwrap.fill(line, room, break_on_hyphens=False)
+        for line in text.split("\n")
     )
     escaped = wrapped.replace("\\", "\\\\").replace('"""', '\\"\\"\\"')
     if escaped.endswith('"'):
@@ -130,7 +131,8 @@ def _laid(pieces: list[_Piece], indent: str, column: int, *, bare: bool = False,
     if not groups:
         return _texts(pieces, indent, column, bare=bare, after=after)
     # The bracket that holds most is opened; what stands before and after it stays on its line.
-    at = max(groups, key=lambda each: len(pieces[each].flat))  # type: ignore[union-attr]
+    fitting = [at for at in groups if column + len(_flat(pieces[:at])) < WIDTH] or groups[:1]
+    at = max(fitting, key=lambda each: len(pieces[each].flat))  # type: ignore[union-attr]
     group = pieces[at]
     assert isinstance(group, _Group)
     before = _flat(pieces[:at])

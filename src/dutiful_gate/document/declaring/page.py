@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any, Final
 from ...report.fault import pointer
 from ..judging.engine import DocumentEngine
 from ..judging.library import Library, Node
-from .lines import TEXTS, laid_out
+from .lines import TEXTS, WIDTH, laid_out
 from .meaning import Part
 from .parts import needed, pruned
-from .words import Hint, Names, literal
+from .words import Hint, Names, literal, property_names
 
 if TYPE_CHECKING:
     from .records import Records
@@ -33,7 +33,8 @@ class Page:
         self.document = document
         self.documents = documents
         self.asked = asked
-        self.names = Names()
+        # No type has the name of a property: inside a class the property would be meant.
+        self.names = Names(property_names([document, *documents.values()]))
         self.aliases: list[str] = []
         self.shared_aliases: dict[str, str] = {}
         self.named: dict[Part, str] = {}
@@ -60,6 +61,8 @@ class Page:
 
     def use(self, module: str, *names: str) -> None:
         """Import names."""
+        if module == "builtins":
+            return
         self.imports.setdefault(module, set()).update(names)
 
     def ours(self, name: str) -> str:
@@ -208,26 +211,41 @@ class Page:
 
     def text(self, classes: list[str], root: str, words: str) -> str:
         """The whole module."""
-        if self.uses_document or self.uses_documents or any("Any" in told for told in self.shared_aliases):
-            self.use("typing", "Any")
-        order = sorted(self.imports, key=lambda module: (module == "dutiful_gate", module))
-        lines = []
-        for module in order:
-            names = sorted(self.imports[module], key=lambda name: (name[0].islower(), name))
-            line = f"from {module} import {', '.join(names)}"
-            lines.append(line if len(line) <= 100 else laid_out(f"from {module} import ({', '.join(names)})"))
-        header = [*lines[:-1], "", lines[-1]] if len(lines) > 1 else lines
-        parts = ["\n".join(header)]
         document, documents = self.kept_parts()
+        parts: list[str] = []
         if self.uses_document:
             parts.append(laid_out(f"DOCUMENT: dict[str, Any] = {literal(document)}"))
         if self.uses_documents:
             parts.append(laid_out(f"DOCUMENTS: dict[str, Any] = {literal(documents)}"))
-        shared = [f"{name} = {told}" for told, name in self.shared_aliases.items()]
         parts += classes
-        if shared or self.aliases:
-            parts.append("\n".join(laid_out(line) for line in [*shared, *self.aliases]))
-        lead = '"""Declarations made from a JSON Schema document."""\n\nfrom __future__ import annotations\n\n'
+        lines = [*(f"{name} = {told}" for told, name in self.shared_aliases.items()), *self.aliases]
+        named = "\n".join(map(laid_out, lines))
         gate = laid_out(f"gate = Gate({root}{words})")
-        body = "\n\n\n".join(parts)
-        return f"{lead}{body}\n\n{'' if shared or self.aliases else chr(10)}{gate}\n"
+        end = f"{named}\n\n{gate}" if named else gate
+        body = "\n\n\n".join([*parts, end])
+        gap = "\n\n" if body.startswith(("class ", "@")) else "\n"
+        lead = '"""Declarations made from a JSON Schema document."""\n\nfrom __future__ import annotations\n\n'
+        return f"{lead}{self.header(body)}\n{gap}{body}\n"
+
+    def header(self, body: str) -> str:
+        """The imports of what the module uses."""
+        used = set(re.findall(r"[A-Za-z_]\w*", TEXTS.sub('""', body)))
+        self.use("typing", "Any")
+        lines = []
+        for module in sorted(self.imports, key=lambda module: (module == "dutiful_gate", module)):
+            names = sorted(self.imports[module] & used, key=_order)
+            line = f"from {module} import {', '.join(names)}"
+            if names:
+                lines.append(
+                    line if len(line) <= WIDTH else "\n".join([f"from {module} import (", *_listed(names), ")"])
+                )
+        return "\n".join([*lines[:-1], "", lines[-1]] if len(lines) > 1 else lines)
+
+
+def _listed(names: list[str]) -> list[str]:
+    return [f"    {name}," for name in names]
+
+
+def _order(name: str) -> tuple[int, str]:
+    """As names are sorted in imports: constants, classes, all others."""
+    return (0 if name.isupper() and len(name) > 1 else 1 if name[0].isupper() else 2), name

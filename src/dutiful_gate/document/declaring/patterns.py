@@ -182,9 +182,14 @@ def pattern_of(node: LibraryNode, depth: int = 0) -> str:
         del words["not"]
     if words:
         raise NoPattern(f"{next(iter(words))} says something else")
-    if len(found) < 2:
-        return found[0] if found else ""
-    return "^" + "".join(f"(?=[\\s\\S]*(?:{each}))" for each in found)
+    return every_of(found) if found else ""
+
+
+def every_of(patterns: list[str]) -> str:
+    """An expression that is found where all of some are."""
+    if len(patterns) == 1:
+        return patterns[0]
+    return "^" + "".join(f"(?=[\\s\\S]*(?:{each}))" for each in patterns)
 
 
 def _any_of(patterns: list[str]) -> str:

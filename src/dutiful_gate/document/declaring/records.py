@@ -14,7 +14,7 @@ from .agreements import Agreements, Properties, Unsayable, is_steady, looked_int
 from .lines import docstring, laid_out
 from .meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
 from .page import Page
-from .patterns import pattern_of, pattern_rule
+from .patterns import every_of, pattern_of, pattern_rule
 from .scalars import scalar
 from .typed import Typist
 from .words import Hint, attribute, literal, words_of
@@ -257,6 +257,22 @@ class Records:
             found.append(others)
         return found, closed, strange
 
+    def told_keys(self, pattern: str | None, meaning: Meaning) -> tuple[str, list[str]]:
+        """The same for one of several fields that gather the rest: text that one pattern tells."""
+        patterns = [] if pattern is None else [pattern]
+        left: list[str] = []
+        for said in meaning.records:
+            if said.words.get("propertyNames") in (None, True, {}):
+                continue
+            try:
+                patterns.append(pattern_of(said.node.kid("propertyNames")))
+            except NoPattern:
+                left += self.typist.leftover(said.node, {"propertyNames": said.words["propertyNames"]})
+        patterns = [each for each in patterns if each]
+        rules = [pattern_rule(every_of(patterns))] if patterns else []
+        self.page.import_for(rules)
+        return self.page.annotated("str", rules), left
+
     def keys(self, pattern: str | None, meaning: Meaning) -> tuple[str, list[str]]:
         """The type of keys that no property names, and what is left for a document to say of them."""
         page = self.page
@@ -352,7 +368,8 @@ class Records:
             made.fields.append(field)
         for extra in extras:
             value = page.never() if extra.is_barred else self.typist.held(extra.part, Hint(f"{waiting.name}Value"))
-            keys, names_left = self.keys(extra.pattern, meaning)
+            told = self.told_keys if len(extras) > 1 else self.keys
+            keys, names_left = told(extra.pattern, meaning)
             made.rules += [rule for rule in names_left if rule not in made.rules]
             own = "others" if extra.pattern is None or len(extras) == 1 else "like_" + "_".join(_letters(extra.pattern))
             made.fields.append(_Field.gathering(self, attribute(own, around.taken), f"dict[{keys}, {value}]"))

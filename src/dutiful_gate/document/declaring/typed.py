@@ -147,7 +147,7 @@ class Typist:
         tell: Callable[[Hint], str] = lambda own: self.expression(part, own)  # noqa: E731
         if target is page.root:
             return self.by_name(part, hint, tell, kept=page.is_union)
-        return self.by_name(part, hint, tell, kept=lambda told: told != "Any")
+        return self.by_name(part, hint, tell, kept=lambda told: told not in ("Any", "None"))
 
     def by_name(self, part: Part, hint: Hint, tell: Callable[[Hint], str], *, kept: Callable[[str], bool]) -> str:
         """The name for a part, or what it stands for where nothing leads back to it and it need not be kept as one."""

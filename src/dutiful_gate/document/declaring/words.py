@@ -5,6 +5,7 @@ from __future__ import annotations
 import builtins
 import keyword
 import re
+from collections.abc import Iterable
 from typing import Any
 
 _RESERVED = frozenset(dir(builtins)) | frozenset(keyword.kwlist) | frozenset(keyword.softkwlist)
@@ -53,8 +54,8 @@ def singular(name: str) -> str:
 class Names:
     """Gives out names, each once."""
 
-    def __init__(self) -> None:
-        self.taken: set[str] = set(_IMPORTED | _RESERVED)
+    def __init__(self, barred: Iterable[str] = ()) -> None:
+        self.taken: set[str] = {*_IMPORTED, *_RESERVED, *barred}
         self.numbers: dict[str, int] = {}
 
     def fresh(self, name: str) -> str:
@@ -92,7 +93,7 @@ def attribute(wire: str, taken: set[str]) -> str:
     made = wire if re.fullmatch(r"[A-Za-z][A-Za-z0-9_]*", wire) else "_".join(re.findall(r"[A-Za-z0-9]+", wire)).lower()
     made = made if made and not made[0].isdigit() else f"field_{made}".rstrip("_")
     made = made[:60]
-    if keyword.iskeyword(made) or made in ("field", "self"):
+    if keyword.iskeyword(made) or made in ("field", "self", "l", "O", "I"):
         made += "_"
     name, number = made, 1
     while name in taken:
@@ -100,6 +101,21 @@ def attribute(wire: str, taken: set[str]) -> str:
         name = f"{made}_{number}"
     taken.add(name)
     return name
+
+
+def property_names(documents: Iterable[Any]) -> set[str]:
+    """Every name of a property in some documents that a type could have, too."""
+    found: set[str] = set()
+    waiting = list(documents)
+    while waiting:
+        held = waiting.pop()
+        if isinstance(held, dict):
+            waiting += held.values()
+            named = held.get("properties")
+            found |= {name for name in named if name[:1].isupper()} if isinstance(named, dict) else set()
+        elif isinstance(held, list):
+            waiting += held
+    return found
 
 
 def literal(value: Any) -> str:

@@ -1,0 +1,228 @@
+"""Documents that become declarations: what is written for each construct, that a developer can keep it, and that it judges alike."""
+
+from __future__ import annotations
+
+import ast
+import json
+import re
+import subprocess
+import sys
+from contextlib import suppress
+from importlib.util import find_spec
+from pathlib import Path
+from random import Random
+from textwrap import dedent
+from typing import Any
+
+import pytest
+
+from any_declaration import loaded
+from dutiful_gate import CannotSample, Gate, declarations_of
+from dutiful_gate.document.declaring.lines import WIDTH, laid_out
+from dutiful_gate.sample.edges import Edges
+from dutiful_gate.sample.face import maker_for
+
+TEXT = {"type": "string"}
+
+
+def of(**words: Any) -> dict[str, Any]:
+    """A record of tides, with two properties of its own."""
+    return {"type": "object", "title": "Tide", "properties": {"a": TEXT, "b": {"type": "integer"}}, **words}
+
+
+# A document, the draft it is of, and lines that stand in its module.
+SAID: list[tuple[dict[str, Any], str, list[str]]] = [
+    (of(additionalProperties=False), "2020-12", ['@obeys(unknown="refuse")', "a: NotRequired[str]"]),
+    (of(additionalProperties={"type": "number"}), "2020-12", ["others: Annotated[dict[str, float], rest]"]),
+    (of(properties={"a": {**TEXT, "default": "x"}, "b": {"type": "array", "default": [1]}}), "2020-12",
+     ['a: str = "x"', "b: list[Any] = field(default_factory=lambda: [1])"]),
+    (of(properties={"a": {**TEXT, "default": "x"}, "b": TEXT}), "2020-12", ['a: Annotated[str, if_absent("x")]']),
+    (of(properties={"a": {"type": "string", "format": "date", "default": "2026-05-04"}}), "2020-12",
+     ['a: Annotated[date, if_absent(sent="2026-05-04")]']),
+    (of(properties={"a": {"type": ["string", "null"], "enum": ["x", None, "y"]}}), "2020-12", ['Literal["x", None, "y"]']),
+    (of(properties={"a": {"type": ["string", "integer"], "minLength": 2, "minimum": 3}}), "2020-12",
+     ["Annotated[str, it.length >= 2] | Annotated[int, it >= 3]"]),
+    (of(properties={"a": {"enum": [1.5, [1], {"b": True}]}}), "2020-12", ['Annotated[Any, it.one_of(1.5, [1], {"b": True})]']),
+    ({"allOf": [{"$ref": "#/$defs/Base"}, {"properties": {"c": TEXT}, "required": ["a"]}], "title": "More",
+      "$defs": {"Base": {"type": "object", "properties": {"a": TEXT}, "required": ["a"]}}}, "2020-12",
+     ["class More(TypedDict):", "    a: str", "    c: NotRequired[str]"]),
+    (of(patternProperties={"^x-": {"type": "integer"}}), "2020-12",
+     ['like_x: Annotated[dict[Annotated[str, it.starts_with("x-")], int], rest]', "others: Annotated[dict[str, Any], rest]"]),
+    ({"type": "object", "patternProperties": {"^[a-z]+$": TEXT}, "additionalProperties": False}, "2020-12",
+     ['gate = Gate(dict[Annotated[str, it.matches("[a-z]+")], str])']),
+    ({"type": "array", "prefixItems": [TEXT, {"type": "integer"}], "items": {"type": "boolean"}, "minItems": 1}, "2020-12",
+     ["Document = tuple[str] | tuple[str, int, *tuple[bool, ...]]"]),
+    ({"type": "array", "items": [TEXT, {"type": "integer"}], "additionalItems": False, "minItems": 2}, "draft-07", ["tuple[str, int]"]),
+    ({"properties": {"a": TEXT}, "required": ["a"]}, "2020-12", ["Document = DocumentRecord | NotAnObject", "class DocumentRecord:"]),
+    ({"type": "integer", "minimum": 1}, "draft-04", ["Annotated[int, without_point, it >= 1]"]),
+    ({"oneOf": [{"type": "string", "minLength": 3}, {"type": "string", "pattern": "a"}]}, "2020-12",
+     ['Annotated[Annotated[str, it.length >= 3] | Annotated[str, it.contains("a")], unambiguous]']),
+    ({"oneOf": [{"type": "string"}, {"type": "integer"}, {"enum": [None, True]}]}, "2020-12", ["str | int | Literal[None, True]"]),
+    ({"type": "string", "pattern": r"^\p{Lu}.*$"}, "2020-12", [r'it.has(ecma(r"^\p{Lu}.*$"))']),
+    ({"type": "string", "not": {"enum": ["a", "b"]}}, "2020-12", ['it != "a"', 'it != "b"']),
+    ({"type": ["string", "null"], "not": {"type": "null"}}, "2020-12", ["gate = Gate(str)"]),
+    (of(properties={"a": False}), "2020-12", ["a: NotRequired[Never]"]),
+    (of(propertyNames={"anyOf": [{"const": "a"}, {"pattern": "^b"}]}), "2020-12", ['it.has(ecma("(?:^(?:a)$)|(?:^b)"))']),
+    (of(anyOf=[{"required": ["a"]}, {"required": ["b"]}]), "2020-12", ['@obeys(at_least_one("a", "b"))']),
+    (of(**{"not": {"required": ["a", "b"]}}), "2020-12", ["@obeys(~(this.a.came & this.b.came))"]),
+    (of(dependentRequired={"a": ["b"]}), "2020-12", ['@obeys(needs("b", given="a"))']),
+    (of(dependencies={"a": ["b"]}), "draft-07", ['@obeys(needs("b", given="a"))']),
+    (of(**{"if": {"properties": {"a": {"const": "x"}}, "required": ["a"]}, "then": {"required": ["b"]},
+           "else": {"properties": {"b": {"minimum": 3}}}}), "2020-12",
+     ['when(this.a == "x").obeys(this.b.came).or_else.obeys(~this.b.came | this.b.obeys(it >= 3))']),
+    (of(minProperties=1), "2020-12", ["@obeys(this.length >= 1)", "others: Annotated[dict[str, Any], rest]"]),
+    (of(unevaluatedProperties=False, allOf=[{"properties": {"c": TEXT}}]), "2020-12",
+     ['@obeys(unknown="refuse")', "c: NotRequired[str]"]),
+    ({"$ref": "#/$defs/Cargo", "$defs": {"Cargo": {"anyOf": [TEXT, {"type": "array", "items": {"$ref": "#/$defs/Cargo"}}]}}}, "2020-12",
+     ['Cargo = str | list["Cargo"]']),
+    (of(properties={"length": TEXT, "class": TEXT, "a-b": TEXT}, required=["class"],
+        anyOf=[{"required": ["length"]}, {"required": ["a-b"]}]), "2020-12", ["class_: Annotated[str, named(\"class\")]"]),
+    (of(properties={"in": {"type": "object", "properties": {"x": {"type": "integer"}}, "required": ["x"]}},
+        **{"if": {"properties": {"in": {"properties": {"x": {"const": 1}}, "required": ["x"]}}, "required": ["in"]},
+           "then": {"required": ["b"]}}), "2020-12", ["when(this.in_.x == 1).obeys(this.b.came)"]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("document", "draft", "lines"), SAID)
+def test_what_is_written(document: dict[str, Any], draft: str, lines: list[str]) -> None:
+    text = declarations_of(document, dialect=draft)
+    flat = re.sub(r",? *([)\]])", r"\1", re.sub(r"([(\[]) +", r"\1", re.sub(r"\s+", " ", text)))
+    for line in lines:
+        assert line.strip() in flat, text
+    assert text.embedded == {}
+    assert "fits(" not in text
+    judged_alike(document, text, draft, 300)
+
+
+def judged_alike(document: Any, text: str, draft: str, count: int) -> None:
+    """Ask the document and its declarations the same data, sound and spoiled; what is admitted goes out and comes again."""
+    judge, gate, random = Gate.from_schema(document, dialect=draft, formats="assert"), loaded(text), Random(7)
+    asked: list[Any] = [None, 1, "a", [], {}, {"a": "x"}, {"a": "x", "b": 3}, {"a": 1}, {"x-1": 1}, {"in": {"x": 1}}]
+    makes, edges = maker_for(judge, random), Edges(gate.shape, random)
+    with suppress(CannotSample):
+        asked += [makes.make() for _ in range(count // 6)]
+    while len(asked) < count:
+        asked.append(edges.spoiled(gate.shape.root, random.choice(asked)))
+    admitted = 0
+    for each in asked:
+        try:
+            data = json.loads(json.dumps(each, allow_nan=False))
+        except (TypeError, ValueError):
+            continue  # no JSON
+        if re.search(r"\d{300}|\\ud[89a-f]", json.dumps(data)):
+            continue  # no double holds it, no UTF-8 has it
+        assert gate.accepts(data) == judge.accepts(data), (text, data)
+        if gate.accepts(data):
+            admitted += 1
+            assert gate.accepts(json.loads(gate.release_json(gate.admit(data)))), (text, data)
+    assert admitted
+
+
+WHOLE: dict[str, Any] = {
+    "$schema": "https://json-schema.org/draft/2020-12/schema",
+    "title": "A manifest of Tern Sound Ferries",
+    "description": "What a ferry carries, as its office sends it: " + "every crate and every pallet of it, " * 8,
+    "type": "object",
+    "properties": {
+        f"part-{number}": {"description": "One of many parts, told at some length. " * 5, **schema}
+        for number, (schema, draft, _) in enumerate(SAID)
+        if draft == "2020-12" and "$defs" not in schema
+    },
+    "additionalProperties": False,
+}
+
+
+def test_a_developer_can_keep_it(tmp_path: Path) -> None:
+    """It is typed, tidy, in lines of at most 120 signs, and each shared part stands once."""
+    text = declarations_of(WHOLE)
+    module = tmp_path / "manifest.py"
+    module.write_text(text, encoding="utf-8")
+    assert max(map(len, text.splitlines())) <= WIDTH
+    assert text.count("NotAnObject = ") == 1
+    for tool, command in (
+        ("ruff", ["ruff", "check", "--isolated", "--line-length", "120", "--select", "E,F,W,I,UP,B,PIE,C4"]),
+        ("mypy", ["mypy", "--strict", "--no-incremental"]),
+    ):
+        if find_spec(tool) is None:
+            pytest.skip(f"{tool} is not installed")
+        done = subprocess.run(
+            [sys.executable, "-m", *command, str(module)], capture_output=True, text=True, check=False
+        )
+        assert done.returncode == 0, done.stdout
+    judged_alike(WHOLE, text, "2020-12", 600)
+    again = loaded(text).schema()
+    assert loaded(declarations_of(json.loads(json.dumps(again)))).schema() == again
+
+
+def test_what_falls_back_is_told_and_no_more_is_kept_than_it_needs() -> None:
+    parts = {f"d{number}": {"type": "object", "properties": {"x": TEXT}, "title": f"D{number}"} for number in range(30)}
+    odd = {"if": {"$ref": "#/$defs/d3"}, "then": {"items": {"$ref": "#/$defs/d4"}}}
+    document = {
+        "$ref": "#/$defs/d0",
+        "$defs": {**parts, "d0": of(properties={"odd": odd, "a": {**TEXT, "default": 3}})},
+    }
+    text = declarations_of(document)
+    assert text.embedded == {"#/$defs/d0/properties/odd": ("if", "then")}
+    assert text.left_out == ("#/$defs/d0/properties/a: it is refused by its own schema",)
+    kept = text.partition("DOCUMENT")[2].partition("class")[0]
+    assert ['"d3"' in kept, '"d4"' in kept, '"d5"' in kept] == [True, True, False]
+    summary = text.summary(places=True)
+    assert "1 schema with a part that stays a document, fits(...): if (1), then (1)" in summary
+    assert "  #/$defs/d0/properties/odd: if, then" in summary
+    judged_alike(document, text, "2020-12", 200)
+
+
+@pytest.mark.parametrize(
+    ("record", "kept"),
+    [
+        (of(properties={"a": {**TEXT, "default": "x"}, "b": TEXT}, anyOf=[{"required": ["a"]}, {"required": ["b"]}]), False),
+        (of(properties={"a": {**TEXT, "default": "x"}, "b": TEXT}, **{"if": {"properties": {"a": {"const": "x"}}}, "then": {"required": ["b"]}}), True),
+        (of(properties={"a": {**TEXT, "default": "x"}, "b": TEXT}, **{"if": {"properties": {"a": {"const": "y"}}}, "then": {"required": ["b"]}}), False),
+        (of(properties={"a": {**TEXT, "default": "x"}}, minProperties=1), False),
+    ],
+)  # fmt: skip
+def test_defaults_that_change_what_a_record_is_judged_to_be_are_left_out(record: dict[str, Any], kept: bool) -> None:
+    text = declarations_of(record)
+    assert ("if_absent" in text or '= "x"' in text) is kept
+    assert bool(text.left_out) is not kept
+    judged_alike(record, text, "2020-12", 200)
+
+
+def test_a_default_of_a_record_that_holds_itself_does_not_stand_in_itself() -> None:
+    document = of(properties={"next": {"$ref": "#", "default": {}}, "day": {"type": "string", "format": "date"}})
+    text = declarations_of(document)
+    assert "it would stand in itself without an end" in text.left_out[0]
+    judged_alike(document, text, "2020-12", 100)
+
+
+def test_several_files_become_one_module() -> None:
+    files = {
+        "crate.json": {"$id": "https://quays.example/shapes/crate-2.json", "title": "Crate", **of(required=["a"])},
+        "more/port.json": {"enum": ["QLP", "OST"]},
+    }
+    document = {
+        "$id": "https://quays.example/shapes/booking.json",
+        "type": "object",
+        "title": "Booking",
+        "properties": {
+            "crates": {"type": "array", "items": {"$ref": "crate.json"}},
+            "port": {"$ref": "more/port.json"},
+        },
+    }
+    text = declarations_of(document, documents=files)
+    assert (text.embedded, "DOCUMENT" in text) == ({}, False)
+    gate = loaded(text)
+    assert gate.accepts({"crates": [{"a": "x"}], "port": "QLP"})
+    assert not gate.accepts({"crates": [{}]})
+    assert not gate.accepts({"port": "XXX"})
+
+
+@pytest.mark.parametrize("depth", [1, 3, 8])
+def test_long_lines_say_the_same_when_they_are_laid_out(depth: int) -> None:
+    inner = 'Literal["QLP", "OST"]'
+    for number in range(depth):
+        inner = f'Annotated[list[{inner} | None], it.has(r"^\\d{{{number}}}|[A-Z]+$"), about(text="{"a crate of rope, " * 9}")]'
+    code = f"crates: {inner} | int = 7"
+    laid = laid_out(code, "    ")
+    assert all(len(line) <= WIDTH for line in laid.splitlines())
+    assert ast.dump(ast.parse(dedent(laid))) == ast.dump(ast.parse(code))
