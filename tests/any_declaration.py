@@ -231,7 +231,7 @@ def _conditions(has_default: bool) -> list[Any]:
         this.number <= 9,
         when(this.note.ends_with("c")).obeys(this.hazard != "gas"),
     ]
-    return rules if has_default else [*rules, when(this.hazard.came & ~this.note.came).needs("number")]
+    return rules if has_default else [*rules, when(this.hazard.came & this.note.has_value).needs("number")]
 
 
 _OF_HELD: list[Any] = [

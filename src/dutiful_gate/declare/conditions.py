@@ -6,9 +6,10 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NoReturn
 
 from .errors import DeclarationError
-from .facts import Bind, Facts, Unsaid, evaluated
+from .facts import ANY_VALUE, Bind, Facts, Unsaid, evaluated
 from .reach import ITEM, FactsOf, OfItem, Path, Reach
 from .records import RecordRule, Standing
+from .rules import Equal, OneOf
 from .rules.base import Face, Rule
 from .values import Value
 
@@ -265,7 +266,10 @@ class Obeying(OfValue):
         return f"{bind(takes.fits, 'takes')}({value}) and {source}" if takes is not None else f"({source})"
 
     def told(self, wire: Callable[[Path], str]) -> str:
-        return f"{wire(self.path)} obeys {str(self.rule).removeprefix('it.')}"
+        faces = self.rule.faces("value", ANY_VALUE, _no_name)
+        numbers = {name: _shown(held) for name, held in self.rule.numbers().items()}
+        words = [face.needs.format_map({**numbers, "phrase": "a value"}) for face in faces]
+        return f"{wire(self.path)} is {' and '.join(dict.fromkeys(words))}"
 
     def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
         facts = look(())
@@ -276,12 +280,23 @@ class Obeying(OfValue):
         return said
 
     def suits(self, facts: FactsOf) -> None:
-        self.rule.suits(facts[self.path])
+        if not isinstance(self.rule, OneOf | Equal):  # which any value may be compared with
+            self.rule.suits(facts[self.path])
 
     def __str__(self) -> str:
         return f"{told_path(self.path)}.obeys({self.rule})"
 
     __repr__ = __str__
+
+
+def _no_name(constant: object, hint: str) -> str:
+    return hint
+
+
+def _shown(held: object) -> str:
+    return (
+        ", ".join(map(_shown, held)) if isinstance(held, tuple) else repr(held) if isinstance(held, str) else str(held)
+    )
 
 
 _JSON_TYPES: dict[object, str] = {

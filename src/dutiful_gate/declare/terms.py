@@ -236,7 +236,7 @@ class Comparison(Condition, RecordRule):
     def face(self, facts: FactsOf) -> Face:
         if not self.paths or _counts(self.left) or isinstance(self.left, Combined):
             words = _WORDS[self.sign][0]
-            return Face("", "agreement", f"{{left}} {words} {{other}}")
+            return Face("", "agreement", f"{{left}} {words} {{other}}", "value" if self.paths else "another number")
         first = facts[self.paths[0]]
         words = _WORDS[self.sign][0 if first.number or first.text or not first.ordered else 1]
         return Face("", "agreement", f"a value {words} {{other}}")

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from difflib import get_close_matches
 
-from ..declare.conditions import told_path
+from ..declare.conditions import Came, told_path
 from ..declare.errors import DeclarationError
 from ..declare.facts import Facts
 from ..declare.reach import ITEM, Path
+from ..declare.records import RecordRule
 from .nodes import Alias, Entries, Field, Fixed, Items, Link, Nullable, Record, Use
 
 
@@ -103,6 +104,7 @@ def check_record_rules(records: Mapping[str, Record], aliases: Mapping[str, Use]
     paths = Paths(records, aliases)
     for record in records.values():
         for rule in record.rules:
+            _check_came(record, rule)
             if rule.counts_keys:
                 _check_counted(record, str(rule))
             try:
@@ -111,6 +113,23 @@ def check_record_rules(records: Mapping[str, Record], aliases: Mapping[str, Use]
                 rule.suits(FactsAt(paths, record))
             except DeclarationError as error:
                 raise error.within(record.name, rule.fields[0] if rule.fields else "") from None
+
+
+def _check_came(record: Record, rule: RecordRule) -> None:
+    """What came is known as long as nothing has been put in its place."""
+    fields = {field.attribute: field for field in record.fields}
+    waiting: list[object] = [rule]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, Came) and not (fields[part.path[0]].required or fields[part.path[0]].may_lack):
+            raise DeclarationError(
+                f"{part} asks whether a field came that has a default: once it is read, nobody can tell",
+                remedy=f"ask {told_path(part.path)}.has_value, or let the field be NotRequired in a TypedDict",
+                record=record.name,
+                field=part.path[0],
+            )
+        waiting += [getattr(part, name) for name in ("holds", "when", "then", "part") if hasattr(part, name)]
+        waiting += getattr(part, "parts", ())
 
 
 def _check_counted(record: Record, rule: str) -> None:

@@ -123,6 +123,8 @@ class Lowered:
         """Items one by one become items that are one of these."""
         if "prefixItems" in made:
             each = made.pop("prefixItems")
+            if made.get("maxItems") != len(each):  # those after them may be of another kind
+                each = [*each, made.pop("items", {})]
             distinct = [item for number, item in enumerate(each) if item not in each[:number]]
             made["items"] = distinct[0] if len(distinct) == 1 else {"anyOf": distinct}
             if len(distinct) > 1:
