@@ -13,7 +13,21 @@ from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..report.show import shown
 from ..shape.final import keeps_form
-from ..shape.nodes import MISSING, Alias, Entries, Field, Items, Link, Nullable, Record, Scalar, Shape, Use, default_of
+from ..shape.nodes import (
+    MISSING,
+    Alias,
+    Branches,
+    Entries,
+    Field,
+    Items,
+    Link,
+    Nullable,
+    Record,
+    Scalar,
+    Shape,
+    Use,
+    default_of,
+)
 from ..shape.to_json import plain, plain_fallback
 from ..shape.walk import holds_secret, uses_of
 from .gatehouse import Engine
@@ -55,10 +69,10 @@ def _reader(shape: Shape, field: Field) -> Callable[[Any], Any]:
 
 def _check_sent(shape: Shape, record: Record, field: Field, default: AsSent) -> None:
     """Raise DeclarationError for plain data that its own field would refuse."""
-    try:
-        problem = _problem(shape, field.use, default.sent, Source.JSON)
-    except RecursionError:
+    if _leads_back(shape, field.use, default.sent, (field,)):
         problem = "it stands in itself, without an end"
+    else:
+        problem = _problem(shape, field.use, default.sent, Source.JSON)
     if problem:
         raise DeclarationError(
             f"what is read in the place of an absent value would be refused: {problem}",
@@ -66,6 +80,33 @@ def _check_sent(shape: Shape, record: Record, field: Field, default: AsSent) -> 
             record=record.name,
             field=field.attribute,
         )
+
+
+def _leads_back(shape: Shape, use: Use, sent: Any, standing: tuple[Field, ...]) -> bool:
+    """Whether plain data is read as a record in which what stands in is what is being read."""
+    match use.node:
+        case Nullable(inner):
+            return sent is not None and _leads_back(shape, inner, sent, standing)
+        case Alias(key):
+            return _leads_back(shape, shape.aliases[key], sent, standing)
+        case Branches(options=options):
+            links = [option for option in options if isinstance(option.node, Link | Alias)]
+            return len(links) == 1 and _leads_back(shape, links[0], sent, standing)
+        case Items(item) if isinstance(sent, list):
+            return any(_leads_back(shape, item, each, standing) for each in sent)
+        case Entries(_, held) if isinstance(sent, dict):
+            return any(_leads_back(shape, held, each, standing) for each in sent.values())
+        case Link(key) if isinstance(sent, dict):
+            for field in shape.records[key].fields:
+                if field.wire in sent:
+                    if _leads_back(shape, field.use, sent[field.wire], standing):
+                        return True
+                elif isinstance(field.factory, AsSent) and (
+                    any(field is each for each in standing)
+                    or _leads_back(shape, field.use, field.factory.sent, (*standing, field))
+                ):
+                    return True
+    return False
 
 
 def _check_default(shape: Shape, record: Record, field: Field) -> None:
