@@ -250,10 +250,10 @@ class Agreements:
             raise Unsayable
         around = self.properties_of(meaning)
         words = {"required": left.get("required", []), "properties": left.get("properties", {})}
-        if any(_has_default(around.parts(name)) for held in words.values() for name in held):
-            raise Unsayable  # of a record inside it is not known what came
         told = []
         for name in words["required"]:
+            if _has_default(around.parts(name)):
+                raise Unsayable  # of a record inside it is not known what came
             test = _TRUE
             if name in words["properties"]:
                 test = self.value(inner.node.kid("properties", name), name, around, at, depth + 1)
@@ -261,8 +261,13 @@ class Agreements:
             told.append(test)
         for name in words["properties"]:
             if name not in words["required"]:
-                test = self.value(inner.node.kid("properties", name), name, around, at, depth + 1)
-                if test != _TRUE:
+                schema = inner.node.kid("properties", name)
+                test = self.value(schema, name, around, at, depth + 1)
+                if test != _TRUE and _has_default(around.parts(name)):
+                    if not all(self.page.judges(schema, default) for default in _defaults(around.parts(name))):
+                        raise Unsayable
+                    told.append(test)  # where it is absent its default stands for it
+                elif test != _TRUE:
                     told.append(_either([f"~{self.came(name, around, at)}", test]))
         if any(name not in self.declared(meaning) for name in [*words["required"], *words["properties"]]):
             raise Unsayable
@@ -399,8 +404,14 @@ def _alternatives(page: Page, nodes: Sequence[Node]) -> Iterator[Node]:
                 waiting += [node.kid(word, each) for each, inner in held.items() if isinstance(inner, dict)]
 
 
+def _defaults(part: Part) -> list[Any]:
+    return [
+        piece.node.raw["default"] for piece in part if isinstance(piece.node.raw, dict) and "default" in piece.node.raw
+    ]
+
+
 def _has_default(part: Part) -> bool:
-    return any(isinstance(piece.node.raw, dict) and "default" in piece.node.raw for piece in part)
+    return bool(_defaults(part))
 
 
 def _at(path: str, around: Properties, name: str) -> str:

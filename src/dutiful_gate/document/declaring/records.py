@@ -20,6 +20,7 @@ from .typed import Typist
 from .words import Hint, attribute, literal, words_of
 
 _OF_CLASS = words_of("properties patternProperties additionalProperties required propertyNames unevaluatedProperties")
+_DEPENDENT = words_of("dependentRequired dependentSchemas dependencies")
 _NAMES = re.compile(r"[A-Za-z_]\w*")
 _OPEN, _SHUT, _GATHERS = "open", "shut", "gathers"
 
@@ -87,7 +88,7 @@ class Records:
         """Whether a meaning's records have named fields, so that a class stands for them."""
         for said in meaning.records:
             words = said.words
-            if "properties" in words or words.get("required"):
+            if "properties" in words or words.get("required") or not _DEPENDENT.isdisjoint(words):
                 return True
             if len(words.get("patternProperties", {})) > 1:
                 return True
@@ -127,7 +128,9 @@ class Records:
             if word == clause.word or (clause.word == "if" and word in ("then", "else"))
             for steps in _steps(clause.node, word)
         ]
-        if meaning.kinds != ("object",) and not all(map(_is_of_records, kids)):
+        # What asks only of records lets all other values pass: turned round, or beside another, it would not.
+        lets_pass = clause.word in ("anyOf", "if") and all(map(_is_of_records, kids))
+        if meaning.kinds != ("object",) and not lets_pass:
             return False
         if clause.word in ("anyOf", "oneOf"):
             own = {name for said in meaning.records for name in said.words.get("properties", {})}
@@ -242,7 +245,10 @@ class Records:
                 for said in meaning.records
                 if said not in own and said not in strange and "additionalProperties" in said.words
             ]
-            found.append(Extra(pattern, self.typist.unwrapped(tuple(dict.fromkeys(pieces)))))
+            # The empty pattern is found in every key.
+            found.append(Extra(pattern or None, self.typist.unwrapped(tuple(dict.fromkeys(pieces)))))
+        if "" in patterns:
+            return (found if found[0].part else []), False, strange
         rest = [
             Piece(said.node.kid("additionalProperties"))
             for said in meaning.records
@@ -416,7 +422,7 @@ class Records:
                 if word in words and not strange:
                     self.page.ours("this")
                     made.rules.append(f"this.length {sign} {int(words.pop(word))}")
-            for word in ("dependentRequired", "dependencies", "dependentSchemas"):
+            for word in sorted(_DEPENDENT):
                 if word in words:
                     made.rules += self.agreed(said.node, word, around, words)
             for word in strange.get(said, ()):

@@ -51,7 +51,7 @@ def scalar(
     said = Said(_BASES.get(kind, ""))
     left = dict(words)
     if kind == "string" and formats:
-        _text(said, left, judged=not _JUDGING.isdisjoint(beside))
+        _text(said, left, judged=not (_JUDGING | {"format"}).isdisjoint(beside))
     _rules(said, kind, left, secret=secret)
     said.left = left
     return said
