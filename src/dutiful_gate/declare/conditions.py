@@ -266,10 +266,7 @@ class Obeying(OfValue):
         return f"{bind(takes.fits, 'takes')}({value}) and {source}" if takes is not None else f"({source})"
 
     def told(self, wire: Callable[[Path], str]) -> str:
-        faces = self.rule.faces("value", ANY_VALUE, _no_name)
-        numbers = {name: _shown(held) for name, held in self.rule.numbers().items()}
-        words = [face.needs.format_map({**numbers, "phrase": "a value"}) for face in faces]
-        return f"{wire(self.path)} is {' and '.join(dict.fromkeys(words))}"
+        return f"{wire(self.path)} is {_words_of(self.rule)}"
 
     def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
         facts = look(())
@@ -287,6 +284,13 @@ class Obeying(OfValue):
         return f"{told_path(self.path)}.obeys({self.rule})"
 
     __repr__ = __str__
+
+
+def _words_of(rule: Rule) -> str:
+    """What a rule asks for, in words."""
+    numbers = {name: _shown(held) for name, held in rule.numbers().items()}
+    faces = rule.faces("value", ANY_VALUE, _no_name)
+    return " and ".join(dict.fromkeys(face.needs.format_map({**numbers, "phrase": "a value"}) for face in faces))
 
 
 def _no_name(constant: object, hint: str) -> str:
@@ -363,7 +367,7 @@ class Over(OfValue):
         return f"{self.word}({test} for {item} in {value})"
 
     def told(self, wire: Callable[[Path], str]) -> str:
-        inner = str(self.inner) if isinstance(self.inner, Rule) else self.inner.told(".".join)
+        inner = _words_of(self.inner) if isinstance(self.inner, Rule) else self.inner.told(".".join)
         return f"{self.word} of {wire(self.path)}: {inner}"
 
     def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
