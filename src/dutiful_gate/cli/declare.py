@@ -61,6 +61,7 @@ def declare(
         console(stderr=True).print(f"{into} written", markup=False)
     elif out.is_terminal:
         out.print(Syntax(text.rstrip(), "python", theme="ansi_dark", background_color="default"))
+        out.print()
     else:
         click.echo(text, nl=False)
     console(stderr=True).print(text.summary(places=places), markup=False, highlight=False)

@@ -34,7 +34,7 @@ class Declarations(str):
 
     def summary(self, *, places: bool = False) -> str:
         """What became of the document, in a few lines for people; with the places of all that stays a document."""
-        lines = [f"{_count(self.records, 'record')}, {_count(self.names, 'other name')}"]
+        lines = [_count(self.records, "record") + (f", {_count(self.names, 'other name')}" if self.names else "")]
         if not self.embedded:
             lines[0] += "; all of it is types and rules"
         else:
