@@ -126,7 +126,7 @@ def judged_in_all_ways(gate: Gate[Any], data: Any) -> set[bool]:
     engine: Any = gate._engine
     teller, root = engine._teller, engine.root
     quick, teller.quick = teller.quick, None
-    found = Found()
+    found = Found(10_000)
     said = {gate.accepts(data), bool(gate.examine(data))}
     try:
         with engine._memory.kept(engine.recursive):

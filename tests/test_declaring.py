@@ -58,6 +58,9 @@ SAID: list[tuple[dict[str, Any], str, list[str]]] = [
     ({"oneOf": [{"type": "string", "minLength": 3}, {"type": "string", "pattern": "a"}]}, "2020-12",
      ['Annotated[Annotated[str, it.length >= 3] | Annotated[str, it.contains("a")], unambiguous]']),
     ({"oneOf": [{"type": "string"}, {"type": "integer"}, {"enum": [None, True]}]}, "2020-12", ["str | int | Literal[None, True]"]),
+    ({"oneOf": [{}, {"const": 1}, {"enum": [2, "long"]}], "maxLength": 3}, "2020-12", ["together] | Literal[1] | Literal[2], unambiguous]"]),
+    ({"oneOf": [{"enum": [1, 2]}, {"enum": [2, 3]}]}, "2020-12", ["Annotated[Literal[1, 2] | Literal[2, 3], unambiguous]"]),
+    ({"type": ["integer", "null"], "oneOf": [{"enum": [1, 2]}, {"enum": [2, 3, None]}]}, "2020-12", ["Annotated[Literal[1, 2] | Literal[2, 3, None], unambiguous]"]),
     ({"type": "string", "pattern": r"^\p{Lu}.*$"}, "2020-12", [r'it.has(ecma(r"^\p{Lu}.*$"))']),
     ({"type": "string", "not": {"enum": ["a", "b"]}}, "2020-12", ['it != "a"', 'it != "b"']),
     ({"type": ["string", "null"], "not": {"type": "null"}}, "2020-12", ["gate = Gate(str)"]),
@@ -169,6 +172,8 @@ def test_what_falls_back_is_told_and_no_more_is_kept_than_it_needs() -> None:
     summary = text.summary(places=True)
     assert "1 schema with a part that stays a document, fits(...): if (1), then (1)" in summary
     assert "  #/$defs/d0/properties/odd: if, then" in summary
+    doubled = {"oneOf": [{}, {"const": 1}, {"enum": [1, "long"]}], "maxLength": 3}
+    assert "NotText" not in declarations_of(doubled), "no name is left that nothing uses"
     judged_alike(document, text, "2020-12", 200)
 
 

@@ -174,6 +174,16 @@ def test_messages(document: Any, data: Any, message: str) -> None:
     assert fault.message == message
 
 
+LOOSE = {"$id": "in", "$recursiveAnchor": True, "additionalProperties": {"$recursiveRef": "#"}}
+OUT = {"$id": "out", "$recursiveAnchor": True, "pattern": "(", "$defs": {"a": {"$ref": "in"}}}
+
+
+def scoped(load: dict[str, Any]) -> dict[str, Any]:
+    """A document whose part is reached by nothing but the dynamic scope."""
+    inner = {"$id": "in", "items": {"$dynamicRef": "#load"}, "$defs": {"own": {"$dynamicAnchor": "load"}}}
+    return {"$ref": "in", "$defs": {"inner": inner, "load": load}}
+
+
 WRONG: list[tuple[Any, dict[str, Any], str]] = [
     ({"type": "intger"}, {}, r"breaks 2020-12 at /type: needs one of these: array, boolean"),
     ({"properties": {"a": {"minLength": -1}}}, {}, r"at /properties/a/minLength: needs a number of at least 0; got -1"),
@@ -194,6 +204,23 @@ WRONG: list[tuple[Any, dict[str, Any], str]] = [
     ({"$ref": "#"}, {}, "refers to itself without taking a step"),
     ({"anyOf": [{"$ref": "#/$defs/a"}], "$defs": {"a": {"not": {"$ref": "#"}}}}, {}, "refers to itself"),
     ({"$schema": "https://quays.example/own"}, {}, "is no edition of the standard and was not handed over"),
+    *[
+        (
+            {"$schema": f"https://json-schema.org/draft/{draft}/schema", "$id": "https://quays.example/root", **each},
+            {},
+            message,
+        )
+        for draft, each, message in [
+            ("2020-12", scoped({"$dynamicAnchor": "load", "$ref": "gone.json"}), "'https://quays.example/gone.json'"),
+            ("2020-12", scoped({"$dynamicAnchor": "load", "pattern": "("}), r"the pattern '\('"),
+            (
+                "2020-12",
+                scoped({"$dynamicAnchor": "load", "not": {"$ref": "#/$defs/lost"}}),
+                r"nothing stands at /\$defs",
+            ),
+            ("2019-09", {"$ref": "out#/$defs/a", "$defs": {"out": OUT, "in": LOOSE}}, r"the pattern '\('"),
+        ]
+    ],
     ([], {}, "is a record or a boolean"),
     ({}, {"dialect": "draft-03"}, "dialect='draft-03' is not known"),
     ({}, {"formats": "ignore"}, "formats='ignore' is no way to treat formats"),

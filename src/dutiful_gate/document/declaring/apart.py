@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-from ..judging.library import Node
 from ..judging.sound import list_parts, number_bounds
 from .meaning import Meaning, Part, Piece, Said, TooMany, gathered
 
@@ -16,7 +15,7 @@ _MOST_PAIRS = 2_000
 class Apart:
     """Tells schemas apart; what was found is remembered."""
 
-    def __init__(self, judges: Callable[[Node, Any], bool]) -> None:
+    def __init__(self, judges: Callable[[Piece, Any], bool]) -> None:
         self.judges = judges
         self.meanings: dict[Part, Meaning | None] = {}
         self.found: dict[tuple[int, int, int], bool] = {}
@@ -59,7 +58,7 @@ class Apart:
         for first, second in ((one, other), (other, one)):
             values = self.values_of(first)
             if values is not None:
-                return all(not all(self.judges(piece.node, value) for piece in second.pieces) for value in values)
+                return all(not all(self.judges(piece, value) for piece in second.pieces) for value in values)
         if depth:
             for first, second in ((one, other), (other, one)):
                 for options in self.options(first):

@@ -159,15 +159,14 @@ class Meaning:
         """Admit a kind no longer."""
         self.kinds = tuple(each for each in self.kinds if each != kind)
 
-    def values(self, judges: Callable[[Node, Any], bool]) -> list[Any] | None:
+    def values(self, judges: Callable[[Piece, Any], bool]) -> list[Any] | None:
         """The few values that it admits; None where they are not told one by one."""
         if not self.constants:
             return None
         first = min((values for _, values in self.constants), key=len)
-        nodes = [piece.node for piece in self.pieces]
         found: dict[Any, Any] = {}
         for value in first:
-            if kind_of(value, self.kinds) and all(judges(node, value) for node in nodes):
+            if kind_of(value, self.kinds) and all(judges(piece, value) for piece in self.pieces):
                 found.setdefault(keyed(value), value)
         return list(found.values())
 

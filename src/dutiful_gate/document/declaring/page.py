@@ -10,7 +10,7 @@ from ...report.fault import pointer
 from ..judging.engine import DocumentEngine
 from ..judging.library import Library, Node
 from .lines import TEXTS, WIDTH, laid_out
-from .meaning import Part
+from .meaning import Part, Piece
 from .parts import needed, pruned
 from .words import Hint, Names, literal, property_names
 
@@ -54,6 +54,7 @@ class Page:
         self.uses_documents = False
         self.embeds: dict[str, set[str]] = {}
         self.kept: list[Node] = []
+        self.lessened: dict[Piece, Node] = {}
         self.left_out: list[str] = []
         self.unknown_formats: dict[str, int] = {}
 
@@ -105,8 +106,7 @@ class Page:
 
     def is_converted(self, told: str) -> bool:
         """Whether values of a type may differ from what JSON has for them."""
-        bare = TEXTS.sub('""', told)
-        return bool(_NOT_PLAIN.search(bare)) or not self.converted.isdisjoint(re.findall(r"[A-Za-z_]\w*", bare))
+        return bool(_NOT_PLAIN.search(TEXTS.sub('""', told))) or not self.converted.isdisjoint(_names_in(told))
 
     def is_union(self, told: str) -> bool:
         """Whether a type is a union, which another one around it would take apart."""
@@ -169,9 +169,13 @@ class Page:
             return [f"it.length <= {high}"]
         return [f"it.length >= {low}" if high is None else f"it.length.between({low}, {high})"]
 
-    def judges(self, node: Node, value: Any) -> bool:
-        """Whether a value that the document holds is sound by a schema in it."""
-        return self.engine.judges(node, value)
+    def judges(self, asked: Node | Piece, value: Any) -> bool:
+        """Whether a value that the document holds is sound by a schema in it, or by what is at hand of one."""
+        if isinstance(asked, Piece):
+            if asked.without and asked not in self.lessened:
+                self.lessened[asked] = self.library.without(asked.node, asked.without)
+            asked = self.lessened.get(asked, asked.node)
+        return self.engine.judges(asked, value)
 
     # What has no form in types
 
@@ -218,6 +222,9 @@ class Page:
         if self.uses_documents:
             parts.append(laid_out(f"DOCUMENTS: dict[str, Any] = {literal(documents)}"))
         parts += classes
+        # What was tried first, and then kept as a document, may have been all that a name was for.
+        used = set(re.findall(r"\w+", "\n".join([*classes, *self.aliases, root])))
+        self.shared_aliases = {told: name for told, name in self.shared_aliases.items() if name in used}
         lines = [*(f"{name} = {told}" for told, name in self.shared_aliases.items()), *self.aliases]
         named = "\n".join(map(laid_out, lines))
         gate = laid_out(f"gate = Gate({root}{words})")
@@ -229,7 +236,7 @@ class Page:
 
     def header(self, body: str) -> str:
         """The imports of what the module uses."""
-        used = set(re.findall(r"[A-Za-z_]\w*", TEXTS.sub('""', body)))
+        used = _names_in(body)
         self.use("typing", "Any")
         lines = []
         for module in sorted(self.imports, key=lambda module: (module == "dutiful_gate", module)):
@@ -240,6 +247,11 @@ class Page:
                     line if len(line) <= WIDTH else "\n".join([f"from {module} import (", *_listed(names), ")"])
                 )
         return "\n".join([*lines[:-1], "", lines[-1]] if len(lines) > 1 else lines)
+
+
+def _names_in(source: str) -> set[str]:
+    """The names that source speaks of, texts left out."""
+    return set(re.findall(r"[A-Za-z_]\w*", TEXTS.sub('""', source)))
 
 
 def _listed(names: list[str]) -> list[str]:

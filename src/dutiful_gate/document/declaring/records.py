@@ -388,7 +388,7 @@ class Records:
         told = next((node for node in nodes if "default" in node.raw), None)
         if needed or told is None:
             return None
-        if all(page.judges(piece.node, told.raw["default"]) for piece in part):
+        if all(page.judges(piece, told.raw["default"]) for piece in part):
             return (told.raw["default"],)
         page.left_out.append(f"{page.place(told)}: it is refused by its own schema")
         return None

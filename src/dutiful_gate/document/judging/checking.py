@@ -5,7 +5,7 @@ What cannot be used is a DeclarationError; or, where flaws are only told, a keyw
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 from ...declare.errors import DeclarationError
@@ -14,10 +14,10 @@ from ...declare.limits import Limits, deepest
 from ...report.fault import pointer
 from ..document import Flaw
 from ..plain_document import TOO_DEEP as NESTS_TOO_DEEP
-from .library import MissingDocument, MissingDocuments, Node, held_schemas
+from .library import MissingDocument, MissingDocuments, Node, Resource, held_schemas
 from .metaschemas import standard_document
 from .patterns import searcher
-from .sound import Say, active
+from .sound import Say, active, dynamic_name
 
 _DEFINITIONS = frozenset(["$defs", "definitions"])
 IN_PLACE = frozenset(["allOf", "anyOf", "oneOf", "not", "if", "then", "else", "dependentSchemas", "dependencies"])
@@ -75,8 +75,9 @@ class Checker:
         beside: dict[Node, list[Node]] = {}
         every: dict[Node, list[Node]] = {}
         waiting, seen, documents = [root], {root}, {id(root.document)}
-        while waiting:
+        while waiting or (waiting := [node for node in self.led_by_scope(seen) if node not in seen]):
             node = waiting.pop()
+            seen.add(node)
             if not isinstance(node.raw, dict):
                 continue
             if id(node.document) not in documents:
@@ -129,6 +130,25 @@ class Checker:
                     self.note(node, word, missing)
             except DeclarationError as error:
                 self.note(node, word, error)
+        return found
+
+    def led_by_scope(self, reached: Iterable[Node]) -> dict[Node, None]:
+        """The schemas that dynamic references may lead to, by the resources that judging may have come through."""
+        found: dict[Node, None] = {}
+        if not self.library.dynamic:
+            return found
+        names: set[str] = set()
+        resources: dict[Resource, None] = {}
+        for node in reached:
+            resources[node.resource] = None
+            words = active(node) if isinstance(node.raw, dict) else {}
+            leads = [words.get(word) for word in ("$dynamicRef", "$recursiveRef")]
+            names |= {dynamic_name(lead) for lead in leads if isinstance(lead, str)}
+        for resource in resources:
+            found.update((node, None) for name, node in resource.dynamic.items() if name in names)
+            root = resource.root
+            if "" in names and isinstance(root.raw, dict) and root.raw.get("$recursiveAnchor") is True:
+                found[root] = None
         return found
 
     def keywords(self, node: Node) -> None:

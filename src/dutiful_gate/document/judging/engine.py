@@ -23,6 +23,8 @@ from .plain import LISTS
 from .sound import Judges, Say, Scope, Sounder, active, types_of
 from .tell import TOO_DEEP, Teller
 
+_MOST_FOUND, _MOST_OF_OUTPUT = 500, 10_000
+
 
 class Findings:
     """What one look at data found, in the form a gate takes it."""
@@ -81,7 +83,7 @@ class DocumentEngine:
         say = Say(library, formats, limits.items, judges)
         self._teller = Teller(say, limits.depth)
         self._sounder = Sounder(say, self._teller.sound)
-        self._teller.quick = lambda node, value, scope: self._sounder.call(node)(value, scope)
+        self._teller.quick = self._sounder.ready
         checked = Checker(say, DocumentEngine, tell=tell).checked(self.root)
         self.recursive = self._sounder.remembers = checked.leads_back
         self.flaws = checked.flaws
@@ -138,19 +140,24 @@ class DocumentEngine:
     def collect(self, data: Any) -> tuple[Any, Findings]:
         """The data or FAILED, and every fault."""
         try:
-            found = self._found(data, None)
+            found = self._found(data, None, self._most_found)
             return (FAILED if found else data), Findings(found, self.limits.faults, data)
         except DeclarationError:
             raise
         except Exception:  # what follows holds nothing but plain data, so that an error of our own is raised again
             data = without_liars(data, typed=False)
-        found = self._found(data, None)
+        found = self._found(data, None, self._most_found)
         if not found:
             found.note(Finding((), UNREADABLE, None, None, Ask(data).route))
         return FAILED, Findings(found, self.limits.faults, data)
 
-    def _found(self, data: Any, notes: list[Note] | None) -> Found:
-        found = Found()
+    @property
+    def _most_found(self) -> int:
+        """How many findings are told one by one, before those are chosen that come first in the data."""
+        return max(_MOST_FOUND, 2 * self.limits.faults)
+
+    def _found(self, data: Any, notes: list[Note] | None, most: int = _MOST_OF_OUTPUT) -> Found:
+        found = Found(most)
         try:
             with self._memory.kept(self.recursive):
                 self._teller.judged(self.root, Ask(data, found=found, notes=notes))
@@ -158,7 +165,7 @@ class DocumentEngine:
                 raise RecursionError
         except RecursionError:
             deep = TOO_DEEP.but(expected={"most": self.limits.depth})
-            found = Found()
+            found = Found(most)
             found.note(Finding((), deep, data, data, Ask(data).route))
         return found
 

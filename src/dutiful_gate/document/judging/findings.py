@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from ...report.cause import Cause
 from ...report.fault import Path
+from .library import Node
 from .sound import Scope
 
 
@@ -32,7 +33,7 @@ START = Route(None, ())
 class Finding:
     """One keyword that refused one value; `branches` are the findings of each alternative that failed."""
 
-    __slots__ = ("branches", "cause", "closest", "given", "path", "route", "value")
+    __slots__ = ("_cause", "branches", "closest", "given", "path", "place", "route", "value")
 
     def __init__(
         self,
@@ -42,15 +43,34 @@ class Finding:
         value: Any,
         route: Route,
         branches: Sequence[list[Finding]] = (),
+        place: tuple[Node, tuple[str | int, ...]] | None = None,
     ) -> None:
         self.path = path
-        self.cause = cause
+        self._cause = cause
+        self.place = place
         self.given = given
         self.value = value
         self.route = route
         self.branches = branches
         # What its closest alternative says, put together once: alternatives inside alternatives share findings.
         self.closest: list[Finding] | None = None
+
+    @property
+    def code(self) -> str:
+        """The code of its cause."""
+        return self._cause.code
+
+    @property
+    def cause(self) -> Cause:
+        """Why, with the place of the keyword in the document: put together for what is told only."""
+        if self.place is not None:
+            node, words = self.place
+            self._cause, self.place = self._cause.but(keyword=node.location(*words)), None
+        return self._cause
+
+    @cause.setter
+    def cause(self, cause: Cause) -> None:
+        self._cause = cause
 
 
 class Found(list[Finding]):
@@ -59,10 +79,11 @@ class Found(list[Finding]):
     Of those past that number one is counted for each item or property that is not sound.
     """
 
-    __slots__ = ("lost", "unsure")
+    __slots__ = ("lost", "most", "unsure")
 
-    def __init__(self) -> None:
+    def __init__(self, most: int) -> None:
         super().__init__()
+        self.most = most
         self.lost = 0
         self.unsure: dict[Path, None] = {}
 
@@ -76,15 +97,12 @@ class Found(list[Finding]):
     @property
     def is_full(self) -> bool:
         """Whether further ones are only counted."""
-        return len(self) >= _MOST
+        return len(self) >= self.most
 
     @property
     def total(self) -> int:
         """How many there were."""
         return len(self) + self.lost
-
-
-_MOST = 10_000
 
 
 class Note(NamedTuple):
@@ -171,7 +189,7 @@ def _closest(finding: Finding) -> list[Finding] | None:
     ranked: list[tuple[tuple[bool, bool, int], list[Finding]]] = []
     for branch in finding.branches:
         inner = spoken(branch)
-        off = any(each.path == finding.path and each.cause.code in ("kind", "choice", "branch") for each in inner)
+        off = any(each.path == finding.path and each.code in ("kind", "choice", "branch") for each in inner)
         tagged = any(
             len(each.path) == len(finding.path) + 1 and each.cause.keyword.endswith(("/const", "/enum"))
             for each in inner

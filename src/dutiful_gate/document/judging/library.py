@@ -185,6 +185,12 @@ class Library:
             if isinstance(held, dict):
                 waiting.extend((at + step, inner, node.resource) for step, inner in _held(held, node.draft))
 
+    def without(self, node: Node, words: frozenset[str]) -> Node:
+        """A schema as it would be without some of its keywords; it stands where the whole one does."""
+        self._numbers += 1
+        left = {word: held for word, held in node.raw.items() if word not in words}
+        return Node(node.document, node.steps, left, node.resource, self._numbers)
+
     def _identify(self, node: Node) -> None:
         """See to the keywords that name a schema."""
         raw, resource = node.raw, node.resource

@@ -91,6 +91,7 @@ class Sounder:
         self.remembers = False
         self.namespace: dict[str, Any] = {}
         self.units: list[Unit] = []
+        self._compiled: set[str] = set()
 
     def function(self, node: Node) -> str:
         """The name of the function for a schema; it is compiled when it is first called."""
@@ -110,6 +111,15 @@ class Sounder:
         name = self.function(node)
         return lambda value, scope: self.namespace[name](value, scope)
 
+    def ready(self, node: Node) -> Judge:
+        """The compiled function itself."""
+        name = f"judge_{node.number}"
+        if name not in self._compiled:
+            self.function(node)
+            self.compile(node, name)
+        judge: Judge = self.namespace[name]
+        return judge
+
     def compile(self, node: Node, name: str) -> None:
         """Put the compiled function in the place of the one that stood for it."""
         with self._lock:
@@ -123,6 +133,7 @@ class Sounder:
             self.units.append(unit)
             if self.remembers:
                 self.namespace[name] = self._remembering(unit.call, name)
+            self._compiled.add(name)
 
     def _remembering(self, call: Judge, name: str) -> Judge:
         """A function that judges the same data once, while one question is answered."""
@@ -478,7 +489,7 @@ def dynamic_lead(library: Library, node: Node, word: str, reference: str) -> Cal
             return first
 
         return recursive
-    name = unquote(reference.partition("#")[2])
+    name = dynamic_name(reference)
 
     def dynamic(scope: Scope) -> Node:
         if first.resource.dynamic.get(name) is not first:
@@ -489,6 +500,11 @@ def dynamic_lead(library: Library, node: Node, word: str, reference: str) -> Cal
         return first
 
     return dynamic
+
+
+def dynamic_name(reference: str) -> str:
+    """The anchor that a dynamic reference looks for; "" for `$recursiveRef`."""
+    return unquote(reference.partition("#")[2])
 
 
 def number_bounds(words: dict[str, Any]) -> list[tuple[str, Any]]:

@@ -6,7 +6,7 @@ sound functions leave to it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -25,6 +25,7 @@ from .sound import (
     NUMBER_WORDS,
     RECORD_WORDS,
     TEXT_WORDS,
+    Judge,
     Say,
     Scope,
     active,
@@ -57,10 +58,18 @@ class Teller:
     def __init__(self, say: Say, most_deep: int) -> None:
         self.say = say
         self.unsure: frozenset[Node] = frozenset()
-        self.quick: Callable[[Node, Any, Scope], bool] | None = None
+        self.quick: Callable[[Node], Judge] | None = None
         self.library = say.library
         self.memory = say.memory
         self.most_deep = most_deep
+        self._words: dict[Node, dict[str, Any]] = {}
+
+    def words(self, node: Node) -> dict[str, Any]:
+        """The keywords of a schema, see `active`."""
+        words = self._words.get(node)
+        if words is None:
+            words = self._words[node] = active(node)
+        return words
 
     def sound(self, node: Node, value: Any, scope: Scope) -> bool:
         """Yes or no, for schemas whose keywords depend on what others looked at."""
@@ -79,7 +88,7 @@ class Teller:
         mark = ("told", node, id(ask.value), ask.path, ask.scope, ask.found is None)
         known = memory.get(mark)
         if known is None:
-            found = None if ask.found is None else Found()
+            found = None if ask.found is None else Found(ask.found.most)
             seen = self._judged(node, Ask(ask.value, ask.scope, ask.path, ask.route, found))
             known = memory[mark] = (ask.value, seen, found)
         _, seen, found = known
@@ -133,13 +142,16 @@ class _Sitting:
             raise _Refused
         path = ask.path if at is None else (*ask.path, at)
         given = ask.value if value is None and at is None else value
-        placed = cause.but(keyword=self.node.location(*words))
-        ask.found.note(Finding(path, placed, given, given, Route(ask.route, words), branches))
+        ask.found.note(Finding(path, cause, given, given, Route(ask.route, words), branches, (self.node, words)))
 
     def rule(self, rule: Rule, facts: Facts, word: str) -> None:
         """A keyword that says the same as a rule of ours speaks with its words."""
         face = rule.faces("value", facts, lambda constant, hint: hint)[-1]
         self.refuse(Cause(face.code, face.needs, rule.numbers(), facts.phrase, face.got), word)
+
+    def aside(self) -> Found:
+        """A list of its own for what may not count in the end."""
+        return Found(0 if self.ask.found is None else self.ask.found.most)
 
     def note(self, word: str, held: Any) -> None:
         if self.ask.notes is not None:
@@ -152,10 +164,9 @@ class _Sitting:
         if kid.raw is False:
             self.forbidden(step, value, *words)
             return False
-        ask, quick = self.ask, self.teller.quick
-        # What is sound needs no closer look, when only faults are asked for.
-        if quick is not None and ask.found is not None and ask.notes is None and kid not in self.teller.unsure:
-            if quick(kid, value, ask.scope):
+        ask, sound = self.ask, self.swift(kid)
+        if sound is not None and ask.found is not None:
+            if sound(value, ask.scope):
                 return True
             if ask.found.is_full:
                 ask.found.lost += 1
@@ -166,6 +177,23 @@ class _Sitting:
         self.seen.unsure.update(seen.unsure)
         return True
 
+    def swift(self, kid: Node) -> Judge | None:
+        """What tells quickly which values need no closer look, where only faults are asked for."""
+        ask, quick = self.ask, self.teller.quick
+        if quick is None or ask.found is None or ask.notes is not None or kid in self.teller.unsure:
+            return None
+        return quick(kid)
+
+    def each(self, kid: Node, held: Any, steps: Iterable[Any], *words: str | int) -> None:
+        """The same for many parts of the value, by one schema."""
+        ask, found = self.ask, self.ask.found
+        sound = self.swift(kid) if isinstance(kid.raw, dict) else None
+        for step in steps if kid.raw is not True else ():
+            if found is None or len(found) < found.most or sound is None:
+                self.into(kid, step, held[step], *words)
+            elif not sound(held[step], ask.scope):
+                found.lost += 1
+
     def _end(self) -> bool:
         if self.ask.found is None:
             raise _Refused
@@ -173,7 +201,9 @@ class _Sitting:
 
     def forbidden(self, step: Any, value: Any, *words: str | int) -> None:
         """The schema `false` where a property or an item is."""
-        if isinstance(self.ask.value, dict):
+        if self.ask.found is not None and self.ask.found.is_full:
+            self.ask.found.lost += 1
+        elif isinstance(self.ask.value, dict):
             known = tuple(name for name, held in self.words.get("properties", {}).items() if held is not False)
             self.refuse(UnknownKey(known=known), *words, at=step, value=step)
         else:
@@ -195,7 +225,7 @@ class _Sitting:
             return self.seen
         if self.teller.library.dynamic:
             ask.scope = entered(ask.scope, node.resource)
-        self.words = active(node)
+        self.words = self.teller.words(node)
         unusable = self.teller.library.unusable.get(node)
         if unusable is not None and any(_has_a_say(word, value) for word in unusable):
             self.unsure()
@@ -330,8 +360,7 @@ class _Sitting:
             self.note(str(first[0].steps[len(self.node.steps)]), True if len(first) >= len(value) else len(first) - 1)
         if rest is not None:
             word = str(rest.steps[-1])
-            for number in range(len(first), len(value)):
-                self.into(rest, number, value[number], word)
+            self.each(rest, value, range(len(first), len(value)), word)
             self.seen.items.update(range(len(value)))
             if len(value) > len(first):
                 self.note(word, True)
@@ -380,22 +409,22 @@ class _Sitting:
         words, node = self.words, self.node
         looked: dict[str, list[str]] = {}
         properties, patterns = words.get("properties", {}), words.get("patternProperties", {})
-        for name in properties:
-            if name in value:
+        # In the order of the data: past the most findings, the first ones in it are those that are told.
+        for name in value:
+            if name in properties:
                 self.into(node.kid("properties", name), name, value[name], "properties", name)
                 looked.setdefault("properties", []).append(name)
         for pattern in patterns:
             search = searcher(node, pattern)
-            for name, item in value.items():
-                if isinstance(name, str) and search(name):
-                    self.into(node.kid("patternProperties", pattern), name, item, "patternProperties", pattern)
-                    looked.setdefault("patternProperties", []).append(name)
+            names = [name for name in value if isinstance(name, str) and search(name)]
+            self.each(node.kid("patternProperties", pattern), value, names, "patternProperties", pattern)
+            if names:
+                looked.setdefault("patternProperties", []).extend(names)
         self.seen.keys.update(name for names in looked.values() for name in names)
         own = {name for names in looked.values() for name in names}
         if "additionalProperties" in words:
             rest = [name for name in value if name not in own]
-            for name in rest:
-                self.into(node.kid("additionalProperties"), name, value[name], "additionalProperties")
+            self.each(node.kid("additionalProperties"), value, rest, "additionalProperties")
             self.seen.keys.update(rest)
             looked["additionalProperties"] = rest
         for word, names in looked.items():
@@ -409,7 +438,14 @@ class _Sitting:
                 raise _Refused
             self.seen.unsure.update(seen.unsure)
             return
-        found = Found()
+        sound = self.swift(kid)
+        if sound is not None:
+            if sound(key, self.ask.scope):
+                return
+            if self.ask.found.is_full:
+                self.ask.found.lost += 1
+                return
+        found = self.aside()
         route = Route(self.ask.route, ("propertyNames",))
         self.teller.judged(kid, Ask(key, self.ask.scope, (*self.ask.path, key), route, found))
         for finding in found:
@@ -459,7 +495,7 @@ class _Sitting:
         self.seen.perhaps = True
         told: list[tuple[Found, Seen | None]] = []
         for word in ("then", "else"):
-            found = Found()
+            found = self.aside()
             ask = self.ask.beside(word, found=found, quiet=self.ask.found is None)
             told.append((found, self.teller.judged(self.node.kid(word), ask) if word in self.words else Seen()))
         if all(seen is None for _, seen in told):
@@ -475,7 +511,7 @@ class _Sitting:
         perhaps = 0
         failed: list[list[Finding]] = []
         for number in range(len(options)):
-            found = Found()
+            found = self.aside()
             quiet = self.ask.found is None
             ask = self.ask.beside(word, number, found=found, quiet=quiet)
             seen = self.teller.judged(self.node.kid(word, number), ask)
