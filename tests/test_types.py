@@ -14,7 +14,7 @@ from decimal import Decimal
 from enum import Enum, IntEnum
 from ipaddress import IPv4Address, IPv4Network, IPv6Address
 from pathlib import Path
-from typing import Annotated, Any, Literal, NamedTuple, NotRequired, TypedDict
+from typing import Annotated, Any, Literal, NamedTuple, Never, NotRequired, TypedDict
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -227,6 +227,11 @@ TABLE: dict[str, tuple[Any, dict[Source, tuple[Cell, Cell, Cell, Cell]]]] = {
         T: ((["1"], (1,)), ({}, "kind"), (["x"], "reading"), ("1", (1,))),
         N: (((1, 2), SAME), ({1}, "kind"), (("x",), "kind"), ((), ())),
     }),
+    "tuple[int, *tuple[str, ...]]": (tuple[int, *tuple[str, ...]], {
+        J: (([1, "a", "b"], (1, "a", "b")), ("1a", "kind"), ([1, 2], "kind"), ([], "count")),
+        T: ((["1", "a"], (1, "a")), ({}, "kind"), (["x", "a"], "reading"), ([], "count")),
+        N: (((1, "a"), SAME), ({1}, "kind"), ((1, 2), "kind"), ((), "count")),
+    }),
     "dict[str, int]": (dict[str, int], {
         J: (({"a": 1}, SAME), ([], "kind"), ({"a": "x"}, "kind"), ({}, {})),
         T: (({"a": "1"}, {"a": 1}), ("a", "kind"), ({"a": "x"}, "reading"), ({}, {})),
@@ -286,6 +291,11 @@ TABLE: dict[str, tuple[Any, dict[Source, tuple[Cell, Cell, Cell, Cell]]]] = {
         J: ((None, None), (0, "kind"), None, ("", "kind")),
         T: (("", None), (0, "kind"), ("x", "kind"), (" ", None)),
         N: ((None, None), (0, "kind"), None, None),
+    }),
+    "Never": (Never, {
+        J: (None, (1, "kind"), None, ({}, "kind")),
+        T: (None, ("1", "kind"), None, ("", "kind")),
+        N: (None, (1, "kind"), None, ((), "kind")),
     }),
     "Any": (Any, {
         J: (({"a": [1, None]}, SAME), (object(), "kind"), ([math.nan], "reading"), ("\ud800", "reading")),
