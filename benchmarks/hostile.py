@@ -103,6 +103,24 @@ def piled(depth: int) -> Any:
 
 TWENTY: Any = fields(20)
 TWENTIES: Any = list.__class_getitem__(TWENTY)
+
+
+def meeting(levels: int) -> dict[str, Any]:
+    """A document that comes to each of its levels twice from the one before."""
+    after = [{"$ref": f"#/$defs/d{at + 1}"} for at in range(levels)]
+    return {
+        "items": after[0],
+        "$defs": {**{f"d{at + 1}": {"anyOf": [lead, {"not": lead}, False]} for at, lead in enumerate(after[1:])}, f"d{levels}": {"const": "y"}},
+    }  # fmt: skip
+
+
+CRANES = {
+    "items": {
+        "type": "object",
+        "required": ["berth"],
+        "properties": {"name": {"type": "string"}, "reach": {"items": {"type": "number"}}},
+    }
+}
 LOOP = {
     "anyOf": [
         {"type": "object", "properties": {"a": {"$ref": "#"}}, "required": ["x"]},
@@ -151,6 +169,12 @@ INPUTS: list[tuple[str, Gate[Any], Callable[[int], str], int]] = [
     ("a tree, unsound at a leaf", Gate(Tree), lambda n: json.dumps({"kids": [{"v": 1, "kids": [{"v": 2}] * 5}] * n + [{"v": "x"}]}), 4_000),
     ("options that fail at their last item", Gate(Pile), lambda n: json.dumps(piled(n)), 15),
     ("a type that leads to itself, unsound", Gate(Cargo), lambda n: json.dumps([{"a": [1, None]}] * n + ["x"]), 8_000),
+    ("items refused by a document", Gate.from_schema({"items": {"type": "integer"}}), lambda n: json.dumps(["x"] * n), 200_000),
+    ("records refused by a document", Gate.from_schema(CRANES), lambda n: json.dumps([{"name": 1, "reach": ["x", "y"]}] * n), 40_000),
+    ("alternatives refused by a document", Gate.from_schema({"items": {"anyOf": [{"type": "string"}, {"$ref": "#/items/anyOf/0"}]}}), lambda n: json.dumps([7] * n), 200_000),
+    ("names refused by a document", Gate.from_schema({"propertyNames": {"maxLength": 2}}), lambda n: json.dumps({f"name {i}": i for i in range(n)}), 100_000),
+    ("properties refused by a document", Gate.from_schema({"properties": {"a": {}}, "additionalProperties": False}), lambda n: json.dumps({f"name {i}": i for i in range(n)}), 100_000),
+    ("a document of branches that meet", Gate.from_schema(meeting(50)), lambda n: json.dumps(["x"] * n), 10),
     ("a document that leads to itself twice", Gate.from_schema(LOOP), lambda n: json.dumps(chain(n, 1, "a")), 15),
     ("a tag that names nothing, in a list", Gate(list[Crate | Pallet]), lambda n: json.dumps([{"kind": "drum"}] * n), 20_000),
     ("options that all fail, in a list", Gate(list[int | bool | date | None]), lambda n: json.dumps(["x"] * n), 20_000),

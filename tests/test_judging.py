@@ -386,3 +386,50 @@ def test_what_cannot_be_sampled_is_told_with_its_place() -> None:
     }
     with pytest.raises(CannotSample, match=r"^/port: no sound value was found for #/properties/port; give one there"):
         payloads(Gate.from_schema(document), 1)
+
+
+def two(one: Any, other: Any) -> dict[str, Any]:
+    return {"allOf": [one, other]}
+
+
+# A schema on every level whose branches come to the next one twice, how data grows by a level, and its faults on 40 levels.
+MEETING: dict[str, tuple[Any, Any, int]] = {
+    "allOf": (lambda after: two(after, after), lambda held: held, 1),
+    "anyOf": (lambda after: {"anyOf": [two(after, {"type": "string"}), after]}, lambda held: held, 1),
+    "oneOf": (lambda after: {"oneOf": [two(after, False), after]}, lambda held: held, 1),
+    "if": (lambda after: {"if": after, "then": after, "else": after}, lambda held: held, 1),
+    "not": (lambda after: {"not": {"not": two(after, after)}}, lambda held: held, 1),
+    "looked at": (lambda after: {**two(after, after), "unevaluatedProperties": True}, lambda held: held, 1),
+    "properties": (lambda after: two({"properties": {"a": after}}, {"properties": {"a": after}}), lambda held: {"a": held}, 1),
+    "patterns": (lambda after: {"patternProperties": {"a": after, "^a": after}}, lambda held: {"a": held}, 1),
+    "the rest": (lambda after: two({"additionalProperties": after}, {"properties": {"a": after}}), lambda held: {"a": held}, 1),
+    "items": (lambda after: two({"items": after}, {"prefixItems": [after]}), lambda held: [held], 1),
+    "contains": (lambda after: {"items": after, "contains": after}, lambda held: [held], 41),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("how", MEETING)
+def test_branches_that_meet_are_judged_once(how: str) -> None:
+    """On 40 levels they would be judged a million million times; and what they find in common is told once."""
+    level, grown, count = MEETING[how]
+    levels = {f"d{at}": level({"$ref": f"#/$defs/d{at + 1}"}) for at in range(40)}
+    gate = Gate.from_schema({"$ref": "#/$defs/d0", "$defs": {**levels, "d40": {"type": "integer"}}})
+    sound, unsound = 1, "x"
+    for _ in range(40):
+        sound, unsound = grown(sound), grown(unsound)
+    engine: Any = gate._engine
+    for data, expected in ((sound, True), (unsound, False)):
+        assert (gate.accepts(data), engine.word_for_word(data)) == (expected, expected)
+        assert gate.output(data, "flag") == {"valid": expected}
+    verdict = gate.examine(unsound)
+    assert (len(verdict.faults), verdict.untold) == (count, 0)
+
+
+def test_a_key_and_its_value_break_the_same_keyword_each_for_itself() -> None:
+    short = {"$ref": "#/$defs/short"}
+    gate = Gate.from_schema(
+        {"propertyNames": short, "additionalProperties": short, "$defs": {"short": {"maxLength": 2}}}
+    )
+    assert [str(fault) for fault in gate.examine({"buoy": "buoy"}).faults] == [
+        "/buoy: needs at most 2 characters; got 4", "/buoy: its key needs at most 2 characters; got 4",
+    ]  # fmt: skip

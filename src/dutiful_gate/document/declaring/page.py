@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Final
 
 from ...report.fault import pointer
@@ -12,6 +12,7 @@ from ..judging.library import Library, Node
 from .lines import TEXTS, WIDTH, laid_out
 from .meaning import Part, Piece
 from .parts import needed, pruned
+from .sameness import Meant
 from .words import Hint, Names, literal, property_names
 
 if TYPE_CHECKING:
@@ -117,16 +118,11 @@ class Page:
                 return True
         return told.startswith("Union[") or told in self.unions
 
-    def expanded(self, told: str) -> str:
-        """A type with what its names stand for in their place: alike for types that Python takes for one."""
+    def are_one(self, types: Sequence[str]) -> bool:
+        """Whether Python takes two of some types for one, with what names stand for in their place."""
         meant = dict(line.split(" = ", 1) for line in self.aliases)
         meant |= {name: each for each, name in self.shared_aliases.items()}
-        for _ in range(20):
-            further = re.sub(r"[A-Za-z_]\w*", lambda found: meant.get(found[0], found[0]), told)
-            if further == told or len(further) > 20_000:
-                break
-            told = further
-        return re.sub(r"Annotated\[(.*), together\]", r"\1", told)
+        return len({Meant(meant).of(told) for told in types}) < len(types)
 
     # Expressions
 

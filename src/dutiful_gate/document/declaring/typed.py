@@ -354,7 +354,7 @@ class Typist:
         if clause.word == "oneOf":
             pairs = self.apart.alike([parts[at] for at in there])
             close = {told[there[at]] for pair in pairs for at in pair}
-            if close and len({page.expanded(told[at]) for at in there}) < len(there):
+            if close and page.are_one([told[at] for at in there]):
                 return page.any(), [page.whole(piece.node) for piece in part]
             rules += [page.ours("unambiguous")] if close else []
             # A union inside of one is one option, and is not taken apart.

@@ -15,6 +15,7 @@ from ...report.fault import pointer
 from ..document import Flaw
 from ..plain_document import TOO_DEEP as NESTS_TOO_DEEP
 from .library import MissingDocument, MissingDocuments, Node, Resource, held_schemas
+from .meeting import Meeting
 from .metaschemas import standard_document
 from .patterns import searcher
 from .sound import Say, active, dynamic_name
@@ -43,14 +44,16 @@ class Checked:
     """What came of checking.
 
     `leads_back`  whether the references can come back to where they were
+    `meets`       whether one value can come before the same schema by several roads
     `flaws`       the parts that cannot be used; none unless they are only told
     `unsure`      the schemas by which judging can come to one of those
     """
 
-    __slots__ = ("flaws", "leads_back", "unsure")
+    __slots__ = ("flaws", "leads_back", "meets", "unsure")
 
-    def __init__(self, leads_back: bool, flaws: tuple[Flaw, ...], unsure: frozenset[Node]) -> None:
+    def __init__(self, leads_back: bool, meets: bool, flaws: tuple[Flaw, ...], unsure: frozenset[Node]) -> None:
         self.leads_back = leads_back
+        self.meets = meets
         self.flaws = flaws
         self.unsure = unsure
 
@@ -105,7 +108,9 @@ class Checker:
                 self.note(circle, word, endless)
             beside[circle] = []
         leads_back = _circle(every) is not None or self.library.dynamic
-        return Checked(leads_back, tuple(self.flaws), self.unsure(every))
+        inside = {node: [kid for kid in kids if kid not in beside[node]] for node, kids in every.items()}
+        meets = leads_back or Meeting(beside, inside).at(root)
+        return Checked(leads_back, meets, tuple(self.flaws), self.unsure(every))
 
     def note(self, node: Node, word: str, error: DeclarationError) -> None:
         """One keyword that cannot be used. Raises the error unless flaws are only told."""

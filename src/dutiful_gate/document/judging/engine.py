@@ -32,7 +32,8 @@ class Findings:
     __slots__ = ("_found", "dropped", "excused", "unjudged", "untold")
 
     def __init__(self, found: Found, most: int, data: object) -> None:
-        told = spoken(found)
+        # One keyword that refuses one value is one fault, by however many roads it was come to.
+        told = list({(each.path, each.place, each.is_of_key): each for each in reversed(spoken(found))}.values())[::-1]
         rank = in_document_order(data)
         if len(told) > 1:
             told = sorted(told, key=lambda finding: rank(finding.path))
@@ -58,7 +59,18 @@ class DocumentEngine:
     whose references go round in a circle.
     """
 
-    __slots__ = ("_memory", "_sound", "_sounder", "_teller", "dialect", "flaws", "limits", "recursive", "root")
+    __slots__ = (
+        "_memory",
+        "_sound",
+        "_sounder",
+        "_teller",
+        "dialect",
+        "flaws",
+        "limits",
+        "recursive",
+        "remembers",
+        "root",
+    )
 
     def __init__(
         self,
@@ -85,7 +97,8 @@ class DocumentEngine:
         self._sounder = Sounder(say, self._teller.sound)
         self._teller.quick = self._sounder.ready
         checked = Checker(say, DocumentEngine, tell=tell).checked(self.root)
-        self.recursive = self._sounder.remembers = checked.leads_back
+        self.recursive = checked.leads_back
+        self.remembers = self._sounder.remembers = checked.meets
         self.flaws = checked.flaws
         self._teller.unsure = checked.unsure
         self._memory = say.memory
@@ -96,7 +109,7 @@ class DocumentEngine:
         try:
             if self.recursive and nests_deeper(data, self.limits.depth):
                 return FAILED
-            if not self.recursive:
+            if not self.remembers:
                 return data if self._sound(data, ()) else FAILED
             with self._memory.kept(True):
                 return data if self._sound(data, ()) else FAILED
@@ -123,7 +136,7 @@ class DocumentEngine:
     def word_for_word(self, data: Any) -> bool:
         """Whether data is sound, told by following each keyword instead of by compiled functions."""
         try:
-            with self._memory.kept(self.recursive):
+            with self._memory.kept(self.remembers):
                 sound = self._teller.judged(self.root, Ask(data)) is not None
             return sound and not (self.recursive and nests_deeper(data, self.limits.depth))
         except RecursionError:
@@ -132,7 +145,7 @@ class DocumentEngine:
     def judges(self, node: Node, data: Any) -> bool:
         """Whether data is sound by a schema inside the document."""
         try:
-            with self._memory.kept(self.recursive):
+            with self._memory.kept(self.remembers):
                 return self._sounder.call(node)(data, ())
         except RecursionError:
             return False
@@ -159,7 +172,7 @@ class DocumentEngine:
     def _found(self, data: Any, notes: list[Note] | None, most: int = _MOST_OF_OUTPUT) -> Found:
         found = Found(most)
         try:
-            with self._memory.kept(self.recursive):
+            with self._memory.kept(self.remembers):
                 self._teller.judged(self.root, Ask(data, found=found, notes=notes))
             if not found and self.recursive and nests_deeper(data, self.limits.depth):
                 raise RecursionError

@@ -33,7 +33,7 @@ START = Route(None, ())
 class Finding:
     """One keyword that refused one value; `branches` are the findings of each alternative that failed."""
 
-    __slots__ = ("_cause", "branches", "closest", "given", "path", "place", "route", "value")
+    __slots__ = ("_cause", "_located", "branches", "closest", "given", "is_of_key", "path", "place", "route", "value")
 
     def __init__(
         self,
@@ -48,6 +48,8 @@ class Finding:
         self.path = path
         self._cause = cause
         self.place = place
+        self._located = False
+        self.is_of_key = False
         self.given = given
         self.value = value
         self.route = route
@@ -63,14 +65,17 @@ class Finding:
     @property
     def cause(self) -> Cause:
         """Why, with the place of the keyword in the document: put together for what is told only."""
-        if self.place is not None:
+        if self.place is not None and not self._located:
             node, words = self.place
-            self._cause, self.place = self._cause.but(keyword=node.location(*words)), None
+            self._cause, self._located = self._cause.but(keyword=node.location(*words)), True
         return self._cause
 
-    @cause.setter
-    def cause(self, cause: Cause) -> None:
-        self._cause = cause
+    def of_key(self) -> Finding:
+        """The same, told of a key: what stands under the key may break the same keyword."""
+        cause = self.cause.but(label="its key")
+        made = Finding(self.path, cause, self.given, self.value, self.route, self.branches, self.place)
+        made.is_of_key = made._located = True
+        return made
 
 
 class Found(list[Finding]):
@@ -79,30 +84,49 @@ class Found(list[Finding]):
     Of those past that number one is counted for each item or property that is not sound.
     """
 
-    __slots__ = ("lost", "most", "unsure")
+    __slots__ = ("_kept", "_taken", "lost", "most", "noted", "unsure")
 
     def __init__(self, most: int) -> None:
         super().__init__()
         self.most = most
         self.lost = 0
+        self.noted = 0
+        self._kept: set[int] = set()
+        self._taken: set[int] = set()
         self.unsure: dict[Path, None] = {}
 
     def note(self, finding: Finding) -> None:
-        """One more."""
+        """One more; one that is here already is not told, nor counted, again."""
+        self.noted += 1
+        if id(finding) in self._kept:
+            return
         if self.is_full:
             self.lost += 1
         else:
             self.append(finding)
+            self._kept.add(id(finding))
+
+    def lose(self) -> None:
+        """One more of which nothing is told."""
+        self.noted += 1
+        self.lost += 1
+
+    def take(self, found: Found) -> None:
+        """All that was found before by asking the same; it stays remembered while the question lasts."""
+        self.unsure.update(found.unsure)
+        if id(found) in self._taken:
+            self.noted += found.noted
+            return
+        self._taken.add(id(found))
+        for finding in found:
+            self.note(finding)
+        self.lost += found.lost
+        self.noted += found.lost
 
     @property
     def is_full(self) -> bool:
         """Whether further ones are only counted."""
         return len(self) >= self.most
-
-    @property
-    def total(self) -> int:
-        """How many there were."""
-        return len(self) + self.lost
 
 
 class Note(NamedTuple):

@@ -33,12 +33,14 @@ RECORD_WORDS = (
     "propertyNames", "dependentRequired", "dependentSchemas", "dependencies",
 )  # fmt: skip
 
-
+_BESIDE = frozenset(
+    ["allOf", "anyOf", "oneOf", "not", "if", "$ref", "$dynamicRef", "$recursiveRef", "dependentSchemas"]
+)
 _MOST_NOTED = 10_000
 
 
 class Memory(local):
-    """What was found while one piece of data is judged by a document that leads back to itself, in this thread.
+    """What was found while one piece of data is judged by a document whose branches meet, in this thread.
 
     `held` is None for other documents, and between two questions. `to_note` is of how many values annotations are noted
     yet: there too they may double on every level.
@@ -48,10 +50,10 @@ class Memory(local):
     to_note: int = 0
 
     @contextmanager
-    def kept(self, recursive: bool) -> Iterator[None]:
+    def kept(self, remembers: bool) -> Iterator[None]:
         """Remember for one question, where there is something to gain."""
         before = self.held
-        if recursive and before is None:
+        if remembers and before is None:
             self.held = {}
             self.to_note = _MOST_NOTED
         try:
@@ -132,16 +134,16 @@ class Sounder:
             unit = Unit(f"document {name}", source, writer.constants, name, self.namespace)
             self.units.append(unit)
             if self.remembers:
-                self.namespace[name] = self._remembering(unit.call, name)
+                self.namespace[name] = self._remembering(unit.call, name, met=goes_on_beside(node))
             self._compiled.add(name)
 
-    def _remembering(self, call: Judge, name: str) -> Judge:
-        """A function that judges the same data once, while one question is answered."""
+    def _remembering(self, call: Judge, name: str, *, met: bool) -> Judge:
+        """A function that judges the same data once, while one question is answered: all of it, or what has parts."""
         memory = self.say.memory
 
         def judge(value: Any, scope: Scope) -> bool:
             held = memory.held
-            if held is None or not isinstance(value, (dict, list, tuple)):
+            if held is None or not (met or isinstance(value, (dict, list, tuple))):
                 return call(value, scope)
             mark = (name, id(value), scope)
             known = held.get(mark)
@@ -460,6 +462,11 @@ def active(node: Node) -> dict[str, Any]:
     if unusable is not None:
         return {word: held for word, held in raw.items() if word in known and word not in unusable}
     return {word: held for word, held in raw.items() if word in known}
+
+
+def goes_on_beside(node: Node) -> bool:
+    """Whether a schema has others judge the same value."""
+    return isinstance(node.raw, dict) and not _BESIDE.isdisjoint(active(node))
 
 
 def types_of(node: Node, words: dict[str, Any]) -> list[str]:

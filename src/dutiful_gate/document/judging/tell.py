@@ -32,6 +32,7 @@ from .sound import (
     contains_bounds,
     dynamic_lead,
     entered,
+    goes_on_beside,
     list_parts,
     number_bounds,
     types_of,
@@ -82,9 +83,9 @@ class Teller:
             self.memory.to_note -= 1
             if self.memory.to_note > 0:
                 return self._judged(node, ask)
-        elif memory is None or not isinstance(ask.value, (dict, *LISTS)):
+        elif memory is None or not (isinstance(ask.value, (dict, *LISTS)) or goes_on_beside(node)):
             return self._judged(node, ask)
-        # Where a document leads back to itself, alternatives ask the same again on every level: each is asked once.
+        # Where branches meet, they ask the same again on every level: each is asked once.
         mark = ("told", node, id(ask.value), ask.path, ask.scope, ask.found is None)
         known = memory.get(mark)
         if known is None:
@@ -92,24 +93,20 @@ class Teller:
             seen = self._judged(node, Ask(ask.value, ask.scope, ask.path, ask.route, found))
             known = memory[mark] = (ask.value, seen, found)
         _, seen, found = known
-        if ask.found is not None and found:
-            for finding in found:
-                ask.found.note(finding)
         if ask.found is not None and found is not None:
-            ask.found.lost += found.lost
-            ask.found.unsure.update(found.unsure)
+            ask.found.take(found)
         return seen
 
     def _judged(self, node: Node, ask: Ask) -> Seen | None:
         mark = len(ask.notes) if ask.notes is not None else 0
-        before = ask.found.total if ask.found is not None else 0
+        before = ask.found.noted if ask.found is not None else 0
         try:
             seen = _Sitting(self, node, ask).held()
         except _Refused:
             seen = None
         if ask.found is not None and seen is not None:
             ask.found.unsure.update(seen.unsure)
-        if ask.found is not None and ask.found.total > before:
+        if ask.found is not None and ask.found.noted > before:
             seen = None
         if seen is None and ask.notes is not None:
             del ask.notes[mark:]
@@ -169,7 +166,7 @@ class _Sitting:
             if sound(value, ask.scope):
                 return True
             if ask.found.is_full:
-                ask.found.lost += 1
+                ask.found.lose()
                 return False
         seen = self.teller.judged(kid, ask.inside(step, value, *words))
         if seen is None:
@@ -192,7 +189,7 @@ class _Sitting:
             if found is None or len(found) < found.most or sound is None:
                 self.into(kid, step, held[step], *words)
             elif not sound(held[step], ask.scope):
-                found.lost += 1
+                found.lose()
 
     def _end(self) -> bool:
         if self.ask.found is None:
@@ -202,7 +199,7 @@ class _Sitting:
     def forbidden(self, step: Any, value: Any, *words: str | int) -> None:
         """The schema `false` where a property or an item is."""
         if self.ask.found is not None and self.ask.found.is_full:
-            self.ask.found.lost += 1
+            self.ask.found.lose()
         elif isinstance(self.ask.value, dict):
             known = tuple(name for name, held in self.words.get("properties", {}).items() if held is not False)
             self.refuse(UnknownKey(known=known), *words, at=step, value=step)
@@ -443,15 +440,15 @@ class _Sitting:
             if sound(key, self.ask.scope):
                 return
             if self.ask.found.is_full:
-                self.ask.found.lost += 1
+                self.ask.found.lose()
                 return
         found = self.aside()
         route = Route(self.ask.route, ("propertyNames",))
         self.teller.judged(kid, Ask(key, self.ask.scope, (*self.ask.path, key), route, found))
         for finding in found:
-            finding.cause = finding.cause.but(label="its key")
-            self.ask.found.note(finding)
-        self.ask.found.lost += found.lost
+            self.ask.found.note(finding.of_key())
+        for _ in range(found.lost):
+            self.ask.found.lose()
         self.seen.unsure.update(found.unsure)
 
     def dependent(self, word: str, name: str, wanted: Any, value: dict[str, Any]) -> None:
