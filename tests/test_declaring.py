@@ -59,6 +59,8 @@ SAID: list[tuple[dict[str, Any], str, list[str]]] = [
      ['Annotated[Annotated[str, it.length >= 3] | Annotated[str, it.contains("a")], unambiguous]']),
     ({"oneOf": [{"type": "string"}, {"type": "integer"}, {"enum": [None, True]}]}, "2020-12", ["str | int | Literal[None, True]"]),
     ({"oneOf": [{}, {"const": 1}, {"enum": [2, "long"]}], "maxLength": 3}, "2020-12", ["together] | Literal[1] | Literal[2], unambiguous]"]),
+    (of(properties={"a": {"type": "object", "additionalProperties": False, "minProperties": 1}}), "2020-12", ["a: NotRequired[Never]"]),
+    (of(properties={"a": {"type": "object", "additionalProperties": False}}), "2020-12", ["a: NotRequired[Annotated[dict[str, Any], it.length == 0]]"]),
     ({"oneOf": [{"enum": [1, 2]}, {"enum": [2, 3]}]}, "2020-12", ["Annotated[Literal[1, 2] | Literal[2, 3], unambiguous]"]),
     ({"type": ["integer", "null"], "oneOf": [{"enum": [1, 2]}, {"enum": [2, 3, None]}]}, "2020-12", ["Annotated[Literal[1, 2] | Literal[2, 3, None], unambiguous]"]),
     ({"type": "string", "pattern": r"^\p{Lu}.*$"}, "2020-12", [r'it.has(ecma(r"^\p{Lu}.*$"))']),

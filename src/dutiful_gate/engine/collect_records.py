@@ -10,7 +10,7 @@ from ..declare.blanks import is_blank
 from ..declare.embedded import Embedded
 from ..declare.facts import Facts, Own, Source
 from ..declare.records import RecordRule
-from ..report.cause import HIDDEN, Cause, UnknownKey
+from ..report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ..report.show import outlined
 from ..shape.nodes import Field, Items, Link, Nullable, Record, Scalar, Use
 from ..shape.paths import FactsAt
@@ -450,7 +450,8 @@ def _told_of(told: Mapping[str, object], names: frozenset[str]) -> Mapping[str, 
             return names.issuperset(held)
         return word == "comparison" or (isinstance(held, str) and held in names)
 
-    return {word: held if may_be_told(word, held) else HIDDEN for word, held in told.items()}
+    in_its_place = {"condition": HIDDEN_CONDITION}
+    return {word: held if may_be_told(word, held) else in_its_place.get(word, HIDDEN) for word, held in told.items()}
 
 
 def _of_text(use: Use) -> bool:

@@ -14,6 +14,7 @@ from .show import LONGEST, plainly, quoted, shown
 
 _SLOT = r"\{\{|\{([a-z_]+)\}"
 HIDDEN = "a hidden value"
+HIDDEN_CONDITION = "something hidden holds"
 _NO_NUMBERS: Mapping[str, object] = {}
 _Told = tuple[Catalogue | None, Callable[[object, object], str]]
 

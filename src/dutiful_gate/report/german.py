@@ -260,6 +260,7 @@ _CAME = {
     "none came": "es kam keiner",
     "the text": "den Text",
     "a hidden value": "einen verborgenen Wert",
+    "something hidden holds": "etwas Verborgenes gilt",
     "is not a known key": "ist kein bekannter Schlüssel",
     "did you mean": "gemeint war wohl",
     "several": "mehrere",

@@ -201,7 +201,8 @@ class Records:
         extras, closed, strange = self.extras(meaning)
         lows = [said.words["minProperties"] for said in meaning.records if "minProperties" in said.words]
         highs = [said.words["maxProperties"] for said in meaning.records if "maxProperties" in said.words]
-        if len(meaning.records) > 1 and lows and highs and max(lows) > min(highs):
+        no_room = len(meaning.records) > 1 and lows and highs and max(lows) > min(highs)
+        if no_room or (closed and not extras and max(lows, default=0) > 0):
             return page.never(), []
         left: list[str] = []
         rules: list[str] = []
