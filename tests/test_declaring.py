@@ -174,6 +174,12 @@ def test_what_falls_back_is_told_and_no_more_is_kept_than_it_needs() -> None:
     summary = text.summary(places=True)
     assert "1 schema with a part that stays a document, fits(...): if (1), then (1)" in summary
     assert "  #/$defs/d0/properties/odd: if, then" in summary
+    # What is cut away leaves a schema in every draft: the oldest has no `true`.
+    barred = {"not": {"$ref": "#/definitions/barred"}}
+    old: dict[str, Any] = {"definitions": {"barred": {"items": {"minLength": 2, "maximum": 4}}}}
+    old["allOf"] = [{"type": "object"}, {"properties": {"a": barred}}]
+    assert declarations_of(old, dialect="draft-04").embedded
+    judged_alike(old, declarations_of(old, dialect="draft-04"), "draft-04", 60)
     doubled = {"oneOf": [{}, {"const": 1}, {"enum": [1, "long"]}], "maxLength": 3}
     assert "NotText" not in declarations_of(doubled), "no name is left that nothing uses"
     unions = [{"type": ["integer", "null"]}, {"anyOf": [{"type": "null"}, {"type": "integer"}]}]

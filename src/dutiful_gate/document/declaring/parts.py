@@ -49,7 +49,7 @@ def _pruned(raw: Any, wanted: Mapping[Any, Any]) -> Any:
     if wanted.get(None):
         return raw
     if isinstance(raw, list):
-        return [_pruned(each, wanted[at]) if at in wanted else True for at, each in enumerate(raw)]
+        return [_pruned(each, wanted[at]) if at in wanted else {} for at, each in enumerate(raw)]
     return {
         word: _pruned(held, wanted[word]) if word in wanted else held
         for word, held in raw.items()
