@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from enum import Enum
+from functools import cached_property
 from typing import Any, Final
 
 from ..declare.embedded import Embedded
@@ -315,6 +316,11 @@ class Record(Value):
     computed: tuple[Field, ...] = ()
     runs_own: bool = False
     unknown: str = ""
+
+    @cached_property
+    def by_attribute(self) -> Mapping[str, Field]:
+        """Its fields, those that gather keys among them, by the name that rules call them by."""
+        return {field.attribute: field for field in (*self.fields, *self.rests)}
 
 
 _NO_RECORDS: Mapping[str, Record] = {}

@@ -76,7 +76,7 @@ class Paths:
 
     def _field(self, record: Record, path: Path, at: int) -> Field:
         name = path[at]
-        fields = {field.attribute: field for field in (*record.fields, *record.rests)}
+        fields = record.by_attribute
         if name not in fields:
             near = get_close_matches(name, fields, 1)
             raise DeclarationError(
@@ -117,7 +117,7 @@ def check_record_rules(records: Mapping[str, Record], aliases: Mapping[str, Use]
 
 def _check_came(record: Record, rule: RecordRule) -> None:
     """What came is known as long as nothing has been put in its place."""
-    fields = {field.attribute: field for field in record.fields}
+    fields = record.by_attribute
     waiting: list[object] = [rule]
     while waiting:
         part = waiting.pop()
