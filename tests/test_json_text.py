@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import json
+import pickle
 from dataclasses import dataclass
-from typing import Any
+from typing import Annotated, Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dutiful_gate import DeclarationError, Gate, Limits, Source
+from dutiful_gate import DeclarationError, Gate, Limits, Source, it, rest
 from dutiful_gate.read.json_fast import too_deep
 
 
@@ -37,8 +38,8 @@ HOSTILE: list[tuple[bytes | str, str, str, tuple[int, int], str]] = [
     (b" \n\t ", "", "absent", (2, 3), "needs a JSON value; none came"),
     (b"null", "", "kind", (1, 1), "needs an object; got null"),
     (b"\xef\xbb\xbf[]", "", "kind", (1, 1), "needs an object; got an array of 0 items"),
-    (b'{"a": 1, "a": 2}', "/a", "repeat", (1, 10), "needs each key once; got it again"),
-    (b'{"a": 1, "\\u0061": 2}', "/a", "repeat", (1, 10), "needs each key once"),
+    (b'{"a": 1, "a": 2}', "/a", "repeat", (1, 10), "its key needs to come once; got it again"),
+    (b'{"a": 1, "\\u0061": 2}', "/a", "repeat", (1, 10), "its key needs to come once"),
     (b'{"a": NaN}', "/a", "reading", (1, 7), "needs a number that JSON has; got NaN"),
     (b'{"a": -Infinity}', "/a", "reading", (1, 7), "got -Infinity"),
     (b'{"a": nul}', "/a", "reading", (1, 7), "needs a JSON value; got 'nul'"),
@@ -81,6 +82,89 @@ def test_faults_of_the_text_do_not_hide_those_of_the_values() -> None:
     ]
     faults = READINGS.examine_json('{"a": "x",\n "c": 1, "c": 2}').faults
     assert [(fault.pointer, fault.code) for fault in faults] == [("/a", "kind"), ("/c", "repeat")]
+
+
+Code = Annotated[str, it.length <= 3]
+
+
+@dataclass
+class Berths:
+    name: str
+    depths: Annotated[dict[Code, Annotated[float, it >= 2]], rest]
+
+
+OF_KEYS: list[tuple[Any, str, list[tuple[str, bool, str]]]] = [
+    (
+        Gate(dict[Code, Annotated[int, it >= 3]]),
+        '{"north": 1, "b": 1}',
+        [
+            ("1:2", True, "its key needs at most 3 characters; got 5"),
+            ("1:11", False, "needs a whole number"),
+            ("1:19", False, "needs a whole number"),
+        ],
+    ),
+    (
+        Gate(dict[Annotated[str, (it.length <= 3).says("three letters are a berth")], list[Annotated[int, it >= 3]]]),
+        '{"b": [1], "north": [4, 1]}',
+        [("1:8", False, "needs"), ("1:12", True, "three letters are a berth"), ("1:25", False, "needs")],
+    ),
+    (
+        Gate(dict[int, int]),
+        '{"x": 1, " 1": 2, "2": "y", "2": 4, "02": 5, "+2": 6}',
+        [
+            ("1:2", True, "its key needs a whole number in ASCII digits"),
+            ("1:10", True, "its key needs no blanks around it"),
+            ("1:29", True, "its key needs to come once; got it again"),
+            ("1:37", True, "its key needs to come once"),
+            ("1:46", True, "its key needs"),
+        ],
+    ),
+    (
+        Gate(Berths),
+        '{"north": 1, "name": 4, "e": 1, "south": 5}',
+        [
+            ("1:2", True, "its key"),
+            ("1:11", False, "needs a number of at least 2"),
+            ("1:22", False, "needs text"),
+            ("1:30", False, "needs a number"),
+            ("1:33", True, "its key needs at most 3"),
+        ],
+    ),
+    (
+        Gate(Berths, unknown="refuse"),
+        '{"name": "a",\n "east": NaN}',
+        [("2:2", True, "its key needs at most 3"), ("2:10", False, "needs a number that JSON has; got NaN")],
+    ),
+    (
+        Gate.from_schema({"propertyNames": {"maxLength": 3}, "additionalProperties": {"type": "object"}}),
+        '{"north": 1, "b": 1, "east": {}}',
+        [
+            ("1:2", True, "its key needs at most 3 characters; got 5"),
+            ("1:11", False, "needs a record"),
+            ("1:19", False, "needs a record"),
+            ("1:22", True, "its key needs"),
+        ],
+    ),
+    (
+        Gate.from_schema({"additionalProperties": False, "propertyNames": {"maxLength": 3}, "properties": {"a": {}}}),
+        '{"a": 1, "north": 1}',
+        [("1:10", True, "is not a known key"), ("1:10", True, "its key needs at most 3")],
+    ),
+]
+
+
+@pytest.mark.parametrize(("gate", "raw", "told"), OF_KEYS)
+def test_a_fault_of_a_key_says_so_and_stands_at_the_key(gate: Any, raw: str, told: list[tuple[str, bool, str]]) -> None:
+    faults = gate.examine_json(raw).faults
+    assert [(str(fault.place), fault.of_key) for fault in faults] == [each[:2] for each in told]
+    for fault, (_, _, message) in zip(faults, told, strict=True):
+        assert message in fault.message
+    if "NaN" not in raw and len(json.loads(raw)) == raw.count(":"):
+        decoded = gate.examine(json.loads(raw)).faults
+        assert [(fault.path, fault.message, fault.of_key) for fault in decoded] == [
+            (fault.path, fault.message, fault.of_key) for fault in faults
+        ]
+        assert pickle.loads(pickle.dumps(decoded)) == decoded
 
 
 def test_limits() -> None:

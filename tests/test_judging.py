@@ -431,5 +431,5 @@ def test_a_key_and_its_value_break_the_same_keyword_each_for_itself() -> None:
         {"propertyNames": short, "additionalProperties": short, "$defs": {"short": {"maxLength": 2}}}
     )
     assert [str(fault) for fault in gate.examine({"buoy": "buoy"}).faults] == [
-        "/buoy: needs at most 2 characters; got 4", "/buoy: its key needs at most 2 characters; got 4",
+        "/buoy: its key needs at most 2 characters; got 4", "/buoy: needs at most 2 characters; got 4",
     ]  # fmt: skip

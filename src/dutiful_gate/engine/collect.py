@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from functools import partial
 from itertools import islice
+from typing import Any
 
 from ..declare.blanks import BLANKS, is_blank
 from ..declare.crowds import MOST_ALIKE, crowded
@@ -83,6 +85,7 @@ class CollectWriter(UnionWriter):
         self._waiting: list[Callable[[], None]] = []
         self._count = 0
         self._label = ""
+        self._of_key = False
 
     def step(self, key: str) -> str:
         """The source of a path of one step, given the source of a key."""
@@ -123,7 +126,7 @@ class CollectWriter(UnionWriter):
 
     def _write_function(self, name: str, key: str, source: Source, hidden: bool) -> None:
         nesting, self._nesting = self._nesting, 0
-        label = self._label
+        label, of_key, self._of_key = self._label, self._of_key, False
         before = self.hidden, self.outlined, self.inline
         shy, self.shy = self.shy, False
         self.hidden, self.inline = hidden, not hidden
@@ -149,7 +152,7 @@ class CollectWriter(UnionWriter):
             )
         self.hidden, self.outlined, self.inline = before
         self.shy = shy
-        self._nesting, self._label = nesting, label
+        self._nesting, self._label, self._of_key = nesting, label, of_key
 
     @property
     def source(self) -> Source:
@@ -170,7 +173,8 @@ class CollectWriter(UnionWriter):
         if self.hidden:
             more["secret"] = True
         json = self.plan.source is Source.JSON
-        made = Cause(code, needs, phrase=phrase, label=self._label, json=json, **more)  # type: ignore[arg-type]
+        here: dict[str, Any] = {"label": self._label, "json": json, "of_key": self._of_key}
+        made = Cause(code, needs, phrase=phrase, **here | more)
         return self.bind(made, code.upper())
 
     def fault(self, path: str, cause: str, given: str = "None", value: str = "None") -> None:
@@ -183,10 +187,18 @@ class CollectWriter(UnionWriter):
             value = value if value == "None" else f"{outline}({value})"
         self.write(f"faults.append(({path}, {cause}, {given}, {value}))")
 
+    @contextmanager
+    def at_key(self) -> Iterator[None]:
+        """What is written inside is told of the key of an entry, not of the value under it."""
+        before, self._of_key = self._of_key, True
+        yield
+        self._of_key = before
+
     def stopped(self) -> str:
         """The name of the table of causes for values that cannot be read here."""
         json = self.plan.source is Source.JSON
-        base = Cause("", "", label=self._label, secret=self.hidden, json=json, own_words=self._reading_says)
+        says = self._reading_says
+        base = Cause("", "", label=self._label, secret=self.hidden, json=json, own_words=says, of_key=self._of_key)
         return self.bind(StopCauses(base), "STOPPED")
 
     @property
@@ -517,19 +529,19 @@ class CollectWriter(UnionWriter):
                 mark = self.variable("before")
                 self.write(f"{mark} = len(faults)")
                 source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
-                with self.reading(source):
+                with self.reading(source), self.at_key():
                     if self.source is Source.TEXT and outer is Source.JSON:
                         # What stands around a key was not typed by hand: in JSON it is part of the key.
                         with self.block(
                             f"if isinstance({name}, str) and {name} != {name}.strip({self.bind(BLANKS, 'BLANKS')}):"
                         ):
-                            self.fault(here, self.cause("reading", "a key without blanks around it"), name)
+                            self.fault(here, self.cause("reading", "no blanks around it"), name)
                         with self.block("else:"):
                             self.read(key, name, here)
                     else:
                         self.read(key, name, here)
-                with self.block(f"if len(faults) == {mark} and {name} in {made}:"):
-                    self.fault(here, self.cause("repeat", "each key once", got="it again"), name)
+                with self.block(f"if len(faults) == {mark} and {name} in {made}:"), self.at_key():
+                    self.fault(here, self.cause("repeat", "to come once", got="it again"), name)
                 self.read(held, each, here)
                 with self.block(f"if len(faults) == {mark}:"):
                     if crowd:

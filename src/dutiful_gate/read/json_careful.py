@@ -30,7 +30,7 @@ _CONSTANTS = ("true", "false", "null")
 _NO_JSON = ("NaN", "Infinity", "-Infinity")
 
 _END = "the end of the text"
-_NO_REPEAT = Cause("repeat", "each key once", got="it again")
+_NO_REPEAT = Cause("repeat", "to come once", got="it again", of_key=True)
 
 
 @dataclass(slots=True)

@@ -84,7 +84,7 @@ class JsonText:
     def placed(self, faults: Sequence[Fault]) -> list[Fault]:
         """The same faults, each with its line and column."""
         found = places(self.text, (fault.path for fault in faults), repeats=bool(self.broken))
-        return [fault.at(self._at(found.offset(fault.path, of_key=fault.code == "unknown"))) for fault in faults]
+        return [fault.at(self._at(found.offset(fault.path, of_key=fault.of_key))) for fault in faults]
 
     def merged(self, faults: Sequence[Fault]) -> list[Fault]:
         """Faults of the text and of its values together, in document order, one a place."""
@@ -115,8 +115,9 @@ class JsonText:
 
 def one_a_place(broken: Sequence[Fault], faults: Sequence[Fault]) -> list[Fault]:
     """Faults of a text and of its values together, in document order; where both speak, the text."""
-    told_of = {fault.path for fault in broken}
-    return sorted([*broken, *(fault for fault in faults if fault.path not in told_of)], key=_position)
+    told_of = {(fault.path, of_key) for fault in broken for of_key in (False, fault.of_key)}
+    others = (fault for fault in faults if (fault.path, fault.of_key) not in told_of)
+    return sorted([*broken, *others], key=_position)
 
 
 def _position(fault: Fault) -> tuple[int, int]:

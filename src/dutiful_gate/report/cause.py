@@ -26,6 +26,7 @@ class Cause(Value):
     `got` says what is told of what came: "value", "length", or else the words themselves.
     `json` tells that the data is JSON: then a list is an array and a record an object, as JSON calls them.
     `keyword` is where the rule stands in a JSON Schema document, for a gate that was made of one.
+    `of_key` tells that the key itself is at fault, not the value under it.
     """
 
     code: str
@@ -38,6 +39,7 @@ class Cause(Value):
     secret: bool = False
     keyword: str = ""
     json: bool = False
+    of_key: bool = False
 
     _last: ClassVar[_Told] = (None, lambda given, value: "")
 
@@ -75,8 +77,9 @@ class Cause(Value):
         spoken = catalogue.spoken
         if self.own_words is not None:
             return lambda given, value: self._in_own_words(catalogue, given)
-        label = f"{self.label} " if self.label else ""
-        opening = f"{label}{spoken('needs')} {_filled(spoken(self.needs), self._slots(catalogue))};"
+        subject = spoken("its key") if self.of_key else self.label
+        opening = f"{subject} " if subject else ""
+        opening = f"{opening}{spoken('needs')} {_filled(spoken(self.needs), self._slots(catalogue))};"
         if self.code == "absent":
             return _always(f"{opening} {spoken('none came' if self.got == 'value' else self.got)}")
         opening = f"{opening} {spoken('got')}"
@@ -120,6 +123,7 @@ class UnknownKey(Cause):
     code: str = "unknown"
     needs: str = ""
     known: tuple[str, ...] = ()
+    of_key: bool = True
 
     def tell(self, given: object, value: object) -> str:
         """The message of the key, with the one that may have been meant."""

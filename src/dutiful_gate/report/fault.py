@@ -51,6 +51,7 @@ class Fault:
     `expected`  the rule's numbers by name
     `place`     where it stands in the text it came from, or None
     `keyword`   where the rule stands in its JSON Schema document; "" where the gate was made of types
+    `of_key`    whether the key is at fault, not the value under it
     """
 
     __slots__ = ("_cause", "_given", "_value", "path", "place")
@@ -107,6 +108,11 @@ class Fault:
     def keyword(self) -> str:
         """The URI of the keyword that refused, in a document that the gate was made of: "#/properties/port/enum"."""
         return self._cause.keyword
+
+    @property
+    def of_key(self) -> bool:
+        """Whether the key that the path ends in is at fault, not the value under it; `place` is then the key's."""
+        return self._cause.of_key
 
     def at(self, place: Place | None) -> Fault:
         """The same fault with its place in the text."""

@@ -154,7 +154,7 @@ _RULES = {
     "at most {most} different keys that share a hash": "höchstens {most} verschiedene Schlüssel mit gleichem Hash",
     "at most 32 different items that share a hash": "höchstens 32 verschiedene Einträge mit gleichem Hash",
     "one value": "einen einzigen Wert",
-    "each key once": "jeden Schlüssel nur einmal",
+    "to come once": "ein einziges Vorkommen",
     "at most {most} of them": "höchstens {most} davon",
     "text to split": "Text zum Aufteilen",
     "data at most {most} levels deep": "Daten, höchstens {most} Ebenen tief",
@@ -186,7 +186,7 @@ _READINGS = {
     "a date-time with a second from 00 to 59, or 60 at 23:59 UTC": (
         "einen Zeitpunkt mit einer Sekunde von 00 bis 59, oder 60 um 23:59 UTC"
     ),
-    "a key without blanks around it": "einen Schlüssel ohne Leerzeichen davor und danach",
+    "no blanks around it": "keine Leerzeichen davor und danach",
     "a value that {keyword} does not describe": "einen Wert, den {keyword} nicht beschreibt",
     "anything but {choices}": "alles außer {choices}",
     "exactly one of {count} alternatives": "genau eine von {count} Möglichkeiten",
@@ -255,6 +255,7 @@ _FORMATS = {
 }
 
 _CAME = {
+    "its key": "sein Schlüssel",
     "needs": "braucht",
     "got": "bekam",
     "none came": "es kam keiner",

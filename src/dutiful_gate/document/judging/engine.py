@@ -36,7 +36,7 @@ class Findings:
         told = list({(each.path, each.place, each.is_of_key): each for each in reversed(spoken(found))}.values())[::-1]
         rank = in_document_order(data)
         if len(told) > 1:
-            told = sorted(told, key=lambda finding: rank(finding.path))
+            told = sorted(told, key=lambda finding: (rank(finding.path), not finding.is_of_key))
         self._found = told[:most]
         self.unjudged = tuple(map(pointer, sorted(found.unsure, key=rank)))
         self.untold = max(0, len(told) - most) + found.lost

@@ -33,7 +33,7 @@ START = Route(None, ())
 class Finding:
     """One keyword that refused one value; `branches` are the findings of each alternative that failed."""
 
-    __slots__ = ("_cause", "_located", "branches", "closest", "given", "is_of_key", "path", "place", "route", "value")
+    __slots__ = ("_cause", "_located", "branches", "closest", "given", "path", "place", "route", "value")
 
     def __init__(
         self,
@@ -49,7 +49,6 @@ class Finding:
         self._cause = cause
         self.place = place
         self._located = False
-        self.is_of_key = False
         self.given = given
         self.value = value
         self.route = route
@@ -63,6 +62,11 @@ class Finding:
         return self._cause.code
 
     @property
+    def is_of_key(self) -> bool:
+        """Whether the key is at fault, not the value under it."""
+        return self._cause.of_key
+
+    @property
     def cause(self) -> Cause:
         """Why, with the place of the keyword in the document: put together for what is told only."""
         if self.place is not None and not self._located:
@@ -72,9 +76,9 @@ class Finding:
 
     def of_key(self) -> Finding:
         """The same, told of a key: what stands under the key may break the same keyword."""
-        cause = self.cause.but(label="its key")
+        cause = self.cause.but(of_key=True)
         made = Finding(self.path, cause, self.given, self.value, self.route, self.branches, self.place)
-        made.is_of_key = made._located = True
+        made._located = True
         return made
 
 
