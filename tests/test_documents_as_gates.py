@@ -133,7 +133,7 @@ def test_faults_of_a_document_are_faults_like_any_other() -> None:
 WORDS = [
     ({"cargo": {"kind": "bulk", "tons": "x"}, "cranes": ["A1"]}, "/cargo/tons", "needs a whole number; got the text 'x'"),
     ({"cargo": {"kind": "boxes"}, "cranes": ["A1"]}, "/cargo/count", "needs a value; none came"),
-    ({"cargo": 7, "cranes": ["A1"]}, "/cargo", "needs one of these: a record; got 7"),
+    ({"cargo": 7, "cranes": ["A1"]}, "/cargo", "needs one of these: an object; got 7"),
     ({"cargo": {"kind": "bulk", "tons": 1}}, "/cranes", "needs a value, since cargo has one; got none"),
     ({"port": None}, "/port", "needs one of QLP, MRW; got null"),
     ({"cranes": []}, "/cranes", "needs at least 1 item; got 0"),

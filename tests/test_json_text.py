@@ -140,8 +140,8 @@ OF_KEYS: list[tuple[Any, str, list[tuple[str, bool, str]]]] = [
         '{"north": 1, "b": 1, "east": {}}',
         [
             ("1:2", True, "its key needs at most 3 characters; got 5"),
-            ("1:11", False, "needs a record"),
-            ("1:19", False, "needs a record"),
+            ("1:11", False, "needs an object"),
+            ("1:19", False, "needs an object"),
             ("1:22", True, "its key needs"),
         ],
     ),

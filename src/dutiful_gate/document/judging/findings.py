@@ -71,7 +71,7 @@ class Finding:
         """Why, with the place of the keyword in the document: put together for what is told only."""
         if self.place is not None and not self._located:
             node, words = self.place
-            self._cause, self._located = self._cause.but(keyword=node.location(*words)), True
+            self._cause, self._located = self._cause.but(keyword=node.location(*words), json=True), True
         return self._cause
 
     def of_key(self) -> Finding:

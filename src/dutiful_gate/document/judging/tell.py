@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Sequence
 from decimal import Decimal
-from typing import Any
+from typing import Any, Final
 
 from ...declare.crowds import MOST_ALIKE
 from ...declare.facts import Facts
@@ -41,11 +41,12 @@ from .wording import PHRASES, alternative, barred, of_pattern, worded
 
 TEXT = Facts("text", "text", measured="characters", text=True)
 NUMBER = Facts("a number", "number", ordered=(int, float), number=True)
-LIST = Facts("a list", "list", measured="items")
-RECORD = Facts("a record", "record", measured="keys")
+LIST = Facts("an array", "list", measured="items")
+RECORD = Facts("an object", "record", measured="keys")
 _NOTES = VOCABULARIES["https://json-schema.org/draft/2020-12/vocab/meta-data"] | {
     "contentEncoding", "contentMediaType", "contentSchema", "format",
 }  # fmt: skip
+_HERE: Final = object()
 TOO_DEEP = Cause("depth", "data at most {most} levels deep", got="deeper data")
 
 
@@ -130,15 +131,15 @@ class _Sitting:
         cause: Cause,
         *words: str | int,
         value: Any = None,
-        at: Any = None,
+        at: Any = _HERE,
         branches: Sequence[list[Finding]] = (),
     ) -> None:
         """A keyword refuses: the value, or with `at` a key in it that is absent or not wanted."""
         ask = self.ask
         if ask.found is None:
             raise _Refused
-        path = ask.path if at is None else (*ask.path, at)
-        given = ask.value if value is None and at is None else value
+        path = ask.path if at is _HERE else (*ask.path, at)
+        given = ask.value if value is None and at is _HERE else value
         ask.found.note(Finding(path, cause, given, given, Route(ask.route, words), branches, (self.node, words)))
 
     def rule(self, rule: Rule, facts: Facts, word: str) -> None:

@@ -16,8 +16,8 @@ PHRASES = {
     "number": "a number",
     "boolean": "true or false",
     "null": "null",
-    "array": "a list",
-    "object": "a record",
+    "array": "an array",
+    "object": "an object",
 }
 """The types of the standard, as a reader is told them."""
 
