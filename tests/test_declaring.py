@@ -188,6 +188,71 @@ def test_what_falls_back_is_told_and_no_more_is_kept_than_it_needs() -> None:
         judged_alike(alike, declarations_of(alike), "2020-12", 60)
 
 
+ODD = {"not": {"$ref": "#/$defs/barred"}}
+BARRED = {"barred": {"minimum": 3, "maxLength": 4}}
+CRATE = "https://quays.example/crate"
+RESOURCES: dict[str, dict[str, Any]] = {
+    "alone": {"properties": {"a": {"$ref": "#/$defs/odd"}}, "$defs": {"odd": ODD, **BARRED}},
+    "beside another": {
+        "properties": {"a": ODD, "b": {"$ref": f"{CRATE}#/$defs/odd"}},
+        "$defs": {**BARRED, "in": {"$id": CRATE, "$defs": {"odd": ODD, **BARRED}}},
+    },
+    "the other leads into it": {
+        "properties": {"a": {"not": {"$ref": CRATE}}, "b": {"$ref": f"{CRATE}#/$defs/odd"}},
+        "$defs": {"in": {"$id": CRATE, "maximum": 4, "maxLength": 4, "$defs": {"odd": ODD, **BARRED}}},
+    },
+    "one inside the other": {
+        "properties": {"a": {"$ref": f"{CRATE}/a#/$defs/odd"}, "b": {"$ref": f"{CRATE}/b#/$defs/odd"}},
+        "$defs": {
+            "outer": {
+                "$id": f"{CRATE}/a",
+                "$defs": {"odd": ODD, **BARRED, "inner": {"$id": "b", "$defs": {"odd": ODD, **BARRED}}},
+            }
+        },
+    },
+    "it leads to the whole": {
+        "properties": {"b": {"$ref": f"{CRATE}#/$defs/odd"}},
+        "$id": "https://quays.example/booking",
+        "$defs": {"in": {"$id": CRATE, "$defs": {"odd": {"not": {"$ref": "booking#/$defs/barred"}}}}, **BARRED},
+    },
+    "dynamic": {
+        "$ref": CRATE,
+        "$defs": {
+            "in": {
+                "$id": CRATE,
+                "$dynamicAnchor": "crate",
+                "properties": {"a": {"$dynamicRef": "#crate"}, "b": {"type": "integer"}},
+                "additionalProperties": False,
+            }
+        },
+    },
+    "another edition": {
+        "properties": {"a": {"$ref": f"{CRATE}#/definitions/odd"}},
+        "$defs": {
+            "in": {
+                "$schema": "http://json-schema.org/draft-07/schema#",
+                "$id": CRATE,
+                "definitions": {"odd": {"not": {"$ref": "#/definitions/barred"}}, **BARRED},
+            }
+        },
+    },
+}
+
+
+@pytest.mark.parametrize("about", RESOURCES)
+def test_what_stays_is_not_wrapped_in_one_document_more_at_each_round(about: str) -> None:
+    document = {"type": "object", **RESOURCES[about]}
+    text = declarations_of(document)
+    assert text.embedded
+    judged_alike(document, text, "2020-12", 200)
+    rounds = [json.loads(json.dumps(loaded(text).schema()))]
+    for _ in range(2):
+        text = declarations_of(rounds[-1])
+        judged_alike(document, text, "2020-12", 100)
+        rounds.append(json.loads(json.dumps(loaded(text).schema())))
+    assert rounds[1] == rounds[2], "the second gives back what it was made of"
+
+
 @pytest.mark.parametrize(
     ("record", "kept"),
     [

@@ -11,6 +11,7 @@ from ...declare.limits import Limits
 from ..judging.engine import DocumentEngine, draft_called
 from ..plain_document import plain_document
 from .page import Page
+from .parts import homes, referred
 from .records import Records
 from .typed import Typist
 
@@ -76,7 +77,11 @@ def declarations_of(
     plain, handed = plain_document(document), plain_document(documents or {})
     engine = DocumentEngine(plain, handed, draft_called(dialect), "assert", Limits(), "")
     try:
-        return _written(Page(engine, plain, handed, name))
+        page = Page(engine, plain, handed, name)
+        made = _written(page)
+        # Only now is it known what stays: a resource that can be handed over by itself is, when all is told once more.
+        apart = homes(page.library, page.root.document, page.kept)
+        return _written(Page(engine, plain, handed, name, apart)) if apart else made
     except RecursionError:
         raise DeclarationError(
             "the definitions lead from one to the next too many times to be told",
@@ -91,7 +96,7 @@ def _written(page: Page) -> Declarations:
     root = page.root
     if page.library.dynamic:
         # Where a dynamic reference leads depends on the way to it: such a document is judged as one.
-        told = page.annotated(page.any(), [page.whole(root)])
+        told = page.annotated(page.any(), [page.whole(referred(root))])
     else:
         told = typist.root(root)
         records.write_all()

@@ -27,8 +27,17 @@ class Page:
 
     records: Records
 
-    def __init__(self, engine: DocumentEngine, document: Any, documents: Mapping[str, Any], asked: str) -> None:
+    def __init__(
+        self,
+        engine: DocumentEngine,
+        document: Any,
+        documents: Mapping[str, Any],
+        asked: str,
+        homes: Mapping[Node, Node] | None = None,
+    ) -> None:
         self.engine = engine
+        # Resources that are handed over by themselves, by each schema in them that stays a document.
+        self.homes = homes or {}
         self.root = engine.root
         self.library: Library = engine.root.document.library
         self.document = document
@@ -51,7 +60,8 @@ class Page:
         self.secret = False
         self.imports: dict[str, set[str]] = {"dutiful_gate": {"Gate"}}
         self.dressed: set[str] = set()
-        self.uses_document = False
+        # The constants of the module: the documents whose schemas stay, by their roots.
+        self.constants: dict[Node, str] = {}
         self.uses_documents = False
         self.embeds: dict[str, set[str]] = {}
         self.kept: list[Node] = []
@@ -188,33 +198,46 @@ class Page:
         self.embedded(node, words if words is not None else node.raw)
         self.kept.append(node)
         self.ours("fits")
-        at = pointer(node.steps)
-        more = ", documents=DOCUMENTS" if self.documents else ""
+        home = self.homes.get(node)
+        more = ", documents=DOCUMENTS" if self.documents and home is None else ""
         self.uses_documents = self.uses_documents or bool(more)
         if node.document is not self.root.document:
-            return f'fits({{"$ref": {literal(f"{node.document.name}#{at}")}}}{more})'
-        self.uses_document = True
-        more += "" if "$schema" in self.document else f", dialect={literal(node.draft.name)}"
-        return f"fits(DOCUMENT, at={literal(at)}{more})" if at else f"fits(DOCUMENT{more})"
+            return f'fits({{"$ref": {literal(f"{node.document.name}#{pointer(node.steps)}")}}}{more})'
+        home = home or self.document_root
+        if home not in self.constants:
+            number = len(self.constants) + 1
+            self.constants[home] = "DOCUMENT" if number == 1 else self.names.fresh(f"DOCUMENT_{number}")
+        name = self.constants[home]
+        more += "" if "$schema" in home.raw else f", dialect={literal(node.draft.name)}"
+        at = pointer(node.steps[len(home.steps) :])
+        return f"fits({name}, at={literal(at)}{more})" if at else f"fits({name}{more})"
 
-    def kept_parts(self) -> tuple[Any, dict[str, Any]]:
-        """What is kept of the document and of the others: all that the schemas beside types need."""
+    @property
+    def document_root(self) -> Node:
+        """The document at hand as one schema."""
+        return self.root.document.nodes[()]
+
+    def kept_parts(self) -> tuple[dict[str, Any], dict[str, Any]]:
+        """What is kept of the document, by constants, and of the others: all that the schemas beside types need."""
         if self.library.dynamic or not isinstance(self.document, dict):
-            return self.document, dict(self.documents)
-        found = needed(self.library, self.kept)
-        by_name = {document.name: (document.raw, steps) for document, steps in found.items()}
-        raw, steps = by_name.get(self.root.document.name, (self.document, []))
-        others = {name: pruned(*held) for name, held in by_name.items() if name in self.documents}
-        return pruned(raw, steps), others
+            return {name: home.raw for home, name in self.constants.items()}, dict(self.documents)
+        kept: dict[Node, list[Node]] = {self.document_root: []}
+        for node in self.kept:
+            kept.setdefault(self.homes.get(node, self.document_root), []).append(node)
+        found = {home: needed(self.library, nodes) for home, nodes in kept.items()}
+        parts: dict[str, Any] = {}
+        for home, name in self.constants.items():
+            steps = found[home].get(home.document, [])
+            parts[name] = pruned(home.raw, [each[len(home.steps) :] for each in steps])
+        others = {document.name: (document.raw, steps) for document, steps in found[self.document_root].items()}
+        return parts, {name: pruned(*held) for name, held in others.items() if name in self.documents}
 
     # The module
 
     def text(self, classes: list[str], root: str, words: str) -> str:
         """The whole module."""
-        document, documents = self.kept_parts()
-        parts: list[str] = []
-        if self.uses_document:
-            parts.append(laid_out(f"DOCUMENT: dict[str, Any] = {literal(document)}"))
+        kept, documents = self.kept_parts()
+        parts = [laid_out(f"{name}: dict[str, Any] = {literal(document)}") for name, document in kept.items()]
         if self.uses_documents:
             parts.append(laid_out(f"DOCUMENTS: dict[str, Any] = {literal(documents)}"))
         parts += classes
