@@ -9,6 +9,7 @@ from typing import Any
 from ..declare.facts import FAILED, Source
 from ..shape.nodes import Branches, Shape, Use
 from ..shape.to_json import plain
+from ..shape.walk import part_of
 from .plan import Plan
 
 
@@ -63,7 +64,7 @@ class OutgoingAlone:
         if self._reads is None:
             from .gatehouse import Engine
 
-            self._reads = Engine(Plan(self.shape.but(root=self.use), Source.JSON)).collect
+            self._reads = Engine(Plan(part_of(self.shape, self.use), Source.JSON)).collect
         try:
             told = plain(self.use, value, self.shape)
         except StopIteration:  # a value of none of them

@@ -64,12 +64,7 @@ _NESTED = 4
 
 def collecting_unit(plan: Plan) -> Unit:
     """The collecting function of a gate: `collect(data, (), log)` gives the value, or FAILED with faults in the log."""
-    writer = CollectWriter(plan)
-    entry = writer.entry(plan.shape.root, "collect", plan.shape.root.about.title or "")
-    writer.finish()
-    sources = [*writer.swift.functions, *writer.functions]
-    carries = writer.carries or writer.swift.carries
-    return Unit(f"{plan.shape.name} faults", "\n\n\n".join(sources) + "\n", writer.constants, entry, carries=carries)
+    return CollectWriter(plan).unit(plan.shape.root, f"{plan.shape.name} faults")
 
 
 class CollectWriter(UnionWriter):
@@ -90,6 +85,15 @@ class CollectWriter(UnionWriter):
     def step(self, key: str) -> str:
         """The source of a path of one step, given the source of a key."""
         return f"({key},)"
+
+    def unit(self, use: Use, title: str) -> Unit:
+        """The collecting function of a use, with those functions it needs that no unit before had."""
+        start, swift_start = len(self.functions), len(self.swift.functions)
+        entry = self.entry(use, f"collect_whole_{start}" if start else "collect", use.about.title or "")
+        self.finish()
+        source = "\n\n\n".join([*self.swift.functions[swift_start:], *self.functions[start:]]) + "\n"
+        carries = self.carries or self.swift.carries
+        return Unit(title, source, self.constants, entry, self.constants, carries=carries)
 
     def finish(self) -> None:
         """Write the functions that were named and not written yet, one after the other."""

@@ -60,7 +60,7 @@ class Engine:
     def _called(self, unit: Unit) -> Callable[..., Any]:
         """The function of a unit as it is called: within the depth limit, and with what own functions raise."""
         call = unwrapped(unit.call) if unit.carries else unit.call
-        return self._within_depth(call) if self._bottomless else call
+        return self._within_depth(call) if self.bottomless else call
 
     def _first_sound(self, data: Any) -> Any:
         self.sound = self._called(self._sound_unit())
@@ -93,7 +93,8 @@ class Engine:
     # Depth
 
     @cached_property
-    def _bottomless(self) -> bool:
+    def bottomless(self) -> bool:
+        """Whether data may be deeper than the limit: then it is looked at before it is read."""
         return may_be_deeper(self.plan.shape, self.plan.limits.depth)
 
     def _too_deep(self, data: Any) -> Path | None:
@@ -136,7 +137,7 @@ class Engine:
 
     def _collected(self, data: Any) -> tuple[Any, Log]:
         log = Log(self.plan.limits.faults)
-        if self._bottomless and (deep := self._too_deep(data)) is not None:
+        if self.bottomless and (deep := self._too_deep(data)) is not None:
             cause = TOO_DEEP.but(expected={"most": self.plan.limits.depth}, json=self.plan.source is Source.JSON)
             log.faults.append((deep, cause, None, None))
             return FAILED, log

@@ -9,6 +9,7 @@ from ..declare.facts import FAILED, Source
 from ..declare.kinds import Text
 from ..report.fault import Path
 from ..shape.nodes import Entries, Field, Record, Scalar, Shape, Use
+from ..shape.walk import part_of
 from .plan import Plan, is_text
 from .runtime import Log
 
@@ -69,7 +70,7 @@ def _test(shape: Shape, field: Field, source: Source) -> Callable[[Any], bool]:
             from .gatehouse import Engine
 
             read = source if is_text(key) or source is Source.NATIVE else Source.TEXT
-            engine = Engine(Plan(shape.but(root=key), read))
+            engine = Engine(Plan(part_of(shape, key), read))
             held.append(lambda each: engine.sound(each) is not FAILED or engine.collect(each)[0] is not FAILED)
         return bool(held[0](text))
 

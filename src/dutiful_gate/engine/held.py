@@ -29,13 +29,15 @@ from ..shape.nodes import (
     default_of,
 )
 from ..shape.to_json import plain, plain_fallback
-from ..shape.walk import holds_secret, uses_of
+from ..shape.walk import holds_secret, part_of, uses_of
 from .gatehouse import Engine
+from .parts import Parts
 from .plan import Plan
 
 
 def check_held(shape: Shape) -> None:
     """Raise DeclarationError for a default or an example that its own field would refuse."""
+    parts = _Parts(shape)
     for record in shape.records.values():
         for field in record.fields:
             if isinstance(field.factory, AsSent):
@@ -43,16 +45,30 @@ def check_held(shape: Shape) -> None:
     for record in shape.records.values():
         for field in record.fields:
             if isinstance(field.factory, AsSent):
-                _check_sent(shape, record, field, field.factory)
+                _check_sent(parts, record, field, field.factory)
             elif not field.required and not field.may_lack:
-                _check_default(shape, record, field)
+                _check_default(parts, record, field)
             for example in field.use.about.examples:
-                _check_example(shape, field.use, example, record.name, field.attribute)
+                _check_example(parts, field.use, example, record.name, field.attribute)
     for use in uses_of(shape):
         if use.fallback is not MISSING:
             _check_fallback(shape, use)
     for example in shape.root.about.examples:
-        _check_example(shape, shape.root, example, None, None)
+        _check_example(parts, shape.root, example, None, None)
+
+
+class _Parts:
+    """A shape that is being checked, with the engines of its parts by what they read."""
+
+    def __init__(self, shape: Shape) -> None:
+        self.shape = shape
+        self._by_source: dict[Source, Parts] = {}
+
+    def of(self, source: Source) -> Parts:
+        """The engines that read a source."""
+        if source not in self._by_source:
+            self._by_source[source] = Parts(Plan(self.shape, source))
+        return self._by_source[source]
 
 
 def _reader(shape: Shape, field: Field) -> Callable[[Any], Any]:
@@ -61,18 +77,18 @@ def _reader(shape: Shape, field: Field) -> Callable[[Any], Any]:
 
     def read(sent: Any) -> Any:
         if not held:
-            held.append(Engine(Plan(shape.but(root=field.use), Source.JSON)))
+            held.append(Engine(Plan(part_of(shape, field.use), Source.JSON)))
         return held[0].collect(sent)[0]
 
     return read
 
 
-def _check_sent(shape: Shape, record: Record, field: Field, default: AsSent) -> None:
+def _check_sent(parts: _Parts, record: Record, field: Field, default: AsSent) -> None:
     """Raise DeclarationError for plain data that its own field would refuse."""
-    if _leads_back(shape, field.use, default.sent, (field,)):
+    if _leads_back(parts.shape, field.use, default.sent, (field,)):
         problem = "it stands in itself, without an end"
     else:
-        problem = _problem(shape, field.use, default.sent, Source.JSON)
+        problem = _problem(parts, field.use, default.sent, Source.JSON)
     if problem:
         raise DeclarationError(
             f"what is read in the place of an absent value would be refused: {problem}",
@@ -109,8 +125,8 @@ def _leads_back(shape: Shape, use: Use, sent: Any, standing: tuple[Field, ...]) 
     return False
 
 
-def _check_default(shape: Shape, record: Record, field: Field) -> None:
-    default = default_of(field)
+def _check_default(parts: _Parts, record: Record, field: Field) -> None:
+    shape, default = parts.shape, default_of(field)
     if default is None and field.use.nullable:
         for use in (field.use, field.use.node.inner if isinstance(field.use.node, Nullable) else field.use):
             if not all(document.sound(None) for document in use.fits):
@@ -123,7 +139,7 @@ def _check_default(shape: Shape, record: Record, field: Field) -> None:
         return
     problem = _quick_problem(field.use, default)
     if problem is None:
-        problem = _problem(shape, field.use, default, Source.NATIVE)
+        problem = _problem(parts, field.use, default, Source.NATIVE)
     if not problem and field.use.fits and (default is None or keeps_form(field.use, shape.aliases)):
         told = plain(field.use, default, shape)
         if not all(document.sound(told) for document in field.use.fits):
@@ -168,10 +184,10 @@ def _quick_problem(use: Use, default: object) -> str | None:
     return ""
 
 
-def _problem(shape: Shape, use: Use, value: object, source: Source) -> str:
+def _problem(parts: _Parts, use: Use, value: object, source: Source) -> str:
     """What is wrong with a value of the declaration, "" for nothing."""
-    plan = Plan(shape.but(root=use), source)
-    read, log = Engine(plan).collect(value)
+    shape = parts.shape
+    read, log = parts.of(source).engine(use).collect(value)
     if read is FAILED:
         return log.told()[0].message
     if source is Source.NATIVE and not alike(shape, use, read, value):
@@ -208,9 +224,9 @@ def alike(shape: Shape, use: Use, read: Any, value: Any) -> bool:
     return bool(read == value)
 
 
-def _check_example(shape: Shape, use: Use, example: object, record: str | None, field: str | None) -> None:
-    if problem := _problem(shape, use, example, Source.JSON):
-        told = "" if holds_secret(use, shape.guarded) else f"{shown(example)} "
+def _check_example(parts: _Parts, use: Use, example: object, record: str | None, field: str | None) -> None:
+    if problem := _problem(parts, use, example, Source.JSON):
+        told = "" if holds_secret(use, parts.shape.guarded) else f"{shown(example)} "
         raise DeclarationError(
             f"the example {told}would be refused: {problem}",
             remedy="write examples as a client would send them",

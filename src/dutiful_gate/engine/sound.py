@@ -70,13 +70,7 @@ def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) ->
 
     `anew` is called in its place once a class is no longer what it was when the function was written.
     """
-    writer = SoundWriter(plan, note_unknown=note_unknown)
-    entry = writer.entry(plan.shape.root, top=True)
-    writer.finish()
-    source = "\n\n\n".join(writer.functions) + "\n"
-    source = source.replace(_CHECKS, checks_of(writer, writer.kept, f"return {writer.bind(anew, 'ANEW')}(data)"), 1)
-    source = source.replace(_DONE, _FORGETS if writer.hands_over else "")
-    return Unit(f"{plan.shape.name} sound", source, writer.constants, entry, carries=writer.carries)
+    return SoundWriter(plan, note_unknown=note_unknown).unit(plan.shape.root, f"{plan.shape.name} sound", anew)
 
 
 def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> str:
@@ -122,6 +116,16 @@ class SoundWriter(SoundRecordWriter):
         """Write the functions that were named and not written yet, one after the other."""
         while self._waiting:
             self._waiting.pop(0)()
+
+    def unit(self, use: Use, title: str, anew: Callable[[Any], Any] | None = None) -> Unit:
+        """The sound function of a use, with those functions it needs that no unit before had."""
+        start = len(self.functions)
+        entry = self.entry(use, f"sound_whole_{start}" if start else "sound", top=True)
+        self.finish()
+        source = "\n\n\n".join(self.functions[start:]) + "\n"
+        checks = checks_of(self, self.kept, f"return {self.bind(anew, 'ANEW')}(data)") if anew is not None else ""
+        source = source.replace(_CHECKS, checks, 1).replace(_DONE, _FORGETS if self.hands_over else "")
+        return Unit(title, source, self.constants, entry, self.constants, carries=self.carries)
 
     @property
     def unfinished(self) -> bool:

@@ -49,6 +49,7 @@ from ..declare.rules.format import OfFormat
 from ..declare.steps import Step
 from ..declare.terms import Comparison
 from ..engine.gatehouse import Engine
+from ..engine.parts import Parts
 from ..engine.plan import Plan
 from ..regex.ecma import read_ecma
 from ..shape.nodes import (
@@ -106,8 +107,8 @@ class Payloads:
     def __init__(self, shape: Shape, random: Random) -> None:
         self.shape = shape
         self.random = random
-        self._engines: dict[object, Engine] = {}
-        self._held: list[Use] = []
+        self._parts = Parts(Plan(shape, Source.JSON))
+        self._wholes = {key: Use(Link(key)) for key in shape.records}
         self._left = _MOST_TRIES
 
     def make(self) -> Any:
@@ -117,10 +118,7 @@ class Payloads:
 
     def engine(self, use: Use) -> Engine:
         """Reads a part of the shape on its own."""
-        if id(use) not in self._engines:
-            self._held.append(use)
-            self._engines[id(use)] = Engine(Plan(self.shape.but(root=use), Source.JSON))
-        return self._engines[id(use)]
+        return self._parts.engine(use)
 
     def is_sound(self, use: Use, made: Any) -> bool:
         """Whether a part of a payload would be admitted, and not by a fall-back."""
@@ -243,13 +241,13 @@ class Payloads:
 
     def agrees(self, record: Record, made: dict[str, Any], depth: int) -> bool:
         """Whether the record as a whole is sound, after some mending of fields that do not go together."""
-        whole = Use(Link(record.key))
+        engine = self.engine(self._wholes[record.key])
         by_name = {field.attribute: field for field in record.fields}
         self.bring_together(record, by_name, made)
         for _ in range(12):
-            if self._record_engine(record, whole).sound(made) is not FAILED:
+            if engine.sound(made) is not FAILED:
                 return True
-            value, _ = self._record_engine(record, whole).collect(made)
+            value, _ = engine.collect(made)
             if value is not FAILED:
                 return True
             if not record.rules:
@@ -283,12 +281,6 @@ class Payloads:
                 moment = kind.reader(Source.JSON)(start)
                 if isinstance(moment, datetime) and moment.year < 9999:
                     made[late.wire] = kind.plain(moment + timedelta(minutes=15 * self.random.randint(3, 24)))
-
-    def _record_engine(self, record: Record, whole: Use) -> Engine:
-        key = ("record", record.key)
-        if key not in self._engines:
-            self._engines[key] = Engine(Plan(self.shape.but(root=whole), Source.JSON))
-        return self._engines[key]
 
     def scalar(self, kind: Kind, parts: Sequence[Step | Rule], name: str) -> Any:
         """A single value."""

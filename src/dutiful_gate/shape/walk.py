@@ -44,6 +44,24 @@ def uses_of(shape: Shape) -> list[Use]:
     return [each for root in roots for each in every(root)]
 
 
+def part_of(shape: Shape, use: Use) -> Shape:
+    """A part of a shape as one by itself: the use, and the records and aliases that it leads to."""
+    reached: dict[str, None] = {}
+    waiting = [use]
+    while waiting:
+        for key in links(waiting.pop()) - reached.keys():
+            reached[key] = None
+            waiting += [field.use for field in fields_of(shape.records[key])] if key in shape.records else []
+            waiting += [shape.aliases[key]] if key in shape.aliases else []
+    return shape.but(
+        root=use,
+        records={key: record for key, record in shape.records.items() if key in reached},
+        aliases={key: alias for key, alias in shape.aliases.items() if key in reached},
+        recursive=shape.recursive & reached.keys(),
+        guarded=shape.guarded & reached.keys(),
+    )
+
+
 def nodes(use: Use) -> list[Node]:
     """All nodes of a use, not looking into records."""
     return [each.node for each in every(use)]

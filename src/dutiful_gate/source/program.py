@@ -26,7 +26,7 @@ class Unit:
         *,
         carries: bool = False,
     ) -> None:
-        """Compile `source` and run it, in a namespace that several units may share.
+        """Compile `source` and run it, in a namespace that several units may share: that of the constants, for one.
 
         `carries` tells that it calls functions of the developer's own.
         """
@@ -34,7 +34,9 @@ class Unit:
         self.carries = carries
         filename = f"<gate {title} #{next(_numbers)}>"
         namespace = {} if namespace is None else namespace
-        namespace |= {"__name__": f"gate {title}", **constants}
+        if namespace is not constants:
+            namespace |= constants
+        namespace["__name__"] = f"gate {title}"
         exec(compile(source, filename, "exec", dont_inherit=True), namespace)
         self.call: Callable[..., Any] = namespace[entry]
         # A size, no time of change (so that it is never thrown out as stale), the lines, the name.
