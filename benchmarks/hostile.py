@@ -29,7 +29,7 @@ from uuid import UUID
 
 from hostile_kinds import DEAR, KINDS, inputs
 
-from dutiful_gate import Gate, Limits, amendment, at_least_one, declarations_of, it, obeys, this
+from dutiful_gate import Gate, Limits, amendment, at_least_one, declarations_of, it, obeys, payloads, this
 
 PRIME = 2**61 - 1
 BOUND, TWICE, ALLOWED = 20.0, 1.15, 0.025
@@ -201,6 +201,16 @@ def deep(count: int) -> Any:
     return last
 
 
+def reached(count: int) -> Any:
+    """Records of which each has a default of a type that leads to all before it."""
+    last: Any = int
+    for at in range(count):
+        last = make_dataclass(
+            f"D{at}", [("x", tuple[int, last | None], field(default=(1, None))), ("y", last | None, None)]
+        )
+    return last
+
+
 def used(declared: Any, **words: Any) -> None:
     gate: Gate[Any] = Gate(declared, **words)
     gate.examine({})
@@ -226,6 +236,8 @@ DECLARATIONS: list[tuple[str, Callable[[int], object], int]] = [
     ("many record rules", lambda n: used(ordered(n)), 200),
     ("many records", lambda n: used(nested(n)), 100),
     ("records inside records", lambda n: used(deep(n), limits=Limits(depth=150)), 70),
+    ("defaults that lead to many records", lambda n: used(reached(n), limits=Limits(depth=400)), 70),
+    ("samples of many records", lambda n: payloads(nested(n), 2), 100),
     ("a union of many constants", lambda n: used(options(n)), 100),
     ("one choice of many", lambda n: used(Literal[tuple(range(n))]), 2_000),
     ("an amendment of many fields", lambda n: used(amendment(fields(n))), 150),

@@ -252,6 +252,18 @@ class Watch:
     by_name: dict[str, Watch] = field(default_factory=dict)
 
 
+def test_a_declaration_of_thousands_of_fields_is_sampled_in_part() -> None:
+    """A payload has what it must have, and no more once it is large."""
+    kind: Any = Annotated[str, it.one_of("QLP", "OST")]
+    for depth in range(4):
+        made = [(f"part_{number}", kind | None, field(default=None)) for number in range(12)]
+        kind = make_dataclass(f"Deck{depth}", [("name", str), *made])
+    gate: Gate[Any] = Gate(kind)
+    sizes = [len(json.dumps(payload)) for payload in payloads(gate, 6) if gate.accepts(payload)]
+    assert len(sizes) == 6
+    assert 1_000 < max(sizes) < 100_000
+
+
 def test_records_inside_records_that_cannot_be_found_are_given_up() -> None:
     """Tries at each level times tries at the next would never end."""
     with pytest.raises(CannotSample, match="no sound value was found"):

@@ -75,7 +75,9 @@ from .text import CODES, FORMATS, GOODS, drawn_from, known_words, of_pattern, wo
 _TRIES = 80
 # Of all parts of one payload together: where records hold records that are hard to find, tries would multiply.
 _MOST_TRIES = 4_000
+# Deeper down, or once there are so many values, only what must be there is made.
 _DEEP = 3
+_MANY = 600
 _DEEPEST = 60  # past it, a type leads to itself without an end
 _NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
 _ANYTHING: tuple[Any, ...] = ("coiled rope", 7, 2.5, True, None, ["QLP", "OST"], {"berth": 4})
@@ -110,11 +112,16 @@ class Payloads:
         self._parts = Parts(Plan(shape, Source.JSON))
         self._wholes = {key: Use(Link(key)) for key in shape.records}
         self._left = _MOST_TRIES
+        self._made = 0
 
     def make(self) -> Any:
         """One sound payload. Raises CannotSample where the rules leave nothing that could be found."""
-        self._left = _MOST_TRIES
+        self._left, self._made = _MOST_TRIES, 0
         return self.use(self.shape.root, 0, "")
+
+    def ends(self, depth: int) -> bool:
+        """Whether a payload is deep or large enough: nothing more goes in than must."""
+        return depth > _DEEP or self._made > _MANY
 
     def engine(self, use: Use) -> Engine:
         """Reads a part of the shape on its own."""
@@ -136,10 +143,11 @@ class Payloads:
         if examples and self.random.random() < 0.3:
             return self.random.choice(list(examples))
         for _ in range(_TRIES):
-            self._left -= 1
             made = self.attempt(use, depth, name)
             if self.is_sound(use, made):
+                self._made += 1
                 return made
+            self._left -= 1
             if self._left < 0:
                 break
         if examples:
@@ -177,11 +185,11 @@ class Payloads:
                 count = len(items)
                 if node.more is not None:
                     low, high = _length_bounds(parts)
-                    usual = count + (0 if depth > _DEEP else random.randint(0, 2))
+                    usual = count + (0 if self.ends(depth) else random.randint(0, 2))
                     count = max(min(max(usual, low), high), count)
                 return [self.use(item, depth + 1, name) for item in node.per_item(count)]
             case Entries(key, value):
-                usual = 0 if depth > _DEEP or _is_barred(value) else random.randint(0, 3)
+                usual = 0 if self.ends(depth) or _is_barred(value) else random.randint(0, 3)
                 count = _length(parts, usual, random)
                 return {
                     _as_text(self.use(key, depth + 1, name)): self.use(value, depth + 1, name) for _ in range(count)
@@ -190,10 +198,10 @@ class Payloads:
                 at = random.randrange(len(options))
                 return {node.tag: random.choice(node.tags[at]), held: self.use(options[at], depth + 1, name)}
             case Branches(options=options):
-                option = self.shallow(options) if depth > _DEEP else random.choice(options)
+                option = self.shallow(options) if self.ends(depth) else random.choice(options)
                 return self.use(option, depth, name)
             case Nullable(inner):
-                if random.random() < 0.2 or depth > _DEEP + 1:
+                if random.random() < 0.2 or self.ends(depth - 1):
                     return None
                 return self.attempt(inner.but(parts=(*inner.parts, *parts)) if parts else inner, depth, name)
             case Link(key):
@@ -208,7 +216,7 @@ class Payloads:
 
     def items(self, item: Use, into: str, parts: Sequence[Step | Rule], depth: int, name: str) -> list[Any]:
         """A list of as many items as the rules ask for."""
-        usual = 0 if depth > _DEEP or _is_barred(item) else self.random.randint(0, 3)
+        usual = 0 if self.ends(depth) or _is_barred(item) else self.random.randint(0, 3)
         made = [self.use(item, depth + 1, name) for _ in range(_length(parts, usual, self.random))]
         for part in parts:
             if isinstance(part, Contains) and belongs(item, part.held, self.shape) and self.random.random() < 0.9:
@@ -219,20 +227,20 @@ class Payloads:
         """A record whose fields are sound, and what they must be to each other too."""
         made: dict[str, Any] = {}
         for _ in range(_TRIES):
-            self._left -= 1
             made = {}
             for field in record.fields:
                 if _is_barred(field.use) and not field.required:
                     continue
-                if field.required or self.random.random() < (0.7 if depth <= _DEEP else 0.05):
+                if field.required or self.random.random() < (0.05 if self.ends(depth) else 0.7):
                     wire = random_wire(field, self.random)
                     made[wire] = self.field(field, depth)
-            for gathers in record.rests if depth <= _DEEP else ():
+            for gathers in () if self.ends(depth) else record.rests:
                 if isinstance(gathers.use.node, Entries):
                     rest = self.use(gathers.use, depth + 1, gathers.attribute)
                     made.update({key: held for key, held in rest.items() if key not in made})
             if self.agrees(record, made, depth) or self._left < 0:
                 return made
+            self._left -= 1
         return made
 
     def field(self, field: Field, depth: int) -> Any:
