@@ -236,7 +236,7 @@ DECLARATIONS: list[tuple[str, Callable[[int], object], int]] = [
     ("many record rules", lambda n: used(ordered(n)), 200),
     ("many records", lambda n: used(nested(n)), 100),
     ("records inside records", lambda n: used(deep(n), limits=Limits(depth=150)), 70),
-    ("defaults that lead to many records", lambda n: used(reached(n), limits=Limits(depth=400)), 70),
+    ("defaults that lead to many records", lambda n: used(reached(n), limits=Limits(depth=150)), 35),
     ("samples of many records", lambda n: payloads(nested(n), 2), 100),
     ("a union of many constants", lambda n: used(options(n)), 100),
     ("one choice of many", lambda n: used(Literal[tuple(range(n))]), 2_000),
