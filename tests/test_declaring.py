@@ -132,7 +132,10 @@ WHOLE: dict[str, Any] = {
         f"part-{number}": {"description": "One of many parts, told at some length. " * 5, **schema}
         for number, (schema, draft, _) in enumerate(SAID)
         if draft == "2020-12" and "$defs" not in schema
-    },
+    }
+    | {"is_urgent": {"type": "boolean"}, "why": TEXT},
+    "if": {"properties": {"is_urgent": {"const": False}}, "required": ["is_urgent"]},
+    "then": {"not": {"required": ["why"]}},
     "additionalProperties": False,
 }
 

@@ -202,7 +202,7 @@ class Agreements:
         if not all(isinstance(each, str | int | float | bool) for each in plain):
             raise Unsayable
         told = []
-        if len(plain) == 1:
+        if len(plain) == 1 and not isinstance(plain[0], bool):  # linters would have `not` for `== False`
             told.append(f"({at} == {_constant(plain[0])})")
         elif plain:
             told.append(f"{at}.one_of({', '.join(map(_constant, plain))})")
