@@ -29,7 +29,7 @@ from uuid import UUID
 
 from hostile_kinds import DEAR, KINDS, inputs
 
-from dutiful_gate import Gate, Limits, amendment, at_least_one, declarations_of, it, obeys, payloads, this
+from dutiful_gate import AnyGate, Gate, Limits, amendment, at_least_one, declarations_of, it, obeys, payloads, this
 
 PRIME = 2**61 - 1
 BOUND, TWICE, ALLOWED = 20.0, 1.15, 0.025
@@ -130,7 +130,7 @@ LOOP = {
 }
 
 # Name, gate, the text of a size, the size.
-INPUTS: list[tuple[str, Gate[Any], Callable[[int], str], int]] = [
+INPUTS: list[tuple[str, AnyGate[Any], Callable[[int], str], int]] = [
     ("unknown keys near known ones", Gate(fields(20), unknown="refuse"), lambda n: json.dumps({f"som_feild_{i}x": 1 for i in range(n)}), 100),
     ("unknown keys, many", Gate(TWENTY), lambda n: json.dumps({f"k{i}": 1 for i in range(n)}), 200_000),
     ("unknown keys, many, refused", Gate(TWENTY, unknown="refuse"), lambda n: json.dumps({f"k{i}": 1 for i in range(n)}), 200_000),
@@ -280,7 +280,7 @@ def best(job: Callable[[], object], turns: int = 3) -> float:
     return min(times)
 
 
-def asked(gate: Gate[Any], raw: str) -> None:
+def asked(gate: AnyGate[Any], raw: str) -> None:
     """Everything that a service would read of an answer."""
     gate.accepts(None)
     verdict = gate.examine_json(raw)
@@ -341,7 +341,7 @@ def settled(times: list[Timed], breaks: Callable[[], bool]) -> bool:
     return breaks()
 
 
-def made_alone(gate: Gate[Any], raw: str) -> float:
+def made_alone(gate: AnyGate[Any], raw: str) -> float:
     """What the class of a list's items takes by itself to be made of their texts."""
     (make,) = get_args(gate.declared)
 
@@ -353,7 +353,7 @@ def made_alone(gate: Gate[Any], raw: str) -> float:
     return best(made)
 
 
-def input_broken(name: str, gate: Gate[Any], text: Callable[[int], str], size: int, *, dear: bool = False) -> bool:
+def input_broken(name: str, gate: AnyGate[Any], text: Callable[[int], str], size: int, *, dear: bool = False) -> bool:
     """Measure an input, print what it costs, and say whether a bound is broken.
 
     A `dear` one is of a class that takes longer by itself than the bound: twice that is allowed besides.

@@ -18,6 +18,7 @@ from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from dutiful_gate import (
+    AnyGate,
     Email,
     Gate,
     Hostname,
@@ -36,7 +37,7 @@ from dutiful_gate import (
 )
 
 COUNT = 20_000
-Input = tuple[str, Gate[Any], Callable[[int], str], int]
+Input = tuple[str, AnyGate[Any], Callable[[int], str], int]
 
 
 @dataclass

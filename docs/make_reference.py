@@ -17,7 +17,7 @@ from dutiful_gate.report import german
 PAGE = Path(__file__).parent / "reference.md"
 
 GROUPS: dict[str, list[str]] = {
-    "The gate": ["Gate", "Source", "Limits", "Verdict", "Fault", "Place", "Refused", "DeclarationError"],
+    "The gate": ["Gate", "AnyGate", "Source", "Limits", "Verdict", "Fault", "Place", "Refused", "DeclarationError"],
     "Subjects of rules": ["it", "this", "now", "today"],
     "Checks of one's own": ["holds", "Wrong"],
     "Patterns of ECMA-262": ["ecma"],

@@ -6,7 +6,7 @@ from random import Random
 from typing import Any
 
 from dutiful_gate import DeclarationError, Gate
-from dutiful_gate.document.judging.findings import Ask, Found
+from dutiful_gate.document.judging.findings import Found, Question
 
 NAMES = ("a", "b", "$ref", "x-y")
 TYPES = ("null", "boolean", "object", "array", "number", "string", "integer")
@@ -124,20 +124,20 @@ class AnyDocument:
 def judged_in_all_ways(gate: Gate[Any], data: Any) -> set[bool]:
     """Whether data is sound: compiled, word for word, and word for word with every fault."""
     engine: Any = gate._engine
-    teller, root = engine._teller, engine.root
-    quick, teller.quick = teller.quick, None
+    interpreter, root = engine._interpreter, engine.root
+    quick, interpreter.quick = interpreter.quick, None
     found = Found(10_000)
     said = {gate.accepts(data), bool(gate.examine(data))}
     try:
         with engine._memory.kept(engine.recursive):
-            said.add(teller.judged(root, Ask(data)) is not None)
+            said.add(interpreter.judged(root, Question(data)) is not None)
         with engine._memory.kept(engine.recursive):
-            teller.judged(root, Ask(data, found=found))
+            interpreter.judged(root, Question(data, found=found))
         said.add(not found)
     except RecursionError:  # a dynamic reference went in a circle, which is seen when data is judged, and refuses it
         said.add(False)
     finally:
-        teller.quick = quick
+        interpreter.quick = quick
     return said
 
 

@@ -27,7 +27,7 @@ from rich.progress import track
 from any_declaration import loaded
 from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of
 from dutiful_gate.sample.edges import Edges
-from dutiful_gate.sample.face import maker_for
+from dutiful_gate.sample.sampling import maker_for
 
 _SECONDS = 40
 _NO_JSON = re.compile(r"\d{300}|\\ud[89a-f]|NaN|Infinity")

@@ -8,7 +8,7 @@ import subprocess
 from collections.abc import Iterator, Sequence
 from random import Random
 
-from dutiful_gate.regex.ecma import NoPattern, read_ecma
+from dutiful_gate.regex.from_ecma import NoPattern, read_ecma
 from dutiful_gate.regex.search import ecma_search
 
 NODE = shutil.which("node")

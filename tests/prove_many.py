@@ -28,7 +28,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 from any_declaration import any_declaration, loaded
 from any_document import disagreement
 from dutiful_gate import DeclarationError, Gate, Limits, Refused, declarations_of
-from dutiful_gate.engine import begun
+from dutiful_gate.engine import handover as begun
 from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.prove.proof import Proof, prove
 from dutiful_gate.sample.edges import Edges

@@ -14,9 +14,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dutiful_gate import Document, Gate, about, it, trimmed, uppered
-from dutiful_gate.declare.patterns import ecma_pattern
+from dutiful_gate.declare.rules.pattern import in_ecma
 from dutiful_gate.demo.ferries import Booking, bookings
-from dutiful_gate.regex.ecma import python_pattern
+from dutiful_gate.regex.from_ecma import python_pattern
 
 
 def test_the_charters_document() -> None:
@@ -172,7 +172,7 @@ PATTERNS: list[tuple[str, str | None]] = [
 
 @pytest.mark.parametrize(("pattern", "expected"), PATTERNS)
 def test_patterns_in_the_words_of_ecma_262(pattern: str, expected: str | None) -> None:
-    said: Any = ecma_pattern(pattern)
+    said: Any = in_ecma(pattern)
     if expected is None:
         assert "ECMA-262 does not know" in said.reason
     else:
@@ -189,6 +189,6 @@ MEANINGS = [
 @given(st.text("abcABCkK\u212a sſS\n\tiIıİportPx1٣_éÉωΩΩµμ-ß", max_size=5), st.sampled_from(MEANINGS))
 def test_patterns_mean_the_same(text: str, meaning: tuple[str, int]) -> None:
     ours = re.compile(*meaning)
-    said: Any = ecma_pattern(*meaning)
+    said: Any = in_ecma(*meaning)
     theirs = re.compile(python_pattern(said))
     assert bool(ours.search(text)) == bool(theirs.search(text))

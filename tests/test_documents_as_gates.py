@@ -20,7 +20,7 @@ from dutiful_gate import DeclarationError, DocumentGate, Gate, Limits, Refused, 
 from dutiful_gate.declare.formats.judges import JUDGES
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.document.plain_document import plain_document
-from dutiful_gate.regex.ecma import NoPattern, python_pattern
+from dutiful_gate.regex.from_ecma import NoPattern, python_pattern
 
 BERTH: dict[str, Any] = {
     "$schema": "https://json-schema.org/draft/2020-12/schema",
@@ -121,7 +121,7 @@ def test_faults_of_a_document_are_faults_like_any_other() -> None:
         gate.admit_json(raw)
     sound = {"port": "QLP", "length_m": 12}
     assert gate.admit(sound) is sound
-    assert gate.release(sound) == sound
+    assert not hasattr(gate, "release"), "it has no types to release"
     assert gate.schema() == BERTH
     assert "judge_1" in gate.source
     again = pickle.loads(pickle.dumps(gate))

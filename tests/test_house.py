@@ -17,24 +17,24 @@ ROOT = Path(dutiful_gate.__file__).parent
 MAY_IMPORT: dict[str, set[str]] = {
     "regex": set(),
     "declare": {"regex"},
-    "source": set(),
+    "codegen": set(),
     "report": {"declare"},
-    "shape": {"declare"},
+    "shape": {"declare", "regex"},
     "read": {"declare", "report"},
-    "document": {"declare", "regex", "shape", "report", "source"},
-    "engine": {"declare", "shape", "report", "source"},
-    "gate": {"declare", "shape", "report", "read", "document", "engine"},
-    "sample": {"declare", "regex", "shape", "report", "document", "engine", "gate"},
-    "prove": {"declare", "shape", "report", "document", "engine", "sample", "gate"},
-    "feed": {"declare", "shape", "report", "read", "gate"},
+    "document": {"declare", "regex", "shape", "report", "codegen"},
+    "engine": {"declare", "regex", "shape", "report", "codegen"},
+    "gates": {"declare", "shape", "report", "read", "document", "engine"},
+    "sample": {"declare", "regex", "shape", "report", "document", "engine", "gates"},
+    "prove": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
+    "feed": {"declare", "shape", "report", "read", "gates"},
     "demo": {"dutiful_gate"},
-    "cli": {"declare", "report", "document", "feed", "gate", "demo", "prove", "sample", "dutiful_gate"},
-    "__init__": {"declare", "report", "document", "gate", "sample", "importlib"},
+    "cli": {"declare", "report", "document", "feed", "gates", "demo", "prove", "sample", "dutiful_gate"},
+    "__init__": {"declare", "report", "document", "gates", "sample", "importlib"},
     "__main__": {"cli"},
 }
 """Room by room, the rooms it may import from. The hub is `shape`: no reader of shapes knows another."""
 
-CORE = {"declare", "regex", "source", "shape", "engine", "report", "read", "document", "gate"}
+CORE = {"declare", "regex", "codegen", "shape", "engine", "report", "read", "document", "gates"}
 
 
 def imports(file: Path) -> set[tuple[str, str]]:

@@ -19,7 +19,7 @@ from any_declaration import loaded
 from any_document import AnyDocument, disagreement
 from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of, payloads, probes
 from dutiful_gate.declare.formats.judges import JUDGES
-from dutiful_gate.document.judging.drafts import DRAFT_04, DRAFT_2020_12
+from dutiful_gate.document.judging.dialects import DRAFT_04, DRAFT_2020_12
 from dutiful_gate.prove.of_document import prove_document
 
 HERE = Path(__file__).parent / "cases"

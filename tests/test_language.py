@@ -63,7 +63,7 @@ from dutiful_gate import (
     when,
 )
 from dutiful_gate.prove.proof import prove
-from dutiful_gate.regex.runaway import RunawayPattern, degree, guarded
+from dutiful_gate.regex.cost import RunawayPattern, degree, guarded
 
 
 def no_luck(value: object) -> object:

@@ -34,7 +34,7 @@ from dutiful_gate import (
     trimmed,
     via,
 )
-from dutiful_gate.engine import begun
+from dutiful_gate.engine import handover as begun
 
 IDS = [str(UUID(int=number * 7919**9)) for number in range(12)]
 PRIME = 2**61 - 1

@@ -13,10 +13,10 @@ import pytest
 
 import dutiful_gate
 from dutiful_gate.regex import backtracking
-from dutiful_gate.regex.ecma import NoPattern, read_ecma
-from dutiful_gate.regex.runaway import guarded
+from dutiful_gate.regex.cost import guarded
+from dutiful_gate.regex.from_ecma import NoPattern, read_ecma
 from dutiful_gate.regex.search import ecma_search
-from dutiful_gate.regex.unicode import VERSION, property_class, property_ranges
+from dutiful_gate.regex.unicode_properties import VERSION, property_class, property_ranges
 from ecma_patterns import NO_NODE, NODE, by_node, disagreements, expressions
 
 needs_node = pytest.mark.skipif(NODE is None, reason=NO_NODE)
@@ -206,7 +206,7 @@ def test_no_text_keeps_a_pattern_busy(pattern: str, unit: str) -> None:
 
 def test_properties_are_read_from_a_table_and_not_counted_out() -> None:
     code = (
-        "import sys, json; from dutiful_gate.regex.unicode import property_class as p; "
+        "import sys, json; from dutiful_gate.regex.unicode_properties import property_class as p; "
         "print(json.dumps([len(p('scx=Latn')), 'unicodedata' in sys.modules]))"
     )
     ran = subprocess.run([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, check=True)

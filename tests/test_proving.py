@@ -51,7 +51,7 @@ from dutiful_gate.document.document import Document
 from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.prove.proof import prove
 from dutiful_gate.prove.smaller import smallest
-from dutiful_gate.regex.runaway import guarded
+from dutiful_gate.regex.cost import guarded
 from dutiful_gate.sample.edges import Edges
 from prove_many import proved
 

@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from .declare.presence import all_or_none, at_least_one, at_most_one, exactly_one, needs, when
     from .declare.records import Wrong, obeys
     from .declare.rules.ecma import ecma
-    from .declare.rules.own import holds
+    from .declare.rules.holds import holds
     from .declare.steps import (
         blank_is_none,
         in_utc,
@@ -52,18 +52,22 @@ if TYPE_CHECKING:
     from .declare.variants import amendment, subset
     from .document.declaring.module import declarations_of
     from .document.document import Document, Flaw, Unstated
-    from .document.embedded import fits
-    from .gate import DocumentGate, Gate, bundle
+    from .document.fits import fits
+    from .gates.base import AnyGate
+    from .gates.bundle import bundle
+    from .gates.document import DocumentGate
+    from .gates.typed import Gate
     from .report.catalogue import Catalogue, speaking
     from .report.fault import Fault
     from .report.place import Place
     from .report.verdict import Refused, Verdict
-    from .sample.face import payloads, probes, samples
     from .sample.payloads import CannotSample
+    from .sample.sampling import payloads, probes, samples
 
 __version__ = "0.4.0"
 
 __all__ = [
+    "AnyGate",
     "CannotSample",
     "Catalogue",
     "DeclarationError",
@@ -152,20 +156,23 @@ _ROOMS = {
     "declare.rules.ecma": "ecma",
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
     "declare.records": "Wrong obeys",
-    "declare.rules.own": "holds",
+    "declare.rules.holds": "holds",
     "declare.steps": "blank_is_none in_utc lowered otherwise rounded_to split_on squeezed then trimmed uppered via",
     "declare.subjects": "it",
     "declare.terms": "this",
     "declare.variants": "amendment subset",
     "document.declaring.module": "declarations_of",
     "document.document": "Document Flaw Unstated",
-    "document.embedded": "fits",
-    "gate": "DocumentGate Gate bundle",
+    "document.fits": "fits",
+    "gates.base": "AnyGate",
+    "gates.bundle": "bundle",
+    "gates.document": "DocumentGate",
+    "gates.typed": "Gate",
     "report.catalogue": "Catalogue speaking",
     "report.fault": "Fault",
     "report.place": "Place",
     "report.verdict": "Refused Verdict",
-    "sample.face": "payloads probes samples",
+    "sample.sampling": "payloads probes samples",
     "sample.payloads": "CannotSample",
 }
 _ROOM_OF = {name: room for room, names in _ROOMS.items() for name in names.split()}

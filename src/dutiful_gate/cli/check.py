@@ -15,9 +15,10 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from ..declare.facts import Source
 from ..document.document import Flaw
 from ..feed.json_file import Examined, examine_file
-from ..gate import DocumentGate, Gate
+from ..gates.base import AnyGate
+from ..gates.document import DocumentGate
 from ..report.fault import dotted, pointer
-from ..report.show import counted, visible
+from ..report.shown_values import counted, visible
 from .console import console, fault_line, spans, sure_output, told
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
 
@@ -112,11 +113,11 @@ def _progress(size: int) -> Iterator[Callable[[int, int], Any] | None]:
         yield lambda done, total: bar.update(task, completed=done, total=total)
 
 
-def _flaws(gate: Gate[Any]) -> tuple[Flaw, ...]:
+def _flaws(gate: AnyGate[Any]) -> tuple[Flaw, ...]:
     return gate.flaws if isinstance(gate, DocumentGate) else ()
 
 
-def _print_flaws(gate: Gate[Any]) -> None:
+def _print_flaws(gate: AnyGate[Any]) -> None:
     flaws = _flaws(gate)
     if flaws:
         out = console()
@@ -175,7 +176,7 @@ def _print_ending(examined: Examined[Any]) -> None:
     out.print("  ", told(len(admitted), len(refused), len(examined.faults) + untold), sep="")
 
 
-def _as_data(name: str, target: str, examined: Examined[Any], gate: Gate[Any]) -> dict[str, object]:
+def _as_data(name: str, target: str, examined: Examined[Any], gate: AnyGate[Any]) -> dict[str, object]:
     """The whole outcome as plain JSON data."""
     unjudged = [
         {"record": number, "pointer": each}

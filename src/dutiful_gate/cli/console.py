@@ -9,7 +9,7 @@ from rich.text import Text
 from rich.theme import Theme
 
 from ..report.fault import Fault
-from ..report.show import counted, visible
+from ..report.shown_values import counted, visible
 
 _MOST_SPANS = 24
 _THEME = Theme(

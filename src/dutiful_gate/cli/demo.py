@@ -15,7 +15,7 @@ from rich.text import Text
 from ..demo import ferries
 from ..feed.json_file import Examined, examine_file
 from ..report.fault import Fault
-from ..report.show import visible
+from ..report.shown_values import visible
 from .console import console, sure_output, told
 
 _TARGET = "dutiful_gate.demo.ferries:Booking"

@@ -13,11 +13,11 @@ import click
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from ..declare.errors import DeclarationError
-from ..gate import DocumentGate
+from ..gates.document import DocumentGate
 from ..prove.of_document import prove_document
 from ..prove.proof import Proof
 from ..prove.proof import prove as run
-from ..report.show import counted, visible
+from ..report.shown_values import counted, visible
 from .console import console, sure_output
 from .target import CannotRun, documents_option, gate_for
 

@@ -7,9 +7,9 @@ from pathlib import Path
 
 import click
 
-from ..sample.face import payloads
-from ..sample.face import probes as probe
 from ..sample.payloads import CannotSample
+from ..sample.sampling import payloads
+from ..sample.sampling import probes as probe
 from .console import sure_output
 from .target import CannotRun, documents_option, gate_for
 

@@ -12,7 +12,7 @@ import click
 
 from ..declare.errors import DeclarationError
 from ..document.document import Document
-from ..gate import bundle
+from ..gates.bundle import bundle
 from .console import console, sure_output
 from .target import CannotRun, Unknown, typed_gate_for
 

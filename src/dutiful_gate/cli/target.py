@@ -12,7 +12,8 @@ import click
 
 from ..declare.errors import DeclarationError
 from ..document.judging.library import MissingDocuments
-from ..gate import Gate
+from ..gates.document import DocumentGate
+from ..gates.typed import Gate
 
 Unknown = Literal["drop", "refuse"]
 
@@ -35,7 +36,7 @@ Flaws = Literal["refuse", "tell"]
 
 def gate_for(
     target: str, unknown: Unknown | None = None, documents: Path | None = None, flaws: Flaws = "refuse"
-) -> Gate[Any]:
+) -> Gate[Any] | DocumentGate:
     """The gate named by `module:Name`, a Gate itself or a type to build one for; or by the path of a document.
 
     The working folder is searched first. `documents` is the folder that a document's references lead into, `flaws`
@@ -44,6 +45,8 @@ def gate_for(
     if target.endswith(".json"):
         return _of_document(Path(target), documents, flaws)
     named = _named(target)
+    if isinstance(named, DocumentGate):
+        return named
     if isinstance(named, Gate):
         return named if unknown is None else Gate(named.declared, named.reads, unknown=unknown, limits=named.limits)
     try:
@@ -58,10 +61,13 @@ def typed_gate_for(target: str, unknown: Unknown | None = None) -> Gate[Any]:
         raise CannotRun(
             f"{target!r} is a document, and a declaration is needed here; dutiful declare {target} writes one"
         )
-    return gate_for(target, unknown)
+    gate = gate_for(target, unknown)
+    if isinstance(gate, DocumentGate):
+        raise CannotRun(f"{target} is a gate of a document, and a declaration is needed here")
+    return gate
 
 
-def _of_document(path: Path, documents: Path | None, flaws: Flaws) -> Gate[Any]:
+def _of_document(path: Path, documents: Path | None, flaws: Flaws) -> DocumentGate:
     if not path.is_file():
         raise CannotRun(f"there is no document {str(path)!r}; check the path")
     try:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from .applicability import Takes
 from .errors import DeclarationError
 from .facts import Facts
-from .takes import Takes
 from .values import Value
 
 if TYPE_CHECKING:

@@ -7,7 +7,7 @@ from typing import Any, NoReturn
 
 from .errors import DeclarationError
 from .facts import ANY_VALUE, Bind, Facts, Unsaid, evaluated
-from .reach import ITEM, FactsOf, OfItem, Path, Reach
+from .field_access import ITEM, FactsOf, OfItem, Path, Reach
 from .records import RecordRule, Standing
 from .rules import Equal, OneOf
 from .rules.base import Face, Rule

@@ -11,7 +11,7 @@ from typing import Any, NoReturn
 from .conditions import Condition, Opposite, all_of
 from .errors import DeclarationError
 from .facts import Bind, Unsaid
-from .reach import FactsOf, Path, Reach
+from .field_access import FactsOf, Path, Reach
 from .records import HasRules, RecordRule, Standing
 from .rules.base import Face
 from .terms import FieldOfThis

@@ -9,7 +9,7 @@ from typing import Any, Literal, NoReturn, Protocol, Self, TypeVar
 from .embedded import Embedded
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
-from .reach import FactsOf, Inside, Path, Reach
+from .field_access import FactsOf, Inside, Path, Reach
 from .rules.base import Face
 from .values import Value
 

@@ -6,10 +6,10 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from typing import Any, TypeVar
 
-from .blanks import BLANKS, squeezed_text
+from ..regex.white_space import BLANKS, squeezed_text
+from .applicability import NUMBER, TEXT, Takes
 from .errors import DeclarationError
 from .facts import ANY_VALUE, Bind, Facts, Own, Unsaid, evaluated
-from .takes import NUMBER, TEXT, Takes
 from .values import Value
 
 _F = TypeVar("_F", bound=Callable[..., Any])

@@ -8,7 +8,7 @@ from typing import Any, Final, NoReturn
 from .conditions import Came, Condition, HasValue, IsA, Obeying, OfValue, Over, told_path
 from .errors import DeclarationError
 from .facts import Bind, Facts, Unsaid
-from .reach import FactsOf, Path, Reach
+from .field_access import FactsOf, Path, Reach
 from .records import RecordRule, Standing
 from .rules import Ceiling, Equal, Floor, Length, Rule
 from .rules.base import Face

@@ -6,11 +6,12 @@ the outgoing shape then tells what is wrong.
 
 from __future__ import annotations
 
-from ..declare.blanks import is_blank
+from ..codegen.unit import Unit
 from ..declare.facts import Source
 from ..declare.kinds import Exact
 from ..declare.rules import Distinct, Length
 from ..declare.steps import Step
+from ..regex.white_space import is_blank
 from ..shape.nodes import (
     MISSING,
     Alias,
@@ -29,13 +30,12 @@ from ..shape.nodes import (
 )
 from ..shape.to_json import plain_fallback
 from ..shape.walk import holds_secret
-from ..source.program import Unit
-from .alone import OutgoingAlone
-from .crowds import crowded, spreads
-from .gathering import sorter_of
+from .exclusive_unions import OutgoingAlone
+from .fast import SoundWriter
+from .hash_limits import crowded, spreads
 from .plan import Plan, collection, options_in_order
 from .release import key_text, wire_of
-from .sound import SoundWriter
+from .rest_fields import sorter_of
 
 _GIVE_UP = "return FAILED"
 _NESTED = 6

@@ -8,14 +8,15 @@ from functools import partial
 from itertools import islice
 from typing import Any
 
-from ..declare.blanks import BLANKS, is_blank
-from ..declare.crowds import MOST_ALIKE, crowded
+from ..codegen.unit import Unit
 from ..declare.embedded import Embedded
 from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
+from ..declare.hash_limits import MOST_ALIKE, crowded
 from ..declare.kinds import Kind
 from ..declare.rules import Length
+from ..regex.white_space import BLANKS, is_blank
 from ..report.cause import HIDDEN, Cause
-from ..report.show import outlined
+from ..report.shown_values import outlined
 from ..shape.nodes import (
     MISSING,
     Alias,
@@ -31,11 +32,10 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import plain
-from ..source.program import Unit
-from .begun import handed_entries, handed_items
 from .collect_unions import UnionWriter
-from .crowds import Crowd, spreads
-from .own import Passing
+from .handover import handed_entries, handed_items
+from .hash_limits import Crowd, spreads
+from .own_functions import Passing
 from .plan import (
     Plan,
     after_making,

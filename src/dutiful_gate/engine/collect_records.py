@@ -6,19 +6,19 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from functools import partial
 
-from ..declare.blanks import is_blank
 from ..declare.embedded import Embedded
 from ..declare.facts import Facts, Own, Source
 from ..declare.records import RecordRule
+from ..regex.white_space import is_blank
 from ..report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
-from ..report.show import outlined
+from ..report.shown_values import outlined
 from ..shape.nodes import Field, Items, Link, Nullable, Record, Scalar, Use
 from ..shape.paths import FactsAt
 from ..shape.to_json import plain
 from ..shape.walk import holds_secret
-from .fields import FieldsReach, values_there
-from .gathering import sorter_of
-from .pen import EngineWriter
+from .engine_writer import EngineWriter
+from .fast_records import names_that_differ, native_names
+from .field_access import FieldsReach, values_there
 from .plan import (
     all_sent,
     build,
@@ -28,6 +28,7 @@ from .plan import (
     may_be_blank,
     takes_null,
 )
+from .rest_fields import sorter_of
 from .runtime import (
     TOO_DEEP,
     as_sent,
@@ -47,7 +48,6 @@ from .runtime import (
     refuse_unnamed,
     remade,
 )
-from .sound_records import names_that_differ, native_names
 
 
 class RecordWriter(EngineWriter, ABC):

@@ -7,13 +7,13 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ..declare.facts import Source
-from ..report.show import outlined, plainly
+from ..report.shown_values import outlined, plainly
 from ..shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Use
-from .alone import OutgoingAlone
 from .collect_rules import RuleWriter
+from .exclusive_unions import OutgoingAlone
+from .fast import SoundWriter
 from .plan import Plan, choice_reader, choice_ready, options_in_order, passed_over, tag_reader
 from .runtime import closest
-from .sound import SoundWriter
 
 _ROOM = 500
 """How many faults past the limit are gathered before they are let go: not one by one."""

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..report.liars import without_liars
+from ..report.hostile_objects import without_liars
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from ..shape.walk import holds_secret
+from .fast_records import native_names
 from .runtime import attributes_of
-from .sound_records import native_names
 
 _DEEPEST = 64
 _PLAIN = (str, int, float, bool, bytes, type(None))

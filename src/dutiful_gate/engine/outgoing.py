@@ -12,6 +12,7 @@ from datetime import UTC, datetime
 from functools import partial
 from typing import Any
 
+from ..declare.applicability import Takes
 from ..declare.clock import Clock
 from ..declare.facts import Bind, Facts, Source, Stop, Unsaid
 from ..declare.kinds import (
@@ -32,8 +33,7 @@ from ..declare.kinds.lenient import Lenient
 from ..declare.kinds.number import TOO_LONG
 from ..declare.rules import Distinct, Face, Holds, Rule
 from ..declare.steps import Step, in_utc
-from ..declare.takes import Takes
-from ..shape.final import keeps_form, survives
+from ..shape.final_forms import keeps_form, survives
 from ..shape.nodes import Choice, Nullable, Record, Scalar, Shape, Use
 from ..shape.walk import rebuilt, rebuilt_records
 from .plan import after_making

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from ..codegen.unit import Unit
 from ..shape.nodes import Use
-from ..source.program import Unit
 from .collect import CollectWriter
 from .depth import may_be_deeper
-from .gatehouse import Engine
+from .engine import Engine
+from .fast import SoundWriter
 from .plan import Plan
-from .sound import SoundWriter
 
 
 class Parts:

@@ -8,6 +8,7 @@ from enum import Enum
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from ..codegen.writer import Writer
 from ..declare.facts import Own, Source
 from ..declare.kinds import (
     Anything,
@@ -49,11 +50,10 @@ from ..shape.nodes import (
 )
 from ..shape.to_json import nearest_first
 from ..shape.walk import uses_of
-from ..source.writer import Writer
 from .runtime import chooser, tag_chooser
 
 if TYPE_CHECKING:
-    from .pen import EngineWriter
+    from .engine_writer import EngineWriter
 
 
 class Plan(Value):

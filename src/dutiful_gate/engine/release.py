@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from ..codegen.unit import Unit
+from ..codegen.writer import Writer
 from ..declare.kinds import Exact, Kind
 from ..declare.kinds.lenient import Lenient
 from ..declare.steps import Step
@@ -26,9 +28,7 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import Known, belongs, is_alike, nearest_first, plain_fallback
-from ..source.program import Unit
-from ..source.writer import Writer
-from .own import asking, carried
+from .own_functions import asking, carried
 
 
 def release_unit(shape: Shape, *, secrets: bool, exact: bool) -> Unit:

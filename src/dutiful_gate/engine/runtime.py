@@ -9,12 +9,12 @@ from decimal import Decimal
 from itertools import starmap
 from typing import Any, ClassVar, Final
 
-from ..declare.blanks import BLANKS
 from ..declare.embedded import Embedded
 from ..declare.facts import FAILED, Source, Stop
+from ..regex.white_space import BLANKS
 from ..report.cause import Cause, UnknownKey
 from ..report.fault import Fault, Path
-from ..report.show import ALONE
+from ..report.shown_values import ALONE
 
 Mark = tuple[str, int]
 LEAVES: Final = ALONE

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeVar
 
 from ..declare.limits import Limits
-from ..gate import Gate
+from ..gates.base import AnyGate
 from ..read.json_fast import plain_json
 from ..read.json_text import JsonText, one_a_place
 from ..report.fault import Fault, Path, pointer
@@ -64,7 +64,7 @@ class Examined(Generic[T]):
         return [path for verdict in self.verdicts for path in verdict.dropped]
 
 
-def examine_file(gate: Gate[T], raw: bytes, *, told: Callable[[int, int], Any] | None = None) -> Examined[T]:
+def examine_file(gate: AnyGate[T], raw: bytes, *, told: Callable[[int, int], Any] | None = None) -> Examined[T]:
     """Examine the records of a JSON file: the items of a list, or else the one record that it holds.
 
     `told` is called with the number of records done and their total, now and then, for those who show progress.
@@ -84,7 +84,7 @@ def examine_file(gate: Gate[T], raw: bytes, *, told: Callable[[int, int], Any] |
     return Examined(verdicts, elsewhere, listed=listed)
 
 
-def _hides(gate: Gate[Any], *, listed: bool) -> Callable[[Path], Path] | None:
+def _hides(gate: AnyGate[Any], *, listed: bool) -> Callable[[Path], Path] | None:
     """What may be shown of a path in the file, where the gate has secrets."""
     hides = gate._hides
     if hides is None or not listed:

@@ -14,11 +14,12 @@ from ..declare.steps import Step
 from ..declare.values import Value
 from ..document.document import Unstated
 from ..engine.outgoing import is_for_admission
-from ..gate import DocumentGate, Gate
+from ..gates.document import DocumentGate
+from ..gates.typed import Gate
 from ..report.fault import Fault
 from ..report.verdict import Refused
-from ..sample.made import Made
-from ..shape.final import comes_final, survives
+from ..sample.typed_values import Made
+from ..shape.final_forms import comes_final, survives
 from ..shape.nodes import MISSING, Choice, Scalar, Shape, Use
 from ..shape.walk import uses_of
 from .names import names_along, names_under_unions

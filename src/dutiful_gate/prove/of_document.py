@@ -7,7 +7,7 @@ from random import Random
 from time import perf_counter
 from typing import Any
 
-from ..gate import DocumentGate
+from ..gates.document import DocumentGate
 from ..sample.edges import ODD
 from ..sample.of_document import DocumentPayloads
 from ..sample.payloads import CannotSample

@@ -8,7 +8,7 @@ from time import perf_counter
 from typing import Any
 
 from ..document.document import Unstated
-from ..gate import Gate
+from ..gates.typed import Gate
 from ..sample.edges import Edges
 from ..sample.payloads import CannotSample, Payloads
 from .laws import Disagreement, Laws

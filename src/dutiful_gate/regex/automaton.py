@@ -13,8 +13,8 @@ from threading import Lock
 from time import monotonic
 from typing import Final
 
-from .places import HOLDS
-from .tree import Node, Unreadable, turned
+from .assertions import HOLDS
+from .syntax import Expr, Unreadable, turned
 
 SECONDS: Final = 0.5
 """How long one text may take."""
@@ -34,7 +34,7 @@ class Automaton:
     for nothing; `goes[state]` where it goes from there, as a set. With `whole` it matches whole texts only.
     """
 
-    def __init__(self, tree: Node, flags: int, *, whole: bool) -> None:
+    def __init__(self, tree: Expr, flags: int, *, whole: bool) -> None:
         self.flags = flags & ~re.DEBUG
         self.takes: list[str | None] = []
         self.asks: list[int] = []
@@ -62,7 +62,7 @@ class Automaton:
         self.goes.append(goes)
         return len(self.goes) - 1
 
-    def build(self, node: Node, after: int) -> int:
+    def build(self, node: Expr, after: int) -> int:
         """The state where a node begins, when it goes on at `after`."""
         match node[0]:
             case "one":
@@ -85,7 +85,7 @@ class Automaton:
             case _:
                 raise Unreadable({"back": "a back-reference", "atomic": "a possessive quantifier"}[node[0]])
 
-    def repeat(self, node: Node, after: int) -> int:
+    def repeat(self, node: Expr, after: int) -> int:
         """The state where a repeat begins: its rounds one after the other."""
         _, inner, least, most, _ = node
         if most is None:
@@ -107,7 +107,7 @@ class Automaton:
             self.held.append(held)
         return self.bits[name]
 
-    def look(self, node: Node) -> Callable[[str, float], Callable[[int], bool]]:
+    def look(self, node: Expr) -> Callable[[str, float], Callable[[int], bool]]:
         """What finds, for a text, at which places something stands before or after, or does not."""
         _, inner, ahead, wanted = node
         walked = Automaton(turned(inner) if ahead else inner, self.flags, whole=False)

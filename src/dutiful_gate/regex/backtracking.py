@@ -12,8 +12,8 @@ import re
 from collections.abc import Callable
 from typing import Any, Final
 
-from .places import HOLDS
-from .tree import Node, Unreadable, every, kids
+from .assertions import HOLDS
+from .syntax import Expr, Unreadable, every, parts_of
 
 _MOST_STATES = 5000
 _STEPS: Final = 5000
@@ -34,7 +34,7 @@ class _TooMuch(Exception):
 class Backtracker:
     """An expression as a list of instructions. With `whole` it matches whole texts only. Raises Unreadable."""
 
-    def __init__(self, tree: Node, flags: int, *, whole: bool, ecma: bool) -> None:
+    def __init__(self, tree: Expr, flags: int, *, whole: bool, ecma: bool) -> None:
         self.flags = flags & ~re.DEBUG
         self.ecma = ecma
         self.ignores_case = bool(flags & re.IGNORECASE)
@@ -53,7 +53,7 @@ class Backtracker:
 
     # Writing the instructions
 
-    def _write(self, code: Code, node: Node, *, ahead: bool) -> None:
+    def _write(self, code: Code, node: Expr, *, ahead: bool) -> None:
         """Add what a node asks for, walking the text to the right (`ahead`) or to the left."""
         self.size += 1
         if self.size > _MOST_STATES:
@@ -86,13 +86,13 @@ class Backtracker:
             case _:
                 code.append((_ATOMIC, self._inner(node[1], ahead=ahead)))
 
-    def _inner(self, node: Node, *, ahead: bool) -> Code:
+    def _inner(self, node: Expr, *, ahead: bool) -> Code:
         code: Code = []
         self._write(code, node, ahead=ahead)
         code.append((_DONE,))
         return code
 
-    def _choice(self, code: Code, options: list[Node], *, ahead: bool) -> None:
+    def _choice(self, code: Code, options: list[Expr], *, ahead: bool) -> None:
         ends = []
         for option in options[:-1]:
             fork = len(code)
@@ -105,7 +105,7 @@ class Backtracker:
         for end in ends:
             code[end] = (_GO, len(code))
 
-    def _repeat(self, code: Code, node: Node, *, ahead: bool) -> None:
+    def _repeat(self, code: Code, node: Expr, *, ahead: bool) -> None:
         _, inner, least, most, lazy = node
         groups = [self.slots[each[1]] for each in every(inner) if each[0] == "group" and each[1] in self.slots]
         if _unrolled(node) > _MOST_UNROLLED:
@@ -131,7 +131,7 @@ class Backtracker:
         for fork in forks:
             code[fork] = (_FORK, len(code), fork + 1) if lazy else (_FORK, fork + 1, len(code))
 
-    def _counted(self, code: Code, node: Node, groups: list[int], *, ahead: bool) -> None:
+    def _counted(self, code: Code, node: Expr, groups: list[int], *, ahead: bool) -> None:
         """A repeat whose rounds are counted while it is tried."""
         _, inner, least, most, lazy = node
         count, place = self.slot_count, self.slot_count + 1
@@ -143,7 +143,7 @@ class Backtracker:
         code += [(_COUNTED, place, count, least), (_GO, start)]
         code[start] = (_COUNT, count, least, most, lazy, len(code))
 
-    def _round(self, code: Code, inner: Node, groups: list[int], *, ahead: bool) -> None:
+    def _round(self, code: Code, inner: Expr, groups: list[int], *, ahead: bool) -> None:
         if groups and self.ecma:
             code.append((_FORGET, tuple(groups)))
         self._write(code, inner, ahead=ahead)
@@ -174,9 +174,9 @@ class Backtracker:
             return False
 
 
-def _unrolled(node: Node) -> int:
+def _unrolled(node: Expr) -> int:
     """How many nodes are written when every round of a repeat is written out."""
-    inside = 1 + sum(map(_unrolled, kids(node)))
+    inside = 1 + sum(map(_unrolled, parts_of(node)))
     return inside * max(1, node[2], node[3] or 0) if node[0] == "repeat" else inside
 
 

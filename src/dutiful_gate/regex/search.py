@@ -6,9 +6,9 @@ import re
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 
-from .ecma import NoPattern, read_ecma, refers
-from .runaway import danger_of, degree_of, measured, slow
-from .tree import Node, Unreadable, as_re, every, kids
+from .cost import danger_of, degree_of, measured, slow
+from .from_ecma import NoPattern, read_ecma, refers
+from .syntax import Expr, Unreadable, as_re, every, parts_of
 
 
 @lru_cache(maxsize=2048)
@@ -22,7 +22,7 @@ def ecma_search(pattern: str) -> Callable[[str], object]:
     return measured(plain, power, lambda: _slow(tree)) if power > 1 else plain
 
 
-def _by_re(tree: Node) -> Callable[[str], object] | None:
+def _by_re(tree: Expr) -> Callable[[str], object] | None:
     """`re`'s own function; None where it has none or where what groups took would mean something else to it."""
     if refers(tree) and not _refers_plainly(tree):
         return None
@@ -32,7 +32,7 @@ def _by_re(tree: Node) -> Callable[[str], object] | None:
         return None
 
 
-def _slow(tree: Node) -> Callable[[str], object]:
+def _slow(tree: Expr) -> Callable[[str], object]:
     try:
         match = slow(tree, 0, whole=False, ecma=True)
     except Unreadable as unread:
@@ -40,7 +40,7 @@ def _slow(tree: Node) -> Callable[[str], object]:
     return lambda text: True if match(text) else None
 
 
-def _refers_plainly(tree: Node) -> bool:
+def _refers_plainly(tree: Expr) -> bool:
     """Whether each reference is to a group before it that has surely taken something, once."""
     sure: set[int] = set()
     for each in _in_row(tree):
@@ -52,7 +52,7 @@ def _refers_plainly(tree: Node) -> bool:
     return True
 
 
-def _in_row(node: Node) -> Iterator[Node]:
+def _in_row(node: Expr) -> Iterator[Expr]:
     """What stands one after the other and is always walked through; a group after what it holds."""
     if node[0] == "seq":
         for each in node[1]:
@@ -65,5 +65,5 @@ def _in_row(node: Node) -> Iterator[Node]:
     yield node
 
 
-def _looks_behind(node: Node) -> bool:
-    return (node[0] == "look" and not node[2]) or any(map(_looks_behind, kids(node)))
+def _looks_behind(node: Expr) -> bool:
+    return (node[0] == "look" and not node[2]) or any(map(_looks_behind, parts_of(node)))

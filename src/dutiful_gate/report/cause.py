@@ -9,8 +9,8 @@ from typing import ClassVar
 
 from ..declare.values import Value
 from .catalogue import Catalogue, in_force
-from .near import nearest
-from .show import LONGEST, plainly, quoted, shown
+from .nearest_name import nearest
+from .shown_values import LONGEST, plainly, quoted, shown
 
 _SLOT = r"\{\{|\{([a-z_]+)\}"
 HIDDEN = "a hidden value"

@@ -8,7 +8,20 @@ from typing import Any
 
 from .cause import Cause
 from .place import Place
-from .show import ALONE, LONGEST, PLAIN, TRUSTED, Outline, Said, Unreadable, honest, outlined, shortened, shown, visible
+from .shown_values import (
+    ALONE,
+    LONGEST,
+    PLAIN,
+    TRUSTED,
+    Outline,
+    Said,
+    Unreadable,
+    honest,
+    outlined,
+    shortened,
+    shown,
+    visible,
+)
 
 Path = tuple[Any, ...]
 """Keys and indexes from the root down."""

@@ -7,7 +7,7 @@ from http import HTTPStatus
 from urllib.parse import quote
 
 from .fault import Fault
-from .show import counted
+from .shown_values import counted
 
 CONTENT_TYPE = "application/problem+json"
 """The media type of a problem's body (RFC 9457, section 6.1)."""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeVar
 
 from .fault import Fault, Path, dotted, travelling
-from .show import counted, shown
+from .shown_values import counted, shown
 
 T = TypeVar("T")
 _NOTHING: Any = object()

@@ -13,7 +13,7 @@ from ..declare.kinds import Day, Epoch, ExactAsText, Flags, Formed, LocalMoment,
 from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Between, Ceiling, Equal, Floor, HasEcma, Length, Matches, Multiple, OneOf, Rule
 from ..declare.steps import Step
-from ..regex.ecma import read_ecma
+from ..regex.from_ecma import read_ecma
 from ..shape.nodes import (
     Alias,
     Branches,

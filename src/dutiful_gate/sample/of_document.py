@@ -14,11 +14,11 @@ from itertools import islice
 from random import Random
 from typing import Any
 
-from ..document.judging.library import Node
-from ..document.judging.plain import all_differ
-from ..document.judging.sound import active, contains_bounds, list_parts, number_bounds, types_of
-from ..gate import DocumentGate
-from ..regex.ecma import read_ecma
+from ..document.judging.compiler import active, contains_bounds, list_parts, number_bounds, types_of
+from ..document.judging.json_values import all_differ
+from ..document.judging.library import Subschema
+from ..gates.document import DocumentGate
+from ..regex.from_ecma import read_ecma
 from ..regex.search import ecma_search
 from ..report.fault import pointer
 from .payloads import CannotSample
@@ -44,14 +44,14 @@ class _Wanted:
     """Everything that schemas want of one place, `words` with the schema that each set of keywords is from."""
 
     def __init__(self) -> None:
-        self.words: list[tuple[Node, dict[str, Any]]] = []
-        self.nodes: list[Node] = []
+        self.words: list[tuple[Subschema, dict[str, Any]]] = []
+        self.nodes: list[Subschema] = []
         self.never = False
 
     def all(self, word: str) -> list[Any]:
         return [words[word] for _, words in self.words if word in words]
 
-    def with_word(self, word: str) -> list[tuple[Node, dict[str, Any]]]:
+    def with_word(self, word: str) -> list[tuple[Subschema, dict[str, Any]]]:
         return [(node, words) for node, words in self.words if word in words]
 
 
@@ -70,7 +70,7 @@ class DocumentPayloads:
         self.at = {}
         return self.part([self.engine.root], (), 0)
 
-    def part(self, nodes: Iterable[Node], path: Path, depth: int) -> Any:
+    def part(self, nodes: Iterable[Subschema], path: Path, depth: int) -> Any:
         """What all of some schemas accept."""
         nodes = list(nodes)
         if depth > _DEEPEST:
@@ -97,11 +97,11 @@ class DocumentPayloads:
                 return made
         raise inside or self._none(nodes, path)
 
-    def _none(self, nodes: Sequence[Node], path: Path) -> CannotSample:
+    def _none(self, nodes: Sequence[Subschema], path: Path) -> CannotSample:
         where = ", ".join(dict.fromkeys(node.location() for node in nodes[:3]))
         return CannotSample.of_document(pointer(path), where)
 
-    def _want(self, wanted: _Wanted, node: Node, depth: int) -> None:
+    def _want(self, wanted: _Wanted, node: Subschema, depth: int) -> None:
         """Add what a schema wants, with all that it wants by others."""
         if node.raw is False or depth > _DEEPEST:
             wanted.never = True
@@ -115,20 +115,20 @@ class DocumentPayloads:
             if word in words:
                 self._want(wanted, library.target(node, words[word]), depth + 1)
         for number in range(len(words.get("allOf", []))):
-            self._want(wanted, node.kid("allOf", number), depth + 1)
+            self._want(wanted, node.subschema("allOf", number), depth + 1)
         for word in ("anyOf", "oneOf"):
             options = [at for at, each in enumerate(words.get(word, [])) if each is not False]
             if options:
-                self._want(wanted, node.kid(word, random.choice(options)), depth + 1)
+                self._want(wanted, node.subschema(word, random.choice(options)), depth + 1)
             wanted.never |= word in words and not options
         if isinstance(words.get("not"), dict) and list(words["not"]) == ["not"]:
-            self._want(wanted, node.kid("not", "not"), depth + 1)
+            self._want(wanted, node.subschema("not", "not"), depth + 1)
         if "if" in words:
             branch = random.choice(("then", "else"))
             if branch == "then" and node.raw["if"] is not False:
-                self._want(wanted, node.kid("if"), depth + 1)
+                self._want(wanted, node.subschema("if"), depth + 1)
             if branch in words:
-                self._want(wanted, node.kid(branch), depth + 1)
+                self._want(wanted, node.subschema(branch), depth + 1)
 
     # One value
 
@@ -229,7 +229,7 @@ class DocumentPayloads:
         first = max([0, *(len(each) for each, _ in parts)])
         held = []
         for node, words in wanted.with_word("contains"):
-            held += [node.kid("contains")] * contains_bounds(node, words)[0]
+            held += [node.subschema("contains")] * contains_bounds(node, words)[0]
         usual = 0 if depth > _SHALLOW else max(first, len(held), random.randint(0, 3 - depth // 2))
         size = int(min([max(low, usual, len(held)), *wanted.all("maxItems")]))
         unique = any(each is True for each in wanted.all("uniqueItems"))
@@ -258,7 +258,7 @@ class DocumentPayloads:
         random = self.random
         needed = dict.fromkeys(name for each in wanted.all("required") for name in each if isinstance(name, str))
         known = dict.fromkeys(
-            name for each in wanted.all("properties") for name, kid in each.items() if kid is not False
+            name for each in wanted.all("properties") for name, subschema in each.items() if subschema is not False
         )
         names = dict.fromkeys(needed)
         share = 0.0 if depth > _SHALLOW else 0.6 / (1 + depth // 2)
@@ -296,7 +296,7 @@ class DocumentPayloads:
                         if isinstance(asked, list):
                             names.update(dict.fromkeys(asked))
                         elif isinstance(asked, dict):
-                            self._want(wanted, node.kid(word, name), 1)
+                            self._want(wanted, node.subschema(word, name), 1)
             names.update(dict.fromkeys(name for each in wanted.all("required") for name in each))
 
     def _more_names(self, wanted: _Wanted, path: Path, depth: int) -> Iterator[str]:
@@ -305,7 +305,7 @@ class DocumentPayloads:
         patterns = [
             pattern for each in wanted.all("patternProperties") for pattern in each if each[pattern] is not False
         ]
-        keys = [node.kid("propertyNames") for node, _ in wanted.with_word("propertyNames")]
+        keys = [node.subschema("propertyNames") for node, _ in wanted.with_word("propertyNames")]
         for number in range(60):
             if patterns and random.random() < 0.7:
                 yield drawn_from(read_ecma(random.choice(patterns)), random)
@@ -316,23 +316,23 @@ class DocumentPayloads:
             else:
                 yield f"berth_{number + 1}"
 
-    def _inside(self, wanted: _Wanted, name: str) -> list[Node]:
+    def _inside(self, wanted: _Wanted, name: str) -> list[Subschema]:
         """The schemas that want something of a property."""
         found = []
         for node, words in wanted.words:
             own = []
             if name in words.get("properties", {}):
-                own.append(node.kid("properties", name))
+                own.append(node.subschema("properties", name))
             own += [
-                node.kid("patternProperties", pattern)
+                node.subschema("patternProperties", pattern)
                 for pattern in words.get("patternProperties", {})
                 if ecma_search(pattern)(name) is not None
             ]
             if not own and "additionalProperties" in words:
-                own.append(node.kid("additionalProperties"))
+                own.append(node.subschema("additionalProperties"))
             found += own
         if not found:
-            found = [node.kid("unevaluatedProperties") for node, _ in wanted.with_word("unevaluatedProperties")]
+            found = [node.subschema("unevaluatedProperties") for node, _ in wanted.with_word("unevaluatedProperties")]
         return found
 
     # Data that is wrong in one place

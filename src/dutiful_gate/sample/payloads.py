@@ -48,10 +48,10 @@ from ..declare.rules import (
 from ..declare.rules.format import OfFormat
 from ..declare.steps import Step
 from ..declare.terms import Comparison
-from ..engine.gatehouse import Engine
+from ..engine.engine import Engine
 from ..engine.parts import Parts
 from ..engine.plan import Plan
-from ..regex.ecma import read_ecma
+from ..regex.from_ecma import read_ecma
 from ..shape.nodes import (
     MISSING,
     Alias,

@@ -6,8 +6,8 @@ import re
 from functools import lru_cache
 from random import Random
 
-from ..regex.python import read_python
-from ..regex.tree import Node, Unreadable
+from ..regex.from_python import read_python
+from ..regex.syntax import Expr, Unreadable
 
 _LETTERS = [chr(code) for code in range(0x20, 0x7F)]
 _MORE = ["\t", "\n", "\u00e9", "\u00df", "\u03b1", "\u0416", "\u0663", "\u4e00", "\u00a0", "\U0001f6a2", "\x00"]
@@ -74,13 +74,13 @@ def of_pattern(pattern: str, random: Random, flags: int = 0) -> str | None:
     return _drawn(tree, random, flags, {})
 
 
-def drawn_from(tree: Node, random: Random) -> str:
+def drawn_from(tree: Expr, random: Random) -> str:
     """Text in which an expression of ECMA-262 is found, as far as its pieces tell."""
     return _drawn(tree, random, 0, {})
 
 
 @lru_cache(maxsize=512)
-def _tree(pattern: str) -> Node:
+def _tree(pattern: str) -> Expr:
     return read_python(pattern)
 
 
@@ -94,7 +94,7 @@ def _letters(one: str, flags: int) -> tuple[str, ...]:
     return tuple(letter for letter in named if fits(letter))
 
 
-def _drawn(node: Node, random: Random, flags: int, taken: dict[int, str]) -> str:
+def _drawn(node: Expr, random: Random, flags: int, taken: dict[int, str]) -> str:
     match node[0]:
         case "one":
             letters = _letters(node[1], flags)

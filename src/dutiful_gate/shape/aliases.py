@@ -10,7 +10,7 @@ from typing import Annotated, Any, NamedTuple, TypeVar
 
 from ..declare.errors import DeclarationError
 from ..declare.variants import Variant
-from .quoted import Placed, Sees, in_quotes, is_alias, mark_of
+from .names_in_quotes import Placed, Sees, in_quotes, is_alias, mark_of
 
 
 def is_record_type(declared: object) -> bool:

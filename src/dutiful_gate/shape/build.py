@@ -35,9 +35,10 @@ from ..declare.kinds import (
 )
 from ..declare.steps import Step
 from .aliases import Named, Unwrapped, is_record_type, unwrapped
-from .beside import Beside, check_parts, sorted_metadata, with_marks
-from .circular import settled
+from .circular_aliases import settled
 from .hints import evaluated, names_of, needed
+from .metadata import Beside, check_parts, sorted_metadata, with_marks
+from .names_in_quotes import Sees, in_quotes, is_alias, type_of
 from .nodes import (
     MISSING,
     NO_ABOUT,
@@ -57,7 +58,6 @@ from .nodes import (
     Use,
 )
 from .paths import check_record_rules
-from .quoted import Sees, in_quotes, is_alias, type_of
 from .records import KeyStyle, record_of
 from .unions import with_tag
 from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of

@@ -8,7 +8,7 @@ from difflib import get_close_matches
 from ..declare.conditions import Came, told_path
 from ..declare.errors import DeclarationError
 from ..declare.facts import Facts
-from ..declare.reach import ITEM, Path
+from ..declare.field_access import ITEM, Path
 from ..declare.records import RecordRule
 from .nodes import Alias, Entries, Field, Fixed, Items, Link, Nullable, Record, Use
 

@@ -11,6 +11,7 @@ from difflib import get_close_matches
 from typing import Any, Protocol
 
 from ..declare import marks
+from ..declare.amendment_rule import Sent
 from ..declare.constants import check_words
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
@@ -18,14 +19,13 @@ from ..declare.facts import Unsaid
 from ..declare.kinds import Text
 from ..declare.records import RecordCheck, RecordRule, record_rules, unknown_keys_of
 from ..declare.rules import Rule
-from ..declare.sent import Sent
 from ..declare.variants import Variant
 from .aliases import is_named_tuple, is_record_type, unwrapped, variables_by_class
-from .beside import sorted_metadata
 from .constructors import only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
+from .metadata import sorted_metadata
+from .names_in_quotes import Sees
 from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Scalar, Use
-from .quoted import Sees
 
 KeyStyle = Callable[[str], str]
 Given = Mapping[Any, Any]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from ..addresses import ipv6_number
-from ..late import Late
+from ..lazy import Late
 from ..rules.format import OfFormat
 
 _ATOM = r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+"

@@ -10,7 +10,7 @@ from ..addresses import ipv4_number, ipv6_number
 from ..errors import DeclarationError
 from ..kinds.moment import day_from_json, moment_from_json
 from ..kinds.text import encodable
-from ..late import Late
+from ..lazy import Late
 from ..rules.format import OfFormat
 from .email import LABELS, is_email, labels_hold
 
@@ -182,7 +182,7 @@ def is_time(text: str) -> bool:
 
 def is_regex(text: str) -> bool:
     """A regular expression of ECMA-262."""
-    from ...regex.ecma import NoPattern, read_ecma  # seldom needed
+    from ...regex.from_ecma import NoPattern, read_ecma  # seldom needed
 
     try:
         read_ecma(text, strict=True)

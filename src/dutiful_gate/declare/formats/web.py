@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import cache
 from typing import Annotated, Any
 
-from ..late import Late
+from ..lazy import Late
 from ..rules.format import OfFormat
 
 _SLUG = "[a-z0-9]+(?:-[a-z0-9]+)*"

@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from ..blanks import BLANKS
+from ...regex.white_space import BLANKS
 from ..digits import Digits
 from ..facts import Bind, Facts, Source, Stop
-from ..late import Late
+from ..lazy import Late
 from .base import Kind, Reader
 
 _KIND = Stop("kind", "a number")

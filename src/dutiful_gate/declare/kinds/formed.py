@@ -9,7 +9,7 @@ from functools import cached_property
 from operator import itemgetter
 from typing import Any
 
-from ..blanks import BLANKS
+from ...regex.white_space import BLANKS
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Source, Stop
 from .base import Kind, Reader

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..blanks import BLANKS
+from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Source, Stop
 from .base import Kind, Reader
 from .text import Text

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
-from ..blanks import BLANKS
+from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Source, Stop
-from ..late import Late
+from ..lazy import Late
 from .base import Kind, Reader
 
 _MOMENT_KIND = Stop("kind", "a date-time as text, such as 2026-05-04T09:30:00Z")

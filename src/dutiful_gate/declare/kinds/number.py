@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from ..blanks import BLANKS
+from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Source, Stop
-from ..late import Late
+from ..lazy import Late
 from .base import Kind, Reader
 
 _WHOLE_KIND = Stop("kind", "a whole number")

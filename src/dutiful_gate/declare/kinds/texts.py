@@ -13,7 +13,7 @@ from uuid import SafeUUID
 
 from ..addresses import address_reader, ipv4_number, ipv6_number, network_reader
 from ..facts import FAILED
-from ..late import Late
+from ..lazy import Late
 from .base import Kind
 from .written import Written
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ..blanks import BLANKS
+from ...regex.white_space import BLANKS
 from ..facts import FAILED, Bind, Facts, Source, Stop
 from .base import Kind, Reader
 from .text import SURROGATE, encodable

@@ -3,13 +3,13 @@
 from .base import Face, Rule
 from .bound import Between, Ceiling, Floor
 from .choice import OneOf
+from .contains import Contains, EndsWith, Has, StartsWith
 from .distinct import Distinct
 from .ecma import HasEcma
 from .equal import Equal
+from .holds import Holds
 from .length import Length
-from .more_text import Contains, EndsWith, Has, StartsWith
 from .multiple import Multiple
-from .own import Holds
 from .pattern import Matches
 
 __all__ = [

@@ -7,9 +7,9 @@ from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from typing import NoReturn, Self
 
+from ..applicability import Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid, evaluated
-from ..takes import Takes
 from ..values import Value
 
 _SLOT = r"\{([^{}]*)\}"

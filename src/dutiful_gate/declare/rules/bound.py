@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
+from ..applicability import Takes, comparable_with, is_number
 from ..clock import Clock
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
-from ..takes import Takes, comparable_with, is_number
 from .base import Face, Rule, refuse
 
 _NUMBERS = (int, float)

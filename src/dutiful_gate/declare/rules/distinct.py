@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Set
 from typing import Any
 
-from ..crowds import MOST_ALIKE, crowded
+from ..applicability import LIST, Takes
 from ..facts import Bind, Facts, Own, Unsaid
-from ..takes import LIST, Takes
+from ..hash_limits import MOST_ALIKE, crowded
 from .base import Face, Rule, refuse
 
 _FEW = 200

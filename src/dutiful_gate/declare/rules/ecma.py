@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from ..applicability import TEXT, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
-from ..takes import TEXT, Takes
 from ..values import Value
 from .base import Face, Rule, refuse
 
@@ -26,7 +26,7 @@ def ecma(pattern: str) -> Ecma:
     Its dot, its classes and `$` differ from those of Python's `re`, and it has Unicode properties. The document says it
     in the same words. Raises DeclarationError for what is no expression.
     """
-    from ...regex.ecma import NoPattern
+    from ...regex.from_ecma import NoPattern
     from ...regex.search import ecma_search
 
     try:
@@ -47,7 +47,7 @@ class HasEcma(Rule):
     @property
     def said(self) -> str:
         """The expression that is looked for."""
-        from ..patterns import anchored
+        from ...regex.to_ecma import anchored
 
         return anchored(self.pattern) if self.whole else self.pattern
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
+from ..applicability import TEXT, Takes
 from ..facts import Bind, Facts, Unsaid
-from ..takes import TEXT, Takes
 from .base import Face, Rule, refuse
 
 _NOTHING_MORE: Mapping[str, object] = {}

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from ..applicability import SIZED, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
-from ..takes import SIZED, Takes
 from .base import Face, Rule, refuse
 from .bound import right_way_up
 

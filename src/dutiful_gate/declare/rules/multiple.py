@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
 
+from ..applicability import NUMBER, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
-from ..takes import NUMBER, Takes
 from .base import Face, Rule, refuse
 
 _MOST = 10**15

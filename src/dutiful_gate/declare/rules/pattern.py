@@ -6,9 +6,9 @@ import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from ..applicability import TEXT, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
-from ..takes import TEXT, Takes
 from .base import Face, Rule, refuse
 
 _ENDLESS = re.compile(r"[*+]|,[0-9]*\}|(?:\?.*){6}", re.DOTALL)
@@ -18,12 +18,12 @@ def judged(pattern: str, flags: int, *, whole: bool) -> Callable[[str], Any]:
     """The function that matches: the interpreter's own, or for an expression that can run away one with a limit."""
     compiled = re.compile(pattern, flags)
     if may_run_away(pattern, flags):
-        from ...regex.runaway import guarded
+        from ...regex.cost import guarded
 
         return guarded(compiled, whole=whole)
     plain = compiled.fullmatch if whole else compiled.search
     if _ENDLESS.search(pattern) is not None:
-        from ...regex.runaway import degree, guarded, measured
+        from ...regex.cost import degree, guarded, measured
 
         if (power := degree(pattern, flags, whole=whole)) > 1:
             return measured(plain, power, lambda: guarded(compiled, whole=whole))
@@ -34,9 +34,19 @@ def may_run_away(pattern: str, flags: int = 0) -> bool:
     """A quick look: only a quantified group with a quantifier inside can."""
     if ")" not in pattern or not any(sign in pattern for sign in [")+", ")*", "){"]):
         return False
-    from ...regex.runaway import danger
+    from ...regex.cost import danger
 
     return bool(danger(pattern, flags))
+
+
+def in_ecma(pattern: str, flags: int = 0) -> str | Unsaid:
+    """An expression in ECMA-262 words, for documents; or why it cannot be said."""
+    from ...regex.to_ecma import NotInEcma, to_ecma  # only for documents
+
+    try:
+        return to_ecma(pattern, flags)
+    except NotInEcma as reason:
+        return Unsaid(f"the pattern uses {reason}, which ECMA-262 does not know in the same sense")
 
 
 class Matches(Rule):
@@ -58,9 +68,9 @@ class Matches(Rule):
         return {"pattern": self.pattern}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        from ..patterns import anchored, ecma_pattern  # only for documents
+        from ...regex.to_ecma import anchored  # only for documents
 
-        said = ecma_pattern(self.pattern, self.flags)
+        said = in_ecma(self.pattern, self.flags)
         return said if isinstance(said, Unsaid) else {"pattern": anchored(said)}
 
     def suits(self, facts: Facts) -> None:
@@ -71,7 +81,7 @@ class Matches(Rule):
         except (re.error, OverflowError, RecursionError) as broken:
             raise DeclarationError(f"{self} is no regular expression: {broken}", remedy="mend the expression") from None
         if may_run_away(self.pattern, self.flags):
-            from ...regex.runaway import warn
+            from ...regex.cost import warn
 
             warn(str(self), self.pattern, self.flags)
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, Final
 
-from ..judging.drafts import Draft
-from ..judging.library import Node
-from ..judging.plain import keyed
-from ..judging.sound import LIST_WORDS, NUMBER_WORDS, RECORD_WORDS, TEXT_WORDS, active, types_of
-from .words import words_of
+from ..judging.compiler import LIST_WORDS, NUMBER_WORDS, RECORD_WORDS, TEXT_WORDS, active, types_of
+from ..judging.dialects import Dialect
+from ..judging.json_values import keyed
+from ..judging.library import Subschema
+from .naming import words_of
 
 KINDS: Final = ("object", "array", "string", "number", "boolean", "null")
 SAID_OF: Final = words_of(
@@ -30,7 +30,7 @@ class Piece:
 
     __slots__ = ("node", "without")
 
-    def __init__(self, node: Node, without: frozenset[str] = frozenset()) -> None:
+    def __init__(self, node: Subschema, without: frozenset[str] = frozenset()) -> None:
         self.node = node
         self.without = without
 
@@ -56,7 +56,7 @@ Part = tuple[Piece, ...]
 """Schemas that must all hold of one value."""
 
 
-def part_of(*nodes: Node) -> Part:
+def part_of(*nodes: Subschema) -> Part:
     """The part that asks for all of some schemas."""
     return tuple(dict.fromkeys(Piece(node) for node in nodes))
 
@@ -71,13 +71,13 @@ class Clause:
         self.word = word
 
     @property
-    def node(self) -> Node:
+    def node(self) -> Subschema:
         """The schema in which it stands."""
         return self.piece.node
 
-    def kids(self) -> list[Node]:
+    def subschemas(self) -> list[Subschema]:
         """The schemas that it joins."""
-        return [self.node.kid(self.word, at) for at in range(len(self.node.raw[self.word]))]
+        return [self.node.subschema(self.word, at) for at in range(len(self.node.raw[self.word]))]
 
 
 class Said:
@@ -85,7 +85,7 @@ class Said:
 
     __slots__ = ("node", "words")
 
-    def __init__(self, node: Node, words: dict[str, Any]) -> None:
+    def __init__(self, node: Subschema, words: dict[str, Any]) -> None:
         self.node = node
         self.words = words
 
@@ -125,7 +125,7 @@ class Meaning:
         self.numbers: list[Said] = []
         self.lists: list[Said] = []
         self.records: list[Said] = []
-        self.constants: list[tuple[Node, list[Any]]] = []
+        self.constants: list[tuple[Subschema, list[Any]]] = []
         self.clauses: list[Clause] = []
         self.pieces: list[Piece] = []
 
@@ -144,7 +144,7 @@ class Meaning:
         """Whether it asks for nothing but kinds, clauses aside."""
         return not (self.texts or self.numbers or self.lists or self.records or self.constants)
 
-    def limit(self, kinds: Iterable[str], draft: Draft) -> None:
+    def limit(self, kinds: Iterable[str], draft: Dialect) -> None:
         """Admit only some kinds."""
         wanted = list(dict.fromkeys(kinds))
         if draft.name == "draft-04" and "integer" in wanted and "number" not in wanted:
@@ -241,7 +241,7 @@ def _take(meaning: Meaning, piece: Piece, words: Mapping[str, Any]) -> list[Piec
         if word == "$ref":
             beside.append(Piece(node.document.library.target(node, held)))
         elif word == "allOf":
-            beside += [Piece(node.kid("allOf", at)) for at in range(len(held))]
+            beside += [Piece(node.subschema("allOf", at)) for at in range(len(held))]
         elif word in ("enum", "const"):
             meaning.constants.append((node, list(held) if word == "enum" else [held]))
         elif word not in _KNOWN:

@@ -10,10 +10,10 @@ from ...declare.errors import DeclarationError
 from ...declare.limits import Limits
 from ..judging.engine import DocumentEngine, draft_called
 from ..plain_document import plain_document
-from .page import Page
-from .parts import homes, referred
+from .kept_parts import homes, referred
+from .module_state import ModuleState
 from .records import Records
-from .typed import Typist
+from .types import TypeWriter
 
 _MOST_SHOWN = 5
 
@@ -77,11 +77,11 @@ def declarations_of(
     plain, handed = plain_document(document), plain_document(documents or {})
     engine = DocumentEngine(plain, handed, draft_called(dialect), "assert", Limits(), "")
     try:
-        page = Page(engine, plain, handed, name)
+        page = ModuleState(engine, plain, handed, name)
         made = _written(page)
         # Only now is it known what stays: a resource that can be handed over by itself is, when all is told once more.
         apart = homes(page.library, page.root.document, page.kept)
-        return _written(Page(engine, plain, handed, name, apart)) if apart else made
+        return _written(ModuleState(engine, plain, handed, name, apart)) if apart else made
     except RecursionError:
         raise DeclarationError(
             "the definitions lead from one to the next too many times to be told",
@@ -89,16 +89,16 @@ def declarations_of(
         ) from None
 
 
-def _written(page: Page) -> Declarations:
+def _written(page: ModuleState) -> Declarations:
     """The module of a document."""
-    typist = Typist(page)
-    page.records = records = Records(page, typist)
+    types = TypeWriter(page)
+    page.records = records = Records(page, types)
     root = page.root
     if page.library.dynamic:
         # Where a dynamic reference leads depends on the way to it: such a document is judged as one.
         told = page.annotated(page.any(), [page.whole(referred(root))])
     else:
-        told = typist.root(root)
+        told = types.root(root)
         records.write_all()
         records.leave_looked_at()
         records.break_circles()

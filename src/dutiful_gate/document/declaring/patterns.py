@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import re
 
-from ...declare.blanks import ECMA_BLANKS, PYTHON_BLANKS
 from ...declare.facts import Unsaid
 from ...declare.formats.judges import JUDGES
-from ...declare.patterns import anchored, depths, ecma_pattern, has_no_choice
-from ...declare.rules.more_text import escaped
-from ...declare.rules.pattern import may_run_away
-from ...regex.ecma import NoPattern
-from ..judging.library import Node as LibraryNode
+from ...declare.rules.contains import escaped
+from ...declare.rules.pattern import in_ecma, may_run_away
+from ...regex.from_ecma import NoPattern
+from ...regex.to_ecma import anchored, depths, has_no_choice
+from ...regex.white_space import ECMA_BLANKS, PYTHON_BLANKS
+from ..judging.library import Subschema as LibrarySubschema
 from .meaning import Piece
-from .words import literal, raw_literal
+from .naming import literal, raw_literal
 
 _DEEPEST = 20
 
@@ -106,7 +106,7 @@ def _python(said: str) -> str | None:
             re.compile(candidate)
         except (re.error, OverflowError, RecursionError):
             continue
-        told = ecma_pattern(candidate)
+        told = in_ecma(candidate)
         if not isinstance(told, Unsaid) and _bare(told) == _bare(said):
             return candidate
     return None
@@ -146,7 +146,7 @@ def _bare(said: str) -> str:
     return made
 
 
-def pattern_of(node: LibraryNode, depth: int = 0) -> str:
+def pattern_of(node: LibrarySubschema, depth: int = 0) -> str:
     """One expression that finds just the texts that a schema accepts. Raises NoPattern where there is none."""
     if node.raw is True:
         return ""
@@ -173,12 +173,12 @@ def pattern_of(node: LibraryNode, depth: int = 0) -> str:
     if "$ref" in words:
         found.append(pattern_of(node.document.library.target(node, words.pop("$ref")), depth + 1))
     for word in ("allOf", "anyOf", "oneOf"):
-        kids = [pattern_of(node.kid(word, at), depth + 1) for at in range(len(words.pop(word, [])))]
-        if word == "oneOf" and len(kids) > 1:
+        subschemas = [pattern_of(node.subschema(word, at), depth + 1) for at in range(len(words.pop(word, [])))]
+        if word == "oneOf" and len(subschemas) > 1:
             raise NoPattern("one of several")
-        found += kids if word == "allOf" else [_any_of(kids)] if kids else []
+        found += subschemas if word == "allOf" else [_any_of(subschemas)] if subschemas else []
     if "not" in words:
-        found.append(f"^(?![\\s\\S]*(?:{pattern_of(node.kid('not'), depth + 1)}))")
+        found.append(f"^(?![\\s\\S]*(?:{pattern_of(node.subschema('not'), depth + 1)}))")
         del words["not"]
     if words:
         raise NoPattern(f"{next(iter(words))} says something else")

@@ -6,18 +6,18 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
-from ...regex.ecma import NoPattern
+from ...regex.from_ecma import NoPattern
+from ...regex.overlap import may_share
 from ...regex.search import ecma_search
-from ...regex.share import may_share
-from ..judging.library import Node
-from .agreements import Agreements, Properties, Unsayable, is_steady, looked_into
-from .lines import docstring, laid_out
+from ..judging.library import Subschema
+from .layout import docstring, laid_out
 from .meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
-from .page import Page
+from .module_state import ModuleState
+from .naming import Hint, attribute, literal, words_of
 from .patterns import every_of, pattern_of, pattern_rule
+from .record_rules import Agreements, Properties, Unsayable, is_steady, looked_into
 from .scalars import scalar
-from .typed import Typist
-from .words import Hint, attribute, literal, words_of
+from .types import TypeWriter
 
 _OF_CLASS = words_of("properties patternProperties additionalProperties required propertyNames unevaluatedProperties")
 _DEPENDENT = words_of("dependentRequired dependentSchemas dependencies")
@@ -57,9 +57,9 @@ class Class:
 
     __slots__ = ("asking", "fields", "keys", "name", "node", "rules", "text")
 
-    def __init__(self, name: str, node: Node, keys: str) -> None:
+    def __init__(self, name: str, node: Subschema, keys: str) -> None:
         self.name = name
-        self.asking: list[Node] = []
+        self.asking: list[Subschema] = []
         self.node = node
         self.keys = keys
         self.fields: list[_Field] = []
@@ -70,9 +70,9 @@ class Class:
 class Records:
     """Writes the records of a module, one after the other."""
 
-    def __init__(self, page: Page, typist: Typist) -> None:
+    def __init__(self, page: ModuleState, types: TypeWriter) -> None:
         self.page = page
-        self.typist = typist
+        self.types = types
         self.queue: list[Waiting] = []
         self.classes: list[Class] = []
         self.names: dict[Part, str] = {}
@@ -122,19 +122,19 @@ class Records:
         return self.sayable[mark][1]
 
     def _says(self, meaning: Meaning, clause: Clause) -> bool:
-        kids = [
-            clause.node.kid(*steps)
+        subschemas = [
+            clause.node.subschema(*steps)
             for word in ("anyOf", "oneOf", "not", "if", "then", "else")
             if word == clause.word or (clause.word == "if" and word in ("then", "else"))
             for steps in _steps(clause.node, word)
         ]
         # What asks only of records lets all other values pass: turned round, or beside another, it would not.
-        lets_pass = clause.word in ("anyOf", "if") and all(map(_is_of_records, kids))
+        lets_pass = clause.word in ("anyOf", "if") and all(map(_is_of_records, subschemas))
         if meaning.kinds != ("object",) and not lets_pass:
             return False
         if clause.word in ("anyOf", "oneOf"):
             own = {name for said in meaning.records for name in said.words.get("properties", {})}
-            if not all(isinstance(kid.raw, dict) and _named_in(kid) <= own for kid in kids):
+            if not all(isinstance(subschema.raw, dict) and _named_in(subschema) <= own for subschema in subschemas):
                 return False
         try:
             self.agreements.rules(clause.node, clause.word, self.properties_of(meaning))
@@ -210,14 +210,14 @@ class Records:
             words = {word: held for word, held in said.words.items() if word not in _OF_CLASS}
             told = scalar("object", words, formats=False)
             rules += told.rules
-            left += self.typist.leftover(
+            left += self.types.leftover(
                 said.node, {**told.left, **{word: said.words[word] for word in strange.get(said, ())}}
             )
         page.import_for(rules)
         if closed and not extras:
             rules = [f"{page.ours('it')}.length == 0"]
         keys, names_left = self.keys(extras[0].pattern if extras else None, meaning)
-        value = self.typist.held(extras[0].part, hint.one()) if extras else page.any()
+        value = self.types.held(extras[0].part, hint.one()) if extras else page.any()
         return f"dict[{keys}, {value}]", [*rules, *names_left, *left]
 
     # Keys that no property names
@@ -226,10 +226,10 @@ class Records:
         """What holds for keys that no property names; whether all others are barred; and the keywords, by what says
         them, that cannot be told so."""
         strange: dict[Said, list[str]] = {}
-        patterns: dict[str, list[tuple[Said, Node]]] = {}
+        patterns: dict[str, list[tuple[Said, Subschema]]] = {}
         for said in meaning.records:
             for pattern in said.words.get("patternProperties", {}):
-                patterns.setdefault(pattern, []).append((said, said.node.kid("patternProperties", pattern)))
+                patterns.setdefault(pattern, []).append((said, said.node.subschema("patternProperties", pattern)))
         able = not any(may_share(one, other) for one in patterns for other in patterns if one < other)
         if not able:
             for said in meaning.records:
@@ -242,22 +242,22 @@ class Records:
             own = {said for said, _ in places}
             pieces = [Piece(node) for _, node in places]
             pieces += [
-                Piece(said.node.kid("additionalProperties"))
+                Piece(said.node.subschema("additionalProperties"))
                 for said in meaning.records
                 if said not in own and said not in strange and "additionalProperties" in said.words
             ]
             # The empty pattern is found in every key.
-            found.append(Extra(pattern or None, self.typist.unwrapped(tuple(dict.fromkeys(pieces)))))
+            found.append(Extra(pattern or None, self.types.unwrapped(tuple(dict.fromkeys(pieces)))))
         if "" in patterns:
             return (found if found[0].part else []), False, strange
         rest = [
-            Piece(said.node.kid("additionalProperties"))
+            Piece(said.node.subschema("additionalProperties"))
             for said in meaning.records
             if said not in strange and "additionalProperties" in said.words
         ]
         if not rest and not strange:
             rest += _unevaluated(meaning)
-        others = Extra(None, self.typist.unwrapped(tuple(dict.fromkeys(rest))))
+        others = Extra(None, self.types.unwrapped(tuple(dict.fromkeys(rest))))
         closed = others.is_barred
         names = [said for said in meaning.records if said.words.get("propertyNames") not in (None, True, {})]
         if not closed and (others.part or found or names):
@@ -272,9 +272,9 @@ class Records:
             if said.words.get("propertyNames") in (None, True, {}):
                 continue
             try:
-                patterns.append(pattern_of(said.node.kid("propertyNames")))
+                patterns.append(pattern_of(said.node.subschema("propertyNames")))
             except NoPattern:
-                left += self.typist.leftover(said.node, {"propertyNames": said.words["propertyNames"]})
+                left += self.types.leftover(said.node, {"propertyNames": said.words["propertyNames"]})
         patterns = [each for each in patterns if each]
         rules = [pattern_rule(every_of(patterns))] if patterns else []
         self.page.import_for(rules)
@@ -292,23 +292,25 @@ class Records:
             if names in (None, True, {}):
                 continue
             told = (
-                self.key(said.node.kid("propertyNames"), names) if isinstance(names, dict) and base == "str" else None
+                self.key(said.node.subschema("propertyNames"), names)
+                if isinstance(names, dict) and base == "str"
+                else None
             )
             if told is None and base == "str":
                 try:
-                    rules.append(pattern_rule(pattern_of(said.node.kid("propertyNames"))))
+                    rules.append(pattern_rule(pattern_of(said.node.subschema("propertyNames"))))
                     continue
                 except NoPattern:
                     pass
             if told is None or (told[0] != "str" and rules):
-                left += self.typist.leftover(said.node, {"propertyNames": names})
+                left += self.types.leftover(said.node, {"propertyNames": names})
                 continue
             base = told[0]
             rules += told[1]
         page.import_for(rules)
         return page.annotated(base, rules), left
 
-    def key(self, node: Node, names: dict[str, Any]) -> tuple[str, list[str]] | None:
+    def key(self, node: Subschema, names: dict[str, Any]) -> tuple[str, list[str]] | None:
         """The type of a dict's keys, None where it needs a document."""
         page = self.page
         words = {word: held for word, held in Piece(node).words().items() if (word, held) != ("type", "string")}
@@ -363,7 +365,7 @@ class Records:
             part = self.part_of_property(meaning, name)
             if any(name in said.words.get("properties", {}) for said in strange):
                 several = [said for said in strange if name in said.words.get("properties", {})]
-                part = tuple(Piece(said.node.kid("properties", name)) for said in several)
+                part = tuple(Piece(said.node.subschema("properties", name)) for said in several)
             field = _Field(self, part, name, own, waiting.name, required=name in required)
             if name in barred:
                 field.type = page.never()
@@ -374,7 +376,7 @@ class Records:
                 field.plain, field.default = held[0], literal(held[0])
             made.fields.append(field)
         for extra in extras:
-            value = page.never() if extra.is_barred else self.typist.held(extra.part, Hint(f"{waiting.name}Value"))
+            value = page.never() if extra.is_barred else self.types.held(extra.part, Hint(f"{waiting.name}Value"))
             told = self.told_keys if len(extras) > 1 else self.keys
             keys, names_left = told(extra.pattern, meaning)
             made.rules += [rule for rule in names_left if rule not in made.rules]
@@ -396,17 +398,17 @@ class Records:
 
     def barred_names(self, meaning: Meaning, names: Iterable[str]) -> set[str]:
         """The named properties whose name `propertyNames` refuses."""
-        nodes = [said.node.kid("propertyNames") for said in meaning.records if "propertyNames" in said.words]
+        nodes = [said.node.subschema("propertyNames") for said in meaning.records if "propertyNames" in said.words]
         return {name for name in names if not all(self.page.judges(node, name) for node in nodes)}
 
-    def asking(self, meaning: Meaning) -> list[Node]:
+    def asking(self, meaning: Meaning) -> list[Subschema]:
         """The schemas that ask which properties came, or look at several: defaults must change nothing for them."""
         found = [said.node for said in meaning.records if said.words.keys() - _OF_CLASS]
         for clause in meaning.clauses:
             if clause.word == "unevaluatedProperties":
                 continue
             words = ("if", "then", "else") if clause.word == "if" else (clause.word,)
-            found += [clause.node.kid(*steps) for word in words for steps in _steps(clause.node, word)]
+            found += [clause.node.subschema(*steps) for word in words for steps in _steps(clause.node, word)]
         return found
 
     def ruled(
@@ -428,16 +430,16 @@ class Records:
                     made.rules += self.agreed(said.node, word, around, words)
             for word in strange.get(said, ()):
                 words[word] = said.words[word]
-            made.rules += self.typist.leftover(said.node, words)
+            made.rules += self.types.leftover(said.node, words)
         for clause in meaning.clauses:
             if clause.word == "unevaluatedProperties" and self.closes(clause.piece):
                 continue
             if self.says(meaning, clause):
                 made.rules += self.agreed(clause.node, clause.word, around, {})
             elif meaning.kinds == ("object",):
-                made.rules += self.typist.clause(clause)
+                made.rules += self.types.clause(clause)
 
-    def agreed(self, node: Node, word: str, around: Properties, words: dict[str, Any]) -> list[str]:
+    def agreed(self, node: Subschema, word: str, around: Properties, words: dict[str, Any]) -> list[str]:
         """A keyword as rules of the record, and taken out of what is left; nothing where there are none."""
         try:
             rules = self.agreements.rules(node, word, around)
@@ -464,7 +466,7 @@ class Records:
         """Leave out defaults of records of which a record around them asks what came."""
         by_name = {made.name: made for made in self.classes}
         held = self.held_names()
-        seen: set[tuple[str, Node]] = set()
+        seen: set[tuple[str, Subschema]] = set()
         waiting = [(made, node) for made in self.classes for node in made.asking]
         while waiting:
             made, node = waiting.pop()
@@ -480,7 +482,7 @@ class Records:
                             self.keep_steady(by_name[each], inner)
                             waiting.append((by_name[each], inner))
 
-    def keep_steady(self, made: Class, asking: Node) -> None:
+    def keep_steady(self, made: Class, asking: Subschema) -> None:
         """Leave out the defaults of a class that change what a schema says of its records."""
         for field in made.fields:
             if field.default and not is_steady(self.page, [asking], field.wire, field.plain):
@@ -556,7 +558,7 @@ class _Field:
         self.wire = wire
         self.part = part
         hint = "".join(_letters(wire, upper=True)) or "Value"
-        self.type = records.typist.held(part, Hint(hint, f"{owner}{hint}"))
+        self.type = records.types.held(part, Hint(hint, f"{owner}{hint}"))
         self.required = required
         self.default = ""
         self.gathers = False
@@ -621,7 +623,7 @@ class _Field:
         return f"{self.page.ours('if_absent')}({words})"
 
 
-def _steps(node: Node, word: str) -> list[tuple[str | int, ...]]:
+def _steps(node: Subschema, word: str) -> list[tuple[str | int, ...]]:
     """The steps to the schemas under a keyword that joins schemas."""
     held = node.raw.get(word)
     if isinstance(held, list):
@@ -629,26 +631,26 @@ def _steps(node: Node, word: str) -> list[tuple[str | int, ...]]:
     return [(word,)] if isinstance(held, dict | bool) else []
 
 
-def _is_of_records(node: Node) -> bool:
+def _is_of_records(node: Subschema) -> bool:
     """Whether a schema says something of records alone, so that any other value passes."""
     if not isinstance(node.raw, dict):
         return node.raw is True
     words = Piece(node).words()
     plain = words.keys() <= {"required", "properties", "dependentRequired", "anyOf", "oneOf", "allOf"}
     return plain and all(
-        _is_of_records(node.kid(word, at))
+        _is_of_records(node.subschema(word, at))
         for word in ("anyOf", "oneOf", "allOf")
         for at in range(len(words.get(word, [])))
     )
 
 
-def _named_in(node: Node) -> set[str]:
+def _named_in(node: Subschema) -> set[str]:
     """The properties of which a schema says more than that they come."""
     words = Piece(node).words() if isinstance(node.raw, dict) else {}
     found = set(words.get("properties", {}))
     for word in ("anyOf", "oneOf", "allOf"):
         for at in range(len(words.get(word, []))):
-            found |= _named_in(node.kid(word, at))
+            found |= _named_in(node.subschema(word, at))
     return found | ({"$ref"} if "$ref" in words else set())
 
 
@@ -656,29 +658,29 @@ def _pieces(said: Said, name: str) -> list[Piece]:
     """What one schema says of a property."""
     found = []
     if name in said.words.get("properties", {}):
-        found.append(Piece(said.node.kid("properties", name)))
+        found.append(Piece(said.node.subschema("properties", name)))
     for pattern in said.words.get("patternProperties", {}):
         try:
             hit = bool(ecma_search(pattern)(name))
         except NoPattern:
             hit = False
         if hit:
-            found.append(Piece(said.node.kid("patternProperties", pattern)))
+            found.append(Piece(said.node.subschema("patternProperties", pattern)))
     if not found and "additionalProperties" in said.words:
-        found.append(Piece(said.node.kid("additionalProperties")))
+        found.append(Piece(said.node.subschema("additionalProperties")))
     return found
 
 
 def _unevaluated(meaning: Meaning) -> list[Piece]:
     """What `unevaluatedProperties` says of the properties that nothing else speaks of."""
     return [
-        Piece(clause.node.kid("unevaluatedProperties"))
+        Piece(clause.node.subschema("unevaluatedProperties"))
         for clause in meaning.clauses
         if clause.word == "unevaluatedProperties"
     ]
 
 
-def _text(node: Node) -> str:
+def _text(node: Subschema) -> str:
     text = node.raw.get("description") if isinstance(node.raw, dict) else None
     return text.strip() if isinstance(text, str) else ""
 

@@ -8,9 +8,9 @@ from typing import Any
 from ...declare.formats.judges import JUDGES
 from ...declare.kinds import LocalMoment, UtcMoment
 from ...declare.kinds.texts import written_kinds
-from ..judging.sound import number_bounds
+from ..judging.compiler import number_bounds
+from .naming import literal
 from .patterns import pattern_rule
-from .words import literal
 
 _BASES = {"string": "str", "integer": "int", "number": "float", "boolean": "bool"}
 _TYPED = {"date-time": ("datetime", "datetime"), "date": ("datetime", "date"), "uuid": ("uuid", "UUID")}

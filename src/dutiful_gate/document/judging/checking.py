@@ -14,11 +14,11 @@ from ...declare.limits import Limits, deepest
 from ...report.fault import pointer
 from ..document import Flaw
 from ..plain_document import TOO_DEEP as NESTS_TOO_DEEP
-from .library import MissingDocument, MissingDocuments, Node, Resource, held_schemas
-from .meeting import Meeting
+from .compiler import JudgingOptions, active, dynamic_name
+from .library import MissingDocument, MissingDocuments, Resource, Subschema, held_schemas
 from .metaschemas import standard_document
 from .patterns import searcher
-from .sound import Say, active, dynamic_name
+from .shared_branches import Meeting
 
 _DEFINITIONS = frozenset(["$defs", "definitions"])
 IN_PLACE = frozenset(["allOf", "anyOf", "oneOf", "not", "if", "then", "else", "dependentSchemas", "dependencies"])
@@ -51,7 +51,7 @@ class Checked:
 
     __slots__ = ("flaws", "leads_back", "meets", "unsure")
 
-    def __init__(self, leads_back: bool, meets: bool, flaws: tuple[Flaw, ...], unsure: frozenset[Node]) -> None:
+    def __init__(self, leads_back: bool, meets: bool, flaws: tuple[Flaw, ...], unsure: frozenset[Subschema]) -> None:
         self.leads_back = leads_back
         self.meets = meets
         self.flaws = flaws
@@ -64,19 +64,19 @@ class Checker:
     Raises DeclarationError for the first flaw, or all missing documents at once; with `tell` for none.
     """
 
-    def __init__(self, say: Say, engine: Callable[..., Any], *, tell: bool) -> None:
-        self.say = say
-        self.library = say.library
+    def __init__(self, options: JudgingOptions, engine: Callable[..., Any], *, tell: bool) -> None:
+        self.options = options
+        self.library = options.library
         self.engine = engine
         self.tell = tell
         self.flaws: dict[Flaw, None] = {}
         self.missing: dict[str, list[str]] = {}
 
-    def checked(self, root: Node) -> Checked:
+    def checked(self, root: Subschema) -> Checked:
         """Follow all references from the root."""
         self.form(root)
-        beside: dict[Node, list[Node]] = {}
-        every: dict[Node, list[Node]] = {}
+        beside: dict[Subschema, list[Subschema]] = {}
+        every: dict[Subschema, list[Subschema]] = {}
         waiting, seen, documents = [root], {root}, {id(root.document)}
         while waiting or (waiting := [node for node in self.led_by_scope(seen) if node not in seen]):
             node = waiting.pop()
@@ -90,8 +90,8 @@ class Checker:
             self.keywords(node)
             # What stands among the definitions matters when something leads there.
             words = active(node).keys() - _DEFINITIONS
-            held = [kid for kid in held_schemas(node) if kid.steps[len(node.steps)] in words]
-            beside[node] = led + [kid for kid in held if kid.steps[len(node.steps)] in IN_PLACE]
+            held = [subschema for subschema in held_schemas(node) if subschema.steps[len(node.steps)] in words]
+            beside[node] = led + [subschema for subschema in held if subschema.steps[len(node.steps)] in IN_PLACE]
             every[node] = [*led, *held]
             for each in (*led, *held):
                 if each not in seen:
@@ -108,11 +108,14 @@ class Checker:
                 self.note(circle, word, endless)
             beside[circle] = []
         leads_back = _circle(every) is not None or self.library.dynamic
-        inside = {node: [kid for kid in kids if kid not in beside[node]] for node, kids in every.items()}
+        inside = {
+            node: [subschema for subschema in subschemas if subschema not in beside[node]]
+            for node, subschemas in every.items()
+        }
         meets = leads_back or Meeting(beside, inside).at(root)
         return Checked(leads_back, meets, tuple(self.flaws), self.unsure(every))
 
-    def note(self, node: Node, word: str, error: DeclarationError) -> None:
+    def note(self, node: Subschema, word: str, error: DeclarationError) -> None:
         """One keyword that cannot be used. Raises the error unless flaws are only told."""
         if not self.tell:
             raise error
@@ -120,7 +123,7 @@ class Checker:
         unusable = self.library.unusable.setdefault(node, set())
         unusable.update((word, *_HANG_ON.get(word, ())))
 
-    def led(self, node: Node) -> list[Node]:
+    def led(self, node: Subschema) -> list[Subschema]:
         """The schemas that its references lead to."""
         found = []
         words = active(node)
@@ -137,9 +140,9 @@ class Checker:
                 self.note(node, word, error)
         return found
 
-    def led_by_scope(self, reached: Iterable[Node]) -> dict[Node, None]:
+    def led_by_scope(self, reached: Iterable[Subschema]) -> dict[Subschema, None]:
         """The schemas that dynamic references may lead to, by the resources that judging may have come through."""
-        found: dict[Node, None] = {}
+        found: dict[Subschema, None] = {}
         if not self.library.dynamic:
             return found
         names: set[str] = set()
@@ -156,7 +159,7 @@ class Checker:
                 found[root] = None
         return found
 
-    def keywords(self, node: Node) -> None:
+    def keywords(self, node: Subschema) -> None:
         """Its patterns and formats."""
         words = active(node)
         patterns = [("pattern", words["pattern"])] if isinstance(words.get("pattern"), str) else []
@@ -166,23 +169,27 @@ class Checker:
                 searcher(node, pattern)
             except DeclarationError as error:
                 self.note(node, word, error)
-        if self.say.asserted is None and node.draft.asserts and words.get("format", "date") not in self.say.judges:
+        if (
+            self.options.asserted is None
+            and node.draft.asserts
+            and words.get("format", "date") not in self.options.judges
+        ):
             unknown = DeclarationError(
                 f"the format {words['format']!r} in {node.location()} is not known here, and its dialect asks for it",
                 remedy='hand over formats="annotate" to judge without formats',
             )
             self.note(node, "format", unknown)
 
-    def unsure(self, every: Mapping[Node, list[Node]]) -> frozenset[Node]:
+    def unsure(self, every: Mapping[Subschema, list[Subschema]]) -> frozenset[Subschema]:
         """All schemas from which one can come to a keyword that cannot be used."""
         if not self.library.unusable:
             return frozenset()
         if self.library.dynamic:
             return frozenset(every)
-        leads_from: dict[Node, list[Node]] = {}
-        for node, kids in every.items():
-            for kid in kids:
-                leads_from.setdefault(kid, []).append(node)
+        leads_from: dict[Subschema, list[Subschema]] = {}
+        for node, subschemas in every.items():
+            for subschema in subschemas:
+                leads_from.setdefault(subschema, []).append(node)
         waiting, found = list(self.library.unusable), set(self.library.unusable)
         while waiting:
             for node in leads_from.get(waiting.pop(), []):
@@ -193,7 +200,7 @@ class Checker:
 
     # Form
 
-    def form(self, node: Node) -> None:
+    def form(self, node: Subschema) -> None:
         """See whether a document is as the meta-schema of its dialect asks."""
         if not isinstance(node.raw, dict) or standard_document(node.resource.uri) is node.raw:
             return
@@ -227,7 +234,7 @@ class Checker:
             remedy="mend the document, or name the edition it is written in as its $schema or with dialect=",
         )
 
-    def meta_engine(self, node: Node) -> Any:
+    def meta_engine(self, node: Subschema) -> Any:
         """The engine of a document's meta-schema; None where there is none, or where it is its own."""
         uri = node.draft.uri
         limits = Limits(depth=deepest(), faults=_MOST_FLAWS)
@@ -247,7 +254,7 @@ class Checker:
 _meta_engines: dict[str, Any] = {}
 
 
-def _keyword_at(node: Node, path: tuple[Any, ...]) -> tuple[Node, str]:
+def _keyword_at(node: Subschema, path: tuple[Any, ...]) -> tuple[Subschema, str]:
     """The innermost schema on the way to a place in a document, and the keyword of it that leads there."""
     nodes = node.document.nodes
     whole = (*node.steps, *path)
@@ -257,7 +264,7 @@ def _keyword_at(node: Node, path: tuple[Any, ...]) -> tuple[Node, str]:
     return node, str(path[0]) if path else "type"
 
 
-def _of_other_dialects(node: Node) -> list[Node]:
+def _of_other_dialects(node: Subschema) -> list[Subschema]:
     """The resources in a document that are written in another edition than what is around them."""
     found = [
         each
@@ -268,7 +275,7 @@ def _of_other_dialects(node: Node) -> list[Node]:
     return [each for each in found if each.steps[:depth] == node.steps]
 
 
-def _without(node: Node, inner: list[Node]) -> Any:
+def _without(node: Subschema, inner: list[Subschema]) -> Any:
     """A document with some of its schemas left out."""
     made = node.raw
     for each in inner:
@@ -284,13 +291,13 @@ def _left_out(held: Any, steps: tuple[Any, ...]) -> Any:
     return made
 
 
-def _circle(leads: Mapping[Node, list[Node]]) -> Node | None:
+def _circle(leads: Mapping[Subschema, list[Subschema]]) -> Subschema | None:
     """A node from which one comes back to it."""
-    done: set[Node] = set()
+    done: set[Subschema] = set()
     for start in leads:
         if start in done:
             continue
-        path: dict[Node, None] = {start: None}
+        path: dict[Subschema, None] = {start: None}
         stack = [iter(leads[start])]
         while stack:
             after = next(stack[-1], None)

@@ -13,15 +13,15 @@ from ...declare.formats.judges import JUDGES
 from ...declare.limits import Limits
 from ...report.cause import UNREADABLE
 from ...report.fault import Fault, Path, pointer
-from ...report.liars import without_liars
+from ...report.hostile_objects import without_liars
 from ..plain_document import plain_document, read_document
 from .checking import Checker
-from .drafts import BY_NAME, DRAFT_2020_12, Draft, draft_of
-from .findings import Ask, Finding, Found, Note, spoken
-from .library import Library, Node
-from .plain import LISTS
-from .sound import Judges, Say, Scope, Sounder, active, types_of
-from .tell import TOO_DEEP, Teller
+from .compiler import Judges, JudgingOptions, SchemaCompiler, Scope, active, types_of
+from .dialects import BY_NAME, DRAFT_2020_12, Dialect, draft_of
+from .findings import Finding, Found, Note, Question, spoken
+from .interpreter import TOO_DEEP, Interpreter
+from .json_values import LISTS
+from .library import Library, Subschema
 
 _MOST_FOUND, _MOST_OF_OUTPUT = 500, 10_000
 
@@ -60,10 +60,10 @@ class DocumentEngine:
     """
 
     __slots__ = (
+        "_compiler",
+        "_interpreter",
         "_memory",
         "_sound",
-        "_sounder",
-        "_teller",
         "dialect",
         "flaws",
         "limits",
@@ -76,7 +76,7 @@ class DocumentEngine:
         self,
         document: Any,
         documents: Mapping[str, Any],
-        draft: Draft | None,
+        draft: Dialect | None,
         formats: str | None,
         limits: Limits,
         uri: str,
@@ -92,17 +92,17 @@ class DocumentEngine:
             )
         self.root = library.add(uri, document)
         self.dialect = self.root.draft
-        say = Say(library, formats, limits.items, judges)
-        self._teller = Teller(say, limits.depth)
-        self._sounder = Sounder(say, self._teller.sound)
-        self._teller.quick = self._sounder.ready
-        checked = Checker(say, DocumentEngine, tell=tell).checked(self.root)
+        options = JudgingOptions(library, formats, limits.items, judges)
+        self._interpreter = Interpreter(options, limits.depth)
+        self._compiler = SchemaCompiler(options, self._interpreter.sound)
+        self._interpreter.quick = self._compiler.ready
+        checked = Checker(options, DocumentEngine, tell=tell).checked(self.root)
         self.recursive = checked.leads_back
-        self.remembers = self._sounder.remembers = checked.meets
+        self.remembers = self._compiler.remembers = checked.meets
         self.flaws = checked.flaws
-        self._teller.unsure = checked.unsure
-        self._memory = say.memory
-        self._sound = self._sounder.call(self.root) if self.root not in checked.unsure else self._perhaps
+        self._interpreter.unsure = checked.unsure
+        self._memory = options.memory
+        self._sound = self._compiler.call(self.root) if self.root not in checked.unsure else self._perhaps
 
     def sound(self, data: Any) -> Any:
         """The data itself when it is sound, else FAILED."""
@@ -126,27 +126,27 @@ class DocumentEngine:
 
     def _perhaps(self, data: Any, scope: Scope) -> bool:
         """Whether data is not surely unsound, by a document with parts that cannot be used."""
-        return self._teller.sound(self.root, data, scope)
+        return self._interpreter.sound(self.root, data, scope)
 
     def without_memory(self) -> DocumentEngine:
         """Itself, for a document that meets no place twice: its functions need not remember what they judged."""
-        self._sounder.remembers = False
+        self._compiler.remembers = False
         return self
 
     def word_for_word(self, data: Any) -> bool:
         """Whether data is sound, told by following each keyword instead of by compiled functions."""
         try:
             with self._memory.kept(self.remembers):
-                sound = self._teller.judged(self.root, Ask(data)) is not None
+                sound = self._interpreter.judged(self.root, Question(data)) is not None
             return sound and not (self.recursive and nests_deeper(data, self.limits.depth))
         except RecursionError:
             return False
 
-    def judges(self, node: Node, data: Any) -> bool:
+    def judges(self, node: Subschema, data: Any) -> bool:
         """Whether data is sound by a schema inside the document."""
         try:
             with self._memory.kept(self.remembers):
-                return self._sounder.call(node)(data, ())
+                return self._compiler.call(node)(data, ())
         except RecursionError:
             return False
 
@@ -161,7 +161,7 @@ class DocumentEngine:
             data = without_liars(data, typed=False)
         found = self._found(data, None, self._most_found)
         if not found:
-            found.note(Finding((), UNREADABLE, None, None, Ask(data).route))
+            found.note(Finding((), UNREADABLE, None, None, Question(data).route))
         return FAILED, Findings(found, self.limits.faults, data)
 
     @property
@@ -173,22 +173,14 @@ class DocumentEngine:
         found = Found(most)
         try:
             with self._memory.kept(self.remembers):
-                self._teller.judged(self.root, Ask(data, found=found, notes=notes))
+                self._interpreter.judged(self.root, Question(data, found=found, notes=notes))
             if not found and self.recursive and nests_deeper(data, self.limits.depth):
                 raise RecursionError
         except RecursionError:
             deep = TOO_DEEP.but(expected={"most": self.limits.depth})
             found = Found(most)
-            found.note(Finding((), deep, data, data, Ask(data).route))
+            found.note(Finding((), deep, data, data, Question(data).route))
         return found
-
-    def release(self, value: Any, *, secrets: bool, exact: bool = False) -> tuple[Any, None]:
-        """The data as it is."""
-        return value, None
-
-    def release_admitted(self, value: Any, *, secrets: bool, exact: bool = False) -> Any:
-        """The data as it is."""
-        return value
 
     @property
     def kinds(self) -> list[str]:
@@ -197,15 +189,15 @@ class DocumentEngine:
         for _ in range(20):
             if not isinstance(node.raw, dict) or not isinstance(active(node).get("$ref"), str):
                 break
-            node = self._teller.library.target(node, node.raw["$ref"])
+            node = self._interpreter.library.target(node, node.raw["$ref"])
         return types_of(node, active(node)) if isinstance(node.raw, dict) else []
 
     @property
     def source(self) -> str:
         """The Python source of what was compiled so far."""
-        if not self._sounder.units:
+        if not self._compiler.units:
             self.sound(None)
-        return "\n\n".join(unit.source for unit in self._sounder.units)
+        return "\n\n".join(unit.source for unit in self._compiler.units)
 
     def output(self, data: Any, form: str) -> dict[str, Any]:
         """The standard's output (2020-12, section 12.4): "flag" or "basic"."""
@@ -293,7 +285,7 @@ def in_document_order(data: Any) -> Callable[[Path], tuple[int, ...]]:
     return rank
 
 
-def draft_called(dialect: str | None) -> Draft | None:
+def draft_called(dialect: str | None) -> Dialect | None:
     """The edition by name or URI, None where none is named. Raises DeclarationError for one that is not known."""
     if dialect is None:
         return None

@@ -7,8 +7,8 @@ from typing import Any, NamedTuple
 
 from ...report.cause import Cause
 from ...report.fault import Path
-from .library import Node
-from .sound import Scope
+from .compiler import Scope
+from .library import Subschema
 
 
 class Route(NamedTuple):
@@ -43,7 +43,7 @@ class Finding:
         value: Any,
         route: Route,
         branches: Sequence[list[Finding]] = (),
-        place: tuple[Node, tuple[str | int, ...]] | None = None,
+        place: tuple[Subschema, tuple[str | int, ...]] | None = None,
     ) -> None:
         self.path = path
         self._cause = cause
@@ -142,7 +142,7 @@ class Note(NamedTuple):
     held: Any
 
 
-class Seen:
+class Evaluated:
     """The properties and items of one value that some keyword looked at.
 
     `unsure` are the places where a keyword that cannot be used had a say: then the value is neither sound nor unsound.
@@ -157,7 +157,7 @@ class Seen:
         self.perhaps = False
         self.unsure: dict[Path, None] = {}
 
-    def add(self, other: Seen) -> None:
+    def add(self, other: Evaluated) -> None:
         """Take over what a schema beside this one looked at."""
         self.keys |= other.keys
         self.items |= other.items
@@ -165,7 +165,7 @@ class Seen:
         self.unsure.update(other.unsure)
 
 
-class Ask:
+class Question:
     """One question to the teller: what came, where, by which way; and what has been found so far.
 
     Without `found` it only matters whether the value will do, and judging ends at the first keyword that refuses.
@@ -189,14 +189,14 @@ class Ask:
         self.found = found
         self.notes = notes
 
-    def inside(self, step: Any, value: Any, *words: str | int) -> Ask:
+    def inside(self, step: Any, value: Any, *words: str | int) -> Question:
         """The question about an item or a property."""
-        return Ask(value, self.scope, (*self.path, step), Route(self.route, words), self.found, self.notes)
+        return Question(value, self.scope, (*self.path, step), Route(self.route, words), self.found, self.notes)
 
-    def beside(self, *words: str | int, found: Found | None = None, quiet: bool = False) -> Ask:
+    def beside(self, *words: str | int, found: Found | None = None, quiet: bool = False) -> Question:
         """The question about the same value to another schema."""
         into = None if quiet else self.found if found is None else found
-        return Ask(self.value, self.scope, self.path, Route(self.route, words), into, self.notes)
+        return Question(self.value, self.scope, self.path, Route(self.route, words), into, self.notes)
 
 
 def spoken(findings: list[Finding]) -> list[Finding]:

@@ -9,7 +9,7 @@ from urllib.parse import unquote
 
 from ...declare.errors import DeclarationError
 from ...report.fault import pointer
-from .drafts import (
+from .dialects import (
     BY_NAME,
     DRAFT_2020_12,
     FORMAT_2019_09,
@@ -18,7 +18,7 @@ from .drafts import (
     HELD_MAP,
     HELD_ONE,
     VOCABULARIES,
-    Draft,
+    Dialect,
     draft_of,
 )
 from .metaschemas import standard_document
@@ -64,15 +64,15 @@ class Resource:
 
     __slots__ = ("anchors", "draft", "dynamic", "root", "uri")
 
-    def __init__(self, uri: str, draft: Draft) -> None:
+    def __init__(self, uri: str, draft: Dialect) -> None:
         self.uri = uri
         self.draft = draft
-        self.anchors: dict[str, Node] = {}
-        self.dynamic: dict[str, Node] = {}
-        self.root: Node
+        self.anchors: dict[str, Subschema] = {}
+        self.dynamic: dict[str, Subschema] = {}
+        self.root: Subschema
 
 
-class Node:
+class Subschema:
     """One schema in a document: what stands there, in which resource, at which steps from the document's root."""
 
     __slots__ = ("document", "number", "raw", "resource", "steps")
@@ -85,7 +85,7 @@ class Node:
         self.number = number
 
     @property
-    def draft(self) -> Draft:
+    def draft(self) -> Dialect:
         """The edition it is written in."""
         return self.resource.draft
 
@@ -99,7 +99,7 @@ class Node:
         """Whether it is the whole of a resource."""
         return self.resource.root is self
 
-    def kid(self, *steps: str | int) -> Node:
+    def subschema(self, *steps: str | int) -> Subschema:
         """The schema further in."""
         return self.document.node((*self.steps, *steps))
 
@@ -117,9 +117,9 @@ class Document:
         self.library = library
         self.name = name
         self.raw = raw
-        self.nodes: dict[Steps, Node] = {}
+        self.nodes: dict[Steps, Subschema] = {}
 
-    def node(self, steps: Steps) -> Node:
+    def node(self, steps: Steps) -> Subschema:
         """The schema at some steps from the root. Raises DeclarationError where none stands."""
         known = self.nodes.get(steps)
         if known is not None:
@@ -143,18 +143,18 @@ class Document:
 class Library:
     """The documents that references may lead to: those handed over, and the standard's own meta-schemas."""
 
-    def __init__(self, documents: Mapping[str, Any], draft: Draft = DRAFT_2020_12, *, sure: bool = False) -> None:
+    def __init__(self, documents: Mapping[str, Any], draft: Dialect = DRAFT_2020_12, *, sure: bool = False) -> None:
         self.draft = draft
         self.sure = sure
         self.handed = {uri.removesuffix("#"): raw for uri, raw in documents.items()}
         self.resources: dict[str, Resource] = {}
-        self.dialects: dict[str, Draft] = {}
+        self.dialects: dict[str, Dialect] = {}
         self.dynamic = False
-        self.unusable: dict[Node, set[str]] = {}
+        self.unusable: dict[Subschema, set[str]] = {}
         self._numbers = 0
         self._looked_into_all = False
 
-    def add(self, uri: str, raw: Any) -> Node:
+    def add(self, uri: str, raw: Any) -> Subschema:
         """Take in a document, known by a URI; its root. Raises DeclarationError for what is no schema."""
         document = Document(self, uri, raw)
         base = Resource(uri, self.draft)
@@ -176,7 +176,7 @@ class Library:
                     remedy="a schema is a record or a boolean",
                 )
             self._numbers += 1
-            node = Node(document, at, held, resource, self._numbers)
+            node = Subschema(document, at, held, resource, self._numbers)
             document.nodes[at] = node
             if isinstance(held, dict):
                 self._identify(node)
@@ -185,13 +185,13 @@ class Library:
             if isinstance(held, dict):
                 waiting.extend((at + step, inner, node.resource) for step, inner in _held(held, node.draft))
 
-    def without(self, node: Node, words: frozenset[str]) -> Node:
+    def without(self, node: Subschema, words: frozenset[str]) -> Subschema:
         """A schema as it would be without some of its keywords; it stands where the whole one does."""
         self._numbers += 1
         left = {word: held for word, held in node.raw.items() if word not in words}
-        return Node(node.document, node.steps, left, node.resource, self._numbers)
+        return Subschema(node.document, node.steps, left, node.resource, self._numbers)
 
-    def _identify(self, node: Node) -> None:
+    def _identify(self, node: Subschema) -> None:
         """See to the keywords that name a schema."""
         raw, resource = node.raw, node.resource
         draft = resource.draft
@@ -226,7 +226,7 @@ class Library:
         if "$dynamicRef" in raw or "$recursiveRef" in raw:
             self.dynamic = True
 
-    def dialect(self, uri: str) -> Draft:
+    def dialect(self, uri: str) -> Dialect:
         """The edition that a `$schema` asks for; one of somebody's own is read from its `$vocabulary`."""
         known = draft_of(uri) or self.dialects.get(uri)
         if known is not None:
@@ -261,7 +261,7 @@ class Library:
         self.dialects[uri] = made
         return made
 
-    def target(self, node: Node, reference: str) -> Node:
+    def target(self, node: Subschema, reference: str) -> Subschema:
         """The schema that a reference in `node` leads to. Raises DeclarationError when there is none."""
         uri = resolved(node.resource.uri, reference)
         before, fragment = split(uri)
@@ -281,7 +281,7 @@ class Library:
             remedy="mend the reference, or write the anchor",
         )
 
-    def _pointed(self, resource: Resource, steps: tuple[str, ...]) -> Node:
+    def _pointed(self, resource: Resource, steps: tuple[str, ...]) -> Subschema:
         document = resource.root.document
         try:
             return self._beneath(resource.root, steps)
@@ -291,7 +291,7 @@ class Library:
                 raise
             return self._beneath(document.nodes[()], steps)
 
-    def _beneath(self, root: Node, steps: tuple[str, ...]) -> Node:
+    def _beneath(self, root: Subschema, steps: tuple[str, ...]) -> Subschema:
         document = root.document
         held, path = root.raw, list(root.steps)
         for step in steps:
@@ -333,7 +333,7 @@ class Library:
         return self.resources[uri]
 
 
-def _held(raw: Mapping[str, Any], draft: Draft) -> Iterator[tuple[Steps, Any]]:
+def _held(raw: Mapping[str, Any], draft: Dialect) -> Iterator[tuple[Steps, Any]]:
     """The schemas that a schema holds, with the steps that lead to them."""
     for word, inner in raw.items():
         if word not in draft.keywords:
@@ -359,8 +359,8 @@ def _components(inner: Any) -> Iterator[tuple[Steps, Any]]:
                 yield ("components", "schemas", name), each
 
 
-def held_schemas(node: Node) -> Iterator[Node]:
+def held_schemas(node: Subschema) -> Iterator[Subschema]:
     """The schemas that a node holds."""
     if isinstance(node.raw, dict):
         for steps, _ in _held(node.raw, node.draft):
-            yield node.kid(*steps)
+            yield node.subschema(*steps)

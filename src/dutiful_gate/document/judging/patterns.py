@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ...declare.errors import DeclarationError
-from ...regex.ecma import NoPattern
+from ...regex.from_ecma import NoPattern
 from ...regex.search import ecma_search
-from .library import Node
+from .library import Subschema
 
 
-def searcher(node: Node, pattern: str) -> Callable[[str], object]:
+def searcher(node: Subschema, pattern: str) -> Callable[[str], object]:
     """The function that looks for a pattern in a text. Raises DeclarationError for what is no expression."""
     try:
         return ecma_search(pattern)

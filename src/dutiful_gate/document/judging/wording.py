@@ -7,8 +7,8 @@ from typing import Any
 
 from ...declare.steps import NO_BLANKS_AROUND
 from ...report.cause import Cause
-from .library import Library, Node
-from .sound import types_of
+from .compiler import types_of
+from .library import Library, Subschema
 
 PHRASES = {
     "string": "text",
@@ -48,7 +48,7 @@ def barred(schema: Any, location: str) -> Cause:
     return Cause("branch", "a value that {keyword} does not describe", {"keyword": location})
 
 
-def alternative(library: Library, node: Node) -> str:
+def alternative(library: Library, node: Subschema) -> str:
     """An alternative in a few words."""
     raw = node.raw
     for _ in range(20):

@@ -9,7 +9,7 @@ from ...declare.errors import DeclarationError
 from ...shape.nodes import Shape
 from ..document import Document, Unstated
 from .dialects import DIALECTS, Lowered
-from .write import Draft, escaped, written
+from .schema_writer import Draft, escaped, written
 
 Of = Literal["send", "release"]
 Formats = Literal["name", "spell-out"]

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from ..document import Unstated
-from .spelled import spelled_out
-from .write import escaped
+from .format_patterns import spelled_out
+from .schema_writer import escaped
 
 Schema = dict[str, Any]
 DIALECTS = ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0")

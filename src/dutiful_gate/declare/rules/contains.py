@@ -1,0 +1,136 @@
+"""What a text holds: `it.has(re)`, `it.starts_with("T")`, `it.ends_with("T")`; `it.contains(x)` for lists too."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from functools import partial
+from typing import Any
+
+from ..applicability import LIST, TEXT, TEXT_OR_LIST, Takes
+from ..errors import DeclarationError
+from ..facts import Bind, Facts, Unsaid
+from .base import Face, Rule, refuse
+from .equal import is_one_of
+from .pattern import Matches, in_ecma, judged
+
+
+class Has(Matches):
+    """The expression matches somewhere in the text (`re.search`)."""
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{bind(judged(self.pattern, self.flags, whole=False), 'HAS')}({value}) is not None"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        return (Face(self.condition(value, bind), "pattern", "text in which {pattern} is found"),)
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        said = in_ecma(self.pattern, self.flags)
+        return said if isinstance(said, Unsaid) else {"pattern": said}
+
+    def __str__(self) -> str:
+        return f"it.has({self.pattern!r})"
+
+
+class _Affix(Rule):
+    affix: str
+    _method = ""
+    _words = ""
+
+    @property
+    def tells_values(self) -> bool:
+        return True
+
+    def takes(self) -> Takes | None:
+        return TEXT
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{value}.{self._method}({bind(self.affix, 'AFFIX')})"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        return (Face(self.condition(value, bind), "pattern", self._words),)
+
+    def numbers(self) -> Mapping[str, object]:
+        return {"affix": self.affix}
+
+    def suits(self, facts: Facts) -> None:
+        if not facts.text:
+            refuse(self, facts, "it judges text")
+
+
+class StartsWith(_Affix):
+    """The text begins with another."""
+
+    _method = "startswith"
+    _words = "text that begins with {affix}"
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        return {"pattern": f"^{escaped(self.affix)}"}
+
+    def __str__(self) -> str:
+        return f"it.starts_with({self.affix!r})"
+
+
+class EndsWith(_Affix):
+    """The text ends with another."""
+
+    _method = "endswith"
+    _words = "text that ends with {affix}"
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        return {"pattern": f"{escaped(self.affix)}$"}
+
+    def __str__(self) -> str:
+        return f"it.ends_with({self.affix!r})"
+
+
+def _holds_in(held: Any, value: Any) -> bool:
+    return held in value if isinstance(value, str) else any(is_one_of((held,), each) for each in value)
+
+
+class Contains(Rule):
+    """A text is in the text, or a value among the items."""
+
+    held: Any
+
+    @property
+    def tells_values(self) -> bool:
+        return True
+
+    def takes(self) -> Takes | None:
+        return TEXT_OR_LIST if isinstance(self.held, str) else LIST
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{bind(self.held, 'HELD')} in {value}"
+
+    def open_condition(self, value: str, bind: Bind) -> str:
+        held = partial(_holds_in, self.held)
+        return f"{bind(held, 'holds_in')}({value})"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        words = "text that holds {held}" if facts.text else "{held} among the items"
+        return (Face(self.condition(value, bind), "pattern" if facts.text else "count", words),)
+
+    def numbers(self) -> Mapping[str, object]:
+        return {"held": self.held}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        if facts.open and isinstance(self.held, str):
+            return {"pattern": escaped(self.held), "contains": {"const": self.held}}
+        if facts.text and not facts.open:
+            return {"pattern": escaped(self.held)}
+        return {"contains": {"const": self.held}}
+
+    def suits(self, facts: Facts) -> None:
+        if facts.text and not facts.open and not isinstance(self.held, str):
+            raise DeclarationError(f"{self} looks for {self.held!r} in a text", remedy="look for text")
+        if not facts.text and facts.measured != "items":
+            refuse(self, facts, "it judges text and lists")
+
+    def __str__(self) -> str:
+        return f"it.contains({self.held!r})"
+
+
+def escaped(text: str) -> str:
+    """Text as a pattern of ECMA-262 that matches it and nothing else."""
+    return re.sub(r"[\^$\\.*+?()\[\]{}|/]", lambda sign: "\\" + sign[0], text)

@@ -1,0 +1,196 @@
+"""The functions of one gate, each built when it is first called."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import cached_property
+from threading import RLock
+from typing import Any
+
+from ..codegen.unit import Unit
+from ..declare.facts import FAILED, Source
+from ..report.cause import UNREADABLE, Cause
+from ..report.fault import Path
+from ..report.hostile_objects import without_liars
+from ..shape.reread import looked_at_again
+from .checked import checked_unit
+from .collect import collecting_unit
+from .depth import may_be_deeper, too_deep_at
+from .fast import sound_unit
+from .handover import forget
+from .outgoing import outgoing
+from .own_functions import Passing, passed_on, unwrapped
+from .plan import Plan
+from .release import release_unit
+from .runtime import TOO_DEEP, Log
+
+
+class Engine:
+    """Reads data by one plan.
+
+    `sound` and `sound_and_known` give the value or FAILED; the second also gives up on keys nobody declared. One of
+    them is asked before `collect`: they notice when a class is no longer what it was.
+    """
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+        self._lock = RLock()
+        self._begin()
+
+    def _begin(self) -> None:
+        self._units: dict[str, Unit] = {}
+        self.sound: Callable[[Any], Any] = self._first_sound
+        self.sound_and_known: Callable[[Any], Any] = self._first_sound_and_known
+        self._collect: Callable[[Any, Path, Log], Any] = self._first_collect
+        self._trusting: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
+        self._checked: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
+
+    def _unit(self, name: str, build: Callable[[], Unit]) -> Unit:
+        with self._lock:
+            if name not in self._units:
+                self._units[name] = build()
+            return self._units[name]
+
+    def _sound_unit(self) -> Unit:
+        return self._unit("sound", lambda: sound_unit(self.plan, note_unknown=False, anew=self._anew("sound")))
+
+    def _collecting_unit(self) -> Unit:
+        return self._unit("collect", lambda: collecting_unit(self.plan))
+
+    def _called(self, unit: Unit) -> Callable[..., Any]:
+        """The function of a unit as it is called: within the depth limit, and with what own functions raise."""
+        call = unwrapped(unit.call) if unit.carries else unit.call
+        return self._within_depth(call) if self.bottomless else call
+
+    def _first_sound(self, data: Any) -> Any:
+        self.sound = self._called(self._sound_unit())
+        return self.sound(data)
+
+    def _first_sound_and_known(self, data: Any) -> Any:
+        if not self.plan.may_drop:
+            unit = self._sound_unit()
+        else:
+            anew = self._anew("sound_and_known")
+            unit = self._unit("known", lambda: sound_unit(self.plan, note_unknown=True, anew=anew))
+        self.sound_and_known = self._called(unit)
+        return self.sound_and_known(data)
+
+    def _first_collect(self, data: Any, path: Path, log: Log) -> Any:
+        self._collect = self._collecting_unit().call
+        return self._collect(data, path, log)
+
+    def _anew(self, name: str) -> Callable[..., Any]:
+        """What takes the place of a function once a class is not made any more as it was: all are written anew."""
+
+        def ask_again(*values: Any) -> Any:
+            with self._lock:
+                self.plan = self.plan.but(shape=looked_at_again(self.plan.shape))
+                self._begin()
+            return getattr(self, name)(*values)
+
+        return ask_again
+
+    # Depth
+
+    @cached_property
+    def bottomless(self) -> bool:
+        """Whether data may be deeper than the limit: then it is looked at before it is read."""
+        return may_be_deeper(self.plan.shape, self.plan.limits.depth)
+
+    def _too_deep(self, data: Any) -> Path | None:
+        plan = self.plan
+        return too_deep_at(data, plan.limits.depth, plan.shape.records, typed=plan.source is Source.NATIVE)
+
+    def _within_depth(self, call: Callable[[Any], Any]) -> Callable[[Any], Any]:
+        def asked(data: Any) -> Any:
+            try:
+                deep = self._too_deep(data)
+            except Exception:  # what cannot even be walked through is told by the collecting function
+                return FAILED
+            return call(data) if deep is None else FAILED
+
+        return asked
+
+    # Faults
+
+    def collect(self, data: Any) -> tuple[Any, Log]:
+        """The value or FAILED, and every fault and dropped key."""
+        try:
+            return self._collected(data)
+        except Passing as passing:
+            error = passed_on(passing)
+        except Exception:
+            return self._collected_without_liars(data)
+        finally:
+            forget()
+        raise error
+
+    def _collected_without_liars(self, data: Any) -> tuple[Any, Log]:
+        """Where something in the data is not what it says it is: it is refused at its place, and the rest is read."""
+        try:
+            return unwrapped(self._collected)(without_liars(data, typed=self.plan.source is Source.NATIVE))  # type: ignore[no-any-return]
+        except Exception:
+            self._collecting_unit()  # what went wrong in writing it is no matter of the data
+        log = Log(self.plan.limits.faults)
+        log.faults.append(((), UNREADABLE, None, None))
+        return FAILED, log
+
+    def _collected(self, data: Any) -> tuple[Any, Log]:
+        log = Log(self.plan.limits.faults)
+        if self.bottomless and (deep := self._too_deep(data)) is not None:
+            cause = TOO_DEEP.but(expected={"most": self.plan.limits.depth}, json=self.plan.source is Source.JSON)
+            log.faults.append((deep, cause, None, None))
+            return FAILED, log
+        value = self._collect(data, (), log)
+        if log.faults:
+            log.spill(0)
+        return value, log
+
+    # The way out
+
+    def release_admitted(self, value: Any, *, secrets: bool, exact: bool = False) -> Any:
+        """Plain data of a typed value that is known to be sound; Decimals as they are with `exact`."""
+        mark = (secrets, exact)
+        if mark not in self._trusting:
+            build = lambda: release_unit(self.plan.shape, secrets=secrets, exact=exact)  # noqa: E731
+            unit = self._unit(f"release {mark}", build)
+            self._trusting[mark] = unwrapped(unit.call) if unit.carries else unit.call
+        return self._trusting[mark](value)
+
+    def release(self, value: Any, *, secrets: bool, exact: bool = False) -> tuple[Any, Log | None]:
+        """Plain data of a typed value that may have been made in code; FAILED, and the faults, where it is unsound."""
+        way_out = self._way_out
+        release = way_out.checked(secrets=secrets, exact=exact)
+        made = release(value)
+        if made is not FAILED:
+            return made, None
+        read, log = way_out.collect(value)
+        if read is FAILED:
+            return FAILED, log
+        made = release(read)  # a subclass of list, say: what was read of it is of the exact type
+        if made is FAILED:
+            log.faults.append(((), Cause("kind", "a value that can be released"), None, None))
+        return made, log
+
+    @cached_property
+    def _way_out(self) -> Engine:
+        plan = self.plan
+        return Engine(Plan(outgoing(plan.shape), Source.NATIVE, True, plan.limits, True))
+
+    def checked(self, *, secrets: bool, exact: bool) -> Callable[[Any], Any]:
+        """The function that checks typed values of this plan, which is one for the way out, and makes plain data."""
+        mark = (secrets, exact)
+        if mark not in self._checked:
+            build = lambda: checked_unit(self.plan, secrets=secrets, exact=exact)  # noqa: E731
+            self._checked[mark] = self._called(self._unit(f"checked {mark}", build))
+        return self._checked[mark]
+
+    @property
+    def source(self) -> str:
+        """The Python source of the sound function, and of the one that collects faults."""
+        sound = self._sound_unit().source
+        collect = self._collecting_unit().source
+        return f"# The sound case\n\n{sound}\n\n# Every fault\n\n{collect}"
+
+
+__all__ = ["FAILED", "Engine", "Plan"]

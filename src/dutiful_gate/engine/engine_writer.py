@@ -1,0 +1,119 @@
+"""What all writers of a gate's functions share: the plan, the place that is being written, and what may be shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+from ..codegen.writer import Writer
+from ..declare.facts import Own, Source
+from ..declare.hash_limits import crowded
+from ..shape.nodes import Record, Use
+from ..shape.walk import holds_secret
+from . import handover as begun
+from .own_functions import asking, carried
+from .plan import Plan
+
+_IN_JSON = {
+    "a list": "an array",
+    "a record": "an object",
+    "text, a list or a record": "text, an array or an object",
+    "text or a list": "text or an array",
+}
+
+
+class EngineWriter(Writer):
+    """A writer of functions for one plan.
+
+    `hidden` is true while what is inside a secret is written, `outlined` while the value at hand holds a secret: the
+    first shows nothing of what came, the second only that it is a list or record, and of how many. `shy` is true beside
+    such a value in a union: what came in the place of the one may have been meant for the other.
+    """
+
+    def __init__(self, plan: Plan) -> None:
+        super().__init__()
+        self.plan = plan
+        self.source = plan.source
+        self.hidden = False
+        self.outlined = False
+        self.shy = False
+        self.where = plan.shape.name
+        self.carries = False
+        # What is written is a type that leads to itself: of all-text data a text alone is no list of it.
+        self.circular = False
+        self.kept: dict[type, str] = {}
+        self._carried: dict[tuple[int, str, bool], object] = {}
+
+    def bind(self, constant: object, hint: str) -> str:
+        """A name for a constant; a function of the developer's own is bound so that what it raises is told apart."""
+        if constant.__class__ is Own:
+            self.carries = True
+            mark = (id(constant.function), self.where, self.outlined)
+            if mark not in self._carried:
+                self._carried[mark] = carried(constant, self.where, hidden=self.outlined)
+            constant = self._carried[mark]
+        return super().bind(constant, hint)
+
+    def computed(self, record: Record, attribute: str) -> str:
+        """A name for the function that asks a record for a property that goes out."""
+        outlined, self.outlined = self.outlined, self.hidden or record.key in self.plan.shape.guarded
+        where, self.where = self.where, f"{record.name}.{attribute}"
+        name = self.bind(asking(attribute), "COMPUTED")
+        self.outlined, self.where = outlined, where
+        return name
+
+    @contextmanager
+    def inside(self, key: str) -> Iterator[None]:
+        """Write what is inside a record or an alias."""
+        before, self.circular = self.circular, key in self.plan.shape.aliases
+        yield
+        self.circular = before
+
+    def noun_of(self, key: str) -> str:
+        """What is behind a key of the shape, for the name of its function."""
+        return "alias" if key in self.plan.shape.aliases else "record"
+
+    def soon(self) -> str:
+        """A variable for how many values are read before it is first looked whether too many share a hash."""
+        name = self.variable("soon")
+        self.write(f"{name} = 64")
+        return name
+
+    @contextmanager
+    def looked_at_soon(self, made: str, soon: str) -> Iterator[None]:
+        """Write what is done where too many of the values share a hash: looked at early, and then ever more rarely."""
+        with self.block(f"if len({made}) >= {soon}:"):
+            self.write(f"{soon} *= 8")
+            with self.block(f"if {self.bind(crowded, 'crowded')}({made}):"):
+                yield
+
+    def handed(self, function: Callable[..., Any], value: str, held: Sequence[Use], *more: str) -> str:
+        """A call with what tells large collections of `held` apart: the data, and where it stands."""
+        site = self.bind((*map(id, held), self.source), "SITE")
+        return f"{self.bind(function, function.__name__)}({', '.join((value, site, *more))})"
+
+    def is_large(self, value: str) -> str:
+        """A test for a collection that is worth handing over."""
+        return f"len({value}) > {begun.LARGE}"
+
+    @contextmanager
+    def at(self, use: Use) -> Iterator[None]:
+        """Write what is about a use, and shown as its secrets allow."""
+        before = self.hidden, self.outlined, self.inline
+        self.hidden = self.hidden or use.secret
+        self.outlined = self.hidden or self.shy or holds_secret(use, self.plan.shape.guarded)
+        self.inline = not self.hidden
+        yield
+        self.hidden, self.outlined, self.inline = before
+
+    def noun(self, phrase: str) -> str:
+        """A list or record in the words of the source: JSON has its own, which clients read."""
+        return _IN_JSON.get(phrase, phrase) if self.plan.source is Source.JSON else phrase
+
+    @contextmanager
+    def reading(self, source: Source) -> Iterator[None]:
+        """Write what reads from another source for a while."""
+        before, self.source = self.source, source
+        yield
+        self.source = before

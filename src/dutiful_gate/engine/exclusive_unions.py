@@ -1,0 +1,72 @@
+"""Unions of which one option alone may admit a value: each is asked, and what was found is kept for one question."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from threading import local
+from typing import Any
+
+from ..declare.facts import FAILED, Source
+from ..shape.nodes import Branches, Shape, Use
+from ..shape.to_json import plain
+from ..shape.walk import part_of
+from .plan import Plan
+
+
+class _Found(local):
+    """What is known of values while one piece of data is judged, in this thread: by union and value."""
+
+    held: dict[tuple[int, int], tuple[Any, bool]] | None = None
+
+
+_FOUND = _Found()
+
+
+class OneAlone:
+    """Whether one function of several alone gives a value, and not FAILED.
+
+    Such unions nest, and options of one ask the same of what is inside: it is asked once.
+    """
+
+    def __call__(self, options: Sequence[Callable[..., Any]], value: Any, *more: Any) -> bool:
+        """Ask the functions, each with the value and what follows it."""
+        known = _FOUND.held
+        if known is None:
+            _FOUND.held = {}
+            try:
+                return self._is_one(options, value, more)
+            finally:
+                _FOUND.held = None
+        mark = id(self), id(value)
+        if mark not in known:
+            known[mark] = value, self._is_one(options, value, more)  # the value is kept, so that its mark stays its own
+        return known[mark][1]
+
+    def _is_one(self, options: Sequence[Callable[..., Any]], value: Any, more: tuple[Any, ...]) -> bool:
+        found = 0
+        for option in options:
+            found += option(value, *more) is not FAILED
+            if found > 1:
+                return False
+        return found == 1
+
+
+class OutgoingAlone:
+    """The same of a typed value that goes out: whether its plain data would be read by one option alone."""
+
+    def __init__(self, shape: Shape, node: Branches) -> None:
+        self.shape = shape
+        self.use = Use(node)
+        self._reads: Callable[[Any], Any] | None = None
+
+    def __call__(self, value: Any) -> bool:
+        """Ask it of a value."""
+        if self._reads is None:
+            from .engine import Engine
+
+            self._reads = Engine(Plan(part_of(self.shape, self.use), Source.JSON)).collect
+        try:
+            told = plain(self.use, value, self.shape)
+        except StopIteration:  # a value of none of them
+            return False
+        return self._reads(told)[0] is not FAILED

@@ -1,0 +1,664 @@
+"""The function for the sound case: it does nothing but check and build, and gives up at the first doubt.
+
+It may give up on data that is sound but unusual; the collecting function then has the last word. Whatever goes wrong in
+it is a reason to give up, but for what functions of the developer's own raise: that passes (see `own`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any, ClassVar
+
+from ..codegen.unit import Unit
+from ..declare.embedded import Embedded
+from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
+from ..declare.kinds import Anything, Kind, Number
+from ..declare.kinds.lenient import Lenient
+from ..declare.rules import Ceiling, Floor, Rule
+from ..declare.steps import Step
+from ..regex.white_space import BLANKS, is_blank
+from ..shape.nodes import (
+    Alias,
+    Branches,
+    Choice,
+    Entries,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Use,
+)
+from ..shape.walk import every
+from .engine_writer import EngineWriter
+from .exclusive_unions import OneAlone
+from .fast_records import GIVE_UP, SoundRecordWriter
+from .handover import HANDED, begun, forget
+from .hash_limits import crowded, spreads
+from .own_functions import Passing
+from .plan import (
+    Plan,
+    after_making,
+    choice_reader,
+    choice_ready,
+    collection,
+    is_lone_text,
+    is_text,
+    may_be_blank,
+    may_retry,
+    member_table,
+    options_in_order,
+    passed_over,
+    tag_reader,
+    taken,
+)
+from .runtime import ABSENT, LEAVES, Memory, split
+
+_INLINE_FIELDS = 24
+_INLINE_DEPTH = 3
+_NESTED = 6
+_CHECKS = "    # checks of the classes"
+_DONE = "        # what was begun\n"
+_FORGETS = "        if HANDED.made is not None:\n            forget()\n"
+
+
+def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) -> Unit:
+    """The sound function of a gate. With `note_unknown` it gives up on keys nobody declared, so that they are told.
+
+    `anew` is called in its place once a class is no longer what it was when the function was written.
+    """
+    return SoundWriter(plan, note_unknown=note_unknown).unit(plan.shape.root, f"{plan.shape.name} sound", anew)
+
+
+def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> str:
+    """The lines that look whether classes are still made as they were: somebody may have changed them since."""
+    tests = []
+    for declared, name in kept.items():
+        made: Any = declared
+        for word, was in (("__init__", made.__init__), ("__new__", made.__new__), ("__setattr__", made.__setattr__)):
+            tests.append(f"{name}.{word} is not {writer.bind(was, 'KEPT')}")
+    return f"    if {' or '.join(tests)}:\n        {otherwise}" if tests else ""
+
+
+class SoundWriter(SoundRecordWriter):
+    """Writes sound functions for uses and records; `functions` holds the source of each."""
+
+    forgets: ClassVar[bool] = True
+
+    def __init__(self, plan: Plan, *, note_unknown: bool, inline: int = _INLINE_DEPTH, again: bool = False) -> None:
+        super().__init__(plan, note_unknown=note_unknown)
+        self.most_inline = inline
+        # Whether it is only asked if there is a value: then it does not matter which option of a union gives it.
+        self.only_asks = False
+        # What is made is used nowhere else once the function gives up, as in a union it may be.
+        self.straight = False
+        self.hands_over = False
+        self.functions: list[str] = []
+        self.constants.update(
+            {"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing, "HANDED": HANDED, "forget": forget}
+        )
+        # Where records hold themselves, nothing is read twice, for two options of a union or for its faults: else each
+        # level would double the work.
+        self.retries = may_retry(plan)
+        self.more = ", memory" if plan.shape.recursive and (again or self.retries) else ""
+        self._record_names: dict[tuple[str, Source, bool, bool, bool], str] = {}
+        self._waiting: list[Callable[[], None]] = []
+        self._inlined: list[str] = []
+        self._count = 0
+        # Of unions of which one option alone may admit a value: the functions that ask each option, and what asks them.
+        self._asking: dict[tuple[int, Source, bool], str] = {}
+        self._once: dict[tuple[int, Source, bool], str] = {}
+
+    def finish(self) -> None:
+        """Write the functions that were named and not written yet, one after the other."""
+        while self._waiting:
+            self._waiting.pop(0)()
+
+    def unit(self, use: Use, title: str, anew: Callable[[Any], Any] | None = None) -> Unit:
+        """The sound function of a use, with those functions it needs that no unit before had."""
+        start = len(self.functions)
+        entry = self.entry(use, f"sound_whole_{start}" if start else "sound", top=True)
+        self.finish()
+        source = "\n\n\n".join(self.functions[start:]) + "\n"
+        checks = checks_of(self, self.kept, f"return {self.bind(anew, 'ANEW')}(data)") if anew is not None else ""
+        source = source.replace(_CHECKS, checks, 1).replace(_DONE, _FORGETS if self.hands_over else "")
+        return Unit(title, source, self.constants, entry, self.constants, carries=self.carries)
+
+    @property
+    def unfinished(self) -> bool:
+        """Whether functions were named that are not written yet."""
+        return bool(self._waiting)
+
+    def entry(self, use: Use, name: str = "sound", *, top: bool = False) -> str:
+        """Write the function for a use; gives back its name."""
+        with self.aside() as lines:
+            with self.block(f"def {name}(data{'' if top else self.more}):"):
+                if top:
+                    self.lines.append(_CHECKS)
+                    if self.more:
+                        self.write(f"memory = {self.bind(Memory, 'Memory')}()")
+                straight, self.straight = self.straight, self.straight or top
+                with self.block("try:"):
+                    self.whole(use)
+                if top and self.forgets:
+                    self.lines.insert(-1, _DONE[:-1])
+                self.straight = straight
+            self._close_try(done=_DONE[:-1] if top and self.forgets else "")
+        self.functions.append("\n".join(lines))
+        return name
+
+    def function_of(self, key: str) -> str:
+        """The name of the function for one record or alias, written later."""
+        mark = (key, self.source, self.hidden, self.note_unknown, self.only_asks)
+        if mark not in self._record_names:
+            # Records of one name have keys that differ, and generated code is told apart by number.
+            name = self._record_names[mark] = f"sound_{self.noun_of(key)}_{len(self._record_names) + 1}"
+            self._waiting.append(lambda: self._write_function(name, *mark))
+        return self._record_names[mark]
+
+    def _write_function(
+        self, name: str, key: str, source: Source, hidden: bool, note_unknown: bool, only_asks: bool
+    ) -> None:
+        with self.taking(note_unknown=note_unknown, only_asks=only_asks):
+            self._write_function_of(name, key, source, hidden=hidden)
+
+    @contextmanager
+    def taking(self, *, note_unknown: bool, only_asks: bool) -> Iterator[None]:
+        """Write what gives up on keys nobody declared, or not; what only asks, or not."""
+        before = self.note_unknown, self.only_asks
+        self.note_unknown, self.only_asks = note_unknown, only_asks
+        yield
+        self.note_unknown, self.only_asks = before
+
+    def _write_function_of(self, name: str, key: str, source: Source, *, hidden: bool) -> None:
+        nesting, self._nesting = self._nesting, 0
+        inlined, self._inlined = self._inlined, [key]
+        before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
+        straight, self.straight = self.straight, False
+        remembers = bool(self.more) and key in self.plan.shape.recursive
+        body = f"{name}_read" if remembers else name
+        with self.reading(source), self.inside(key), self.aside() as lines:
+            with self.block(f"def {body}(data{self.more}):"), self.block("try:"):
+                if key in self.plan.shape.aliases:
+                    self.whole(self.plan.shape.aliases[key])
+                else:
+                    self.body(self.plan.shape.records[key])
+            self._close_try()
+        self.functions.append("\n".join(lines))
+        if remembers:
+            self.functions.append(
+                f"def {name}(data, memory):\n"
+                f"    if data.__class__ in {self.bind(LEAVES, 'LEAVES')}:\n"
+                f"        return {body}(data, memory)\n"
+                f"    mark = ({name!r}, id(data))\n"
+                f"    if mark in memory.failed:\n"
+                f"        return FAILED\n"
+                + (
+                    f"    spare = memory.spare and memory.spare.get(mark)\n"
+                    f"    read = spare.pop() if spare else {body}(data, memory)\n"
+                    if self.retries
+                    else f"    read = {body}(data, memory)\n"
+                )
+                + "    if read is FAILED:\n"
+                "        memory.failed[mark] = data\n"
+                + ("    else:\n        memory.made.append((mark, data, read))\n" if self.retries else "")
+                + "    return read"
+            )
+        self.hidden, self.inline = before
+        self.straight = straight
+        self._nesting, self._inlined = nesting, inlined
+
+    def whole(self, use: Use) -> None:
+        """The body of a function for a use."""
+        self.read(use, "data")
+        self.write("return data")
+
+    def body(self, record: Record) -> None:
+        """The body of a function for a record."""
+        self.record(record, "data")
+        self.write("return data")
+
+    def part(self, use: Use) -> str:
+        """The name of a new function that reads a use."""
+        self._count += 1
+        nesting, self._nesting = self._nesting, 0
+        name = self.entry(use, f"sound_part_{self._count}")
+        self._nesting = nesting
+        return name
+
+    def _close_try(self, done: str = "") -> None:
+        self._indent += 1
+        with self.block("except Passing:"):
+            if done:
+                self.lines.append(done)
+            self.write("raise")
+        with self.block("except Exception:"):
+            self.write(GIVE_UP)
+        self._indent -= 1
+
+    def read(self, use: Use, value: str) -> None:
+        """Read the variable `value` in place, or give up."""
+        if self._nesting >= _NESTED:
+            self._called(self.part(use), value)
+            return
+        with self.at(use):
+            self._read(use, value)
+
+    def _read(self, use: Use, value: str) -> None:
+        self.fitting(use.fits, value)
+        if use.blank:
+            with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+                self.write(f"{value} = None")
+        if use.split and self.source is not Source.NATIVE:
+            self._one_of_list(value)
+            with self.block(f"if {value}.__class__ is not str:"):
+                self.write(GIVE_UP)
+            self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(use.split, 'SEPARATOR')})")
+            with self.reading(Source.TEXT):
+                self.node(use, value)
+        elif self.source is Source.NATIVE and (made := after_making(use.parts)) is not None:
+            self.run(made, value, ANY_VALUE)  # what a function of one's own made is there already
+            return
+        elif use.via is not None and self.source is not Source.NATIVE:
+            self.read(use.via, value)
+            with self.reading(Source.TEXT if use.via.facts.text else Source.JSON):
+                self.node(use, value)
+        else:
+            self.node(use, value)
+        self.run(use.parts, value, use.node.facts)
+
+    def fitting(self, fits: tuple[Embedded, ...], value: str) -> None:
+        """Judge what came by the documents that stand beside it."""
+        for document in fits if self.source is Source.JSON else ():
+            with self.block(f"if not {self.bind(document.sound, 'FITS')}({value}):"):
+                self.write(GIVE_UP)
+
+    def node(self, use: Use, value: str) -> None:
+        """Read what a use holds, before its steps and rules."""
+        match use.node:
+            case Scalar(kind):
+                self.scalar(kind, value, use.parts)
+            case Nothing():
+                blank = f" and not {self.bind(is_blank, 'is_blank')}({value})" if self._is_text else ""
+                with self.block(f"if {value} is not None{blank}:"):
+                    self.write(GIVE_UP)
+                if blank:
+                    self.write(f"{value} = None")
+            case Choice():
+                self.choice(use.node, value)
+            case Items(item, into):
+                self.items(item, into, value)
+            case Fixed():
+                self.fixed(use.node, value)
+            case Entries(key, held):
+                self.entries(key, held, value)
+            case Branches():
+                self.branches(use.node, value)
+            case Nullable(inner):
+                self.nullable(inner, value)
+            case Link(key):
+                self.link(key, value)
+            case Alias(key):
+                self._called(self.function_of(key), value)
+
+    def _called(self, name: str, value: str) -> None:
+        self.write(f"{value} = {name}({value}{self.more})")
+        with self.block(f"if {value} is FAILED:"):
+            self.write(GIVE_UP)
+
+    def scalar(self, kind: Kind, value: str, parts: tuple[Step | Rule, ...]) -> None:
+        """Check a single value's kind, and read it where it is not ready."""
+        kind = self.plan.fitted(kind)
+        source = self.source
+        self._one_of_list(value)
+        ready = kind.ready(source, value, self.bind)
+        if ready == "True":
+            return
+        read = kind.reader(source)
+        reader = self.bind(read, read.__name__)
+        if type(kind) is Number and ready != "False" and _shut_in(parts):
+            ready = f"{value}.__class__ is float"  # bounds on both sides keep NaN and infinities out
+        swift = kind.swift(source, value, self.bind)
+        if ready == "False":
+            self._swift_or_read(swift, reader, value)
+            return
+        plain = " and " in ready or " or " in ready
+        with self.block(f"if not ({ready}):" if plain else f"if {ready.replace(' is ', ' is not ')}:"):
+            self._swift_or_read(swift, reader, value)
+
+    def _swift_or_read(self, swift: tuple[str, str] | None, reader: str, value: str) -> None:
+        """Read by the expression for a common case where it applies, else by the reader."""
+        if swift is None:
+            self._read_by(reader, value)
+            return
+        test, expression = swift
+        with self.block(f"if {test}:"):
+            self.write(f"{value} = {expression}")
+            with self.block(f"if {value} is FAILED:"):
+                self.write(GIVE_UP)
+        with self.block("else:"):
+            self._read_by(reader, value)
+
+    def _read_by(self, reader: str, value: str) -> None:
+        self.write(f"{value} = {reader}({value})")
+        with self.block(f"if {value}.__class__ is Stop:"):
+            self.write(GIVE_UP)
+
+    def _one_of_list(self, value: str) -> None:
+        """Query parsers give every value as a list: one of one item is that item."""
+        if self._is_text and self.plan.source is Source.TEXT:
+            with self.block(f"if {value}.__class__ is list and len({value}) == 1:"):
+                self.write(f"{value} = {value}[0]")
+
+    def choice(self, node: Choice, value: str) -> None:
+        """Find the constant that came."""
+        source = self.source
+        self._one_of_list(value)
+        ready = choice_ready(self, node, source, value)
+        if ready is not None and source is Source.JSON:
+            with self.block(f"if not ({ready}):"):
+                self.write(GIVE_UP)
+            return
+        if node.owner is not None and source is Source.JSON and is_lone_text(node):
+            with self.block(f"if {value}.__class__ is not str:"):
+                self.write(GIVE_UP)
+            self.write(f"{value} = {self.bind(member_table(node), 'MEMBERS')}[{value}]")
+            return
+        self.write(f"{value} = {choice_reader(self, node, source)}({value})")
+        with self.block(f"if {value} is FAILED:"):
+            self.write(GIVE_UP)
+
+    def _open_list(self, value: str, into: str) -> None:
+        if self._is_text and not self.circular:
+            with self.block(f"if {value}.__class__ is str:"):
+                self.write(f"{value} = [{value}]")
+        wanted = collection(self, into) if self.source is Source.NATIVE else "list"
+        with self.block(f"if {value}.__class__ is not {wanted} or len({value}) > {self.plan.limits.items}:"):
+            self.write(GIVE_UP)
+
+    def items(self, item: Use, into: str, value: str) -> None:
+        """Read a collection into a new one."""
+        self._open_list(value, into)
+        made, each = self.variable("made"), self.variable("item")
+        self.write(f"{made} = []")
+        self._hand_over(value, made, item)
+        soon = self.soon() if into in ("set", "frozenset") and not spreads(item) else ""
+        self._nesting += 1
+        with self.block(f"for {each} in {value}:"):
+            self.read(item, each)
+            self.write(f"{made}.append({each})")
+            if soon:
+                with self.looked_at_soon(made, soon):
+                    self.write(GIVE_UP)
+        self._nesting -= 1
+        if into in ("set", "frozenset") and not spreads(item):
+            with self.block(f"if {self.bind(crowded, 'crowded')}({made}):"):
+                self.write(GIVE_UP)
+        self.write(f"{value} = {made}" if into == "list" else f"{value} = {collection(self, into)}({made})")
+        if into in ("set", "frozenset"):
+            with self.block(f"if len({value}) != len({made}):"):
+                self.write(GIVE_UP)
+
+    def _hand_over(self, value: str, made: str, *held: Use) -> None:
+        """Keep what is made of a large collection for the collecting function, which need not read it again then.
+
+        Not where that has more to tell of what was read: which keys were dropped.
+        """
+        if self.source is not self.plan.source or self.source is Source.NATIVE or not any(map(self._is_dear, held)):
+            return
+        if self.straight:
+            if not self.note_unknown and any(map(self.may_drop, held)):
+                return
+        elif not all(map(_is_lasting, held)):
+            return
+        self.hands_over = True
+        with self.block(f"if {self.is_large(value)}:"):
+            self.write(self.handed(begun, value, held, made))
+
+    def _is_dear(self, use: Use) -> bool:
+        """Whether a value is not ready as it comes."""
+        if not isinstance(use.node, Scalar) or use.parts or use.via or use.split:
+            return not isinstance(use.node, Choice | Nothing)
+        kind = self.plan.fitted(use.node.kind)
+        return isinstance(kind, Lenient) or kind.ready(self.source, "value", self.bind) == "False"
+
+    def fixed(self, node: Fixed, value: str) -> None:
+        """Read a tuple: its first items one by one, and those after them."""
+        wanted = "tuple" if self.source is Source.NATIVE else "list"
+        test = f"len({value}) != {len(node.items)}"
+        if node.more is not None:
+            test = f"len({value}) < {len(node.items)} or len({value}) > {self.plan.limits.items}"
+        with self.block(f"if {value}.__class__ is not {wanted} or {test}:"):
+            self.write(GIVE_UP)
+        names = [self.variable("item") for _ in node.items]
+        others, made, each = (self.variable(word) for word in ("others", "made", "item"))
+        if names or node.more is not None:
+            self.write(
+                f"{', '.join(names)}{', ' if names else ''}{f'*{others}' if node.more is not None else ''} = {value}"
+            )
+        for name, item in zip(names, node.items, strict=True):
+            self.read(item, name)
+        if node.more is not None:
+            self.write(f"{made} = []")
+            self._nesting += 1
+            with self.block(f"for {each} in {others}:"):
+                self.read(node.more, each)
+                self.write(f"{made}.append({each})")
+            self._nesting -= 1
+        self.write(
+            f"{value} = ({''.join(name + ', ' for name in names)}{f'*{made},' if node.more is not None else ''})"
+        )
+
+    def entries(self, key: Use, held: Use, value: str) -> None:
+        """Read a dict into a new one."""
+        with self.block(f"if {value}.__class__ is not dict or len({value}) > {self.plan.limits.items}:"):
+            self.write(GIVE_UP)
+        made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
+        plain, safe = is_text(key), spreads(key)
+        self.write(f"{made} = {'{}' if safe else '[]'}")
+        if not safe or (plain and not key.parts):  # where no two keys become one unnoticed
+            self._hand_over(value, made, key, held)
+        self._nesting += 1
+        with self.block(f"for {name}, {each} in {value}.items():"):
+            source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
+            if source is Source.TEXT and self.source is Source.JSON:
+                with self.block(
+                    f"if {name}.__class__ is not str or {name} != {name}.strip({self.bind(BLANKS, 'BLANKS')}):"
+                ):
+                    self.write(GIVE_UP)
+            with self.reading(source):
+                self.read(key, name)
+            self.read(held, each)
+            self.write(f"{made}[{name}] = {each}" if safe else f"{made}.append(({name}, {each}))")
+        self._nesting -= 1
+        if not safe:
+            with self.block(f"if {self.bind(crowded, 'crowded')}([each[0] for each in {made}]):"):
+                self.write(GIVE_UP)
+            self.write(f"{made} = dict({made})")
+        if not plain or key.parts:
+            with self.block(f"if len({made}) != len({value}):"):
+                self.write(GIVE_UP)
+        self.write(f"{value} = {made}")
+
+    def branches(self, node: Branches, value: str) -> None:
+        """Read by the option that the tag tells, or by the first that will do."""
+        if node.tag and self.source is not Source.NATIVE:
+            self._tagged(node, value)
+            return
+        options = options_in_order(self.plan, node, self.source)
+        if node.alone:
+            self._alone(node, value)
+            if self.only_asks:
+                return
+        ready = self._ready(options, value)
+        if not ready:
+            self._tried(options, value)
+            return
+        with self.block(f"if not ({' or '.join(ready)}):"):
+            self._tried(options, value)
+
+    def _alone(self, node: Branches, value: str) -> None:
+        """Give up unless one option alone admits the value."""
+        with self.block(f"if not {self.admits_alone(node, value, self.more)}:"):
+            self.write(GIVE_UP)
+
+    def admits_alone(self, node: Branches, value: str, more: str) -> str:
+        """The test for that; `more` hands the memory on. What was found is kept while one piece of data is judged."""
+        mark = (id(node), self.source, self.hidden)
+        if mark not in self._asking:
+            with self.taking(note_unknown=False, only_asks=True):
+                names = [self.part(option) for option in node.options]
+            self._asking[mark] = f"({', '.join(names)},)"
+        once = self.bind(OneAlone(), "ONE_ALONE") if mark not in self._once else self._once[mark]
+        self._once[mark] = once
+        return f"{once}({self._asking[mark]}, {value}{more})"
+
+    def _tagged(self, node: Branches, value: str) -> None:
+        which = self.variable("which")
+        with self.block(f"if {value}.__class__ is not dict:"):
+            self.write(GIVE_UP)
+        key = self.bind(node.tag, "TAG")
+        self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
+        if node.held:
+            inner = self.variable("inner")
+            self.write(f"{inner} = {value}[{self.bind(node.held, 'HELD')}]")
+            with self.block(f"if len({value}) != 2:"):
+                self.write(GIVE_UP)
+            self.write(f"{value} = {inner}")
+        for number, option in enumerate(node.options):
+            self._nesting += 1
+            with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
+                self.read(option, value)
+            self._nesting -= 1
+        with self.block("else:"):
+            self.write(GIVE_UP)
+
+    def _ready(self, options: tuple[Use, ...], value: str) -> list[str]:
+        """Tests for values that are what an option makes of them, where no option before it takes their class."""
+        tests = []
+        before: set[type] = set()
+        for option in options if self.source is Source.JSON else ():
+            takes = taken(option, self.plan)
+            plain = not (option.parts or option.fits or option.via or option.split or option.blank)
+            if plain and isinstance(option.node, Scalar) and takes.isdisjoint(before):
+                test = self.plan.fitted(option.node.kind).ready(self.source, value, self.bind)
+                tests += [f"({test})"] if test not in ("True", "False") else []
+            before |= takes
+        return tests
+
+    def _tried(self, options: tuple[Use, ...], value: str) -> None:
+        """One option after the other."""
+        read = self.variable("read")
+        start = self.remembering()
+        # The option that drops the fewest keys is chosen: here one that drops none, else the collecting function does.
+        choosing = not self.only_asks and any(map(self.may_drop, options))
+        for number, option in enumerate(options):
+            straight, self.straight = self.straight, False
+            with self.taking(note_unknown=self.note_unknown or choosing, only_asks=self.only_asks):
+                name = self.part(option)
+            self.straight = straight
+            never = passed_over(option, self.plan) if self.source is Source.JSON else frozenset()
+            tests = [f"{read} is FAILED"] if number else []
+            tests += [f"{value}.__class__ not in {self.bind(never, 'OTHERS')}"] if never else []
+            if not tests:
+                self.write(f"{read} = {name}({value}{self.more})")
+                continue
+            if not number:
+                self.write(f"{read} = FAILED")
+            with self.block(f"if {' and '.join(tests)}:"):
+                if number:
+                    self.undone(start)
+                self.write(f"{read} = {name}({value}{self.more})")
+        with self.block(f"if {read} is FAILED:"):
+            self.write(GIVE_UP)
+        self.write(f"{value} = {read}")
+
+    def may_drop(self, use: Use) -> bool:
+        """Whether keys that nobody declared may stand in a value."""
+        return self.plan.may_drop and any(isinstance(each.node, Link | Alias) for each in every(use))
+
+    def remembering(self) -> str:
+        """A variable for how much was made before the options of a union are tried, "" where that is not counted."""
+        if not self.more or not self.retries:
+            return ""
+        start = self.variable("start")
+        self.write(f"{start} = len(memory.made)")
+        return start
+
+    def undone(self, start: str) -> None:
+        """What an option made that came to nothing may serve the next one."""
+        if start:
+            with self.block(f"if len(memory.made) != {start}:"):
+                self.write(f"memory.undone({start})")
+
+    def nullable(self, inner: Use, value: str) -> None:
+        """Read what is inside unless it is null."""
+        if may_be_blank(inner, self.source, self.plan.shape.aliases):
+            with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+                self.write(f"{value} = None")
+        self._nesting += 1
+        with self.block(f"if {value} is not None:"):
+            self.read(inner, value)
+        self._nesting -= 1
+
+    def link(self, key: str, value: str) -> None:
+        """Read a record: in place where it is small and not inside itself, else by its own function."""
+        record = self.plan.shape.records[key]
+        small = len(record.fields) <= _INLINE_FIELDS and len(self._inlined) < self.most_inline
+        if small and key not in self._inlined and key not in self.plan.shape.recursive:
+            self._inlined.append(key)
+            with self.inside(key):
+                self.record(record, value)
+            self._inlined.pop()
+        else:
+            self._called(self.function_of(key), value)
+
+    def run(self, parts: tuple[Step | Rule, ...], value: str, facts: Facts) -> None:
+        """Steps and rules in order; rules that stand together are one test."""
+        conditions: list[str] = []
+        for part in parts:
+            takes = part.takes() if facts.open else None
+            if takes is not None:
+                conditions.append(f"{self.bind(takes.fits, 'takes')}({value})")
+            if isinstance(part, Rule):
+                write = part.open_condition if facts.open else part.condition
+                conditions.append(write(value, self.bind))
+                continue
+            self._test(conditions)
+            conditions = []
+            facts = part.suits(facts)
+            self.write(f"{value} = {part.expression(value, self.bind)}")
+        self._test(conditions)
+
+    def _test(self, conditions: list[str]) -> None:
+        if conditions:
+            with self.block(f"if not ({' and '.join(conditions)}):"):
+                self.write(GIVE_UP)
+
+
+def _is_lasting(use: Use) -> bool:
+    """Whether what is made of a value never changes, so that it may stand in two places."""
+    inner = use.node.inner if isinstance(use.node, Nullable) else use
+    own = any(isinstance(part, Step) and not part.normalising for part in (*use.parts, *inner.parts))
+    return not own and (isinstance(inner.node, Scalar | Choice | Nothing) and not isinstance(_kind(inner), Anything))
+
+
+def _kind(use: Use) -> object:
+    return use.node.kind if isinstance(use.node, Scalar) else None
+
+
+def _shut_in(parts: tuple[Step | Rule, ...]) -> bool:
+    """Whether bounds on both sides keep infinities and NaN out by themselves."""
+    if parts and isinstance(parts[0], Step):
+        return False
+    finite = [part for part in parts if isinstance(part, Floor | Ceiling) and _is_finite(part)]
+    sides = {type(part) for part in finite}
+    return len(sides) == 2 or any(isinstance(part, Rule) and part.bounds_both_sides for part in parts)
+
+
+def _is_finite(rule: Floor | Ceiling) -> bool:
+    end = rule.floor if isinstance(rule, Floor) else rule.ceiling
+    return isinstance(end, int | float) and bool(abs(end) != float("inf"))

@@ -1,0 +1,213 @@
+"""What sound functions do with records: their fields, their rules, and the finished record."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+
+from ..declare.embedded import Embedded
+from ..declare.facts import Own, Source
+from ..regex.white_space import is_blank
+from ..shape.nodes import Field, Record, Use
+from .engine_writer import EngineWriter
+from .field_access import FieldsReach, values_there
+from .plan import (
+    Plan,
+    all_sent,
+    build,
+    default_source,
+    known_keys,
+    may_be_blank,
+    takes_null,
+)
+from .rest_fields import sorter_of
+from .runtime import attributes_of, by_wire, gathered, remade, under_one_name
+
+GIVE_UP = "return FAILED"
+
+
+class SoundRecordWriter(EngineWriter):
+    """Writes the part of sound functions that reads records; what they hold is read by the class that extends it."""
+
+    def __init__(self, plan: Plan, *, note_unknown: bool) -> None:
+        super().__init__(plan)
+        self.note_unknown = note_unknown
+        self._nesting = 0
+
+    @abstractmethod
+    def read(self, use: Use, value: str) -> None:
+        """Read the variable `value` in place, or give up."""
+
+    @abstractmethod
+    def fitting(self, fits: tuple[Embedded, ...], value: str) -> None:
+        """Judge what came by the documents that stand beside it."""
+
+    def _renamed(self, field: Field, record: str) -> None:
+        """A field that came under another of its names is looked for under its own."""
+        also = self.bind(field.also, "ALSO")
+        wire = self.bind(field.wire, "KEY")
+        self.write(f"{record} = {self.bind(under_one_name, 'under_one_name')}({record}, {wire}, {also})")
+        with self.block(f"if {record} is None:"):
+            self.write(GIVE_UP)
+
+    @property
+    def _is_text(self) -> bool:
+        return self.source is Source.TEXT
+
+    def record(self, record: Record, value: str) -> None:
+        """Read a record's fields, check its rules, build it."""
+        if self.plan.outgoing and record.computed:  # only the collecting function asks for what is computed
+            self.write(GIVE_UP)
+            return
+        where = self.where
+        came = ""
+        if self.source is Source.NATIVE and record.form != "dict":
+            came = self.variable("came")
+            self.write(f"{came} = None")
+            names = self.bind(native_names(record), "NAMES")
+            with self.block(f"if isinstance({value}, {self.bind_class(record.builder)}):"):
+                self.write(f"{came} = {value}")
+                self.write(f"{value} = {self.bind(attributes_of, 'attributes_of')}({value}, {names})")
+        # What a reader of CSV gives for cells past the header stands under None.
+        too_long = f" or None in {value}" if self._is_text else ""
+        with self.block(f"if {value}.__class__ is not dict{too_long}:"):
+            self.write(GIVE_UP)
+        if self.source is Source.NATIVE and (differing := names_that_differ(record)):
+            self.write(f"{value} = {self.bind(by_wire, 'by_wire')}({value}, {self.bind(differing, 'NAMES')})")
+        self.fitting(record.fits, value)
+        required = sum(field.required for field in record.fields)
+        known = str(required)
+        telling = self.note_unknown or self.plan.refuses_unknown(record)
+        counting = telling or bool(record.rests)
+        if counting and required != len(record.fields):
+            known = self.variable("known")
+            self.write(f"{known} = {required}")
+        value_of = {}
+        for field in record.fields:
+            self.where = f"{record.name}.{field.attribute}"
+            value_of[field.attribute] = self.field(field, value, known if counting else "", came)
+        self.where = record.name
+        if record.rests:
+            value_of |= self.rests(record, value, known)
+        elif telling:
+            with self.block(f"if len({value}) != {known}{f' and {came} is None' if came else ''}:"):
+                self.write(GIVE_UP)
+        self.record_rules(record, value_of, came, data=value)
+        outlined, self.outlined = self.outlined, self.hidden or record.key in self.plan.shape.guarded
+        self._make(record, value, value_of, came)
+        for check in record.checks:
+            with self.block(f"if {self.bind(Own(check.function), 'CHECK')}({value}) is False:"):
+                self.write(GIVE_UP)
+        self.outlined, self.where = outlined, where
+
+    def _make(self, record: Record, value: str, value_of: dict[str, str], came: str) -> None:
+        """Make the record; one that came as such stays of its class, and its constructor does not run again."""
+        if not came:
+            build(self, record, value, value_of)
+            return
+        with self.block(f"if {came} is None:"):
+            build(self, record, value, value_of)
+        stored = [field.attribute for field in record.fields if not field.only_given]
+        stored += [field.attribute for field in record.rests]
+        held = "".join(f"{value_of[name]}, " for name in stored)
+        with self.block("else:"):
+            self.write(
+                f"{value} = {self.bind(remade, 'remade')}({came}, {self.bind(tuple(stored), 'STORED')}, ({held}))"
+            )
+
+    def rests(self, record: Record, value: str, known: str) -> dict[str, str]:
+        """Gather the keys that nobody declared; gives back the variables of what each field gathers."""
+        held = {field.attribute: self.variable(field.attribute) for field in record.rests}
+        wires = self.bind(known_keys(self.plan, record), "KNOWN")
+        whole = f"{self.bind(gathered, 'gathered')}({value}, {wires})"
+        first, name = record.rests[0], held[record.rests[0].attribute]
+        if len(record.rests) > 1:
+            sort, all_of = self.bind(sorter_of(self.plan, record, self.source).sound, "SORT"), self.variable("rests")
+            self.write(f"{all_of} = {sort}({whole} if len({value}) != {known} else {{}})")
+            with self.block(f"if {all_of} is None:"):
+                self.write(GIVE_UP)
+            self.write(f"{', '.join(held.values())} = {all_of}")
+        elif self.source is Source.NATIVE:
+            self.write(f"{name} = {whole}")
+            self.write(f"{name} = {name}.pop({self.bind(first.wire, 'KEY')}, {name})")
+        else:
+            self.write(f"{name} = {whole} if len({value}) != {known} else {{}}")
+        self._nesting += 1
+        for field in record.rests:
+            if field.use.parts:
+                self.read(field.use, held[field.attribute])
+                continue
+            with self.block(f"if {held[field.attribute]}:"):
+                self.read(field.use, held[field.attribute])
+        self._nesting -= 1
+        return held
+
+    def field(self, field: Field, record: str, known: str, came: str = "") -> str:
+        """Read one field into a variable of its own; gives back the variable's name."""
+        value = self.variable(field.attribute)
+        key = self.key(field.wire, trusted=field.wire == field.attribute)
+        if came and field.only_given:  # what only the constructor takes, no record has
+            with self.block(f"if {came} is not None:"):
+                self.write(f"{value} = None")
+            self._nesting += 1
+            with self.block("else:"):
+                value = self._field(field, record, known, value, key)
+            self._nesting -= 1
+            return value
+        return self._field(field, record, known, value, key)
+
+    def _field(self, field: Field, record: str, known: str, value: str, key: str) -> str:
+        if field.also:
+            self._renamed(field, record)
+        if field.required:
+            self.write(f"{value} = {record}[{key}]")
+            self._not_short(field, value)
+            self.read(field.use, value)
+            return value
+        self._nesting += 1
+        with self.block(f"if {key} in {record}:"):
+            if known:
+                self.write(f"{known} += 1")
+            self.write(f"{value} = {record}[{key}]")
+            self._not_short(field, value)
+            if may_be_blank(field.use, self.source, self.plan.shape.aliases) and not field.use.nullable:
+                with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+                    self.write(f"{value} = {default_source(self, field)}")
+                with self.block("else:"):
+                    self.read(field.use, value)
+            else:
+                self.read(field.use, value)
+        with self.block("else:"):
+            self.write(f"{value} = {default_source(self, field)}")
+        self._nesting -= 1
+        return value
+
+    def _not_short(self, field: Field, value: str) -> None:
+        """Give up where a row ends before a field: None is what a reader of CSV gives for it."""
+        if self._is_text and not takes_null(field.use, self.plan.shape.aliases):
+            with self.block(f"if {value} is None:"):
+                self.write(GIVE_UP)
+
+    def record_rules(self, record: Record, value_of: dict[str, str], came: str = "", *, data: str = "") -> None:
+        """Check what fields must be to each other; `data` is the variable of the keys that came."""
+        reach = FieldsReach(self.plan, record, value_of, lambda wire: self.bind(wire, "KEY"), data)
+        given = {field.attribute for field in record.fields if field.only_given}
+        for rule in record.rules:
+            there = all_sent(record, rule, value_of) if not rule.needs_values else []
+            there += values_there(reach, rule, self.bind)
+            if came and given.intersection(rule.fields):
+                there = [f"{came} is None", *there]
+            condition = f"not ({rule.condition(reach, self.bind)})"
+            with self.block(f"if {' and '.join([*there, condition])}:"):
+                self.write(GIVE_UP)
+
+
+def names_that_differ(record: Record) -> dict[str, str]:
+    """For the typed dicts of a record, the names in the data of the attributes that differ from them."""
+    if record.form != "dict":
+        return {}
+    return {attribute: wire for attribute, wire in native_names(record) if attribute != wire}
+
+
+def native_names(record: Record) -> tuple[tuple[str, str], ...]:
+    """The attributes that a record has when it is made, with their names in the data."""
+    return tuple((field.attribute, field.wire) for field in (*record.fields, *record.rests) if not field.only_given)

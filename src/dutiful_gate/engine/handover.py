@@ -1,0 +1,61 @@
+"""Large collections that the sound function had begun to read when it gave up: the collecting one goes on from there.
+
+Else all that is dear to read, a UUID or an address, would be read twice wherever something unsound stands at the end.
+"""
+
+from __future__ import annotations
+
+from threading import local
+from typing import Any, Final
+
+from .hash_limits import Crowd
+
+LARGE = 100
+"""From how many items on a collection is handed over."""
+
+Site = tuple[object, ...]
+"""Where in a declaration the collection stands, and from which source it is read."""
+
+
+class Handed(local):
+    """What one thread's sound function has begun, until its collecting function is done; None for nothing."""
+
+    made: dict[tuple[int, Site], tuple[Any, Any]] | None = None
+
+
+HANDED: Final = Handed()
+
+
+def begun(data: Any, site: Site, made: Any) -> None:
+    """Keep what is being made of data, which is kept too, so that its mark stays its own."""
+    if HANDED.made is None:
+        HANDED.made = {}
+    HANDED.made[id(data), site] = (data, made)
+
+
+def handed_items(data: Any, site: Site) -> list[Any]:
+    """What was made of the first items of a list: none of it is handed over twice."""
+    return list(_taken(data, site) or ())
+
+
+def handed_entries(data: Any, site: Site, crowd: Crowd | None) -> dict[Any, Any]:
+    """What was made of the first entries of a dict, the keys counted in `crowd`; nothing where two have become one."""
+    pairs = _taken(data, site) or {}
+    made = dict(pairs)
+    if len(made) != len(pairs):
+        return {}
+    if crowd is not None and any(crowd.full(key) for key in made):
+        crowd.counts.clear()
+        return {}
+    return made
+
+
+def _taken(data: Any, site: Site) -> Any:
+    handed = HANDED.made
+    found = handed.pop((id(data), site), None) if handed else None
+    return None if found is None else found[1]
+
+
+def forget() -> None:
+    """Let go of all that was begun: where the sound function was not in vain, or the collecting one is done."""
+    HANDED.made = None

@@ -1,0 +1,188 @@
+"""What every gate does, whatever it was made of: it admits data, or refuses it with every fault."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import partial
+from typing import TYPE_CHECKING, Any, Generic, NoReturn, Self, TypeVar
+
+from ..declare.facts import FAILED, Source
+from ..declare.limits import Limits
+from ..report.fault import Fault
+from ..report.verdict import Refused, Verdict, refusal
+
+if TYPE_CHECKING:
+    from ..document.judging.engine import DocumentEngine
+    from ..engine.engine import Engine
+    from ..read.json_text import JsonText
+    from ..report.fault import Path
+    from ..shape.nodes import Shape
+
+T = TypeVar("T")
+Raw = bytes | bytearray | memoryview | str
+
+
+class AnyGate(Generic[T]):
+    """A gate of a type (`Gate`) or of a document (`DocumentGate`): what both of them do.
+
+    `declared`  what it was made of: a type, or a decoded document
+    `reads`     what the data is before it is read, a `Source`
+    `limits`    bounds on what comes from outside, see `Limits`
+    """
+
+    __slots__ = ("_engine", "_plain_json", "declared", "limits", "reads", "shape")
+
+    declared: object
+    reads: Source
+    limits: Limits
+    shape: Shape
+    _engine: Engine | DocumentEngine
+    _plain_json: Callable[[Raw, Limits, bool], Any]
+
+    def _settle(self, **words: object) -> None:
+        for name, held in words.items():
+            object.__setattr__(self, name, held)
+
+    def __setattr__(self, name: str, value: object) -> NoReturn:
+        raise AttributeError(f"a gate does not change: build another with other words instead of setting {name}")
+
+    def __copy__(self) -> Self:
+        return self  # it does not change
+
+    def __deepcopy__(self, memo: dict[int, Any]) -> Self:
+        return self
+
+    def admit(self, data: object) -> T:
+        """The typed value of sound data. Raises Refused, with every fault, for anything else."""
+        value = self._engine.sound(data)
+        if value is FAILED:
+            verdict = self._examined(data)
+            if not verdict:
+                raise Refused(verdict)
+            value = verdict.value
+        return value  # type: ignore[no-any-return]
+
+    def examine(self, data: object) -> Verdict[T]:
+        """The verdict on data: its value, or every fault. Never raises for bad data."""
+        value = self._engine.sound_and_known(data)
+        if value is FAILED:
+            return self._examined(data)
+        return Verdict(value, (), (), 0, (), partial(self._entered, data))
+
+    def accepts(self, data: object) -> bool:
+        """Whether data would be admitted.
+
+        By a document whose flaws are only told that includes data which could not be judged: `examine` lists it.
+        """
+        return self._engine.sound(data) is not FAILED or bool(self._examined(data))
+
+    def examine_each(self, items: Iterable[object]) -> Iterator[Verdict[T]]:
+        """One verdict an item, lazily, in order.
+
+        What is no list of items, one record or a text, is one refused verdict that says so.
+        """
+        if isinstance(items, Mapping | str | bytes | bytearray) or not hasattr(items, "__iter__"):
+            from ..report.cause import Cause
+            from ..report.shown_values import outlined
+
+            json = self.reads is Source.JSON
+            cause = Cause("kind", "an array of items" if json else "a list of items", json=json)
+            given = outlined(items) if self.shape.secretive else items
+            yield refusal([Fault((), cause, given)])
+            return
+        examine = self.examine
+        for item in items:
+            yield examine(item)
+
+    def admit_json(self, raw: Raw) -> T:
+        """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
+        plain = self._plain_json(raw, self.limits, self.shape.exact)
+        if plain is not FAILED:
+            value = self._engine.sound(plain)
+            if value is not FAILED:
+                return value  # type: ignore[no-any-return]
+        verdict = self._examined_json(raw, plain)
+        if not verdict:
+            raise Refused(verdict)
+        return verdict.value
+
+    def examine_json(self, raw: Raw) -> Verdict[T]:
+        """The verdict on raw JSON (RFC 8259, in UTF-8 where it is bytes), within the gate's limits.
+
+        Faults carry the line and column they stand at. Text that is no JSON is a fault too, never an exception.
+        Raises TypeError when `raw` is no text at all, and for a gate whose source is not JSON.
+        """
+        plain = self._plain_json(raw, self.limits, self.shape.exact)
+        value = FAILED if plain is FAILED else self._engine.sound_and_known(plain)
+        if value is FAILED:
+            return self._examined_json(raw, plain)
+        return Verdict(value, (), (), 0, (), partial(self._entered, plain))
+
+    def _examined_json(self, raw: Raw, plain: object) -> Verdict[T]:
+        from ..read.json_text import JsonText
+
+        text = JsonText(raw, self.limits, exact=self.shape.exact, hides=self._hides)
+        if not text.read(plain):
+            if not text.readable:
+                return refusal(text.broken, (), text.untold)
+            self._engine.sound(None)  # notices when a class is no longer what it was
+        return self._examined_text(text)
+
+    def _examined(self, data: object) -> Verdict[T]:
+        value, log = self._engine.collect(data)
+        excused = log.told_excused() if log.excused else ()
+        kept = partial(self._entered, data)
+        if value is FAILED:
+            return refusal(log.told, log.dropped, log.untold, excused, kept, log.unjudged)
+        return Verdict(value, (), log.dropped, 0, excused, kept, log.unjudged)
+
+    def _examined_text(self, text: JsonText) -> Verdict[T]:
+        value, log = self._engine.collect(text.value)
+        excused = text.placed(log.told_excused()) if log.excused else ()
+        kept = partial(self._entered, text.value)
+        if value is FAILED or text.broken:
+            faults = text.merged(log.told())
+            most = self.limits.faults
+            untold = log.untold + text.untold + max(0, len(faults) - most)
+            return refusal(faults[:most], log.dropped, untold, excused, kept, log.unjudged)
+        return Verdict(value, (), log.dropped, 0, excused, kept, log.unjudged)
+
+    @property
+    def _hides(self) -> Callable[[Path], Path] | None:
+        """What is left of a path that may be shown, where there are secrets: then no text is quoted either."""
+        if not self.shape.secretive:
+            return None
+        from ..shape.walk import declared_part
+
+        return partial(declared_part, self.shape)
+
+    def _entered(self, data: object) -> Any:
+        from ..engine.entered import entered
+
+        return entered(self.shape, data)
+
+    def admit_cbor(self, raw: bytes | bytearray | memoryview) -> T:
+        """The typed value of raw CBOR (RFC 8949). Raises Refused for anything else; needs the extra `cbor`."""
+        verdict = self.examine_cbor(raw)
+        if not verdict:
+            raise Refused(verdict)
+        return verdict.value
+
+    def examine_cbor(self, raw: bytes | bytearray | memoryview) -> Verdict[T]:
+        """The verdict on raw CBOR (RFC 8949) that holds JSON's kinds of values; needs the extra `cbor`."""
+        from ..read.cbor import decoded
+
+        data, broken = decoded(bytes(raw), self.limits)
+        return refusal([broken]) if broken is not None else self.examine(data)
+
+    @property
+    def takes_list(self) -> bool:
+        """Whether it is made for a whole list, and not for the items of one."""
+        from ..shape.nodes import Fixed, Items
+
+        return isinstance(self.shape.root.node, Items | Fixed)
+
+    @property
+    def source(self) -> str:
+        """The Python source that the gate was compiled to."""
+        return self._engine.source

@@ -1,0 +1,32 @@
+"""Several gates in one document."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Literal
+
+from ..declare.errors import DeclarationError
+from ..document.document import Document
+from .typed import Gate
+
+
+def bundle(
+    gates: Mapping[str, Gate[Any]],
+    *,
+    of: Literal["send", "release"] = "send",
+    dialect: Literal["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"] = "2020-12",
+    formats: Literal["name", "spell-out"] = "name",
+    id: str | None = None,
+) -> Document:
+    """One JSON Schema document of several gates, each under its name; what they have in common stands there once.
+
+    Records that differ and have the same name are numbered. The words are those of `Gate.schema`. Raises
+    DeclarationError for a gate from a document, or when a name is taken by something else.
+    """
+    from ..document.writing.compose import bundled
+
+    for name, gate in gates.items():
+        if not isinstance(gate, Gate):
+            raise DeclarationError(f"{name!r} is a gate from a document", remedy="hand the document itself over")
+    shapes = {name: (gate.shape, gate.unknown == "refuse") for name, gate in gates.items()}
+    return bundled(shapes, of=of, dialect=dialect, formats=formats, uri=id)

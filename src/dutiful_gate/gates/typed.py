@@ -1,0 +1,243 @@
+"""A gate of a type."""
+
+from __future__ import annotations
+
+import pickle
+import sys
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
+
+from ..declare.errors import DeclarationError
+from ..declare.facts import FAILED, Source
+from ..declare.limits import Limits
+from ..document.document import Document
+from ..report.verdict import Refused, refusal
+from .base import AnyGate, Raw
+
+if TYPE_CHECKING:
+    from os import PathLike
+
+    from ..engine.engine import Engine
+    from .document import DocumentGate
+
+T = TypeVar("T")
+_UNKNOWN = ("drop", "refuse")
+
+
+# What can be seen is what is seen outside of this package: its own modules make gates of types that they are handed.
+_OWN = f"{__name__.partition('.')[0]}."
+
+
+class Gate(AnyGate[T]):
+    """A declared type, compiled for one source. Immutable, safe in threads, picklable where its type is.
+
+    `declared`  a dataclass, a type like `list[Booking]`, or an `Annotated` alias of one
+    `source`    what the data is before it is read: `Source.JSON` (decoded), `Source.TEXT`, `Source.NATIVE`
+    `unknown`   keys nobody declared: "drop" leaves them out and tells of it, "refuse" makes each a fault
+    `limits`    bounds on what comes from outside, see `Limits`
+    `keys`      how names in the data are made of attributes': `camel`, `kebab`, or a function of one's own
+    `lenient`   whether every field takes text for numbers and the like
+    `names`     names that annotations use and that cannot be seen where the type is declared
+
+    Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
+    """
+
+    __slots__ = ("_names", "keys", "lenient", "unknown")
+
+    unknown: Literal["drop", "refuse"]
+    keys: Callable[[str], str] | None
+    lenient: bool
+    _names: Mapping[str, Any]
+    _engine: Engine
+
+    @overload
+    def __init__(
+        self,
+        declared: type[T],
+        source: Source = ...,
+        *,
+        unknown: Literal["drop", "refuse"] = ...,
+        limits: Limits | None = ...,
+        keys: Callable[[str], str] | None = ...,
+        lenient: bool = ...,
+        names: Mapping[str, Any] | None = ...,
+    ) -> None: ...
+
+    @overload
+    def __init__(
+        self: Gate[Any],
+        declared: object,
+        source: Source = ...,
+        *,
+        unknown: Literal["drop", "refuse"] = ...,
+        limits: Limits | None = ...,
+        keys: Callable[[str], str] | None = ...,
+        lenient: bool = ...,
+        names: Mapping[str, Any] | None = ...,
+    ) -> None: ...
+
+    def __init__(
+        self,
+        declared: Any,
+        source: Source = Source.JSON,
+        *,
+        unknown: Literal["drop", "refuse"] = "drop",
+        limits: Limits | None = None,
+        keys: Callable[[str], str] | None = None,
+        lenient: bool = False,
+        names: Mapping[str, Any] | None = None,
+    ) -> None:
+        if unknown not in _UNKNOWN:
+            raise DeclarationError(f"unknown={unknown!r} is no way to treat unknown keys", remedy='"drop" or "refuse"')
+        if not isinstance(source, Source):
+            raise DeclarationError(
+                f"source={source!r} is no source", remedy="Source.JSON, Source.TEXT or Source.NATIVE"
+            )
+        # The rooms behind the door open when the first gate is built: importing the package stays cheap.
+        from ..engine.defaults import check_held
+        from ..engine.engine import Engine, Plan
+        from ..read.json_fast import plain_json
+        from ..shape.build import shape_of
+
+        # Types declared inside a function see each other through the frame in which their gate is built.
+        frame = sys._getframe(1)
+        while frame.f_back is not None and str(frame.f_globals.get("__name__")).startswith(_OWN):
+            frame = frame.f_back
+        seen = {**frame.f_globals, **frame.f_locals, **(names or {})}
+        shape, used = shape_of(declared, seen, frame.f_code.co_qualname, keys=keys, lenient=lenient)
+        check_held(shape)
+        limits = limits or Limits()
+        engine = Engine(Plan(shape, source, unknown == "refuse", limits))
+        self._settle(
+            declared=declared,
+            reads=source,
+            unknown=unknown,
+            limits=limits,
+            keys=keys,
+            lenient=lenient,
+            shape=shape,
+            _names=used,
+            _plain_json=plain_json if source is Source.JSON else _no_json(source),
+            _engine=engine,
+        )
+
+    @staticmethod
+    def from_schema(
+        document: Mapping[str, Any] | bool | PathLike[str],
+        *,
+        formats: Literal["assert", "annotate"] | None = None,
+        documents: Mapping[str, Any] | PathLike[str] | None = None,
+        dialect: str | None = None,
+        flaws: Literal["refuse", "tell"] = "refuse",
+        limits: Limits | None = None,
+    ) -> DocumentGate:
+        """A gate that judges by a JSON Schema document: draft-04, 06, 07, 2019-09, 2020-12, OpenAPI 3.0 or 3.1.
+
+        It admits data as it is, and refuses it with the same faults as every gate; each has its `keyword` too.
+
+        `document`   the decoded document, or the path of a JSON file
+        `formats`    "assert": a wrong format is a fault (in draft-07 wrong content too); "annotate": it says nothing;
+                     by default what the document's dialect asks for, which mostly is the second
+        `documents`  what references may lead to, by URI; or a folder, whose JSON files are known by their path in it.
+                     Nothing is ever fetched; the standard's own meta-schemas are at hand
+        `dialect`    the edition of a document that has no `$schema`: by name, such as "draft-07"
+        `flaws`      "tell": where a part of the document cannot be used, such as a reference to what is not at hand,
+                     the gate judges by the rest, has the part in its `.flaws`, and each verdict lists in `.unjudged`
+                     the places in the data that it could not judge. Such data is admitted unless the rest refuses it:
+                     `accepts` and `admit` alone cannot tell whether all was judged, `examine` can
+
+        Raises DeclarationError, with the pointer at fault, for a document that its meta-schema refuses, that refers to
+        what is not at hand, that has a pattern which is none, or whose references go in a circle.
+        """
+        from .document import DocumentGate
+
+        return DocumentGate(document, formats=formats, documents=documents, dialect=dialect, limits=limits, flaws=flaws)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        words = (self.declared, self.reads, self.unknown, self.limits, self.keys, self.lenient, dict(self._names))
+        from ..shape.pickling import packed
+
+        return _unpacked, (packed(self.shape, words),)
+
+    def __repr__(self) -> str:
+        return f"<Gate {self.shape.name} from {self.reads!r}>"
+
+    def release(self, value: T, *, secrets: bool = False) -> Any:
+        """The way out: a typed value as plain JSON data, under the data's names; secrets only when asked for.
+
+        The value may have been made in code: kinds, rules and record rules are checked, and normalising steps run, so
+        that its gate reads again what comes out and the release document accepts it. Not asked again: what depends on
+        the moment, functions of one's own, and what stands before a step that makes another value. Numbers that no
+        double holds stay Decimals. Raises Refused, with every fault, for a value that cannot go out.
+        """
+        return self._released(value, secrets, exact=False)
+
+    def release_json(self, value: T, *, secrets: bool = False) -> bytes:
+        """The way out as JSON in UTF-8, Decimals digit by digit: 12.50 stays so. Raises Refused as `release` does."""
+        from ..engine.json_out import json_bytes
+
+        return json_bytes(self._released(value, secrets, exact=True))
+
+    def release_admitted(self, value: T, *, secrets: bool = False) -> Any:
+        """The way out for a value that was just admitted and not changed since: it is not checked again."""
+        return self._engine.release_admitted(value, secrets=secrets)
+
+    def release_admitted_json(self, value: T, *, secrets: bool = False) -> bytes:
+        """The same as JSON in UTF-8."""
+        from ..engine.json_out import json_bytes
+
+        return json_bytes(self._engine.release_admitted(value, secrets=secrets, exact=True))
+
+    def _released(self, value: T, secrets: bool, *, exact: bool) -> Any:
+        made, log = self._engine.release(value, secrets=secrets, exact=exact)
+        if made is FAILED:
+            assert log is not None
+            raise Refused(refusal(log.told, (), log.untold))
+        return made
+
+    def release_cbor(self, value: T, *, secrets: bool = False) -> bytes:
+        """The way out as CBOR; needs the extra `cbor`."""
+        from ..read.cbor import encoded
+
+        return encoded(self.release(value, secrets=secrets))
+
+    @property
+    def fallen(self) -> tuple[str, ...]:
+        """The record rules that lost a field on the way to a variant, and so fell away."""
+        return tuple(rule for record in self.shape.records.values() for rule in record.fallen)
+
+    def schema(
+        self,
+        *,
+        of: Literal["send", "release"] = "send",
+        dialect: Literal["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"] = "2020-12",
+        formats: Literal["name", "spell-out"] = "name",
+        id: str | None = None,
+    ) -> Document:
+        """The JSON Schema document that says to clients what the gate says to data.
+
+        `of`       "send": what a client should send, values in their final form; "release": what `release` gives
+        `dialect`  "2020-12"; "draft-07", which editors read; "openapi-3.1" or "openapi-3.0", whose schemas stand under
+                   `components`
+        `formats`  "spell-out" puts a pattern beside each format, for clients that do not assert formats
+        `id`       the document's own URI
+
+        Its `unstated` lists the rules that it cannot express, each with its field and why. It is the same from run to
+        run. Raises DeclarationError for a word that is not known.
+        """
+        from ..document.writing.compose import composed
+
+        refuse_unknown = self.unknown == "refuse"
+        return composed(self.shape, refuse_unknown=refuse_unknown, of=of, dialect=dialect, formats=formats, uri=id)
+
+
+def _unpacked(words: bytes) -> Gate[Any]:
+    declared, source, unknown, limits, keys, lenient, names = pickle.loads(words)
+    return Gate(declared, source, unknown=unknown, limits=limits, keys=keys, lenient=lenient, names=names)
+
+
+def _no_json(source: Source) -> Callable[[Raw, Limits, bool], Any]:
+    def refuse(raw: Raw, limits: Limits, exact: bool) -> NoReturn:
+        raise TypeError(f"this gate reads {source!r}: build one for Source.JSON to read raw JSON")
+
+    return refuse

@@ -1,0 +1,215 @@
+"""Regular expressions that can run away on hostile text, found by their shape, and matched without backtracking.
+
+Nested repeats, as in `(a+)+b`, make a backtracking matcher try exponentially many ways. Where one is found, the
+expression is matched by walking all of its states at once.
+"""
+
+from __future__ import annotations
+
+import re
+import warnings
+from collections.abc import Callable
+from functools import lru_cache
+
+from .automaton import Automaton
+from .backtracking import Backtracker
+from .from_python import read_python
+from .syntax import Expr, Unreadable, every, mapped, parts_of, width
+
+_SIGNS = [chr(code) for code in range(128)] + ["é", "\u4e00"]
+_LONGEST_UNGUARDED = 24
+
+
+class RunawayPattern(UserWarning):
+    """A pattern has nested repeats: it is matched in a slower way that cannot run away."""
+
+
+def danger(pattern: str, flags: int = 0) -> str:
+    """Why an expression of Python's can run away, "" when it cannot or when that cannot be told."""
+    try:
+        tree = read_python(pattern, flags)
+    except Unreadable:
+        return "a repeat inside a repeat" if re.search(r"[*+}]\)[*+{]", pattern) else ""
+    return danger_of(tree)
+
+
+def danger_of(tree: Expr) -> str:
+    """The same of a tree."""
+    return _danger(_opened(tree), inside=False)
+
+
+def _danger(node: Expr, *, inside: bool) -> str:
+    if node[0] == "repeat":
+        many = node[3] is None or node[3] > 8
+        if many and inside:
+            return "a repeat inside a repeat"
+        if many and any(each[0] == "back" for each in every(node[1])):
+            return "a back-reference inside a repeat"
+        if many and width(node[1])[0] == 0 < width(node[1])[1]:
+            return "a repeat of what may be empty"
+        if many and _forks_alike(node[1]):
+            return "choices inside a repeat that can begin alike"
+        return _danger(node[1], inside=inside or (many and not _is_fenced(node[1])))
+    return next(filter(None, (_danger(each, inside=inside) for each in parts_of(node))), "")
+
+
+def _opened(node: Expr) -> Expr:
+    """The same node, and in it groups as what they hold."""
+    return _opened(node[2]) if node[0] == "group" else mapped(node, _opened)
+
+
+def _forks_alike(node: Expr) -> bool:
+    """Whether two options of a choice can take the same first sign."""
+    if node[0] == "seq" and len(node[1]) == 1:
+        return _forks_alike(node[1][0])
+    if node[0] != "any of":
+        return False
+    seen: set[str] = set()
+    for option in node[1]:
+        first = option[1][:1] if option[0] == "seq" else [option]
+        ones = _ones(first[0]) if first else []
+        signs = {sign for one in ones for sign in _SIGNS if re.fullmatch(one, sign, re.DOTALL)}
+        if signs & seen:
+            return True
+        seen |= signs
+    return False
+
+
+def _is_fenced(node: Expr) -> bool:
+    """Whether each round must begin with a sign that the round's own repeats cannot take: `(,[a-z]+)*` is harmless."""
+    if node[0] != "seq" or not node[1] or node[1][0][0] != "one":
+        return False
+    sign = node[1][0][1]
+    if sign == "." or sign.startswith("[") or (sign.startswith("\\") and sign[1:].isalnum()):
+        return False
+    letter = re.sub(r"\\(.)", r"\1", sign)
+    return not any(re.fullmatch(one, letter, re.DOTALL) for part in node[1][1:] for one in _ones(part))
+
+
+def _ones(node: Expr) -> list[str]:
+    if node[0] == "one":
+        return [node[1]]
+    if node[0] == "repeat":
+        return _ones(node[1])
+    return [one for each in node[1] for one in _ones(each)] if node[0] in ("seq", "any of") else []
+
+
+def warn(rule: str, pattern: str, flags: int = 0) -> None:
+    """Tell the developer of a pattern that can run away."""
+    try:
+        slow(read_python(pattern, flags), flags, whole=True)
+        how = "it is matched in a slower way that cannot"
+    except Unreadable as unread:
+        how = f"and since it uses {unread}, text of more than {_LONGEST_UNGUARDED} characters is refused unmatched"
+    warnings.warn(
+        f"{rule} has {danger(pattern, flags)}, which hostile text can make run away; {how}. "
+        "Let each repeat begin with a sign of its own, as in [a-z]+(-[a-z]+)*",
+        RunawayPattern,
+        stacklevel=2,
+    )
+
+
+def slow(tree: Expr, flags: int, *, whole: bool, ecma: bool = False) -> Callable[[str], bool]:
+    """Whether a text matches, found in a way that cannot run away. Raises Unreadable."""
+    try:
+        return Automaton(tree, flags, whole=whole).match
+    except Unreadable:
+        return Backtracker(tree, flags, whole=whole, ecma=ecma).match
+
+
+def guarded(compiled: re.Pattern[str], *, whole: bool) -> Callable[[str], object]:
+    """A function like `fullmatch` or `search` of an expression, that gives something or None and cannot run away."""
+    try:
+        match = slow(read_python(compiled.pattern, compiled.flags), compiled.flags, whole=whole)
+    except Unreadable:
+        plain = compiled.fullmatch if whole else compiled.search
+        return lambda text: plain(text) if len(text) <= _LONGEST_UNGUARDED else None
+    return lambda text: True if match(text) else None
+
+
+def degree(pattern: str, flags: int = 0, *, whole: bool) -> int:
+    """The power of a text's length that a backtracking matcher's time can grow with: 1 is as long as the text.
+
+    Repeats that stand one after the other and can take the same signs multiply, and so does looking for a beginning.
+    0 where it cannot be told.
+    """
+    try:
+        return degree_of(read_python(pattern, flags), whole=whole)
+    except (Unreadable, RecursionError):
+        return 0
+
+
+def degree_of(tree: Expr, *, whole: bool) -> int:
+    """The same of a tree."""
+    tree = _opened(tree)
+    chain = _chain(tree)
+    anchored = tree[0] == "seq" and bool(tree[1]) and tree[1][0] == ("mark", "start")
+    return chain + (1 if chain and not whole and not anchored else 0)
+
+
+def _chain(node: Expr) -> int:
+    """The most repeats without end in a row that share a sign; many optional parts that do count as many repeats."""
+    if node[0] == "any of":
+        return max(map(_chain, node[1]), default=0)
+    if node[0] in ("repeat", "look", "atomic"):
+        inner = _chain(node[1])
+        return max(inner, 1) if node[0] == "repeat" and node[3] is None else inner
+    if node[0] != "seq":
+        return 0
+    longest = chain = 0
+    ways = 1
+    last: frozenset[str] = frozenset()
+    for each in _flat(node):
+        signs = _EVERY_SIGN if each[0] == "back" else _signs(each)
+        if each[0] == "back" or (each[0] == "repeat" and (each[3] is None or each[3] > _MANY)):
+            chain = chain + 1 if signs & last else 1
+            last = last | signs if chain > 1 else signs
+        elif each[0] == "repeat" and each[2] < each[3]:
+            ways = ways * (each[3] - each[2] + 1) if signs & last else each[3] - each[2] + 1
+            last |= signs
+        elif width(each)[0] and not signs & last:
+            chain, last, ways = 0, frozenset(), 1
+        longest = max(longest, chain if ways <= _MOST_WAYS else _HOPELESS, _chain(each))
+    return longest
+
+
+def _flat(node: Expr) -> list[Expr]:
+    """What stands one after the other, groups opened."""
+    return [inner for each in node[1] for inner in (_flat(each) if each[0] == "seq" else [each])]
+
+
+_MANY = 50
+_MOST_WAYS = 5000
+_HOPELESS = 9
+_EVERY_SIGN = frozenset(_SIGNS)
+
+
+def _signs(node: Expr) -> frozenset[str]:
+    """The signs, of a few, that a node can take."""
+    return frozenset(sign for one in _ones(node) for sign in _signs_of(one))
+
+
+@lru_cache(maxsize=1024)
+def _signs_of(one: str) -> frozenset[str]:
+    return frozenset(sign for sign in _SIGNS if re.fullmatch(one, sign, re.DOTALL))
+
+
+_QUICK = {0: 0, 1: 0, 2: 4000, 3: 250, 4: 60, 5: 40}
+_QUICK_ALWAYS = 20
+
+
+def measured(
+    plain: Callable[[str], object], power: int, slower: Callable[[], Callable[[str], object]]
+) -> Callable[[str], object]:
+    """The interpreter's own matching for texts so short that it is quick; for longer ones what `slower` makes."""
+    short = _QUICK.get(power, _QUICK_ALWAYS)
+    made: list[Callable[[str], object]] = []
+
+    def match(text: str) -> object:
+        if len(text) <= short:
+            return plain(text)
+        if not made:
+            made.append(slower())
+        return made[0](text)
+
+    return match

@@ -1,0 +1,154 @@
+"""What users call: `samples`, `payloads`, `probes`."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from random import Random
+from typing import Any, TypeVar, overload
+
+from ..gates.base import AnyGate
+from ..gates.document import DocumentGate
+from ..gates.typed import Gate
+from ..report.fault import Fault
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
+from .edges import Edges
+from .of_document import DocumentPayloads, exchanged
+from .payloads import Payloads
+
+T = TypeVar("T")
+Path = tuple[Any, ...]
+_FULLEST_OF = 12
+_FULL_ENOUGH = 40
+_SPOILS = 400
+
+
+def gate_of(declared: Any) -> AnyGate[Any]:
+    """The gate itself, or one for a declared type."""
+    return declared if isinstance(declared, AnyGate) else Gate(declared)
+
+
+@overload
+def samples(declared: AnyGate[T], n: int = ..., seed: int = ...) -> list[T]: ...
+
+
+@overload
+def samples(declared: type[T], n: int = ..., seed: int = ...) -> list[T]: ...
+
+
+@overload
+def samples(declared: object, n: int = ..., seed: int = ...) -> list[Any]: ...
+
+
+def samples(declared: Any, n: int = 10, seed: int = 0) -> list[Any]:
+    """`n` sound typed values of a declared type, or of a gate, that look plausible; the same for the same seed.
+
+    Raises CannotSample, naming the field, where no sound value is found: examples beside it help, `about(examples=)`.
+    """
+    gate = gate_of(declared)
+    return [gate.admit(payload) for payload in payloads(gate, n, seed)]
+
+
+def payloads(declared: Any, n: int = 10, seed: int = 0) -> list[Any]:
+    """The same as plain JSON data, as a client would send it."""
+    makes = maker_for(gate_of(declared), Random(seed))
+    return [makes.make() for _ in range(n)]
+
+
+def maker_for(gate: AnyGate[Any], random: Random) -> Payloads | DocumentPayloads:
+    """What makes payloads for a gate, of a type or of a document."""
+    return DocumentPayloads(gate, random) if isinstance(gate, DocumentGate) else Payloads(gate.shape, random)
+
+
+def probes(declared: Any, seed: int = 0) -> Iterator[tuple[Any, Fault]]:
+    """Payloads that are sound but for one thing, each with the one fault that a gate must give for it.
+
+    There is one for each place and each way in which it can be refused, as far as they are found.
+    """
+    gate = gate_of(declared)
+    random = Random(seed)
+    if isinstance(gate, DocumentGate):
+        yield from _probes_of_document(gate, random)
+        return
+    makes, edges = Payloads(gate.shape, random), Edges(gate.shape, random)
+    base = max((makes.make() for _ in range(_FULLEST_OF)), key=_size)
+    yield from _refused(gate, _broken(gate, edges, base))
+
+
+def _probes_of_document(gate: DocumentGate, random: Random) -> Iterator[tuple[Any, Fault]]:
+    makes = DocumentPayloads(gate, random)
+    made = [(makes.make(), makes.at) for _ in range(_FULLEST_OF)]
+    base, at = max(made, key=lambda each: min(_size(each[0]), _FULL_ENOUGH))
+    makes.at = at
+    yield from _refused(gate, makes.spoils(base))
+
+
+def _refused(gate: AnyGate[Any], broken: Iterator[Any]) -> Iterator[tuple[Any, Fault]]:
+    """Of payloads those with one fault, each place and code once."""
+    told: set[tuple[Path, str]] = set()
+    for probe in broken:
+        faults = gate.examine(probe).faults
+        if len(faults) == 1 and (mark := (_general(faults[0].path), faults[0].code)) not in told:
+            told.add(mark)
+            yield probe, faults[0]
+
+
+def _broken(gate: AnyGate[Any], edges: Edges, base: Any) -> Iterator[Any]:
+    for path, use in places(gate.shape, gate.shape.root, base, ()):
+        node = use.node
+        if isinstance(node, Link):
+            held = _at(base, path)
+            for field in gate.shape.records[node.key].fields:
+                if field.wire in held:
+                    yield exchanged(base, path, {name: each for name, each in held.items() if name != field.wire})
+            yield exchanged(base, path, {**held, "berth_number": 7})
+        if isinstance(node, Items):
+            held = _at(base, path)
+            for count in (0, *range(2, 61)):
+                if held:
+                    yield exchanged(base, path, [held[number % len(held)] for number in range(count)])
+        for value in edges.of(use):
+            yield exchanged(base, path, value)
+    for _ in range(_SPOILS):
+        yield edges.spoiled(gate.shape.root, base)
+
+
+def places(shape: Shape, use: Use, payload: Any, path: Path) -> Iterator[tuple[Path, Use]]:
+    """Every place in a sound payload, with the use that stands there."""
+    node = use.node
+    while not use.parts and (isinstance(node, Alias) or (isinstance(node, Nullable) and payload is not None)):
+        use = shape.aliases[node.key] if isinstance(node, Alias) else node.inner
+        node = use.node
+    yield path, use
+    match node:
+        case Link(key) if isinstance(payload, dict):
+            for field in shape.records[key].fields:
+                if field.wire in payload:
+                    yield from places(shape, field.use, payload[field.wire], (*path, field.wire))
+        case Items(item) if isinstance(payload, list):
+            for number, each in enumerate(payload[:2]):
+                yield from places(shape, item, each, (*path, number))
+        case Fixed() if isinstance(payload, list):
+            for number, (item, each) in enumerate(zip(node.per_item(len(payload)), payload, strict=False)):
+                yield from places(shape, item, each, (*path, number))
+        case Entries(_, value) if isinstance(payload, dict):
+            for name, each in list(payload.items())[:2]:
+                yield from places(shape, value, each, (*path, name))
+        case Branches():
+            return
+
+
+def _at(payload: Any, path: Path) -> Any:
+    for step in path:
+        payload = payload[step]
+    return payload
+
+
+def _general(path: Path) -> Path:
+    """A path that is the same for every item of a list."""
+    return tuple("[]" if isinstance(step, int) else step for step in path)
+
+
+def _size(payload: Any) -> int:
+    if isinstance(payload, dict):
+        return 1 + sum(map(_size, payload.values()))
+    return 1 + sum(map(_size, payload)) if isinstance(payload, list) else 1

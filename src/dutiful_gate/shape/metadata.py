@@ -1,0 +1,253 @@
+"""What stands beside a type in `Annotated`, sorted."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from ..declare import clock, marks, presence, records, steps, variants
+from ..declare.constants import check_constants, check_words
+from ..declare.embedded import Embedded
+from ..declare.errors import DeclarationError
+from ..declare.kinds import (
+    AnyNumber,
+    Exact,
+    ExactAsText,
+    Formed,
+    Kind,
+    LocalMoment,
+    Moment,
+    Number,
+    Text,
+    Truth,
+    UtcMoment,
+    Whole,
+    WholeAsWritten,
+)
+from ..declare.kinds.lenient import Lenient
+from ..declare.marks import About, AlsoNamed, IfAbsent, Mark, Named, Reading, ReadingSays, ToldBy, Written
+from ..declare.records import RecordRule
+from ..declare.rules import Equal, OneOf, Rule
+from ..declare.rules.holds import holds
+from ..declare.rules.ranges import check_ranges
+from ..declare.steps import BlankIsNone, Otherwise, SplitOn, Step, Via
+from ..declare.subjects import It, ItsLength
+from ..declare.terms import FieldOfThis, This
+from .nodes import MISSING, NO_ABOUT, Choice, Items, Node, Nullable, Scalar, Use
+
+
+class Beside:
+    """What was found beside one type."""
+
+    __slots__ = (
+        "about",
+        "also",
+        "blank",
+        "fallback",
+        "fits",
+        "form",
+        "if_absent",
+        "marks",
+        "parts",
+        "says",
+        "secret",
+        "split",
+        "told_by",
+        "via",
+        "wire",
+    )
+
+    def __init__(self) -> None:
+        self.parts: tuple[Step | Rule, ...] = ()
+        self.about: About = NO_ABOUT
+        self.marks: tuple[Mark, ...] = ()
+        self.wire: str | None = None
+        self.told_by: ToldBy | None = None
+        self.if_absent: IfAbsent | None = None
+        self.also: tuple[str, ...] = ()
+        self.says: str | None = None
+        self.form = ""
+        self.via: Via | None = None
+        self.split = ""
+        self.blank = False
+        self.fallback: object = MISSING
+        self.secret = False
+        self.fits: tuple[Embedded, ...] = ()
+
+
+def sorted_metadata(metadata: Sequence[object]) -> Beside:
+    """Steps and rules in order, marks, and what comes before reading. Others' metadata is passed over (PEP 593)."""
+    found = Beside()
+    parts: list[Step | Rule] = []
+    for part in metadata:
+        if isinstance(part, Step | Rule):
+            parts.append(part)
+        elif isinstance(part, Via | SplitOn) and parts:
+            raise DeclarationError(
+                f"{part} stands after steps or rules, and comes before reading", remedy="put it first"
+            )
+        else:
+            _keep(found, part)
+    found.parts = tuple(parts)
+    return found
+
+
+def _keep(found: Beside, part: Any) -> None:
+    match part:
+        case About():
+            check_words(title=part.title, text=part.text)
+            found.about = part
+        case Named(wire):
+            found.wire = wire
+        case ToldBy():
+            found.told_by = part
+        case IfAbsent():
+            found.if_absent = part
+        case AlsoNamed(wires):
+            found.also = wires
+        case ReadingSays(words):
+            found.says = words
+        case Written(form):
+            check_words(form=form)
+            found.form = form
+        case Via():
+            found.via = part
+        case Embedded():
+            found.fits += (part,)
+        case SplitOn(separator):
+            found.split = separator
+        case BlankIsNone():
+            found.blank = True
+        case Otherwise(value):
+            found.fallback = value
+        case Mark():
+            found.marks += (part,)
+            found.secret = found.secret or part == marks.secret
+        case _:
+            _refuse_half_written(part)
+
+
+_UNCALLED = (
+    marks.about, marks.named, marks.also_named, marks.if_absent, marks.told_by, marks.written, marks.goes_out,
+    records.obeys, steps.then, steps.via, steps.split_on, steps.rounded_to, steps.otherwise, holds,
+    presence.needs, presence.when, variants.amendment, variants.subset,
+)  # fmt: skip
+
+
+def _refuse_half_written(part: object) -> None:
+    """Tell of what was meant as a rule but is none; what is nothing of ours passes."""
+    if isinstance(part, It | ItsLength | This | FieldOfThis | clock.Clock):
+        remedy = "compare it with something, as in it > 0"
+        if isinstance(part, This | FieldOfThis):
+            remedy = "rules of `this` stand in @obeys(...) above the class; beside a type use `it`"
+        raise DeclarationError(f"{part!r} alone is no rule", remedy=remedy)
+    if isinstance(part, Reading):
+        raise DeclarationError("reading alone says nothing", remedy='as in reading.says("needs a day")')
+    if isinstance(part, RecordRule):
+        raise DeclarationError(f"{part} is a rule of a whole record", remedy="put it in @obeys(...) above the class")
+    owner = getattr(part, "__self__", None)
+    name = getattr(part, "__name__", "it")
+    if isinstance(owner, It | ItsLength) or any(part is each for each in _UNCALLED):
+        raise DeclarationError(f"{name} was named but not called", remedy=f"call it: {name}(...)")
+    if callable(part):
+        what = getattr(part, "__name__", "something that can be called")
+        raise DeclarationError(
+            f"{what} stands bare beside the type, and is never run",
+            remedy=f"write holds({what}) for a check, or then({what}) for a step",
+        )
+
+
+def with_marks(node: Node, beside: Beside, *, lenient: bool) -> Node:
+    """A node as its marks would have it. Raises DeclarationError for a mark that does not belong there."""
+    for mark in beside.marks:
+        if mark in (marks.secret, marks.rest, marks.together):
+            continue
+        if mark == marks.unambiguous:
+            raise DeclarationError(
+                f"unambiguous is for unions, not for {node.facts.phrase}", remedy="leave it out, or write A | B"
+            )
+        if mark == marks.lenient:
+            lenient = True
+            continue
+        node = _changed(node, mark)
+    if beside.form:
+        node = _formed(node, beside.form)
+    return _lenient(node) if lenient else node
+
+
+_CHANGES: dict[Mark, tuple[type[Kind], Kind, str]] = {
+    marks.utc_only: (Moment, UtcMoment(), "date-times"),
+    marks.without_offset: (Moment, LocalMoment(), "date-times"),
+    marks.or_infinite: (Number, AnyNumber(), "floats"),
+    marks.without_point: (Whole, WholeAsWritten(), "whole numbers"),
+    marks.as_text: (Exact, ExactAsText(), "Decimals"),
+}
+
+
+def _changed(node: Node, mark: Mark) -> Node:
+    kind, changed, name = _CHANGES[mark]
+    if isinstance(node, Nullable):
+        return node.but(inner=node.inner.but(node=_changed(node.inner.node, mark)))
+    if not isinstance(node, Scalar) or type(node.kind) is not kind:
+        raise DeclarationError(f"{mark} is for {name}, not for {node.facts.phrase}", remedy="leave it out")
+    return Scalar(changed)
+
+
+def _formed(node: Node, form: str) -> Node:
+    if isinstance(node, Nullable):
+        return node.but(inner=node.inner.but(node=_formed(node.inner.node, form)))
+    if not isinstance(node, Scalar) or node.kind.facts.sort not in ("date", "time", "date-time", "local date-time"):
+        raise DeclarationError(
+            f"written({form!r}) is for dates and times, not for {node.facts.phrase}", remedy="leave it out"
+        )
+    kind = Formed(node.kind, form)
+    kind.check()
+    return Scalar(kind)
+
+
+def _lenient(node: Node) -> Node:
+    if isinstance(node, Scalar) and isinstance(node.kind, Lenient):
+        return node
+    if isinstance(node, Scalar):
+        fits = isinstance(node.kind, Text | Truth) or node.facts.number
+        return Scalar(Lenient(node.kind)) if fits else node
+    if isinstance(node, Nullable):
+        return node.but(inner=node.inner.but(node=_lenient(node.inner.node)))
+    if isinstance(node, Items):
+        return node.but(item=node.item.but(node=_lenient(node.item.node)))
+    return node.but(lenient=True) if isinstance(node, Choice) else node
+
+
+def check_parts(use: Use, *, secret: bool) -> None:
+    """Raise DeclarationError when a step or rule makes no sense where it stands; beside a secret without its words,
+    which tell the rule's constants."""
+    try:
+        _check_parts(use)
+        return
+    except DeclarationError:
+        if not secret:
+            raise
+    raise DeclarationError(
+        f"a rule or step beside a secret makes no sense for {use.node.facts.phrase}",
+        remedy="take `secret` away for a moment to read more",
+    )
+
+
+def _check_parts(use: Use) -> None:
+    for part in use.parts:
+        if isinstance(part, Rule):
+            check_constants(part, part.numbers(), texts=isinstance(part, Equal | OneOf))
+    facts = use.node.facts
+    if facts.sort == "null" and use.parts:
+        raise DeclarationError(
+            f"{use.parts[0]} stands beside null, where there is nothing to judge", remedy="leave it out"
+        )
+    stage: list[Rule] = []
+    for part in use.parts:
+        if isinstance(part, Step):
+            facts = part.suits(facts)
+            stage = []
+        else:
+            part.suits(facts)
+            stage.append(part)
+            check_ranges(stage)
