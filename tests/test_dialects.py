@@ -34,7 +34,7 @@ from dutiful_gate import (
     when,
 )
 from dutiful_gate.demo.ferries import bookings
-from dutiful_gate.sample.text import FORMATS as PLAUSIBLE
+from dutiful_gate.declare.formats.examples import EXAMPLES as PLAUSIBLE
 
 DIALECTS: list[Any] = ["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"]
 

@@ -24,6 +24,26 @@ class Step(Value, ABC):
         return True
 
     @property
+    def only_shortens(self) -> bool:
+        """Whether a text can become shorter by it, and never longer."""
+        return False
+
+    @property
+    def only_lengthens(self) -> bool:
+        """Whether a text can become longer by it, and never shorter."""
+        return False
+
+    @property
+    def keeps_value(self) -> bool:
+        """Whether the value afterwards equals the one before, and compares like it."""
+        return False
+
+    @property
+    def keeps_order(self) -> bool:
+        """Whether of two values the greater one is never the smaller one afterwards."""
+        return False
+
+    @property
     def may_raise(self) -> bool:
         """Whether the step may raise ValueError or OverflowError, which is a fault then."""
         return False
@@ -60,6 +80,16 @@ class TextStep(Step):
     template: str
     held: Any
     final: Mapping[str, object] | Unsaid
+    shortens: bool = False
+    lengthens: bool = False
+
+    @property
+    def only_shortens(self) -> bool:
+        return self.shortens
+
+    @property
+    def only_lengthens(self) -> bool:
+        return self.lengthens
 
     def expression(self, value: str, bind: Bind) -> str:
         held = bind(self.held, self.word.upper()) if self.held is not None else ""
@@ -91,19 +121,27 @@ NO_BLANKS_AND_NOT_EMPTY = r"^\S(?:[\s\S]*\S)?$"
 """The same where a length forbids the empty text."""
 
 
-trimmed = TextStep("trimmed", "{value}.strip({held})", BLANKS, {"pattern": NO_BLANKS_AROUND})
+trimmed = TextStep("trimmed", "{value}.strip({held})", BLANKS, {"pattern": NO_BLANKS_AROUND}, shortens=True)
 """Blanks at both ends are taken off: what ECMA-262 calls white space and line ends, so that documents can say it."""
 
-squeezed = TextStep("squeezed", "{held}({value})", squeezed_text, {"pattern": r"^(?:\S+(?: \S+)*)?$"})
+squeezed = TextStep("squeezed", "{held}({value})", squeezed_text, {"pattern": r"^(?:\S+(?: \S+)*)?$"}, shortens=True)
 """Blanks at both ends are taken off, and every run of blanks inside becomes one space."""
 
 lowered = TextStep(
-    "lowered", "{value}.lower()", None, Unsaid("a pattern cannot say that a text of any script is in small letters")
+    "lowered",
+    "{value}.lower()",
+    None,
+    Unsaid("a pattern cannot say that a text of any script is in small letters"),
+    lengthens=True,
 )
 """Letters become small, by the rules of Unicode."""
 
 uppered = TextStep(
-    "uppered", "{value}.upper()", None, Unsaid("a pattern cannot say that a text of any script is in capitals")
+    "uppered",
+    "{value}.upper()",
+    None,
+    Unsaid("a pattern cannot say that a text of any script is in capitals"),
+    lengthens=True,
 )
 """Letters become capitals, by the rules of Unicode; a text can grow by it."""
 
@@ -112,6 +150,10 @@ class RoundedTo(Step):
     """Rounded to a number of digits after the point, halves to the even neighbour."""
 
     digits: int
+
+    @property
+    def keeps_order(self) -> bool:
+        return True
 
     @property
     def may_raise(self) -> bool:
@@ -158,6 +200,10 @@ def rounded_to(digits: int) -> RoundedTo:
 
 class _InUtc(Step):
     """A date-time becomes the same moment in UTC."""
+
+    @property
+    def keeps_value(self) -> bool:
+        return True
 
     @property
     def may_raise(self) -> bool:

@@ -7,7 +7,7 @@ what stands before a step that makes another value.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
 from functools import partial
 from typing import Any
@@ -53,6 +53,18 @@ class _AtTheWayOut(Rule):
     def suits(self, facts: Facts) -> None:
         """It suits any."""
         return
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        """None: it stands in no declaration."""
+        return ()
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        """None either."""
+        return ()
+
+    def survives(self, step: Step) -> bool:
+        """Nothing comes after it."""
+        return False
 
 
 class Sendable(_AtTheWayOut):

@@ -11,9 +11,8 @@ from typing import Any
 
 from ..declare.kinds import Day, Epoch, ExactAsText, Flags, Formed, LocalMoment, Moment, Written
 from ..declare.kinds.lenient import Lenient
-from ..declare.rules import Between, Ceiling, Equal, Floor, HasEcma, Length, Matches, Multiple, OneOf, Rule
+from ..declare.rules import Length, Rule
 from ..declare.steps import Step
-from ..regex.from_ecma import read_ecma
 from ..shape.nodes import (
     Alias,
     Branches,
@@ -29,7 +28,6 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import plain
-from .text import drawn_from, of_pattern
 
 ODD: tuple[Any, ...] = (
     None, True, False, 0, 1, -1, 2, 7, 3.0, 1.5, -0.0, 0.1, 1e308, 5e-324, -1e308, 10**30, -(10**30), 10**400,
@@ -168,47 +166,8 @@ class Edges:
 
     def of_part(self, use: Use, part: Step | Rule) -> Iterator[Any]:
         """Those of one rule."""
-        if isinstance(part, Floor | Between):
-            yield from self.around(use, part.floor)
-        if isinstance(part, Ceiling | Between):
-            yield from self.around(use, part.ceiling)
-        if isinstance(part, Equal):
-            yield from self.around(use, part.constant)
-        if isinstance(part, OneOf):
-            for each in part.choices:
-                yield from self.around(use, each)
-        if isinstance(part, Multiple):
-            step = float(part.step) if isinstance(part.step, Decimal) else part.step
-            yield from (step * 3, step * 3 + step / 2, step * -2, step / 10)
-        if isinstance(part, Length) and use.facts.measured == "characters":
-            for end in (part.floor, part.ceiling, part.barred):
-                if end is not None and end < 5000:
-                    yield from (
-                        "x" * max(end - 1, 0),
-                        "x" * end,
-                        "x" * (end + 1),
-                        "\u00df" * end,
-                        "x" * (end - 1) + " ",
-                    )
-        if isinstance(part, HasEcma):
-            tree, random = read_ecma(part.said), Random(part.pattern)
-            for _ in range(6):
-                drawn = drawn_from(tree, random)
-                yield from (
-                    drawn,
-                    f"{drawn}\n",
-                    f"{drawn}\u2028",
-                    f" {drawn}",
-                    drawn.swapcase(),
-                    drawn + "x",
-                    drawn[:-1],
-                )
-        if isinstance(part, Matches):
-            random = Random(part.pattern)
-            for _ in range(6):
-                fit = of_pattern(part.pattern, random, part.flags)
-                if fit is not None:
-                    yield from (fit, f"{fit}\n", f" {fit}", fit.lower(), fit.upper(), fit + "x", fit[:-1])
+        for edge in part.edges(use.facts) if isinstance(part, Rule) else ():
+            yield from self.around(use, edge)
 
     def around(self, use: Use, constant: Any) -> Iterator[Any]:
         """A constant and its neighbours, as plain data."""

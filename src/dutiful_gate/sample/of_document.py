@@ -14,15 +14,17 @@ from itertools import islice
 from random import Random
 from typing import Any
 
+from ..declare.formats.examples import EXAMPLES
 from ..document.judging.compiler import active, contains_bounds, list_parts, number_bounds, types_of
 from ..document.judging.json_values import all_differ
 from ..document.judging.library import Subschema
 from ..gates.document import DocumentGate
+from ..regex.drawing import drawn_from
 from ..regex.from_ecma import read_ecma
 from ..regex.search import ecma_search
 from ..report.fault import pointer
 from .payloads import CannotSample
-from .text import CODES, FORMATS, drawn_from, words_for
+from .text import CODES, words_for
 
 _TRIES = 40
 _MOST_TRIES = 3000
@@ -177,7 +179,7 @@ class DocumentPayloads:
         patterns = [each for each in wanted.all("pattern") if isinstance(each, str)]
         low = max([0, *wanted.all("minLength")])
         high = min([math.inf, *wanted.all("maxLength")])
-        known = [text for each in wanted.all("format") for text in FORMATS.get(each, ())]
+        known = [text for each in wanted.all("format") for text in EXAMPLES.get(each, ())]
         known = known or [each for each in (words_for(name, random), *CODES) if patterns and _all_find(patterns, each)]
         made = random.choice(known) if known else words_for(name, random)
         for _ in range(_TRIES):

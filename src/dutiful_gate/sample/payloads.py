@@ -10,6 +10,7 @@ from typing import Any
 
 from ..declare.clock import Clock
 from ..declare.facts import FAILED, Source, Unsaid
+from ..declare.formats.examples import EXAMPLES
 from ..declare.kinds import (
     Anything,
     Day,
@@ -51,6 +52,7 @@ from ..declare.terms import Comparison
 from ..engine.engine import Engine
 from ..engine.parts import Parts
 from ..engine.plan import Plan
+from ..regex.drawing import drawn_from, of_pattern
 from ..regex.from_ecma import read_ecma
 from ..shape.nodes import (
     MISSING,
@@ -70,7 +72,7 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import belongs, plain
-from .text import CODES, FORMATS, GOODS, drawn_from, known_words, of_pattern, words_for
+from .text import CODES, GOODS, known_words, words_for
 
 _TRIES = 80
 # Of all parts of one payload together: where records hold records that are hard to find, tries would multiply.
@@ -142,8 +144,12 @@ class Payloads:
         examples = use.about.examples
         if examples and self.random.random() < 0.3:
             return self.random.choice(list(examples))
-        for _ in range(_TRIES):
+        offered: list[Any] | None = None
+        for tried in range(_TRIES):
             made = self.attempt(use, depth, name)
+            if tried % 4 == 3:  # it is not found easily: what the rules offer may be it
+                offered = self.offered(use) if offered is None else offered
+                made = self.random.choice(offered) if offered else made
             if self.is_sound(use, made):
                 self._made += 1
                 return made
@@ -153,6 +159,12 @@ class Payloads:
         if examples:
             return self.random.choice(list(examples))
         raise CannotSample(name, use.facts.phrase)
+
+    def offered(self, use: Use) -> list[Any]:
+        """What the rules beside a type offer as passing them, as plain data."""
+        inner = use.node.inner if isinstance(use.node, Nullable) else use
+        told = [each for part in use.parts if isinstance(part, Rule) for each in part.examples(use.facts)]
+        return [plain(inner, each, self.shape) for each in told if belongs(inner, each, self.shape)]
 
     def attempt(self, use: Use, depth: int, name: str) -> Any:
         """What may be sound."""
@@ -419,7 +431,7 @@ def _of_format(part: OfFormat) -> tuple[str, ...]:
         return ("marrow-isle", "berth-7")
     keywords = part.keywords(Text().facts)
     web = not isinstance(keywords, Unsaid) and "pattern" in keywords
-    return FORMATS["uri"] if web else FORMATS.get(part.format, GOODS)
+    return EXAMPLES["uri"] if web else EXAMPLES.get(part.format, GOODS)
 
 
 def _as_text(made: Any) -> str:

@@ -6,8 +6,8 @@ import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from ..declare.kinds.lenient import Lenient
-from ..declare.rules import Between, Ceiling, Floor, Length, Matches, OneOf, Rule
-from ..declare.steps import RoundedTo, Step, lowered, squeezed, trimmed, uppered
+from ..declare.rules import Matches, OneOf, Rule
+from ..declare.steps import Step, lowered, squeezed, trimmed, uppered
 from .nodes import MISSING, Alias, Choice, Link, Scalar, Use
 from .walk import every
 
@@ -42,20 +42,7 @@ def _keeps(part: Step | Rule, simple: re.Pattern[str], done: Callable[[str], str
 
 def survives(rule: Rule, later: Sequence[Step | Rule]) -> bool:
     """Whether what a rule says of a value still holds when the normalising steps after it have run."""
-    return all(_outlasts(rule, part) for part in later if isinstance(part, Step) and part.normalising)
-
-
-def _outlasts(rule: Rule, step: Step) -> bool:
-    if isinstance(rule, Length) and step in (trimmed, squeezed):
-        return not rule.floor and rule.barred is None  # these two only shorten
-    if isinstance(rule, Length) and step in (lowered, uppered):
-        return rule.ceiling is None and rule.barred is None  # these two only lengthen
-    if isinstance(rule, Floor | Ceiling | Between):
-        ends = [getattr(rule, name) for name in ("floor", "ceiling") if hasattr(rule, name)]
-        if isinstance(step, RoundedTo):  # it keeps the order, so a bound that it leaves alone is not crossed
-            return getattr(rule, "inclusive", True) and all(step.done(end) == end for end in ends)
-        return str(step) == "in_utc"
-    return False
+    return all(rule.survives(part) for part in later if isinstance(part, Step) and part.normalising)
 
 
 def keeps_form(use: Use, aliases: Mapping[str, Use]) -> bool:

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import re
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
-from typing import NoReturn, Self
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, Any, NoReturn, Self
 
 from ..applicability import Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid, evaluated
 from ..values import Value
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 _SLOT = r"\{([^{}]*)\}"
 
@@ -66,6 +69,18 @@ class Rule(Value, ABC, kw_only=True):
     @abstractmethod
     def suits(self, facts: Facts) -> None:
         """Raise DeclarationError when the rule makes no sense for such a value."""
+
+    @abstractmethod
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        """Some values that pass, of the type it stands beside: samples take them where tries find nothing sound."""
+
+    @abstractmethod
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        """Values at its ends: proofs try them and their neighbours."""
+
+    @abstractmethod
+    def survives(self, step: Step) -> bool:
+        """Whether it still holds for what a normalising step makes of a value for which it held."""
 
     @abstractmethod
     def __str__(self) -> str:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..applicability import Takes, comparable_with, is_number
 from ..clock import Clock
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 _NUMBERS = (int, float)
 
@@ -111,6 +114,15 @@ class Floor(Rule):
     def suits(self, facts: Facts) -> None:
         _suits_bound(self, facts, self.floor)
 
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return (self.floor,) if self.inclusive else ()
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return (self.floor,)
+
+    def survives(self, step: Step) -> bool:
+        return outlasts(step, self.floor, inclusive=self.inclusive)
+
     def __str__(self) -> str:
         return f"it {'>=' if self.inclusive else '>'} {self.floor!r}"
 
@@ -142,6 +154,15 @@ class Ceiling(Rule):
 
     def suits(self, facts: Facts) -> None:
         _suits_bound(self, facts, self.ceiling)
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return (self.ceiling,) if self.inclusive else ()
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return (self.ceiling,)
+
+    def survives(self, step: Step) -> bool:
+        return outlasts(step, self.ceiling, inclusive=self.inclusive)
 
     def __str__(self) -> str:
         return f"it {'<=' if self.inclusive else '<'} {self.ceiling!r}"
@@ -189,8 +210,22 @@ class Between(Rule):
         ends = (self.floor, self.ceiling)
         return all(isinstance(each, _NUMBERS) and abs(each) != float("inf") for each in ends)
 
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return (self.floor, self.ceiling)
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return (self.floor, self.ceiling)
+
+    def survives(self, step: Step) -> bool:
+        return outlasts(step, self.floor, self.ceiling, inclusive=True)
+
     def __str__(self) -> str:
         return f"it.between({self.floor!r}, {self.ceiling!r})"
+
+
+def outlasts(step: Step, *ends: Any, inclusive: bool) -> bool:
+    """Whether bounds hold after a step: it keeps the value, or the order and each end itself, which is not crossed."""
+    return step.keeps_value or (step.keeps_order and inclusive and all(step.done(end) == end for end in ends))
 
 
 def right_way_up(rule: object, floor: Any, ceiling: Any) -> None:

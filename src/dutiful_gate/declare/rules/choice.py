@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import partial
+from typing import TYPE_CHECKING, Any
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule
 from .equal import is_one_of
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 
 class OneOf(Rule):
@@ -49,6 +53,15 @@ class OneOf(Rule):
                     f"{self} offers {choice!r}, which is not {facts.phrase}",
                     remedy=f"write every choice as {facts.phrase}",
                 )
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return self.choices
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return self.choices
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def __str__(self) -> str:
         return f"it.one_of({', '.join(map(repr, self.choices))})"

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..applicability import LIST, TEXT, TEXT_OR_LIST, Takes
 from ..errors import DeclarationError
@@ -13,6 +13,9 @@ from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
 from .equal import is_one_of
 from .pattern import Matches, in_ecma, judged
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 
 class Has(Matches):
@@ -52,6 +55,15 @@ class _Affix(Rule):
 
     def numbers(self) -> Mapping[str, object]:
         return {"affix": self.affix}
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return (self.affix,)
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return (self.affix, f"{self.affix}x", f"x{self.affix}")
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def suits(self, facts: Facts) -> None:
         if not facts.text:
@@ -126,6 +138,15 @@ class Contains(Rule):
             raise DeclarationError(f"{self} looks for {self.held!r} in a text", remedy="look for text")
         if not facts.text and facts.measured != "items":
             refuse(self, facts, "it judges text and lists")
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return (self.held,) if facts.text else ([self.held],)
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return (self.held, f"{self.held} x") if facts.text else ()
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def __str__(self) -> str:
         return f"it.contains({self.held!r})"

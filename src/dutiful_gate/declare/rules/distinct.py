@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Set
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..applicability import LIST, Takes
 from ..facts import Bind, Facts, Own, Unsaid
 from ..hash_limits import MOST_ALIKE, crowded
 from .base import Face, Rule, refuse
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 _FEW = 200
 _NO_KEY = object()
@@ -119,6 +122,15 @@ class Distinct(Rule):
     def suits(self, facts: Facts) -> None:
         if facts.measured != "items":
             refuse(self, facts, "it judges lists")
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return ([],)
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return ()
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def __str__(self) -> str:
         return "it.distinct" if self.key is None else f"it.distinct.by({self.numbers()['key']!r})"

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, Any
 
 from ..applicability import TEXT, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from ..values import Value
 from .base import Face, Rule, refuse
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 
 class Ecma(Value):
@@ -72,6 +76,22 @@ class HasEcma(Rule):
     def suits(self, facts: Facts) -> None:
         if not facts.text:
             refuse(self, facts, "a pattern judges text: bound the value with comparisons instead")
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        from random import Random
+
+        from ...regex.drawing import drawn_from  # only for samples and proofs
+        from ...regex.from_ecma import read_ecma
+
+        tree, random = read_ecma(self.said), Random(self.pattern)
+        return [drawn_from(tree, random) for _ in range(6)]
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        for drawn in self.examples(facts):
+            yield from (drawn, f"{drawn}\n", f"{drawn}\u2028", f" {drawn}", drawn.swapcase(), drawn[:-1])
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def __str__(self) -> str:
         return f"it.{'matches' if self.whole else 'has'}(ecma({self.pattern!r}))"

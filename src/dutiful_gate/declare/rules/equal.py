@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 
 def is_one_of(choices: Sequence[object], value: object) -> bool:
@@ -65,6 +68,15 @@ class Equal(Rule):
                 + ("they are never equal" if self.wanted else "they always differ"),
                 remedy=f"write the constant as {facts.phrase}, or leave the rule out",
             )
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return (self.constant,) if self.wanted else ()
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return (self.constant,)
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def __str__(self) -> str:
         return f"it {'==' if self.wanted else '!='} {self.constant!r}"

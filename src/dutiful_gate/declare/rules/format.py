@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
+from typing import TYPE_CHECKING, Any
 
 from ..applicability import TEXT, Takes
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 _NOTHING_MORE: Mapping[str, object] = {}
 
@@ -40,6 +44,17 @@ class OfFormat(Rule):
 
     def __hash__(self) -> int:
         return hash((self.format, self.phrase))
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        from ..formats.examples import EXAMPLES  # only for samples
+
+        return EXAMPLES.get(self.format, ())
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return self.examples(facts)
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def __str__(self) -> str:
         return f"it.of_format({self.format!r})"

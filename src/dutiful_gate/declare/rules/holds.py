@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from typing import Any
+from collections.abc import Callable, Iterable, Mapping
+from typing import TYPE_CHECKING, Any
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Own, Unsaid
 from .base import Face, Rule
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 
 class Holds(Rule):
@@ -34,6 +37,15 @@ class Holds(Rule):
 
     def suits(self, facts: Facts) -> None:
         return
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return ()
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return ()
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def __str__(self) -> str:
         return f"holds({self.numbers()['check']})"

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, Any
 
 from ..applicability import SIZED, Takes
 from ..errors import DeclarationError
@@ -10,11 +11,17 @@ from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
 from .bound import right_way_up
 
+if TYPE_CHECKING:
+    from ..steps import Step
+
 _KEYWORDS = {
     "characters": ("minLength", "maxLength"),
     "items": ("minItems", "maxItems"),
     "keys": ("minProperties", "maxProperties"),
 }
+
+_LONGEST = 5_000
+"""No longer texts are made to try a rule by."""
 
 
 class Length(Rule):
@@ -89,6 +96,22 @@ class Length(Rule):
             right_way_up(self, self.floor, self.ceiling)
         if self.ceiling is not None and self.ceiling < 0:
             raise DeclarationError(f"{self} leaves no value: no length is below 0", remedy="raise the ceiling")
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        ends = [end for end in (self.floor, self.ceiling) if end is not None and end <= _LONGEST]
+        return ["x" * end for end in ends] if facts.measured == "characters" else ()
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        if facts.measured != "characters":
+            return
+        for end in (self.floor, self.ceiling, self.barred):
+            if end is not None and end <= _LONGEST:
+                yield from ("x" * max(end - 1, 0), "x" * end, "x" * (end + 1), "\u00df" * end, "x" * (end - 1) + " ")
+
+    def survives(self, step: Step) -> bool:
+        if self.barred is not None:
+            return False
+        return (step.only_shortens and not self.floor) or (step.only_lengthens and self.ceiling is None)
 
     def __str__(self) -> str:
         return f"it.length{self.written}"

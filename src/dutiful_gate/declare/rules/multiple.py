@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..applicability import NUMBER, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 _MOST = 10**15
 """Up to as many units, each is told from its neighbours by the 15 digits that every double keeps."""
@@ -81,6 +84,18 @@ class Multiple(Rule):
             refuse(self, facts, "it judges numbers")
         if isinstance(self.step, bool | str) or not hasattr(self.step, "__mod__") or not self.step > 0:
             raise DeclarationError(f"{self} needs a step above 0", remedy="as in it.multiple_of(5)")
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return (self.step * 3, self.step, self.step * -2)
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        from decimal import Decimal
+
+        step = float(self.step) if isinstance(self.step, Decimal) else self.step
+        return (step * 3, step * 3 + step / 2, step * -2, step / 10)
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def __str__(self) -> str:
         return f"it.multiple_of({self.step!r})"

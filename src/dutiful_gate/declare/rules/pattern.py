@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
-from typing import Any
+from collections.abc import Callable, Iterable, Mapping
+from typing import TYPE_CHECKING, Any
 
 from ..applicability import TEXT, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
+
+if TYPE_CHECKING:
+    from ..steps import Step
 
 _ENDLESS = re.compile(r"[*+]|,[0-9]*\}|(?:\?.*){6}", re.DOTALL)
 
@@ -84,6 +87,22 @@ class Matches(Rule):
             from ...regex.cost import warn
 
             warn(str(self), self.pattern, self.flags)
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        from random import Random
+
+        from ...regex.drawing import of_pattern  # only for samples and proofs
+
+        random = Random(self.pattern)
+        drawn = [of_pattern(self.pattern, random, self.flags) for _ in range(6)]
+        return [each for each in drawn if each is not None]
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        for fit in self.examples(facts):
+            yield from (fit, f"{fit}\n", f" {fit}", fit.lower(), fit.upper(), fit + "x", fit[:-1])
+
+    def survives(self, step: Step) -> bool:
+        return False
 
     def __str__(self) -> str:
         return f"it.matches({self.pattern!r})"
