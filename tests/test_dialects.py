@@ -33,8 +33,8 @@ from dutiful_gate import (
     via,
     when,
 )
-from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.declare.formats.examples import EXAMPLES as PLAUSIBLE
+from dutiful_gate.demo.ferries import bookings
 
 DIALECTS: list[Any] = ["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"]
 
