@@ -90,6 +90,13 @@ class Engine:
 
         return ask_again
 
+    @cached_property
+    def counts_keys(self) -> Callable[[Any], int] | None:
+        """What counts the keys in sound JSON data without unknown keys; None where the shape does not tell enough."""
+        from .json_keys import key_counter
+
+        return None if self.plan.source is not Source.JSON or self.bottomless else key_counter(self.plan.shape)
+
     # Depth
 
     @cached_property

@@ -42,13 +42,15 @@ class Gate(AnyGate[T]):
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_names", "keys", "lenient", "unknown")
+    __slots__ = ("_has_keys", "_names", "_quick_json", "keys", "lenient", "unknown")
 
     unknown: Literal["drop", "refuse"]
     keys: Callable[[str], str] | None
     lenient: bool
     _names: Mapping[str, Any]
     _engine: Engine
+    _quick_json: Callable[[Raw, Limits, bool], tuple[Any, str]]
+    _has_keys: Callable[[str, int], bool]
 
     @overload
     def __init__(
@@ -96,7 +98,7 @@ class Gate(AnyGate[T]):
         # The rooms behind the door open when the first gate is built: importing the package stays cheap.
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan
-        from ..read.json_fast import plain_json
+        from ..read.json_fast import has_keys, plain_json, quick_json
         from ..shape.build import shape_of
 
         # Types declared inside a function see each other through the frame in which their gate is built.
@@ -118,6 +120,8 @@ class Gate(AnyGate[T]):
             shape=shape,
             _names=used,
             _plain_json=plain_json if source is Source.JSON else _no_json(source),
+            _quick_json=quick_json,
+            _has_keys=has_keys,
             _engine=engine,
         )
 
@@ -161,6 +165,18 @@ class Gate(AnyGate[T]):
 
     def __repr__(self) -> str:
         return f"<Gate {self.shape.name} from {self.reads!r}>"
+
+    def _quickly_read(self, raw: Raw) -> tuple[Any, Any]:
+        # Where the shape bounds the depth, and nothing but what it declares is there, neither needs a look of its own.
+        engine = self._engine
+        counts = engine.counts_keys
+        if counts is None:
+            return FAILED, None
+        plain, text = self._quick_json(raw, self.limits, self.shape.exact)
+        if plain is FAILED:
+            return FAILED, None
+        value = engine.sound_and_known(plain)
+        return (value, plain) if value is not FAILED and self._has_keys(text, counts(plain)) else (FAILED, None)
 
     def release(self, value: T, *, secrets: bool = False) -> Any:
         """The way out: a typed value as plain JSON data, under the data's names; secrets only when asked for.

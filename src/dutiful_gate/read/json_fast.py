@@ -36,7 +36,8 @@ def _no_constant(name: str) -> object:
 
 _decoder = json.JSONDecoder(object_pairs_hook=_without_repeats, parse_constant=_no_constant)
 _scan = _decoder.raw_decode
-_scan_one = json.JSONDecoder(parse_constant=_no_constant).raw_decode
+_scan_quickly = json.JSONDecoder(parse_constant=_no_constant).raw_decode
+_scan_exactly = json.JSONDecoder(parse_constant=_no_constant, parse_float=Digits).raw_decode
 _BLANK = " \t\n\r"
 
 
@@ -69,8 +70,8 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
             value, end = _with_digits(limits.digits, exact=exact).raw_decode(text, 0)
         else:
             alone = records == 1 and text[0] == "{"
-            value, end = (_scan_one if alone else _scan)(text, 0)
-            if alone and not _has_keys(encoded, len(value)):
+            value, end = (_scan_quickly if alone else _scan)(text, 0)
+            if alone and not has_keys(text, len(value)):
                 value, end = _scan(text, 0)
     except (ValueError, RecursionError, Troubled):
         # ValueError: no UTF-8, no JSON, or a number with more digits than the interpreter reads.
@@ -78,14 +79,30 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
     return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
 
 
-def _has_keys(raw: bytes, count: int) -> bool:
-    """Whether so many keys are surely all that stand in a record that holds no other: then none stands there twice.
+def quick_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool) -> tuple[Any, str]:
+    """The plain value of what may be sound JSON, and its text: neither its depth nor repeated keys were looked at.
+
+    FAILED where there is any doubt: `plain_json` has the last word then, and where `has_keys` is not sure.
+    """
+    try:
+        if len(raw) > limits.bytes or limits.digits != 4300:
+            return FAILED, ""
+        text = raw.decode() if raw.__class__ is bytes else raw if raw.__class__ is str else ""
+        value, end = (_scan_exactly if exact else _scan_quickly)(text, 0)
+    except (ValueError, RecursionError, Troubled):
+        return FAILED, ""
+    return (value, text) if end == len(text) else (FAILED, "")
+
+
+def has_keys(text: str, count: int) -> bool:
+    """Whether so many keys are surely all that stand in a text: then none stands twice in one record.
 
     The colon after a key follows a quote or a blank; one inside a text may do so too, and then nothing is sure.
     """
-    if raw.count(b":") == count:
-        return True
-    return raw.count(b'":') + sum(map(raw.count, (b" :", b"\n:", b"\r:", b"\t:"))) == count
+    found = text.count('":') + text.count(" :")
+    if "\n" in text or "\r" in text or "\t" in text:
+        found += text.count("\n:") + text.count("\r:") + text.count("\t:")
+    return found == count
 
 
 _SPARE = frozenset("\ufeff" + _BLANK)
