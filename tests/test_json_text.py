@@ -5,13 +5,14 @@ from __future__ import annotations
 import json
 import pickle
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Annotated, Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dutiful_gate import DeclarationError, Gate, Limits, Source, it, rest
+from dutiful_gate import DeclarationError, Gate, Limits, Refused, Source, it, rest
 from dutiful_gate.read.json_fast import too_deep
 
 
@@ -264,3 +265,51 @@ def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     if len(dict(pairs)) != len(pairs):
         raise ValueError("a key repeats")
     return dict(pairs)
+
+
+@dataclass
+class Hold:
+    name: str
+    parts: list[Hatch]
+    by_deck: dict[str, Hatch]
+    spare: Hatch | None = None
+    pair: tuple[int, Hatch] | None = None
+    either: Hatch | list[Hatch] | None = None
+
+
+@dataclass
+class Hatch:
+    width: Decimal
+    note: str = ""
+
+
+HOLD = Gate(Hold)
+HATCH = '{"width": 1.50, "note": "a\\": 1, \\"b:"}'
+QUICK: list[str] = [
+    f'{{"name": "a", "parts": [{HATCH}, {HATCH}], "by_deck": {{"x": {HATCH}}}, "spare": {HATCH}}}',
+    f'{{"name": "a:b", "parts": [], "by_deck": {{}}, "pair": [1, {HATCH}], "either": [{HATCH}]}}',
+    f'{{"name" :"a","parts":[{HATCH}],"by_deck":{{"x":{HATCH},"y" : {HATCH}}},"either":{HATCH}}}',
+]
+BROKEN: list[tuple[str, str]] = [
+    ('"parts"', '"name": "b", "parts"'), ('"name"', '"name" :1, "name"'), ('"note"', '"note":"","note"'),
+    ('"width"', '"width"\n: 1, "width"'), ('"x"', '"x": {"width": 1}, "x"'), ('"note"', '"other": {"a": 1, "a": 2}, "note"'),
+    ('"name"', '"more": ' + "[" * 70 + "]" * 70 + ', "name"'), ('"note"', '"deep": ' + '{"a":' * 70 + "1" + "}" * 70 + ', "note"'),
+    ("1.50", "NaN"), ("1.50", "1" * 5000), ('"a', '"\\ud800'), ('"note"', '"note\\u0065": 1, "n\\u006fte": "", "note"'),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("text", QUICK)
+def test_text_that_is_read_quickly_is_read_the_same(text: str) -> None:
+    """Without a look at repeated keys and depth of its own: the number of keys tells that neither can be wrong."""
+    assert HOLD.admit_json(text) == HOLD.admit_json(text.encode()) == HOLD.examine_json(text).value
+    assert HOLD.admit_json(f"\ufeff {text}\n").parts == HOLD.admit_json(text).parts
+    assert all(str(part.width) == "1.50" for part in HOLD.admit_json(text).parts)
+    broken = [(text.replace(where, instead), instead) for where, instead in BROKEN if where in text]
+    assert len(broken) > 9
+    for changed, instead in broken:
+        refused = HOLD.examine_json(changed)
+        dropped = '"other"' in instead or '"deep"' in instead or '"more"' in instead or "65" in instead
+        codes = {fault.code for fault in refused.faults}
+        assert codes & {"repeat", "depth", "reading", "size"} or (dropped and refused.dropped), changed
+        with pytest.raises(Refused):
+            HOLD.admit_json(changed)

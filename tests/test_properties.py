@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import field, make_dataclass
 from datetime import UTC, date, datetime, time, timedelta, timezone
 from decimal import Decimal
@@ -157,3 +158,23 @@ def test_documents_are_json_and_the_same_each_time(pair: Pair) -> None:
     first, second = Gate(pair[0]).schema(), Gate(pair[0]).schema()
     assert json.dumps(first) == json.dumps(second)
     assert first.unstated == second.unstated
+
+
+SIMPLE = st.builds(
+    lambda ranges, count: f"[{''.join(ranges)}]{count}",
+    st.lists(st.sampled_from(["A-Z", "a-z", "0-9", "A-F", "_", "-"]), min_size=1, max_size=3, unique=True),
+    st.sampled_from(["", "+", "*", "{3}", "{1,}", "{2,4}", "{0,2}", "{1}", "?", "{2,1}", "{01}"]),
+)
+SIGNS = st.sampled_from("AZazQbm059_-\n \u0660\u00df\u0130\u00c9\uff21\u01c5")
+
+
+@given(SIMPLE, st.lists(st.text(SIGNS, max_size=5) | st.text("AbZ9", max_size=5), min_size=1, max_size=8))
+def test_letters_and_digits_are_asked_for_as_the_expression_does(pattern: str, texts: list[str]) -> None:
+    try:
+        fits = re.compile(pattern).fullmatch
+    except re.error:
+        return
+    gate: Gate[str] = Gate(Annotated[str, it.matches(pattern)])
+    for text in texts:
+        assert gate.accepts(text) == (fits(text) is not None), (pattern, text)
+        assert bool(gate.examine(text)) == (fits(text) is not None)

@@ -24,6 +24,9 @@ class Has(Matches):
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(judged(self.pattern, self.flags, whole=False), 'HAS')}({value}) is not None"
 
+    def open_condition(self, value: str, bind: Bind) -> str:
+        return self.condition(value, bind)
+
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         return (Face(self.condition(value, bind), "pattern", "text in which {pattern} is found"),)
 
