@@ -5,14 +5,29 @@ from __future__ import annotations
 import json
 import pickle
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from decimal import Decimal
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dutiful_gate import DeclarationError, Gate, Limits, Refused, Source, it, rest
+from dutiful_gate import (
+    DeclarationError,
+    Gate,
+    Limits,
+    Refused,
+    Source,
+    fits,
+    it,
+    lenient,
+    otherwise,
+    rest,
+    without_point,
+)
+from dutiful_gate.engine import json_out
+from dutiful_gate.read import json_fast
 from dutiful_gate.read.json_fast import too_deep
 
 
@@ -313,3 +328,102 @@ def test_text_that_is_read_quickly_is_read_the_same(text: str) -> None:
         assert codes & {"repeat", "depth", "reading", "size"} or (dropped and refused.dropped), changed
         with pytest.raises(Refused):
             HOLD.admit_json(changed)
+
+
+@dataclass
+class Tide:
+    level: int
+    height: float = 0.0
+    of: Literal[1, 2, "low"] = 1
+    at: datetime | None = None
+
+
+NUMBERS = st.sampled_from(
+    ["0", "-0", "-0.0", "1", "3.0", "1e2", "1E400", "-1e400", "5e-324", "2e-324", "1.7976931348623159e308", "NaN", "01", "1.", "+1",
+     "9223372036854775807", "9223372036854775808", "18446744073709551615", "18446744073709551616", "18446744073709551617",
+     "-9223372036854775809", "123456789012345678901", "1e20", "1.0e19", "1" * 40, "1" * 400, "1" * 5000, "0." + "1" * 400, "0.1", "1e16"]
+) | st.integers().map(str) | st.floats().map(repr)  # fmt: skip
+STRINGS = st.sampled_from(
+    ['"a"', '""', '"\\ud800"', '"\\ud83d\\ude00"', '"\x7f"', '"\x01"', '"a\\": 1"', '"low"', '"2026-05-04T09:30:00Z"', '"\u00e9\u2028"', "'a'"]
+) | st.text(max_size=3).map(json.dumps)  # fmt: skip
+RAW_VALUES: st.SearchStrategy[str] = st.recursive(
+    NUMBERS | STRINGS | st.sampled_from(["null", "true", "[]", "{}", "[1,]", "nul", "[" * 70 + "]" * 70, "[" * 1100 + "]" * 1100]),
+    lambda inner: st.lists(inner, max_size=3).map(lambda held: f"[{', '.join(held)}]")
+    | st.lists(st.tuples(st.sampled_from(["level", "height", "of", "at", "x", "le\\u0076el"]), inner), max_size=4).map(
+        lambda held: "{" + ",".join(f'"{name}":{each}' for name, each in held) + "}"
+    ),
+    max_leaves=6,
+)  # fmt: skip
+BOTH_WAYS: list[Any] = [
+    int, float, int | float, float | int, str | int, list[int], dict[str, float], dict[str, int | str], tuple[int, float], Tide,
+    list[Tide], Tide | int, list[Tide | None], Literal[1, 2.5, 18446744073709551616], Annotated[int, without_point], Decimal,
+    Annotated[float, it == 18446744073709551616], Annotated[str, lenient], Any, datetime | int, dict[str, Tide],
+    Annotated[int, fits({"enum": [18446744073709551617]})], Annotated[int, otherwise(7)],
+]  # fmt: skip
+GATES = [Gate(declared) for declared in BOTH_WAYS]
+
+
+@pytest.mark.skipif(json_fast._fast is None, reason="orjson, of the extra `fast`, is not installed")
+@given(st.sampled_from(GATES), RAW_VALUES, st.sampled_from(["", " ", "\ufeff", "\n"]))
+def test_with_the_fast_decoder_all_is_the_same(gate: Gate[Any], text: str, before: str) -> None:
+    raw = (before + text).encode("utf-8", "surrogatepass")
+    held, told = json_fast._fast, []
+    try:
+        for decoder in (held, None):
+            json_fast._fast = decoder
+            verdict = gate.examine_json(raw)
+            told.append((repr(verdict.value) if verdict else None, verdict.faults, verdict.dropped, verdict.excused))
+    finally:
+        json_fast._fast = held
+    assert told[0] == told[1], (gate, raw)
+
+
+@dataclass
+class Level:
+    at: datetime
+    height: float
+    count: int
+    marks: list[float]
+    by_name: dict[str, float]
+    of: Literal["low", "high"] = "low"
+    exact: Decimal | None = None
+
+
+FLOATS = st.floats(allow_nan=False, allow_infinity=False) | st.sampled_from(
+    [1e16, 9999999999999998.0, 1e-4, 9.9e-5, -0.0, 1e22, 5e-324]
+)
+LEVELS = st.builds(
+    Level,
+    st.datetimes(timezones=st.just(UTC)),
+    FLOATS,
+    st.integers(),
+    st.lists(FLOATS, max_size=3),
+    st.dictionaries(st.text(st.characters(exclude_categories=["Cs"])), FLOATS, max_size=3),
+    exact=st.none() | st.decimals(allow_nan=False, allow_infinity=False, places=3),
+)
+LEVEL = Gate(Level)
+
+
+@pytest.mark.skipif(json_out.fast_bytes is None, reason="orjson, of the extra `fast`, is not installed")
+@given(LEVELS)
+def test_what_goes_out_is_the_same_with_the_fast_encoder(level: Level) -> None:
+    fast, told = json_out.fast_bytes, []
+    try:
+        for encoder in (fast, None):
+            json_out.fast_bytes = encoder
+            told += [LEVEL.release_json(level), LEVEL.release_admitted_json(level)]
+    finally:
+        json_out.fast_bytes = fast
+    assert told[:2] == told[2:]
+    assert LEVEL.admit_json(told[0]) == level
+
+
+@pytest.mark.parametrize("height", [float("inf"), float("nan"), 1e17, 1])
+def test_numbers_that_are_rare_go_out_as_they_did(height: float) -> None:
+    level = Level(datetime(2026, 5, 4, tzinfo=UTC), height, 1, [], {})
+    if height in (1e17, 1):
+        assert json.loads(LEVEL.release_json(level))["height"] == height
+        assert b"1e+17" in LEVEL.release_json(level) or height == 1
+    else:
+        with pytest.raises(Refused):
+            LEVEL.release_json(level)

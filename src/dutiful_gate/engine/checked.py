@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from ..codegen.unit import Unit
 from ..declare.facts import Source
-from ..declare.kinds import Exact
+from ..declare.kinds import Exact, Number
 from ..declare.rules import Distinct, Length
 from ..declare.steps import Step
 from ..regex.white_space import is_blank
@@ -33,6 +33,7 @@ from ..shape.walk import holds_secret
 from .exclusive_unions import OutgoingAlone
 from .fast import SoundWriter
 from .hash_limits import crowded, spreads
+from .json_out import fast_bytes, rare
 from .plan import Plan, collection, options_in_order
 from .release import key_text, wire_of
 from .rest_fields import sorter_of
@@ -121,6 +122,8 @@ class CheckedWriter(SoundWriter):
                 self.scalar(kind, value, use.parts)
                 self.run(use.parts, value, facts)
                 source = value if self.exact and isinstance(kind, Exact) else kind.release(value, self.bind)
+                if self.exact and fast_bytes is not None and type(kind) is Number:
+                    source = f"{value} if 1e-4 <= {value} < 1e16 else {self.bind(rare, 'rare')}({value})"
                 return self.put(source, value)
             case Nothing():
                 self.given_up(f"{value} is not None")

@@ -97,6 +97,20 @@ class Engine:
 
         return None if self.plan.source is not Source.JSON or self.bottomless else key_counter(self.plan.shape)
 
+    @cached_property
+    def reads_alike(self) -> bool:
+        """Whether the fast decoder, where it is installed, may read for this shape."""
+        from .json_keys import is_read_alike
+
+        return is_read_alike(self.plan.shape)
+
+    @cached_property
+    def writes_alike(self) -> bool:
+        """Whether the fast encoder, where it is installed, may write for this shape."""
+        from .json_keys import is_written_alike
+
+        return is_written_alike(self.plan.shape)
+
     # Depth
 
     @cached_property

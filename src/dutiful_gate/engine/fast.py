@@ -15,6 +15,7 @@ from ..declare.embedded import Embedded
 from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
 from ..declare.kinds import Anything, Kind, Number
 from ..declare.kinds.lenient import Lenient
+from ..declare.kinds.number import whole_from_json
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
 from ..regex.white_space import BLANKS, is_blank
@@ -38,7 +39,7 @@ from .exclusive_unions import OneAlone
 from .fast_records import GIVE_UP, SoundRecordWriter
 from .handover import HANDED, begun, forget
 from .hash_limits import crowded, spreads
-from .own_functions import Passing
+from .own_functions import Doubt, Passing
 from .plan import (
     Plan,
     after_making,
@@ -60,6 +61,7 @@ from .runtime import ABSENT, LEAVES, Memory, split
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
 _NESTED = 6
+_SIXTY_FOUR_BITS = 2.0**63
 _CHECKS = "    # checks of the classes"
 _DONE = "        # what was begun\n"
 _FORGETS = "        if HANDED.made is not None:\n            forget()\n"
@@ -70,7 +72,16 @@ def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) ->
 
     `anew` is called in its place once a class is no longer what it was when the function was written.
     """
-    return SoundWriter(plan, note_unknown=note_unknown).unit(plan.shape.root, f"{plan.shape.name} sound", anew)
+    writer = SoundWriter(plan, note_unknown=note_unknown)
+    writer.doubts = plan.source is Source.JSON
+    return writer.unit(plan.shape.root, f"{plan.shape.name} sound", anew)
+
+
+def whole_beyond_doubt(value: object) -> object:
+    """A whole number read from JSON. Raises Doubt where it came as a float that may stand for other digits."""
+    if value.__class__ is float and not -_SIXTY_FOUR_BITS < value < _SIXTY_FOUR_BITS:
+        raise Doubt
+    return whole_from_json(value)
 
 
 def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> str:
@@ -95,6 +106,8 @@ class SoundWriter(SoundRecordWriter):
         self.only_asks = False
         # What is made is used nowhere else once the function gives up, as in a union it may be.
         self.straight = False
+        # A whole number that came as a float beyond 64 bits may have been read by a decoder that knows no other.
+        self.doubts = False
         self.hands_over = False
         self.functions: list[str] = []
         self.constants.update(
@@ -146,7 +159,7 @@ class SoundWriter(SoundRecordWriter):
                 if top and self.forgets:
                     self.lines.insert(-1, _DONE[:-1])
                 self.straight = straight
-            self._close_try(done=_DONE[:-1] if top and self.forgets else "")
+            self._close_try(done=_DONE[:-1] if top and self.forgets else "", doubts=top and self.doubts)
         self.functions.append("\n".join(lines))
         return name
 
@@ -229,8 +242,11 @@ class SoundWriter(SoundRecordWriter):
         self._nesting = nesting
         return name
 
-    def _close_try(self, done: str = "") -> None:
+    def _close_try(self, done: str = "", *, doubts: bool = False) -> None:
         self._indent += 1
+        if doubts:
+            with self.block(f"except {self.bind(Doubt, 'Doubt')}:"):
+                self.write(GIVE_UP)
         with self.block("except Passing:"):
             if done:
                 self.lines.append(done)
@@ -318,6 +334,8 @@ class SoundWriter(SoundRecordWriter):
         if ready == "True":
             return
         read = kind.reader(source)
+        if self.doubts and read is whole_from_json:
+            read = whole_beyond_doubt
         reader = self.bind(read, read.__name__)
         if type(kind) is Number and ready != "False" and _shut_in(parts):
             ready = f"{value}.__class__ is float"  # bounds on both sides keep NaN and infinities out

@@ -8,9 +8,37 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ..declare.kinds import Anything
+from ..declare.kinds import (
+    Anything,
+    Day,
+    Exact,
+    LocalMoment,
+    Moment,
+    Number,
+    Text,
+    Truth,
+    UtcMoment,
+    Whole,
+    WholeAsWritten,
+    Written,
+)
 from ..declare.kinds.lenient import Lenient
-from ..shape.nodes import MISSING, Alias, Branches, Entries, Fixed, Items, Link, Nullable, Record, Scalar, Shape, Use
+from ..declare.steps import Step
+from ..shape.nodes import (
+    MISSING,
+    Alias,
+    Branches,
+    Choice,
+    Entries,
+    Fixed,
+    Items,
+    Link,
+    Nullable,
+    Record,
+    Scalar,
+    Shape,
+    Use,
+)
 from ..shape.walk import uses_of
 
 Counter = Callable[[Any], int]
@@ -21,6 +49,45 @@ def key_counter(shape: Shape) -> Counter | None:
     if any(use.fallback is not MISSING for use in uses_of(shape)):
         return None
     return _Counters(shape).of(shape.root) or _none
+
+
+def is_read_alike(shape: Shape) -> bool:
+    """Whether decoders that know no whole numbers past 64 bits, and no digits of fractions, read the same from a text.
+
+    Such a number comes as a float, which the fast function tells where a whole number is wanted.
+    """
+    return not shape.exact and all(map(_is_read_alike, uses_of(shape)))
+
+
+def is_written_alike(shape: Shape) -> bool:
+    """Whether the plain data of a shape's values is written alike by all encoders, rare numbers aside."""
+    return all(map(_is_written_alike, uses_of(shape)))
+
+
+def _is_written_alike(use: Use) -> bool:
+    making = any(isinstance(part, Step) and not part.normalising for part in use.parts)
+    if making or use.via is not None or use.split or use.fallback is not MISSING:
+        return False
+    match use.node:
+        case Scalar(kind):
+            return type(kind) in (*_ALIKE, Exact)
+        case Choice(wire=wire):
+            return not any(isinstance(each, float) for each in wire)
+    return True
+
+
+def _is_read_alike(use: Use) -> bool:
+    if use.fits:
+        return False
+    match use.node:
+        case Scalar(kind):
+            return type(kind) in _ALIKE
+        case Choice(wire=wire, lenient=lenient):
+            return not lenient and all(not isinstance(each, int | float) or abs(each) < 2**53 for each in wire)
+    return True
+
+
+_ALIKE = (Text, Whole, WholeAsWritten, Number, Truth, Moment, UtcMoment, LocalMoment, Day, Written)
 
 
 def keys_in(value: Any) -> int:

@@ -22,6 +22,13 @@ class Passing(Exception):
         self.error = error
 
 
+class Doubt(Passing):
+    """Some number may have lost digits on its way here: the function gives up as a whole, whatever a union would do."""
+
+    def __init__(self) -> None:
+        super().__init__(ValueError())
+
+
 def carried(own: Own, where: str, *, hidden: bool, refuses: bool = True) -> Callable[..., Any]:
     """The function as generated code calls it: it raises ValueError or `Passing` only.
 

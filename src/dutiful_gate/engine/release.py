@@ -7,7 +7,8 @@ from typing import Any
 
 from ..codegen.unit import Unit
 from ..codegen.writer import Writer
-from ..declare.kinds import Exact, Kind
+from ..declare.facts import Source
+from ..declare.kinds import Exact, Kind, Number
 from ..declare.kinds.lenient import Lenient
 from ..declare.steps import Step
 from ..shape.nodes import (
@@ -28,7 +29,9 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import Known, belongs, is_alike, nearest_first, plain_fallback
+from .json_out import fast_bytes, rare
 from .own_functions import asking, carried
+from .plan import choice_ready
 
 
 def release_unit(shape: Shape, *, secrets: bool, exact: bool) -> Unit:
@@ -114,12 +117,16 @@ class ReleaseWriter(Writer):
         match use.node:
             case Scalar(kind):
                 source = value if self.exact and _is_exact(kind) else kind.release(value, self.bind)
+                if self.exact and fast_bytes is not None and type(kind) is Number:
+                    source = f"{value} if 1e-4 <= {value} < 1e16 else {self.bind(rare, 'rare')}({value})"
                 if source != value:
                     self.write(f"{value} = {source}")
             case Nothing():
                 pass
             case Choice():
-                self.write(f"{value} = {self.bind(wire_of(use.node), 'WIRE_OF')}({value})")
+                told = f"{value} = {self.bind(wire_of(use.node), 'WIRE_OF')}({value})"
+                ready = choice_ready(self, use.node, Source.JSON, value)
+                self.write(f"if not ({ready}): {told}" if ready else told)
             case Items(item, into):
                 self.items(item, into, value)
             case Fixed():

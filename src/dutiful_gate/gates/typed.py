@@ -42,15 +42,16 @@ class Gate(AnyGate[T]):
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_has_keys", "_names", "_quick_json", "keys", "lenient", "unknown")
+    __slots__ = ("_has_keys", "_json_bytes", "_names", "_quick_json", "keys", "lenient", "unknown")
 
     unknown: Literal["drop", "refuse"]
     keys: Callable[[str], str] | None
     lenient: bool
     _names: Mapping[str, Any]
     _engine: Engine
-    _quick_json: Callable[[Raw, Limits, bool], tuple[Any, str]]
+    _quick_json: Callable[[Raw, Limits, bool, bool], tuple[Any, str]]
     _has_keys: Callable[[str, int], bool]
+    _json_bytes: Callable[..., bytes]
 
     @overload
     def __init__(
@@ -98,6 +99,7 @@ class Gate(AnyGate[T]):
         # The rooms behind the door open when the first gate is built: importing the package stays cheap.
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan
+        from ..engine.json_out import json_bytes
         from ..read.json_fast import has_keys, plain_json, quick_json
         from ..shape.build import shape_of
 
@@ -122,6 +124,7 @@ class Gate(AnyGate[T]):
             _plain_json=plain_json if source is Source.JSON else _no_json(source),
             _quick_json=quick_json,
             _has_keys=has_keys,
+            _json_bytes=json_bytes,
             _engine=engine,
         )
 
@@ -172,7 +175,7 @@ class Gate(AnyGate[T]):
         counts = engine.counts_keys
         if counts is None:
             return FAILED, None
-        plain, text = self._quick_json(raw, self.limits, self.shape.exact)
+        plain, text = self._quick_json(raw, self.limits, self.shape.exact, engine.reads_alike)
         if plain is FAILED:
             return FAILED, None
         value = engine.sound_and_known(plain)
@@ -190,9 +193,7 @@ class Gate(AnyGate[T]):
 
     def release_json(self, value: T, *, secrets: bool = False) -> bytes:
         """The way out as JSON in UTF-8, Decimals digit by digit: 12.50 stays so. Raises Refused as `release` does."""
-        from ..engine.json_out import json_bytes
-
-        return json_bytes(self._released(value, secrets, exact=True))
+        return self._json_bytes(self._released(value, secrets, exact=True), fast=self._engine.writes_alike)
 
     def release_admitted(self, value: T, *, secrets: bool = False) -> Any:
         """The way out for a value that was just admitted and not changed since: it is not checked again."""
@@ -200,9 +201,8 @@ class Gate(AnyGate[T]):
 
     def release_admitted_json(self, value: T, *, secrets: bool = False) -> bytes:
         """The same as JSON in UTF-8."""
-        from ..engine.json_out import json_bytes
-
-        return json_bytes(self._engine.release_admitted(value, secrets=secrets, exact=True))
+        engine = self._engine
+        return self._json_bytes(engine.release_admitted(value, secrets=secrets, exact=True), fast=engine.writes_alike)
 
     def _released(self, value: T, secrets: bool, *, exact: bool) -> Any:
         made, log = self._engine.release(value, secrets=secrets, exact=exact)

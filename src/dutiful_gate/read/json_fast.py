@@ -39,6 +39,10 @@ _scan = _decoder.raw_decode
 _scan_quickly = json.JSONDecoder(parse_constant=_no_constant).raw_decode
 _scan_exactly = json.JSONDecoder(parse_constant=_no_constant, parse_float=Digits).raw_decode
 _BLANK = " \t\n\r"
+try:
+    from orjson import loads as _fast
+except ImportError:  # the extra is not installed
+    _fast = None  # type: ignore[assignment]
 
 
 def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool) -> Any:
@@ -79,15 +83,18 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
     return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
 
 
-def quick_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool) -> tuple[Any, str]:
+def quick_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool, fast: bool) -> tuple[Any, str]:
     """The plain value of what may be sound JSON, and its text: neither its depth nor repeated keys were looked at.
 
+    With `fast`, whole numbers past 64 bits may come as floats: the extra `fast` reads then, where it is installed.
     FAILED where there is any doubt: `plain_json` has the last word then, and where `has_keys` is not sure.
     """
     try:
         if len(raw) > limits.bytes or limits.digits != 4300:
             return FAILED, ""
         text = raw.decode() if raw.__class__ is bytes else raw if raw.__class__ is str else ""
+        if fast and _fast is not None:
+            return _fast(raw), text
         value, end = (_scan_exactly if exact else _scan_quickly)(text, 0)
     except (ValueError, RecursionError, Troubled):
         return FAILED, ""

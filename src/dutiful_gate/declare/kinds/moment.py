@@ -114,6 +114,8 @@ def day_native(value: object) -> object:
 
 def moment_as_text(moment: datetime) -> str:
     """RFC 3339 text of a date-time with an offset; UTC is written Z, as most clients expect."""
+    if moment.tzinfo is UTC:
+        return f"{moment.isoformat()[:-6]}Z"
     offset = moment.utcoffset()
     if not offset or offset % timedelta(minutes=1):  # RFC 3339 has no offsets with seconds
         return moment.astimezone(UTC).isoformat()[:-6] + "Z"
