@@ -363,18 +363,18 @@ BOTH_WAYS: list[Any] = [
 GATES = [Gate(declared) for declared in BOTH_WAYS]
 
 
-@pytest.mark.skipif(json_fast._fast is None, reason="orjson, of the extra `fast`, is not installed")
+@pytest.mark.skipif(json_fast.fast_loads is None, reason="orjson, of the extra `fast`, is not installed")
 @given(st.sampled_from(GATES), RAW_VALUES, st.sampled_from(["", " ", "\ufeff", "\n"]))
 def test_with_the_fast_decoder_all_is_the_same(gate: Gate[Any], text: str, before: str) -> None:
     raw = (before + text).encode("utf-8", "surrogatepass")
-    held, told = json_fast._fast, []
+    held, told = json_fast.fast_loads, []
     try:
         for decoder in (held, None):
-            json_fast._fast = decoder
+            json_fast.fast_loads = decoder
             verdict = gate.examine_json(raw)
             told.append((repr(verdict.value) if verdict else None, verdict.faults, verdict.dropped, verdict.excused))
     finally:
-        json_fast._fast = held
+        json_fast.fast_loads = held
     assert told[0] == told[1], (gate, raw)
 
 

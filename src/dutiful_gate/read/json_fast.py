@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Callable
 from functools import lru_cache
 from itertools import accumulate
 from typing import Any
@@ -39,10 +40,14 @@ _scan = _decoder.raw_decode
 _scan_quickly = json.JSONDecoder(parse_constant=_no_constant).raw_decode
 _scan_exactly = json.JSONDecoder(parse_constant=_no_constant, parse_float=Digits).raw_decode
 _BLANK = " \t\n\r"
+fast_loads: Callable[[bytes | str], Any] | None = None
+"""The decoder of the extra `fast`, where it is installed."""
 try:
-    from orjson import loads as _fast
-except ImportError:  # the extra is not installed
-    _fast = None  # type: ignore[assignment]
+    import orjson
+except ImportError:
+    pass
+else:
+    fast_loads = orjson.loads
 
 
 def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool) -> Any:
@@ -93,8 +98,8 @@ def quick_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
         if len(raw) > limits.bytes or limits.digits != 4300:
             return FAILED, ""
         text = raw.decode() if raw.__class__ is bytes else raw if raw.__class__ is str else ""
-        if fast and _fast is not None:
-            return _fast(raw), text
+        if fast and fast_loads is not None and text:
+            return fast_loads(raw), text  # type: ignore[arg-type]
         value, end = (_scan_exactly if exact else _scan_quickly)(text, 0)
     except (ValueError, RecursionError, Troubled):
         return FAILED, ""
