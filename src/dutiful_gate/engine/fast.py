@@ -7,7 +7,7 @@ it is a reason to give up, but for what functions of the developer's own raise: 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from typing import Any, ClassVar
 
 from ..codegen.unit import Unit
@@ -18,7 +18,7 @@ from ..declare.kinds.lenient import Lenient
 from ..declare.kinds.number import whole_from_json
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.steps import Step
-from ..regex.white_space import BLANKS, is_blank
+from ..regex.white_space import BLANKS
 from ..shape.nodes import (
     Alias,
     Branches,
@@ -266,7 +266,7 @@ class SoundWriter(SoundRecordWriter):
     def _read(self, use: Use, value: str) -> None:
         self.fitting(use.fits, value)
         if use.blank:
-            with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+            with self.block(f"if {self.blank(value)}:"):
                 self.write(f"{value} = None")
         if use.split and self.source is not Source.NATIVE:
             self._one_of_list(value)
@@ -298,7 +298,7 @@ class SoundWriter(SoundRecordWriter):
             case Scalar(kind):
                 self.scalar(kind, value, use.parts)
             case Nothing():
-                blank = f" and not {self.bind(is_blank, 'is_blank')}({value})" if self._is_text else ""
+                blank = f" and not ({self.blank(value)})" if self._is_text else ""
                 with self.block(f"if {value} is not None{blank}:"):
                     self.write(GIVE_UP)
                 if blank:
@@ -385,9 +385,10 @@ class SoundWriter(SoundRecordWriter):
                 self.write(GIVE_UP)
             self.write(f"{value} = {self.bind(member_table(node), 'MEMBERS')}[{value}]")
             return
-        self.write(f"{value} = {choice_reader(self, node, source)}({value})")
-        with self.block(f"if {value} is FAILED:"):
-            self.write(GIVE_UP)
+        with self.block(f"if not ({ready}):") if ready is not None else nullcontext():
+            self.write(f"{value} = {choice_reader(self, node, source)}({value})")
+            with self.block(f"if {value} is FAILED:"):
+                self.write(GIVE_UP)
 
     def _open_list(self, value: str, into: str) -> None:
         if self._is_text and not self.circular:
@@ -615,7 +616,7 @@ class SoundWriter(SoundRecordWriter):
     def nullable(self, inner: Use, value: str) -> None:
         """Read what is inside unless it is null."""
         if may_be_blank(inner, self.source, self.plan.shape.aliases):
-            with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+            with self.block(f"if {self.blank(value)}:"):
                 self.write(f"{value} = None")
         self._nesting += 1
         with self.block(f"if {value} is not None:"):

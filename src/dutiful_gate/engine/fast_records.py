@@ -49,6 +49,11 @@ class SoundRecordWriter(EngineWriter):
         with self.block(f"if {record} is None:"):
             self.write(GIVE_UP)
 
+    def blank(self, value: str) -> str:
+        """The test for what stands for nothing in all-text data; what begins with a usual character surely does not."""
+        usual = f"{value}.__class__ is str and '!' <= {value}[:1] <= '~'"
+        return f"not ({usual}) and {self.bind(is_blank, 'is_blank')}({value})"
+
     @property
     def _is_text(self) -> bool:
         return self.source is Source.TEXT
@@ -170,7 +175,7 @@ class SoundRecordWriter(EngineWriter):
             self.write(f"{value} = {record}[{key}]")
             self._not_short(field, value)
             if may_be_blank(field.use, self.source, self.plan.shape.aliases) and not field.use.nullable:
-                with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+                with self.block(f"if {self.blank(value)}:"):
                     self.write(f"{value} = {default_source(self, field)}")
                 with self.block("else:"):
                     self.read(field.use, value)

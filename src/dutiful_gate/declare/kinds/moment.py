@@ -168,6 +168,12 @@ class Day(Kind):
     def ready(self, source: Source, value: str, bind: Bind) -> str:
         return "False"
 
+    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
+        if source is Source.NATIVE:
+            return None
+        test = f'{value}.__class__ is str and len({value}) == 10 and {value}[4::3] == "--" and {value}.isascii()'
+        return test, f"{bind(date.fromisoformat, 'day_from_iso')}({value})"
+
     def reader(self, source: Source) -> Reader:
         return {Source.JSON: day_from_json, Source.TEXT: day_from_text, Source.NATIVE: day_native}[source]
 

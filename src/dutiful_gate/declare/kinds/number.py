@@ -140,7 +140,8 @@ class Number(Kind):
 
     def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
         if source is Source.TEXT:
-            return None
+            test = f'len({value}) <= 300 and {value}.replace(".", "", 1).isdigit() and {value}.isascii()'
+            return f"{value}.__class__ is str and {test}", f"float({value})"
         return f"{value}.__class__ is int and -{_EXACT} <= {value} <= {_EXACT}", f"float({value})"
 
     def reader(self, source: Source) -> Reader:

@@ -38,6 +38,12 @@ class Truth(Kind):
     def ready(self, source: Source, value: str, bind: Bind) -> str:
         return "False" if source is Source.TEXT else f"{value}.__class__ is bool"
 
+    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
+        if source is not Source.TEXT:
+            return None
+        words = bind(_WORDS, "WORDS")
+        return f"{value}.__class__ is str and {value} in {words}", f"{words}[{value}]"
+
     def reader(self, source: Source) -> Reader:
         return truth_from_text if source is Source.TEXT else read_truth
 
