@@ -30,6 +30,12 @@ class Route(NamedTuple):
 START = Route(None, ())
 
 
+def located(cause: Cause, place: tuple[Subschema, tuple[str | int, ...]]) -> Cause:
+    """A cause with where its keyword stands in the document."""
+    node, words = place
+    return cause.but(keyword=node.location(*words), json=True)
+
+
 class Finding:
     """One keyword that refused one value; `branches` are the findings of each alternative that failed."""
 
@@ -44,11 +50,13 @@ class Finding:
         route: Route,
         branches: Sequence[list[Finding]] = (),
         place: tuple[Subschema, tuple[str | int, ...]] | None = None,
+        *,
+        located: bool = False,
     ) -> None:
         self.path = path
         self._cause = cause
         self.place = place
-        self._located = False
+        self._located = located
         self.given = given
         self.value = value
         self.route = route
@@ -70,16 +78,13 @@ class Finding:
     def cause(self) -> Cause:
         """Why, with the place of the keyword in the document: put together for what is told only."""
         if self.place is not None and not self._located:
-            node, words = self.place
-            self._cause, self._located = self._cause.but(keyword=node.location(*words), json=True), True
+            self._cause, self._located = located(self._cause, self.place), True
         return self._cause
 
     def of_key(self) -> Finding:
         """The same, told of a key: what stands under the key may break the same keyword."""
         cause = self.cause.but(of_key=True)
-        made = Finding(self.path, cause, self.given, self.value, self.route, self.branches, self.place)
-        made._located = True
-        return made
+        return Finding(self.path, cause, self.given, self.value, self.route, self.branches, self.place, located=True)
 
 
 class Found(list[Finding]):

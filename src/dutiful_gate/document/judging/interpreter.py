@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Sequence
 from decimal import Decimal
+from functools import partial
 from typing import Any, Final
 
 from ...declare.facts import Facts
@@ -33,7 +34,7 @@ from .compiler import (
 )
 from .content import holds
 from .dialects import VOCABULARIES
-from .findings import Evaluated, Finding, Found, Note, Question, Route
+from .findings import Evaluated, Finding, Found, Note, Question, Route, located
 from .json_values import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed, too_alike
 from .library import Subschema
 from .patterns import searcher
@@ -65,6 +66,16 @@ class Interpreter:
         self.memory = options.memory
         self.most_deep = most_deep
         self._words: dict[Subschema, dict[str, Any]] = {}
+        self._targets: dict[tuple[Subschema, str], Subschema] = {}
+        # What keywords say, by where they stand and what of: made when one first refuses.
+        self.causes: dict[tuple[tuple[Subschema, tuple[str | int, ...]], Any], Cause] = {}
+
+    def target(self, node: Subschema, reference: str) -> Subschema:
+        """What a reference leads to, looked up once."""
+        found = self._targets.get((node, reference))
+        if found is None:
+            found = self._targets[node, reference] = self.library.target(node, reference)
+        return found
 
     def words(self, node: Subschema) -> dict[str, Any]:
         """The keywords of a schema, see `active`."""
@@ -128,24 +139,41 @@ class _Evaluation:
 
     def refuse(
         self,
-        cause: Cause,
+        make: Callable[[], Cause],
         *words: str | int,
         value: Any = None,
         at: Any = _HERE,
         branches: Sequence[list[Finding]] = (),
+        of: Any = "",
     ) -> None:
-        """A keyword refuses: the value, or with `at` a key in it that is absent or not wanted."""
+        """A keyword refuses: the value, or with `at` a key in it that is absent or not wanted.
+
+        The cause is made once, and kept for the keyword and what it is `of`; anew each time where that is None.
+        """
         ask = self.ask
         if ask.found is None:
             raise _Refused
         path = ask.path if at is _HERE else (*ask.path, at)
         given = ask.value if value is None and at is _HERE else value
-        ask.found.note(Finding(path, cause, given, given, Route(ask.route, words), branches, (self.node, words)))
+        place = (self.node, words)
+        kept = self.interpreter.causes
+        cause = kept.get((place, of)) if of is not None else None
+        if cause is None:
+            cause = make()
+            if of is not None:
+                cause = kept[place, of] = located(cause, place)
+        finding = Finding(path, cause, given, given, Route(ask.route, words), branches, place, located=of is not None)
+        ask.found.note(finding)
 
-    def rule(self, rule: Rule, facts: Facts, word: str) -> None:
+    def rule(self, make: Callable[[], Rule], facts: Facts, word: str) -> None:
         """A keyword that says the same as a rule of ours speaks with its words."""
-        face = rule.faces("value", facts, lambda constant, hint: hint)[-1]
-        self.refuse(Cause(face.code, face.needs, rule.numbers(), facts.phrase, face.got), word)
+
+        def cause() -> Cause:
+            rule = make()
+            face = rule.faces("value", facts, lambda constant, hint: hint)[-1]
+            return Cause(face.code, face.needs, rule.numbers(), facts.phrase, face.got)
+
+        self.refuse(cause, word)
 
     def aside(self) -> Found:
         """A list of its own for what may not count in the end."""
@@ -203,9 +231,9 @@ class _Evaluation:
             self.ask.found.lose()
         elif isinstance(self.ask.value, dict):
             known = tuple(name for name, held in self.words.get("properties", {}).items() if held is not False)
-            self.refuse(UnknownKey(known=known), *words, at=step, value=step)
+            self.refuse(lambda: UnknownKey(known=known), *words, at=step, value=step)
         else:
-            self.refuse(Cause("count", "no item here"), *words, at=step, value=value)
+            self.refuse(lambda: Cause("count", "no item here"), *words, at=step, value=value)
 
     # The keywords
 
@@ -215,11 +243,11 @@ class _Evaluation:
         if node.raw is True:
             return self.seen
         if node.raw is False:
-            self.refuse(Cause("branch", "no value here"))
+            self.refuse(lambda: Cause("branch", "no value here"))
             return self.seen
         value = ask.value
         if len(ask.path) > self.interpreter.most_deep and isinstance(value, (dict, *LISTS)):
-            self.refuse(TOO_DEEP.but(expected={"most": self.interpreter.most_deep}))
+            self.refuse(lambda: TOO_DEEP.but(expected={"most": self.interpreter.most_deep}), of="depth")
             return self.seen
         if self.interpreter.library.dynamic:
             ask.scope = entered(ask.scope, node.resource)
@@ -259,7 +287,7 @@ class _Evaluation:
         most = self.interpreter.options.most_items
         if len(value) <= most or not any(word in self.words for word in group):
             return True
-        self.refuse(Cause("size", "at most {most} of them", {"most": most}, got="length"))
+        self.refuse(lambda: Cause("size", "at most {most} of them", {"most": most}, got="length"), of="size")
         return False
 
     def beside(self, subschema: Subschema, *words: str | int) -> bool:
@@ -273,7 +301,7 @@ class _Evaluation:
     def references(self) -> None:
         library = self.interpreter.library
         if "$ref" in self.words:
-            self.beside(library.target(self.node, self.words["$ref"]), "$ref")
+            self.beside(self.interpreter.target(self.node, self.words["$ref"]), "$ref")
         for word in ("$dynamicRef", "$recursiveRef"):
             if word in self.words:
                 lead = dynamic_lead(library, self.node, word, self.words[word])
@@ -282,12 +310,12 @@ class _Evaluation:
     def any_kind(self, value: Any) -> None:
         kinds = types_of(self.node, self.words)
         if kinds and not any(self.is_of(kind, value) for kind in kinds):
-            self.refuse(Cause("kind", " or ".join(PHRASES[kind] for kind in kinds)), "type")
+            self.refuse(lambda: Cause("kind", " or ".join(PHRASES[kind] for kind in kinds)), "type")
         if "enum" in self.words and keyed(value) not in set(map(keyed, self.words["enum"])):
-            choices = tuple(map(worded, self.words["enum"]))
-            self.refuse(Cause("choice", "one of {choices}", {"choices": choices}), "enum")
+            enum = self.words["enum"]
+            self.refuse(lambda: Cause("choice", "one of {choices}", {"choices": tuple(map(worded, enum))}), "enum")
         if "const" in self.words and keyed(value) != keyed(self.words["const"]):
-            self.refuse(Cause("choice", "{constant}", {"constant": worded(self.words["const"])}), "const")
+            self.refuse(lambda: Cause("choice", "{constant}", {"constant": worded(self.words["const"])}), "const")
 
     def is_of(self, kind: str, value: Any) -> bool:
         match kind:
@@ -309,24 +337,25 @@ class _Evaluation:
     def size(self, length: int, low: str, high: str, facts: Facts) -> None:
         """The two keywords that bound a length."""
         if low in self.words and length < self.words[low]:
-            self.rule(Length(self.words[low], None, low), facts, low)
+            self.rule(lambda: Length(self.words[low], None, low), facts, low)
         if high in self.words and length > self.words[high]:
-            self.rule(Length(None, self.words[high], high), facts, high)
+            self.rule(lambda: Length(None, self.words[high], high), facts, high)
 
     def text(self, value: str) -> None:
         words, options = self.words, self.interpreter.options
         self.size(len(value), "minLength", "maxLength", TEXT)
         if "pattern" in words and not searcher(self.node, words["pattern"])(value):
-            self.refuse(of_pattern(words["pattern"]), "pattern")
+            self.refuse(lambda: of_pattern(words["pattern"]), "pattern")
         if "format" in words and options.formats(self.node.draft) and words["format"] in options.judges:
             phrase, judge = options.judges[words["format"]]
             if not judge(value):
-                self.refuse(Cause("format", phrase, {"format": words["format"]}), "format")
+                self.refuse(lambda: Cause("format", phrase, {"format": words["format"]}), "format")
         if options.content(self.node.draft):
             encoding, media = words.get("contentEncoding"), words.get("contentMediaType")
             if not holds(value, encoding, media):
                 word = "contentEncoding" if encoding is not None else "contentMediaType"
-                self.refuse(Cause("format", "text that holds {content}", {"content": media or encoding}), word)
+                held = media or encoding
+                self.refuse(lambda: Cause("format", "text that holds {content}", {"content": held}), word, of="content")
 
     def number(self, value: Any) -> None:
         for sign, bound in number_bounds(self.words):
@@ -338,18 +367,18 @@ class _Evaluation:
             if not sign.endswith("=") and not isinstance(self.words.get(exclusive), bool):
                 word = exclusive
             inclusive = sign.endswith("=")
-            self.rule(Floor(bound, inclusive) if low else Ceiling(bound, inclusive), NUMBER, word)
+            self.rule(partial(Floor if low else Ceiling, bound, inclusive), NUMBER, word)
         if "multipleOf" in self.words and not is_multiple(value, self.words["multipleOf"]):
-            self.rule(Multiple(self.words["multipleOf"]), NUMBER, "multipleOf")
+            self.rule(lambda: Multiple(self.words["multipleOf"]), NUMBER, "multipleOf")
 
     def items(self, value: Sequence[Any]) -> None:
         self.size(len(value), "minItems", "maxItems", LIST)
         if self.words.get("uniqueItems") is True and not all_differ(value):
             if too_alike(value):
                 words = f"at most {MOST_ALIKE} different items that share a hash"
-                self.refuse(Cause("size", words, got="more"), "uniqueItems")
+                self.refuse(lambda: Cause("size", words, got="more"), "uniqueItems", of="size")
             else:
-                self.rule(Distinct(), LIST, "uniqueItems")
+                self.rule(Distinct, LIST, "uniqueItems")
         first, rest = list_parts(self.node, self.words)
         for number, subschema in enumerate(first[: len(value)]):
             self.into(subschema, number, value[number], *subschema.steps[len(self.node.steps) :])
@@ -379,10 +408,10 @@ class _Evaluation:
         elif len(fits) < least:
             word = "minContains" if "minContains" in self.words else "contains"
             words = "at least {floor} of its items to be as the document's contains has them"
-            self.refuse(Cause("count", words, {"floor": least}, got=str(len(fits))), word)
+            self.refuse(lambda: Cause("count", words, {"floor": least}, got=str(len(fits))), word, of=None)
         elif most is not None and len(fits) > most:
             words = "at most {ceiling} of its items to be as the document's contains has them"
-            self.refuse(Cause("count", words, {"ceiling": most}, got=str(len(fits))), "maxContains")
+            self.refuse(lambda: Cause("count", words, {"ceiling": most}, got=str(len(fits))), "maxContains", of=None)
         if "prefixItems" in self.node.draft.keywords:
             self.seen.items.update(fits)
         self.note("contains", True if len(fits) == len(value) else fits)
@@ -392,7 +421,7 @@ class _Evaluation:
         self.size(len(value), "minProperties", "maxProperties", RECORD)
         for name in dict.fromkeys(words.get("required", [])):
             if name not in value:
-                self.refuse(Cause("absent", "a value"), "required", at=name)
+                self.refuse(lambda: Cause("absent", "a value"), "required", at=name)
         self.properties(value)
         if "propertyNames" in words:
             subschema = self.node.subschema("propertyNames")
@@ -454,10 +483,10 @@ class _Evaluation:
 
     def dependent(self, word: str, name: str, wanted: Any, value: dict[str, Any]) -> None:
         if isinstance(wanted, list | str):
+            needs = "a value, since {given} has one"
             for each in [wanted] if isinstance(wanted, str) else wanted:
                 if each not in value:
-                    cause = Cause("agreement", "a value, since {given} has one", {"given": name}, got="none")
-                    self.refuse(cause, word, name, at=each)
+                    self.refuse(lambda: Cause("agreement", needs, {"given": name}, got="none"), word, name, at=each)
             return
         self.beside(self.node.subschema(word, name), word, name)
 
@@ -473,7 +502,7 @@ class _Evaluation:
             if seen is not None and seen.unsure:
                 self.seen.unsure[self.ask.path] = None
             elif seen is not None:
-                self.refuse(barred(node.raw["not"], node.location("not")), "not")
+                self.refuse(lambda: barred(node.raw["not"], node.location("not")), "not")
         if "if" in words:
             self.condition()
 
@@ -531,14 +560,16 @@ class _Evaluation:
                 self.unsure()
         elif not fits:
             subschemas = [self.node.subschema(word, at) for at in range(len(options))]
-            phrases = list(dict.fromkeys(alternative(self.interpreter.library, subschema) for subschema in subschemas))
-            self.refuse(Cause("branch", "one of these: {options}", {"options": phrases}), word, branches=failed)
+
+            def none_fits() -> Cause:
+                phrases = dict.fromkeys(alternative(self.interpreter.library, each) for each in subschemas)
+                return Cause("branch", "one of these: {options}", {"options": list(phrases)})
+
+            self.refuse(none_fits, word, branches=failed)
         elif word == "oneOf" and len(fits) > 1:
             which = " and ".join(str(number + 1) for number in fits)
-            cause = Cause(
-                "branch", "exactly one of {count} alternatives", {"count": len(options)}, got=f"number {which}"
-            )
-            self.refuse(cause, word)
+            needs, count = "exactly one of {count} alternatives", {"count": len(options)}
+            self.refuse(lambda: Cause("branch", needs, count, got=f"number {which}"), word, of=None)
 
     def wants_looks(self) -> bool:
         """Whether it matters which alternatives fit, and not only that one does."""
