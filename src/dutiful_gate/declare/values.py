@@ -19,6 +19,8 @@ class Value:
 
     _positional: ClassVar[tuple[str, ...]] = ()
     _named: ClassVar[tuple[str, ...]] = ()
+    _all: ClassVar[frozenset[str]] = frozenset()
+    _required: ClassVar[frozenset[str]] = frozenset()
 
     def __init_subclass__(cls, *, kw_only: bool = False) -> None:
         own = [name for name, kind in _annotations(cls).items() if "ClassVar" not in str(kind)]
@@ -29,18 +31,25 @@ class Value:
         else:
             cls._positional = (*cls._positional, *new)
             type.__setattr__(cls, "__match_args__", cls._positional)
+        cls._all = frozenset((*cls._positional, *cls._named))
+        cls._required = frozenset(name for name in cls._all if not hasattr(cls, name))
 
     def __init__(self, *values: Any, **named: Any) -> None:
-        given = dict(zip(self._positional, values, strict=False))
-        if len(values) > len(self._positional) or given.keys() & named.keys():
-            raise TypeError(f"{type(self).__name__} takes {', '.join(self._positional)}, each once")
+        given = self.__dict__
+        given.update(zip(self._positional, values, strict=False))
         given.update(named)
-        for name in (*self._positional, *self._named):
-            if name not in given and not hasattr(type(self), name):
-                raise TypeError(f"{type(self).__name__} needs {name}")
-        if unknown := given.keys() - {*self._positional, *self._named}:
-            raise TypeError(f"{type(self).__name__} knows no {', '.join(sorted(unknown))}")
-        self.__dict__.update(given)
+        if not (len(given) == len(values) + len(named) and self._required <= given.keys() <= self._all):
+            self._say_why(values, named)
+
+    def _say_why(self, values: tuple[Any, ...], named: dict[str, Any]) -> NoReturn:
+        """Raise the TypeError for what a value was made of."""
+        name, taken = type(self).__name__, self._positional[: len(values)]
+        if len(values) > len(self._positional) or not named.keys().isdisjoint(taken):
+            raise TypeError(f"{name} takes {', '.join(self._positional)}, each once")
+        missing = [each for each in (*self._positional, *self._named) if each in self._required - {*taken, *named}]
+        if missing:
+            raise TypeError(f"{name} needs {missing[0]}")
+        raise TypeError(f"{name} knows no {', '.join(sorted(named.keys() - self._all))}")
 
     def but(self, **changes: Any) -> Self:
         """A copy with some fields changed."""
