@@ -6,7 +6,7 @@ import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
 from decimal import Decimal
-from itertools import starmap
+from itertools import islice, starmap
 from typing import Any, ClassVar, Final
 
 from ..declare.embedded import Embedded
@@ -124,11 +124,12 @@ def in_document_order(log: Log, start: int, depth: int, data: Mapping[Any, Any])
     What is about the record itself, and what is absent from it, stands where the record begins: first.
     """
     faults = log.faults
-    rank_of = dict(zip(data, _COUNT, strict=False)).get
-    ranks = [rank_of(raw[0][depth], -1) if len(raw[0]) > depth else -1 for raw in faults[start:]]
-    if ranks != sorted(ranks):
-        by_rank = sorted(zip(ranks, range(start, len(faults)), strict=True))
-        faults[start:] = [faults[index] for _, index in by_rank]
+    few = len(faults) - start <= _FEW * 2
+    rank_of = [*data].index if few else dict(zip(data, _COUNT, strict=False)).__getitem__
+    paths = [raw[0] for raw in islice(faults, start, None)]
+    ranks = [rank_of(path[depth]) if len(path) > depth and path[depth] in data else -1 for path in paths]
+    order = sorted(range(len(ranks)), key=ranks.__getitem__)
+    faults[start:] = [faults[start + at] for at in order]
     if len(faults) > start + log.most:
         log.spill(start)
 
