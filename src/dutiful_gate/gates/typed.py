@@ -42,15 +42,14 @@ class Gate(AnyGate[T]):
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_has_keys", "_json_bytes", "_names", "_quick_json", "keys", "lenient", "unknown")
+    __slots__ = ("_json_bytes", "_names", "_quickly", "keys", "lenient", "unknown")
 
     unknown: Literal["drop", "refuse"]
     keys: Callable[[str], str] | None
     lenient: bool
     _names: Mapping[str, Any]
     _engine: Engine
-    _quick_json: Callable[[Raw, Limits, bool, bool], tuple[Any, str]]
-    _has_keys: Callable[[str, int], bool]
+    _quickly: Callable[[Any], tuple[Any, Any]] | None
     _json_bytes: Callable[..., bytes]
 
     @overload
@@ -100,7 +99,7 @@ class Gate(AnyGate[T]):
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan
         from ..engine.json_out import json_bytes
-        from ..read.json_fast import has_keys, plain_json, quick_json
+        from ..read.json_fast import plain_json
         from ..shape.build import shape_of
 
         # Types declared inside a function see each other through the frame in which their gate is built.
@@ -122,8 +121,7 @@ class Gate(AnyGate[T]):
             shape=shape,
             _names=used,
             _plain_json=plain_json if source is Source.JSON else _no_json(source),
-            _quick_json=quick_json,
-            _has_keys=has_keys,
+            _quickly=None,
             _json_bytes=json_bytes,
             _engine=engine,
         )
@@ -170,16 +168,19 @@ class Gate(AnyGate[T]):
         return f"<Gate {self.shape.name} from {self.reads!r}>"
 
     def _quickly_read(self, raw: Raw) -> tuple[Any, Any]:
-        # Where the shape bounds the depth, and nothing but what it declares is there, neither needs a look of its own.
+        return (self._quickly or self._make_quick())(raw)
+
+    def _make_quick(self) -> Callable[[Any], tuple[Any, Any]]:
+        """What reads raw JSON quickly, made when the first text comes."""
+        from ..read.json_fast import never_quick, quick_reader
+
         engine = self._engine
         counts = engine.counts_keys
-        if counts is None:
-            return FAILED, None
-        plain, text = self._quick_json(raw, self.limits, self.shape.exact, engine.reads_alike)
-        if plain is FAILED:
-            return FAILED, None
-        value = engine.sound_and_known(plain)
-        return (value, plain) if value is not FAILED and self._has_keys(text, counts(plain)) else (FAILED, None)
+        made: Callable[[Any], tuple[Any, Any]] = never_quick
+        if counts is not None:
+            made = quick_reader(engine, counts, self.limits, exact=self.shape.exact, fast=engine.reads_alike)
+        self._settle(_quickly=made)
+        return made
 
     def release(self, value: T, *, secrets: bool = False) -> Any:
         """The way out: a typed value as plain JSON data, under the data's names; secrets only when asked for.

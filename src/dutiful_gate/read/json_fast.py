@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable
 from functools import lru_cache
 from itertools import accumulate
-from typing import Any
+from typing import Any, Protocol
 
 from ..declare.digits import Digits
 from ..declare.facts import FAILED
@@ -88,22 +88,57 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
     return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
 
 
-def quick_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool, fast: bool) -> tuple[Any, str]:
-    """The plain value of what may be sound JSON, and its text: neither its depth nor repeated keys were looked at.
+class Reads(Protocol):
+    """What makes a value of decoded data, or FAILED where anything is unusual or unknown."""
 
-    With `fast`, whole numbers past 64 bits may come as floats: the extra `fast` reads then, where it is installed.
-    FAILED where there is any doubt: `plain_json` has the last word then, and where `has_keys` is not sure.
+    sound_and_known: Callable[[Any], Any]
+
+
+Quickly = Callable[[Any], tuple[Any, Any]]
+
+
+def never_quick(raw: Any) -> tuple[Any, Any]:
+    """No text is read quickly."""
+    return _NOT_READ
+
+
+_NOT_READ: tuple[Any, Any] = (FAILED, None)
+
+
+def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *, exact: bool, fast: bool) -> Quickly:
+    """The function that reads sound raw JSON without a look at its depth, and without a hook for repeated keys.
+
+    It gives the value and its plain data, or FAILED where there is any doubt: `plain_json` has the last word then. The
+    shape must bound the depth; `counts` tells how many keys there are in what it admits, as many as in the text where
+    none stands twice. With `fast`, whole numbers past 64 bits may come as floats: the extra `fast` reads then.
     """
-    try:
-        if len(raw) > limits.bytes or limits.digits != 4300:
-            return FAILED, ""
-        text = raw.decode() if raw.__class__ is bytes else raw if raw.__class__ is str else ""
-        if fast and fast_loads is not None and text:
-            return fast_loads(raw), text  # type: ignore[arg-type]
-        value, end = (_scan_exactly if exact else _scan_quickly)(text, 0)
-    except (ValueError, RecursionError, Troubled):
-        return FAILED, ""
-    return (value, text) if end == len(text) else (FAILED, "")
+    most, scan = limits.bytes, _scan_exactly if exact else _scan_quickly
+    if limits.digits != 4300:
+        return never_quick
+
+    def read(raw: Any) -> tuple[Any, Any]:
+        kind = raw.__class__
+        try:
+            if kind is bytes:
+                text = raw.decode()
+            elif kind is str:
+                text = raw
+            else:
+                return _NOT_READ
+            if len(raw) > most:
+                return _NOT_READ
+            if fast and fast_loads is not None:
+                plain = fast_loads(raw)
+            else:
+                plain, end = scan(text, 0)
+                if end != len(text):
+                    return _NOT_READ
+        except (ValueError, RecursionError, Troubled):
+            return _NOT_READ
+        value = engine.sound_and_known(plain)
+        return (value, plain) if value is not FAILED and has_keys(text, counts(plain)) else _NOT_READ
+
+    return read
 
 
 def has_keys(text: str, count: int) -> bool:
