@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test test-all lint bench bench-hostile prove reference clean
+.PHONY: demo test test-all lint bench bench-hostile prove mutate reference clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
@@ -31,6 +31,10 @@ bench-hostile: $(VENV)/.dev
 # The laws of equivalence over a thousand random declarations and a million instances: some minutes. Fresh each time.
 prove: $(VENV)/.dev
 	$(BIN)/python tests/prove_many.py
+
+# Small changes to the code, and whether the tests notice them: hours for 300, `MUTANTS=20` for a look.
+mutate: $(VENV)/.dev
+	$(BIN)/python tools/mutate.py --mutants $(or $(MUTANTS),300)
 
 # The pages of the docs that are made: from the docstrings, and from the table of types.
 reference: $(VENV)/.dev

@@ -1,5 +1,7 @@
 """The charter's example, as it is printed there, and what it promises of the words it uses."""
 
+# Rooms: gates, declare
+
 from __future__ import annotations
 
 import pickle

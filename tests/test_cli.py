@@ -1,5 +1,7 @@
 """The command line, on the demo data."""
 
+# Rooms: cli, demo, feed
+
 from __future__ import annotations
 
 import json

@@ -3,6 +3,8 @@
 What makes no sense is a DeclarationError; all else keeps the laws and answers whatever it is asked.
 """
 
+# Rooms: shape, engine, document/writing
+
 from __future__ import annotations
 
 import math

@@ -1,5 +1,7 @@
 """Conditions on a record as wide as the standard's `if`: each with its faults, its document, and its reading back."""
 
+# Rooms: declare, shape, document/writing, document/declaring
+
 from __future__ import annotations
 
 import json

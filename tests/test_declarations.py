@@ -1,5 +1,7 @@
 """Nonsense is refused when the gate is built, naming the record, the field and the remedy; sense is understood."""
 
+# Rooms: shape, declare, engine
+
 from __future__ import annotations
 
 from collections.abc import Callable

@@ -1,5 +1,7 @@
 """Documents that become declarations: what is written for each construct, that a developer can keep it, and that it judges alike."""
 
+# Rooms: document/declaring
+
 from __future__ import annotations
 
 import ast

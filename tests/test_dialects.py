@@ -1,5 +1,7 @@
 """The document in every dialect, of what is sent and of what is released, alone and in bundles."""
 
+# Rooms: document/writing
+
 from __future__ import annotations
 
 import json

@@ -1,5 +1,7 @@
 """Every Python block in the README and the docs runs, in order, each file as one script."""
 
+# Rooms: gates
+
 from __future__ import annotations
 
 import re

@@ -1,5 +1,7 @@
 """The written document."""
 
+# Rooms: document/writing, regex
+
 from __future__ import annotations
 
 import json

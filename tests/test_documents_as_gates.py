@@ -1,5 +1,7 @@
 """What a gate from a document says, finds, refuses to be built of, and withstands."""
 
+# Rooms: document/judging, declare/formats, gates
+
 from __future__ import annotations
 
 import json

@@ -1,5 +1,7 @@
 """What random declarations brought to light, each as its smallest case."""
 
+# Rooms: engine, declare, document
+
 from __future__ import annotations
 
 import pickle

@@ -1,5 +1,7 @@
 """The examples run."""
 
+# Rooms: gates
+
 from __future__ import annotations
 
 import json

@@ -1,5 +1,7 @@
 """All faults at once, in document order, each at its exact place."""
 
+# Rooms: report, engine, read
+
 from __future__ import annotations
 
 import json

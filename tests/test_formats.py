@@ -1,5 +1,7 @@
 """Formats are what their standards say: our judges against the grammars that those print, on texts drawn from them."""
 
+# Rooms: declare/formats, prove
+
 from __future__ import annotations
 
 from random import Random

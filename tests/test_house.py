@@ -1,8 +1,11 @@
 """The house stays as the charter draws it: who may import whom, and what importing the package loads."""
 
+# Rooms: gates
+
 from __future__ import annotations
 
 import ast
+import re
 import subprocess
 import sys
 import tomllib
@@ -114,3 +117,14 @@ def test_the_extra_all_installs_every_extra() -> None:
     extras = project["optional-dependencies"]
     (every,) = extras["all"]
     assert set(every.removeprefix("dutiful-gate[").removesuffix("]").split(",")) == set(extras) - {"all", "dev"}
+
+
+def test_every_test_file_says_which_rooms_it_is_for() -> None:
+    told: set[str] = set()
+    for file in Path(__file__).parent.glob("test_*.py"):
+        said = re.search(r"(?m)^# Rooms: (.+)$", file.read_text())
+        assert said, f"{file.name} needs a line such as '# Rooms: engine, declare/kinds': `make mutate` goes by it"
+        rooms = said[1].split(", ")
+        assert all((ROOT / room).is_dir() for room in rooms), file.name
+        told |= {room.partition("/")[0] for room in rooms}
+    assert told == {room.name for room in ROOT.iterdir() if room.is_dir() and not room.name.startswith("__")}

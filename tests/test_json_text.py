@@ -1,5 +1,7 @@
 """Raw JSON of every hostile kind: a fault with its place, never another exception."""
 
+# Rooms: read, engine, gates
+
 from __future__ import annotations
 
 import json

@@ -1,5 +1,7 @@
 """Documents as gates: the standard's public cases, and our own for every draft, keyword by keyword."""
 
+# Rooms: document/judging, document, sample
+
 from __future__ import annotations
 
 import json

@@ -1,5 +1,7 @@
 """Rules, steps, marks, record rules and variants: what is written beside a type, and what it does."""
 
+# Rooms: declare, engine, shape
+
 from __future__ import annotations
 
 import json

@@ -4,6 +4,8 @@ Neither may be noticed but by the clock: each verdict is compared with that of a
 that of one without a limit.
 """
 
+# Rooms: engine
+
 from __future__ import annotations
 
 import json

@@ -4,6 +4,8 @@ Each declaration is written twice: over two modules that both have a `Cargo`, wh
 where each has a name of its own. Both judge alike.
 """
 
+# Rooms: shape
+
 from __future__ import annotations
 
 import random

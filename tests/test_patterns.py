@@ -1,5 +1,7 @@
 """Patterns of documents mean what ECMA-262 says, as a real engine of it says too, and cost little on hostile text."""
 
+# Rooms: regex
+
 from __future__ import annotations
 
 import json

@@ -1,5 +1,7 @@
 """Promises at the edges: nothing raises on bad data, nothing is lost on the way out, one meaning whatever the road."""
 
+# Rooms: engine, report, gates
+
 from __future__ import annotations
 
 import copy

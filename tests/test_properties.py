@@ -1,5 +1,7 @@
 """What holds for every declaration, tried on declarations and data that nobody thought of."""
 
+# Rooms: engine, declare
+
 from __future__ import annotations
 
 import json

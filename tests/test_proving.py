@@ -1,5 +1,7 @@
 """The laws of equivalence, samples and probes, and documents as declarations."""
 
+# Rooms: sample, prove, document/declaring
+
 from __future__ import annotations
 
 import json

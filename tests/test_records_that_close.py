@@ -1,5 +1,7 @@
 """Records that say themselves what becomes of unknown keys, and fields that say what stands in for their absence."""
 
+# Rooms: engine, declare, shape
+
 from __future__ import annotations
 
 from dataclasses import dataclass, field

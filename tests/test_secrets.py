@@ -1,5 +1,7 @@
 """A secret is shown nowhere: every kind of fault, output, log and document, over every place a secret can stand."""
 
+# Rooms: engine, report, shape
+
 from __future__ import annotations
 
 import json

@@ -4,6 +4,8 @@ A row is the type, what comes, and what becomes of it: a value, or the code of t
 input itself.
 """
 
+# Rooms: declare/kinds, engine
+
 from __future__ import annotations
 
 import math

@@ -1,5 +1,7 @@
 """Gates asked in any order, on any road: admit, examine, release, pickle, copy, JSON, CBOR; one answer to one question."""
 
+# Rooms: gates, engine
+
 from __future__ import annotations
 
 import copy

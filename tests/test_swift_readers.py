@@ -1,5 +1,7 @@
 """Readers that were made fast say what the slow ones say: the standard library's classes, plain patterns, exact fractions."""
 
+# Rooms: declare/kinds, declare/formats, codegen
+
 from __future__ import annotations
 
 import ipaddress

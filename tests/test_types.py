@@ -4,6 +4,8 @@
 Each cell is what comes and what becomes of it: a value, or the code of a fault.
 """
 
+# Rooms: declare/kinds, engine
+
 from __future__ import annotations
 
 import math

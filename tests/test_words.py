@@ -1,5 +1,7 @@
 """Messages in another language, without building a gate anew; and none of the package's phrases forgotten."""
 
+# Rooms: report
+
 from __future__ import annotations
 
 import ast
