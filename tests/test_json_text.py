@@ -429,3 +429,18 @@ def test_numbers_that_are_rare_go_out_as_they_did(height: float) -> None:
     else:
         with pytest.raises(Refused):
             LEVEL.release_json(level)
+
+
+@pytest.mark.parametrize("most", [1, 2, 3, 8, 64])
+@pytest.mark.parametrize("kind", ["list", "record", "both"])
+def test_what_nobody_declared_counts_for_the_depth_to_the_last_level(most: int, kind: str) -> None:
+    opened, closed = {"list": ("[", "]"), "record": ('{"a":', "}"), "both": ('[{"a":', "}]")}[kind]
+    for deep in range(max(1, most - 3), most + 4):
+        levels = deep - 1 if kind != "both" else (deep - 1) // 2
+        text = f'{{"a": 1, "x": {opened * levels}1{closed * levels}}}'
+        decoded = json.loads(text)
+        gate = Gate(Reading, limits=Limits(depth=most))
+        verdict = gate.examine_json(text)
+        assert (depth_of(decoded) > most) == ([fault.code for fault in verdict.faults] == ["depth"])
+        assert bool(verdict) == (depth_of(decoded) <= most)
+        assert gate.examine(decoded).dropped == verdict.dropped or not verdict

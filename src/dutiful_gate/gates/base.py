@@ -96,10 +96,11 @@ class AnyGate(Generic[T]):
 
     def admit_json(self, raw: Raw) -> T:
         """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
-        value, _ = self._quickly_read(raw)
+        value, plain = self._quickly_read(raw)
         if value is not FAILED:
             return value  # type: ignore[no-any-return]
-        plain = self._plain_json(raw, self.limits, self.shape.exact)
+        if plain is FAILED:
+            plain = self._plain_json(raw, self.limits, self.shape.exact)
         if plain is not FAILED:
             value = self._engine.sound(plain)
             if value is not FAILED:
@@ -117,15 +118,16 @@ class AnyGate(Generic[T]):
         """
         value, plain = self._quickly_read(raw)
         if value is FAILED:
-            plain = self._plain_json(raw, self.limits, self.shape.exact)
-            value = FAILED if plain is FAILED else self._engine.sound_and_known(plain)
+            if plain is FAILED:
+                plain = self._plain_json(raw, self.limits, self.shape.exact)
+                value = FAILED if plain is FAILED else self._engine.sound_and_known(plain)
             if value is FAILED:
                 return self._examined_json(raw, plain)
         return Verdict(value, (), (), 0, (), partial(self._entered, plain))
 
     def _quickly_read(self, raw: Raw) -> tuple[Any, Any]:
-        """The value of sound raw JSON and its plain data; FAILED where depth or repeated keys need a look."""
-        return FAILED, None
+        """The value of sound raw JSON and its plain data; FAILED where it is refused, and where either is in doubt."""
+        return FAILED, FAILED
 
     def _examined_json(self, raw: Raw, plain: object) -> Verdict[T]:
         from ..read.json_text import JsonText

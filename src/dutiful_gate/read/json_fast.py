@@ -88,6 +88,9 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
     return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
 
 
+_SIXTY_FOUR_BITS = 2.0**63
+
+
 class Reads(Protocol):
     """What makes a value of decoded data, or FAILED where anything is unusual or unknown."""
 
@@ -102,17 +105,18 @@ def never_quick(raw: Any) -> tuple[Any, Any]:
     return _NOT_READ
 
 
-_NOT_READ: tuple[Any, Any] = (FAILED, None)
+_NOT_READ: tuple[Any, Any] = (FAILED, FAILED)
 
 
 def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *, exact: bool, fast: bool) -> Quickly:
     """The function that reads sound raw JSON without a look at its depth, and without a hook for repeated keys.
 
-    It gives the value and its plain data, or FAILED where there is any doubt: `plain_json` has the last word then. The
-    shape must bound the depth; `counts` tells how many keys there are in what it admits, as many as in the text where
-    none stands twice. With `fast`, whole numbers past 64 bits may come as floats: the extra `fast` reads then.
+    It gives the value and its plain data; FAILED and the plain data where that is surely what `plain_json` would give
+    and something in it is unsound or unknown; FAILED twice where there is any doubt: `plain_json` has the word then.
+    The shape must bound the depth; `counts` tells how many keys there are in what it admits, as many as in the text
+    where none stands twice. With `fast`, whole numbers past 64 bits may come as floats: the extra `fast` reads then.
     """
-    most, scan = limits.bytes, _scan_exactly if exact else _scan_quickly
+    most, deepest, scan = limits.bytes, limits.depth, _scan_exactly if exact else _scan_quickly
     if limits.digits != 4300:
         return never_quick
 
@@ -127,8 +131,9 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
                 return _NOT_READ
             if len(raw) > most:
                 return _NOT_READ
-            if fast and fast_loads is not None:
-                plain = fast_loads(raw)
+            lossy = fast and fast_loads is not None
+            if lossy:
+                plain = fast_loads(raw)  # type: ignore[misc]
             else:
                 plain, end = scan(text, 0)
                 if end != len(text):
@@ -136,9 +141,36 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
         except (ValueError, RecursionError, Troubled):
             return _NOT_READ
         value = engine.sound_and_known(plain)
-        return (value, plain) if value is not FAILED and has_keys(text, counts(plain)) else _NOT_READ
+        if value is not FAILED:
+            return (value, plain) if has_keys(text, counts(plain)) else _NOT_READ
+        keys = _keys_within(plain, deepest, doubt=lossy)
+        return (FAILED, plain) if keys >= 0 and has_keys(text, keys) else _NOT_READ
 
     return read
+
+
+def _keys_within(value: Any, most: int, *, doubt: bool) -> int:
+    """How many keys all records in decoded data have; -1 where it is deeper than `most`.
+
+    With `doubt`, -1 too where a float may stand for a whole number of more than 64 bits.
+    """
+    keys = depth = 0
+    level = [value]
+    while level:
+        following: list[Any] = []
+        for each in level:
+            if each.__class__ is dict:
+                keys += len(each)
+                following += each.values()
+            elif each.__class__ is list:
+                following += each
+            elif doubt and each.__class__ is float and not -_SIXTY_FOUR_BITS < each < _SIXTY_FOUR_BITS:
+                return -1
+        level = following if doubt else [one for one in following if one.__class__ is dict or one.__class__ is list]
+        depth += 1
+        if depth >= most and any(one.__class__ is dict or one.__class__ is list for one in level):
+            return -1
+    return keys
 
 
 def has_keys(text: str, count: int) -> bool:
