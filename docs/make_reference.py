@@ -69,21 +69,66 @@ def _entry(name: str, thing: Any) -> list[str]:
 
 
 def _members(owner: type) -> list[str]:
+    """The public methods, properties and attributes of a class, those it has from another public class by its name."""
     lines: list[str] = []
+    for base in owner.__bases__:
+        if base.__name__ in dutiful_gate.__all__:
+            lines += ["", f"Also all of `{base.__name__}`."]
+    for name, note in _attributes(owner).items():
+        lines += ["", *_member(f".{name}", inspect.cleandoc(note).splitlines())]
     for name, member in vars(owner).items():
+        function = member.__func__ if isinstance(member, staticmethod) else member
         if name.startswith("_"):
             continue
-        if inspect.isfunction(member):
-            lines += ["", f"- `.{name}{_signature(member)}`: {' '.join(_doc(member))}"]
+        if inspect.isfunction(function):
+            lines += ["", *_member(f".{name}{_signature(function)}", _doc(function))]
         elif isinstance(member, property) and member.__doc__:
-            lines += ["", f"- `.{name}`: {' '.join(inspect.cleandoc(member.__doc__).split())}"]
+            lines += ["", *_member(f".{name}", inspect.cleandoc(member.__doc__).splitlines())]
     return lines
 
 
+def _member(name: str, doc: list[str]) -> list[str]:
+    """One item of a list, with its parameters as a list inside it."""
+    first, *others = doc
+    return [f"- `{name}`: {first}", *(f"  {line}".rstrip() for line in others)]
+
+
+@cache
+def _attributes(owner: type) -> dict[str, str]:
+    """The attributes of a class that have a docstring under them."""
+    (tree,) = [
+        node
+        for node in ast.parse(inspect.getsource(inspect.getmodule(owner))).body  # type: ignore[arg-type]
+        if isinstance(node, ast.ClassDef) and node.name == owner.__name__
+    ]
+    return {
+        getattr(getattr(statement, "target", None), "id", ""): str(after.value.value)
+        for statement, after in pairwise(tree.body)
+        if isinstance(statement, ast.AnnAssign)
+        and isinstance(after, ast.Expr)
+        and isinstance(after.value, ast.Constant)
+    }
+
+
 def _signature(function: Any) -> str:
-    text = str(inspect.signature(function)).replace("'", "")
-    text = re.sub(r"\(self(?:, )?", "(", text)
-    return re.sub(r"dutiful_gate(?:\.\w+)+\.", "", text)
+    told, starred = [], False
+    signature = inspect.signature(function)
+    for parameter in signature.parameters.values():
+        if parameter.name == "self":
+            continue
+        if parameter.kind is inspect.Parameter.KEYWORD_ONLY and not starred:
+            told, starred = [*told, "*"], True
+        starred = starred or parameter.kind is inspect.Parameter.VAR_POSITIONAL
+        stars = {inspect.Parameter.VAR_POSITIONAL: "*", inspect.Parameter.VAR_KEYWORD: "**"}.get(parameter.kind, "")
+        typed = f": {_type(parameter.annotation)}" if parameter.annotation is not parameter.empty else ""
+        default = "" if parameter.default is parameter.empty else f"{' = ' if typed else '='}{parameter.default!r}"
+        told.append(f"{stars}{parameter.name}{typed}{default}")
+    back = signature.return_annotation
+    return f"({', '.join(told)})" + (f" -> {_type(back)}" if back is not signature.empty else "")
+
+
+def _type(annotation: Any) -> str:
+    return annotation if isinstance(annotation, str) else inspect.formatannotation(annotation)
 
 
 def _doc(thing: Any) -> list[str]:
