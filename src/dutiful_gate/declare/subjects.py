@@ -83,9 +83,9 @@ class It(_Subject):
 
     __slots__ = ()
     length: Final = ItsLength()
-    """The number of characters of a text, of items of a list, of keys of a record: `it.length <= 80`, `.between(1, 50)`."""
+    """The number of characters of a text, of items of a list, of keys of a record: `it.length.between(1, 50)`."""
     distinct: Final = Distinct()
-    """No item of a list twice; `it.distinct.by(key)`: no two items of one key. Every rule has `.says("...")`, own words."""
+    """No item of a list twice; `it.distinct.by(key)`: no two of one key. Every rule has `.says("...")`, own words."""
 
     def __gt__(self, floor: Any) -> Floor:
         return Floor(floor, False)
