@@ -193,6 +193,19 @@ def test_what_falls_back_is_told_and_no_more_is_kept_than_it_needs() -> None:
         judged_alike(alike, declarations_of(alike), "2020-12", 60)
 
 
+def test_presence_is_told_alike_where_an_alternative_leaves_no_null() -> None:
+    either = {"anyOf": [{"type": "string", "pattern": "a"}, {"type": "array", "contains": {"const": "a"}}]}
+    for word, sugar in (("oneOf", "exactly_one"), ("anyOf", "at_least_one")):
+        options = [{"required": ["a"]}, {"required": ["b"]}]
+        document = of(properties={"a": either, "b": {"allOf": [either]}}, **{word: options})
+        text = declarations_of(document)
+        assert f'@obeys({sugar}("a", "b"))' in text
+        judged_alike(document, text, "2020-12", 120)
+        nullable = of(properties={"a": {"anyOf": [*either["anyOf"], {"type": "null"}]}, "b": either}, **{word: options})
+        assert sugar not in declarations_of(nullable)
+        judged_alike(nullable, declarations_of(nullable), "2020-12", 120)
+
+
 ODD = {"not": {"$ref": "#/$defs/barred"}}
 BARRED = {"barred": {"minimum": 3, "maxLength": 4}}
 CRATE = "https://quays.example/crate"

@@ -346,8 +346,14 @@ class Agreements:
             if told == f"{at}.has_value":
                 return own
             if told == f"{at}.came":
-                return own if "null" not in around.meant(name).kinds and not _has_default(around.parts(name)) else ""
+                return own if not self.takes_null(name, around) and not _has_default(around.parts(name)) else ""
         return ""
+
+    def takes_null(self, name: str, around: Properties) -> bool:
+        """Whether null may pass for a property, what its alternatives and references say of it included."""
+        if "null" not in around.meant(name).kinds:
+            return False
+        return all(self.page.judges(piece, None) for piece in around.parts(name))
 
 
 def is_steady(page: ModuleState, nodes: Sequence[Subschema], name: str, default: Any) -> bool:
