@@ -24,8 +24,10 @@ from dutiful_gate import (
     fits,
     it,
     lenient,
+    or_infinite,
     otherwise,
     rest,
+    split_on,
     without_point,
 )
 from dutiful_gate.engine import json_out
@@ -444,3 +446,21 @@ def test_what_nobody_declared_counts_for_the_depth_to_the_last_level(most: int, 
         assert (depth_of(decoded) > most) == ([fault.code for fault in verdict.faults] == ["depth"])
         assert bool(verdict) == (depth_of(decoded) <= most)
         assert gate.examine(decoded).dropped == verdict.dropped or not verdict
+
+
+@pytest.mark.parametrize(
+    ("declared", "value", "text"),
+    [
+        (dict[float, str], {1e17: "a", 5e-7: "b"}, '{"1e+17":"a","5e-07":"b"}'),
+        (Annotated[list[float], split_on(",")], [1e17, 2.5], "[1e+17,2.5]"),
+        (list[float | str], [1e17, "x"], '[1e+17,"x"]'),
+        (dict[str, dict[float, float]], {"a": {1e17: 1e17}}, '{"a":{"1e+17":1e+17}}'),
+        (Literal["a", 1e17], 1e17, "1e+17"),
+        (Annotated[float, or_infinite], float("inf"), "1e999"),
+        (Any, [1e17], "[1e+17]"),
+    ],
+)
+def test_rare_numbers_go_out_as_the_standard_library_writes_them(declared: Any, value: Any, text: str) -> None:
+    gate: Gate[Any] = Gate(declared)
+    for out in (gate.release_json, gate.release_admitted_json):
+        assert out(value).decode() == text

@@ -33,6 +33,7 @@ from ..shape.walk import holds_secret
 from .exclusive_unions import OutgoingAlone
 from .fast import SoundWriter
 from .hash_limits import crowded, spreads
+from .json_keys import is_written_alike
 from .json_out import fast_bytes, rare
 from .plan import Plan, collection, options_in_order
 from .release import key_text, wire_of
@@ -63,6 +64,7 @@ class CheckedWriter(SoundWriter):
         super().__init__(plan, note_unknown=True)
         self.secrets = secrets
         self.exact = exact
+        self.marks_rare = exact and fast_bytes is not None and is_written_alike(plan.shape)
 
     def whole(self, use: Use) -> None:
         """The body of a function for a use."""
@@ -122,7 +124,7 @@ class CheckedWriter(SoundWriter):
                 self.scalar(kind, value, use.parts)
                 self.run(use.parts, value, facts)
                 source = value if self.exact and isinstance(kind, Exact) else kind.release(value, self.bind)
-                if self.exact and fast_bytes is not None and type(kind) is Number:
+                if self.marks_rare and type(kind) is Number:
                     source = f"{value} if 1e-4 <= {value} < 1e16 else {self.bind(rare, 'rare')}({value})"
                 return self.put(source, value)
             case Nothing():

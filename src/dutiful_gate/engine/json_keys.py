@@ -39,7 +39,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
-from ..shape.walk import uses_of
+from ..shape.walk import nodes, uses_of
 
 Counter = Callable[[Any], int]
 
@@ -73,6 +73,8 @@ def _is_written_alike(use: Use) -> bool:
             return type(kind) in (*_ALIKE, Exact)
         case Choice(wire=wire):
             return not any(isinstance(each, float) for each in wire)
+        case Entries(key=key):  # a number that is a key goes out as text
+            return not any(isinstance(each, Scalar) and type(each.kind) is Number for each in nodes(key))
     return True
 
 

@@ -29,6 +29,7 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import Known, belongs, is_alike, nearest_first, plain_fallback
+from .json_keys import is_written_alike
 from .json_out import fast_bytes, rare
 from .own_functions import asking, carried
 from .plan import choice_ready
@@ -55,6 +56,7 @@ class ReleaseWriter(Writer):
         self.shape = shape
         self.secrets = secrets
         self.exact = exact
+        self.marks_rare = exact and fast_bytes is not None and is_written_alike(shape)
         self._waiting: list[str] = []
         self.functions: list[str] = []
         self._functions: dict[str, str] = {}
@@ -117,7 +119,7 @@ class ReleaseWriter(Writer):
         match use.node:
             case Scalar(kind):
                 source = value if self.exact and _is_exact(kind) else kind.release(value, self.bind)
-                if self.exact and fast_bytes is not None and type(kind) is Number:
+                if self.marks_rare and type(kind) is Number:
                     source = f"{value} if 1e-4 <= {value} < 1e16 else {self.bind(rare, 'rare')}({value})"
                 if source != value:
                     self.write(f"{value} = {source}")
