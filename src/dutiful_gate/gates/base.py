@@ -96,13 +96,12 @@ class AnyGate(Generic[T]):
 
     def admit_json(self, raw: Raw) -> T:
         """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
-        value, plain = self._quickly_read(raw)
+        value, plain = self._quickly_read(raw, admits=True)
         if value is not FAILED:
             return value  # type: ignore[no-any-return]
         if plain is FAILED:
             plain = self._plain_json(raw, self.limits, self.shape.exact)
-        if plain is not FAILED:
-            value = self._engine.sound(plain)
+            value = FAILED if plain is FAILED else self._engine.sound(plain)
             if value is not FAILED:
                 return value  # type: ignore[no-any-return]
         verdict = self._examined_json(raw, plain)
@@ -116,7 +115,7 @@ class AnyGate(Generic[T]):
         Faults carry the line and column they stand at. Text that is no JSON is a fault too, never an exception.
         Raises TypeError when `raw` is no text at all, and for a gate whose source is not JSON.
         """
-        value, plain = self._quickly_read(raw)
+        value, plain = self._quickly_read(raw, admits=False)
         if value is FAILED:
             if plain is FAILED:
                 plain = self._plain_json(raw, self.limits, self.shape.exact)
@@ -125,7 +124,7 @@ class AnyGate(Generic[T]):
                 return self._examined_json(raw, plain)
         return Verdict(value, (), (), 0, (), partial(self._entered, plain))
 
-    def _quickly_read(self, raw: Raw) -> tuple[Any, Any]:
+    def _quickly_read(self, raw: Raw, *, admits: bool) -> tuple[Any, Any]:
         """The value of sound raw JSON and its plain data; FAILED where it is refused, and where either is in doubt."""
         return FAILED, FAILED
 

@@ -49,7 +49,7 @@ class Gate(AnyGate[T]):
     lenient: bool
     _names: Mapping[str, Any]
     _engine: Engine
-    _quickly: Callable[[Any], tuple[Any, Any]] | None
+    _quickly: Callable[[Any, bool], tuple[Any, Any]] | None
     _json_bytes: Callable[..., bytes]
 
     @overload
@@ -167,16 +167,16 @@ class Gate(AnyGate[T]):
     def __repr__(self) -> str:
         return f"<Gate {self.shape.name} from {self.reads!r}>"
 
-    def _quickly_read(self, raw: Raw) -> tuple[Any, Any]:
-        return (self._quickly or self._make_quick())(raw)
+    def _quickly_read(self, raw: Raw, *, admits: bool) -> tuple[Any, Any]:
+        return (self._quickly or self._make_quick())(raw, admits)
 
-    def _make_quick(self) -> Callable[[Any], tuple[Any, Any]]:
+    def _make_quick(self) -> Callable[[Any, bool], tuple[Any, Any]]:
         """What reads raw JSON quickly, made when the first text comes."""
         from ..read.json_fast import never_quick, quick_reader
 
         engine = self._engine
         counts = engine.counts_keys
-        made: Callable[[Any], tuple[Any, Any]] = never_quick
+        made: Callable[[Any, bool], tuple[Any, Any]] = never_quick
         if counts is not None:
             made = quick_reader(engine, counts, self.limits, exact=self.shape.exact, fast=engine.reads_alike)
         self._settle(_quickly=made)

@@ -94,13 +94,14 @@ _SIXTY_FOUR_BITS = 2.0**63
 class Reads(Protocol):
     """What makes a value of decoded data, or FAILED where anything is unusual or unknown."""
 
+    sound: Callable[[Any], Any]
     sound_and_known: Callable[[Any], Any]
 
 
-Quickly = Callable[[Any], tuple[Any, Any]]
+Quickly = Callable[[Any, bool], tuple[Any, Any]]
 
 
-def never_quick(raw: Any) -> tuple[Any, Any]:
+def never_quick(raw: Any, admits: bool) -> tuple[Any, Any]:
     """No text is read quickly."""
     return _NOT_READ
 
@@ -114,13 +115,14 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
     It gives the value and its plain data; FAILED and the plain data where that is surely what `plain_json` would give
     and something in it is unsound or unknown; FAILED twice where there is any doubt: `plain_json` has the word then.
     The shape must bound the depth; `counts` tells how many keys there are in what it admits, as many as in the text
-    where none stands twice. With `fast`, whole numbers past 64 bits may come as floats: the extra `fast` reads then.
+    where none stands twice. Where it `admits`, unknown keys are passed over. With `fast`, whole numbers past 64 bits may
+    come as floats: the extra `fast` reads then.
     """
     most, deepest, scan = limits.bytes, limits.depth, _scan_exactly if exact else _scan_quickly
     if limits.digits != 4300:
         return never_quick
 
-    def read(raw: Any) -> tuple[Any, Any]:
+    def read(raw: Any, admits: bool) -> tuple[Any, Any]:
         kind = raw.__class__
         try:
             if kind is bytes:
@@ -140,11 +142,15 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
                     return _NOT_READ
         except (ValueError, RecursionError, Troubled):
             return _NOT_READ
-        value = engine.sound_and_known(plain)
+        # What is under an unknown key has no depth that the shape bounds: so few brackets cannot nest too deep.
+        shallow = admits and text.count("[") + text.count("{") <= deepest
+        value = engine.sound(plain) if shallow else engine.sound_and_known(plain)
         if value is not FAILED:
             return (value, plain) if has_keys(text, counts(plain)) else _NOT_READ
         keys = _keys_within(plain, deepest, doubt=lossy)
-        return (FAILED, plain) if keys >= 0 and has_keys(text, keys) else _NOT_READ
+        if keys < 0 or not has_keys(text, keys):
+            return _NOT_READ
+        return (engine.sound(plain) if admits and not shallow else FAILED), plain
 
     return read
 
