@@ -115,8 +115,8 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
     It gives the value and its plain data; FAILED and the plain data where that is surely what `plain_json` would give
     and something in it is unsound or unknown; FAILED twice where there is any doubt: `plain_json` has the word then.
     The shape must bound the depth; `counts` tells how many keys there are in what it admits, as many as in the text
-    where none stands twice. Where it `admits`, unknown keys are passed over. With `fast`, whole numbers past 64 bits may
-    come as floats: the extra `fast` reads then.
+    where none stands twice. Where it `admits`, unknown keys are passed over. With `fast`, whole numbers past 64 bits
+    may come as floats: the extra `fast` reads then.
     """
     most, deepest, scan = limits.bytes, limits.depth, _scan_exactly if exact else _scan_quickly
     if limits.digits != 4300:
