@@ -12,6 +12,7 @@ from typing import Any
 
 import dutiful_gate
 from dutiful_gate import it
+from dutiful_gate.document.dialects import WrittenDialect
 from dutiful_gate.report import german
 
 PAGE = Path(__file__).parent / "reference.md"
@@ -128,7 +129,8 @@ def _signature(function: Any) -> str:
 
 
 def _type(annotation: Any) -> str:
-    return annotation if isinstance(annotation, str) else inspect.formatannotation(annotation)
+    said = annotation if isinstance(annotation, str) else inspect.formatannotation(annotation)
+    return said.replace("WrittenDialect", str(WrittenDialect).removeprefix("typing."))
 
 
 def _doc(thing: Any) -> list[str]:

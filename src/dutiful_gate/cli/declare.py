@@ -30,7 +30,7 @@ beside its field, fits({...}): a summary on standard error counts it, and --plac
 @click.argument("document", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option("--name", default="", help="What to call the root.  [default: its title]")
 @documents_option
-@click.option("--dialect", default=None, help="The edition of a document without $schema, such as draft-07.")
+@click.option("--dialect", default=None, help="The dialect of a document without $schema, such as draft-07.")
 @click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write the module into this file.")
 @click.option("--overwrite", is_flag=True, help="Let --into write over a file that is there.")
 @click.option("--places", is_flag=True, help="List every place that stays a document, and every default left out.")

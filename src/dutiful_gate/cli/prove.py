@@ -13,6 +13,7 @@ import click
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from ..declare.errors import DeclarationError
+from ..document.dialects import WRITTEN
 from ..gates.document import DocumentGate
 from ..prove.of_document import prove_document
 from ..prove.proof import Proof
@@ -49,7 +50,7 @@ Exit status: 0 no disagreement, 1 some, 2 cannot run.
 @click.option("--seed", default=0, show_default=True, help="The same seed tries the same instances.")
 @click.option(
     "--dialect",
-    type=click.Choice(["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"]),
+    type=click.Choice(list(WRITTEN)),
     default="2020-12",
     show_default=True,
     help="The dialect of the document.",

@@ -11,6 +11,7 @@ from typing import Any
 import click
 
 from ..declare.errors import DeclarationError
+from ..document.dialects import WRITTEN
 from ..document.document import Document
 from ..gates.bundle import bundle
 from .console import console, sure_output
@@ -41,7 +42,7 @@ The document goes to standard output or into the file, what it cannot say to sta
 )
 @click.option(
     "--dialect",
-    type=click.Choice(["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"]),
+    type=click.Choice(list(WRITTEN)),
     default=None,
     help="The dialect.  [default: 2020-12, and draft-07 with --editor]",
 )

@@ -12,16 +12,10 @@ from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
 from ..declare.facts import FAILED
 from ..declare.limits import Limits
-from .judging.dialects import DRAFT_07, DRAFT_2020_12, HELD_LIST, HELD_MAP, HELD_ONE, OPENAPI_30, draft_of
-from .judging.engine import DocumentEngine, draft_called
+from .dialects import DRAFT_2020_12, HELD_LIST, HELD_MAP, HELD_ONE, Dialect, dialect_called, dialect_of
+from .judging.engine import DocumentEngine
 from .plain_document import plain_document
 
-# What the writer puts into the words of a dialect without any loss, whatever stands around it.
-_SPOKEN: dict[str, frozenset[str]] = {
-    "draft-07": (DRAFT_07.keywords - {"additionalItems", "dependencies"})
-    | {"prefixItems", "dependentRequired", "deprecated"},
-    "openapi-3.0": (OPENAPI_30.keywords - {"nullable", "discriminator"}) | {"const", "contains", "dependentRequired"},
-}
 _NONE: Mapping[str, Any] = {}
 _REFERENCES = ("$ref", "$dynamicRef", "$recursiveRef")
 
@@ -37,14 +31,14 @@ class Fits(Embedded):
     @cached_property
     def engine(self) -> DocumentEngine:
         """Judges by the document, or by the part of it that is meant."""
-        draft = draft_called(self.dialect)
+        dialect = dialect_called(self.dialect)
         if not self.at:
-            return DocumentEngine(self.document, self.documents, draft, "assert", Limits(), "")
+            return DocumentEngine(self.document, self.documents, dialect, "assert", Limits(), "")
         # Under a name beside those of the others, so that relative references among them find their way.
         uri = _own_uri(self.document) or "document-beside-a-type.json"
         handed = {**self.documents, uri: self.document}
         return DocumentEngine(
-            {"$ref": f"{uri}#{self.at}"}, handed, draft, "assert", Limits(), "lead-to-a-document.json"
+            {"$ref": f"{uri}#{self.at}"}, handed, dialect, "assert", Limits(), "lead-to-a-document.json"
         )
 
     @property
@@ -74,22 +68,21 @@ class Fits(Embedded):
         if list(said) != ["$ref"]:
             return None
         uri = _uri(self.document)
-        draft = draft_called(self.dialect) or DRAFT_2020_12
-        word = draft.id_word or "$id"
-        return uri, {"$schema": draft.uri, **self.document, word: uri}
+        dialect = dialect_called(self.dialect) or DRAFT_2020_12
+        word = dialect.id_word or "$id"
+        return uri, {"$schema": dialect.uri, **self.document, word: uri}
 
-    def reason(self, dialect: str) -> str:
+    def reason(self, dialect: Dialect) -> str:
         """Why a document in a dialect cannot say the same, "" when it can."""
         if self.documents:
             return "it leads to documents that are not part of this one"
-        known = _SPOKEN.get(dialect)
-        if known is None:
+        if dialect.says is None:
             return ""
         own = self.resource()
         if own is not None:
-            return "" if self.dialect == dialect else f"it is written in another edition than {dialect}"
-        strange = sorted(_words_in(self.document) - known)
-        return f"{dialect} has no keyword {strange[0]}" if strange else ""
+            return "" if self.dialect == dialect.name else f"it is written in another dialect than {dialect.name}"
+        strange = sorted(_words_in(self.document) - dialect.says)
+        return f"{dialect.name} has no keyword {strange[0]}" if strange else ""
 
     def __str__(self) -> str:
         return f"fits(a document{f', at={self.at!r}' if self.at else ''})"
@@ -107,14 +100,14 @@ def fits(
 ) -> Fits:
     """Beside a type, or in `@obeys`: the plain data must also be sound by a JSON Schema document, formats asserted.
 
-    `at` is the JSON Pointer of the part that is meant, where the document is more than that; `dialect` is the edition
+    `at` is the JSON Pointer of the part that is meant, where the document is more than that; `dialect` is that
     of a document without `$schema`; `documents` is what its references may lead to, by URI. The document judges what
     came, before it is read, in gates that read JSON; its faults tell its keywords.
     Raises DeclarationError for what is no document.
     """
     plain = plain_document(document)
     asked = plain.get("$schema") if isinstance(plain, dict) else None
-    known = draft_of(asked) if isinstance(asked, str) else None
+    known = dialect_of(asked) if isinstance(asked, str) else None
     made = Fits(plain, at, known.name if known is not None else dialect or "2020-12", plain_document(documents or {}))
     try:
         made.engine  # noqa: B018  a document that is none is told where it is declared

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any, Literal
 
 from ..declare.errors import DeclarationError
+from ..document.dialects import WrittenDialect
 from ..document.document import Document
 from .typed import Gate
 
@@ -14,7 +15,7 @@ def bundle(
     gates: Mapping[str, Gate[Any]],
     *,
     of: Literal["send", "release"] = "send",
-    dialect: Literal["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"] = "2020-12",
+    dialect: WrittenDialect = "2020-12",
     formats: Literal["name", "spell-out"] = "name",
     id: str | None = None,
 ) -> Document:

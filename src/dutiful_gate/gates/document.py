@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 class DocumentGate(AnyGate[Any]):
     """See `Gate.from_schema`, which makes it. Immutable, safe in threads, picklable.
 
-    `dialect` is the edition that the document turned out to be written in. `flaws` are the parts of the document that
+    `dialect` is the one that the document turned out to be written in. `flaws` are the parts of the document that
     cannot be used, none unless the gate was made with `flaws="tell"`.
     """
 
@@ -49,7 +49,8 @@ class DocumentGate(AnyGate[Any]):
     ) -> None:
         from ..declare.formats.judges import JUDGES
         from ..declare.kinds import Anything
-        from ..document.judging.engine import DocumentEngine, draft_called, read_documents
+        from ..document.dialects import dialect_called
+        from ..document.judging.engine import DocumentEngine, read_documents
         from ..read.json_fast import plain_json
         from ..shape.nodes import Scalar, Shape, Use
 
@@ -61,7 +62,7 @@ class DocumentGate(AnyGate[Any]):
         limits = limits or Limits()
         others = {name: (JUDGES[name][0], judge) for name, judge in (judges or {}).items()}
         engine = DocumentEngine(
-            plain, handed, draft_called(dialect), formats, limits, uri, {**JUDGES, **others}, tell=flaws == "tell"
+            plain, handed, dialect_called(dialect), formats, limits, uri, {**JUDGES, **others}, tell=flaws == "tell"
         )
         self._settle(
             declared=plain,

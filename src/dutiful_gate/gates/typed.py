@@ -17,6 +17,7 @@ from .base import AnyGate, Raw
 if TYPE_CHECKING:
     from os import PathLike
 
+    from ..document.dialects import WrittenDialect
     from ..engine.engine import Engine
     from .document import DocumentGate
 
@@ -145,7 +146,7 @@ class Gate(AnyGate[T]):
                      by default what the document's dialect asks for, which mostly is the second
         `documents`  what references may lead to, by URI; or a folder, whose JSON files are known by their path in it.
                      Nothing is ever fetched; the standard's own meta-schemas are at hand
-        `dialect`    the edition of a document that has no `$schema`: by name, such as "draft-07"
+        `dialect`    that of a document that has no `$schema`: by name, such as "draft-07"
         `flaws`      "tell": where a part of the document cannot be used, such as a reference to what is not at hand,
                      the gate judges by the rest, has the part in its `.flaws`, and each verdict lists in `.unjudged`
                      the places in the data that it could not judge. Such data is admitted unless the rest refuses it:
@@ -227,7 +228,7 @@ class Gate(AnyGate[T]):
         self,
         *,
         of: Literal["send", "release"] = "send",
-        dialect: Literal["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"] = "2020-12",
+        dialect: WrittenDialect = "2020-12",
         formats: Literal["name", "spell-out"] = "name",
         id: str | None = None,
     ) -> Document:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+from ..dialects import BY_NAME
 from ..judging.compiler import active
-from ..judging.dialects import BY_NAME
 from ..judging.library import Document, Library, Steps, Subschema, held_schemas
 
 _LEADS = ("$ref", "$dynamicRef", "$recursiveRef")
@@ -80,8 +80,8 @@ def _stands_alone(
     home: Subschema, document: Document, needs: Mapping[Subschema, Mapping[Document, list[Steps]]]
 ) -> bool:
     """Whether what is kept in a resource leads nowhere else, and nothing else leads into it."""
-    own = home.raw.get(home.draft.id_word)
-    if not isinstance(own, str) or own.partition("#")[0] != home.resource.uri or home.draft.name not in BY_NAME:
+    own = home.raw.get(home.dialect.id_word)
+    if not isinstance(own, str) or own.partition("#")[0] != home.resource.uri or home.dialect.name not in BY_NAME:
         return False
     for other, found in needs.items():
         if other is home and list(found) != [document]:

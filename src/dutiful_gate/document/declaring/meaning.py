@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, Final
 
+from ..dialects import Dialect
 from ..judging.compiler import LIST_WORDS, NUMBER_WORDS, RECORD_WORDS, TEXT_WORDS, active, types_of
-from ..judging.dialects import Dialect
 from ..judging.json_values import keyed
 from ..judging.library import Subschema
 from .naming import words_of
@@ -144,10 +144,10 @@ class Meaning:
         """Whether it asks for nothing but kinds, clauses aside."""
         return not (self.texts or self.numbers or self.lists or self.records or self.constants)
 
-    def limit(self, kinds: Iterable[str], draft: Dialect) -> None:
+    def limit(self, kinds: Iterable[str], dialect: Dialect) -> None:
         """Admit only some kinds."""
         wanted = list(dict.fromkeys(kinds))
-        if draft.name == "draft-04" and "integer" in wanted and "number" not in wanted:
+        if dialect.pointless and "integer" in wanted and "number" not in wanted:
             self.strictly = self.strictly or "number" in self.kinds or "integer" in self.kinds
         known = self.kinds if self.named else ()
         self.kinds = tuple(
@@ -228,7 +228,7 @@ def _take(meaning: Meaning, piece: Piece, words: Mapping[str, Any]) -> list[Piec
     """Put down what one schema says; gives back those that hold beside it."""
     node, beside = piece.node, []
     if "type" in words:
-        meaning.limit(types_of(node, dict(words)), node.draft)
+        meaning.limit(types_of(node, dict(words)), node.dialect)
     for word, wanted in (("string", _TEXT), ("number", _NUMBER)):
         if held := {each: words[each] for each in words if each in wanted}:
             meaning.of(word).append(Said(node, held))

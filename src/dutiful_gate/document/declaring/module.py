@@ -8,7 +8,8 @@ from typing import Any
 
 from ...declare.errors import DeclarationError
 from ...declare.limits import Limits
-from ..judging.engine import DocumentEngine, draft_called
+from ..dialects import dialect_called
+from ..judging.engine import DocumentEngine
 from ..plain_document import plain_document
 from .kept_parts import homes, referred
 from .module_state import ModuleState
@@ -69,13 +70,13 @@ def declarations_of(
     """Python source of declarations, whose `gate` judges as a JSON Schema document does, formats asserted.
 
     `name` is what to call the root, by default its title; `documents` is what references may lead to, by URI;
-    `dialect` the edition of a document without `$schema`.
+    `dialect` that of a document without `$schema`.
 
     Records become dataclasses, or TypedDicts where a key may be absent without a default; what has no form of its own
     stays as a document beside the field, see `fits`. Raises DeclarationError for what is no sound document.
     """
     plain, handed = plain_document(document), plain_document(documents or {})
-    engine = DocumentEngine(plain, handed, draft_called(dialect), "assert", Limits(), "")
+    engine = DocumentEngine(plain, handed, dialect_called(dialect), "assert", Limits(), "")
     try:
         page = ModuleState(engine, plain, handed, name)
         made = _written(page)

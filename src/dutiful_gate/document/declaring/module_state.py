@@ -208,7 +208,7 @@ class ModuleState:
             number = len(self.constants) + 1
             self.constants[home] = "DOCUMENT" if number == 1 else self.names.fresh(f"DOCUMENT_{number}")
         name = self.constants[home]
-        more += "" if "$schema" in home.raw else f", dialect={literal(node.draft.name)}"
+        more += "" if "$schema" in home.raw else f", dialect={literal(node.dialect.name)}"
         at = pointer(node.steps[len(home.steps) :])
         return f"fits({name}, at={literal(at)}{more})" if at else f"fits({name}{more})"
 

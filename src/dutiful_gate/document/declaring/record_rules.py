@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
-from ..judging.dialects import HELD_LIST
+from ..dialects import HELD_LIST
 from ..judging.library import Subschema
 from .layout import TEXTS as _TEXTS
 from .meaning import Meaning, Part, Piece, TooMany, gathered

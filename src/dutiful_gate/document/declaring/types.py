@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from ..dialects import DRAFT_2020_12, Dialect
 from ..judging.compiler import list_parts
-from ..judging.dialects import DRAFT_2020_12, Dialect
 from ..judging.library import Subschema
 from .disjoint import Apart, number_bounds_apart
 from .meaning import KINDS, Clause, Meaning, Part, Piece, Said, TooMany, gathered, json_kind, kind_of, part_of
@@ -76,7 +76,7 @@ class TypeWriter:
     def about(self, node: Subschema, *, of_record: bool) -> list[str]:
         """What is said of a value."""
         raw, page = node.raw, self.page
-        if "$ref" in raw and node.draft.ref_alone:
+        if "$ref" in raw and node.dialect.ref_alone:
             return []
         said = {}
         if not of_record:
@@ -494,7 +494,7 @@ class TypeWriter:
         if not rest:
             return []
         page = self.page
-        if _CONTEXT & rest.keys() or not stands_alone(rest, node.draft):
+        if _CONTEXT & rest.keys() or not stands_alone(rest, node.dialect):
             return [page.whole(node, rest)]
         page.embedded(node, rest)
         return [f"{page.ours('fits')}({literal(rest)})"]
@@ -541,7 +541,7 @@ def _is_of(kind: str, value: Any) -> bool:
     return isinstance(value, int) if kind == "integer" else isinstance(value, int | float)
 
 
-def stands_alone(words: Mapping[str, Any], draft: Dialect) -> bool:
+def stands_alone(words: Mapping[str, Any], dialect: Dialect) -> bool:
     """Whether keywords mean the same when they stand by themselves in 2020-12."""
     latest = DRAFT_2020_12.keywords
     waiting: list[Any] = [words]
@@ -551,13 +551,13 @@ def stands_alone(words: Mapping[str, Any], draft: Dialect) -> bool:
             waiting += held
         elif isinstance(held, dict):
             waiting += held.values()
-            if draft is DRAFT_2020_12:
+            if dialect is DRAFT_2020_12:
                 if "$ref" in held:
                     return False
                 continue
-            strange = held.keys() & (latest ^ draft.keywords) - _HARMLESS
-            old_4 = draft.name == "draft-04" and (held.get("type") == "integer" or _BOUNDS & held.keys())
-            if strange or "$ref" in held or isinstance(held.get("items"), list) or old_4:
+            strange = held.keys() & (latest ^ dialect.keywords) - _HARMLESS
+            old = dialect.pointless and (held.get("type") == "integer" or _BOUNDS & held.keys())
+            if strange or "$ref" in held or isinstance(held.get("items"), list) or old:
                 return False
     return True
 

@@ -1,1 +1,1 @@
-"""JSON Schema documents of any draft: read, resolved, and compiled to functions that judge data."""
+"""JSON Schema documents of any dialect: read, resolved, and compiled to functions that judge data."""

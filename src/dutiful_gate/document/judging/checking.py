@@ -171,7 +171,7 @@ class Checker:
                 self.note(node, word, error)
         if (
             self.options.asserted is None
-            and node.draft.asserts
+            and node.dialect.asserts
             and words.get("format", "date") not in self.options.judges
         ):
             unknown = DeclarationError(
@@ -223,20 +223,20 @@ class Checker:
             for fault in faults:
                 broken, word = _keyword_at(node, fault.path)
                 place = pointer(fault.path) or "the root"
-                why = f"{place} breaks {node.draft.name}: {fault.message}"
+                why = f"{place} breaks {node.dialect.name}: {fault.message}"
                 self.note(broken, word, DeclarationError(why, remedy="mend the document"))
             return
         worst = min(faults, key=lambda fault: (fault.code == "branch", -len(fault.path)))
         more = len(faults) - 1 + findings.untold
         raise DeclarationError(
-            f"the document breaks {node.draft.name} at {worst.pointer or 'the root'}: {worst.message}"
+            f"the document breaks {node.dialect.name} at {worst.pointer or 'the root'}: {worst.message}"
             + (f" (and {more} more)" if more else ""),
-            remedy="mend the document, or name the edition it is written in as its $schema or with dialect=",
+            remedy="mend the document, or name the dialect it is written in as its $schema or with dialect=",
         )
 
     def meta_engine(self, node: Subschema) -> Any:
         """The engine of a document's meta-schema; None where there is none, or where it is its own."""
-        uri = node.draft.uri
+        uri = node.dialect.uri
         limits = Limits(depth=deepest(), faults=_MOST_FLAWS)
         if uri not in _meta_engines:
             standard = standard_document(uri)
@@ -245,8 +245,8 @@ class Checker:
                 if handed is None or handed is node.raw:
                     return None
                 # Whether formats are asserted by it is told by the dialect that it is written in itself.
-                return self.engine(handed, self.library.handed, node.draft, None, limits, uri)
-            made = self.engine(standard, {}, node.draft, "annotate", limits, uri)
+                return self.engine(handed, self.library.handed, node.dialect, None, limits, uri)
+            made = self.engine(standard, {}, node.dialect, "annotate", limits, uri)
             _meta_engines[uri] = made.without_memory()
         return _meta_engines[uri]
 
@@ -265,11 +265,11 @@ def _keyword_at(node: Subschema, path: tuple[Any, ...]) -> tuple[Subschema, str]
 
 
 def _of_other_dialects(node: Subschema) -> list[Subschema]:
-    """The resources in a document that are written in another edition than what is around them."""
+    """The resources in a document that are written in another dialect than what is around them."""
     found = [
         each
         for each in node.document.nodes.values()
-        if each.is_root and each is not node and each.draft is not node.draft and "$schema" in each.raw
+        if each.is_root and each is not node and each.dialect is not node.dialect and "$schema" in each.raw
     ]
     depth = len(node.steps)
     return [each for each in found if each.steps[:depth] == node.steps]

@@ -10,8 +10,8 @@ from urllib.parse import unquote
 
 from ...codegen.unit import Unit
 from ...codegen.writer import Writer
+from ..dialects import Dialect
 from .content import holds
-from .dialects import DRAFT_04, OPENAPI_30, Dialect
 from .json_values import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed
 from .library import Library, Resource, Subschema
 from .patterns import searcher
@@ -74,13 +74,13 @@ class JudgingOptions:
         self.most_items = most_items
         self.asserted = formats
 
-    def formats(self, draft: Dialect) -> bool:
+    def formats(self, dialect: Dialect) -> bool:
         """Whether formats are asserted in a dialect."""
-        return self.asserted == "assert" or (self.asserted is None and draft.asserts)
+        return self.asserted == "assert" or (self.asserted is None and dialect.asserts)
 
-    def content(self, draft: Dialect) -> bool:
-        """Whether content is: draft-07 alone leaves it open, later ones say it never is."""
-        return self.asserted == "assert" and draft.name == "draft-07"
+    def content(self, dialect: Dialect) -> bool:
+        """Whether content is."""
+        return self.asserted == "assert" and dialect.content
 
 
 class SchemaCompiler:
@@ -195,7 +195,7 @@ class _FunctionWriter:
             return "True"
         if node.raw is False:
             return "False"
-        if isinstance(node.raw, dict) and list(node.raw) == ["type"] and "type" in node.draft.keywords:
+        if isinstance(node.raw, dict) and list(node.raw) == ["type"] and "type" in node.dialect.keywords:
             return f"({self.type_test(node, types_of(node, node.raw), value)})"
         return f"{self.compiler.function(node)}({value}, scope)"
 
@@ -270,7 +270,7 @@ class _FunctionWriter:
 
     def one_type(self, node: Subschema, kind: str, value: str) -> str:
         if kind == "integer":
-            whole = is_integer_4 if node.draft is DRAFT_04 else is_integer
+            whole = is_integer_4 if node.dialect.pointless else is_integer
             return f"{value}.__class__ is int or {self.bind(whole, 'is_integer')}({value})"
         if kind == "number":
             return f"{value}.__class__ is int or {self.bind(is_number, 'is_number')}({value})"
@@ -309,10 +309,10 @@ class _FunctionWriter:
             search = self.bind(searcher(node, words["pattern"]), "MATCHES")
             self.write(f"if not {search}({value}): return False")
         options = self.compiler.options
-        if "format" in words and options.formats(node.draft) and words["format"] in options.judges:
+        if "format" in words and options.formats(node.dialect) and words["format"] in options.judges:
             judge = self.bind(options.judges[words["format"]][1], "is_of_format")
             self.write(f"if not {judge}({value}): return False")
-        if options.content(node.draft) and ("contentEncoding" in words or "contentMediaType" in words):
+        if options.content(node.dialect) and ("contentEncoding" in words or "contentMediaType" in words):
             encoding, media = words.get("contentEncoding"), words.get("contentMediaType")
             call = f"{self.bind(holds, 'holds')}({value}, {self.bind(encoding, 'CODE')}, {self.bind(media, 'MEDIA')})"
             self.write(f"if not {call}: return False")
@@ -461,11 +461,11 @@ class _FunctionWriter:
 def active(node: Subschema) -> dict[str, Any]:
     """The keywords of a schema that have a meaning in its dialect."""
     raw: dict[str, Any] = node.raw
-    if "$ref" in raw and node.draft.ref_alone:
+    if "$ref" in raw and node.dialect.ref_alone:
         if "$ref" in node.document.library.unusable.get(node, ()):
             return {}
         return {"$ref": raw["$ref"]}
-    known = node.draft.keywords
+    known = node.dialect.keywords
     unusable = node.document.library.unusable.get(node)
     if unusable is not None:
         return {word: held for word, held in raw.items() if word in known and word not in unusable}
@@ -481,7 +481,7 @@ def types_of(node: Subschema, words: dict[str, Any]) -> list[str]:
     """The types that `type` names; with `nullable`, as OpenAPI 3.0 has it, null too."""
     wanted = words.get("type", [])
     kinds = list(wanted) if isinstance(wanted, list) else [wanted]
-    return [*kinds, "null"] if kinds and node.draft is OPENAPI_30 and words.get("nullable") is True else kinds
+    return [*kinds, "null"] if kinds and node.dialect.nullable and words.get("nullable") is True else kinds
 
 
 def entered(scope: Scope, resource: Resource) -> Scope:
@@ -540,7 +540,7 @@ def list_parts(node: Subschema, words: dict[str, Any]) -> tuple[list[Subschema],
         first = [node.subschema("prefixItems", number) for number in range(len(words["prefixItems"]))]
         return first, node.subschema("items") if "items" in words else None
     items = words.get("items")
-    if isinstance(items, list) and "prefixItems" not in node.draft.keywords:
+    if isinstance(items, list) and "prefixItems" not in node.dialect.keywords:
         first = [node.subschema("items", number) for number in range(len(items))]
         return first, node.subschema("additionalItems") if "additionalItems" in words else None
     return [], node.subschema("items") if isinstance(items, dict | bool) else None

@@ -14,10 +14,10 @@ from ...declare.limits import Limits
 from ...report.cause import UNREADABLE
 from ...report.fault import Fault, Path, pointer
 from ...report.hostile_objects import without_liars
+from ..dialects import DRAFT_2020_12, Dialect
 from ..plain_document import plain_document, read_document
 from .checking import Checker
 from .compiler import Judges, JudgingOptions, SchemaCompiler, Scope, active, types_of
-from .dialects import BY_NAME, DRAFT_2020_12, Dialect, draft_of
 from .findings import Finding, Found, Note, Question, spoken
 from .interpreter import TOO_DEEP, Interpreter
 from .json_values import LISTS
@@ -76,7 +76,7 @@ class DocumentEngine:
         self,
         document: Any,
         documents: Mapping[str, Any],
-        draft: Dialect | None,
+        dialect: Dialect | None,
         formats: str | None,
         limits: Limits,
         uri: str,
@@ -84,14 +84,14 @@ class DocumentEngine:
         *,
         tell: bool = False,
     ) -> None:
-        library = Library(documents, draft or DRAFT_2020_12, sure=draft is not None)
+        library = Library(documents, dialect or DRAFT_2020_12, sure=dialect is not None)
         self.limits = limits
         if not isinstance(document, dict | bool):
             raise DeclarationError(
                 "a JSON Schema document is a record or a boolean", remedy="hand over the decoded document, or its path"
             )
         self.root = library.add(uri, document)
-        self.dialect = self.root.draft
+        self.dialect = self.root.dialect
         options = JudgingOptions(library, formats, limits.items, judges)
         self._interpreter = Interpreter(options, limits.depth)
         self._compiler = SchemaCompiler(options, self._interpreter.sound)
@@ -283,16 +283,6 @@ def in_document_order(data: Any) -> Callable[[Path], tuple[int, ...]]:
         return tuple(places)
 
     return rank
-
-
-def draft_called(dialect: str | None) -> Dialect | None:
-    """The edition by name or URI, None where none is named. Raises DeclarationError for one that is not known."""
-    if dialect is None:
-        return None
-    found = BY_NAME.get(dialect) or draft_of(dialect)
-    if found is None:
-        raise DeclarationError(f"dialect={dialect!r} is not known", remedy=f"one of {', '.join(BY_NAME)}")
-    return found
 
 
 def read_documents(

@@ -15,6 +15,7 @@ from ...declare.facts import Facts
 from ...declare.hash_limits import MOST_ALIKE
 from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
 from ...report.cause import Cause, UnknownKey
+from ..dialects import VOCABULARIES
 from .compiler import (
     LIST_WORDS,
     NUMBER_WORDS,
@@ -33,7 +34,6 @@ from .compiler import (
     types_of,
 )
 from .content import holds
-from .dialects import VOCABULARIES
 from .findings import Evaluated, Finding, Found, Note, Question, Route, located
 from .json_values import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed, too_alike
 from .library import Subschema
@@ -322,7 +322,7 @@ class _Evaluation:
             case "string":
                 return isinstance(value, str)
             case "integer":
-                return (is_integer_4 if self.node.draft.name == "draft-04" else is_integer)(value)
+                return (is_integer_4 if self.node.dialect.pointless else is_integer)(value)
             case "number":
                 return is_number(value)
             case "boolean":
@@ -346,11 +346,11 @@ class _Evaluation:
         self.size(len(value), "minLength", "maxLength", TEXT)
         if "pattern" in words and not searcher(self.node, words["pattern"])(value):
             self.refuse(lambda: of_pattern(words["pattern"]), "pattern")
-        if "format" in words and options.formats(self.node.draft) and words["format"] in options.judges:
+        if "format" in words and options.formats(self.node.dialect) and words["format"] in options.judges:
             phrase, judge = options.judges[words["format"]]
             if not judge(value):
                 self.refuse(lambda: Cause("format", phrase, {"format": words["format"]}), "format")
-        if options.content(self.node.draft):
+        if options.content(self.node.dialect):
             encoding, media = words.get("contentEncoding"), words.get("contentMediaType")
             if not holds(value, encoding, media):
                 word = "contentEncoding" if encoding is not None else "contentMediaType"
@@ -402,7 +402,7 @@ class _Evaluation:
         perhaps = sum(1 for seen in judged if seen is not None and seen.unsure)
         least, most = contains_bounds(self.node, self.words)
         if perhaps and len(fits) + perhaps >= least and (most is None or len(fits) <= most):
-            self.seen.perhaps |= "prefixItems" in self.node.draft.keywords
+            self.seen.perhaps |= "prefixItems" in self.node.dialect.keywords
             if len(fits) < least or (most is not None and len(fits) + perhaps > most):
                 self.unsure()
         elif len(fits) < least:
@@ -412,7 +412,7 @@ class _Evaluation:
         elif most is not None and len(fits) > most:
             words = "at most {ceiling} of its items to be as the document's contains has them"
             self.refuse(lambda: Cause("count", words, {"ceiling": most}, got=str(len(fits))), "maxContains", of=None)
-        if "prefixItems" in self.node.draft.keywords:
+        if "prefixItems" in self.node.dialect.keywords:
             self.seen.items.update(fits)
         self.note("contains", True if len(fits) == len(value) else fits)
 

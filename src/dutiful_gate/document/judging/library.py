@@ -9,7 +9,7 @@ from urllib.parse import unquote
 
 from ...declare.errors import DeclarationError
 from ...report.fault import pointer
-from .dialects import (
+from ..dialects import (
     BY_NAME,
     DRAFT_2020_12,
     FORMAT_2019_09,
@@ -19,7 +19,7 @@ from .dialects import (
     HELD_ONE,
     VOCABULARIES,
     Dialect,
-    draft_of,
+    dialect_of,
 )
 from .metaschemas import standard_document
 from .uris import resolved, split
@@ -62,11 +62,11 @@ def _some(places: list[str]) -> str:
 class Resource:
     """A schema with a URI of its own, and the anchors in it."""
 
-    __slots__ = ("anchors", "draft", "dynamic", "root", "uri")
+    __slots__ = ("anchors", "dialect", "dynamic", "root", "uri")
 
-    def __init__(self, uri: str, draft: Dialect) -> None:
+    def __init__(self, uri: str, dialect: Dialect) -> None:
         self.uri = uri
-        self.draft = draft
+        self.dialect = dialect
         self.anchors: dict[str, Subschema] = {}
         self.dynamic: dict[str, Subschema] = {}
         self.root: Subschema
@@ -85,9 +85,9 @@ class Subschema:
         self.number = number
 
     @property
-    def draft(self) -> Dialect:
-        """The edition it is written in."""
-        return self.resource.draft
+    def dialect(self) -> Dialect:
+        """The dialect it is written in."""
+        return self.resource.dialect
 
     @property
     def pointer(self) -> str:
@@ -143,8 +143,8 @@ class Document:
 class Library:
     """The documents that references may lead to: those handed over, and the standard's own meta-schemas."""
 
-    def __init__(self, documents: Mapping[str, Any], draft: Dialect = DRAFT_2020_12, *, sure: bool = False) -> None:
-        self.draft = draft
+    def __init__(self, documents: Mapping[str, Any], dialect: Dialect = DRAFT_2020_12, *, sure: bool = False) -> None:
+        self.dialect = dialect
         self.sure = sure
         self.handed = {uri.removesuffix("#"): raw for uri, raw in documents.items()}
         self.resources: dict[str, Resource] = {}
@@ -157,7 +157,7 @@ class Library:
     def add(self, uri: str, raw: Any) -> Subschema:
         """Take in a document, known by a URI; its root. Raises DeclarationError for what is no schema."""
         document = Document(self, uri, raw)
-        base = Resource(uri, self.draft)
+        base = Resource(uri, self.dialect)
         self.index(document, (), raw, base)
         root = document.nodes[()]
         self.resources.setdefault(uri, root.resource)
@@ -183,7 +183,7 @@ class Library:
             if not hasattr(node.resource, "root"):
                 node.resource.root = node
             if isinstance(held, dict):
-                waiting.extend((at + step, inner, node.resource) for step, inner in _held(held, node.draft))
+                waiting.extend((at + step, inner, node.resource) for step, inner in _held(held, node.dialect))
 
     def without(self, node: Subschema, words: frozenset[str]) -> Subschema:
         """A schema as it would be without some of its keywords; it stands where the whole one does."""
@@ -194,55 +194,55 @@ class Library:
     def _identify(self, node: Subschema) -> None:
         """See to the keywords that name a schema."""
         raw, resource = node.raw, node.resource
-        draft = resource.draft
+        dialect = resource.dialect
         if not node.steps and isinstance(raw.get("$schema"), str):
-            draft = self.dialect(raw["$schema"])
+            dialect = self.dialect_named(raw["$schema"])
         elif node.steps and isinstance(raw.get("$schema"), str):
-            named = draft_of(raw["$schema"]) or draft
-            # Only a resource of its own may change the edition.
-            draft = self.dialect(raw["$schema"]) if isinstance(raw.get(named.id_word), str) else draft
-        own = raw.get(draft.id_word)
-        if isinstance(own, str) and not (draft.old and "$ref" in raw):
+            named = dialect_of(raw["$schema"]) or dialect
+            # Only a resource of its own may change the dialect.
+            dialect = self.dialect_named(raw["$schema"]) if isinstance(raw.get(named.id_word), str) else dialect
+        own = raw.get(dialect.id_word)
+        if isinstance(own, str) and not (dialect.old and "$ref" in raw):
             before, fragment = split(own)
             if before:
-                resource = Resource(resolved(resource.uri, before), draft)
+                resource = Resource(resolved(resource.uri, before), dialect)
                 self.resources.setdefault(resource.uri, resource)
                 resource.root = node
-            if fragment and draft.old:
+            if fragment and dialect.old:
                 resource.anchors.setdefault(fragment, node)
         elif not node.steps:
-            resource.draft = draft
-        if not node.steps and resource.draft is not draft:
-            resource.draft = draft
+            resource.dialect = dialect
+        if not node.steps and resource.dialect is not dialect:
+            resource.dialect = dialect
         node.resource = resource
-        if draft.old:
+        if dialect.old:
             return
         for keyword in ("$anchor", "$dynamicAnchor"):
             name = raw.get(keyword)
-            if isinstance(name, str) and keyword in draft.keywords:
+            if isinstance(name, str) and keyword in dialect.keywords:
                 resource.anchors.setdefault(name, node)
                 if keyword == "$dynamicAnchor":
                     resource.dynamic.setdefault(name, node)
         if "$dynamicRef" in raw or "$recursiveRef" in raw:
             self.dynamic = True
 
-    def dialect(self, uri: str) -> Dialect:
-        """The edition that a `$schema` asks for; one of somebody's own is read from its `$vocabulary`."""
-        known = draft_of(uri) or self.dialects.get(uri)
+    def dialect_named(self, uri: str) -> Dialect:
+        """The dialect that a `$schema` asks for; one of somebody's own is read from its `$vocabulary`."""
+        known = dialect_of(uri) or self.dialects.get(uri)
         if known is not None:
             return known
         plain = uri.removesuffix("#")
         if plain not in self.handed and uri not in self.handed:
             if self.sure:
-                return self.draft
+                return self.dialect
             raise DeclarationError(
-                f"$schema is {uri!r}, which is no edition of the standard and was not handed over",
+                f"$schema is {uri!r}, which is no dialect known here and was not handed over",
                 remedy="hand the meta-schema over in documents=, "
-                f"or say with dialect= which edition to read it as: {', '.join(BY_NAME)}",
+                f"or say with dialect= which one to read it as: {', '.join(BY_NAME)}",
             )
         raw = self.handed.get(plain, self.handed.get(uri))
-        base = draft_of(raw.get("$schema", "")) if isinstance(raw, dict) else None
-        made = (base or self.draft).but(name=uri, uri=plain)
+        base = dialect_of(raw.get("$schema", "")) if isinstance(raw, dict) else None
+        made = (base or self.dialect).but(name=uri, uri=plain)
         wanted = raw.get("$vocabulary") if isinstance(raw, dict) else None
         if isinstance(wanted, dict):
             core = "2019-09" if base is not None and base.name == "2019-09" else "2020-12"
@@ -287,7 +287,7 @@ class Library:
             return self._beneath(resource.root, steps)
         except DeclarationError:
             # Documents before 2019-09 often carry ids as mere labels, and mean the whole document all the same.
-            if not resource.draft.old or not resource.root.steps:
+            if not resource.dialect.old or not resource.root.steps:
                 raise
             return self._beneath(document.nodes[()], steps)
 
@@ -333,11 +333,11 @@ class Library:
         return self.resources[uri]
 
 
-def _held(raw: Mapping[str, Any], draft: Dialect) -> Iterator[tuple[Steps, Any]]:
+def _held(raw: Mapping[str, Any], dialect: Dialect) -> Iterator[tuple[Steps, Any]]:
     """The schemas that a schema holds, with the steps that lead to them."""
     for word, inner in raw.items():
-        if word not in draft.keywords:
-            if word == "components" and draft.name.startswith("openapi"):
+        if word not in dialect.keywords:
+            if word == "components" and dialect.in_components:
                 yield from _components(inner)
             continue
         if word in HELD_ONE and isinstance(inner, dict | bool):
@@ -362,5 +362,5 @@ def _components(inner: Any) -> Iterator[tuple[Steps, Any]]:
 def held_schemas(node: Subschema) -> Iterator[Subschema]:
     """The schemas that a node holds."""
     if isinstance(node.raw, dict):
-        for steps, _ in _held(node.raw, node.draft):
+        for steps, _ in _held(node.raw, node.dialect):
             yield node.subschema(*steps)

@@ -7,39 +7,38 @@ from typing import Any, Literal
 
 from ...declare.errors import DeclarationError
 from ...shape.nodes import Shape
+from ..dialects import WRITTEN, Dialect, WrittenDialect
 from ..document import Document, Unstated
-from .dialects import DIALECTS, Lowered
-from .schema_writer import Draft, escaped, written
+from .lowered import Lowered
+from .schema_writer import Unfinished, escaped, written
 
 Of = Literal["send", "release"]
 Formats = Literal["name", "spell-out"]
-Dialect = Literal["2020-12", "draft-07", "openapi-3.1", "openapi-3.0"]
 
 
 def composed(
-    shape: Shape, *, refuse_unknown: bool, of: Of, dialect: Dialect, formats: Formats, uri: str | None
+    shape: Shape, *, refuse_unknown: bool, of: Of, dialect: WrittenDialect, formats: Formats, uri: str | None
 ) -> Document:
     """The document of one shape. Raises DeclarationError for a word that is not known."""
-    _check(of, dialect, formats)
-    draft = _draft(shape, refuse_unknown, of, dialect, formats)
-    return _finished(draft, dialect, uri)
+    into = _checked(of, dialect, formats)
+    return _finished(_begun(shape, refuse_unknown, of, into, formats), into, uri)
 
 
 def bundled(
-    shapes: Mapping[str, tuple[Shape, bool]], *, of: Of, dialect: Dialect, formats: Formats, uri: str | None
+    shapes: Mapping[str, tuple[Shape, bool]], *, of: Of, dialect: WrittenDialect, formats: Formats, uri: str | None
 ) -> Document:
     """One document of several shapes by name, which share what they have in common."""
-    _check(of, dialect, formats)
+    into = _checked(of, dialect, formats)
     definitions: dict[str, Any] = {}
     unstated: list[Unstated] = []
     names: dict[str, str] = {}
     for name, (shape, refuse_unknown) in shapes.items():
-        draft = _draft(shape, refuse_unknown, of, dialect, formats)
-        inner = draft.content.pop("$defs", {})
+        begun = _begun(shape, refuse_unknown, of, into, formats)
+        inner = begun.content.pop("$defs", {})
         renamed = _fitting(definitions, inner)
         for key, held in inner.items():
             definitions[renamed[key]] = _pointed(held, renamed)
-        root = _pointed(draft.content, renamed)
+        root = _pointed(begun.content, renamed)
         at = f"/$defs/{escaped(name)}"
         if root != {"$ref": f"#{at}"}:
             if name in definitions and definitions[name] != root:
@@ -49,33 +48,35 @@ def bundled(
             definitions[name] = root
         moved = {
             pointer: _moved(pointer, at, renamed)
-            for pointer in (*draft.names, *(rule.pointer for rule in draft.unstated))
+            for pointer in (*begun.names, *(rule.pointer for rule in begun.unstated))
         }
-        names |= {moved[pointer]: held for pointer, held in draft.names.items()}
-        for rule in draft.unstated:
+        names |= {moved[pointer]: held for pointer, held in begun.names.items()}
+        for rule in begun.unstated:
             if (placed := rule.but(pointer=moved[rule.pointer])) not in unstated:
                 unstated.append(placed)
-    return _finished(Draft({"$defs": definitions}, unstated, names), dialect, uri)
+    return _finished(Unfinished({"$defs": definitions}, unstated, names), into, uri)
 
 
-def _check(of: str, dialect: str, formats: str) -> None:
+def _checked(of: str, dialect: str, formats: str) -> Dialect:
+    """The dialect of a name. Raises DeclarationError for a word that is not known."""
     for word, given, known in (
         ("of", of, ("send", "release")),
-        ("dialect", dialect, DIALECTS),
+        ("dialect", dialect, tuple(WRITTEN)),
         ("formats", formats, ("name", "spell-out")),
     ):
         if given not in known:
             raise DeclarationError(f"{word}={given!r} is not known for a document", remedy=f"one of {', '.join(known)}")
+    return WRITTEN[dialect]
 
 
-def _draft(shape: Shape, refuse_unknown: bool, of: str, dialect: str, formats: str) -> Draft:
+def _begun(shape: Shape, refuse_unknown: bool, of: str, dialect: Dialect, formats: str) -> Unfinished:
     return written(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect)
 
 
-def _finished(draft: Draft, dialect: str, uri: str | None) -> Document:
-    lowered = Lowered(dialect, draft.names)
-    content = lowered.document(draft.content, uri)
-    rules = [*draft.unstated, *lowered.unstated]
+def _finished(begun: Unfinished, dialect: Dialect, uri: str | None) -> Document:
+    lowered = Lowered(dialect, begun.names)
+    content = lowered.document(begun.content, uri)
+    rules = [*begun.unstated, *lowered.unstated]
     return Document(content, tuple(rule.but(pointer=lowered.pointer(rule.pointer)) for rule in rules))
 
 

@@ -40,6 +40,7 @@ from ...shape.nodes import (
 )
 from ...shape.to_json import plain, plain_fallback
 from ...shape.walk import holds_secret
+from ..dialects import DRAFT_2020_12, Dialect
 from ..document import Unstated
 from ..fits import Fits
 from .field_presence import RecordStanding
@@ -62,8 +63,13 @@ _JSON_TYPES: dict[type, str] = {
 
 
 def written(
-    shape: Shape, *, refuse_unknown: bool = False, of: str = "send", formats: str = "name", dialect: str = "2020-12"
-) -> Draft:
+    shape: Shape,
+    *,
+    refuse_unknown: bool = False,
+    of: str = "send",
+    formats: str = "name",
+    dialect: Dialect = DRAFT_2020_12,
+) -> Unfinished:
     """The document in the words of 2020-12: of what a client should send, in final form; or of what is released.
 
     `dialect` is what it will be put into: for OpenAPI a union by a tag says so.
@@ -79,7 +85,7 @@ def written(
     definitions |= {uri: held for uri, held in writer.embedded.items() if uri not in definitions}
     if definitions:
         content["$defs"] = definitions
-    return Draft(content, unstated, writer.names)
+    return Unfinished(content, unstated, writer.names)
 
 
 def _reached(root: Keywords, definitions: Keywords) -> Keywords:
@@ -101,7 +107,7 @@ def _reached(root: Keywords, definitions: Keywords) -> Keywords:
     return {key: held for key, held in definitions.items() if key in reached}
 
 
-class Draft:
+class Unfinished:
     """A document on its way: its content in 2020-12, what it leaves unstated, and the field at each pointer."""
 
     __slots__ = ("content", "names", "unstated")
@@ -115,13 +121,13 @@ class Draft:
 class SchemaWriter:
     """Writes one document, and keeps the list of what it could not say."""
 
-    def __init__(self, shape: Shape, *, refuse_unknown: bool, of: str, formats: str, dialect: str) -> None:
+    def __init__(self, shape: Shape, *, refuse_unknown: bool, of: str, formats: str, dialect: Dialect) -> None:
         self.shape = shape
         self.refuse_unknown = refuse_unknown
         self.released = of == "release"
         self.spelled = formats == "spell-out"
         self.dialect = dialect
-        self.discriminators = dialect.startswith("openapi")
+        self.discriminators = "discriminator" in dialect.keywords
         self.unstated: list[Unstated] = []
         self.names: dict[str, str] = {}
         self.embedded: Keywords = {}

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from typing import Any
 
+from ..dialects import Dialect
 from ..document import Unstated
 from .format_patterns import spelled_out
 from .schema_writer import escaped
 
 Schema = dict[str, Any]
-DIALECTS = ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0")
-"""The dialects that documents are written in."""
 _NEW_FORMATS = frozenset(["uuid", "duration"])
 _NO_NULL: Schema = {"type": "string", "nullable": True, "enum": [None]}
 
@@ -18,7 +18,7 @@ _NO_NULL: Schema = {"type": "string", "nullable": True, "enum": [None]}
 class Lowered:
     """One document in another dialect, and what got lost on the way."""
 
-    def __init__(self, dialect: str, names: dict[str, str]) -> None:
+    def __init__(self, dialect: Dialect, names: dict[str, str]) -> None:
         self.dialect = dialect
         self.names = names
         self.unstated: list[Unstated] = []
@@ -28,25 +28,19 @@ class Lowered:
         definitions = content.get("$defs", {})
         root = self.schema({word: held for word, held in content.items() if word != "$defs"}, "")
         held = {name: self.schema(each, f"/$defs/{escaped(name)}") for name, each in definitions.items()}
-        if self.dialect == "2020-12":
-            opening: Schema = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
-            opening |= {"$id": uri} if uri else {}
-            return {**opening, **root, **({"$defs": held} if held else {})}
-        if self.dialect == "draft-07":
-            opening = {"$schema": "http://json-schema.org/draft-07/schema#", **({"$id": uri} if uri else {})}
-            if uri and "$ref" in root:  # which would silence the $id beside it
+        opening: Schema = {}
+        if self.dialect.opens:
+            opening = {"$schema": self.dialect.opens, **({"$id": uri} if uri else {})}
+            if uri and "$ref" in root and self.dialect.ref_alone:  # which would silence the $id beside it
                 root = {"allOf": [root]}
-            return {**opening, **root, **({"definitions": held} if held else {})}
-        return {**root, **({"components": {"schemas": held}} if held else {})}
+        for name in reversed(self.dialect.definitions.split("/")[1:]) if held else ():
+            held = {name: held}
+        return {**opening, **root, **held}
 
     def pointer(self, pointer: str) -> str:
         """A pointer into the 2020-12 document as it is in this one."""
         if pointer.startswith("/$defs/"):
-            rest = pointer.removeprefix("/$defs/")
-            if self.dialect == "draft-07":
-                return f"/definitions/{rest}"
-            if self.dialect.startswith("openapi"):
-                return f"/components/schemas/{rest}"
+            return f"{self.dialect.definitions}/{pointer.removeprefix('/$defs/')}"
         return pointer
 
     def lose(self, at: str, rule: str, *codes: str) -> None:
@@ -54,7 +48,7 @@ class Lowered:
         near = at
         while near and near not in self.names:
             near = near.rpartition("/")[0]
-        why = f"{self.dialect} has no keyword for it"
+        why = f"{self.dialect.name} has no keyword for it"
         self.unstated.append(Unstated(at, self.names.get(near, ""), rule, why, codes))
 
     def reference(self, held: str) -> str:
@@ -66,7 +60,7 @@ class Lowered:
         if isinstance(said, dict) and "$schema" in said:
             return said
         if isinstance(said, bool):
-            return said if self.dialect != "openapi-3.0" else ({} if said else {"not": {}})
+            return ({} if said else {"not": {}}) if self.dialect.nullable else said
         made: Schema = {}
         for word, held in said.items():
             if word == "$ref":
@@ -84,11 +78,10 @@ class Lowered:
                 made[word] = {**held, "mapping": mapping}
             else:
                 made[word] = held
-        if self.dialect == "draft-07":
-            return self.draft_07(made)
-        return self.openapi_30(made, at) if self.dialect == "openapi-3.0" else made
+        change = _CHANGES.get(self.dialect.name)
+        return made if change is None else change(self, made, at)
 
-    def draft_07(self, made: Schema) -> Schema:
+    def draft_07(self, made: Schema, at: str) -> Schema:
         """One schema in the words of draft-07."""
         if "prefixItems" in made:
             made = _renamed(made, {"items": "additionalItems"})
@@ -158,6 +151,13 @@ class Lowered:
             more: Schema = {"anyOf": [{"not": test}, then]}
             made = {"allOf": [more], **made} if "anyOf" in made else {**made, **more}
         return made
+
+
+_CHANGES: Mapping[str, Callable[[Lowered, Schema, str], Schema]] = {
+    "draft-07": Lowered.draft_07,
+    "openapi-3.0": Lowered.openapi_30,
+}
+"""What the dialects that differ from 2020-12 make of one schema, whose inner ones are changed already."""
 
 
 def _contains(made: Schema, at: str) -> Schema:
