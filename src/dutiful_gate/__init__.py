@@ -4,7 +4,6 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from .declare.clock import now, today
     from .declare.errors import DeclarationError
-    from .declare.facts import Source
     from .declare.formats.email import Email
     from .declare.formats.web import Hostname, Slug, WebUrl
     from .declare.limits import Limits
@@ -34,6 +33,7 @@ if TYPE_CHECKING:
     from .declare.records import Wrong, obeys
     from .declare.rules.ecma import ecma
     from .declare.rules.holds import holds
+    from .declare.sources import Source
     from .declare.steps import (
         blank_is_none,
         in_utc,
@@ -145,7 +145,7 @@ __all__ = [
 _ROOMS = {
     "declare.clock": "now today",
     "declare.errors": "DeclarationError",
-    "declare.facts": "Source",
+    "declare.sources": "Source",
     "declare.formats.email": "Email",
     "declare.formats.web": "Hostname Slug WebUrl",
     "declare.limits": "Limits",

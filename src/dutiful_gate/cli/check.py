@@ -12,7 +12,6 @@ from typing import Any
 import click
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-from ..declare.facts import Source
 from ..document.document import Flaw
 from ..feed.json_file import Examined, examine_file
 from ..gates.base import AnyGate
@@ -76,7 +75,7 @@ def check(
     """
     sure_output()
     gate = gate_for(target, unknown, documents, flaws)
-    if gate.reads is not Source.JSON:
+    if not gate.reads.in_json:
         raise CannotRun(f"{target} reads {gate.reads!r}, and this is a JSON file; name a gate for Source.JSON")
     raw = _read(data)
     with _progress(len(raw)) as tell:

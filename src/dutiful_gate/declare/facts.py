@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from enum import Enum
 from typing import Any, Final
 
 from .values import Value
@@ -30,22 +29,6 @@ class Own:
 
     def __call__(self, *values: Any, **named: Any) -> Any:
         return self.function(*values, **named)
-
-
-class Source(Enum):
-    """What the data is before it is read."""
-
-    JSON = "json"
-    """Decoded JSON: dict, list, str, int, float, bool, None."""
-
-    TEXT = "text"
-    """All text: query strings, forms, headers, environment variables, CSV cells."""
-
-    NATIVE = "native"
-    """Python objects that already have their types."""
-
-    def __repr__(self) -> str:
-        return f"Source.{self.name}"
 
 
 class Facts(Value):

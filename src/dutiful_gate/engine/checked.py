@@ -7,9 +7,9 @@ the outgoing shape then tells what is wrong.
 from __future__ import annotations
 
 from ..codegen.unit import Unit
-from ..declare.facts import Source
 from ..declare.kinds import Exact, Number
 from ..declare.rules import Distinct, Length
+from ..declare.sources import Reading
 from ..declare.steps import Step
 from ..regex.white_space import is_blank
 from ..shape.nodes import (
@@ -245,7 +245,7 @@ class CheckedWriter(SoundWriter):
         made = self.variable("made")
         self.write(f"{made} = FAILED")
         start = self.remembering()
-        for number, option in enumerate(options_in_order(self.plan, node, self.source)):
+        for number, option in enumerate(options_in_order(self.plan, node, self.reading)):
             with self.block(f"if {made} is FAILED:"):
                 if number:
                     self.undone(start)
@@ -319,7 +319,7 @@ class CheckedWriter(SoundWriter):
         key = self.key(field.attribute, trusted=True)
         self.write(f"{held} = {f'{value}[{key}]' if of_dict else f'{value}.{field.attribute}'}")
         if len(record.rests) > 1:
-            sorter = self.bind(sorter_of(self.plan, record, Source.NATIVE), "SORTER")
+            sorter = self.bind(sorter_of(self.plan, record, Reading.TYPED), "SORTER")
             self.given_up(f"{sorter}.is_misplaced({number}, {held})")
         told = self.out(field.use, held)
         wires = self.bind(frozenset(each.wire for each in (*record.fields, *record.computed)), "WIRES")

@@ -10,10 +10,11 @@ from typing import Any
 
 from ..codegen.unit import Unit
 from ..declare.embedded import Embedded
-from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
+from ..declare.facts import ANY_VALUE, FAILED, Facts, Stop
 from ..declare.hash_limits import MOST_ALIKE, crowded
 from ..declare.kinds import Kind
 from ..declare.rules import Length
+from ..declare.sources import Reading
 from ..regex.white_space import BLANKS, is_blank
 from ..report.cause import HIDDEN, Cause
 from ..report.shown_values import outlined
@@ -76,7 +77,7 @@ class CollectWriter(UnionWriter):
         # Both writers fill one namespace, so that no name means two things.
         self.swift.share(self)
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
-        self._record_names: dict[tuple[str, Source, bool], str] = {}
+        self._record_names: dict[tuple[str, Reading, bool], str] = {}
         self._waiting: list[Callable[[], None]] = []
         self._count = 0
         self._label = ""
@@ -122,13 +123,13 @@ class CollectWriter(UnionWriter):
 
     def function_of(self, key: str) -> str:
         """The name of the function for one record or alias, written later."""
-        mark = (key, self.source, self.hidden)
+        mark = (key, self.reading, self.hidden)
         if mark not in self._record_names:
             name = self._record_names[mark] = f"collect_{self.noun_of(key)}_{len(self._record_names) + 1}"
             self._waiting.append(lambda: self._write_function(name, *mark))
         return self._record_names[mark]
 
-    def _write_function(self, name: str, key: str, source: Source, hidden: bool) -> None:
+    def _write_function(self, name: str, key: str, reading: Reading, hidden: bool) -> None:
         nesting, self._nesting = self._nesting, 0
         label, of_key, self._of_key = self._label, self._of_key, False
         before = self.hidden, self.outlined, self.inline
@@ -138,11 +139,11 @@ class CollectWriter(UnionWriter):
         remembers = key in self.plan.shape.recursive
         body = f"{name}_read" if remembers else name
         if key in self.plan.shape.aliases:
-            with self.reading(source), self.inside(key):
+            with self.reading_as(reading), self.inside(key):
                 self.entry(self.plan.shape.aliases[key], body, "")
         else:
             with (
-                self.reading(source),
+                self.reading_as(reading),
                 self.inside(key),
                 self.aside() as lines,
                 self.block(f"def {body}(data, path, log):"),
@@ -159,15 +160,15 @@ class CollectWriter(UnionWriter):
         self._nesting, self._label, self._of_key = nesting, label, of_key
 
     @property
-    def source(self) -> Source:
-        """What the data is that is being read."""
-        return self._source
+    def reading(self) -> Reading:
+        """How what is being written is read."""
+        return self._reading
 
-    @source.setter
-    def source(self, source: Source) -> None:
-        self._source = source
+    @reading.setter
+    def reading(self, reading: Reading) -> None:
+        self._reading = reading
         if hasattr(self, "swift"):
-            self.swift.source = source
+            self.swift.reading = reading
 
     # Faults
 
@@ -176,7 +177,7 @@ class CollectWriter(UnionWriter):
         phrase = facts.phrase if facts is not None else ""
         if self.hidden:
             more["secret"] = True
-        json = self.plan.source is Source.JSON
+        json = self.plan.source.in_json
         here: dict[str, Any] = {"label": self._label, "json": json, "of_key": self._of_key}
         made = Cause(code, needs, phrase=phrase, **here | more)
         return self.bind(made, code.upper())
@@ -200,7 +201,7 @@ class CollectWriter(UnionWriter):
 
     def stopped(self) -> str:
         """The name of the table of causes for values that cannot be read here."""
-        json = self.plan.source is Source.JSON
+        json = self.plan.source.in_json
         says = self._reading_says
         base = Cause("", "", label=self._label, secret=self.hidden, json=json, own_words=says, of_key=self._of_key)
         return self.bind(StopCauses(base), "STOPPED")
@@ -233,7 +234,7 @@ class CollectWriter(UnionWriter):
         if use.blank:
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                 self.write(f"{value} = None")
-        fits = use.fits if self.source is Source.JSON or self.plan.outgoing else ()
+        fits = use.fits if self.reading is Reading.PLAIN or self.plan.outgoing else ()
         came, since = (self.variable("came"), self.variable("before")) if fits else ("", "")
         if fits:
             self.write(f"{came}, {since} = {value}, len(faults)")
@@ -262,7 +263,7 @@ class CollectWriter(UnionWriter):
 
     def prepared(self, use: Use, value: str, path: str) -> None:
         """Read what comes before a use, if anything does, and then the use."""
-        native = self.source is Source.NATIVE
+        native = self.reading is Reading.TYPED
         if use.split and not native:
             given = self.variable("given")
             self.write(f"{given} = {value}")
@@ -272,7 +273,7 @@ class CollectWriter(UnionWriter):
                 self.fault(path, self.cause("kind", "text to split"), given)
             with self.block("else:"):
                 self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(use.split, 'SEPARATOR')})")
-                with self.reading(Source.TEXT):
+                with self.reading_as(Reading.TEXT):
                     self.node(use, value, path)
             self._indent -= nested
         elif native and (made := after_making(use.parts)) is not None:
@@ -286,7 +287,7 @@ class CollectWriter(UnionWriter):
             self._nesting += 1
             with (
                 self.block(f"if len(faults) == {before}:"),
-                self.reading(Source.TEXT if use.via.facts.text else Source.JSON),
+                self.reading_as(Reading.TEXT if use.via.facts.text else Reading.PLAIN),
             ):
                 self.node(use, value, path)
             self._nesting -= 1
@@ -321,18 +322,18 @@ class CollectWriter(UnionWriter):
 
     @property
     def _is_text(self) -> bool:
-        return self.source is Source.TEXT
+        return self.reading is Reading.TEXT
 
     def single(self, kind: Kind, use: Use, value: str, path: str) -> None:
         """A single value: its kind, its reading, then its steps and rules."""
         kind = self.plan.fitted(kind)
-        ready = kind.ready(self.source, value, self.bind)
+        ready = kind.ready(self.reading, value, self.bind)
         given = self.variable("given")
         self.write(f"{given} = {value}")
         nested = self._lone(value, given, path, several=kind.facts.open)
         self._indent += nested
         if ready != "True":
-            read = kind.reader(self.source)
+            read = kind.reader(self.reading)
             reading = f"{value} = {self.bind(read, read.__name__)}({value})"
             if ready == "False":
                 self.write(reading)
@@ -348,7 +349,7 @@ class CollectWriter(UnionWriter):
 
     def _lone(self, value: str, given: str, path: str, *, several: bool = False) -> bool:
         """In all-text sources a key may come several times, as a list: here it may come once, but for `several`."""
-        if not self._is_text or self.plan.source is not Source.TEXT:
+        if not self._is_text or not self.plan.source.repeats:
             return False
         with self.block(f"if {value}.__class__ is list and len({value}) == 1:"):
             self.write(f"{given} = {value} = {value}[0]")
@@ -365,8 +366,8 @@ class CollectWriter(UnionWriter):
         self.write(f"{given} = {value}")
         nested = self._lone(value, given, path)
         self._indent += nested
-        ready = choice_ready(self, node, self.source, value)
-        choose = f"{value} = {choice_reader(self, node, self.source)}({value})"
+        ready = choice_ready(self, node, self.reading, value)
+        choose = f"{value} = {choice_reader(self, node, self.reading)}({value})"
         if ready is None:
             self.write(choose)
         else:
@@ -395,7 +396,7 @@ class CollectWriter(UnionWriter):
         if self._is_text and not self.circular:
             with self.block(f"if {value}.__class__ is str:"):
                 self.write(f"{value} = [{value}]")
-        if self.source is Source.NATIVE:
+        if self.reading is Reading.TYPED:
             several = {"set": "(set, frozenset)", "frozenset": "(set, frozenset)"}
             wanted = several.get(node.into, f"(list, tuple, {collection(self, 'deque')})")
             test = f"not isinstance({value}, {wanted})"
@@ -408,7 +409,7 @@ class CollectWriter(UnionWriter):
             left = self.variable("left")
             self.write(f"{made} = []")
             self.write(f"{left} = enumerate({value})")
-            if self.source is self.plan.source:
+            if self.reading is self.plan.reading:
                 with self.block(f"if {self.is_large(value)}:"):
                     self.write(f"{made} = {self.handed(handed_items, value, [node.item])}")
                     rest = f"{self.bind(islice, 'islice')}({value}, len({made}), None)"
@@ -512,7 +513,7 @@ class CollectWriter(UnionWriter):
         made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
         here, before = self.variable("here"), self.variable("before")
         plain, safe = is_text(key), spreads(key)
-        outer = self.source
+        outer = self.reading
         secret = self.hidden or key.secret
         with self.block("else:"):
             enough = self.enough(before)
@@ -532,9 +533,8 @@ class CollectWriter(UnionWriter):
                 self.write(f"{here} = {path} + ({step},)")
                 mark = self.variable("before")
                 self.write(f"{mark} = len(faults)")
-                source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
-                with self.reading(source), self.at_key():
-                    if self.source is Source.TEXT and outer is Source.JSON:
+                with self.reading_as(outer if plain else outer.of_keys), self.at_key():
+                    if self.reading is not outer:
                         # What stands around a key was not typed by hand: in JSON it is part of the key.
                         with self.block(
                             f"if isinstance({name}, str) and {name} != {name}.strip({self.bind(BLANKS, 'BLANKS')}):"
@@ -561,7 +561,7 @@ class CollectWriter(UnionWriter):
 
     def nullable(self, inner: Use, value: str, path: str) -> None:
         """Read what is inside unless it is null."""
-        if may_be_blank(inner, self.source, self.plan.shape.aliases):
+        if may_be_blank(inner, self.reading, self.plan.shape.aliases):
             with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
                 self.write(f"{value} = None")
         self._nesting += 1
@@ -598,7 +598,7 @@ class CollectWriter(UnionWriter):
             return
         known = self.bind(is_record, "is_record")
         test = f"{known}({value}, {self._is_text})"
-        if self.source is Source.NATIVE and self.plan.shape.records[key].form != "dict":
+        if self.reading is Reading.TYPED and self.plan.shape.records[key].form != "dict":
             test += f" or isinstance({value}, {self.bind_class(self.plan.shape.records[key].builder)})"
         with self.block(f"if {test}:"):
             self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")

@@ -7,8 +7,9 @@ from collections.abc import Callable, Mapping
 from functools import partial
 
 from ..declare.embedded import Embedded
-from ..declare.facts import Facts, Own, Source
+from ..declare.facts import Facts, Own
 from ..declare.records import RecordRule
+from ..declare.sources import Reading
 from ..regex.white_space import is_blank
 from ..report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ..report.shown_values import outlined
@@ -116,7 +117,7 @@ class RecordWriter(EngineWriter, ABC):
         else:
             self._unknown_keys(record, f"{missing} + {lost}", came)
         self.record_rules(record, value_of, sound, came)
-        for document in record.fits if self.source is Source.JSON else ():
+        for document in record.fits if self.reading is Reading.PLAIN else ():
             with self.block("if len(faults) == start:"):
                 self.fitting(document, "data", "path")
         for field in record.computed if self.plan.outgoing else ():
@@ -165,7 +166,7 @@ class RecordWriter(EngineWriter, ABC):
         """Take what came as a dict; gives back the variable of a record that came typed, "" where none does."""
         came = ""
         kind = self.cause("kind", self.noun("a record"))
-        if self.source is Source.NATIVE and record.form != "dict":
+        if self.reading is Reading.TYPED and record.form != "dict":
             came = self.variable("came")
             self.write(f"{came} = None")
             names = self.bind(native_names(record), "NAMES")
@@ -177,15 +178,15 @@ class RecordWriter(EngineWriter, ABC):
                 self.fault("path", self.cause("kind", "a record of the declared type"), "data")
                 self.write("return FAILED")
         with self.block("if data.__class__ is not dict:"):
-            is_text = self.source is Source.TEXT
+            is_text = self.reading is Reading.TEXT
             with self.block(f"if not {self.bind(is_record, 'is_record')}(data, {is_text}):"):
                 self.fault("path", kind, "data")
                 self.write("return FAILED")
             known = self.bind(known_keys(self.plan, record), "KNOWN")
             self.write(f"data = {self.bind(opened, 'opened')}(data, {known}, {is_text})")
-        if self.source is Source.NATIVE and (differing := names_that_differ(record)):
+        if self.reading is Reading.TYPED and (differing := names_that_differ(record)):
             self.write(f"data = {self.bind(by_wire, 'by_wire')}(data, {self.bind(differing, 'NAMES')})")
-        if self.source is Source.TEXT:
+        if self.reading is Reading.TEXT:
             long = self.cause(
                 "count", "at most {most} cells in a row", expected={"most": len(record.fields)}, got="more"
             )
@@ -238,7 +239,7 @@ class RecordWriter(EngineWriter, ABC):
 
     def _came(self, field: Field, value: str, path: str) -> None:
         """A field that is in the data; in text, what is blank stands for nothing where nothing will do."""
-        if field.use.nullable or self.source is not Source.TEXT:
+        if field.use.nullable or self.reading is not Reading.TEXT:
             self.read(field.use, value, path)
             return
         opening = "if"
@@ -249,7 +250,7 @@ class RecordWriter(EngineWriter, ABC):
                 self.write(f"{value} = FAILED")
             opening = "elif"
         # An empty text is an item of a list of text like any other.
-        blank = may_be_blank(field.use, self.source, self.plan.shape.aliases) and not (
+        blank = may_be_blank(field.use, self.reading, self.plan.shape.aliases) and not (
             field.required and _of_text(field.use)
         )
         tests = [f"{self.bind(is_blank, 'is_blank')}({value})"] if blank else []
@@ -292,11 +293,11 @@ class RecordWriter(EngineWriter, ABC):
         first, value = record.rests[0], held[record.rests[0].attribute]
         sorter = ""
         if len(record.rests) > 1:
-            sorter, left = self.bind(sorter_of(self.plan, record, self.source), "SORTER"), self.variable("left")
+            sorter, left = self.bind(sorter_of(self.plan, record, self.reading), "SORTER"), self.variable("left")
             self.write(f"({', '.join(held.values())}), {left} = {sorter}.apart({whole})")
             with self.block(f"if {left}:"):
                 self._refuse_keys(record, left, self.bind(frozenset(), "NONE"))
-        elif self.source is Source.NATIVE:
+        elif self.reading is Reading.TYPED:
             self.write(f"{value} = {whole}")
             self.write(f"{value} = {value}.pop({self.bind(first.wire, 'KEY')}, {value})")
         else:

@@ -6,7 +6,7 @@ from abc import abstractmethod
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ..declare.facts import Source
+from ..declare.sources import Reading
 from ..report.shown_values import outlined, plainly
 from ..shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Use
 from .collect_rules import RuleWriter
@@ -25,7 +25,7 @@ class UnionWriter(RuleWriter):
     def __init__(self, plan: Plan) -> None:
         super().__init__(plan)
         self.swift = SoundWriter(plan, note_unknown=True, inline=1, again=True)
-        self._quick: dict[tuple[int, Source, bool], str] = {}
+        self._quick: dict[tuple[int, Reading, bool], str] = {}
         self._nesting = 0
         self._reading_says: str | None = None
 
@@ -56,7 +56,7 @@ class UnionWriter(RuleWriter):
         with self.block(f"if len(faults) >= {enough}:"):
             with self.block(f"if len(faults) > {enough} + {_ROOM}:"):
                 self.write(f"log.spill({before})")
-            single = self.source is Source.JSON and alone and not use.fits and use.fallback is MISSING
+            single = self.reading is Reading.PLAIN and alone and not use.fits and use.fallback is MISSING
             if single and (others := passed_over(use, self.plan)):
                 with self.block(f"if {value}.__class__ in {self.bind(others, 'OTHERS')}:"):
                     self.write("log.untold += 1")
@@ -71,13 +71,13 @@ class UnionWriter(RuleWriter):
         """Count a single value that is unsound; nothing is made of it."""
         if isinstance(node, Scalar):
             kind = self.plan.fitted(node.kind)
-            if (ready := kind.ready(self.source, value, self.bind)) != "True":
-                read = kind.reader(self.source)
+            if (ready := kind.ready(self.reading, value, self.bind)) != "True":
+                read = kind.reader(self.reading)
                 reading = f"{self.bind(read, read.__name__)}({value}).__class__ is Stop"
                 self.write(f"log.untold += {reading if ready == 'False' else f'not ({ready}) and {reading}'}")
         elif isinstance(node, Choice):
-            test = choice_ready(self, node, self.source, value)
-            chosen = f"{choice_reader(self, node, self.source)}({value}) is not FAILED"
+            test = choice_ready(self, node, self.reading, value)
+            chosen = f"{choice_reader(self, node, self.reading)}({value}) is not FAILED"
             self.write(f"log.untold += not ({chosen if test is None else test})")
         else:
             return
@@ -87,7 +87,7 @@ class UnionWriter(RuleWriter):
         """The name of a function that only tells whether a value is sound."""
         swift = self.swift
         swift.hidden, swift.where, swift.circular = self.hidden, self.where, self.circular
-        mark = (id(use), self.source, self.hidden)
+        mark = (id(use), self.reading, self.hidden)
         if mark not in self._quick:
             with swift.taking(note_unknown=False, only_asks=True):
                 self._quick[mark] = swift.part(use)
@@ -102,7 +102,7 @@ class UnionWriter(RuleWriter):
         given, before = self.variable("given"), self.variable("before")
         self.write(f"{given} = {value}")
         self.write(f"{before} = len(faults)")
-        if node.tag and self.source is not Source.NATIVE:
+        if node.tag and self.reading is not Reading.TYPED:
             self._tagged(node, value, given, path)
         else:
             self._options(node, value, given, path)
@@ -116,7 +116,7 @@ class UnionWriter(RuleWriter):
         if before:
             self.write(f"{before} = len(faults)")
         shy, self.shy = self.shy, self.outlined
-        names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.source))
+        names = ", ".join(self.part(option) for option in options_in_order(self.plan, node, self.reading))
         self.shy = shy
         phrases = list(dict.fromkeys(word for option in node.options for word in self._phrases(option)))
         needs = "one of these: {options}" if len(phrases) > 1 else "{options}"
@@ -145,7 +145,7 @@ class UnionWriter(RuleWriter):
         if node.held:
             self._held(node, value, path)
         with self.block("else:"):
-            self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
+            self.write(f"{which} = {tag_reader(self, node, self.plan, self.reading)}({value}[{key}])")
             if node.held:
                 held = self.bind(node.held, "HELD")
                 outer, path_in = self.variable("outer"), self.variable("inside")

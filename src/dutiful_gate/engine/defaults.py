@@ -7,9 +7,10 @@ from typing import Any
 
 from ..declare.constants import lacks, no_json
 from ..declare.errors import DeclarationError
-from ..declare.facts import FAILED, Source, Stop
+from ..declare.facts import FAILED, Stop
 from ..declare.marks import AsSent
 from ..declare.rules import Rule
+from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..report.shown_values import shown
 from ..shape.final_forms import keeps_form
@@ -173,7 +174,7 @@ def _quick_problem(use: Use, default: object) -> str | None:
         return "" if all(isinstance(part, Rule) and part.holds(default) for part in use.parts) else None
     if not isinstance(use.node, Scalar) or use.node.facts.open:
         return None
-    value = use.node.kind.reader(Source.NATIVE)(default)
+    value = use.node.kind.reader(Reading.TYPED)(default)
     if isinstance(value, Stop):
         return None
     for part in use.parts:

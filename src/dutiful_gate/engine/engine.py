@@ -8,7 +8,8 @@ from threading import RLock
 from typing import Any
 
 from ..codegen.unit import Unit
-from ..declare.facts import FAILED, Source
+from ..declare.facts import FAILED
+from ..declare.sources import Reading, Source
 from ..report.cause import UNREADABLE, Cause
 from ..report.fault import Path
 from ..report.hostile_objects import without_liars
@@ -95,7 +96,7 @@ class Engine:
         """What counts the keys in sound JSON data without unknown keys; None where the shape does not tell enough."""
         from .json_keys import key_counter
 
-        return None if self.plan.source is not Source.JSON or self.bottomless else key_counter(self.plan.shape)
+        return None if not self.plan.source.in_json or self.bottomless else key_counter(self.plan.shape)
 
     @cached_property
     def reads_alike(self) -> bool:
@@ -120,7 +121,7 @@ class Engine:
 
     def _too_deep(self, data: Any) -> Path | None:
         plan = self.plan
-        return too_deep_at(data, plan.limits.depth, plan.shape.records, typed=plan.source is Source.NATIVE)
+        return too_deep_at(data, plan.limits.depth, plan.shape.records, typed=plan.reading is Reading.TYPED)
 
     def _within_depth(self, call: Callable[[Any], Any]) -> Callable[[Any], Any]:
         def asked(data: Any) -> Any:
@@ -149,7 +150,7 @@ class Engine:
     def _collected_without_liars(self, data: Any) -> tuple[Any, Log]:
         """Where something in the data is not what it says it is: it is refused at its place, and the rest is read."""
         try:
-            return unwrapped(self._collected)(without_liars(data, typed=self.plan.source is Source.NATIVE))  # type: ignore[no-any-return]
+            return unwrapped(self._collected)(without_liars(data, typed=self.plan.reading is Reading.TYPED))  # type: ignore[no-any-return]
         except Exception:
             self._collecting_unit()  # what went wrong in writing it is no matter of the data
         log = Log(self.plan.limits.faults)
@@ -159,7 +160,7 @@ class Engine:
     def _collected(self, data: Any) -> tuple[Any, Log]:
         log = Log(self.plan.limits.faults)
         if self.bottomless and (deep := self._too_deep(data)) is not None:
-            cause = TOO_DEEP.but(expected={"most": self.plan.limits.depth}, json=self.plan.source is Source.JSON)
+            cause = TOO_DEEP.but(expected={"most": self.plan.limits.depth}, json=self.plan.source.in_json)
             log.faults.append((deep, cause, None, None))
             return FAILED, log
         value = self._collect(data, (), log)

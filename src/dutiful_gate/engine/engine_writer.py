@@ -7,8 +7,9 @@ from contextlib import contextmanager
 from typing import Any
 
 from ..codegen.writer import Writer
-from ..declare.facts import Own, Source
+from ..declare.facts import Own
 from ..declare.hash_limits import crowded
+from ..declare.sources import Reading
 from ..shape.nodes import Record, Use
 from ..shape.walk import holds_secret
 from . import handover as begun
@@ -34,7 +35,7 @@ class EngineWriter(Writer):
     def __init__(self, plan: Plan) -> None:
         super().__init__()
         self.plan = plan
-        self.source = plan.source
+        self.reading = plan.reading
         self.hidden = False
         self.outlined = False
         self.shy = False
@@ -90,7 +91,7 @@ class EngineWriter(Writer):
 
     def handed(self, function: Callable[..., Any], value: str, held: Sequence[Use], *more: str) -> str:
         """A call with what tells large collections of `held` apart: the data, and where it stands."""
-        site = self.bind((*map(id, held), self.source), "SITE")
+        site = self.bind((*map(id, held), self.reading), "SITE")
         return f"{self.bind(function, function.__name__)}({', '.join((value, site, *more))})"
 
     def is_large(self, value: str) -> str:
@@ -109,11 +110,11 @@ class EngineWriter(Writer):
 
     def noun(self, phrase: str) -> str:
         """A list or record in the words of the source: JSON has its own, which clients read."""
-        return _IN_JSON.get(phrase, phrase) if self.plan.source is Source.JSON else phrase
+        return _IN_JSON.get(phrase, phrase) if self.plan.source.in_json else phrase
 
     @contextmanager
-    def reading(self, source: Source) -> Iterator[None]:
-        """Write what reads from another source for a while."""
-        before, self.source = self.source, source
+    def reading_as(self, reading: Reading) -> Iterator[None]:
+        """Write what is read in another way for a while."""
+        before, self.reading = self.reading, reading
         yield
-        self.source = before
+        self.reading = before

@@ -6,7 +6,8 @@ from collections.abc import Callable, Sequence
 from threading import local
 from typing import Any
 
-from ..declare.facts import FAILED, Source
+from ..declare.facts import FAILED
+from ..declare.sources import Source
 from ..shape.nodes import Branches, Shape, Use
 from ..shape.to_json import plain
 from ..shape.walk import part_of

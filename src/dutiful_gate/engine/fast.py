@@ -12,11 +12,12 @@ from typing import Any, ClassVar
 
 from ..codegen.unit import Unit
 from ..declare.embedded import Embedded
-from ..declare.facts import ANY_VALUE, FAILED, Facts, Source, Stop
+from ..declare.facts import ANY_VALUE, FAILED, Facts, Stop
 from ..declare.kinds import Anything, Kind, Number
 from ..declare.kinds.lenient import Lenient
 from ..declare.kinds.number import whole_from_json
 from ..declare.rules import Ceiling, Floor, Rule
+from ..declare.sources import Reading
 from ..declare.steps import Step
 from ..regex.white_space import BLANKS
 from ..shape.nodes import (
@@ -73,7 +74,7 @@ def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) ->
     `anew` is called in its place once a class is no longer what it was when the function was written.
     """
     writer = SoundWriter(plan, note_unknown=note_unknown)
-    writer.doubts = plan.source is Source.JSON
+    writer.doubts = plan.source.in_json
     return writer.unit(plan.shape.root, f"{plan.shape.name} sound", anew)
 
 
@@ -117,13 +118,13 @@ class SoundWriter(SoundRecordWriter):
         # level would double the work.
         self.retries = may_retry(plan)
         self.more = ", memory" if plan.shape.recursive and (again or self.retries) else ""
-        self._record_names: dict[tuple[str, Source, bool, bool, bool], str] = {}
+        self._record_names: dict[tuple[str, Reading, bool, bool, bool], str] = {}
         self._waiting: list[Callable[[], None]] = []
         self._inlined: list[str] = []
         self._count = 0
         # Of unions of which one option alone may admit a value: the functions that ask each option, and what asks them.
-        self._asking: dict[tuple[int, Source, bool], str] = {}
-        self._once: dict[tuple[int, Source, bool], str] = {}
+        self._asking: dict[tuple[int, Reading, bool], str] = {}
+        self._once: dict[tuple[int, Reading, bool], str] = {}
 
     def finish(self) -> None:
         """Write the functions that were named and not written yet, one after the other."""
@@ -165,7 +166,7 @@ class SoundWriter(SoundRecordWriter):
 
     def function_of(self, key: str) -> str:
         """The name of the function for one record or alias, written later."""
-        mark = (key, self.source, self.hidden, self.note_unknown, self.only_asks)
+        mark = (key, self.reading, self.hidden, self.note_unknown, self.only_asks)
         if mark not in self._record_names:
             # Records of one name have keys that differ, and generated code is told apart by number.
             name = self._record_names[mark] = f"sound_{self.noun_of(key)}_{len(self._record_names) + 1}"
@@ -173,10 +174,10 @@ class SoundWriter(SoundRecordWriter):
         return self._record_names[mark]
 
     def _write_function(
-        self, name: str, key: str, source: Source, hidden: bool, note_unknown: bool, only_asks: bool
+        self, name: str, key: str, reading: Reading, hidden: bool, note_unknown: bool, only_asks: bool
     ) -> None:
         with self.taking(note_unknown=note_unknown, only_asks=only_asks):
-            self._write_function_of(name, key, source, hidden=hidden)
+            self._write_function_of(name, key, reading, hidden=hidden)
 
     @contextmanager
     def taking(self, *, note_unknown: bool, only_asks: bool) -> Iterator[None]:
@@ -186,14 +187,14 @@ class SoundWriter(SoundRecordWriter):
         yield
         self.note_unknown, self.only_asks = before
 
-    def _write_function_of(self, name: str, key: str, source: Source, *, hidden: bool) -> None:
+    def _write_function_of(self, name: str, key: str, reading: Reading, *, hidden: bool) -> None:
         nesting, self._nesting = self._nesting, 0
         inlined, self._inlined = self._inlined, [key]
         before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
         straight, self.straight = self.straight, False
         remembers = bool(self.more) and key in self.plan.shape.recursive
         body = f"{name}_read" if remembers else name
-        with self.reading(source), self.inside(key), self.aside() as lines:
+        with self.reading_as(reading), self.inside(key), self.aside() as lines:
             with self.block(f"def {body}(data{self.more}):"), self.block("try:"):
                 if key in self.plan.shape.aliases:
                     self.whole(self.plan.shape.aliases[key])
@@ -268,19 +269,19 @@ class SoundWriter(SoundRecordWriter):
         if use.blank:
             with self.block(f"if {self.blank(value)}:"):
                 self.write(f"{value} = None")
-        if use.split and self.source is not Source.NATIVE:
+        if use.split and self.reading is not Reading.TYPED:
             self._one_of_list(value)
             with self.block(f"if {value}.__class__ is not str:"):
                 self.write(GIVE_UP)
             self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(use.split, 'SEPARATOR')})")
-            with self.reading(Source.TEXT):
+            with self.reading_as(Reading.TEXT):
                 self.node(use, value)
-        elif self.source is Source.NATIVE and (made := after_making(use.parts)) is not None:
+        elif self.reading is Reading.TYPED and (made := after_making(use.parts)) is not None:
             self.run(made, value, ANY_VALUE)  # what a function of one's own made is there already
             return
-        elif use.via is not None and self.source is not Source.NATIVE:
+        elif use.via is not None and self.reading is not Reading.TYPED:
             self.read(use.via, value)
-            with self.reading(Source.TEXT if use.via.facts.text else Source.JSON):
+            with self.reading_as(Reading.TEXT if use.via.facts.text else Reading.PLAIN):
                 self.node(use, value)
         else:
             self.node(use, value)
@@ -288,7 +289,7 @@ class SoundWriter(SoundRecordWriter):
 
     def fitting(self, fits: tuple[Embedded, ...], value: str) -> None:
         """Judge what came by the documents that stand beside it."""
-        for document in fits if self.source is Source.JSON else ():
+        for document in fits if self.reading is Reading.PLAIN else ():
             with self.block(f"if not {self.bind(document.sound, 'FITS')}({value}):"):
                 self.write(GIVE_UP)
 
@@ -328,18 +329,18 @@ class SoundWriter(SoundRecordWriter):
     def scalar(self, kind: Kind, value: str, parts: tuple[Step | Rule, ...]) -> None:
         """Check a single value's kind, and read it where it is not ready."""
         kind = self.plan.fitted(kind)
-        source = self.source
+        reading = self.reading
         self._one_of_list(value)
-        ready = kind.ready(source, value, self.bind)
+        ready = kind.ready(reading, value, self.bind)
         if ready == "True":
             return
-        read = kind.reader(source)
+        read = kind.reader(reading)
         if self.doubts and read is whole_from_json:
             read = whole_beyond_doubt
         reader = self.bind(read, read.__name__)
         if type(kind) is Number and ready != "False" and _shut_in(parts):
             ready = f"{value}.__class__ is float"  # bounds on both sides keep NaN and infinities out
-        swift = kind.swift(source, value, self.bind)
+        swift = kind.swift(reading, value, self.bind)
         if ready == "False":
             self._swift_or_read(swift, reader, value)
             return
@@ -367,26 +368,26 @@ class SoundWriter(SoundRecordWriter):
 
     def _one_of_list(self, value: str) -> None:
         """Query parsers give every value as a list: one of one item is that item."""
-        if self._is_text and self.plan.source is Source.TEXT:
+        if self._is_text and self.plan.source.repeats:
             with self.block(f"if {value}.__class__ is list and len({value}) == 1:"):
                 self.write(f"{value} = {value}[0]")
 
     def choice(self, node: Choice, value: str) -> None:
         """Find the constant that came."""
-        source = self.source
+        reading = self.reading
         self._one_of_list(value)
-        ready = choice_ready(self, node, source, value)
-        if ready is not None and source is Source.JSON:
+        ready = choice_ready(self, node, reading, value)
+        if ready is not None and reading is Reading.PLAIN:
             with self.block(f"if not ({ready}):"):
                 self.write(GIVE_UP)
             return
-        if node.owner is not None and source is Source.JSON and is_lone_text(node):
+        if node.owner is not None and reading is Reading.PLAIN and is_lone_text(node):
             with self.block(f"if {value}.__class__ is not str:"):
                 self.write(GIVE_UP)
             self.write(f"{value} = {self.bind(member_table(node), 'MEMBERS')}[{value}]")
             return
         with self.block(f"if not ({ready}):") if ready is not None else nullcontext():
-            self.write(f"{value} = {choice_reader(self, node, source)}({value})")
+            self.write(f"{value} = {choice_reader(self, node, reading)}({value})")
             with self.block(f"if {value} is FAILED:"):
                 self.write(GIVE_UP)
 
@@ -394,7 +395,7 @@ class SoundWriter(SoundRecordWriter):
         if self._is_text and not self.circular:
             with self.block(f"if {value}.__class__ is str:"):
                 self.write(f"{value} = [{value}]")
-        wanted = collection(self, into) if self.source is Source.NATIVE else "list"
+        wanted = collection(self, into) if self.reading is Reading.TYPED else "list"
         with self.block(f"if {value}.__class__ is not {wanted} or len({value}) > {self.plan.limits.items}:"):
             self.write(GIVE_UP)
 
@@ -426,7 +427,7 @@ class SoundWriter(SoundRecordWriter):
 
         Not where that has more to tell of what was read: which keys were dropped.
         """
-        if self.source is not self.plan.source or self.source is Source.NATIVE or not any(map(self._is_dear, held)):
+        if self.reading is not self.plan.reading or self.reading is Reading.TYPED or not any(map(self._is_dear, held)):
             return
         if self.straight:
             if not self.note_unknown and any(map(self.may_drop, held)):
@@ -442,11 +443,11 @@ class SoundWriter(SoundRecordWriter):
         if not isinstance(use.node, Scalar) or use.parts or use.via or use.split:
             return not isinstance(use.node, Choice | Nothing)
         kind = self.plan.fitted(use.node.kind)
-        return isinstance(kind, Lenient) or kind.ready(self.source, "value", self.bind) == "False"
+        return isinstance(kind, Lenient) or kind.ready(self.reading, "value", self.bind) == "False"
 
     def fixed(self, node: Fixed, value: str) -> None:
         """Read a tuple: its first items one by one, and those after them."""
-        wanted = "tuple" if self.source is Source.NATIVE else "list"
+        wanted = "tuple" if self.reading is Reading.TYPED else "list"
         test = f"len({value}) != {len(node.items)}"
         if node.more is not None:
             test = f"len({value}) < {len(node.items)} or len({value}) > {self.plan.limits.items}"
@@ -482,13 +483,13 @@ class SoundWriter(SoundRecordWriter):
             self._hand_over(value, made, key, held)
         self._nesting += 1
         with self.block(f"for {name}, {each} in {value}.items():"):
-            source = Source.NATIVE if self.source is Source.NATIVE else self.source if plain else Source.TEXT
-            if source is Source.TEXT and self.source is Source.JSON:
+            reading = self.reading if plain else self.reading.of_keys
+            if reading is not self.reading:
                 with self.block(
                     f"if {name}.__class__ is not str or {name} != {name}.strip({self.bind(BLANKS, 'BLANKS')}):"
                 ):
                     self.write(GIVE_UP)
-            with self.reading(source):
+            with self.reading_as(reading):
                 self.read(key, name)
             self.read(held, each)
             self.write(f"{made}[{name}] = {each}" if safe else f"{made}.append(({name}, {each}))")
@@ -504,10 +505,10 @@ class SoundWriter(SoundRecordWriter):
 
     def branches(self, node: Branches, value: str) -> None:
         """Read by the option that the tag tells, or by the first that will do."""
-        if node.tag and self.source is not Source.NATIVE:
+        if node.tag and self.reading is not Reading.TYPED:
             self._tagged(node, value)
             return
-        options = options_in_order(self.plan, node, self.source)
+        options = options_in_order(self.plan, node, self.reading)
         if node.alone:
             self._alone(node, value)
             if self.only_asks:
@@ -526,7 +527,7 @@ class SoundWriter(SoundRecordWriter):
 
     def admits_alone(self, node: Branches, value: str, more: str) -> str:
         """The test for that; `more` hands the memory on. What was found is kept while one piece of data is judged."""
-        mark = (id(node), self.source, self.hidden)
+        mark = (id(node), self.reading, self.hidden)
         if mark not in self._asking:
             with self.taking(note_unknown=False, only_asks=True):
                 names = [self.part(option) for option in node.options]
@@ -540,7 +541,7 @@ class SoundWriter(SoundRecordWriter):
         with self.block(f"if {value}.__class__ is not dict:"):
             self.write(GIVE_UP)
         key = self.bind(node.tag, "TAG")
-        self.write(f"{which} = {tag_reader(self, node, self.plan, self.source)}({value}[{key}])")
+        self.write(f"{which} = {tag_reader(self, node, self.plan, self.reading)}({value}[{key}])")
         if node.held:
             inner = self.variable("inner")
             self.write(f"{inner} = {value}[{self.bind(node.held, 'HELD')}]")
@@ -559,11 +560,11 @@ class SoundWriter(SoundRecordWriter):
         """Tests for values that are what an option makes of them, where no option before it takes their class."""
         tests = []
         before: set[type] = set()
-        for option in options if self.source is Source.JSON else ():
+        for option in options if self.reading is Reading.PLAIN else ():
             takes = taken(option, self.plan)
             plain = not (option.parts or option.fits or option.via or option.split or option.blank)
             if plain and isinstance(option.node, Scalar) and takes.isdisjoint(before):
-                test = self.plan.fitted(option.node.kind).ready(self.source, value, self.bind)
+                test = self.plan.fitted(option.node.kind).ready(self.reading, value, self.bind)
                 tests += [f"({test})"] if test not in ("True", "False") else []
             before |= takes
         return tests
@@ -579,7 +580,7 @@ class SoundWriter(SoundRecordWriter):
             with self.taking(note_unknown=self.note_unknown or choosing, only_asks=self.only_asks):
                 name = self.part(option)
             self.straight = straight
-            never = passed_over(option, self.plan) if self.source is Source.JSON else frozenset()
+            never = passed_over(option, self.plan) if self.reading is Reading.PLAIN else frozenset()
             tests = [f"{read} is FAILED"] if number else []
             tests += [f"{value}.__class__ not in {self.bind(never, 'OTHERS')}"] if never else []
             if not tests:
@@ -615,7 +616,7 @@ class SoundWriter(SoundRecordWriter):
 
     def nullable(self, inner: Use, value: str) -> None:
         """Read what is inside unless it is null."""
-        if may_be_blank(inner, self.source, self.plan.shape.aliases):
+        if may_be_blank(inner, self.reading, self.plan.shape.aliases):
             with self.block(f"if {self.blank(value)}:"):
                 self.write(f"{value} = None")
         self._nesting += 1

@@ -5,7 +5,8 @@ from __future__ import annotations
 from abc import abstractmethod
 
 from ..declare.embedded import Embedded
-from ..declare.facts import Own, Source
+from ..declare.facts import Own
+from ..declare.sources import Reading
 from ..regex.white_space import is_blank
 from ..shape.nodes import Field, Record, Use
 from .engine_writer import EngineWriter
@@ -56,7 +57,7 @@ class SoundRecordWriter(EngineWriter):
 
     @property
     def _is_text(self) -> bool:
-        return self.source is Source.TEXT
+        return self.reading is Reading.TEXT
 
     def record(self, record: Record, value: str) -> None:
         """Read a record's fields, check its rules, build it."""
@@ -65,7 +66,7 @@ class SoundRecordWriter(EngineWriter):
             return
         where = self.where
         came = ""
-        if self.source is Source.NATIVE and record.form != "dict":
+        if self.reading is Reading.TYPED and record.form != "dict":
             came = self.variable("came")
             self.write(f"{came} = None")
             names = self.bind(native_names(record), "NAMES")
@@ -76,7 +77,7 @@ class SoundRecordWriter(EngineWriter):
         too_long = f" or None in {value}" if self._is_text else ""
         with self.block(f"if {value}.__class__ is not dict{too_long}:"):
             self.write(GIVE_UP)
-        if self.source is Source.NATIVE and (differing := names_that_differ(record)):
+        if self.reading is Reading.TYPED and (differing := names_that_differ(record)):
             self.write(f"{value} = {self.bind(by_wire, 'by_wire')}({value}, {self.bind(differing, 'NAMES')})")
         self.fitting(record.fits, value)
         required = sum(field.required for field in record.fields)
@@ -126,12 +127,12 @@ class SoundRecordWriter(EngineWriter):
         whole = f"{self.bind(gathered, 'gathered')}({value}, {wires})"
         first, name = record.rests[0], held[record.rests[0].attribute]
         if len(record.rests) > 1:
-            sort, all_of = self.bind(sorter_of(self.plan, record, self.source).sound, "SORT"), self.variable("rests")
+            sort, all_of = self.bind(sorter_of(self.plan, record, self.reading).sound, "SORT"), self.variable("rests")
             self.write(f"{all_of} = {sort}({whole} if len({value}) != {known} else {{}})")
             with self.block(f"if {all_of} is None:"):
                 self.write(GIVE_UP)
             self.write(f"{', '.join(held.values())} = {all_of}")
-        elif self.source is Source.NATIVE:
+        elif self.reading is Reading.TYPED:
             self.write(f"{name} = {whole}")
             self.write(f"{name} = {name}.pop({self.bind(first.wire, 'KEY')}, {name})")
         else:
@@ -174,7 +175,7 @@ class SoundRecordWriter(EngineWriter):
                 self.write(f"{known} += 1")
             self.write(f"{value} = {record}[{key}]")
             self._not_short(field, value)
-            if may_be_blank(field.use, self.source, self.plan.shape.aliases) and not field.use.nullable:
+            if may_be_blank(field.use, self.reading, self.plan.shape.aliases) and not field.use.nullable:
                 with self.block(f"if {self.blank(value)}:"):
                     self.write(f"{value} = {default_source(self, field)}")
                 with self.block("else:"):

@@ -14,7 +14,7 @@ from typing import Any
 
 from ..declare.applicability import Takes
 from ..declare.clock import Clock
-from ..declare.facts import Bind, Facts, Source, Stop, Unsaid
+from ..declare.facts import Bind, Facts, Stop, Unsaid
 from ..declare.kinds import (
     AnyNumber,
     Anything,
@@ -32,6 +32,7 @@ from ..declare.kinds import (
 from ..declare.kinds.lenient import Lenient
 from ..declare.kinds.number import TOO_LONG
 from ..declare.rules import Distinct, Face, Holds, Rule
+from ..declare.sources import Reading
 from ..declare.steps import Step, in_utc
 from ..shape.final_forms import keeps_form, survives
 from ..shape.nodes import Choice, Nullable, Record, Scalar, Shape, Use
@@ -114,7 +115,7 @@ def is_sendable(kind: Kind, value: Any) -> bool:
             return False
         if isinstance(kind, Whole):
             return bool(abs(value) < TOO_LONG)
-        again = kind.reader(Source.JSON)(kind.plain(value))
+        again = kind.reader(Reading.PLAIN)(kind.plain(value))
         if isinstance(again, Stop):
             return False
         if again == value:

@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from ..codegen.writer import Writer
-from ..declare.facts import Own, Source
+from ..declare.facts import Own
 from ..declare.kinds import (
     Anything,
     Day,
@@ -30,6 +30,7 @@ from ..declare.kinds.lenient import Lenient
 from ..declare.limits import Limits
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
+from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..declare.values import Value
 from ..shape.nodes import (
@@ -65,6 +66,11 @@ class Plan(Value):
     limits: Limits = Limits()
     outgoing: bool = False
 
+    @property
+    def reading(self) -> Reading:
+        """How values are read, where nothing says otherwise."""
+        return self.source.reading
+
     def refuses_unknown(self, record: Record) -> bool:
         """Whether a key that a record does not know is a fault."""
         return not record.rests and (record.unknown == "refuse" or (self.refuse_unknown and not record.unknown))
@@ -92,7 +98,7 @@ def known_keys(plan: Plan, record: Record) -> frozenset[str]:
     """The keys that are not unknown: those of the fields, and for the whole of a data file its editor's `$schema`."""
     wires = frozenset(field.wire for field in (*record.fields, *record.computed))
     root = plan.shape.root.node
-    whole = isinstance(root, Link) and root.key == record.key and plan.source is Source.JSON
+    whole = isinstance(root, Link) and root.key == record.key and plan.source.in_json
     whole = whole and record.unknown != "refuse"  # which is to the letter
     return wires | {"$schema"} if whole else wires
 
@@ -102,9 +108,9 @@ def collection(writer: Writer, into: str) -> str:
     return writer.bind(deque, "deque") if into == "deque" else into
 
 
-def options_in_order(plan: Plan, node: Branches, source: Source) -> tuple[Use, ...]:
+def options_in_order(plan: Plan, node: Branches, reading: Reading) -> tuple[Use, ...]:
     """The options of a union in the order in which they are tried: of typed records, a subclass before its base."""
-    if source is not Source.NATIVE:
+    if reading is not Reading.TYPED:
         return node.options
     return tuple(node.options[number] for number in nearest_first(node.options, plan.shape))
 
@@ -115,7 +121,7 @@ def may_retry(plan: Plan) -> bool:
         node = use.node
         if not isinstance(node, Branches) or node.held:
             continue
-        if plan.source is not Source.JSON:
+        if plan.reading is not Reading.PLAIN:
             return True
         holding = [taken(option, plan) & {dict, list} for option in node.options]
         if not node.tag and any(one & other for at, one in enumerate(holding) for other in holding[at + 1 :]):
@@ -180,7 +186,7 @@ def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> fro
             return frozenset()
 
 
-def tag_reader(writer: Writer, node: Branches, plan: Plan, source: Source) -> str:
+def tag_reader(writer: Writer, node: Branches, plan: Plan, reading: Reading) -> str:
     """The name of the function that finds which option a tag's value belongs to."""
     fields = [
         field.use.node
@@ -190,7 +196,7 @@ def tag_reader(writer: Writer, node: Branches, plan: Plan, source: Source) -> st
         if field.wire == node.tag
     ]
     lenient = any(isinstance(choice, Choice) and choice.lenient for choice in fields)
-    return writer.bind(tag_chooser(node.tags, source, lenient=lenient), "WHICH")
+    return writer.bind(tag_chooser(node.tags, reading, lenient=lenient), "WHICH")
 
 
 def is_text(key: Use) -> bool:
@@ -214,21 +220,21 @@ def takes_null(use: Use, aliases: Mapping[str, Use]) -> bool:
             return use.node.facts.open
 
 
-def may_be_blank(use: Use, source: Source, aliases: Mapping[str, Use]) -> bool:
+def may_be_blank(use: Use, reading: Reading, aliases: Mapping[str, Use]) -> bool:
     """Whether an empty text stands for nothing here: in all-text sources, unless text is what is wanted."""
-    if source is not Source.TEXT or use.via is not None or use.split:
+    if reading is not Reading.TEXT or use.via is not None or use.split:
         return False
     match use.node:
         case Nullable(inner):
-            return may_be_blank(inner, source, aliases)
+            return may_be_blank(inner, reading, aliases)
         case Scalar(kind):
             return not kind.facts.text or kind.facts.open
         case Choice(wire=wire):
             return "" not in wire
         case Branches(options=options):
-            return all(may_be_blank(option, source, aliases) for option in options)
+            return all(may_be_blank(option, reading, aliases) for option in options)
         case Alias(key):
-            return may_be_blank(aliases[key], source, aliases)
+            return may_be_blank(aliases[key], reading, aliases)
         case _:
             return True
 
@@ -287,18 +293,18 @@ def default_source(writer: Writer, field: Field) -> str:
     return writer.bind(field.default, "DEFAULT")
 
 
-def choice_ready(writer: Writer, choice: Choice, source: Source, value: str) -> str | None:
+def choice_ready(writer: Writer, choice: Choice, reading: Reading, value: str) -> str | None:
     """The test for a choice of texts that are their own values; None where choosing takes more."""
-    if choice.owner is not None or source is Source.NATIVE or choice.lenient:
+    if choice.owner is not None or reading is Reading.TYPED or choice.lenient:
         return None
     if not all(type(plain) is str and plain is held for plain, held in zip(choice.wire, choice.values, strict=True)):
         return None
     return f"{value}.__class__ is str and {value} in {writer.bind(frozenset(choice.wire), 'CHOICES')}"
 
 
-def choice_reader(writer: Writer, choice: Choice, source: Source) -> str:
+def choice_reader(writer: Writer, choice: Choice, reading: Reading) -> str:
     """The name of the function that chooses."""
-    return writer.bind(chooser(choice.wire, choice.values, source, lenient=choice.lenient), "CHOOSE")
+    return writer.bind(chooser(choice.wire, choice.values, reading, lenient=choice.lenient), "CHOOSE")
 
 
 def is_lone_text(choice: Choice) -> bool:

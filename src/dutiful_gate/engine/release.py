@@ -7,9 +7,9 @@ from typing import Any
 
 from ..codegen.unit import Unit
 from ..codegen.writer import Writer
-from ..declare.facts import Source
 from ..declare.kinds import Exact, Kind, Number
 from ..declare.kinds.lenient import Lenient
+from ..declare.sources import Reading
 from ..declare.steps import Step
 from ..shape.nodes import (
     MISSING,
@@ -127,7 +127,7 @@ class ReleaseWriter(Writer):
                 pass
             case Choice():
                 told = f"{value} = {self.bind(wire_of(use.node), 'WIRE_OF')}({value})"
-                ready = choice_ready(self, use.node, Source.JSON, value)
+                ready = choice_ready(self, use.node, Reading.PLAIN, value)
                 self.write(f"if not ({ready}): {told}" if ready else told)
             case Items(item, into):
                 self.items(item, into, value)

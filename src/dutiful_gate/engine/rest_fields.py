@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ..declare.facts import FAILED, Source
+from ..declare.facts import FAILED
 from ..declare.kinds import Text
+from ..declare.sources import Reading, read_so
 from ..report.fault import Path
 from ..shape.nodes import Entries, Field, Record, Scalar, Shape, Use
 from ..shape.walk import part_of
@@ -19,9 +20,9 @@ Dicts = tuple[dict[Any, Any], ...]
 class Sorter:
     """Tells which field gathers a key: the first whose type of keys admits it."""
 
-    def __init__(self, shape: Shape, rests: tuple[Field, ...], source: Source) -> None:
+    def __init__(self, shape: Shape, rests: tuple[Field, ...], reading: Reading) -> None:
         self.wires = tuple(field.wire for field in rests)
-        self.tests = tuple(_test(shape, field, source) for field in rests)
+        self.tests = tuple(_test(shape, field, reading) for field in rests)
 
     def which(self, key: Any) -> int | None:
         """The number of the field, None where none gathers it."""
@@ -53,12 +54,12 @@ class Sorter:
             log.faults += [((*path, key), cause, None, None) for key in held if self.which(key) != number]
 
 
-def sorter_of(plan: Plan, record: Record, source: Source) -> Sorter:
-    """The sorter of a record, for keys as they stand in data of a source."""
-    return Sorter(plan.shape, record.rests, source)
+def sorter_of(plan: Plan, record: Record, reading: Reading) -> Sorter:
+    """The sorter of a record, for keys as they stand in data that is read so."""
+    return Sorter(plan.shape, record.rests, reading)
 
 
-def _test(shape: Shape, field: Field, source: Source) -> Callable[[Any], bool]:
+def _test(shape: Shape, field: Field, reading: Reading) -> Callable[[Any], bool]:
     assert isinstance(field.use.node, Entries)  # the record was made so
     key = field.use.node.key
     if key == Use(Scalar(Text())):
@@ -69,8 +70,8 @@ def _test(shape: Shape, field: Field, source: Source) -> Callable[[Any], bool]:
         if not held:
             from .engine import Engine
 
-            read = source if is_text(key) or source is Source.NATIVE else Source.TEXT
-            engine = Engine(Plan(part_of(shape, key), read))
+            read = reading if is_text(key) else reading.of_keys
+            engine = Engine(Plan(part_of(shape, key), read_so(read)))
             held.append(lambda each: engine.sound(each) is not FAILED or engine.collect(each)[0] is not FAILED)
         return bool(held[0](text))
 

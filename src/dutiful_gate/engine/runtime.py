@@ -10,7 +10,8 @@ from itertools import islice, starmap
 from typing import Any, ClassVar, Final
 
 from ..declare.embedded import Embedded
-from ..declare.facts import FAILED, Source, Stop
+from ..declare.facts import FAILED, Stop
+from ..declare.sources import Reading
 from ..regex.white_space import BLANKS
 from ..report.cause import Cause, UnknownKey
 from ..report.fault import Fault, Path
@@ -436,11 +437,11 @@ def as_sent(log: Log, start: tuple[int, int, int], depth: int, sent: Mapping[str
 
 
 def chooser(
-    wire: Sequence[object], values: Sequence[object], source: Source, *, lenient: bool = False
+    wire: Sequence[object], values: Sequence[object], reading: Reading, *, lenient: bool = False
 ) -> Callable[[object], object]:
     """The function that finds the value for what came, by the equality of JSON: 1 equals 1.0, and not true."""
     pairs = list(zip(wire, values, strict=True))
-    if source is Source.NATIVE:
+    if reading is Reading.TYPED:
         exact = {(value.__class__, value): value for value in values}
 
         def choose_native(came: object) -> object:
@@ -455,11 +456,11 @@ def chooser(
     loose: dict[str, object] = {}
     for plain, value in reversed(pairs):
         table[_json_key(plain)] = value
-        if (source is Source.TEXT or lenient) and not isinstance(plain, str):
+        if (reading is Reading.TEXT or lenient) and not isinstance(plain, str):
             loose[_as_text(plain)] = value
 
     def choose(came: object) -> object:
-        if source is Source.TEXT:
+        if reading is Reading.TEXT:
             if not isinstance(came, str):
                 return FAILED
             # Blanks are ignored around numbers and booleans; a text is what it is.
@@ -476,14 +477,16 @@ def chooser(
     return choose
 
 
-def tag_chooser(tags: Sequence[Sequence[object]], source: Source, *, lenient: bool = False) -> Callable[[object], int]:
+def tag_chooser(
+    tags: Sequence[Sequence[object]], reading: Reading, *, lenient: bool = False
+) -> Callable[[object], int]:
     """The function that finds which option a tag's value belongs to; -1 for none."""
     flat = [(value, at) for at, values in enumerate(tags) for value in values]
-    read = Source.TEXT if source is Source.TEXT else Source.JSON
+    read = Reading.TEXT if reading is Reading.TEXT else Reading.PLAIN
     choose = chooser([value for value, _ in flat], [at for _, at in flat], read, lenient=lenient)
 
     def which(tag: object) -> int:
-        if source is Source.TEXT and tag.__class__ is list and len(tag) == 1:
+        if reading is Reading.TEXT and tag.__class__ is list and len(tag) == 1:
             tag = tag[0]
         found = choose(tag)
         return found if isinstance(found, int) else -1

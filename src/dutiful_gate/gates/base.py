@@ -6,8 +6,9 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
 from typing import TYPE_CHECKING, Any, Generic, NoReturn, Self, TypeVar
 
-from ..declare.facts import FAILED, Source
+from ..declare.facts import FAILED
 from ..declare.limits import Limits
+from ..declare.sources import Source
 from ..report.fault import Fault
 from ..report.verdict import Refused, Verdict, refusal
 
@@ -85,7 +86,7 @@ class AnyGate(Generic[T]):
             from ..report.cause import Cause
             from ..report.shown_values import outlined
 
-            json = self.reads is Source.JSON
+            json = self.reads.in_json
             cause = Cause("kind", "an array of items" if json else "a list of items", json=json)
             given = outlined(items) if self.shape.secretive else items
             yield refusal([Fault((), cause, given)])

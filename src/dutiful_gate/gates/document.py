@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, Literal
 
 from ..declare.errors import DeclarationError
-from ..declare.facts import Source
 from ..declare.limits import Limits
+from ..declare.sources import Source
 from ..document.document import Document, Flaw
 from .base import AnyGate
 

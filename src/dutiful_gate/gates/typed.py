@@ -8,8 +8,9 @@ from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
 
 from ..declare.errors import DeclarationError
-from ..declare.facts import FAILED, Source
+from ..declare.facts import FAILED
 from ..declare.limits import Limits
+from ..declare.sources import Source
 from ..document.document import Document
 from ..report.verdict import Refused, refusal
 from .base import AnyGate, Raw
@@ -121,7 +122,7 @@ class Gate(AnyGate[T]):
             lenient=lenient,
             shape=shape,
             _names=used,
-            _plain_json=plain_json if source is Source.JSON else _no_json(source),
+            _plain_json=plain_json if source.in_json else _no_json(source),
             _quickly=None,
             _json_bytes=json_bytes,
             _engine=engine,

@@ -9,7 +9,7 @@ from random import Random
 from typing import Any
 
 from ..declare.clock import Clock
-from ..declare.facts import FAILED, Source, Unsaid
+from ..declare.facts import FAILED, Unsaid
 from ..declare.formats.examples import EXAMPLES
 from ..declare.kinds import (
     Anything,
@@ -47,6 +47,7 @@ from ..declare.rules import (
     StartsWith,
 )
 from ..declare.rules.format import OfFormat
+from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..declare.terms import Comparison
 from ..engine.engine import Engine
@@ -298,7 +299,7 @@ class Payloads:
             late, early = fields if rule.sign.startswith(">") else fields[::-1]
             kind, start = _kind_of(late.use), made.get(early.wire)
             if late.wire in made and isinstance(start, str) and kind is not None:
-                moment = kind.reader(Source.JSON)(start)
+                moment = kind.reader(Reading.PLAIN)(start)
                 if isinstance(moment, datetime) and moment.year < 9999:
                     made[late.wire] = kind.plain(moment + timedelta(minutes=15 * self.random.randint(3, 24)))
 
@@ -313,7 +314,7 @@ class Payloads:
                 return kind.plain(part.constant)
         if isinstance(inner, Formed):
             plainly = self.scalar(inner.base, parts, name)
-            return inner.write(inner.base.reader(Source.JSON)(plainly))
+            return inner.write(inner.base.reader(Reading.PLAIN)(plainly))
         for known, make in _MAKERS:
             if isinstance(inner, known):
                 return make(self, inner, parts, name)

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..declare.constants import no_json
-from ..declare.facts import Source, Stop
+from ..declare.facts import Stop
+from ..declare.sources import Reading
 from ..declare.steps import Step
 from .nodes import (
     MISSING,
@@ -100,7 +101,7 @@ def belongs(use: Use, value: object, shape: Shape, known: Known | None = None) -
     known = {} if known is None else known
     match use.node:
         case Scalar(kind):
-            held = kind.reader(Source.NATIVE)(value)
+            held = kind.reader(Reading.TYPED)(value)
             return not isinstance(held, Stop)
         case Nothing():
             return value is None

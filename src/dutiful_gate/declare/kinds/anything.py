@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from ..facts import ANY_VALUE, Bind, Facts, Source, Stop
+from ..facts import ANY_VALUE, Bind, Facts, Stop
+from ..sources import Reading
 from .base import Kind, Reader
 from .number import TOO_LONG
 from .text import SURROGATE, encodable
@@ -79,10 +80,10 @@ class Anything(Kind):
     def facts(self) -> Facts:
         return ANY_VALUE
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
-        return "True" if source is Source.NATIVE else "False"
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        return "True" if reading is Reading.TYPED else "False"
 
-    def reader(self, source: Source) -> Reader:
+    def reader(self, reading: Reading) -> Reader:
         depth = self.depth
 
         def read_anything(value: object) -> object:
@@ -103,10 +104,10 @@ class Anything(Kind):
 class PlainData(Anything):
     """What goes out where anything may: it is plain data already, and no object of another kind."""
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def reader(self, source: Source) -> Reader:
+    def reader(self, reading: Reading) -> Reader:
         depth = self.depth
 
         def read_plain(value: object) -> object:

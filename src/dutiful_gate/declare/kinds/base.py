@@ -6,7 +6,8 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ..facts import Bind, Facts, Source
+from ..facts import Bind, Facts
+from ..sources import Reading
 from ..values import Value
 
 Reader = Callable[[Any], Any]
@@ -22,10 +23,10 @@ class Kind(Value, ABC):
         """What rules and steps may know of such a value."""
 
     @abstractmethod
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         """Python source that is true only when `value` needs no reading; "False" when it always does."""
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         """A test and an expression for a common case that is read by the expression alone, if there is one.
 
         The expression may raise ValueError: generated code gives up then, and looks more closely.
@@ -33,7 +34,7 @@ class Kind(Value, ABC):
         return None
 
     @abstractmethod
-    def reader(self, source: Source) -> Reader:
+    def reader(self, reading: Reading) -> Reader:
         """The function that reads what was not ready."""
 
     @abstractmethod

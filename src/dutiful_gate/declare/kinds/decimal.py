@@ -8,8 +8,9 @@ from typing import Any
 
 from ...regex.white_space import BLANKS
 from ..digits import Digits
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import Bind, Facts, Stop
 from ..lazy import Late
+from ..sources import Reading
 from .base import Kind, Reader
 
 _KIND = Stop("kind", "a number")
@@ -80,11 +81,11 @@ class Exact(Kind):
     def facts(self) -> Facts:
         return Facts("a number", "decimal number", ordered=(Decimal, int), number=True)
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def reader(self, source: Source) -> Reader:
-        return decimal_from_text if source is Source.TEXT else decimal_from_json
+    def reader(self, reading: Reading) -> Reader:
+        return decimal_from_text if reading is Reading.TEXT else decimal_from_json
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "number"}
@@ -107,13 +108,13 @@ class ExactAsText(Kind):
     def facts(self) -> Facts:
         return Facts("a decimal number", "decimal number", ordered=(Decimal, int))
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def reader(self, source: Source) -> Reader:
-        if source is Source.NATIVE:
+    def reader(self, reading: Reading) -> Reader:
+        if reading is Reading.TYPED:
             return decimal_from_json
-        if source is Source.TEXT:
+        if reading is Reading.TEXT:
             return decimal_from_text
 
         def read_digits(value: object) -> object:

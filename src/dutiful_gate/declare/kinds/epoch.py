@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from ..facts import Bind, Source, Stop
+from ..facts import Bind, Stop
+from ..sources import Reading
 from .base import Reader
 from .moment import Moment, moment_native
 
@@ -37,11 +38,11 @@ class Epoch(Moment):
 
     whole: bool = True
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         return None
 
-    def reader(self, source: Source) -> Reader:
-        return moment_native if source is Source.NATIVE else moment_from_seconds
+    def reader(self, reading: Reading) -> Reader:
+        return moment_native if reading is Reading.TYPED else moment_from_seconds
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "integer" if self.whole else "number"}

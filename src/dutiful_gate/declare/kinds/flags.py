@@ -7,7 +7,8 @@ from enum import Flag
 from functools import cached_property
 from typing import Any
 
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import Bind, Facts, Stop
+from ..sources import Reading
 from .base import Kind, Reader
 from .number import whole_from_json, whole_from_text
 
@@ -29,16 +30,16 @@ class Flags(Kind):
             total |= member.value
         return total
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def reader(self, source: Source) -> Reader:
+    def reader(self, reading: Reading) -> Reader:
         owner, every = self.owner, self.all
         unfit = Stop("choice", f"a sum of {', '.join(str(member.value) for member in owner)}")
-        if source is Source.NATIVE:
+        if reading is Reading.TYPED:
             kind = Stop("kind", "a sum of flags")
             return lambda value: value if isinstance(value, owner) else kind
-        whole = whole_from_text if source is Source.TEXT else whole_from_json
+        whole = whole_from_text if reading is Reading.TEXT else whole_from_json
 
         def read_flags(value: object) -> object:
             number = whole(value)

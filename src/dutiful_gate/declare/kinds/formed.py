@@ -11,7 +11,8 @@ from typing import Any
 
 from ...regex.white_space import BLANKS
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import Bind, Facts, Stop
+from ..sources import Reading
 from .base import Kind, Reader
 
 _PIECES = {
@@ -78,12 +79,12 @@ class Formed(Kind):
                 remedy=f"{self.facts.phrase} takes " + ", ".join(f"%{letter}" for letter in known),
             )
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def reader(self, source: Source) -> Reader:
-        if source is Source.NATIVE:
-            return self.base.reader(source)
+    def reader(self, reading: Reading) -> Reader:
+        if reading is Reading.TYPED:
+            return self.base.reader(reading)
         fits = re.compile(self.pattern).fullmatch
         letters = self.parts[1::2]
         example = self.write(self._sample())
@@ -91,7 +92,7 @@ class Formed(Kind):
         kind = Stop("kind", f"{phrase} as text, such as {example}")
         unreadable = Stop("reading", f"{phrase} such as {example}")
         no_such = Stop("reading", f"{phrase} that the calendar has")
-        in_text = source is Source.TEXT
+        in_text = reading is Reading.TEXT
         made = self._maker(letters)
 
         def read_formed(value: object) -> object:

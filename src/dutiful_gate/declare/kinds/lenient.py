@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from ...regex.white_space import BLANKS
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import Bind, Facts, Stop
+from ..sources import Reading
 from .base import Kind, Reader
 from .text import Text
 from .truth import Truth
@@ -23,14 +24,14 @@ class Lenient(Kind):
     def facts(self) -> Facts:
         return self.inner.facts
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
-        return self.inner.ready(source, value, bind)
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        return self.inner.ready(reading, value, bind)
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
-        return self.inner.swift(source, value, bind)
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        return self.inner.swift(reading, value, bind)
 
-    def reader(self, source: Source) -> Reader:
-        strict = self.inner.reader(source)
+    def reader(self, reading: Reading) -> Reader:
+        strict = self.inner.reader(reading)
         loose = _loose(self.inner)
 
         def read_leniently(value: object) -> object:
@@ -61,7 +62,7 @@ def _loose(kind: Kind) -> Reader:
         return _text_of_number
     if isinstance(kind, Truth):
         return _truth_of_word
-    from_text = kind.reader(Source.TEXT)
+    from_text = kind.reader(Reading.TEXT)
     return lambda value: from_text(value)
 
 

@@ -7,8 +7,9 @@ from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from ...regex.white_space import BLANKS
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import Bind, Facts, Stop
 from ..lazy import Late
+from ..sources import Reading
 from .base import Kind, Reader
 
 _MOMENT_KIND = Stop("kind", "a date-time as text, such as 2026-05-04T09:30:00Z")
@@ -129,11 +130,11 @@ class Moment(Kind):
     def facts(self) -> Facts:
         return Facts("a date-time", "date-time", ordered=(datetime,))
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
-        if source is not Source.JSON:
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        if reading is not Reading.PLAIN:
             return None
         # 2026-05-04T09:30:00Z: every third sign from the fifth on is a separator, and the parser judges the rest.
         test = f'{value}.__class__ is str and len({value}) == 20 and {value}[4::3] == "--T::Z"'
@@ -141,12 +142,12 @@ class Moment(Kind):
             test += f' and {value}[11:13] != "24"'
         return test, f"{bind(_from_iso, 'from_iso')}({value})"
 
-    def reader(self, source: Source) -> Reader:
+    def reader(self, reading: Reading) -> Reader:
         return {
-            Source.JSON: moment_from_json,
-            Source.TEXT: moment_from_text,
-            Source.NATIVE: moment_native,
-        }[source]
+            Reading.PLAIN: moment_from_json,
+            Reading.TEXT: moment_from_text,
+            Reading.TYPED: moment_native,
+        }[reading]
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "format": "date-time"}
@@ -165,17 +166,17 @@ class Day(Kind):
     def facts(self) -> Facts:
         return Facts("a date", "date", ordered=(date,))
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
-        if source is Source.NATIVE:
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        if reading is Reading.TYPED:
             return None
         test = f'{value}.__class__ is str and len({value}) == 10 and {value}[4::3] == "--" and {value}.isascii()'
         return test, f"{bind(date.fromisoformat, 'day_from_iso')}({value})"
 
-    def reader(self, source: Source) -> Reader:
-        return {Source.JSON: day_from_json, Source.TEXT: day_from_text, Source.NATIVE: day_native}[source]
+    def reader(self, reading: Reading) -> Reader:
+        return {Reading.PLAIN: day_from_json, Reading.TEXT: day_from_text, Reading.TYPED: day_native}[reading]
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "format": "date"}
@@ -206,11 +207,11 @@ class LocalMoment(Kind):
     def facts(self) -> Facts:
         return Facts("a date-time without an offset", "local date-time", ordered=(datetime,))
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def reader(self, source: Source) -> Reader:
-        return _local_native if source is Source.NATIVE else _local_from_text if source is Source.TEXT else _local
+    def reader(self, reading: Reading) -> Reader:
+        return _local_native if reading is Reading.TYPED else _local_from_text if reading is Reading.TEXT else _local
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "pattern": f"^{_LOCAL_PATTERN}$"}
@@ -250,11 +251,11 @@ def _local_native(value: object) -> object:
 class UtcMoment(Moment):
     """A point in time that is written in UTC."""
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
-        return super().swift(source, value, bind)  # it is in UTC
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        return super().swift(reading, value, bind)  # it is in UTC
 
-    def reader(self, source: Source) -> Reader:
-        read = super().reader(source)
+    def reader(self, reading: Reading) -> Reader:
+        read = super().reader(reading)
 
         def read_utc(value: object) -> object:
             moment = read(value)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final
 
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import Bind, Facts, Stop
+from ..sources import Reading
 from .base import Kind, Reader
 
 _NOTHING: Final = Stop("kind", "no value at all")
@@ -22,10 +23,10 @@ class Nobody(Kind):
     def facts(self) -> Facts:
         return Facts("no value", "type without values")
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def reader(self, source: Source) -> Reader:
+    def reader(self, reading: Reading) -> Reader:
         return _refused
 
     def keywords(self) -> Mapping[str, object]:

@@ -8,8 +8,9 @@ from decimal import Decimal
 from typing import Any
 
 from ...regex.white_space import BLANKS
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import Bind, Facts, Stop
 from ..lazy import Late
+from ..sources import Reading
 from .base import Kind, Reader
 
 _WHOLE_KIND = Stop("kind", "a whole number")
@@ -87,23 +88,23 @@ class Whole(Kind):
     def facts(self) -> Facts:
         return Facts("a whole number", "whole number", ordered=(int, float), number=True)
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
-        return "False" if source is Source.TEXT else f"{value}.__class__ is int"
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        return "False" if reading is Reading.TEXT else f"{value}.__class__ is int"
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
-        if source is not Source.TEXT:
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        if reading is not Reading.TEXT:
             return None
         test = (
             f"{value}.__class__ is str and {value}.isdigit() and {value}.isascii() and len({value}) <= {_MOST_DIGITS}"
         )
         return test, f"int({value})"
 
-    def reader(self, source: Source) -> Reader:
+    def reader(self, reading: Reading) -> Reader:
         return {
-            Source.JSON: whole_from_json,
-            Source.TEXT: whole_from_text,
-            Source.NATIVE: whole_native,
-        }[source]
+            Reading.PLAIN: whole_from_json,
+            Reading.TEXT: whole_from_text,
+            Reading.TYPED: whole_native,
+        }[reading]
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "integer"}
@@ -120,8 +121,8 @@ def _digits_from_json(value: object) -> object:
 class WholeAsWritten(Whole):
     """A whole number that is written without a decimal point."""
 
-    def reader(self, source: Source) -> Reader:
-        return _digits_from_json if source is Source.JSON else super().reader(source)
+    def reader(self, reading: Reading) -> Reader:
+        return _digits_from_json if reading is Reading.PLAIN else super().reader(reading)
 
     def unsaid(self) -> str:
         return "since draft-06 JSON Schema counts 3.0 among the whole numbers"
@@ -134,18 +135,18 @@ class Number(Kind):
     def facts(self) -> Facts:
         return Facts("a number", "number", ordered=(int, float), number=True)
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         # A finite number alone equals zero when taken from itself.
-        return "False" if source is Source.TEXT else f"{value}.__class__ is float and {value} - {value} == 0.0"
+        return "False" if reading is Reading.TEXT else f"{value}.__class__ is float and {value} - {value} == 0.0"
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
-        if source is Source.TEXT:
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        if reading is Reading.TEXT:
             test = f'len({value}) <= 300 and {value}.replace(".", "", 1).isdigit() and {value}.isascii()'
             return f"{value}.__class__ is str and {test}", f"float({value})"
         return f"{value}.__class__ is int and -{_EXACT} <= {value} <= {_EXACT}", f"float({value})"
 
-    def reader(self, source: Source) -> Reader:
-        return number_from_text if source is Source.TEXT else number_from_json
+    def reader(self, reading: Reading) -> Reader:
+        return number_from_text if reading is Reading.TEXT else number_from_json
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "number"}
@@ -173,8 +174,8 @@ def _any_number_from_text(value: object) -> object:
 class AnyNumber(Number):
     """A double of any value, infinities and NaN among them, where a developer asks for that."""
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
-        return "False" if source is Source.TEXT else f"{value}.__class__ is float"
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        return "False" if reading is Reading.TEXT else f"{value}.__class__ is float"
 
-    def reader(self, source: Source) -> Reader:
-        return _any_number_from_text if source is Source.TEXT else _any_number
+    def reader(self, reading: Reading) -> Reader:
+        return _any_number_from_text if reading is Reading.TEXT else _any_number

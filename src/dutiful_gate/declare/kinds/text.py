@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import Bind, Facts, Stop
+from ..sources import Reading
 from .base import Kind, Reader
 
 _KIND = Stop("kind", "text")
@@ -35,10 +36,10 @@ class Text(Kind):
     def facts(self) -> Facts:
         return Facts("text", "text", measured="characters", text=True)
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return f"{value}.__class__ is str and ({value}.isascii() or {bind(encodable, 'encodable')}({value}))"
 
-    def reader(self, source: Source) -> Reader:
+    def reader(self, reading: Reading) -> Reader:
         return read_text
 
     def keywords(self) -> Mapping[str, object]:

@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from ...regex.white_space import BLANKS
-from ..facts import Bind, Facts, Source, Stop
+from ..facts import Bind, Facts, Stop
+from ..sources import Reading
 from .base import Kind, Reader
 
 _KIND = Stop("kind", "true or false")
@@ -35,17 +36,17 @@ class Truth(Kind):
     def facts(self) -> Facts:
         return Facts("true or false", "boolean", alike=(bool,))
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
-        return "False" if source is Source.TEXT else f"{value}.__class__ is bool"
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        return "False" if reading is Reading.TEXT else f"{value}.__class__ is bool"
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
-        if source is not Source.TEXT:
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        if reading is not Reading.TEXT:
             return None
         words = bind(_WORDS, "WORDS")
         return f"{value}.__class__ is str and {value} in {words}", f"{words}[{value}]"
 
-    def reader(self, source: Source) -> Reader:
-        return truth_from_text if source is Source.TEXT else read_truth
+    def reader(self, reading: Reading) -> Reader:
+        return truth_from_text if reading is Reading.TEXT else read_truth
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "boolean"}

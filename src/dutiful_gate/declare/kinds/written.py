@@ -6,7 +6,8 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from ...regex.white_space import BLANKS
-from ..facts import FAILED, Bind, Facts, Source, Stop
+from ..facts import FAILED, Bind, Facts, Stop
+from ..sources import Reading
 from .base import Kind, Reader
 from .text import SURROGATE, encodable
 
@@ -34,22 +35,22 @@ class Written(Kind):
         measured = "bytes" if self.held == (bytes,) else ""
         return Facts(self.phrase, self.name, measured=measured, ordered=self.held if self.ordered else ())
 
-    def ready(self, source: Source, value: str, bind: Bind) -> str:
-        if source is not Source.NATIVE:
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        if reading is not Reading.TYPED:
             return "False"
         return " or ".join(f"{value}.__class__ is {bind(held, held.__name__)}" for held in self.held)
 
-    def swift(self, source: Source, value: str, bind: Bind) -> tuple[str, str] | None:
-        if source is not Source.JSON:
+    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        if reading is not Reading.PLAIN:
             return None
         return f"{value}.__class__ is str and {value}.isascii()", f"{bind(self.read, self.read.__name__)}({value})"
 
-    def reader(self, source: Source) -> Reader:
+    def reader(self, reading: Reading) -> Reader:
         needs = f"{self.phrase}, such as {self.example}"
         kind = Stop(
-            "kind", self.phrase if source is Source.NATIVE else f"{self.phrase} as text, such as {self.example}"
+            "kind", self.phrase if reading is Reading.TYPED else f"{self.phrase} as text, such as {self.example}"
         )
-        reading = Stop("reading", needs)
+        unreadable = Stop("reading", needs)
         read, held = self.read, self.held
 
         def read_written(value: object) -> object:
@@ -60,8 +61,8 @@ class Written(Kind):
             try:
                 made = read(value)
             except (ValueError, OverflowError):
-                return reading
-            return reading if made is FAILED else made
+                return unreadable
+            return unreadable if made is FAILED else made
 
         def read_from_text(value: object) -> object:
             return read_written(value.strip(BLANKS) if isinstance(value, str) else value)
@@ -69,9 +70,9 @@ class Written(Kind):
         def read_native(value: object) -> object:
             return value if isinstance(value, held) and not isinstance(value, bool) else kind
 
-        if source is Source.NATIVE:
+        if reading is Reading.TYPED:
             return read_native
-        return read_from_text if source is Source.TEXT else read_written
+        return read_from_text if reading is Reading.TEXT else read_written
 
     def keywords(self) -> Mapping[str, object]:
         return self.said

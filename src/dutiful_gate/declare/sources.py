@@ -1,0 +1,60 @@
+"""What the data is before it is read, and the ways in which a single value is read."""
+
+from __future__ import annotations
+
+from enum import Enum
+
+
+class Reading(Enum):
+    """How one value is read: not all of one piece of data are read in one way, since keys of JSON are always text."""
+
+    PLAIN = "plain"
+    """From what JSON has: text, numbers, true, false, null, lists and dicts."""
+
+    TEXT = "text"
+    """From text alone."""
+
+    TYPED = "typed"
+    """Not at all: it has its Python type already."""
+
+    @property
+    def of_keys(self) -> Reading:
+        """How keys that stand for something other than text are read, where values are read so."""
+        return Reading.TEXT if self is Reading.PLAIN else self
+
+
+class Source(Enum):
+    """What the data is before it is read."""
+
+    JSON = "json", Reading.PLAIN, True, False
+    """Decoded JSON: dict, list, str, int, float, bool, None."""
+
+    TEXT = "text", Reading.TEXT, False, True
+    """All text: query strings, forms, headers, environment variables, CSV cells."""
+
+    NATIVE = "native", Reading.TYPED, False, False
+    """Python objects that already have their types."""
+
+    reading: Reading
+    in_json: bool
+    repeats: bool
+
+    def __new__(cls, word: str, reading: Reading, in_json: bool, repeats: bool) -> Source:
+        """A source by its word: how its values are read, and what else is true of it.
+
+        `in_json`  it is what a JSON document holds: raw text can be read, JSON Schema judges it, and faults speak of
+                   arrays and objects
+        `repeats`  a key may come several times, as a list of what came
+        """
+        made = object.__new__(cls)
+        made._value_ = word
+        made.reading, made.in_json, made.repeats = reading, in_json, repeats
+        return made
+
+    def __repr__(self) -> str:
+        return f"Source.{self.name}"
+
+
+def read_so(reading: Reading) -> Source:
+    """A source all of whose values are read in one way: the first that there is."""
+    return next(source for source in Source if source.reading is reading)
