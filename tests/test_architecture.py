@@ -28,6 +28,7 @@ from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 
 class Divides(Rule):
@@ -59,6 +60,9 @@ class Divides(Rule):
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return (0, self.whole)
+
+    def asks(self, wish: Wish) -> None:
+        wish.only = [each for each in range(1, 200) if self.whole % each == 0]
 
     def survives(self, step: Step) -> bool:
         return step.keeps_value
@@ -125,7 +129,7 @@ def test_a_rule_is_added_as_the_page_says(tmp_path: Path) -> None:
 
 def test_a_rule_that_offers_less_than_all_does_not_come_to_be(tmp_path: Path) -> None:
     """What a rule leaves out is told when the first one is made, and never just missing from proofs."""
-    for name in ("examples", "edges", "survives", "suits", "keywords"):
+    for name in ("examples", "edges", "asks", "survives", "suits", "keywords"):
         source = re.sub(rf"    def {name}\(.*?\n(?=    def )", "", DIVIDES, flags=re.DOTALL)
         source = source.replace("from ..", "from dutiful_gate.declare.").replace(
             "from .base", "from dutiful_gate.declare.rules.base"

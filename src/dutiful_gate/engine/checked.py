@@ -7,7 +7,6 @@ the outgoing shape then tells what is wrong.
 from __future__ import annotations
 
 from ..codegen.unit import Unit
-from ..declare.kinds import Exact, Number
 from ..declare.rules import Distinct, Length
 from ..declare.sources import Reading
 from ..declare.steps import Step
@@ -123,8 +122,8 @@ class CheckedWriter(SoundWriter):
             case Scalar(kind):
                 self.scalar(kind, value, use.parts)
                 self.run(use.parts, value, facts)
-                source = value if self.exact and isinstance(kind, Exact) else kind.release(value, self.bind)
-                if self.marks_rare and type(kind) is Number:
+                source = value if self.exact and kind.exact else kind.release(value, self.bind)
+                if self.marks_rare and kind.double and kind.written_alike:
                     source = f"{value} if 1e-4 <= {value} < 1e16 else {self.bind(rare, 'rare')}({value})"
                 return self.put(source, value)
             case Nothing():

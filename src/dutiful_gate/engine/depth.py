@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
-from ..declare.kinds import Anything
-from ..declare.kinds.lenient import Lenient
 from ..report.fault import Path
 from ..shape.nodes import Entries, Fixed, Items, Link, Record, Scalar, Shape, Use
 from ..shape.walk import fields_of, held_by, inside, leads, uses_of
@@ -15,7 +13,7 @@ from .runtime import LEAVES
 
 def may_be_deeper(shape: Shape, most: int) -> bool:
     """Whether values of a shape may nest deeper than `most`: records that hold themselves, anything at all, or many."""
-    if shape.recursive or any(isinstance(use.node, Scalar) and _is_anything(use.node.kind) for use in uses_of(shape)):
+    if shape.recursive or any(isinstance(use.node, Scalar) and use.node.facts.open for use in uses_of(shape)):
         return True
     known: dict[str, int] = {}
 
@@ -44,10 +42,6 @@ def _innermost_first(leads_to: Mapping[str, set[str]]) -> list[str]:
             else:
                 done[waiting.pop()] = None
     return list(done)
-
-
-def _is_anything(kind: object) -> bool:
-    return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Anything)
 
 
 def _may_be_deeper_than(data: Any, most: int) -> bool:

@@ -13,8 +13,7 @@ from typing import Any, ClassVar
 from ..codegen.unit import Unit
 from ..declare.embedded import Embedded
 from ..declare.facts import ANY_VALUE, FAILED, Facts, Stop
-from ..declare.kinds import Anything, Kind, Number
-from ..declare.kinds.lenient import Lenient
+from ..declare.kinds import Kind
 from ..declare.kinds.number import whole_from_json
 from ..declare.rules import Ceiling, Floor, Rule
 from ..declare.sources import Reading
@@ -338,7 +337,7 @@ class SoundWriter(SoundRecordWriter):
         if self.doubts and read is whole_from_json:
             read = whole_beyond_doubt
         reader = self.bind(read, read.__name__)
-        if type(kind) is Number and ready != "False" and _shut_in(parts):
+        if kind.double and ready != "False" and _shut_in(parts):
             ready = f"{value}.__class__ is float"  # bounds on both sides keep NaN and infinities out
         swift = kind.swift(reading, value, self.bind)
         if ready == "False":
@@ -443,7 +442,7 @@ class SoundWriter(SoundRecordWriter):
         if not isinstance(use.node, Scalar) or use.parts or use.via or use.split:
             return not isinstance(use.node, Choice | Nothing)
         kind = self.plan.fitted(use.node.kind)
-        return isinstance(kind, Lenient) or kind.ready(self.reading, "value", self.bind) == "False"
+        return kind.strict is not kind or kind.ready(self.reading, "value", self.bind) == "False"
 
     def fixed(self, node: Fixed, value: str) -> None:
         """Read a tuple: its first items one by one, and those after them."""
@@ -663,11 +662,7 @@ def _is_lasting(use: Use) -> bool:
     """Whether what is made of a value never changes, so that it may stand in two places."""
     inner = use.node.inner if isinstance(use.node, Nullable) else use
     own = any(isinstance(part, Step) and not part.normalising for part in (*use.parts, *inner.parts))
-    return not own and (isinstance(inner.node, Scalar | Choice | Nothing) and not isinstance(_kind(inner), Anything))
-
-
-def _kind(use: Use) -> object:
-    return use.node.kind if isinstance(use.node, Scalar) else None
+    return not own and (isinstance(inner.node, Scalar | Choice | Nothing) and not inner.node.facts.open)
 
 
 def _shut_in(parts: tuple[Step | Rule, ...]) -> bool:

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Hashable
 
 from ..declare.hash_limits import MOST_ALIKE, crowded
-from ..declare.kinds import Kind, Text, Truth
-from ..declare.kinds.lenient import Lenient
 from ..declare.steps import Step
 from ..shape.nodes import Choice, Nothing, Nullable, Scalar, Use
 
@@ -30,9 +28,8 @@ def spreads(use: Use) -> bool:
     """Whether nobody outside can choose values of one hash: text is hashed with a secret, and constants are few."""
     match use.node:
         case Scalar(kind):
-            read: Kind = kind.inner if isinstance(kind, Lenient) else kind
             makes = any(isinstance(part, Step) and not part.normalising for part in use.parts)
-            return isinstance(read, Text | Truth) and not makes
+            return kind.strict.spreads and not makes
         case Nothing() | Choice():
             return True
         case Nullable(inner):

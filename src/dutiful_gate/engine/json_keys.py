@@ -8,21 +8,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ..declare.kinds import (
-    Anything,
-    Day,
-    Exact,
-    LocalMoment,
-    Moment,
-    Number,
-    Text,
-    Truth,
-    UtcMoment,
-    Whole,
-    WholeAsWritten,
-    Written,
-)
-from ..declare.kinds.lenient import Lenient
 from ..declare.steps import Step
 from ..shape.nodes import (
     MISSING,
@@ -70,11 +55,11 @@ def _is_written_alike(use: Use) -> bool:
         return False
     match use.node:
         case Scalar(kind):
-            return type(kind) in (*_ALIKE, Exact)
+            return kind.written_alike
         case Choice(wire=wire):
             return not any(isinstance(each, float) for each in wire)
         case Entries(key=key):  # a number that is a key goes out as text
-            return not any(isinstance(each, Scalar) and type(each.kind) is Number for each in nodes(key))
+            return not any(isinstance(each, Scalar) and each.kind.double for each in nodes(key))
     return True
 
 
@@ -83,13 +68,10 @@ def _is_read_alike(use: Use) -> bool:
         return False
     match use.node:
         case Scalar(kind):
-            return type(kind) in _ALIKE
+            return kind.read_alike
         case Choice(wire=wire, lenient=lenient):
             return not lenient and all(not isinstance(each, int | float) or abs(each) < 2**53 for each in wire)
     return True
-
-
-_ALIKE = (Text, Whole, WholeAsWritten, Number, Truth, Moment, UtcMoment, LocalMoment, Day, Written)
 
 
 def keys_in(value: Any) -> int:
@@ -125,7 +107,7 @@ class _Counters:
             return self.of(use.via)
         match use.node:
             case Scalar(kind):
-                return keys_in if isinstance(kind.inner if isinstance(kind, Lenient) else kind, Anything) else None
+                return keys_in if kind.facts.open else None
             case Items(item):
                 return None if use.split else self._of_items(self.of(item))
             case Entries(_, held):

@@ -8,36 +8,21 @@ what stands before a step that makes another value.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from datetime import UTC, datetime
-from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..declare.applicability import Takes
 from ..declare.clock import Clock
-from ..declare.facts import Bind, Facts, Stop, Unsaid
-from ..declare.kinds import (
-    AnyNumber,
-    Anything,
-    Epoch,
-    ExactAsText,
-    Formed,
-    Kind,
-    LocalMoment,
-    Moment,
-    PlainData,
-    UtcMoment,
-    Whole,
-    Written,
-)
-from ..declare.kinds.lenient import Lenient
-from ..declare.kinds.number import TOO_LONG
+from ..declare.facts import Bind, Facts, Unsaid
+from ..declare.kinds import Kind, PlainData
 from ..declare.rules import Distinct, Face, Holds, Rule
-from ..declare.sources import Reading
-from ..declare.steps import Step, in_utc
+from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
 from ..shape.nodes import Choice, Nullable, Record, Scalar, Shape, Use
 from ..shape.walk import rebuilt, rebuilt_records
 from .plan import after_making
+
+if TYPE_CHECKING:
+    from ..declare.wish import Wish
 
 
 class _AtTheWayOut(Rule):
@@ -63,6 +48,9 @@ class _AtTheWayOut(Rule):
         """None either."""
         return ()
 
+    def asks(self, wish: Wish) -> None:
+        """Nothing is made up for it."""
+
     def survives(self, step: Step) -> bool:
         """Nothing comes after it."""
         return False
@@ -75,7 +63,7 @@ class Sendable(_AtTheWayOut):
 
     def condition(self, value: str, bind: Bind) -> str:
         """Whether its form in JSON is read as the same value."""
-        return f"{bind(partial(is_sendable, self.kind), 'is_sendable')}({value})"
+        return f"{bind(self.kind.goes_out, 'goes_out')}({value})"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         """The one way to fail."""
@@ -104,28 +92,6 @@ class OfKind(_AtTheWayOut):
 
     def __str__(self) -> str:
         return "of a kind"
-
-
-def is_sendable(kind: Kind, value: Any) -> bool:
-    """Whether what a typed value is written as is read as the same value again."""
-    try:
-        if isinstance(kind, Moment) and value.tzinfo is UTC and not isinstance(kind, Epoch):
-            return True
-        if isinstance(kind, Epoch) and kind.whole and value.microsecond:
-            return False
-        if isinstance(kind, Whole):
-            return bool(abs(value) < TOO_LONG)
-        again = kind.reader(Reading.PLAIN)(kind.plain(value))
-        if isinstance(again, Stop):
-            return False
-        if again == value:
-            return True
-        # Where clocks are turned, two date-times of one moment may be unequal.
-        return (
-            isinstance(again, datetime) and again.tzinfo is not None and again.astimezone(UTC) == value.astimezone(UTC)
-        )
-    except Exception:  # an object that cannot even be written
-        return False
 
 
 def outgoing(shape: Shape) -> Shape:
@@ -163,13 +129,10 @@ def _outgoing_use(use: Use) -> Use:
     if isinstance(node, Choice):
         node = node.but(lenient=False)
     if isinstance(node, Scalar):
-        kind = node.kind.inner if isinstance(node.kind, Lenient) else node.kind
-        if isinstance(kind, Anything):
-            kind = PlainData()
-        if isinstance(kind, UtcMoment):
-            kind, kept = Moment(), (in_utc, *kept)
+        kind, settling = node.kind.strict.outgoing()
         node = Scalar(kind)
-        if isinstance(kind, AnyNumber | ExactAsText | Formed | Moment | LocalMoment | Written | Whole):
+        kept = (*settling, *kept)
+        if kind.may_not_go_out:
             kept = (*kept, Sendable(kind))
     if use.node.facts.open and made is None:
         kinds = tuple(takes for part in parts if part not in kept and (takes := part.takes()) is not None)

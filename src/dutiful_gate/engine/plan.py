@@ -10,23 +10,8 @@ from typing import TYPE_CHECKING
 
 from ..codegen.writer import Writer
 from ..declare.facts import Own
-from ..declare.kinds import (
-    Anything,
-    Day,
-    Exact,
-    Kind,
-    LocalMoment,
-    Moment,
-    Nobody,
-    Number,
-    Text,
-    Truth,
-    UtcMoment,
-    Whole,
-    WholeAsWritten,
-    Written,
-)
-from ..declare.kinds.lenient import Lenient
+from ..declare.kinds import Kind, Text
+from ..declare.kinds.base import IN_TEXT, NUMBERS, PLAIN
 from ..declare.limits import Limits
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
@@ -82,7 +67,7 @@ class Plan(Value):
 
     def fitted(self, kind: Kind) -> Kind:
         """A kind within the limits."""
-        return kind.but(depth=self.limits.depth) if isinstance(kind, Anything) else kind
+        return kind.within(self.limits.depth)
 
 
 def after_making(parts: tuple[Step | Rule, ...]) -> tuple[Step | Rule, ...] | None:
@@ -129,53 +114,36 @@ def may_retry(plan: Plan) -> bool:
     return False
 
 
-_PLAIN: dict[str, type] = {
-    "dict": dict, "list": list, "str": str, "int": int, "float": float, "bool": bool, "null": type(None)
-}  # fmt: skip
 # The plain values that may be equal to a constant of a class.
-_OF_CHOICES: dict[type, tuple[str, ...]] = {
-    str: ("str",), int: ("int", "float"), float: ("int", "float"), bool: ("bool",), type(None): ("null",)
+_OF_CHOICES: dict[type, frozenset[type]] = {
+    str: IN_TEXT, int: NUMBERS, float: NUMBERS, bool: frozenset([bool]), type(None): frozenset([type(None)])
 }  # fmt: skip
 
 
 def taken(use: Use, plan: Plan) -> frozenset[type]:
     """The classes of plain values that may be of a use, when it is read from JSON."""
-    return frozenset(_PLAIN.values()) - passed_over(use, plan)
+    return PLAIN - passed_over(use, plan)
 
 
 def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> frozenset[type]:
     """The classes of plain values that are surely none of a use, when it is read from JSON: it need not be tried."""
-
-    def all_but(*names: str) -> frozenset[type]:
-        return frozenset(each for name, each in _PLAIN.items() if name not in names)
-
     if use.split or use.blank:
         return frozenset()
     if use.via is not None:
         return passed_over(use.via, plan, seen)
     match use.node:
         case Entries() | Link():
-            return all_but("dict")
+            return PLAIN - {dict}
         case Branches(tag=tag) if tag:
-            return all_but("dict")
+            return PLAIN - {dict}
         case Items() | Fixed():
-            return all_but("list")
+            return PLAIN - {list}
         case Nothing():
-            return all_but("null")
+            return PLAIN - {type(None)}
         case Choice(wire, lenient=False):
-            return all_but(*{name for each in wire for name in _OF_CHOICES.get(type(each), _PLAIN)})
+            return PLAIN.difference(*(_OF_CHOICES.get(type(each), PLAIN) for each in wire))
         case Scalar(kind):
-            if type(kind) in (Text, Written, Moment, UtcMoment, LocalMoment, Day):
-                return all_but("str")
-            if type(kind) is Nobody:
-                return all_but()
-            if type(kind) is Truth:
-                return all_but("bool")
-            if isinstance(kind, Lenient):
-                return all_but("str", "int", "float", "bool")
-            if type(kind) is WholeAsWritten:
-                return all_but("int")
-            return all_but("int", "float") if type(kind) in (Whole, Number, Exact) else frozenset()
+            return PLAIN - kind.comes_as
         case Nullable(inner):
             return passed_over(inner, plan, seen) - {type(None)}
         case Branches(options=options, held="", tag=""):
@@ -202,7 +170,7 @@ def tag_reader(writer: Writer, node: Branches, plan: Plan, reading: Reading) -> 
 def is_text(key: Use) -> bool:
     """Whether a key is text, and not read from text."""
     kind = key.node.kind if isinstance(key.node, Scalar) else None
-    return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Text)
+    return kind is not None and isinstance(kind.strict, Text)
 
 
 def takes_null(use: Use, aliases: Mapping[str, Use]) -> bool:

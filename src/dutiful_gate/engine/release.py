@@ -7,8 +7,7 @@ from typing import Any
 
 from ..codegen.unit import Unit
 from ..codegen.writer import Writer
-from ..declare.kinds import Exact, Kind, Number
-from ..declare.kinds.lenient import Lenient
+from ..declare.kinds import Kind
 from ..declare.sources import Reading
 from ..declare.steps import Step
 from ..shape.nodes import (
@@ -119,7 +118,7 @@ class ReleaseWriter(Writer):
         match use.node:
             case Scalar(kind):
                 source = value if self.exact and _is_exact(kind) else kind.release(value, self.bind)
-                if self.marks_rare and type(kind) is Number:
+                if self.marks_rare and kind.double and kind.written_alike:
                     source = f"{value} if 1e-4 <= {value} < 1e16 else {self.bind(rare, 'rare')}({value})"
                 if source != value:
                     self.write(f"{value} = {source}")
@@ -265,4 +264,4 @@ def wire_of(choice: Choice) -> Callable[[Any], object]:
 
 
 def _is_exact(kind: Kind) -> bool:
-    return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Exact)
+    return kind.exact

@@ -6,8 +6,6 @@ import json
 from random import Random
 from typing import Any
 
-from ..declare.kinds import Kind, Number
-from ..declare.kinds.lenient import Lenient
 from ..declare.kinds.text import encodable
 from ..declare.rules import Rule
 from ..declare.steps import Step
@@ -51,7 +49,7 @@ class Laws:
             DocumentGate(each, formats="assert", limits=gate.limits, dialect=dialect, judges=second_opinions())
             for each in (self.sent, self.released)
         )
-        self.doubles = any(isinstance(use.node, Scalar) and _is_double(use.node.kind) for use in uses_of(gate.shape))
+        self.doubles = any(isinstance(use.node, Scalar) and use.node.kind.strict.double for use in uses_of(gate.shape))
         others = any(field.also for record in gate.shape.records.values() for field in record.fields)
         self.strict = not others and not any(_bends(use) for use in uses_of(gate.shape))
         self.final = not _asks_more(gate.shape)
@@ -172,13 +170,9 @@ def _asks_more(shape: Shape) -> bool:
     return False
 
 
-def _is_double(kind: Kind) -> bool:
-    return isinstance(kind.inner if isinstance(kind, Lenient) else kind, Number)
-
-
 def _bends(use: Use) -> bool:
     """Whether more is taken there than values in their final form: steps, lenient reading, something that stands in."""
-    lenient = isinstance(use.node, Scalar) and isinstance(use.node.kind, Lenient)
+    lenient = isinstance(use.node, Scalar) and use.node.kind.strict is not use.node.kind
     lenient = lenient or (isinstance(use.node, Choice) and use.node.lenient)
     steps = any(isinstance(part, Step) for part in use.parts)
     return lenient or steps or use.blank or bool(use.split) or use.via is not None or use.fallback is not MISSING

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-import re
+from collections.abc import Callable, Iterable
 from random import Random
+
+from ..declare.rules import Rule
+from ..declare.steps import Step
+from ..declare.wish import Wish
 
 GOODS = (
     "coiled rope", "marine paint", "spare winch", "mooring lines", "lamp oil", "net floats", "tinned fish",
@@ -29,9 +33,24 @@ def words_for(name: str, random: Random) -> str:
     return random.choice(GOODS)
 
 
-def known_words(name: str, pattern: str, flags: int) -> list[str]:
-    """The words of a freight office that an expression matches, for a field of that name."""
-    fits = re.compile(pattern, flags).fullmatch
-    low = name.lower()
-    named = [word for parts, words in _BY_NAME if any(part in low for part in parts) for word in words]
-    return [word for word in (*CODES, *named) if fits(word)]
+class FreightWish(Wish):
+    """What is asked of a value in a field of some name."""
+
+    def __init__(self, random: Random, name: str, parts: Iterable[Step | Rule]) -> None:
+        super().__init__(random)
+        self.name = name
+        for part in parts:
+            if isinstance(part, Rule):
+                part.asks(self)
+            elif not part.normalising:
+                break  # the rest judges what is made
+
+    def words(self) -> str:
+        """Plausible text for the field."""
+        return words_for(self.name, self.random)
+
+    def known(self, fits: Callable[[str], object]) -> list[str]:
+        """The words of the office that will do."""
+        low = self.name.lower()
+        named = [word for parts, words in _BY_NAME if any(part in low for part in parts) for word in words]
+        return [word for word in (*CODES, *named) if fits(word)]

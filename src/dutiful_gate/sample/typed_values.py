@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import math
-from datetime import UTC, date, datetime, time, timedelta, timezone
-from decimal import Decimal
-from ipaddress import IPv6Address
 from random import Random
 from typing import Any
 
@@ -13,32 +9,6 @@ from ..engine.plan import after_making
 from ..engine.runtime import remade
 from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Shape, Use
 from ..shape.to_json import belongs
-
-_EAST = timezone(timedelta(hours=2))
-_ODD_OFFSET = timezone(timedelta(hours=1, seconds=30))
-_TEXTS = ("", " ", " QLP ", "a  b", "\u00df", "ABC", "abc", "x" * 90, "\ud800", "\ufeffx", "\x1cx", "\u0130")
-_OF_SORT: dict[str, tuple[Any, ...]] = {
-    "text": _TEXTS,
-    "whole number": (0, -1, 7, 10**20, 10**5000, True, 2.0),
-    "number": (0, -0.5, 2, math.nan, math.inf, 1e308, 0.1, 1e-7, 2.675),
-    "decimal number": (
-        Decimal("1E+3"), Decimal("12.50"), Decimal("-0"), Decimal("NaN"), Decimal("1E+9999"), Decimal("0.125"), 5,
-    ),
-    "boolean": (True, False, 1),
-    "date-time": (
-        datetime(2026, 5, 4, 9, 30, tzinfo=_EAST), datetime(2026, 5, 4, 9, 30), datetime.max.replace(tzinfo=UTC),
-        datetime(1, 1, 1, tzinfo=_EAST), datetime(2026, 5, 4, 9, 30, 1, 5, tzinfo=_ODD_OFFSET),
-        datetime.max.replace(tzinfo=_ODD_OFFSET), datetime(1900, 1, 1, tzinfo=UTC),
-    ),
-    "local date-time": (
-        datetime(2026, 5, 4, 9, 30, 0, 7), datetime(2026, 5, 4, 9, 30, tzinfo=UTC), datetime.max, datetime.min,
-    ),
-    "date": (date.min, date.max, datetime(2026, 5, 4, tzinfo=UTC), date(2024, 2, 29)),
-    "time": (time(9, 30, 0, 5), time(0), time(9, tzinfo=_EAST), time(9, tzinfo=_ODD_OFFSET)),
-    "duration": (timedelta.max, timedelta.min, timedelta(0), timedelta(days=950_000_000, microseconds=1)),
-    "IPv6 address": (IPv6Address("fe80::1%eth0"), IPv6Address("::")),
-    "value": (object(), Decimal("1.50"), [1, (2,)], {"a": {1: 2}}, "\ud800", math.nan, None, 10**5000),
-}  # fmt: skip
 
 
 class Made:
@@ -57,7 +27,7 @@ class Made:
             case Nullable(inner):
                 return None if value is None or random.random() < 0.1 else self.of(inner, value)
             case Scalar(kind):
-                known = _OF_SORT.get(kind.facts.sort, ())
+                known = tuple(kind.made_in_code())
                 return random.choice(known) if known else value
             case Choice(values=values):
                 return random.choice(values)

@@ -148,7 +148,7 @@ def shape_of(
         rebuilt(root, tag), records, recursive_of(leads_to), guarded=guarded_of(held, leads_to), aliases=aliases
     )
     uses = uses_of(shape)
-    exact = any(isinstance(use.node, Scalar) and _is_exact(use.node.kind) for use in uses)
+    exact = any(isinstance(use.node, Scalar) and use.node.kind.exact for use in uses)
     return shape.but(exact=exact, secretive=any(use.secret for use in uses)), maker.used
 
 
@@ -383,7 +383,7 @@ class Maker:
             return True  # what a function of one's own gives back is its own affair
         match use.node:
             case Scalar(kind):
-                return not isinstance(kind, Anything)
+                return not kind.facts.open
             case Items(item, into):
                 return into in ("tuple", "frozenset") and self.is_hashable(item, seen)
             case Fixed():
@@ -517,10 +517,6 @@ def _from_seconds(use: Use, via: Use) -> Use:
     if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (Moment, UtcMoment):
         return use.but(node=Scalar(Epoch(via.facts.sort == "whole number")))
     return use
-
-
-def _is_exact(kind: Kind) -> bool:
-    return isinstance(kind, Exact) or isinstance(getattr(kind, "inner", None), Exact)
 
 
 def _inside(use: Use) -> Use:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
-from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Matches, OneOf, Rule
 from ..declare.steps import Step, lowered, squeezed, trimmed, uppered
 from .nodes import MISSING, Alias, Choice, Link, Scalar, Use
@@ -67,7 +66,7 @@ def comes_final(use: Use, aliases: Mapping[str, Use]) -> bool:
         node = each.node
         if isinstance(node, Choice) and node.lenient:
             return False
-        if isinstance(node, Scalar) and isinstance(node.kind, Lenient):
+        if isinstance(node, Scalar) and node.kind.strict is not node.kind:
             return False
         if any(isinstance(part, Step) for part in each.parts) or each.blank or each.split:
             return False

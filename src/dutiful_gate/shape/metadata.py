@@ -18,8 +18,6 @@ from ..declare.kinds import (
     LocalMoment,
     Moment,
     Number,
-    Text,
-    Truth,
     UtcMoment,
     Whole,
     WholeAsWritten,
@@ -209,8 +207,7 @@ def _lenient(node: Node) -> Node:
     if isinstance(node, Scalar) and isinstance(node.kind, Lenient):
         return node
     if isinstance(node, Scalar):
-        fits = isinstance(node.kind, Text | Truth) or node.facts.number
-        return Scalar(Lenient(node.kind)) if fits else node
+        return node if node.kind.loose is None else Scalar(Lenient(node.kind))
     if isinstance(node, Nullable):
         return node.but(inner=node.inner.but(node=_lenient(node.inner.node)))
     if isinstance(node, Items):

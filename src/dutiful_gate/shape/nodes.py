@@ -9,7 +9,7 @@ from typing import Any, Final
 
 from ..declare.embedded import Embedded
 from ..declare.facts import ANY_VALUE, Facts
-from ..declare.kinds import Anything, Kind
+from ..declare.kinds import Kind
 from ..declare.marks import About
 from ..declare.records import RecordCheck, RecordRule
 from ..declare.rules import Rule
@@ -250,7 +250,7 @@ class Use(Value):
             case Branches(options=options):
                 return any(option.may_be_null for option in options)
             case Scalar(kind):
-                return isinstance(kind, Anything)
+                return kind.facts.open
             case Alias():
                 return True
             case _:

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
-from typing import Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from ..facts import ANY_VALUE, Bind, Facts, Stop
 from ..sources import Reading
-from .base import Kind, Reader
+from .base import PLAIN, Kind, Reader
 from .number import TOO_LONG
-from .text import SURROGATE, encodable
+from .text import SURROGATE, TEXTS, encodable
 
+if TYPE_CHECKING:
+    from ..steps import Step
+    from ..wish import Wish
+
+_DRAWN: tuple[Any, ...] = ("coiled rope", 7, 2.5, True, None, ["QLP", "OST"], {"berth": 4})
 _KIND = Stop("kind", "a JSON value")
 _DEEP = Stop("depth", "data that is not as deep")
 _LONG = Stop("size", "a number of at most 4300 digits")
@@ -74,6 +80,8 @@ def kept(value: Any, left: int) -> Any:
 class Anything(Kind):
     """Any plain data; with `native` values any object at all."""
 
+    as_it_comes: ClassVar[bool] = True
+
     depth: int = 64
 
     @property
@@ -93,6 +101,25 @@ class Anything(Kind):
                 return unfit.stop
 
         return read_anything
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return PLAIN
+
+    def draw(self, wish: Wish) -> object:
+        return wish.random.choice(_DRAWN)
+
+    def edges(self) -> Iterable[object]:
+        return TEXTS
+
+    def made_in_code(self) -> Iterable[object]:
+        return (object(), Decimal("1.50"), [1, (2,)], {"a": {1: 2}}, "\ud800", math.nan, None, 10**5000)
+
+    def within(self, depth: int) -> Kind:
+        return self.but(depth=depth)
+
+    def outgoing(self) -> tuple[Kind, tuple[Step, ...]]:
+        return PlainData(), ()
 
     def keywords(self) -> Mapping[str, object]:
         return {}

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from decimal import Decimal, InvalidOperation
-from typing import Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
 from ..digits import Digits
 from ..facts import Bind, Facts, Stop
 from ..lazy import Late
 from ..sources import Reading
-from .base import Kind, Reader
+from .base import IN_TEXT, NUMBERS, Kind, Reader
+from .number import AT_THE_ENDS, DECIMAL, draw_number
+
+if TYPE_CHECKING:
+    from ..wish import Wish
 
 _KIND = Stop("kind", "a number")
 _READING = Stop("reading", "a decimal number in ASCII digits, such as 12.50")
@@ -19,7 +23,10 @@ _NOT_FINITE = Stop("reading", "a finite number")
 _SIZE = Stop("size", "a decimal number with an exponent from -4300 to 4300")
 _LONG = Stop("size", "a number of at most 4300 digits")
 _MOST_DIGITS = 4300
-_NUMBER = Late(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_MADE = (
+    Decimal("1E+3"), Decimal("12.50"), Decimal("-0"), Decimal("NaN"), Decimal("1E+9999"), Decimal("0.125"), 5,
+)  # fmt: skip
+_NUMBER = Late(DECIMAL)
 
 
 def _sized(number: Decimal) -> object:
@@ -77,6 +84,8 @@ def decimal_plain(value: Decimal | int) -> object:
 class Exact(Kind):
     """A decimal number, exactly as it is written."""
 
+    written_alike: ClassVar[bool] = True
+
     @property
     def facts(self) -> Facts:
         return Facts("a number", "decimal number", ordered=(Decimal, int), number=True)
@@ -86,6 +95,31 @@ class Exact(Kind):
 
     def reader(self, reading: Reading) -> Reader:
         return decimal_from_text if reading is Reading.TEXT else decimal_from_json
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return NUMBERS
+
+    @property
+    def loose(self) -> Reader | None:
+        return self.reader(Reading.TEXT)
+
+    @property
+    def exact(self) -> bool:
+        return True
+
+    @property
+    def key_pattern(self) -> str:
+        return DECIMAL
+
+    def draw(self, wish: Wish) -> object:
+        return draw_number(wish)
+
+    def edges(self) -> Iterable[object]:
+        return AT_THE_ENDS
+
+    def made_in_code(self) -> Iterable[object]:
+        return _MADE
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "number"}
@@ -98,11 +132,12 @@ class Exact(Kind):
 
 
 _AS_TEXT = Stop("kind", "a decimal number as text, such as 12.50")
-_PATTERN = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
 
 
 class ExactAsText(Kind):
     """A decimal number that JSON has as text, with every digit: no reader of JSON makes a double of it."""
+
+    may_not_go_out: ClassVar[bool] = True
 
     @property
     def facts(self) -> Facts:
@@ -124,8 +159,21 @@ class ExactAsText(Kind):
 
         return read_digits
 
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return IN_TEXT
+
+    def draw(self, wish: Wish) -> object:
+        return str(draw_number(wish))
+
+    def edges(self) -> Iterable[object]:
+        return ("12.50", "1E+3", "1e9999", ".5", "5.", " 1", "0x1", "NaN", 12.5, "1_0", "-0")
+
+    def made_in_code(self) -> Iterable[object]:
+        return _MADE
+
     def keywords(self) -> Mapping[str, object]:
-        return {"type": "string", "pattern": f"^{_PATTERN}$"}
+        return {"type": "string", "pattern": f"^{DECIMAL}$"}
 
     def unsaid(self) -> str:
         return "a pattern cannot say how large a number is"

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime, timedelta
-from typing import Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from ..facts import Bind, Stop
 from ..sources import Reading
-from .base import Reader
+from .base import NUMBERS, Kind, Reader
 from .moment import Moment, moment_native
+
+if TYPE_CHECKING:
+    pass
 
 _START = datetime(1970, 1, 1, tzinfo=UTC)
 _SECOND = timedelta(seconds=1)
@@ -36,6 +39,9 @@ def seconds_of(moment: datetime) -> int | float:
 class Epoch(Moment):
     """A point in time that is sent as a number."""
 
+    read_alike: ClassVar[bool] = False
+    written_alike: ClassVar[bool] = False
+
     whole: bool = True
 
     def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
@@ -43,6 +49,19 @@ class Epoch(Moment):
 
     def reader(self, reading: Reading) -> Reader:
         return moment_native if reading is Reading.TYPED else moment_from_seconds
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return NUMBERS
+
+    def edges(self) -> Iterable[object]:
+        return (*super().edges(), 0, -1, 1e9, 1.5, 10**12, 10**18, True)
+
+    def goes_out(self, value: Any) -> bool:
+        try:
+            return not (self.whole and value.microsecond) and Kind.goes_out(self, value)
+        except Exception:  # no date-time at all
+            return False
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "integer" if self.whole else "number"}

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from enum import Flag
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..facts import Bind, Facts, Stop
 from ..sources import Reading
-from .base import Kind, Reader
+from .base import NUMBERS, Kind, Reader
 from .number import whole_from_json, whole_from_text
+
+if TYPE_CHECKING:
+    from ..wish import Wish
 
 
 class Flags(Kind):
@@ -48,6 +51,19 @@ class Flags(Kind):
             return owner(number) if isinstance(number, int) and number >= 0 and not number & ~every else unfit
 
         return read_flags
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return NUMBERS
+
+    def draw(self, wish: Wish) -> object:
+        return wish.random.randint(0, self.all) & self.all
+
+    def edges(self) -> Iterable[object]:
+        return (self.all, self.all + 1, -1, 1.0, "1", 3)
+
+    def made_in_code(self) -> Iterable[object]:
+        return (self.owner(self.all), self.owner(0), self.all)
 
     def keywords(self) -> Mapping[str, object]:
         if self.all & (self.all + 1) == 0:  # every number up to the sum is one of them

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import UTC, date, datetime, time, timedelta, timezone
 from functools import cached_property
 from operator import itemgetter
-from typing import Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Stop
 from ..sources import Reading
-from .base import Kind, Reader
+from .base import IN_TEXT, Kind, Reader
+
+if TYPE_CHECKING:
+    from ..wish import Wish
 
 _PIECES = {
     "d": "0[1-9]|[12][0-9]|3[01]",
@@ -41,6 +44,8 @@ def _zone(text: str) -> timezone:
 
 class Formed(Kind):
     """A date, a time of day or a date-time that is written in a form of its own."""
+
+    may_not_go_out: ClassVar[bool] = True
 
     base: Kind
     form: str
@@ -154,6 +159,22 @@ class Formed(Kind):
             "S": ("second", 2), "f": ("microsecond", 6),
         }[letter]  # fmt: skip
         return f"{getattr(value, name):0{width}}"
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return IN_TEXT
+
+    def draw(self, wish: Wish) -> object:
+        return self.write(self.base.reader(Reading.PLAIN)(self.base.draw(wish)))
+
+    def edges(self) -> Iterable[object]:
+        return ("04.05.2026", "30.02.2026", "4.5.2026", "04.05.2026 09:30", "20260504", "09:30", "24:00")
+
+    def made_in_code(self) -> Iterable[object]:
+        return self.base.made_in_code()
+
+    def comes_back(self, value: Any, again: object) -> bool:
+        return self.base.comes_back(value, again)
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "pattern": f"^{self.pattern}$"}

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, Any
 
-from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Stop
 from ..sources import Reading
 from .base import Kind, Reader
-from .text import Text
-from .truth import Truth
 
-_WORDS = {"1": True, "0": False, "yes": True, "no": False, "on": True, "off": False, "true": True, "false": False}
+if TYPE_CHECKING:
+    from ..wish import Wish
 
 
 class Lenient(Kind):
@@ -32,7 +30,9 @@ class Lenient(Kind):
 
     def reader(self, reading: Reading) -> Reader:
         strict = self.inner.reader(reading)
-        loose = _loose(self.inner)
+        loose = self.inner.loose
+        if loose is None:
+            return strict
 
         def read_leniently(value: object) -> object:
             read = strict(value)
@@ -43,6 +43,31 @@ class Lenient(Kind):
             return read if isinstance(found, Stop) and found.code == "kind" else found
 
         return read_leniently
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return frozenset([str, int, float, bool])
+
+    @property
+    def strict(self) -> Kind:
+        return self.inner
+
+    @property
+    def exact(self) -> bool:
+        return self.inner.exact
+
+    @property
+    def key_pattern(self) -> str:
+        return self.inner.key_pattern
+
+    def draw(self, wish: Wish) -> object:
+        return self.inner.draw(wish)
+
+    def edges(self) -> Iterable[object]:
+        return (*self.inner.edges(), "42", " 42 ", "4_2", "yes", "OFF", "2", "1.0", "\u0664\u0662", "1e3")
+
+    def made_in_code(self) -> Iterable[object]:
+        return self.inner.made_in_code()
 
     def keywords(self) -> Mapping[str, object]:
         return self.inner.keywords()
@@ -55,32 +80,3 @@ class Lenient(Kind):
 
     def release(self, value: str, bind: Bind) -> str:
         return self.inner.release(value, bind)
-
-
-def _loose(kind: Kind) -> Reader:
-    if isinstance(kind, Text):
-        return _text_of_number
-    if isinstance(kind, Truth):
-        return _truth_of_word
-    from_text = kind.reader(Reading.TEXT)
-    return lambda value: from_text(value)
-
-
-_NO = Stop("kind", "")
-_WORD_READING = Stop("reading", "true or false, 1 or 0, yes or no, on or off")
-
-
-def _text_of_number(value: object) -> object:
-    if isinstance(value, bool) or not isinstance(value, int | float) or value - value != 0:
-        return _NO
-    if isinstance(value, int) and value.bit_length() > 14_000:  # past the digits that the interpreter writes
-        return _NO
-    return str(value)
-
-
-def _truth_of_word(value: object) -> object:
-    if isinstance(value, str):
-        return _WORDS.get(value.strip(BLANKS).lower(), _WORD_READING)
-    if not isinstance(value, bool) and isinstance(value, int | float) and value in (0, 1):
-        return bool(value)
-    return _NO

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from datetime import UTC, date, datetime, timedelta
-from typing import Any
+from collections.abc import Iterable, Mapping
+from datetime import UTC, date, datetime, timedelta, timezone
+from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ...regex.white_space import BLANKS
+from ..clock import Clock
 from ..facts import Bind, Facts, Stop
 from ..lazy import Late
 from ..sources import Reading
-from .base import Kind, Reader
+from .base import IN_TEXT, Kind, Reader
+
+if TYPE_CHECKING:
+    from random import Random
+
+    from ..steps import Step
+    from ..wish import Wish
 
 _MOMENT_KIND = Stop("kind", "a date-time as text, such as 2026-05-04T09:30:00Z")
 _MOMENT_READING = Stop("reading", "a date-time with an offset (RFC 3339), such as 2026-05-04T09:30:00Z")
@@ -123,8 +130,62 @@ def moment_as_text(moment: datetime) -> str:
     return moment.isoformat()
 
 
+_EAST = timezone(timedelta(hours=2))
+_ODD_OFFSET = timezone(timedelta(hours=1, seconds=30))
+_NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
+MOMENTS: Final = (
+    "2026-05-04T09:30:00Z", "2026-05-04t09:30:00z", "2026-05-04 09:30:00Z", "2026-05-04T09:30:00", "2026-05-04T09:30Z",
+    "2026-05-04T09:30:00+02:00", "2026-05-04T09:30:00-00:00", "2026-05-04T09:30:00+24:00", "2026-05-04T24:00:00Z",
+    "2026-02-29T09:30:00Z", "2024-02-29T09:30:00Z", "0000-01-01T00:00:00Z", "0001-01-01T00:00:00+05:00",
+    "9999-12-31T23:59:59Z", "9999-12-31T23:59:59-05:00", "2016-12-31T23:59:60Z", "2016-12-31T22:59:60Z",
+    "2017-01-01T00:59:60+01:00", "9999-12-31T23:59:60Z", "2026-05-04T09:30:00.123456789Z", "2026-05-04T09:30:00.Z",
+    "2026-05-04T09:30:00,5Z", "2026-5-4T09:30:00Z", "2026-05-04T09:60:00Z", "2026-05-04T09:30:00+0200",
+    "20260504T093000Z",
+    "\u0662026-05-04T09:30:00Z", "2026-05-04T09:30:00Z\n", "2026-W19-1", "2026-05-04", "2026-02-30", "2026-124",
+    "20260504",
+    "2026-05-04T09:30:00+02:00:30", "1998-12-31T23:59:61Z",
+)  # fmt: skip
+"""Date-times and dates, sound and nearly so: leap seconds, the ends of the calendar, other forms of ISO 8601."""
+
+
+def draw_moment(wish: Wish, *, local: bool = False) -> datetime:
+    """A date-time near the bounds, or near a day of the scenario."""
+    random = wish.random
+    floors = [_in_utc(floor, local) for floor in wish.floors]
+    ceilings = [_in_utc(ceiling, local) for ceiling in wish.ceilings]
+    if floors and ceilings and random.random() < 0.8:
+        return _well_inside(max(floors), min(ceilings), random)
+    ends = [end for end in (*floors, *ceilings) if random.random() < 0.6]
+    around = random.choice(ends).replace(microsecond=0) if ends else _NOON
+    return around + timedelta(days=random.randint(-30, 60), minutes=15 * random.randint(0, 95))
+
+
+def _in_utc(bound: Any, local: bool) -> datetime:
+    """A bound of date-times or dates, the moment of checking too; a date-time without an offset as if it were UTC."""
+    if isinstance(bound, Clock):
+        moment = (datetime.now() if local else datetime.now(UTC)) + (bound.away or timedelta(0))
+    elif isinstance(bound, datetime):
+        moment = bound
+    else:
+        moment = datetime(bound.year, bound.month, bound.day)
+    return moment.astimezone(UTC) if moment.tzinfo else moment.replace(tzinfo=UTC)
+
+
+def _well_inside(low: datetime, high: datetime, random: Random) -> datetime:
+    """A moment that is still between the two when it is looked at; in whole minutes or seconds if it can be."""
+    drawn = low + (high - low) * random.uniform(0.1, 0.9)
+    for even in (drawn.replace(second=0, microsecond=0), drawn.replace(microsecond=0)):
+        if low < even < high:
+            return even
+    return drawn
+
+
 class Moment(Kind):
     """A point in time, with its offset."""
+
+    read_alike: ClassVar[bool] = True
+    written_alike: ClassVar[bool] = True
+    may_not_go_out: ClassVar[bool] = True
 
     @property
     def facts(self) -> Facts:
@@ -149,6 +210,32 @@ class Moment(Kind):
             Reading.TYPED: moment_native,
         }[reading]
 
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return IN_TEXT
+
+    def draw(self, wish: Wish) -> object:
+        return self.plain(draw_moment(wish))
+
+    def edges(self) -> Iterable[object]:
+        return MOMENTS
+
+    def made_in_code(self) -> Iterable[object]:
+        return (
+            datetime(2026, 5, 4, 9, 30, tzinfo=_EAST), datetime(2026, 5, 4, 9, 30), datetime.max.replace(tzinfo=UTC),
+            datetime(1, 1, 1, tzinfo=_EAST), datetime(2026, 5, 4, 9, 30, 1, 5, tzinfo=_ODD_OFFSET),
+            datetime.max.replace(tzinfo=_ODD_OFFSET), datetime(1900, 1, 1, tzinfo=UTC),
+        )  # fmt: skip
+
+    def goes_out(self, value: Any) -> bool:
+        return (value.__class__ is datetime and value.tzinfo is UTC) or super().goes_out(value)
+
+    def comes_back(self, value: Any, again: object) -> bool:
+        # Where clocks are turned, two date-times of one moment may be unequal.
+        return super().comes_back(value, again) or (
+            isinstance(again, datetime) and again.tzinfo is not None and again.astimezone(UTC) == value.astimezone(UTC)
+        )
+
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "format": "date-time"}
 
@@ -161,6 +248,9 @@ class Moment(Kind):
 
 class Day(Kind):
     """A day of the calendar."""
+
+    read_alike: ClassVar[bool] = True
+    written_alike: ClassVar[bool] = True
 
     @property
     def facts(self) -> Facts:
@@ -177,6 +267,19 @@ class Day(Kind):
 
     def reader(self, reading: Reading) -> Reader:
         return {Reading.PLAIN: day_from_json, Reading.TEXT: day_from_text, Reading.TYPED: day_native}[reading]
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return IN_TEXT
+
+    def draw(self, wish: Wish) -> object:
+        return draw_moment(wish).date().isoformat()
+
+    def edges(self) -> Iterable[object]:
+        return MOMENTS
+
+    def made_in_code(self) -> Iterable[object]:
+        return (date.min, date.max, datetime(2026, 5, 4, tzinfo=UTC), date(2024, 2, 29))
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "format": "date"}
@@ -203,6 +306,10 @@ _LOCAL_PATTERN = (
 class LocalMoment(Kind):
     """A date and a time of day that some clock shows: no offset, so no point in time."""
 
+    read_alike: ClassVar[bool] = True
+    written_alike: ClassVar[bool] = True
+    may_not_go_out: ClassVar[bool] = True
+
     @property
     def facts(self) -> Facts:
         return Facts("a date-time without an offset", "local date-time", ordered=(datetime,))
@@ -212,6 +319,21 @@ class LocalMoment(Kind):
 
     def reader(self, reading: Reading) -> Reader:
         return _local_native if reading is Reading.TYPED else _local_from_text if reading is Reading.TEXT else _local
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return IN_TEXT
+
+    def draw(self, wish: Wish) -> object:
+        return self.plain(draw_moment(wish, local=True).replace(tzinfo=None))
+
+    def edges(self) -> Iterable[object]:
+        return MOMENTS
+
+    def made_in_code(self) -> Iterable[object]:
+        return (
+            datetime(2026, 5, 4, 9, 30, 0, 7), datetime(2026, 5, 4, 9, 30, tzinfo=UTC), datetime.max, datetime.min,
+        )  # fmt: skip
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "pattern": f"^{_LOCAL_PATTERN}$"}
@@ -264,6 +386,11 @@ class UtcMoment(Moment):
             return moment
 
         return read_utc
+
+    def outgoing(self) -> tuple[Kind, tuple[Step, ...]]:
+        from ..steps import in_utc
+
+        return Moment(), (in_utc,)
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "format": "date-time", "pattern": r"(?:[Zz]|[+-]00:00)$"}

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Final
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, Final
 
 from ..facts import Bind, Facts, Stop
 from ..sources import Reading
 from .base import Kind, Reader
+
+if TYPE_CHECKING:
+    from ..wish import Wish
 
 _NOTHING: Final = Stop("kind", "no value at all")
 
@@ -28,6 +31,19 @@ class Nobody(Kind):
 
     def reader(self, reading: Reading) -> Reader:
         return _refused
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return frozenset()
+
+    def draw(self, wish: Wish) -> object:
+        return None
+
+    def edges(self) -> Iterable[object]:
+        return ()
+
+    def made_in_code(self) -> Iterable[object]:
+        return ()
 
     def keywords(self) -> Mapping[str, object]:
         return {"not": {}}

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
-from typing import Any
+from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Stop
 from ..lazy import Late
 from ..sources import Reading
-from .base import Kind, Reader
+from .base import NUMBERS, Kind, Reader
+
+if TYPE_CHECKING:
+    from ..wish import Wish
 
 _WHOLE_KIND = Stop("kind", "a whole number")
 _DIGITS_KIND = Stop("kind", "a whole number written without a decimal point")
@@ -21,11 +24,25 @@ _NUMBER_READING = Stop("reading", "a number in ASCII digits, such as 42 or 3.14"
 _TOO_LONG = Stop("size", "a number of at most 4300 digits")
 _NOT_FINITE = Stop("reading", "a finite number, as a double holds it")
 
-_NUMBER = Late(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
 _MOST_DIGITS = 4300
 _EXACT = 2**53
 TOO_LONG = 10**_MOST_DIGITS
 """The first whole number with more digits than the interpreter reads and writes."""
+DECIMAL: Final = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
+"""A decimal number in ASCII digits, with words that `re` and ECMA-262 have in common."""
+AT_THE_ENDS: Final = (0.5, 0.25, 1e15, 1e17 + 1, 1e22, 123456789.125, -7, 2.675, 1e-7, 0.30000000000000004)
+"""Numbers that doubles hold badly, or that are written in another way than most."""
+
+_NUMBER = Late(DECIMAL)
+
+
+def draw_number(wish: Wish) -> object:
+    """A number within the bounds, with few digits."""
+    low, high = wish.span(0, 1000)
+    drawn = round(wish.random.uniform(float(low), float(high)), wish.random.choice([0, 1, 2]))
+    if wish.step is not None:
+        drawn = float(int(Decimal(repr(drawn)) / Decimal(str(wish.step))) * Decimal(str(wish.step)))
+    return int(drawn) if drawn == int(drawn) and wish.random.random() < 0.5 else drawn
 
 
 def whole_from_json(value: object) -> object:
@@ -84,6 +101,12 @@ def number_from_text(value: object) -> object:
 class Whole(Kind):
     """A whole number of any size."""
 
+    read_alike: ClassVar[bool] = True
+    written_alike: ClassVar[bool] = True
+    one_form: ClassVar[bool] = True
+    as_it_comes: ClassVar[bool] = True
+    may_not_go_out: ClassVar[bool] = True
+
     @property
     def facts(self) -> Facts:
         return Facts("a whole number", "whole number", ordered=(int, float), number=True)
@@ -106,6 +129,36 @@ class Whole(Kind):
             Reading.TYPED: whole_native,
         }[reading]
 
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return NUMBERS
+
+    @property
+    def loose(self) -> Reader | None:
+        return self.reader(Reading.TEXT)
+
+    @property
+    def key_pattern(self) -> str:
+        return "[+-]?[0-9]+"
+
+    def draw(self, wish: Wish) -> int:
+        low, high = wish.span(0, 1000)
+        least = math.ceil(low)
+        drawn = wish.random.randint(least, max(least, int(high)))
+        return drawn if wish.step is None else int(drawn // wish.step * wish.step)
+
+    def edges(self) -> Iterable[object]:
+        return AT_THE_ENDS
+
+    def made_in_code(self) -> Iterable[object]:
+        return (0, -1, 7, 10**20, 10**5000, True, 2.0)
+
+    def goes_out(self, value: Any) -> bool:
+        try:
+            return bool(abs(value) < TOO_LONG)
+        except Exception:  # no number at all
+            return False
+
     def keywords(self) -> Mapping[str, object]:
         return {"type": "integer"}
 
@@ -124,12 +177,21 @@ class WholeAsWritten(Whole):
     def reader(self, reading: Reading) -> Reader:
         return _digits_from_json if reading is Reading.PLAIN else super().reader(reading)
 
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return frozenset([int])
+
     def unsaid(self) -> str:
         return "since draft-06 JSON Schema counts 3.0 among the whole numbers"
 
 
 class Number(Kind):
     """A finite number, held as a double."""
+
+    double: ClassVar[bool] = True
+    read_alike: ClassVar[bool] = True
+    written_alike: ClassVar[bool] = True
+    as_it_comes: ClassVar[bool] = True
 
     @property
     def facts(self) -> Facts:
@@ -147,6 +209,27 @@ class Number(Kind):
 
     def reader(self, reading: Reading) -> Reader:
         return number_from_text if reading is Reading.TEXT else number_from_json
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return NUMBERS
+
+    @property
+    def loose(self) -> Reader | None:
+        return self.reader(Reading.TEXT)
+
+    @property
+    def key_pattern(self) -> str:
+        return DECIMAL
+
+    def draw(self, wish: Wish) -> object:
+        return draw_number(wish)
+
+    def edges(self) -> Iterable[object]:
+        return AT_THE_ENDS
+
+    def made_in_code(self) -> Iterable[object]:
+        return (0, -0.5, 2, math.nan, math.inf, 1e308, 0.1, 1e-7, 2.675)
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "number"}
@@ -173,6 +256,11 @@ def _any_number_from_text(value: object) -> object:
 
 class AnyNumber(Number):
     """A double of any value, infinities and NaN among them, where a developer asks for that."""
+
+    read_alike: ClassVar[bool] = False
+    written_alike: ClassVar[bool] = False
+    as_it_comes: ClassVar[bool] = False
+    may_not_go_out: ClassVar[bool] = True
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False" if reading is Reading.TEXT else f"{value}.__class__ is float"

@@ -5,9 +5,9 @@ from __future__ import annotations
 from base64 import b64encode
 from binascii import a2b_base64
 from collections.abc import Callable, Set
-from datetime import time, timedelta
+from datetime import time, timedelta, timezone
 from functools import cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from uuid import UUID as _UUID
 from uuid import SafeUUID
 
@@ -16,6 +16,9 @@ from ..facts import FAILED
 from ..lazy import Late
 from .base import Kind
 from .written import Written
+
+if TYPE_CHECKING:
+    from random import Random
 
 _TIME = r"(?:[01][0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:\.[0-9]+)?)?(?:[Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])?"
 _DURATION = (
@@ -145,6 +148,56 @@ def _zones() -> Set[str]:
     return available_timezones()
 
 
+_NEAR: dict[str, tuple[str, ...]] = {
+    "UUID": (
+        "5F0C7D1E-3B5A-4C7E-9A55-0D1C2B3A4F5E", "{5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e}",
+        "5f0c7d1e3b5a4c7e9a550d1c2b3a4f5e", "urn:uuid:5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e",
+        "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5g", "00000000-0000-0000-0000-000000000000",
+        "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5\uff11",
+        "0x0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e", "5f0c7d1e-3b5a-4c7e-9a55-0d1c_b3a4f5e",
+    ),
+    "binary value": ("", "Y3JhdGU=", "Y3JhdGU", "Y3JhdGV=", "Y3Jh\nZGU=", "Y3_hdGU=", "====", "AA==", "AB==", "Y Q=="),
+    "time": (
+        "09:30", "09:30:00", "09:30:00Z", "9:30", "24:00", "09:30:60", "09:30:00.1234567", "09:30:00.", "09:30z",
+        "09:30+01:00",
+        "09:30+24:00", "093000", "09:30:00-00:00",
+    ),
+    "duration": (
+        "PT0S", "P", "PT", "P1D", "-P1D", "P1W", "P1Y", "P1M", "PT1.5S", "PT1,5S", "P1DT", "P999999999D",
+        "P1000000000D",
+        "-P999999999D", "PT0.0000001S", "P1WT1H", "p1d", "+P1D", "-P999999999DT1S", "PT999999999H", "P99999999W",
+    ),
+    "path": ("/", ".", "a\x00b", "a/../b", "a//b", " "),
+    "time zone": ("UTC", "Europe/London", "europe/london", "../etc/passwd", "Nowhere/None", "Europe"),
+    "IPv4 address": ("192.0.2.7", "192.0.2.07", "192.0.2.256", "1.2.3", "\u0661.2.3.4", " 1.2.3.4", "1.2.3.4%x"),
+    "IPv6 address": ("::", "::1", "2001:DB8::7", "fe80::1%eth0", "1::2::3", "::ffff:192.0.2.7", "12345::"),
+    "IPv4 network": ("192.0.2.0/24", "192.0.2.7/24", "192.0.2.0", "192.0.2.0/33", "192.0.2.0/255.255.255.0"),
+}  # fmt: skip
+"""Texts at the ends of each kind, and just past them, by its name."""
+_EAST = timezone(timedelta(hours=2))
+_ODD_OFFSET = timezone(timedelta(hours=1, seconds=30))
+
+
+def _draw_uuid(random: Random) -> str:
+    return str(_UUID(int=random.getrandbits(128), version=4))
+
+
+def _draw_time(random: Random) -> str:
+    return f"{random.randint(0, 23):02}:{random.choice(['00', '15', '30'])}:00"
+
+
+def _draw_duration(random: Random) -> str:
+    return f"PT{random.randint(1, 23)}H{random.choice(['', '30M'])}"
+
+
+def _draw_bytes(random: Random) -> str:
+    return random.choice(["Y3JhdGU=", "cm9wZQ==", "d2luY2g="])
+
+
+def _draw_ipv4(random: Random) -> str:
+    return f"192.0.2.{random.randint(1, 254)}"
+
+
 @cache
 def written_kinds() -> dict[type, Kind]:
     """The kind of each Python type that is written as text."""
@@ -155,7 +208,7 @@ def written_kinds() -> dict[type, Kind]:
     kinds: dict[type, Kind] = {
         _UUID: Written(
             "UUID", "a UUID", (_UUID,), _read_uuid, str, "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e",
-            {"type": "string", "format": "uuid"}, ordered=True,
+            {"type": "string", "format": "uuid"}, ordered=True, near=_NEAR["UUID"], drawn=_draw_uuid,
         ),
         bytes: Written(
             "binary value", "binary data in base64", (bytes,), _read_bytes, _write_bytes, "Y3JhdGU=",
@@ -163,22 +216,29 @@ def written_kinds() -> dict[type, Kind]:
                 "type": "string", "contentEncoding": "base64",
                 "pattern": f"^{_BASE64}$",
             },
+            near=_NEAR["binary value"], drawn=_draw_bytes,
         ),
         time: Written(
             "time", "a time of day", (time,), _read_time, _write_time, "09:30:00",
             {"type": "string", "pattern": f"^(?:{_TIME})$"}, ordered=True,
+            near=_NEAR["time"], drawn=_draw_time,
+            made=(time(9, 30, 0, 5), time(0), time(9, tzinfo=_EAST), time(9, tzinfo=_ODD_OFFSET)),
         ),
         timedelta: Written(
             "duration", "a duration (ISO 8601)", (timedelta,), read_duration, write_duration, "PT1H30M",
             {"type": "string", "pattern": f"^{_DURATION}$"}, ordered=True,
+            near=_NEAR["duration"], drawn=_draw_duration,
+            made=(timedelta.max, timedelta.min, timedelta(0), timedelta(days=950_000_000, microseconds=1)),
         ),
         Path: Written(
             "path", "a path", (PurePath,), _path_reader(), str, "manifests/today.csv",
             {"type": "string", "minLength": 1, "pattern": r"^[^\x00]*$"},
+            near=_NEAR["path"],
         ),
         ZoneInfo: Written(
             "time zone", "the name of a time zone", (ZoneInfo,), _zone_reader(), str, "Europe/London",
             {"type": "string"}, reason="JSON Schema has no list of time zones",
+            near=_NEAR["time zone"],
         ),
     }  # fmt: skip
     addresses = [
@@ -196,5 +256,9 @@ def written_kinds() -> dict[type, Kind]:
         said = {"type": "string", "format": form} if form else {"type": "string"}
         reason = "" if form else f"JSON Schema has no format for {phrase}"
         short = phrase.split(" ", 1)[1]
-        kinds[held] = Written(short, phrase, (held,), read, str, example, said, ordered=bool(form), reason=reason)
+        made = (held("fe80::1%eth0"), held("::")) if name == "IPv6Address" else ()
+        kinds[held] = Written(
+            short, phrase, (held,), read, str, example, said, ordered=bool(form), reason=reason,
+            near=_NEAR.get(short, ()), made=made, drawn=_draw_ipv4 if name == "IPv4Address" else None,
+        )  # fmt: skip
     return kinds

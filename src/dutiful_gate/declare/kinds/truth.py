@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Stop
 from ..sources import Reading
 from .base import Kind, Reader
+
+if TYPE_CHECKING:
+    from ..wish import Wish
 
 _KIND = Stop("kind", "true or false")
 # A box that is ticked in a form comes as "on"; one that is not does not come.
@@ -32,6 +35,12 @@ def truth_from_text(value: object) -> object:
 class Truth(Kind):
     """True or false."""
 
+    spreads: ClassVar[bool] = True
+    read_alike: ClassVar[bool] = True
+    written_alike: ClassVar[bool] = True
+    one_form: ClassVar[bool] = True
+    as_it_comes: ClassVar[bool] = True
+
     @property
     def facts(self) -> Facts:
         return Facts("true or false", "boolean", alike=(bool,))
@@ -48,8 +57,42 @@ class Truth(Kind):
     def reader(self, reading: Reading) -> Reader:
         return truth_from_text if reading is Reading.TEXT else read_truth
 
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return frozenset([bool])
+
+    @property
+    def loose(self) -> Reader | None:
+        return _truth_of_word
+
+    @property
+    def key_pattern(self) -> str:
+        return "[Tt][Rr][Uu][Ee]|[Ff][Aa][Ll][Ss][Ee]|[Oo][Nn]|[Oo][Ff][Ff]"
+
+    def draw(self, wish: Wish) -> object:
+        return wish.random.random() < 0.5
+
+    def edges(self) -> Iterable[object]:
+        return ("on", " OFF ", "True")
+
+    def made_in_code(self) -> Iterable[object]:
+        return (True, False, 1)
+
     def keywords(self) -> Mapping[str, object]:
         return {"type": "boolean"}
 
     def plain(self, value: Any) -> object:
         return value
+
+
+_LOOSE = {**_WORDS, "1": True, "0": False, "yes": True, "no": False}
+_LOOSE_READING = Stop("reading", "true or false, 1 or 0, yes or no, on or off")
+_NO_WORD = Stop("kind", "")
+
+
+def _truth_of_word(value: object) -> object:
+    if isinstance(value, str):
+        return _LOOSE.get(value.strip(BLANKS).lower(), _LOOSE_READING)
+    if not isinstance(value, bool) and isinstance(value, int | float) and value in (0, 1):
+        return bool(value)
+    return _NO_WORD

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from typing import Any
+from collections.abc import Callable, Iterable, Mapping
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
 from ..facts import FAILED, Bind, Facts, Stop
 from ..sources import Reading
-from .base import Kind, Reader
-from .text import SURROGATE, encodable
+from .base import IN_TEXT, Kind, Reader
+from .text import SURROGATE, TEXTS, encodable
+
+if TYPE_CHECKING:
+    from random import Random
+
+    from ..wish import Wish
 
 
 class Written(Kind):
@@ -17,8 +22,13 @@ class Written(Kind):
 
     `held` is the Python type it becomes. `read` takes text and gives the value or FAILED; the ValueError or
     OverflowError that it may raise instead costs more. `write` takes the value and gives text; `example` shows a reader
-    what is wanted.
+    what is wanted. `near` are texts at its ends and just past them, `made` values as code makes them; `drawn` makes a
+    text of it up.
     """
+
+    read_alike: ClassVar[bool] = True
+    written_alike: ClassVar[bool] = True
+    may_not_go_out: ClassVar[bool] = True
 
     name: str
     phrase: str
@@ -29,6 +39,9 @@ class Written(Kind):
     said: Mapping[str, object]
     ordered: bool = False
     reason: str = ""
+    near: tuple[str, ...] = ()
+    made: tuple[object, ...] = ()
+    drawn: Callable[[Random], str] | None = None
 
     @property
     def facts(self) -> Facts:
@@ -73,6 +86,23 @@ class Written(Kind):
         if reading is Reading.TYPED:
             return read_native
         return read_from_text if reading is Reading.TEXT else read_written
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return IN_TEXT
+
+    def draw(self, wish: Wish) -> object:
+        for bound in (*wish.floors, *wish.ceilings):
+            if isinstance(bound, self.held) and wish.random.random() < 0.4:
+                return self.write(bound)
+        usual = self.drawn is None or wish.random.random() < 0.1
+        return self.example if usual or self.drawn is None else self.drawn(wish.random)
+
+    def edges(self) -> Iterable[object]:
+        return (self.example, *self.near, *TEXTS)
+
+    def made_in_code(self) -> Iterable[object]:
+        return self.made
 
     def keywords(self) -> Mapping[str, object]:
         return self.said

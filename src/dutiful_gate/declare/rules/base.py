@@ -14,6 +14,7 @@ from ..values import Value
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 _SLOT = r"\{([^{}]*)\}"
 
@@ -77,6 +78,10 @@ class Rule(Value, ABC, kw_only=True):
     @abstractmethod
     def edges(self, facts: Facts) -> Iterable[Any]:
         """Values at its ends: proofs try them and their neighbours."""
+
+    @abstractmethod
+    def asks(self, wish: Wish) -> None:
+        """Say what it asks of a value that samples are about to make up; nothing, where tries must find one."""
 
     @abstractmethod
     def survives(self, step: Step) -> bool:

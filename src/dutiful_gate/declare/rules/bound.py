@@ -14,6 +14,7 @@ from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 _NUMBERS = (int, float)
 
@@ -120,6 +121,9 @@ class Floor(Rule):
     def edges(self, facts: Facts) -> Iterable[Any]:
         return (self.floor,)
 
+    def asks(self, wish: Wish) -> None:
+        wish.floors.append(self.floor)
+
     def survives(self, step: Step) -> bool:
         return outlasts(step, self.floor, inclusive=self.inclusive)
 
@@ -160,6 +164,9 @@ class Ceiling(Rule):
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return (self.ceiling,)
+
+    def asks(self, wish: Wish) -> None:
+        wish.ceilings.append(self.ceiling)
 
     def survives(self, step: Step) -> bool:
         return outlasts(step, self.ceiling, inclusive=self.inclusive)
@@ -215,6 +222,10 @@ class Between(Rule):
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return (self.floor, self.ceiling)
+
+    def asks(self, wish: Wish) -> None:
+        wish.floors.append(self.floor)
+        wish.ceilings.append(self.ceiling)
 
     def survives(self, step: Step) -> bool:
         return outlasts(step, self.floor, self.ceiling, inclusive=True)

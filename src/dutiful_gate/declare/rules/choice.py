@@ -13,6 +13,7 @@ from .equal import is_one_of
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 
 class OneOf(Rule):
@@ -59,6 +60,9 @@ class OneOf(Rule):
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return self.choices
+
+    def asks(self, wish: Wish) -> None:
+        wish.only = wish.only or self.choices
 
     def survives(self, step: Step) -> bool:
         return False

@@ -16,6 +16,7 @@ from .pattern import Matches, in_ecma, judged
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 
 class Has(Matches):
@@ -33,6 +34,12 @@ class Has(Matches):
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         said = in_ecma(self.pattern, self.flags)
         return said if isinstance(said, Unsaid) else {"pattern": said}
+
+    def asks(self, wish: Wish) -> None:
+        from ...regex.drawing import of_pattern
+
+        wish.text += of_pattern(self.pattern, wish.random, self.flags) or ""
+        wish.needed = True
 
     def __str__(self) -> str:
         return f"it.has({self.pattern!r})"
@@ -82,6 +89,9 @@ class StartsWith(_Affix):
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         return {"pattern": f"^{escaped(self.affix)}"}
 
+    def asks(self, wish: Wish) -> None:
+        wish.starts = max(wish.starts, self.affix, key=len)
+
     def __str__(self) -> str:
         return f"it.starts_with({self.affix!r})"
 
@@ -94,6 +104,9 @@ class EndsWith(_Affix):
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         return {"pattern": f"{escaped(self.affix)}$"}
+
+    def asks(self, wish: Wish) -> None:
+        wish.ends = max(wish.ends, self.affix, key=len)
 
     def __str__(self) -> str:
         return f"it.ends_with({self.affix!r})"
@@ -150,6 +163,9 @@ class Contains(Rule):
 
     def survives(self, step: Step) -> bool:
         return False
+
+    def asks(self, wish: Wish) -> None:
+        wish.held.append(self.held)
 
     def __str__(self) -> str:
         return f"it.contains({self.held!r})"

@@ -12,6 +12,7 @@ from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 _FEW = 200
 _NO_KEY = object()
@@ -128,6 +129,9 @@ class Distinct(Rule):
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return ()
+
+    def asks(self, wish: Wish) -> None:
+        return
 
     def survives(self, step: Step) -> bool:
         return False

@@ -13,6 +13,7 @@ from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 
 class Ecma(Value):
@@ -89,6 +90,15 @@ class HasEcma(Rule):
     def edges(self, facts: Facts) -> Iterable[Any]:
         for drawn in self.examples(facts):
             yield from (drawn, f"{drawn}\n", f"{drawn}\u2028", f" {drawn}", drawn.swapcase(), drawn[:-1])
+
+    def asks(self, wish: Wish) -> None:
+        from ...regex.drawing import drawn_from
+        from ...regex.from_ecma import read_ecma
+
+        known = wish.known(self.holds)
+        drawn = wish.random.choice(known) if known and wish.random.random() < 0.5 else None
+        wish.text += drawn or drawn_from(read_ecma(self.said), wish.random)
+        wish.fixed = True
 
     def survives(self, step: Step) -> bool:
         return False

@@ -12,6 +12,7 @@ from .base import Face, Rule
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 
 def is_one_of(choices: Sequence[object], value: object) -> bool:
@@ -74,6 +75,10 @@ class Equal(Rule):
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return (self.constant,)
+
+    def asks(self, wish: Wish) -> None:
+        if self.wanted and not wish.only and wish.random.random() < 0.8:
+            wish.only = (self.constant,)
 
     def survives(self, step: Step) -> bool:
         return False

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from ..applicability import TEXT, Takes
@@ -11,6 +11,7 @@ from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 _NOTHING_MORE: Mapping[str, object] = {}
 
@@ -52,6 +53,15 @@ class OfFormat(Rule):
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return self.examples(facts)
+
+    def asks(self, wish: Wish) -> None:
+        from ..formats.examples import EXAMPLES  # only for samples
+
+        if not self.format:
+            texts: Sequence[str] = ("marrow-isle", "berth-7")
+        else:
+            texts = EXAMPLES["uri"] if "pattern" in self.more else EXAMPLES.get(self.format) or [wish.words()]
+        wish.text, wish.fixed = wish.random.choice(texts), True
 
     def survives(self, step: Step) -> bool:
         return False

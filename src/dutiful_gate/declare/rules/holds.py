@@ -11,6 +11,7 @@ from .base import Face, Rule
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 
 class Holds(Rule):
@@ -43,6 +44,9 @@ class Holds(Rule):
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return ()
+
+    def asks(self, wish: Wish) -> None:
+        return
 
     def survives(self, step: Step) -> bool:
         return False

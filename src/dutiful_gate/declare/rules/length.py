@@ -13,6 +13,7 @@ from .bound import right_way_up
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 _KEYWORDS = {
     "characters": ("minLength", "maxLength"),
@@ -107,6 +108,11 @@ class Length(Rule):
         for end in (self.floor, self.ceiling, self.barred):
             if end is not None and end <= _LONGEST:
                 yield from ("x" * max(end - 1, 0), "x" * end, "x" * (end + 1), "\u00df" * end, "x" * (end - 1) + " ")
+
+    def asks(self, wish: Wish) -> None:
+        if self.barred is None:
+            wish.least = max(wish.least, self.floor or 0)
+            wish.most = wish.most if self.ceiling is None else min(wish.most, self.ceiling)
 
     def survives(self, step: Step) -> bool:
         if self.barred is not None:

@@ -13,6 +13,7 @@ from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 _MOST = 10**15
 """Up to as many units, each is told from its neighbours by the 15 digits that every double keeps."""
@@ -93,6 +94,9 @@ class Multiple(Rule):
 
         step = float(self.step) if isinstance(self.step, Decimal) else self.step
         return (step * 3, step * 3 + step / 2, step * -2, step / 10)
+
+    def asks(self, wish: Wish) -> None:
+        wish.step = self.step if wish.step is None else wish.step
 
     def survives(self, step: Step) -> bool:
         return False

@@ -13,6 +13,7 @@ from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
     from ..steps import Step
+    from ..wish import Wish
 
 _ENDLESS = re.compile(r"[*+]|,[0-9]*\}|(?:\?.*){6}", re.DOTALL)
 
@@ -140,6 +141,14 @@ class Matches(Rule):
     def edges(self, facts: Facts) -> Iterable[Any]:
         for fit in self.examples(facts):
             yield from (fit, f"{fit}\n", f" {fit}", fit.lower(), fit.upper(), fit + "x", fit[:-1])
+
+    def asks(self, wish: Wish) -> None:
+        from ...regex.drawing import of_pattern  # only for samples
+
+        known = wish.known(re.compile(self.pattern, self.flags).fullmatch)
+        drawn = wish.random.choice(known) if known and wish.random.random() < 0.8 else None
+        wish.text = drawn or of_pattern(self.pattern, wish.random, self.flags) or wish.text
+        wish.fixed = True
 
     def survives(self, step: Step) -> bool:
         return False

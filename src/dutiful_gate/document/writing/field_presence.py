@@ -7,7 +7,6 @@ from functools import cached_property
 from ...declare.errors import DeclarationError
 from ...declare.facts import Facts
 from ...declare.field_access import Path
-from ...declare.kinds import Anything, Number, Text, Truth, Whole
 from ...declare.records import Standing
 from ...declare.steps import Step
 from ...shape.nodes import (
@@ -70,7 +69,7 @@ def _is_plain(use: Use) -> bool:
         return False
     match use.node:
         case Scalar(kind):
-            return type(kind) in (Text, Whole, Number, Truth, Anything)
+            return kind.as_it_comes
         case Nothing() | Items(into="list"):
             return True
         case Choice(owner=owner, lenient=lenient):

@@ -10,9 +10,8 @@ from ...declare.constants import no_json
 from ...declare.embedded import Embedded
 from ...declare.facts import Facts, Unsaid
 from ...declare.field_access import Path
-from ...declare.kinds import Day, Kind, LocalMoment, Moment, Text, Truth, Whole, Written
+from ...declare.kinds import Text
 from ...declare.kinds.decimal import decimal_plain
-from ...declare.kinds.lenient import Lenient
 from ...declare.records import RecordCheck, RecordRule
 from ...declare.rules import Distinct, Holds, Length, Rule
 from ...declare.rules.contains import escaped as escaped_text
@@ -483,26 +482,13 @@ class SchemaWriter:
         if isinstance(node, Choice):
             texts = [str(each).lower() if isinstance(each, bool) else str(each) for each in node.wire]
             return {"enum": list(dict.fromkeys(texts))}
-        if isinstance(node, Scalar):
-            kind = node.kind.inner if isinstance(node.kind, Lenient) else node.kind
-            if kind.facts.number or isinstance(kind, Truth | Moment | Day | LocalMoment | Written):
-                return self.read_keys(kind, key, names, at, name)
-        names.pop("type", None)
-        return names
-
-    def read_keys(self, kind: Kind, key: Use, names: Keywords, at: str, name: str) -> Keywords:
-        """Keys that are read from text."""
-        if kind.facts.number or isinstance(kind, Truth):
+        if isinstance(node, Scalar) and (pattern := node.kind.key_pattern):
             for part in key.parts:
                 self.leave(at, name, part, Unsaid("a key is text to JSON Schema"))
-            digits = "[+-]?[0-9]+" if isinstance(kind, Whole) else _DECIMAL
-            if isinstance(kind, Truth):
-                digits = "[Tt][Rr][Uu][Ee]|[Ff][Aa][Ll][Ss][Ee]"
-            elif not isinstance(kind, Whole):
-                self.leave(
-                    at, name, kind.facts.phrase, Unsaid("a pattern cannot say how large a number is"), "reading", "size"
-                )
-            return {"pattern": f"^(?:{digits})$"}
+            if node.kind.facts.number and not node.kind.strict.one_form:
+                why = Unsaid("a pattern cannot say how large a number is")
+                self.leave(at, name, node.kind.facts.phrase, why, "reading", "size")
+            return {"pattern": f"^(?:{pattern})$"}
         names.pop("type", None)
         return names
 
@@ -638,7 +624,7 @@ def is_canonical(use: Use) -> bool:
         return False
     match use.node:
         case Scalar(kind):
-            return type(kind) in (Text, Truth, Whole)
+            return kind.one_form
         case Nothing():
             return True
         case Choice(values=values, lenient=lenient):
@@ -651,7 +637,7 @@ def is_canonical(use: Use) -> bool:
             return is_canonical(inner)
         case Branches(options=options):
             kinds = [option.node.kind for option in options if isinstance(option.node, Scalar)]
-            both = any(isinstance(kind, Truth) for kind in kinds) and any(kind.facts.number for kind in kinds)
+            both = any(kind.comes_as == {bool} for kind in kinds) and any(kind.facts.number for kind in kinds)
             return not both and all(map(is_canonical, options))
         case _:
             return False
@@ -691,7 +677,7 @@ def _may_be_read_lightly(node: object) -> bool:
     return (
         isinstance(node, Branches)
         and node.facts.open
-        and any(isinstance(use.node, Scalar) and isinstance(use.node.kind, Lenient) for use in node.options)
+        and any(isinstance(use.node, Scalar) and use.node.kind.strict is not use.node.kind for use in node.options)
     )
 
 
