@@ -1,4 +1,4 @@
-"""The house as `docs/architecture.md` tells it: what it says of adding a rule is enough to add one."""
+"""The house as `docs/architecture.md` tells it: what it says of adding a thing is enough to add one."""
 
 # Rooms: declare
 
@@ -10,7 +10,10 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
+
 import dutiful_gate
+from dutiful_gate.declare.kinds import Kind
 
 ROOT = Path(dutiful_gate.__file__).parent
 PAGE = ROOT.parent.parent / "docs" / "architecture.md"
@@ -71,7 +74,7 @@ class Divides(Rule):
         return f"it.divides({self.whole!r})"
 '''
 
-ASKED = """
+RULE = """
 from typing import Annotated
 from dutiful_gate import Gate, it, payloads, probes, speaking, DeclarationError
 from dutiful_gate.prove.proof import prove
@@ -89,12 +92,11 @@ assert [fault.code for _, fault in probes(gate)].count("step")
 proof = prove(gate, 400, 3)
 assert not proof.disagreements
 assert proof.admitted
-print("as it should")
 """
 
-CHANGES = {
-    "src/dutiful_gate/declare/rules/divides.py": ("", DIVIDES),
-    "src/dutiful_gate/declare/subjects.py": (
+DIVIDES_CHANGES = {
+    "declare/rules/divides.py": ("", DIVIDES),
+    "declare/subjects.py": (
         "    def multiple_of(self",
         "    def divides(self, whole: int) -> Any:\n"
         '        """The value divides a number."""\n'
@@ -102,27 +104,278 @@ CHANGES = {
         "        return Divides(whole)\n\n"
         "    def multiple_of(self",
     ),
-    "src/dutiful_gate/report/german.py": (
+    "report/german.py": (
         '    "a multiple of {step}"',
         '    "a divisor of {whole}": "einen Teiler von {whole}",\n    "a multiple of {step}"',
     ),
 }
 
+SHARE = '''"""`Fraction`, as two numbers with a stroke between them."""
 
-def test_a_rule_is_added_as_the_page_says(tmp_path: Path) -> None:
-    told = re.search(r"(?ms)^\| a \*\*rule\*\* .*?$", PAGE.read_text())
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from fractions import Fraction
+from typing import TYPE_CHECKING, Any
+
+from ..facts import Bind, Facts, Stop
+from ..sources import Reading
+from .base import IN_TEXT, Kind, Reader
+
+if TYPE_CHECKING:
+    from ..wish import Wish
+
+_SHARE = re.compile("(-?(?:0|[1-9][0-9]{0,8}))/([1-9][0-9]{0,8})")
+_READING = Stop("reading", "a share, such as 3/4")
+
+
+def _from_text(value: object) -> object:
+    found = _SHARE.fullmatch(value) if isinstance(value, str) else None
+    return _READING if found is None else Fraction(int(found[1]), int(found[2]))
+
+
+class Share(Kind):
+    """A part of a whole."""
+
+    may_not_go_out = True
+
+    @property
+    def facts(self) -> Facts:
+        return Facts("a share", "share", ordered=(Fraction,))
+
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        return "False"
+
+    def reader(self, reading: Reading) -> Reader:
+        if reading is Reading.TYPED:
+            return lambda value: value if isinstance(value, Fraction) else _READING
+        return _from_text
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return IN_TEXT
+
+    def draw(self, wish: Wish) -> object:
+        return f"{wish.random.randint(-3, 9)}/{wish.random.randint(1, 9)}"
+
+    def edges(self) -> Iterable[object]:
+        return ("1/2", "2/4", "1/0", "0/7", "-0/1", "-1/2", "1/-2", " 1/2", "1 / 2", 0.5)
+
+    def made_in_code(self) -> Iterable[object]:
+        return (Fraction(1, 3), Fraction(10**30, 7), 0.5)
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"type": "string", "pattern": f"^{_SHARE.pattern}$"}
+
+    def plain(self, value: Any) -> object:
+        return f"{value.numerator}/{value.denominator}"
+
+    def release(self, value: str, bind: Bind) -> str:
+        return f"{bind(self.plain, 'write_share')}({value})"
+'''
+
+TYPE = """
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Annotated
+from dutiful_gate import Gate, Source, it, payloads, probes, speaking
+from dutiful_gate.prove.proof import prove
+from dutiful_gate.report.german import GERMAN
+
+@dataclass
+class Hold:
+    full: Annotated[Fraction, it <= Fraction(1)]
+    spare: list[Fraction] | int | None = None
+
+gate = Gate(Hold)
+assert gate.admit({"full": "2/4", "spare": ["3/4"]}) == Hold(Fraction(1, 2), [Fraction(3, 4)])
+assert gate.release_json(Hold(Fraction(1, 2))) == b'{"full":"1/2","spare":null}'
+assert Gate(Hold, Source.NATIVE).accepts(Hold(Fraction(1, 2)))
+(fault,) = gate.examine({"full": 0.5}).faults
+assert fault.message == "needs a share, such as 3/4; got 0.5", fault.message
+with speaking(GERMAN):
+    assert fault.message.startswith("braucht einen Anteil, etwa 3/4"), fault.message
+assert gate.schema()["$defs"]["Hold"]["properties"]["full"]["pattern"][:2] == "^("
+assert all(gate.accepts(made) for made in payloads(gate, 30))
+assert [fault.path for _, fault in probes(gate)].count(("full",))
+proof = prove(gate, 3000, 3)
+assert not proof.disagreements, proof.disagreements
+assert proof.admitted
+"""
+
+SHARE_CHANGES = {
+    "declare/kinds/share.py": ("", SHARE),
+    "declare/kinds/__init__.py": (
+        "from .text import Text\n",
+        "from .share import Share\nfrom .text import Text\n",
+    ),
+    "shape/build.py": (
+        "_KINDS: dict[object, Kind] = {\n",
+        "from fractions import Fraction\nfrom ..declare.kinds import Share\n_KINDS: dict[object, Kind] = {\n"
+        "    Fraction: Share(),\n",
+    ),
+    "report/german.py": (
+        "_READINGS = {\n",
+        '_READINGS = {\n    "a share, such as 3/4": "einen Anteil, etwa 3/4",\n    "a share": "einen Anteil",\n',
+    ),
+}
+
+FORMAT = """
+from typing import Annotated
+from dutiful_gate import Gate, it, payloads, speaking
+from dutiful_gate.prove.second_opinion import drawn, second_opinions
+from dutiful_gate.report.german import GERMAN
+from random import Random
+
+gate = Gate(Annotated[str, it.of_format("tide-mark")])
+assert gate.accepts("+1.40") and not gate.accepts("1.40")
+(fault,) = gate.examine("high").faults
+assert fault.message == "needs a tide mark, such as +1.40; got 'high'", fault.message
+with speaking(GERMAN):
+    assert "eine Tidenmarke" in fault.message
+assert gate.schema() == {**gate.schema(), "type": "string", "format": "tide-mark"}
+spelled = gate.schema(formats="spell-out")
+assert Gate.from_schema(spelled, formats="annotate").accepts("-0.25")
+assert {*payloads(gate, 9)} <= {"+1.40", "-0.25"}
+chance = Random(4)
+for _ in range(50):
+    text = drawn("tide-mark", chance)
+    assert gate.accepts(text) and second_opinions()["tide-mark"](text), text
+assert Gate.from_schema({"format": "tide-mark"}, formats="assert").accepts("low") is False
+"""
+
+FORMAT_CHANGES = {
+    "declare/formats/judges.py": (
+        "def is_regex(",
+        "def is_tide_mark(text: str) -> bool:\n"
+        '    """Metres above the chart\'s zero, with two digits."""\n'
+        '    return re.fullmatch(r"[+-][0-9]\\.[0-9]{2}", text) is not None\n\n\n'
+        "def is_regex(",
+    ),
+    "declare/formats/table.py": (
+        '    "regex": Format(',
+        '    "tide-mark": Format(\n        "a tide mark, such as +1.40", judges.is_tide_mark, ("+1.40", "-0.25"),\n'
+        '        r"[+-][0-9]\\.[0-9]{2}", exact=True,\n    ),\n    "regex": Format(',
+    ),
+    "prove/second_opinion.py": (
+        '    "hostname": (RFC_1123, "hname"),\n',
+        '    "hostname": (RFC_1123, "hname"),\n    "tide-mark": (\'mark = ( "+" / "-" ) DIGIT "." 2DIGIT\', "mark"),\n',
+    ),
+    "report/german.py": (
+        "_FORMATS = {\n",
+        '_FORMATS = {\n    "a tide mark, such as +1.40": "eine Tidenmarke, etwa +1.40",\n',
+    ),
+}
+
+SOURCE = """
+from dataclasses import dataclass
+from datetime import datetime
+from dutiful_gate import Gate, Source
+
+@dataclass
+class Row:
+    number: int
+    at: datetime | None = None
+    tags: list[str] | None = None
+
+gate = Gate(Row, Source.CELLS)
+assert gate.admit({"number": " 42 ", "at": ""}) == Row(42)
+assert not gate.accepts({"number": ["42"]}), "a cell never comes several times"
+assert Gate(Row, Source.TEXT).accepts({"number": ["42"]})
+assert not gate.accepts({"number": 42})
+assert repr(gate.reads) == "Source.CELLS"
+try:
+    gate.admit_json(b"{}")
+except TypeError as told:
+    assert "Source.CELLS" in str(told)
+assert gate.schema() == Gate(Row).schema()
+"""
+
+SOURCE_CHANGES = {
+    "declare/sources.py": (
+        "    reading: Reading\n    in_json",
+        '    CELLS = "cells", Reading.TEXT, False, False\n'
+        '    """The cells of a table."""\n\n    reading: Reading\n    in_json',
+    ),
+}
+
+DIALECT = """
+from dataclasses import dataclass
+from dutiful_gate import DeclarationError, Gate, declarations_of
+
+@dataclass
+class Crate:
+    weight: int | None
+    pair: tuple[int, str]
+
+written = Gate(Crate).schema(dialect="harbour-1")
+assert written["$schema"] == "https://quays.example/harbour-1", written
+assert written["$defs"]["Crate"]["required"] == ["weight", "pair"]
+again = Gate.from_schema(written)
+assert again.dialect == "harbour-1"
+assert again.accepts({"weight": None, "pair": [1, "x"]}) and not again.accepts({"weight": "4", "pair": [1, "x"]})
+try:
+    Gate.from_schema({"type": 7}, dialect="harbour-1")
+except DeclarationError as told:
+    assert "breaks harbour-1" in str(told), told
+else:
+    raise SystemExit("a document that breaks its meta-schema was taken")
+assert "weight: int | None" in declarations_of(written)
+bare = Gate.from_schema({"type": "integer"}, dialect="harbour-1")
+assert bare.accepts(3.0)
+"""
+
+DIALECT_CHANGES = {
+    "document/dialects.py": (
+        "DIALECTS: Final = (\n",
+        "DIALECTS: Final = (\n"
+        '    Dialect("harbour-1", "https://quays.example/harbour-1", DRAFT_2020_12.keywords,'
+        ' opens="https://quays.example/harbour-1"),\n',
+        "WrittenDialect = Literal[",
+        'WrittenDialect = Literal["harbour-1", ',
+    ),
+    "document/judging/metaschemas.py": (
+        "_MADE: dict[str, Callable[[], Schema]] = {\n",
+        "_MADE: dict[str, Callable[[], Schema]] = {\n"
+        '    "https://quays.example/harbour-1": lambda: {\n'
+        '        "$schema": "https://json-schema.org/draft/2020-12/schema",\n'
+        '        "properties": {"type": {"type": ["string", "array"]}}},\n',
+    ),
+}
+
+
+@pytest.mark.parametrize(
+    ("thing", "changes", "asked"),
+    [
+        ("a **rule**", DIVIDES_CHANGES, RULE),
+        ("a **kind of value**", SHARE_CHANGES, TYPE),
+        ("a **format**", FORMAT_CHANGES, FORMAT),
+        ("a **source**", SOURCE_CHANGES, SOURCE),
+        ("a **dialect** of documents", DIALECT_CHANGES, DIALECT),
+    ],
+)
+def test_a_thing_is_added_as_the_page_says(
+    thing: str, changes: dict[str, tuple[str, ...]], asked: str, tmp_path: Path
+) -> None:
+    told = re.search(rf"(?ms)^\| {re.escape(thing)} .*?$", PAGE.read_text())
     assert told is not None
     package = tmp_path / "src" / "dutiful_gate"
     shutil.copytree(ROOT, package, ignore=shutil.ignore_patterns("__pycache__"))
-    for name, (before, after) in CHANGES.items():
-        place = name.removeprefix("src/dutiful_gate/")
+    for place, pairs in changes.items():
         assert place in told[0] or f"{place.rpartition('/')[0]}/" in told[0], f"the page does not name {place}"
-        file = tmp_path / name
+        file = package / place
         text = file.read_text() if file.exists() else ""
-        assert text.count(before) == 1 or not before
-        file.write_text(text.replace(before, after) if before else after)
+        for before, after in zip(pairs[::2], pairs[1::2], strict=True):
+            assert text.count(before) == 1 or not before
+            text = text.replace(before, after) if before else after
+        file.write_text(text)
     done = subprocess.run(
-        [sys.executable, "-c", ASKED], cwd=package.parent, capture_output=True, text=True, check=False
+        [sys.executable, "-c", f"{asked}\nprint('as it should')"],
+        cwd=package.parent,
+        capture_output=True,
+        text=True,
+        check=False,
     )
     assert (done.returncode, done.stdout) == (0, "as it should\n"), done.stderr
 
@@ -136,3 +389,10 @@ def test_a_rule_that_offers_less_than_all_does_not_come_to_be(tmp_path: Path) ->
         )
         code = f"{source}\ntry:\n    Divides(4)\nexcept TypeError as told:\n    assert {name!r} in str(told)\nelse:\n    raise SystemExit(1)\n"
         assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0, name
+
+
+def test_a_kind_that_offers_less_than_all_does_not_come_to_be() -> None:
+    for name in ("facts", "ready", "reader", "comes_as", "draw", "edges", "made_in_code", "keywords", "plain"):
+        assert name in Kind.__abstractmethods__
+    with pytest.raises(TypeError, match="abstract"):
+        type("Bare", (Kind,), {"__annotations__": {}})()

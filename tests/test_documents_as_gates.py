@@ -19,7 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dutiful_gate import DeclarationError, DocumentGate, Gate, Limits, Refused, declarations_of, fits
-from dutiful_gate.declare.formats.judges import JUDGES
+from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.document.plain_document import plain_document
 from dutiful_gate.regex.from_ecma import NoPattern, python_pattern

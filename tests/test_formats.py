@@ -10,7 +10,7 @@ import pytest
 
 from dutiful_gate import DeclarationError, Gate
 from dutiful_gate.declare.formats import idna
-from dutiful_gate.declare.formats.judges import JUDGES
+from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.prove.second_opinion import RULES, drawn, second_opinions
 
 SIGNS = (

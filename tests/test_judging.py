@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 from any_declaration import loaded
 from any_document import AnyDocument, disagreement
 from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of, payloads, probes
-from dutiful_gate.declare.formats.judges import JUDGES
+from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.document.dialects import BY_NAME, DRAFT_2020_12
 from dutiful_gate.prove.of_document import prove_document
 
@@ -204,7 +204,9 @@ def test_any_document_as_declarations(schema: dict[str, Any], other: Any, data: 
 
 
 WORDS = sorted(
-    DRAFT_2020_12.keywords | BY_NAME["draft-04"].keywords | {"$recursiveRef", "additionalItems", "nullable", "components"}
+    DRAFT_2020_12.keywords
+    | BY_NAME["draft-04"].keywords
+    | {"$recursiveRef", "additionalItems", "nullable", "components"}
 )
 ODD: st.SearchStrategy[Any] = st.recursive(
     VALUES | POINTERS | st.sampled_from(["[", "http://json-schema.org/draft-04/schema#", "urn:x"]),

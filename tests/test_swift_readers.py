@@ -17,7 +17,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dutiful_gate import Email, Gate, Hostname, it
-from dutiful_gate.declare.formats.judges import HOST, JUDGES, PATTERNS
+from dutiful_gate.declare.formats.judges import HOST, PATTERNS
+from dutiful_gate.declare.formats.table import JUDGES
 
 ADDRESSES = [
     "192.0.2.7",

@@ -11,7 +11,7 @@ from typing import Any
 
 import dutiful_gate
 from dutiful_gate import Catalogue, Gate, it, secret, speaking
-from dutiful_gate.declare.formats.judges import JUDGES
+from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.declare.kinds import Written, written_kinds
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.report.german import GERMAN

@@ -149,7 +149,7 @@ class It(_Subject):
 
     def of_format(self, name: str) -> OfFormat:
         """Text of a format of the JSON Schema standard, by its name there: "uri", "hostname", "duration"."""
-        from .formats.judges import of_format
+        from .formats.table import of_format
 
         return of_format(name)
 

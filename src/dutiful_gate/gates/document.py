@@ -47,7 +47,7 @@ class DocumentGate(AnyGate[Any]):
         flaws: Literal["refuse", "tell"] = "refuse",
         judges: Mapping[str, Callable[[str], bool]] | None = None,
     ) -> None:
-        from ..declare.formats.judges import JUDGES
+        from ..declare.formats.table import JUDGES
         from ..declare.kinds import Anything
         from ..document.dialects import dialect_called
         from ..document.judging.engine import DocumentEngine, read_documents

@@ -14,7 +14,7 @@ from itertools import islice
 from random import Random
 from typing import Any
 
-from ..declare.formats.examples import EXAMPLES
+from ..declare.formats.table import FORMATS
 from ..document.judging.compiler import active, contains_bounds, list_parts, number_bounds, types_of
 from ..document.judging.json_values import all_differ
 from ..document.judging.library import Subschema
@@ -179,7 +179,7 @@ class DocumentPayloads:
         patterns = [each for each in wanted.all("pattern") if isinstance(each, str)]
         low = max([0, *wanted.all("minLength")])
         high = min([math.inf, *wanted.all("maxLength")])
-        known = [text for each in wanted.all("format") for text in EXAMPLES.get(each, ())]
+        known = [text for each in wanted.all("format") if each in FORMATS for text in FORMATS[each].examples]
         known = known or [each for each in (words_for(name, random), *CODES) if patterns and _all_find(patterns, each)]
         made = random.choice(known) if known else words_for(name, random)
         for _ in range(_TRIES):

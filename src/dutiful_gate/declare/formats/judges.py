@@ -1,17 +1,14 @@
-"""The formats of the JSON Schema standard, each with a function that judges it."""
+"""The functions that judge the formats of the JSON Schema standard."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from difflib import get_close_matches
 
 from ..addresses import ipv4_number, ipv6_number
-from ..errors import DeclarationError
 from ..kinds.moment import day_from_json, moment_from_json
 from ..kinds.text import encodable
 from ..lazy import Late
-from ..rules.format import OfFormat
 from .email import LABELS, is_email, labels_hold
 
 _UNRESERVED = r"A-Za-z0-9\-._~"
@@ -78,7 +75,9 @@ _late |= {
 }
 
 
-def _judge_of(name: str) -> Callable[[str], bool]:
+def judge_of(name: str) -> Callable[[str], bool]:
+    """The judge of a format that its pattern tells, with the address in a URI's brackets looked at besides."""
+
     def judge(text: str) -> bool:
         return _late[name].fullmatch(text) is not None
 
@@ -92,7 +91,7 @@ def _judge_of(name: str) -> Callable[[str], bool]:
     return judge
 
 
-is_uri = _judge_of("uri")
+is_uri = judge_of("uri")
 
 
 def is_hostname(text: str) -> bool:
@@ -189,39 +188,3 @@ def is_regex(text: str) -> bool:
     except NoPattern:
         return False
     return True
-
-
-JUDGES: dict[str, tuple[str, Callable[[str], bool]]] = {
-    "date": ("a date, such as 2026-05-04", is_date),
-    "date-time": ("a date-time, such as 2026-05-04T09:30:00Z", is_date_time),
-    "time": ("a time with an offset, such as 09:30:00Z", is_time),
-    "duration": ("a duration, such as P1DT12H", _judge_of("duration")),
-    "email": ("an email address, such as desk@ternsound.example", is_email),
-    "idn-email": ("an email address", is_idn_email),
-    "hostname": ("a host name, such as quays.example", is_hostname),
-    "idn-hostname": ("a host name", is_idn_hostname),
-    "ipv4": ("an IPv4 address, such as 192.0.2.7", is_ipv4),
-    "ipv6": ("an IPv6 address, such as 2001:db8::7", is_ipv6),
-    "uri": ("a URI, such as https://quays.example/berths", is_uri),
-    "uri-reference": ("a URI or a relative reference, such as /berths", _judge_of("uri-reference")),
-    "iri": ("an IRI", _judge_of("iri")),
-    "iri-reference": ("an IRI or a relative reference", _judge_of("iri-reference")),
-    "uuid": ("a UUID, such as 5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e", _judge_of("uuid")),
-    "uri-template": ("a URI template, such as /berths/{number}", _judge_of("uri-template")),
-    "json-pointer": ("a JSON Pointer, such as /crates/0", _judge_of("json-pointer")),
-    "relative-json-pointer": ("a relative JSON Pointer, such as 1/crates", _judge_of("relative-json-pointer")),
-    "regex": ("a regular expression", is_regex),
-}
-"""By the name of the standard: what a reader is told, and the function."""
-
-
-def of_format(name: str) -> OfFormat:
-    """The rule for a format by its name. Raises DeclarationError for one that the standard does not have."""
-    if name not in JUDGES:
-        near = get_close_matches(str(name), JUDGES, 1)
-        raise DeclarationError(
-            f"{name!r} is no format of JSON Schema",
-            remedy=f"did you mean {near[0]!r}?" if near else "see its section 7",
-        )
-    phrase, judge = JUDGES[name]
-    return OfFormat(name, phrase, judge)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
 from ..applicability import TEXT, Takes
@@ -47,20 +47,20 @@ class OfFormat(Rule):
         return hash((self.format, self.phrase))
 
     def examples(self, facts: Facts) -> Iterable[Any]:
-        from ..formats.examples import EXAMPLES  # only for samples
+        from ..formats.table import FORMATS  # only for samples
 
-        return EXAMPLES.get(self.format, ())
+        return FORMATS[self.format].examples if self.format in FORMATS else ()
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return self.examples(facts)
 
     def asks(self, wish: Wish) -> None:
-        from ..formats.examples import EXAMPLES  # only for samples
+        from ..formats.table import FORMATS  # only for samples
 
-        if not self.format:
-            texts: Sequence[str] = ("marrow-isle", "berth-7")
+        if self.format in FORMATS:
+            texts = FORMATS["uri" if "pattern" in self.more else self.format].examples
         else:
-            texts = EXAMPLES["uri"] if "pattern" in self.more else EXAMPLES.get(self.format) or [wish.words()]
+            texts = ("marrow-isle", "berth-7")
         wish.text, wish.fixed = wish.random.choice(texts), True
 
     def survives(self, step: Step) -> bool:

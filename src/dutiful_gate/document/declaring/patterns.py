@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from ...declare.facts import Unsaid
-from ...declare.formats.judges import JUDGES
+from ...declare.formats.table import JUDGES
 from ...declare.rules.contains import escaped
 from ...declare.rules.pattern import in_ecma, may_run_away
 from ...regex.from_ecma import NoPattern

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from ...declare.formats.judges import JUDGES
+from ...declare.formats.table import JUDGES
 from ...declare.kinds import LocalMoment, UtcMoment
 from ...declare.kinds.texts import written_kinds
 from ..judging.compiler import number_bounds

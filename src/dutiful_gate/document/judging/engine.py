@@ -9,7 +9,7 @@ from typing import Any
 
 from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
-from ...declare.formats.judges import JUDGES
+from ...declare.formats.table import JUDGES
 from ...declare.limits import Limits
 from ...report.cause import UNREADABLE
 from ...report.fault import Fault, Path, pointer

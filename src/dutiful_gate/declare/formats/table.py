@@ -1,0 +1,186 @@
+"""The formats of the JSON Schema standard, a row each. A grammar to compare with is in `prove/second_opinion.py`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from difflib import get_close_matches
+from typing import Final, NamedTuple
+
+from ..errors import DeclarationError
+from ..rules.format import OfFormat
+from . import judges
+from .email import ADDRESS, is_email
+from .judges import HOST, PATTERNS, judge_of
+
+
+class Format(NamedTuple):
+    """All that is known of a format.
+
+    `phrase`    what a reader is told it should be
+    `judge`     whether a text is of it
+    `examples`  texts of it, as the freight office of the demo data would have them
+    `pattern`   what such a text looks like, as far as an expression can tell: it admits more, never less; "" for none
+    `exact`     whether the pattern says all of it
+    """
+
+    phrase: str
+    judge: Callable[[str], bool]
+    examples: tuple[str, ...]
+    pattern: str = ""
+    exact: bool = False
+
+
+_DAYS = (
+    "(?:[0-9]{4}-(?:(?:0[13578]|1[02])-(?:0[1-9]|[12][0-9]|3[01])|(?:0[469]|11)-(?:0[1-9]|[12][0-9]|30)|"
+    "02-(?:0[1-9]|1[0-9]|2[0-8]))|(?:[0-9]{2}(?:0[48]|[2468][048]|[13579][26])|(?:[02468][048]|[13579][26])00)-02-29)"
+)
+_OFFSET = "(?:[Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])"
+_CLOCK = r"(?:[01][0-9]|2[0-3]):[0-5][0-9]:(?:[0-5][0-9]|60)(?:\.[0-9]+)?"
+_BYTE = "(?:25[0-5]|2[0-4][0-9]|1[0-9]{2}|[1-9]?[0-9])"
+_IPV4 = rf"{_BYTE}(?:\.{_BYTE}){{3}}"
+_H16 = "[0-9A-Fa-f]{1,4}"
+_LAST = f"(?:{_H16}:{_H16}|{_IPV4})"
+_IPV6 = "|".join(
+    [
+        f"(?:{_H16}:){{6}}{_LAST}",
+        f"::(?:{_H16}:){{5}}{_LAST}",
+        *(f"(?:{_H16}(?::{_H16}){{0,{left}}})?::(?:{_H16}:){{{4 - left}}}{_LAST}" for left in range(5)),
+        f"(?:{_H16}(?::{_H16}){{0,5}})?::{_H16}",
+        f"(?:{_H16}(?::{_H16}){{0,6}})?::",
+    ]
+)
+
+FORMATS: Final[dict[str, Format]] = {
+    "date": Format(
+        "a date, such as 2026-05-04",
+        judges.is_date,
+        ("2026-05-04", "2026-12-31"),
+        _DAYS,
+    ),
+    "date-time": Format(
+        "a date-time, such as 2026-05-04T09:30:00Z",
+        judges.is_date_time,
+        ("2026-05-04T09:30:00Z", "2026-05-04T11:45:00+02:00"),
+        f"{_DAYS}[Tt]{_CLOCK}{_OFFSET}",
+    ),
+    "time": Format(
+        "a time with an offset, such as 09:30:00Z",
+        judges.is_time,
+        ("09:30:00Z", "23:59:59+01:00"),
+        PATTERNS["time"],
+    ),
+    "duration": Format(
+        "a duration, such as P1DT12H",
+        judge_of("duration"),
+        ("PT2H15M", "P1DT12H"),
+        PATTERNS["duration"],
+        exact=True,
+    ),
+    "email": Format(
+        "an email address, such as desk@ternsound.example",
+        is_email,
+        ("desk@ternsound.example", "freight+qlp@ternsound.example", "o.keel@quays.example"),
+        ADDRESS,
+    ),
+    "idn-email": Format(
+        "an email address",
+        judges.is_idn_email,
+        ("desk@ternsound.example", "käpt'n@quays.example"),
+    ),
+    "hostname": Format(
+        "a host name, such as quays.example",
+        judges.is_hostname,
+        ("quays.example", "berth-7.ternsound.example"),
+        HOST,
+    ),
+    "idn-hostname": Format(
+        "a host name",
+        judges.is_idn_hostname,
+        ("quays.example", "fähre.example"),
+    ),
+    "ipv4": Format(
+        "an IPv4 address, such as 192.0.2.7",
+        judges.is_ipv4,
+        ("192.0.2.7", "198.51.100.24"),
+        _IPV4,
+        exact=True,
+    ),
+    "ipv6": Format(
+        "an IPv6 address, such as 2001:db8::7",
+        judges.is_ipv6,
+        ("2001:db8::7", "2001:db8:0:1::24"),
+        _IPV6,
+    ),
+    "uri": Format(
+        "a URI, such as https://quays.example/berths",
+        judges.is_uri,
+        ("https://quays.example/berths", "https://ternsound.example/sailings?day=4#noon"),
+        PATTERNS["uri"],
+    ),
+    "uri-reference": Format(
+        "a URI or a relative reference, such as /berths",
+        judge_of("uri-reference"),
+        ("/berths/7", "https://quays.example/berths"),
+        PATTERNS["uri-reference"],
+    ),
+    "iri": Format(
+        "an IRI",
+        judge_of("iri"),
+        ("https://quays.example/fähren",),
+        PATTERNS["iri"],
+    ),
+    "iri-reference": Format(
+        "an IRI or a relative reference",
+        judge_of("iri-reference"),
+        ("/fähren/7",),
+        PATTERNS["iri-reference"],
+    ),
+    "uuid": Format(
+        "a UUID, such as 5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e",
+        judge_of("uuid"),
+        ("5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e", "0b0e5c2e-94f0-4c0e-8a1b-7f4e5a6c1d2b"),
+        PATTERNS["uuid"],
+        exact=True,
+    ),
+    "uri-template": Format(
+        "a URI template, such as /berths/{number}",
+        judge_of("uri-template"),
+        ("/berths/{number}",),
+        PATTERNS["uri-template"],
+        exact=True,
+    ),
+    "json-pointer": Format(
+        "a JSON Pointer, such as /crates/0",
+        judge_of("json-pointer"),
+        ("/crates/0", ""),
+        PATTERNS["json-pointer"],
+        exact=True,
+    ),
+    "relative-json-pointer": Format(
+        "a relative JSON Pointer, such as 1/crates",
+        judge_of("relative-json-pointer"),
+        ("1/crates", "0#"),
+        PATTERNS["relative-json-pointer"],
+        exact=True,
+    ),
+    "regex": Format(
+        "a regular expression",
+        judges.is_regex,
+        ("^[A-Z]{3}$",),
+    ),
+}
+"""By the name that the standard gives them."""
+JUDGES: Final = {name: (row.phrase, row.judge) for name, row in FORMATS.items()}
+"""What a reader is told of each, and the function that judges it."""
+
+
+def of_format(name: str) -> OfFormat:
+    """The rule for a format by its name. Raises DeclarationError for one that the standard does not have."""
+    if name not in JUDGES:
+        near = get_close_matches(str(name), JUDGES, 1)
+        raise DeclarationError(
+            f"{name!r} is no format of JSON Schema",
+            remedy=f"did you mean {near[0]!r}?" if near else "see its section 7",
+        )
+    phrase, judge = JUDGES[name]
+    return OfFormat(name, phrase, judge)
