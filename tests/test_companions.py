@@ -64,6 +64,7 @@ from dutiful_gate import (
     written,
 )
 from dutiful_gate.prove.proof import prove
+from dutiful_gate.shape.nodes import Link
 
 
 class Deck(Flag):
@@ -132,7 +133,7 @@ ODD_DEFAULTS: list[Any] = [
     frozenset([1]),
 ]
 CAME: list[Any] = [
-    None, "", "a", "5", 5, [], ["1", "2"], {}, {"held": "1"}, {"m": "1"}, {"held": ["1", "2"]}, {"held": None}, {"low": "1"}, object(), [None],
+    None, "", " ", "a", "5", 5, [], ["1", "2"], {}, {"held": "1"}, {"m": "1"}, {"held": ["1", "2"]}, {"held": None}, {"low": "1"}, object(), [None],
     {"held": {"low": "1"}}, date(2020, 1, 1), Crate(1), 3.5, Deck.LOWER,
 ]  # fmt: skip
 
@@ -173,6 +174,10 @@ def test_odd_companions(seed: int) -> None:
         told = prove(gate, 25, seed).disagreements
         # A default of an odd kind, where any value will do, is told: it does not go out.
         assert [each for each in told if "does not release" not in each.told or not odd_default(gate)] == []
+        for came in CAME if isinstance(gate.shape.root.node, Link) else ():
+            for data in ({"held": came}, {"held": came, "unknown": 0}, {"unknown": 0}):
+                known = {name: each for name, each in data.items() if name != "unknown"}
+                assert gate.accepts(known) == gate.accepts(data) == bool(gate.examine(data)), data
         for dialect in ("draft-07", "openapi-3.0"):
             Gate.from_schema(gate.schema(dialect=dialect, of="release"), dialect=dialect)  # type: ignore[arg-type]
         return
@@ -232,3 +237,18 @@ def test_own_words_do_not_stop_steps() -> None:
     gate: Gate[Any] = Gate(dict[str, Annotated[Crate, reading.says("needs a crate"), then(str)]])
     assert gate.examine({"a": {"low": 1}, "b": {"low": 1, "deck": 2}}).value["a"].startswith("Crate(")
     assert [fault.message for fault in gate.examine({"a": 3}).faults] == ["needs a crate"]
+
+
+@pytest.mark.parametrize("document", [{"type": "string"}, {"type": "null"}, {"minLength": 2}, {"const": " "}])
+@pytest.mark.parametrize(
+    "parts", [(str | None, blank_is_none), (str | None, blank_is_none, trimmed), (list[str], split_on(","))]
+)
+def test_documents_judge_what_came_before_anything_else(parts: tuple[Any, ...], document: Any) -> None:
+    """By the sound function as by the collecting one, which an unknown key beside it calls for."""
+    gate: Gate[Any] = Gate(make_dataclass("Held", [("held", Annotated[(*parts, fits(document))])]))
+    bare: Gate[Any] = Gate(Annotated[parts])
+    by_document = Gate.from_schema(document)
+    for came in (" ", "  ", "", None, "a", "ab", "a,b"):
+        wanted = by_document.accepts(came) and bare.accepts(came)
+        assert gate.accepts({"held": came}) is wanted, came
+        assert bool(gate.examine({"held": came, "unknown": 1})) is wanted, came

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..codegen.unit import Unit
 from ..declare.embedded import Embedded
-from ..declare.facts import ANY_VALUE, FAILED, Facts, Stop
+from ..declare.facts import FAILED, Facts, Stop
 from ..declare.hash_limits import MOST_ALIKE, crowded
 from ..declare.kinds import Kind
 from ..declare.rules import Length
@@ -32,6 +32,7 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
+from ..shape.stages import Stages, stages_of
 from ..shape.to_json import plain
 from .collect_unions import UnionWriter
 from .handover import handed_entries, handed_items
@@ -39,7 +40,6 @@ from .hash_limits import Crowd, spreads
 from .own_functions import Passing
 from .plan import (
     Plan,
-    after_making,
     choice_reader,
     choice_ready,
     collection,
@@ -224,6 +224,7 @@ class CollectWriter(UnionWriter):
         self._reading_says = says
 
     def _read(self, use: Use, value: str, path: str) -> None:
+        stages = stages_of(use, self.reading)
         guarded = use.fallback is not MISSING
         before = self.variable("before") if guarded else ""
         held = self.variable("held") if guarded and self.plan.outgoing else ""
@@ -231,14 +232,14 @@ class CollectWriter(UnionWriter):
             self.write(f"{before} = len(faults)")
         if held:
             self.write(f"{held} = {value}")
-        if use.blank:
-            with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
-                self.write(f"{value} = None")
-        fits = use.fits if self.reading is Reading.PLAIN or self.plan.outgoing else ()
+        fits = use.fits if self.plan.outgoing else stages.fits
         came, since = (self.variable("came"), self.variable("before")) if fits else ("", "")
         if fits:
             self.write(f"{came}, {since} = {value}, len(faults)")
-        self.prepared(use, value, path)
+        if stages.blank:
+            with self.block(f"if {self.bind(is_blank, 'is_blank')}({value}):"):
+                self.write(f"{value} = None")
+        self.prepared(use, stages, value, path)
         for document in fits:
             with self.block(f"if len(faults) == {since}:"):
                 if self.plan.outgoing:
@@ -261,10 +262,13 @@ class CollectWriter(UnionWriter):
         else:
             self.write(f"{self.bind(fitting, 'fitting')}({judge}, {came}, {path}, log)")
 
-    def prepared(self, use: Use, value: str, path: str) -> None:
+    def prepared(self, use: Use, stages: Stages, value: str, path: str) -> None:
         """Read what comes before a use, if anything does, and then the use."""
-        native = self.reading is Reading.TYPED
-        if use.split and not native:
+        if stages.made:
+            given = self.variable("given")
+            self.write(f"{given} = {value}")
+            self.run(stages.parts, stages.facts, value, given, path)
+        elif stages.split:
             given = self.variable("given")
             self.write(f"{given} = {value}")
             nested = self._lone(value, given, path)
@@ -272,23 +276,16 @@ class CollectWriter(UnionWriter):
             with self.block(f"if not isinstance({value}, str):"):
                 self.fault(path, self.cause("kind", "text to split"), given)
             with self.block("else:"):
-                self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(use.split, 'SEPARATOR')})")
-                with self.reading_as(Reading.TEXT):
+                self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(stages.split, 'SEPARATOR')})")
+                with self.reading_as(stages.reading):
                     self.node(use, value, path)
             self._indent -= nested
-        elif native and (made := after_making(use.parts)) is not None:
-            given = self.variable("given")
-            self.write(f"{given} = {value}")
-            self.run(made, ANY_VALUE, value, given, path)
-        elif use.via is not None and not native:
+        elif stages.via is not None:
             before = self.variable("before")
             self.write(f"{before} = len(faults)")
-            self.read(use.via, value, path)
+            self.read(stages.via, value, path)
             self._nesting += 1
-            with (
-                self.block(f"if len(faults) == {before}:"),
-                self.reading_as(Reading.TEXT if use.via.facts.text else Reading.PLAIN),
-            ):
+            with self.block(f"if len(faults) == {before}:"), self.reading_as(stages.reading):
                 self.node(use, value, path)
             self._nesting -= 1
         else:

@@ -61,7 +61,7 @@ class UnionWriter(RuleWriter):
                 with self.block(f"if {value}.__class__ in {self.bind(others, 'OTHERS')}:"):
                     self.write("log.untold += 1")
                     self.write("continue")
-            if single and use.node is node and not (use.parts or use.via or use.split):
+            if single and use.node is node and not (use.parts or use.is_reread):
                 self._counted_alone(node, value)
             if (isinstance(node, Branches) and not node.tag) or isinstance(node, Alias) or use.split:
                 self.write(f"log.untold += {self.quick_part(use)}({value}{self._failed}) is FAILED")

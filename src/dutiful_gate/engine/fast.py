@@ -12,7 +12,7 @@ from typing import Any, ClassVar
 
 from ..codegen.unit import Unit
 from ..declare.embedded import Embedded
-from ..declare.facts import ANY_VALUE, FAILED, Facts, Stop
+from ..declare.facts import FAILED, Facts, Stop
 from ..declare.kinds import Kind
 from ..declare.kinds.number import whole_from_json
 from ..declare.rules import Ceiling, Floor, Rule
@@ -33,6 +33,7 @@ from ..shape.nodes import (
     Scalar,
     Use,
 )
+from ..shape.stages import stages_of
 from ..shape.walk import every
 from .engine_writer import EngineWriter
 from .exclusive_unions import OneAlone
@@ -42,7 +43,6 @@ from .hash_limits import crowded, spreads
 from .own_functions import Doubt, Passing
 from .plan import (
     Plan,
-    after_making,
     choice_reader,
     choice_ready,
     collection,
@@ -264,31 +264,26 @@ class SoundWriter(SoundRecordWriter):
             self._read(use, value)
 
     def _read(self, use: Use, value: str) -> None:
-        self.fitting(use.fits, value)
-        if use.blank:
+        stages = stages_of(use, self.reading)
+        self.fitting(stages.fits, value)
+        if stages.blank:
             with self.block(f"if {self.blank(value)}:"):
                 self.write(f"{value} = None")
-        if use.split and self.reading is not Reading.TYPED:
+        if stages.split:
             self._one_of_list(value)
             with self.block(f"if {value}.__class__ is not str:"):
                 self.write(GIVE_UP)
-            self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(use.split, 'SEPARATOR')})")
-            with self.reading_as(Reading.TEXT):
+            self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(stages.split, 'SEPARATOR')})")
+        elif stages.via is not None:
+            self.read(stages.via, value)
+        if not stages.made:
+            with self.reading_as(stages.reading):
                 self.node(use, value)
-        elif self.reading is Reading.TYPED and (made := after_making(use.parts)) is not None:
-            self.run(made, value, ANY_VALUE)  # what a function of one's own made is there already
-            return
-        elif use.via is not None and self.reading is not Reading.TYPED:
-            self.read(use.via, value)
-            with self.reading_as(Reading.TEXT if use.via.facts.text else Reading.PLAIN):
-                self.node(use, value)
-        else:
-            self.node(use, value)
-        self.run(use.parts, value, use.node.facts)
+        self.run(stages.parts, value, stages.facts)
 
     def fitting(self, fits: tuple[Embedded, ...], value: str) -> None:
         """Judge what came by the documents that stand beside it."""
-        for document in fits if self.reading is Reading.PLAIN else ():
+        for document in fits:
             with self.block(f"if not {self.bind(document.sound, 'FITS')}({value}):"):
                 self.write(GIVE_UP)
 
@@ -439,7 +434,7 @@ class SoundWriter(SoundRecordWriter):
 
     def _is_dear(self, use: Use) -> bool:
         """Whether a value is not ready as it comes."""
-        if not isinstance(use.node, Scalar) or use.parts or use.via or use.split:
+        if not isinstance(use.node, Scalar) or use.parts or use.is_reread:
             return not isinstance(use.node, Choice | Nothing)
         kind = self.plan.fitted(use.node.kind)
         return kind.strict is not kind or kind.ready(self.reading, "value", self.bind) == "False"
@@ -561,7 +556,7 @@ class SoundWriter(SoundRecordWriter):
         before: set[type] = set()
         for option in options if self.reading is Reading.PLAIN else ():
             takes = taken(option, self.plan)
-            plain = not (option.parts or option.fits or option.via or option.split or option.blank)
+            plain = not (option.parts or option.fits) and stages_of(option, self.reading).straight
             if plain and isinstance(option.node, Scalar) and takes.isdisjoint(before):
                 test = self.plan.fitted(option.node.kind).ready(self.reading, value, self.bind)
                 tests += [f"({test})"] if test not in ("True", "False") else []
@@ -661,7 +656,7 @@ class SoundWriter(SoundRecordWriter):
 def _is_lasting(use: Use) -> bool:
     """Whether what is made of a value never changes, so that it may stand in two places."""
     inner = use.node.inner if isinstance(use.node, Nullable) else use
-    own = any(isinstance(part, Step) and not part.normalising for part in (*use.parts, *inner.parts))
+    own = use.making is not None or inner.making is not None
     return not own and (isinstance(inner.node, Scalar | Choice | Nothing) and not inner.node.facts.open)
 
 

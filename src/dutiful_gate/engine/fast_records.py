@@ -79,7 +79,7 @@ class SoundRecordWriter(EngineWriter):
             self.write(GIVE_UP)
         if self.reading is Reading.TYPED and (differing := names_that_differ(record)):
             self.write(f"{value} = {self.bind(by_wire, 'by_wire')}({value}, {self.bind(differing, 'NAMES')})")
-        self.fitting(record.fits, value)
+        self.fitting(record.fits if self.reading is Reading.PLAIN else (), value)
         required = sum(field.required for field in record.fields)
         known = str(required)
         telling = self.note_unknown or self.plan.refuses_unknown(record)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Hashable
 
 from ..declare.hash_limits import MOST_ALIKE, crowded
-from ..declare.steps import Step
 from ..shape.nodes import Choice, Nothing, Nullable, Scalar, Use
 
 
@@ -28,8 +27,7 @@ def spreads(use: Use) -> bool:
     """Whether nobody outside can choose values of one hash: text is hashed with a secret, and constants are few."""
     match use.node:
         case Scalar(kind):
-            makes = any(isinstance(part, Step) and not part.normalising for part in use.parts)
-            return kind.strict.spreads and not makes
+            return kind.strict.spreads and use.making is None
         case Nothing() | Choice():
             return True
         case Nullable(inner):

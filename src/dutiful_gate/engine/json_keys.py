@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ..declare.steps import Step
 from ..shape.nodes import (
     MISSING,
     Alias,
@@ -50,8 +49,7 @@ def is_written_alike(shape: Shape) -> bool:
 
 
 def _is_written_alike(use: Use) -> bool:
-    making = any(isinstance(part, Step) and not part.normalising for part in use.parts)
-    if making or use.via is not None or use.split or use.fallback is not MISSING:
+    if use.making is not None or use.is_reread or use.fallback is not MISSING:
         return False
     match use.node:
         case Scalar(kind):

@@ -15,11 +15,12 @@ from ..declare.clock import Clock
 from ..declare.facts import Bind, Facts, Unsaid
 from ..declare.kinds import Kind, PlainData
 from ..declare.rules import Distinct, Face, Holds, Rule
+from ..declare.sources import Reading
 from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
 from ..shape.nodes import Choice, Nullable, Record, Scalar, Shape, Use
+from ..shape.stages import stages_of
 from ..shape.walk import rebuilt, rebuilt_records
-from .plan import after_making
 
 if TYPE_CHECKING:
     from ..declare.wish import Wish
@@ -118,14 +119,14 @@ def _outgoing_record(record: Record) -> Record:
 
 
 def _outgoing_use(use: Use) -> Use:
-    made = after_making(use.parts)
-    parts = use.parts if made is None else made
+    stages = stages_of(use, Reading.TYPED)
+    parts = stages.parts
     kept = tuple(
         part
         for number, part in enumerate(parts)
         if isinstance(part, Step) or (not is_for_admission(part) and survives(part, parts[number + 1 :]))
     )
-    node = use.node if made is None else Scalar(PlainData())
+    node = Scalar(PlainData()) if stages.made else use.node
     if isinstance(node, Choice):
         node = node.but(lenient=False)
     if isinstance(node, Scalar):
@@ -134,7 +135,7 @@ def _outgoing_use(use: Use) -> Use:
         kept = (*settling, *kept)
         if kind.may_not_go_out:
             kept = (*kept, Sendable(kind))
-    if use.node.facts.open and made is None:
+    if use.node.facts.open and not stages.made:
         kinds = tuple(takes for part in parts if part not in kept and (takes := part.takes()) is not None)
         kept = (*map(OfKind, kinds), *kept)
     # A blank text is read as nothing: so it goes out as nothing. What a function made of one is its own affair.

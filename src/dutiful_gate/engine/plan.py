@@ -14,9 +14,7 @@ from ..declare.kinds import Kind, Text
 from ..declare.kinds.base import IN_TEXT, NUMBERS, PLAIN
 from ..declare.limits import Limits
 from ..declare.records import RecordRule
-from ..declare.rules import Rule
 from ..declare.sources import Reading, Source
-from ..declare.steps import Step
 from ..declare.values import Value
 from ..shape.nodes import (
     Alias,
@@ -34,6 +32,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
+from ..shape.stages import stages_of
 from ..shape.to_json import nearest_first
 from ..shape.walk import uses_of
 from .runtime import chooser, tag_chooser
@@ -68,15 +67,6 @@ class Plan(Value):
     def fitted(self, kind: Kind) -> Kind:
         """A kind within the limits."""
         return kind.within(self.limits.depth)
-
-
-def after_making(parts: tuple[Step | Rule, ...]) -> tuple[Step | Rule, ...] | None:
-    """What stands after the last step that makes another value, None when there is no such step."""
-    for at in range(len(parts), 0, -1):
-        part = parts[at - 1]
-        if isinstance(part, Step) and not part.normalising:
-            return parts[at:]
-    return None
 
 
 def known_keys(plan: Plan, record: Record) -> frozenset[str]:
@@ -127,10 +117,11 @@ def taken(use: Use, plan: Plan) -> frozenset[type]:
 
 def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> frozenset[type]:
     """The classes of plain values that are surely none of a use, when it is read from JSON: it need not be tried."""
-    if use.split or use.blank:
+    stages = stages_of(use, Reading.PLAIN)
+    if stages.split or stages.blank:
         return frozenset()
-    if use.via is not None:
-        return passed_over(use.via, plan, seen)
+    if stages.via is not None:
+        return passed_over(stages.via, plan, seen)
     match use.node:
         case Entries() | Link():
             return PLAIN - {dict}
@@ -190,7 +181,7 @@ def takes_null(use: Use, aliases: Mapping[str, Use]) -> bool:
 
 def may_be_blank(use: Use, reading: Reading, aliases: Mapping[str, Use]) -> bool:
     """Whether an empty text stands for nothing here: in all-text sources, unless text is what is wanted."""
-    if reading is not Reading.TEXT or use.via is not None or use.split:
+    if reading is not Reading.TEXT or use.is_reread:
         return False
     match use.node:
         case Nullable(inner):

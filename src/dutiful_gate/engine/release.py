@@ -9,7 +9,6 @@ from ..codegen.unit import Unit
 from ..codegen.writer import Writer
 from ..declare.kinds import Kind
 from ..declare.sources import Reading
-from ..declare.steps import Step
 from ..shape.nodes import (
     MISSING,
     Alias,
@@ -97,7 +96,7 @@ class ReleaseWriter(Writer):
 
     def release(self, use: Use, value: str) -> None:
         """Make plain data of the variable `value` in place."""
-        if any(isinstance(part, Step) and not part.normalising for part in use.parts):
+        if use.making is not None:
             return  # what a function of one's own made goes out as it is
         if use.fallback is not MISSING and not _is_of(use.but(fallback=MISSING), use.fallback, self.shape):
             self.instead(use, value)

@@ -8,7 +8,6 @@ from typing import Any
 
 from ..declare.kinds.text import encodable
 from ..declare.rules import Rule
-from ..declare.steps import Step
 from ..declare.values import Value
 from ..document.document import Unstated
 from ..engine.outgoing import is_for_admission
@@ -158,9 +157,7 @@ def _asks_more(shape: Shape) -> bool:
     if any(record.checks or any(field.only_given for field in record.fields) for record in shape.records.values()):
         return True
     for use in uses_of(shape):
-        if use.via is not None or use.split or use.fallback is not MISSING:
-            return True
-        if any(isinstance(part, Step) and not part.normalising for part in use.parts):
+        if use.is_reread or use.fallback is not MISSING or use.making is not None:
             return True
         if use.fits and not comes_final(use, shape.aliases):
             return True
@@ -174,8 +171,7 @@ def _bends(use: Use) -> bool:
     """Whether more is taken there than values in their final form: steps, lenient reading, something that stands in."""
     lenient = isinstance(use.node, Scalar) and use.node.kind.strict is not use.node.kind
     lenient = lenient or (isinstance(use.node, Choice) and use.node.lenient)
-    steps = any(isinstance(part, Step) for part in use.parts)
-    return lenient or steps or use.blank or bool(use.split) or use.via is not None or use.fallback is not MISSING
+    return lenient or use.has_steps or not use.comes_straight
 
 
 def is_sayable(instance: Any, doubles: bool) -> bool:

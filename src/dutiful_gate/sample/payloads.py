@@ -34,6 +34,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
+from ..shape.stages import stages_of
 from ..shape.to_json import belongs, plain
 from .text import FreightWish
 
@@ -130,16 +131,17 @@ class Payloads:
     def attempt(self, use: Use, depth: int, name: str) -> Any:
         """What may be sound."""
         random = self.random
-        if use.blank and random.random() < 0.1:
+        stages = stages_of(use, Reading.PLAIN)
+        if stages.blank and random.random() < 0.1:
             return random.choice(["", "  "])
-        if use.split:
+        if stages.split:
             parts = self.node(use.node, use.parts, depth, name)
-            return use.split.join(_as_text(each) for each in parts) if isinstance(parts, list) else parts
-        if use.via is not None:
+            return stages.split.join(_as_text(each) for each in parts) if isinstance(parts, list) else parts
+        if stages.via is not None:
             made = self.node(use.node, use.parts, depth, name) if random.random() < 0.6 else MISSING
-            if made is not MISSING and made is not None and use.via.facts.text:
+            if made is not MISSING and made is not None and stages.reading is Reading.TEXT:
                 return _as_text(made)
-            return self.attempt(use.via, depth, name)
+            return self.attempt(stages.via, depth, name)
         return self.node(use.node, use.parts, depth, name)
 
     def node(self, node: Any, parts: Sequence[Step | Rule], depth: int, name: str) -> Any:

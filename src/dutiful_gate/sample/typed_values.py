@@ -5,7 +5,6 @@ from __future__ import annotations
 from random import Random
 from typing import Any
 
-from ..engine.plan import after_making
 from ..engine.runtime import remade
 from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Shape, Use
 from ..shape.to_json import belongs
@@ -21,7 +20,7 @@ class Made:
     def of(self, use: Use, value: Any) -> Any:
         """A value with one part changed; what was handed over stays as it is."""
         random = self.random
-        if after_making(use.parts) is not None or not belongs(use, value, self.shape):
+        if use.making is not None or not belongs(use, value, self.shape):
             return value  # what a function of one's own made, or what stands in, is of its own kind
         match use.node:
             case Nullable(inner):

@@ -33,7 +33,6 @@ from ..declare.kinds import (
     Whole,
     written_kinds,
 )
-from ..declare.steps import Step
 from .aliases import Named, Unwrapped, is_record_type, unwrapped
 from .circular_aliases import settled
 from .hints import evaluated, names_of, needed
@@ -379,7 +378,7 @@ class Maker:
 
     def is_hashable(self, use: Use, seen: frozenset[str]) -> bool:
         """Whether all values of a use can be items of a set."""
-        if any(isinstance(part, Step) and not part.normalising for part in use.parts):
+        if use.making is not None:
             return True  # what a function of one's own gives back is its own affair
         match use.node:
             case Scalar(kind):

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from ..declare.rules import Matches, OneOf, Rule
 from ..declare.steps import Step, lowered, squeezed, trimmed, uppered
-from .nodes import MISSING, Alias, Choice, Link, Scalar, Use
+from .nodes import Alias, Choice, Link, Scalar, Use
 from .walk import every
 
 # Patterns of a simple kind only: literals, plain classes, groups, quantifiers. Anything else settles nothing.
@@ -68,8 +68,6 @@ def comes_final(use: Use, aliases: Mapping[str, Use]) -> bool:
             return False
         if isinstance(node, Scalar) and node.kind.strict is not node.kind:
             return False
-        if any(isinstance(part, Step) for part in each.parts) or each.blank or each.split:
-            return False
-        if each.via is not None or each.fallback is not MISSING:
+        if each.has_steps or not each.comes_straight:
             return False
     return True

@@ -223,6 +223,35 @@ class Use(Value):
                 facts = part.suits(facts)
         return facts
 
+    @property
+    def making(self) -> Step | None:
+        """The last of its steps that makes another value, which is a function's own affair then; None for none."""
+        return next((part for part in reversed(self.parts) if isinstance(part, Step) and not part.normalising), None)
+
+    @property
+    def after_making(self) -> tuple[Step | Rule, ...] | None:
+        """What stands after that step; None where there is none."""
+        for at in range(len(self.parts), 0, -1):
+            part = self.parts[at - 1]
+            if isinstance(part, Step) and not part.normalising:
+                return self.parts[at:]
+        return None
+
+    @property
+    def has_steps(self) -> bool:
+        """Whether steps run on its value."""
+        return any(isinstance(part, Step) for part in self.parts)
+
+    @property
+    def is_reread(self) -> bool:
+        """Whether its node reads what something else made of what came."""
+        return self.via is not None or bool(self.split)
+
+    @property
+    def comes_straight(self) -> bool:
+        """Whether its node reads what came, and nothing stands in for what it refuses."""
+        return not (self.is_reread or self.blank or self.fallback is not MISSING)
+
     def saying(self, words: str | None) -> Use:
         """The same with own words for its reading: those of an option of a union that has none of its own, too."""
         node = self.node
@@ -241,8 +270,7 @@ class Use(Value):
     @property
     def may_be_null(self) -> bool:
         """Whether a value may turn out to be None, in whatever way."""
-        made = any(isinstance(part, Step) and not part.normalising for part in self.parts)
-        if self.nullable or made or self.via is not None or self.fallback is None:
+        if self.nullable or self.making is not None or self.via is not None or self.fallback is None:
             return True
         match self.node:
             case Choice(values=values, wire=wire):

@@ -8,7 +8,6 @@ from typing import Any
 from ..declare.constants import no_json
 from ..declare.facts import Stop
 from ..declare.sources import Reading
-from ..declare.steps import Step
 from .nodes import (
     MISSING,
     Alias,
@@ -31,7 +30,7 @@ from .walk import every
 
 def plain(use: Use, value: Any, shape: Shape) -> object:
     """The plain JSON data of a sound value."""
-    if any(isinstance(part, Step) and not part.normalising for part in use.parts):
+    if use.making is not None:
         return value  # what a function of one's own made goes out as it is
     if use.fallback is not MISSING and type(value) is type(use.fallback) and value == use.fallback:
         return plain_fallback(use, shape)

@@ -8,7 +8,6 @@ from ...declare.errors import DeclarationError
 from ...declare.facts import Facts
 from ...declare.field_access import Path
 from ...declare.records import Standing
-from ...declare.steps import Step
 from ...shape.nodes import (
     Branches,
     Choice,
@@ -65,7 +64,7 @@ class RecordStanding(Standing):
 
 def _is_plain(use: Use) -> bool:
     """Whether all values of a use are what stands in the data for them, and no two kinds become one."""
-    if use.via is not None or use.split or use.blank or any(isinstance(part, Step) for part in use.parts):
+    if use.is_reread or use.blank or use.has_steps:
         return False
     match use.node:
         case Scalar(kind):

@@ -15,6 +15,7 @@ from ...declare.kinds.decimal import decimal_plain
 from ...declare.records import RecordCheck, RecordRule
 from ...declare.rules import Distinct, Holds, Length, Rule
 from ...declare.rules.contains import escaped as escaped_text
+from ...declare.sources import Reading
 from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, trimmed
 from ...regex.overlap import may_share, without
 from ...regex.search import ecma_search
@@ -37,6 +38,7 @@ from ...shape.nodes import (
     Use,
     default_of,
 )
+from ...shape.stages import stages_of
 from ...shape.to_json import plain, plain_fallback
 from ...shape.walk import holds_secret
 from ..dialects import DRAFT_2020_12, Dialect
@@ -309,16 +311,19 @@ class SchemaWriter:
             self.leave(at, name, "otherwise(...)", Unsaid("anything will do, since something stands in for it"))
             text = use.about.text
             said["description"] = f"{text} {_STANDS_IN}" if text else _STANDS_IN
-        if use.split:
+        stages = stages_of(use, Reading.PLAIN)
+        if stages.split:
             said["type"] = "string"
-            self.leave(at, name, f"split_on({use.split!r})", Unsaid("JSON Schema cannot look at the parts of a text"))
-        elif use.via is not None:
-            said |= self.use(use.via, at, name)
+            self.leave(
+                at, name, f"split_on({stages.split!r})", Unsaid("JSON Schema cannot look at the parts of a text")
+            )
+        elif stages.via is not None:
+            said |= self.use(stages.via, at, name)
             self.leave(at, name, "what is read from it", Unsaid("JSON Schema judges what came, not what is made of it"))
         else:
             said |= self.node(use, at, name)
             self.parts(said, use, at, name)
-        for document in use.fits:
+        for document in stages.fits:
             if comes_final(use, self.shape.aliases):
                 self.embed(said, document, at, name)
             else:
@@ -344,9 +349,8 @@ class SchemaWriter:
 
     def released_use(self, use: Use, at: str, name: str) -> Keywords:
         """What comes out there."""
-        made = after_making(use)
-        if made is not None:
-            self.leave(at, name, made, Unsaid("what a function of one's own makes is not known"))
+        if use.making is not None:
+            self.leave(at, name, use.making, Unsaid("what a function of one's own makes is not known"))
             return {}
         said = self.node(use, at, name)
         self.parts(said, use, at, name)
@@ -610,17 +614,9 @@ def _when_sent(wire: Mapping[str, str], fields: tuple[str, ...], told: Mapping[s
     return {"if": {"required": [wire[name] for name in dict.fromkeys(fields)]}, "then": dict(told)}
 
 
-def after_making(use: Use) -> Step | None:
-    """The step that makes another value of it, if there is one."""
-    makers = [part for part in use.parts if isinstance(part, Step) and not part.normalising]
-    return makers[-1] if makers else None
-
-
 def is_canonical(use: Use) -> bool:
     """Whether each value has one form in JSON only, as far as JSON Schema compares."""
-    if use.via is not None or use.split or use.blank or use.fallback is not MISSING:
-        return False
-    if any(isinstance(part, Step) for part in use.parts):
+    if use.has_steps or not use.comes_straight:
         return False
     match use.node:
         case Scalar(kind):
@@ -646,8 +642,7 @@ def is_canonical(use: Use) -> bool:
 def _converts(use: Use) -> bool:
     """Whether the typed value is not what a client would send: its default cannot be told in the document."""
     inner = use.node.inner if isinstance(use.node, Nullable) else use
-    made = any(isinstance(part, Step) and not part.normalising for part in inner.parts)
-    return made or bool(inner.split) or inner.via is not None
+    return inner.making is not None or inner.is_reread
 
 
 def _jsonable(value: object) -> Any:
