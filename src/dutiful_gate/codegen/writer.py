@@ -5,7 +5,7 @@ from __future__ import annotations
 import builtins
 import keyword
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
@@ -30,6 +30,11 @@ class _Block:
         if len(self.writer.lines) == self.before:
             self.writer.write("pass")
         self.writer._indent -= 1
+
+
+def all_of(tests: Sequence[str]) -> str:
+    """The source of a test that all tests hold; each is closed in, whatever words are in it."""
+    return tests[0] if len(tests) == 1 else " and ".join(f"({test})" for test in tests) or "True"
 
 
 class Writer:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from .applicability import Takes
 from .errors import DeclarationError
-from .facts import Facts
+from .facts import Facts, Sort
 from .values import Value
 
 if TYPE_CHECKING:
@@ -45,7 +45,7 @@ class Clock(Value):
 
     def suits(self, facts: Facts) -> bool:
         """Whether a value can be compared with it."""
-        wanted = ("date",) if self.word == "today" else ("date-time", "local date-time")
+        wanted = (Sort.DAY,) if self.word == "today" else (Sort.MOMENT, Sort.LOCAL_MOMENT)
         return facts.sort in wanted
 
     def takes(self) -> Takes:

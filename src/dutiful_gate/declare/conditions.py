@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NoReturn
 
 from .errors import DeclarationError
-from .facts import ANY_VALUE, Bind, Facts, Unsaid, evaluated
+from .facts import ANY_VALUE, Bind, Facts, Unit, Unsaid, evaluated
 from .field_access import ITEM, FactsOf, OfItem, Path, Reach
 from .records import RecordRule, Standing
 from .rules import Equal, OneOf
@@ -26,6 +26,11 @@ class Condition:
     paths: Any
     may_raise: Any
     compares: Any
+
+    @property
+    def made_of(self) -> tuple[object, ...]:
+        """The conditions it is made of."""
+        return ()
 
     @property
     def fields(self) -> tuple[str, ...]:
@@ -75,6 +80,11 @@ class Joined(Condition, Value):
     parts: tuple[Any, ...]
 
     @property
+    def made_of(self) -> tuple[object, ...]:
+        """The conditions it is made of."""
+        return self.parts
+
+    @property
     def paths(self) -> tuple[Path, ...]:
         """What all parts mention, each once."""
         return tuple(dict.fromkeys(path for part in self.parts for path in part.paths))
@@ -117,6 +127,11 @@ class Opposite(Condition, Value):
     """A condition that must not hold."""
 
     part: Any
+
+    @property
+    def made_of(self) -> tuple[object, ...]:
+        """The conditions it is made of."""
+        return (self.part,)
 
     @property
     def paths(self) -> tuple[Path, ...]:
@@ -353,6 +368,11 @@ class Over(OfValue):
     inner: Any
 
     @property
+    def made_of(self) -> tuple[object, ...]:
+        """The conditions it is made of."""
+        return (self.inner,)
+
+    @property
     def may_raise(self) -> bool:
         """Whether the inner condition does arithmetic."""
         return bool(self.inner.may_raise)
@@ -384,7 +404,7 @@ class Over(OfValue):
 
     def suits(self, facts: FactsOf) -> None:
         whole = facts[self.path]
-        if whole.measured != "items":
+        if whole.measured is not Unit.ITEMS:
             raise DeclarationError(
                 f"{self} looks into {whole.phrase}, which has no items", remedy="name a field that is a list"
             )
@@ -401,8 +421,8 @@ class Over(OfValue):
 
 def _depth(inner: Any) -> int:
     """How many times what is written for an item looks into items itself, so that no two have one name."""
-    parts = [*getattr(inner, "parts", ()), getattr(inner, "part", None), getattr(inner, "inner", None)]
-    return 1 + max((_depth(part) for part in parts if part is not None), default=0)
+    parts = inner.made_of if isinstance(inner, Condition) else ()
+    return 1 + max(map(_depth, parts), default=0)
 
 
 class _OfItems(FactsOf):
@@ -420,6 +440,11 @@ class Stated(RecordRule):
     """A condition that every record must hold."""
 
     holds: Condition
+
+    @property
+    def made_of(self) -> tuple[object, ...]:
+        """The conditions it is made of."""
+        return (self.holds,)
 
     @property
     def paths(self) -> tuple[Path, ...]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from enum import Enum, auto
 from typing import Any, Final
 
 from .values import Value
@@ -31,30 +32,63 @@ class Own:
         return self.function(*values, **named)
 
 
+class Got(Enum):
+    """What a fault tells of what came, where it is not told in words of its own."""
+
+    VALUE = auto()
+    LENGTH = auto()
+
+
+class Unit(Enum):
+    """What a length counts."""
+
+    CHARACTERS = "characters"
+    ITEMS = "items"
+    KEYS = "keys"
+    BYTES = "bytes"
+
+
+class Sort(Enum):
+    """Kinds of value that some rules or steps treat in a way of their own."""
+
+    ANY = auto()
+    WHOLE = auto()
+    NUMBER = auto()
+    DECIMAL = auto()
+    MOMENT = auto()
+    LOCAL_MOMENT = auto()
+    DAY = auto()
+    TIME = auto()
+    NULL = auto()
+    OTHER = auto()
+
+
 class Facts(Value):
     """A value's standing at one point of its way through the gate.
 
     `phrase`   what the reader is told it should be: "a whole number"
-    `sort`     the same as a single noun for messages to developers: "whole number"
-    `measured` what its length counts ("characters", "items", "keys"), or "" when it has none
+    `noun`     the same as a single noun for messages to developers: "whole number"
+    `measured` what its length counts, None when it has none
     `ordered`  the Python types it can be compared with, empty when it has no order
     `text`     whether it is a `str`
     `number`   whether it is a number in JSON
     `alike`    the Python types it can be equal to, where it has no order
+    `sort`     what sort of value it is, where that matters to somebody
     """
 
     phrase: str
-    sort: str
-    measured: str = ""
+    noun: str
+    measured: Unit | None = None
     ordered: tuple[type, ...] = ()
     text: bool = False
     number: bool = False
     alike: tuple[type, ...] = ()
+    sort: Sort = Sort.OTHER
 
     @property
     def open(self) -> bool:
         """Whether a value may be of any type: rules then ask what they can judge."""
-        return self.sort == "value"
+        return self.sort is Sort.ANY
 
     def compares_with(self, constant: object) -> bool:
         """Whether the value can be ordered against a constant of the declaration."""
@@ -75,7 +109,7 @@ class Facts(Value):
         )
 
 
-ANY_VALUE: Final = Facts("a value", "value", measured="items", ordered=(object,), text=True)
+ANY_VALUE: Final = Facts("a value", "value", measured=Unit.ITEMS, ordered=(object,), text=True, sort=Sort.ANY)
 """What is known of a value that may be of any type: nothing that a rule could be refused for."""
 
 

@@ -116,7 +116,8 @@ def if_absent(value: Any = _UNSAID, *, make: Callable[[], Any] | None = None, se
     set is copied for every record; `make` is a function that makes the value anew; `sent` is plain data that is read
     as if it had come, such as "2026-05-04" for a date. Raises DeclarationError unless one of the three is given.
     """
-    if sum((value is not _UNSAID, make is not None, sent is not _UNSAID)) != 1 or not (make is None or callable(make)):
+    given = [value is not _UNSAID, make is not None, sent is not _UNSAID].count(True)
+    if given != 1 or not (make is None or callable(make)):
         raise DeclarationError(
             "if_absent() needs a value, or make= with a function, or sent= with plain data",
             remedy='as in if_absent(2), if_absent(make=Crate) or if_absent(sent="2026-05-04")',

@@ -83,6 +83,11 @@ class WhenRule(_Presence):
     wanted: bool
 
     @property
+    def made_of(self) -> tuple[object, ...]:
+        """The conditions and rules it is made of."""
+        return (self.when,)
+
+    @property
     def paths(self) -> tuple[Path, ...]:
         return (*_paths(*self.names), *self.when.paths)
 
@@ -125,6 +130,11 @@ class WhenObeys(RecordRule):
 
     when: Condition
     then: RecordRule
+
+    @property
+    def made_of(self) -> tuple[object, ...]:
+        """The conditions and rules it is made of."""
+        return (self.when, self.then)
 
     @property
     def paths(self) -> tuple[Path, ...]:
@@ -277,8 +287,8 @@ class When:
         for rule in rules:
             if isinstance(rule, RecordRule):
                 found.append(rule)
-            elif (several := getattr(rule, "__rules__", None)) is not None:
-                found += several
+            elif isinstance(rule, HasRules):
+                found += rule.__rules__
             else:
                 raise DeclarationError(
                     f"when(...).obeys was given {rule!r}, which is no rule of a record",

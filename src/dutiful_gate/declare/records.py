@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
-from typing import Any, Literal, NoReturn, Protocol, Self, TypeVar
+from typing import Any, Literal, NoReturn, Protocol, Self, TypeVar, runtime_checkable
 
 from .embedded import Embedded
 from .errors import DeclarationError
@@ -86,6 +86,11 @@ class RecordRule(Value, ABC, kw_only=True):
     own_words: str | None = None
 
     @property
+    def made_of(self) -> tuple[object, ...]:
+        """The conditions and rules it is made of."""
+        return ()
+
+    @property
     @abstractmethod
     def paths(self) -> tuple[Path, ...]:
         """What it mentions, by attribute names; the first is where its fault stands."""
@@ -155,6 +160,7 @@ class RecordRule(Value, ABC, kw_only=True):
         )
 
 
+@runtime_checkable
 class HasRules(Protocol):
     """What stands for one or several rules of a record: a condition, or what follows a `when(...)`."""
 
@@ -204,8 +210,8 @@ def obeys(
     for rule in rules:
         if isinstance(rule, RecordRule | Embedded):
             held.append(rule)
-        elif (several := getattr(rule, "__rules__", None)) is not None:
-            held += several
+        elif isinstance(rule, HasRules):
+            held += rule.__rules__
         elif not isinstance(rule, type) and hasattr(rule, "__call__"):  # noqa: B004
             held.append(RecordCheck(rule))
         else:

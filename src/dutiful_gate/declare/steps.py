@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 from ..regex.white_space import BLANKS, squeezed_text
 from .applicability import NUMBER, TEXT, Takes
 from .errors import DeclarationError
-from .facts import ANY_VALUE, Bind, Facts, Own, Unsaid, evaluated
+from .facts import ANY_VALUE, Bind, Facts, Own, Sort, Unsaid, evaluated
 from .values import Value
 
 _F = TypeVar("_F", bound=Callable[..., Any])
@@ -171,7 +171,7 @@ class RoundedTo(Step):
         return {"multipleOf": float(f"1e-{self.digits}")}
 
     def suits(self, facts: Facts) -> Facts:
-        if not facts.number and not facts.open and facts.sort != "decimal number":
+        if not facts.number and not facts.open and facts.sort is not Sort.DECIMAL:
             raise DeclarationError(f"{self} works on numbers, not on {facts.phrase}", remedy="leave it out")
         return facts
 
@@ -227,7 +227,7 @@ class _InUtc(Step):
         return {"pattern": "(?:[Zz]|[+-]00:00)$"}
 
     def suits(self, facts: Facts) -> Facts:
-        if facts.sort not in ("date-time", "value"):
+        if facts.sort not in (Sort.MOMENT, Sort.ANY):
             raise DeclarationError(
                 f"in_utc works on date-times with an offset, not on {facts.phrase}", remedy="leave it out"
             )

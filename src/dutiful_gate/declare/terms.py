@@ -7,7 +7,7 @@ from typing import Any, Final, NoReturn
 
 from .conditions import Came, Condition, HasValue, IsA, Obeying, OfValue, Over, told_path
 from .errors import DeclarationError
-from .facts import Bind, Facts, Unsaid
+from .facts import Bind, Facts, Got, Sort, Unit, Unsaid
 from .field_access import FactsOf, Path, Reach
 from .records import RecordRule, Standing
 from .rules import Ceiling, Equal, Floor, Length, Rule
@@ -106,12 +106,12 @@ def _sample(facts: Facts) -> Any:
 
     kind = facts.ordered[0] if facts.ordered else None
     samples: dict[Any, Any] = {
-        datetime: datetime(2026, 5, 4, tzinfo=None if facts.sort == "local date-time" else UTC),
+        datetime: datetime(2026, 5, 4, tzinfo=None if facts.sort is Sort.LOCAL_MOMENT else UTC),
         date: date(2026, 5, 4),
         time: time(9),
         timedelta: timedelta(hours=1),
     }
-    if facts.sort == "number":
+    if facts.sort is Sort.NUMBER:
         return 1.0
     return samples[kind] if kind in samples else kind(1) if facts.number and kind is not None else None
 
@@ -196,7 +196,9 @@ class Comparison(Condition, RecordRule):
         """The test that times of day both have an offset, or none has: others do not compare."""
         if not self.orders or _counts(self.left):
             return ""
-        kinds = [f"({reach.at(path, bind)}.tzinfo is None)" for path in self.paths if reach.facts(path).sort == "time"]
+        kinds = [
+            f"({reach.at(path, bind)}.tzinfo is None)" for path in self.paths if reach.facts(path).sort is Sort.TIME
+        ]
         if len(kinds) > 1:
             return f"{' == '.join(kinds)} and "
         return f"{kinds[0]} and " if kinds else ""
@@ -236,7 +238,7 @@ class Comparison(Condition, RecordRule):
     def face(self, facts: FactsOf) -> Face:
         if not self.paths or _counts(self.left) or isinstance(self.left, Combined):
             words = _WORDS[self.sign][0]
-            return Face("", "agreement", f"{{left}} {words} {{other}}", "value" if self.paths else "another number")
+            return Face("", "agreement", f"{{left}} {words} {{other}}", Got.VALUE if self.paths else "another number")
         first = facts[self.paths[0]]
         words = _WORDS[self.sign][0 if first.number or first.text or not first.ordered else 1]
         return Face("", "agreement", f"a value {words} {{other}}")
@@ -247,7 +249,7 @@ class Comparison(Condition, RecordRule):
 
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
         if isinstance(self.left, Keys):
-            rule = _length(self.sign, getattr(self.right, "value", None))
+            rule = _length(self.sign, self.right.value if isinstance(self.right, Constant) else None)
             return Unsaid("JSON Schema counts keys against constants only") if rule is None else rule.keywords(_KEYS)
         if len(self.paths) > 1:
             return Unsaid("JSON Schema cannot compare one field with another")
@@ -286,7 +288,7 @@ class Comparison(Condition, RecordRule):
                 if isinstance(self.right, Constant) and not isinstance(self.right.value, str):
                     raise DeclarationError(f"{self} compares text with {self.right!r}", remedy="write text there")
                 return
-            if any(facts[path].sort == "value" for path in paths):
+            if any(facts[path].open for path in paths):
                 return
         bound: dict[str, Any] = {}
 
@@ -328,7 +330,7 @@ class _Ruled(Obeying):
         return super().keywords(at, look)
 
 
-_KEYS: Final = Facts("a record", "record", measured="keys")
+_KEYS: Final = Facts("a record", "record", measured=Unit.KEYS)
 
 
 def _is_whole(value: object) -> bool:

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..codegen.unit import Unit
 from ..declare.embedded import Embedded
-from ..declare.facts import FAILED, Facts, Stop
+from ..declare.facts import FAILED, Facts, Got, Stop
 from ..declare.hash_limits import MOST_ALIKE, crowded
 from ..declare.kinds import Kind
 from ..declare.rules import Length
@@ -385,7 +385,7 @@ class CollectWriter(UnionWriter):
             self.fault(path, self.cause("kind", needs, own_words=self._reading_says), given)
         with self.block(f"elif len({value}) > {self.plan.limits.items}:"):
             most = {"most": self.plan.limits.items}
-            self.fault(path, self.cause("size", "at most {most} of them", expected=most, got="length"), given, value)
+            self.fault(path, self.cause("size", "at most {most} of them", expected=most, got=Got.LENGTH), given, value)
         return given
 
     def items(self, node: Items, use: Use, value: str, path: str) -> None:
@@ -474,9 +474,9 @@ class CollectWriter(UnionWriter):
         count, more = len(node.items), node.more
         unit = "item" if count == 1 else "items"
         if more is None:
-            cause = self.cause("count", f"exactly {{exactly}} {unit}", expected={"exactly": count}, got="length")
+            cause = self.cause("count", f"exactly {{exactly}} {unit}", expected={"exactly": count}, got=Got.LENGTH)
         else:
-            cause = self.cause("count", f"at least {{floor}} {unit}", expected={"floor": count}, got="length")
+            cause = self.cause("count", f"at least {{floor}} {unit}", expected={"floor": count}, got=Got.LENGTH)
         with self.block(f"elif len({value}) {'!=' if more is None else '<'} {count}:"):
             self.fault(path, cause, given, value)
         with self.block("else:"):

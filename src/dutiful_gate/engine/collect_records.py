@@ -6,6 +6,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from functools import partial
 
+from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
 from ..declare.facts import Facts, Own
 from ..declare.records import RecordRule
@@ -354,10 +355,10 @@ class RecordWriter(EngineWriter, ABC):
                 tests.append("len(faults) == start")
             condition = rule.condition(reach, self.bind)
             if not rule.may_raise and not any(reach.facts(path).open for path in rule.paths):
-                with self.block(f"if {' and '.join([*tests, f'not ({condition})'])}:"):
+                with self.block(f"if {all_of([*tests, f'not ({condition})'])}:"):
                     self._record_fault(rule, fields, value_of)
                 continue
-            with self.block(f"if {' and '.join(tests) or 'True'}:"):
+            with self.block(f"if {all_of(tests)}:"):
                 agrees = self.variable("agrees")
                 with self.block("try:"):
                     self.write(f"{agrees} = {condition}")
@@ -440,7 +441,7 @@ class RecordWriter(EngineWriter, ABC):
             build(self, record, "made", value_of)
         else:
             self.write(f"made = {constructed(self, record, value_of)}")
-        self._indent -= bool(came)
+        self._indent -= 1 if came else 0
 
 
 def _told_of(told: Mapping[str, object], names: frozenset[str]) -> Mapping[str, object]:

@@ -64,7 +64,8 @@ class UnionWriter(RuleWriter):
             if single and use.node is node and not (use.parts or use.is_reread):
                 self._counted_alone(node, value)
             if (isinstance(node, Branches) and not node.tag) or isinstance(node, Alias) or use.split:
-                self.write(f"log.untold += {self.quick_part(use)}({value}{self._failed}) is FAILED")
+                with self.block(f"if {self.quick_part(use)}({value}{self._failed}) is FAILED:"):
+                    self.write("log.untold += 1")
                 self.write("continue")
 
     def _counted_alone(self, node: Node, value: str) -> None:
@@ -74,11 +75,13 @@ class UnionWriter(RuleWriter):
             if (ready := kind.ready(self.reading, value, self.bind)) != "True":
                 read = kind.reader(self.reading)
                 reading = f"{self.bind(read, read.__name__)}({value}).__class__ is Stop"
-                self.write(f"log.untold += {reading if ready == 'False' else f'not ({ready}) and {reading}'}")
+                with self.block(f"if {reading if ready == 'False' else f'not ({ready}) and {reading}'}:"):
+                    self.write("log.untold += 1")
         elif isinstance(node, Choice):
             test = choice_ready(self, node, self.reading, value)
             chosen = f"{choice_reader(self, node, self.reading)}({value}) is not FAILED"
-            self.write(f"log.untold += not ({chosen if test is None else test})")
+            with self.block(f"if not ({chosen if test is None else test}):"):
+                self.write("log.untold += 1")
         else:
             return
         self.write("continue")

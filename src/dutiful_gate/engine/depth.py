@@ -21,7 +21,7 @@ def may_be_deeper(shape: Shape, most: int) -> bool:
         below = max(map(depth, inside(use)), default=0)
         if isinstance(use.node, Link):
             return 1 + known[use.node.key]
-        return below + isinstance(use.node, Items | Fixed | Entries)
+        return below + 1 if isinstance(use.node, Items | Fixed | Entries) else below
 
     leads_to = leads(held_by(shape.records, shape.aliases))
     for key in _innermost_first(leads_to):

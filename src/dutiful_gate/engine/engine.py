@@ -53,7 +53,8 @@ class Engine:
             return self._units[name]
 
     def _sound_unit(self) -> Unit:
-        return self._unit("sound", lambda: sound_unit(self.plan, note_unknown=False, anew=self._anew("sound")))
+        anew = self._anew(lambda: self.sound)
+        return self._unit("sound", lambda: sound_unit(self.plan, note_unknown=False, anew=anew))
 
     def _collecting_unit(self) -> Unit:
         return self._unit("collect", lambda: collecting_unit(self.plan))
@@ -71,7 +72,7 @@ class Engine:
         if not self.plan.may_drop:
             unit = self._sound_unit()
         else:
-            anew = self._anew("sound_and_known")
+            anew = self._anew(lambda: self.sound_and_known)
             unit = self._unit("known", lambda: sound_unit(self.plan, note_unknown=True, anew=anew))
         self.sound_and_known = self._called(unit)
         return self.sound_and_known(data)
@@ -80,14 +81,14 @@ class Engine:
         self._collect = self._collecting_unit().call
         return self._collect(data, path, log)
 
-    def _anew(self, name: str) -> Callable[..., Any]:
+    def _anew(self, function: Callable[[], Callable[..., Any]]) -> Callable[..., Any]:
         """What takes the place of a function once a class is not made any more as it was: all are written anew."""
 
         def ask_again(*values: Any) -> Any:
             with self._lock:
                 self.plan = self.plan.but(shape=looked_at_again(self.plan.shape))
                 self._begin()
-            return getattr(self, name)(*values)
+            return function()(*values)
 
         return ask_again
 

@@ -46,7 +46,8 @@ class OneAlone:
     def _is_one(self, options: Sequence[Callable[..., Any]], value: Any, more: tuple[Any, ...]) -> bool:
         found = 0
         for option in options:
-            found += option(value, *more) is not FAILED
+            if option(value, *more) is not FAILED:
+                found += 1
             if found > 1:
                 return False
         return found == 1

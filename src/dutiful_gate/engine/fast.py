@@ -11,6 +11,7 @@ from contextlib import contextmanager, nullcontext
 from typing import Any, ClassVar
 
 from ..codegen.unit import Unit
+from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
 from ..declare.facts import FAILED, Facts, Stop
 from ..declare.kinds import Kind
@@ -649,7 +650,7 @@ class SoundWriter(SoundRecordWriter):
 
     def _test(self, conditions: list[str]) -> None:
         if conditions:
-            with self.block(f"if not ({' and '.join(conditions)}):"):
+            with self.block(f"if not ({all_of(conditions)}):"):
                 self.write(GIVE_UP)
 
 

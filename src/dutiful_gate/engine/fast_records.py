@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from abc import abstractmethod
 
+from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
 from ..declare.facts import Own
 from ..declare.sources import Reading
@@ -80,7 +81,7 @@ class SoundRecordWriter(EngineWriter):
         if self.reading is Reading.TYPED and (differing := names_that_differ(record)):
             self.write(f"{value} = {self.bind(by_wire, 'by_wire')}({value}, {self.bind(differing, 'NAMES')})")
         self.fitting(record.fits if self.reading is Reading.PLAIN else (), value)
-        required = sum(field.required for field in record.fields)
+        required = len([field for field in record.fields if field.required])
         known = str(required)
         telling = self.note_unknown or self.plan.refuses_unknown(record)
         counting = telling or bool(record.rests)
@@ -202,8 +203,7 @@ class SoundRecordWriter(EngineWriter):
             there += values_there(reach, rule, self.bind)
             if came and given.intersection(rule.fields):
                 there = [f"{came} is None", *there]
-            condition = f"not ({rule.condition(reach, self.bind)})"
-            with self.block(f"if {' and '.join([*there, condition])}:"):
+            with self.block(f"if {all_of([*there, f'not ({rule.condition(reach, self.bind)})'])}:"):
                 self.write(GIVE_UP)
 
 

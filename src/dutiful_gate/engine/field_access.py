@@ -53,7 +53,7 @@ class FieldsReach(Reach):
     def count(self) -> str:
         """How many keys came: none is left out where that is asked."""
         lacking = [f"({self.sent(field.attribute)})" for field in self.record.fields if field.may_lack]
-        sure = str(sum(not field.may_lack for field in self.record.fields))
+        sure = str(len([field for field in self.record.fields if not field.may_lack]))
         gathered = [f"len({self.value_of[field.attribute]})" for field in self.record.rests]
         return f"({' + '.join([sure, *lacking, *gathered])})"
 

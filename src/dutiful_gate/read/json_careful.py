@@ -13,6 +13,7 @@ from functools import lru_cache
 from typing import Any, NoReturn
 
 from ..declare.digits import Digits
+from ..declare.facts import Got
 from ..declare.limits import Limits
 from ..report.cause import Cause
 from ..report.fault import Path
@@ -373,7 +374,7 @@ class _Reading:
     def expect(self, needs: str) -> NoReturn:
         """Stop here, since something else is needed than what stands here."""
         letter = self.letter()
-        self.stop(Cause("reading", needs, got="value" if letter else _END), letter)
+        self.stop(Cause("reading", needs, got=Got.VALUE if letter else _END), letter)
 
     def stop(self, cause: Cause, given: object) -> NoReturn:
         self.note = Note(self.path(), cause, given, self.at)

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sized
 from functools import cached_property
 from typing import ClassVar
 
+from ..declare.facts import Got
 from ..declare.values import Value
 from .catalogue import Catalogue, in_force
 from .nearest_name import nearest
@@ -23,7 +24,7 @@ class Cause(Value):
     """The code, the wording and the numbers that faults of one origin share.
 
     `needs` is a template with slots named after `expected`, and `{phrase}` for the kind of value.
-    `got` says what is told of what came: "value", "length", or else the words themselves.
+    `got` says what is told of what came, or is the words for it.
     `json` tells that the data is JSON: then a list is an array and a record an object, as JSON calls them.
     `keyword` is where the rule stands in a JSON Schema document, for a gate that was made of one.
     `of_key` tells that the key itself is at fault, not the value under it.
@@ -33,7 +34,7 @@ class Cause(Value):
     needs: str
     expected: Mapping[str, object] = _NO_NUMBERS
     phrase: str = ""
-    got: str = "value"
+    got: Got | str = Got.VALUE
     own_words: str | None = None
     label: str = ""
     secret: bool = False
@@ -45,7 +46,7 @@ class Cause(Value):
 
     def of(self, code: str, needs: str) -> Cause:
         """A cause at the same field for a value that could not be read."""
-        return self.but(code=code, needs=needs, expected={}, phrase="", got="value")
+        return self.but(code=code, needs=needs, expected={}, phrase="", got=Got.VALUE)
 
     def numbers(self, given: object) -> Mapping[str, object]:
         """The rule's numbers by name, for one value that came."""
@@ -81,12 +82,12 @@ class Cause(Value):
         opening = f"{subject} " if subject else ""
         opening = f"{opening}{spoken('needs')} {_filled(spoken(self.needs), self._slots(catalogue))};"
         if self.code == "absent":
-            return _always(f"{opening} {spoken('none came' if self.got == 'value' else self.got)}")
+            return _always(f"{opening} {spoken(self.got if isinstance(self.got, str) else 'none came')}")
         opening = f"{opening} {spoken('got')}"
-        if self.got == "length" and not self.secret:
+        if self.got is Got.LENGTH and not self.secret:
             return lambda given, value: f"{opening} {f'{len(value):,}' if isinstance(value, Sized) else shown(value)}"
-        if self.got != "value" or self.secret:
-            return _always(f"{opening} {spoken(HIDDEN if self.got in ('value', 'length') else self.got)}")
+        if isinstance(self.got, str) or self.secret:
+            return _always(f"{opening} {spoken(self.got if isinstance(self.got, str) else HIDDEN)}")
         if self.code == "kind":
             return lambda given, value: f"{opening} {_called_text(given, spoken)}{shown(given, spoken, json=self.json)}"
 

@@ -17,6 +17,7 @@ from typing import Annotated, Any, Literal, NamedTuple, TypeVar, Union
 from ..declare import marks
 from ..declare.constants import no_json
 from ..declare.errors import DeclarationError
+from ..declare.facts import Sort
 from ..declare.kinds import (
     Anything,
     Day,
@@ -514,7 +515,7 @@ def _from_seconds(use: Use, via: Use) -> Use:
     if isinstance(use.node, Nullable):
         return use.but(node=Nullable(_from_seconds(use.node.inner, via)))
     if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (Moment, UtcMoment):
-        return use.but(node=Scalar(Epoch(via.facts.sort == "whole number")))
+        return use.but(node=Scalar(Epoch(via.facts.sort is Sort.WHOLE)))
     return use
 
 

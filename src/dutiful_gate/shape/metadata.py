@@ -9,6 +9,7 @@ from ..declare import clock, marks, presence, records, steps, variants
 from ..declare.constants import check_constants, check_words
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
+from ..declare.facts import Sort
 from ..declare.kinds import (
     AnyNumber,
     Exact,
@@ -22,6 +23,7 @@ from ..declare.kinds import (
     Whole,
     WholeAsWritten,
 )
+from ..declare.kinds.formed import FORMABLE
 from ..declare.kinds.lenient import Lenient
 from ..declare.marks import About, AlsoNamed, IfAbsent, Mark, Named, Reading, ReadingSays, ToldBy, Written
 from ..declare.records import RecordRule
@@ -194,7 +196,7 @@ def _changed(node: Node, mark: Mark) -> Node:
 def _formed(node: Node, form: str) -> Node:
     if isinstance(node, Nullable):
         return node.but(inner=node.inner.but(node=_formed(node.inner.node, form)))
-    if not isinstance(node, Scalar) or node.kind.facts.sort not in ("date", "time", "date-time", "local date-time"):
+    if not isinstance(node, Scalar) or node.kind.facts.sort not in FORMABLE:
         raise DeclarationError(
             f"written({form!r}) is for dates and times, not for {node.facts.phrase}", remedy="leave it out"
         )
@@ -235,7 +237,7 @@ def _check_parts(use: Use) -> None:
         if isinstance(part, Rule):
             check_constants(part, part.numbers(), texts=isinstance(part, Equal | OneOf))
     facts = use.node.facts
-    if facts.sort == "null" and use.parts:
+    if facts.sort is Sort.NULL and use.parts:
         raise DeclarationError(
             f"{use.parts[0]} stands beside null, where there is nothing to judge", remedy="leave it out"
         )

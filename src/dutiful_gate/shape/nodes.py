@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import Any, Final
 
 from ..declare.embedded import Embedded
-from ..declare.facts import ANY_VALUE, Facts
+from ..declare.facts import ANY_VALUE, Facts, Sort, Unit
 from ..declare.kinds import Kind
 from ..declare.marks import About
 from ..declare.records import RecordCheck, RecordRule
@@ -36,7 +36,7 @@ class Nothing(Value):
     @property
     def facts(self) -> Facts:
         """What rules may know of it."""
-        return Facts("null", "null")
+        return Facts("null", "null", sort=Sort.NULL)
 
 
 class Choice(Value):
@@ -65,7 +65,7 @@ class Items(Value):
     @property
     def facts(self) -> Facts:
         """What rules may know of it."""
-        return Facts("a list", "list", measured="items")
+        return Facts("a list", "list", measured=Unit.ITEMS)
 
 
 class Fixed(Value):
@@ -95,7 +95,7 @@ class Fixed(Value):
     @property
     def facts(self) -> Facts:
         """What rules may know of it."""
-        return Facts("a list", "tuple", measured="items")
+        return Facts("a list", "tuple", measured=Unit.ITEMS)
 
 
 class Entries(Value):
@@ -107,7 +107,7 @@ class Entries(Value):
     @property
     def facts(self) -> Facts:
         """What rules may know of it."""
-        return Facts("a record", "dict", measured="keys")
+        return Facts("a record", "dict", measured=Unit.KEYS)
 
 
 class Branches(Value):
@@ -134,7 +134,7 @@ class Branches(Value):
         return Facts(
             phrase,
             "union",
-            measured=first.measured if all(facts.measured == first.measured for facts in every) else "",
+            measured=first.measured if all(facts.measured == first.measured for facts in every) else None,
             ordered=first.ordered if all(facts.number for facts in every) else (),
             text=all(facts.text for facts in every),
             number=all(facts.number for facts in every),
@@ -379,7 +379,7 @@ class Shape(Value):
         node = self.root.node
         if isinstance(node, Alias):
             return node.key
-        return self.records[node.key].name if isinstance(node, Link) else self.root.facts.sort
+        return self.records[node.key].name if isinstance(node, Link) else self.root.facts.noun
 
 
 def default_of(declared: Field) -> object:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from difflib import get_close_matches
 
-from ..declare.conditions import Came, told_path
+from ..declare.conditions import Came, Condition, Over, told_path
 from ..declare.errors import DeclarationError
 from ..declare.facts import Facts
 from ..declare.field_access import ITEM, Path
@@ -128,8 +128,8 @@ def _check_came(record: Record, rule: RecordRule) -> None:
                 record=record.name,
                 field=part.path[0],
             )
-        waiting += [getattr(part, name) for name in ("holds", "when", "then", "part") if hasattr(part, name)]
-        waiting += getattr(part, "parts", ())
+        if isinstance(part, Condition | RecordRule) and not isinstance(part, Over):  # that looks at items
+            waiting += part.made_of
 
 
 def _check_counted(record: Record, rule: str) -> None:

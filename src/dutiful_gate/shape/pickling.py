@@ -59,7 +59,7 @@ def _leant_on(shape: Shape) -> Iterator[tuple[str, Any]]:
     for use in uses_of(shape):
         if isinstance(use.node, Choice) and use.node.owner is not None:
             yield "the type", use.node.owner
-        if isinstance(use.node, Scalar) and (owner := getattr(use.node.kind, "owner", None)) is not None:
+        for owner in use.node.kind.leans_on if isinstance(use.node, Scalar) else ():
             yield "the type", owner
         for part in use.parts:
             if isinstance(part, Holds | Then):

@@ -116,6 +116,11 @@ class Kind(Value, ABC):
         """What texts are read as it where they are keys, as a pattern of ECMA-262; "" where its own keywords tell."""
         return ""
 
+    @property
+    def leans_on(self) -> tuple[type, ...]:
+        """The types of the developer's own that its values are of."""
+        return ()
+
     def within(self, depth: int) -> Kind:
         """The same with a limit on how deep its values nest."""
         return self

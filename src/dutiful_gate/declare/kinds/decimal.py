@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
 from ..digits import Digits
-from ..facts import Bind, Facts, Stop
+from ..facts import Bind, Facts, Sort, Stop
 from ..lazy import Late
 from ..sources import Reading
 from .base import IN_TEXT, NUMBERS, Kind, Reader
@@ -88,7 +88,7 @@ class Exact(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("a number", "decimal number", ordered=(Decimal, int), number=True)
+        return Facts("a number", "decimal number", ordered=(Decimal, int), number=True, sort=Sort.DECIMAL)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
@@ -141,7 +141,7 @@ class ExactAsText(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("a decimal number", "decimal number", ordered=(Decimal, int))
+        return Facts("a decimal number", "decimal number", ordered=(Decimal, int), sort=Sort.DECIMAL)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"

@@ -56,6 +56,10 @@ class Flags(Kind):
     def comes_as(self) -> frozenset[type]:
         return NUMBERS
 
+    @property
+    def leans_on(self) -> tuple[type, ...]:
+        return (self.owner,)
+
     def draw(self, wish: Wish) -> object:
         return wish.random.randint(0, self.all) & self.all
 

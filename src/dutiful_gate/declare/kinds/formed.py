@@ -7,11 +7,11 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import UTC, date, datetime, time, timedelta, timezone
 from functools import cached_property
 from operator import itemgetter
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ...regex.white_space import BLANKS
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Stop
+from ..facts import Bind, Facts, Sort, Stop
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
 
@@ -29,11 +29,12 @@ _PIECES = {
     "z": "[+-](?:[01][0-9]|2[0-3])[0-5][0-9]",
 }
 _WANTED = {
-    "date": ("dmY", ""),
-    "time": ("HM", "Sf"),
-    "date-time": ("dmYHMz", "Sf"),
-    "local date-time": ("dmYHM", "Sf"),
+    Sort.DAY: ("dmY", ""),
+    Sort.TIME: ("HM", "Sf"),
+    Sort.MOMENT: ("dmYHMz", "Sf"),
+    Sort.LOCAL_MOMENT: ("dmYHM", "Sf"),
 }
+FORMABLE: Final = frozenset(_WANTED)
 _SAMPLE = datetime(2026, 5, 4, 9, 30, 15, tzinfo=UTC)
 
 
@@ -115,11 +116,11 @@ class Formed(Kind):
 
     def _sample(self) -> Any:
         sort = self.facts.sort
-        if sort == "date":
+        if sort is Sort.DAY:
             return _SAMPLE.date()
-        if sort == "time":
+        if sort is Sort.TIME:
             return _SAMPLE.time()
-        return _SAMPLE if sort == "date-time" else _SAMPLE.replace(tzinfo=None)
+        return _SAMPLE if sort is Sort.MOMENT else _SAMPLE.replace(tzinfo=None)
 
     def _maker(self, letters: Sequence[str]) -> Callable[[Sequence[str]], Any]:
         """The function that makes the value of the texts that stand for its letters."""
@@ -127,10 +128,10 @@ class Formed(Kind):
         wanted = [letter for letter in "YmdHMSf" if letter in letters]
         pick = itemgetter(*(letters.index(letter) for letter in wanted))
         sort = self.facts.sort
-        if sort == "date":
+        if sort is Sort.DAY:
             year, month, day = map(letters.index, "Ymd")
             return lambda held: date(int(held[year]), int(held[month]), int(held[day]))
-        make: Callable[..., Any] = time if sort == "time" else datetime
+        make: Callable[..., Any] = time if sort is Sort.TIME else datetime
         # Fractions without seconds: none.
         gap = "f" in wanted and "S" not in wanted
 
@@ -180,7 +181,7 @@ class Formed(Kind):
         return {"type": "string", "pattern": f"^{self.pattern}$"}
 
     def unsaid(self) -> str:
-        return "" if self.facts.sort == "time" else "a pattern does not know which days a month has"
+        return "" if self.facts.sort is Sort.TIME else "a pattern does not know which days a month has"
 
     def plain(self, value: Any) -> object:
         return self.write(value)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ...regex.white_space import BLANKS
 from ..clock import Clock
-from ..facts import Bind, Facts, Stop
+from ..facts import Bind, Facts, Sort, Stop
 from ..lazy import Late
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
@@ -189,7 +189,7 @@ class Moment(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("a date-time", "date-time", ordered=(datetime,))
+        return Facts("a date-time", "date-time", ordered=(datetime,), sort=Sort.MOMENT)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
@@ -254,7 +254,7 @@ class Day(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("a date", "date", ordered=(date,))
+        return Facts("a date", "date", ordered=(date,), sort=Sort.DAY)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
@@ -312,7 +312,7 @@ class LocalMoment(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("a date-time without an offset", "local date-time", ordered=(datetime,))
+        return Facts("a date-time without an offset", "local date-time", ordered=(datetime,), sort=Sort.LOCAL_MOMENT)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"

@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ...regex.white_space import BLANKS
-from ..facts import Bind, Facts, Stop
+from ..facts import Bind, Facts, Sort, Stop
 from ..lazy import Late
 from ..sources import Reading
 from .base import NUMBERS, Kind, Reader
@@ -109,7 +109,7 @@ class Whole(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("a whole number", "whole number", ordered=(int, float), number=True)
+        return Facts("a whole number", "whole number", ordered=(int, float), number=True, sort=Sort.WHOLE)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False" if reading is Reading.TEXT else f"{value}.__class__ is int"
@@ -195,7 +195,7 @@ class Number(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("a number", "number", ordered=(int, float), number=True)
+        return Facts("a number", "number", ordered=(int, float), number=True, sort=Sort.NUMBER)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         # A finite number alone equals zero when taken from itself.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Any, ClassVar, Final
 
-from ..facts import Bind, Facts, Stop
+from ..facts import Bind, Facts, Stop, Unit
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
 
@@ -53,7 +53,7 @@ class Text(Kind):
 
     @property
     def facts(self) -> Facts:
-        return Facts("text", "text", measured="characters", text=True)
+        return Facts("text", "text", measured=Unit.CHARACTERS, text=True)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return f"{value}.__class__ is str and ({value}.isascii() or {bind(encodable, 'encodable')}({value}))"

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
-from ..facts import FAILED, Bind, Facts, Stop
+from ..facts import FAILED, Bind, Facts, Sort, Stop, Unit
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
 from .text import SURROGATE, TEXTS, encodable
@@ -39,14 +39,16 @@ class Written(Kind):
     said: Mapping[str, object]
     ordered: bool = False
     reason: str = ""
+    sort: Sort = Sort.OTHER
     near: tuple[str, ...] = ()
     made: tuple[object, ...] = ()
     drawn: Callable[[Random], str] | None = None
 
     @property
     def facts(self) -> Facts:
-        measured = "bytes" if self.held == (bytes,) else ""
-        return Facts(self.phrase, self.name, measured=measured, ordered=self.held if self.ordered else ())
+        measured = Unit.BYTES if self.held == (bytes,) else None
+        ordered = self.held if self.ordered else ()
+        return Facts(self.phrase, self.name, measured=measured, ordered=ordered, sort=self.sort)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         if reading is not Reading.TYPED:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, NoReturn, Self
 
 from ..applicability import Takes
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Unsaid, evaluated
+from ..facts import Bind, Facts, Got, Unsaid, evaluated
 from ..values import Value
 
 if TYPE_CHECKING:
@@ -23,13 +23,13 @@ class Face(Value):
     """One way a rule can fail: the condition in Python source, the code of its fault, and its wording.
 
     `needs` is a template: `{phrase}` stands for the kind of the value, other slots for the rule's numbers.
-    `got` says what the reader is shown of a value that failed: "value", "length", or "nothing".
+    `got` says what the reader is shown of a value that failed, or is the words for it.
     """
 
     condition: str
     code: str
     needs: str
-    got: str = "value"
+    got: Got | str = Got.VALUE
 
 
 class Rule(Value, ABC, kw_only=True):
@@ -139,5 +139,5 @@ class Rule(Value, ABC, kw_only=True):
 
 def refuse(rule: object, facts: Facts, remedy: str) -> NoReturn:
     """Raise the error for a rule that stands beside a type it cannot judge."""
-    article = "an" if facts.sort[:1] in "aeio" else "a"
-    raise DeclarationError(f"{rule} makes no sense for {article} {facts.sort}", remedy=remedy)
+    article = "an" if facts.noun[:1] in "aeio" else "a"
+    raise DeclarationError(f"{rule} makes no sense for {article} {facts.noun}", remedy=remedy)

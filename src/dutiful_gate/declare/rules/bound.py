@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from ..applicability import Takes, comparable_with, is_number
 from ..clock import Clock
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Unsaid
+from ..facts import Bind, Facts, Sort, Unsaid
 from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
     for constant in constants:
         if isinstance(constant, Clock):
             constant.check()
-            if not constant.suits(facts) and facts.sort != "value":
+            if not constant.suits(facts) and not facts.open:
                 raise DeclarationError(
                     f"{rule} compares {facts.phrase} with {constant}",
                     remedy="now is for date-times, today for dates",
@@ -41,7 +41,7 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
             )
         if facts.open:
             continue
-        local = facts.sort == "local date-time"
+        local = facts.sort is Sort.LOCAL_MOMENT
         if local and hasattr(constant, "hour") and constant.tzinfo is not None:
             raise DeclarationError(f"{rule} compares with a date-time that has an offset", remedy="leave it out there")
         if not local and hasattr(constant, "hour") and hasattr(constant, "day") and constant.tzinfo is None:

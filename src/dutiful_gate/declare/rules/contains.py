@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..applicability import LIST, TEXT, TEXT_OR_LIST, Takes
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Unsaid
+from ..facts import Bind, Facts, Unit, Unsaid
 from .base import Face, Rule, refuse
 from .equal import is_one_of
 from .pattern import Matches, in_ecma, judged
@@ -152,7 +152,7 @@ class Contains(Rule):
     def suits(self, facts: Facts) -> None:
         if facts.text and not facts.open and not isinstance(self.held, str):
             raise DeclarationError(f"{self} looks for {self.held!r} in a text", remedy="look for text")
-        if not facts.text and facts.measured != "items":
+        if not facts.text and facts.measured is not Unit.ITEMS:
             refuse(self, facts, "it judges text and lists")
 
     def examples(self, facts: Facts) -> Iterable[Any]:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Set
 from typing import TYPE_CHECKING, Any
 
 from ..applicability import LIST, Takes
-from ..facts import Bind, Facts, Own, Unsaid
+from ..facts import Bind, Facts, Own, Unit, Unsaid
 from ..hash_limits import MOST_ALIKE, crowded
 from .base import Face, Rule, refuse
 
@@ -121,7 +121,7 @@ class Distinct(Rule):
         return Unsaid("JSON Schema compares whole items only, not a part of them")
 
     def suits(self, facts: Facts) -> None:
-        if facts.measured != "items":
+        if facts.measured is not Unit.ITEMS:
             refuse(self, facts, "it judges lists")
 
     def examples(self, facts: Facts) -> Iterable[Any]:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..applicability import SIZED, Takes
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Unsaid
+from ..facts import Bind, Facts, Got, Unit, Unsaid
 from .base import Face, Rule, refuse
 from .bound import right_way_up
 
@@ -16,9 +16,9 @@ if TYPE_CHECKING:
     from ..wish import Wish
 
 _KEYWORDS = {
-    "characters": ("minLength", "maxLength"),
-    "items": ("minItems", "maxItems"),
-    "keys": ("minProperties", "maxProperties"),
+    Unit.CHARACTERS: ("minLength", "maxLength"),
+    Unit.ITEMS: ("minItems", "maxItems"),
+    Unit.KEYS: ("minProperties", "maxProperties"),
 }
 
 _LONGEST = 5_000
@@ -49,8 +49,8 @@ class Length(Rule):
         return SIZED
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
-        code = "length" if facts.measured == "characters" else "count"
-        return (Face(self.condition(value, bind), code, f"{self._needs()} {self._unit(facts)}", "length"),)
+        code = "length" if facts.measured is Unit.CHARACTERS else "count"
+        return (Face(self.condition(value, bind), code, f"{self._needs()} {self._unit(facts)}", Got.LENGTH),)
 
     def _needs(self) -> str:
         if self.barred is not None:
@@ -63,15 +63,16 @@ class Length(Rule):
 
     def _unit(self, facts: Facts) -> str:
         last = self.ceiling if self.ceiling is not None else self.floor
-        return facts.measured[:-1] if last == 1 or self.barred == 1 else facts.measured
+        unit = facts.measured.value if facts.measured is not None else ""
+        return unit[:-1] if last == 1 or self.barred == 1 else unit
 
     def numbers(self) -> Mapping[str, object]:
         ends = {"floor": self.floor, "ceiling": self.ceiling, "barred": self.barred}
         return {name: end for name, end in ends.items() if end is not None}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        if facts.measured not in _KEYWORDS:
-            return Unsaid(f"JSON Schema does not count {facts.measured}")
+        if facts.measured is None or facts.measured not in _KEYWORDS:
+            return Unsaid(f"JSON Schema does not count {self._unit(facts)}")
         if facts.open:  # whatever has a length: text, a list or a record
             said: dict[str, object] = {}
             for measured in _KEYWORDS:
@@ -100,10 +101,10 @@ class Length(Rule):
 
     def examples(self, facts: Facts) -> Iterable[Any]:
         ends = [end for end in (self.floor, self.ceiling) if end is not None and end <= _LONGEST]
-        return ["x" * end for end in ends] if facts.measured == "characters" else ()
+        return ["x" * end for end in ends] if facts.measured is Unit.CHARACTERS else ()
 
     def edges(self, facts: Facts) -> Iterable[Any]:
-        if facts.measured != "characters":
+        if facts.measured is not Unit.CHARACTERS:
             return
         for end in (self.floor, self.ceiling, self.barred):
             if end is not None and end <= _LONGEST:

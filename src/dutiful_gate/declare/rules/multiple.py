@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..applicability import NUMBER, Takes
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Unsaid
+from ..facts import Bind, Facts, Sort, Unsaid
 from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
@@ -81,7 +81,7 @@ class Multiple(Rule):
         return {"multipleOf": self.step}
 
     def suits(self, facts: Facts) -> None:
-        if not facts.number and facts.sort not in ("value", "decimal number"):
+        if not facts.number and not facts.open and facts.sort is not Sort.DECIMAL:
             refuse(self, facts, "it judges numbers")
         if isinstance(self.step, bool | str) or not hasattr(self.step, "__mod__") or not self.step > 0:
             raise DeclarationError(f"{self} needs a step above 0", remedy="as in it.multiple_of(5)")

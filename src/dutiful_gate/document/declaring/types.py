@@ -346,7 +346,7 @@ class TypeWriter:
                 parts.append(part_of(subschema))
             else:
                 parts.append(tuple(dict.fromkeys((*base, Piece(subschema)))))
-        lone = sum(map(self.makes_class, parts)) == 1
+        lone = len(list(filter(self.makes_class, parts))) == 1
         told = [self.expression(each, hint if lone else hint.plus(at + 1)) for at, each in enumerate(parts)]
         there = [at for at, each in enumerate(told) if each != NEVER]
         options = list(dict.fromkeys(told[at] for at in there))

@@ -258,7 +258,12 @@ class _FunctionWriter:
         if not any(word in words for word in group):
             return
         narrowed = "number" if only == "integer" else only
-        write = getattr(self, f"{kind}_words")
+        write = {
+            "string": self.string_words,
+            "number": self.number_words,
+            "array": self.array_words,
+            "object": self.object_words,
+        }[kind]
         if narrowed == kind:
             write(node, words, value, depth)
         elif not narrowed:

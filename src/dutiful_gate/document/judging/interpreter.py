@@ -11,7 +11,7 @@ from decimal import Decimal
 from functools import partial
 from typing import Any, Final
 
-from ...declare.facts import Facts
+from ...declare.facts import Facts, Got, Unit
 from ...declare.hash_limits import MOST_ALIKE
 from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
 from ...report.cause import Cause, UnknownKey
@@ -40,10 +40,10 @@ from .library import Subschema
 from .patterns import searcher
 from .wording import PHRASES, alternative, barred, of_pattern, worded
 
-TEXT = Facts("text", "text", measured="characters", text=True)
+TEXT = Facts("text", "text", measured=Unit.CHARACTERS, text=True)
 NUMBER = Facts("a number", "number", ordered=(int, float), number=True)
-LIST = Facts("an array", "list", measured="items")
-RECORD = Facts("an object", "record", measured="keys")
+LIST = Facts("an array", "list", measured=Unit.ITEMS)
+RECORD = Facts("an object", "record", measured=Unit.KEYS)
 _NOTES = VOCABULARIES["https://json-schema.org/draft/2020-12/vocab/meta-data"] | {
     "contentEncoding", "contentMediaType", "contentSchema", "format",
 }  # fmt: skip
@@ -287,7 +287,7 @@ class _Evaluation:
         most = self.interpreter.options.most_items
         if len(value) <= most or not any(word in self.words for word in group):
             return True
-        self.refuse(lambda: Cause("size", "at most {most} of them", {"most": most}, got="length"), of="size")
+        self.refuse(lambda: Cause("size", "at most {most} of them", {"most": most}, got=Got.LENGTH), of="size")
         return False
 
     def beside(self, subschema: Subschema, *words: str | int) -> bool:

@@ -8,7 +8,7 @@ from typing import Any
 
 from ...declare.constants import no_json
 from ...declare.embedded import Embedded
-from ...declare.facts import Facts, Unsaid
+from ...declare.facts import Facts, Unit, Unsaid
 from ...declare.field_access import Path
 from ...declare.kinds import Text
 from ...declare.kinds.decimal import decimal_plain
@@ -601,7 +601,7 @@ def _codes(rule: object) -> tuple[str, ...]:
     if isinstance(rule, Length):
         return ("length", "count")
     if isinstance(rule, Rule):
-        faces = rule.faces("value", Facts("a value", "value", measured="items", text=True, number=True), _named)
+        faces = rule.faces("value", Facts("a value", "value", measured=Unit.ITEMS, text=True, number=True), _named)
         return tuple(dict.fromkeys(face.code for face in faces))
     return ()
 
