@@ -13,13 +13,15 @@ from typing import Any, ClassVar
 from ..codegen.unit import Unit
 from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
-from ..declare.facts import FAILED, Facts, Stop
-from ..declare.kinds import Kind
+from ..declare.facts import FAILED, Bind, Facts, Stop
+from ..declare.kinds import Kind, Text
 from ..declare.kinds.number import whole_from_json
-from ..declare.rules import Ceiling, Floor, Rule
+from ..declare.rules import Ceiling, Floor, Matches, Rule
+from ..declare.rules.pattern import plain_test
 from ..declare.sources import Reading
-from ..declare.steps import Step
+from ..declare.steps import Step, trimmed
 from ..regex.white_space import BLANKS
+from ..shape.final_forms import is_settled
 from ..shape.nodes import (
     Alias,
     Branches,
@@ -277,10 +279,37 @@ class SoundWriter(SoundRecordWriter):
             self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(stages.split, 'SEPARATOR')})")
         elif stages.via is not None:
             self.read(stages.via, value)
+        if type(use.node) is Scalar and type(use.node.kind) is Text and not stages.made:
+            with self.reading_as(stages.reading):
+                self._text(use.node.kind, stages.parts, value)
+            return
         if not stages.made:
             with self.reading_as(stages.reading):
                 self.node(use, value)
         self.run(stages.parts, value, stages.facts)
+
+    def _text(self, kind: Text, parts: tuple[Step | Rule, ...], value: str) -> None:
+        """Read text. What is in its final form already is asked by its rules alone; most texts are ASCII."""
+        self._one_of_list(value)
+        quick = settled_test(parts, value, self.bind)
+        if quick:
+            with self.block(f"if not ({value}.__class__ is str and {quick}):"):
+                self.scalar(kind, value, parts)
+                self.run(parts, value, kind.facts)
+        elif parts and parts[0] is trimmed:
+            # To take the blanks of ASCII off costs half; what has none is the same text, and then only that is asked.
+            with (
+                self.block(f"if {value}.__class__ is str and {value}.isascii():"),
+                self.block(f"if {value}.strip() is not {value}:"),
+            ):
+                self.run(parts[:1], value, kind.facts)
+            with self.block("else:"):
+                self.scalar(kind, value, parts)
+                self.run(parts[:1], value, kind.facts)
+            self.run(parts[1:], value, kind.facts)
+        else:
+            self.scalar(kind, value, parts)
+            self.run(parts, value, kind.facts)
 
     def fitting(self, fits: tuple[Embedded, ...], value: str) -> None:
         """Judge what came by the documents that stand beside it."""
@@ -652,6 +681,25 @@ class SoundWriter(SoundRecordWriter):
         if conditions:
             with self.block(f"if not ({all_of(conditions)}):"):
                 self.write(GIVE_UP)
+
+
+def settled_test(parts: tuple[Step | Rule, ...], value: str, bind: Bind) -> str:
+    """The test for a text that all parts leave as it is and admit; "" where no such test is quick.
+
+    Each step must be settled by a rule after it, and one rule must ask for a few ASCII letters or digits.
+    """
+    conditions = []
+    quick = False
+    for number, part in enumerate(parts):
+        if isinstance(part, Step):
+            if not part.normalising or not is_settled(part, parts[number + 1 :]):
+                return ""
+            continue
+        if part.may_raise:
+            return ""
+        quick = quick or (type(part) is Matches and plain_test(part.pattern, part.flags, value) is not None)
+        conditions.append(part.condition(value, bind))
+    return all_of(conditions) if quick else ""
 
 
 def _is_lasting(use: Use) -> bool:

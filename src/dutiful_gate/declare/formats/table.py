@@ -9,7 +9,7 @@ from typing import Final, NamedTuple
 from ..errors import DeclarationError
 from ..rules.format import OfFormat
 from . import judges
-from .email import ADDRESS, is_email
+from .email import ADDRESS, USUAL, is_email
 from .judges import HOST, PATTERNS, judge_of
 
 
@@ -21,6 +21,7 @@ class Format(NamedTuple):
     `examples`  texts of it, as the freight office of the demo data would have them
     `pattern`   what such a text looks like, as far as an expression can tell: it admits more, never less; "" for none
     `exact`     whether the pattern says all of it
+    `usual`     what most texts of it look like: an expression that only texts of it match; "" for none
     """
 
     phrase: str
@@ -28,6 +29,7 @@ class Format(NamedTuple):
     examples: tuple[str, ...]
     pattern: str = ""
     exact: bool = False
+    usual: str = ""
 
 
 _DAYS = (
@@ -81,6 +83,7 @@ FORMATS: Final[dict[str, Format]] = {
         is_email,
         ("desk@ternsound.example", "freight+qlp@ternsound.example", "o.keel@quays.example"),
         ADDRESS,
+        usual=USUAL,
     ),
     "idn-email": Format(
         "an email address",
@@ -183,4 +186,4 @@ def of_format(name: str) -> OfFormat:
             remedy=f"did you mean {near[0]!r}?" if near else "see its section 7",
         )
     phrase, judge = JUDGES[name]
-    return OfFormat(name, phrase, judge)
+    return OfFormat(name, phrase, judge, usual=FORMATS[name].usual)
