@@ -12,7 +12,7 @@ from ..codegen.unit import Unit
 from ..declare.embedded import Embedded
 from ..declare.facts import FAILED, Facts, Got, Stop
 from ..declare.hash_limits import MOST_ALIKE, crowded
-from ..declare.kinds import Kind
+from ..declare.kinds import Kind, Text
 from ..declare.rules import Length
 from ..declare.sources import Reading
 from ..regex.white_space import BLANKS, is_blank
@@ -35,6 +35,7 @@ from ..shape.nodes import (
 from ..shape.stages import Stages, stages_of
 from ..shape.to_json import plain
 from .collect_unions import UnionWriter
+from .fast import settled_test
 from .handover import handed_entries, handed_items
 from .hash_limits import Crowd, spreads
 from .own_functions import Passing
@@ -329,20 +330,42 @@ class CollectWriter(UnionWriter):
         self.write(f"{given} = {value}")
         nested = self._lone(value, given, path, several=kind.facts.open)
         self._indent += nested
+        quick = settled_test(use.parts, value, self.bind) if type(kind) is Text else ""
+        if quick:
+            self.write(f"if not ({value}.__class__ is str and {quick}):")
+            self._indent += 1
         if ready != "True":
-            read = kind.reader(self.reading)
-            reading = f"{value} = {self.bind(read, read.__name__)}({value})"
-            if ready == "False":
-                self.write(reading)
-            else:
-                with self.block(f"if not ({ready}):"):
-                    self.write(reading)
+            self._read_single(kind, ready, value)
         with self.block(f"if {value}.__class__ is Stop:"):
             self.fault(path, f"{self.stopped()}[{value}]", given)
         if use.parts:
             with self.block("else:"):
                 self.run(use.parts, use.node.facts, value, given, path)
-        self._indent -= nested
+        self._indent -= nested + 1 if quick else nested
+
+    def _read_single(self, kind: Kind, ready: str, value: str) -> None:
+        """Read a value that is not ready: by the expression for a common case where it applies, else by the reader."""
+        read = kind.reader(self.reading)
+        reading = f"{value} = {self.bind(read, read.__name__)}({value})"
+        swift = kind.swift(self.reading, value, self.bind) if ready == "False" else None
+        if swift is not None:
+            test, expression = swift
+            with self.block(f"if {test}:"):
+                came = self.variable("came")
+                self.write(f"{came} = {value}")
+                with self.block("try:"):
+                    self.write(f"{value} = {expression}")
+                    with self.block(f"if {value} is FAILED:"):
+                        self.write("raise ValueError")
+                with self.block("except Exception:"):
+                    self.write(reading.replace(f"({value})", f"({came})"))
+            with self.block("else:"):
+                self.write(reading)
+        elif ready == "False":
+            self.write(reading)
+        else:
+            with self.block(f"if not ({ready}):"):
+                self.write(reading)
 
     def _lone(self, value: str, given: str, path: str, *, several: bool = False) -> bool:
         """In all-text sources a key may come several times, as a list: here it may come once, but for `several`."""

@@ -44,7 +44,6 @@ from .runtime import (
     is_record,
     note_taken,
     opened,
-    place_late,
     record_fault,
     refuse_unknown,
     refuse_unnamed,
@@ -135,19 +134,32 @@ class RecordWriter(EngineWriter, ABC):
                 self.read(field.use.but(secret=hides), held, at)
         if self.plan.outgoing and record.fits:
             self._fits_going_out(record)
-        wires = self.bind([field.wire for field in record.fields], "WIRES")
         with self.block("if len(faults) != start:"):
             with self.block("if len(faults) > start + 1:"):
-                unlike = f"[*data] != {wires} and [*data] != [key for key in {wires} if key in data]"
-                with self.block(f"if {unlike}:"):
-                    self.write(f"{self.bind(in_document_order, 'in_document_order')}(log, start, len(path), data)")
-                with self.block("else:"):
-                    self.write("log.spill(start)")
+                self._in_order(record, lost)
+                self.write("log.spill(start)")
             self._tell_as_sent(record)
             self.write("return FAILED")
         self._tell_as_sent(record)
         self._build(record, value_of, came)
         self.where = where
+
+    def _in_order(self, record: Record, lost: str) -> None:
+        """Order the faults of a record as its keys stand in the data; they do already, where these are as declared.
+
+        What is absent is first by then. A disagreement, found late, stands at its field even where that is absent.
+        """
+        order = self.bind(in_document_order, "in_document_order")
+        wires = self.bind([field.wire for field in record.fields], "WIRES")
+        unlike = (
+            f"[*data] != {wires} and "
+            f"(len(data) == {len(record.fields)} or [*data] != [key for key in {wires} if key in data])"
+        )
+        with self.block(f"if {unlike}:"):
+            self.write(f"{order}(faults, start + {lost}, len(path), [*data])")
+        if record.rules:
+            with self.block("elif late:"):
+                self.write(f"{order}(faults, start + {lost}, len(path), {wires})")
 
     def _tell_as_sent(self, record: Record) -> None:
         """What is told of a field that came under another name stands there."""
@@ -342,7 +354,6 @@ class RecordWriter(EngineWriter, ABC):
         fields = {field.attribute: field for field in record.fields}
         self._reach = reach = FieldsReach(self.plan, record, value_of, lambda wire: self.bind(wire, "KEY"), "data")
         given = {field.attribute for field in record.fields if field.only_given}
-        ranks = self.bind({field.wire: rank for rank, field in enumerate(record.fields)}, "RANK")
         self.write("late = []")
         for rule in record.rules:
             tests = [sound[name] for name in rule.fields]
@@ -367,8 +378,7 @@ class RecordWriter(EngineWriter, ABC):
                     self.write(f"{agrees} = False")
                 with self.block(f"if not {agrees}:"):
                     self._record_fault(rule, fields, value_of)
-        with self.block("if late:"):
-            self.write(f"{self.bind(place_late, 'place_late')}(faults, start, len(path), {ranks}, late)")
+        self.write("faults += late")
 
     def _record_fault(self, rule: RecordRule, fields: dict[str, Field], value_of: dict[str, str]) -> None:
         reach = self._reach
@@ -391,7 +401,7 @@ class RecordWriter(EngineWriter, ABC):
         )
         self._label = ""
         if first is None:
-            self.fault("path", cause)
+            self.write(f"late.append((path, {cause}, None, None))")
             self.outlined = outlined_before
             return
         key = self.key(first.wire, trusted=first.wire == first.attribute)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Container, Iterable, Mapping, Sequence
 from copy import copy
 from decimal import Decimal
-from itertools import islice, starmap
+from itertools import starmap
 from typing import Any, ClassVar, Final
 
 from ..declare.embedded import Embedded
@@ -56,7 +56,7 @@ class Memory:
 class Log:
     """What one pass through the collecting function finds."""
 
-    __slots__ = ("dropped", "excused", "faults", "known", "memory", "most", "untold")
+    __slots__ = ("_known", "_memory", "dropped", "excused", "faults", "most", "untold")
     unjudged: ClassVar[tuple[str, ...]] = ()  # that is for documents which cannot be used in all their parts
 
     def __init__(self, most: int) -> None:
@@ -65,9 +65,22 @@ class Log:
         self.excused: list[RawFault] = []
         self.most = most
         self.untold = 0
-        # Of records that hold themselves: what a sound function gave up, and what was found there already.
-        self.memory = Memory()
-        self.known: dict[Any, tuple[Any, Any, Log]] = {}
+        self._memory: Memory | None = None
+        self._known: dict[Any, tuple[Any, Any, Log]] | None = None
+
+    @property
+    def memory(self) -> Memory:
+        """Of records that hold themselves: what a sound function gave up."""
+        if self._memory is None:
+            self._memory = Memory()
+        return self._memory
+
+    @property
+    def known(self) -> dict[Any, tuple[Any, Any, Log]]:
+        """The same: what was found there already."""
+        if self._known is None:
+            self._known = {}
+        return self._known
 
     def spill(self, start: int) -> None:
         """Keep at most `most` faults from `start` on; the others are only counted."""
@@ -85,7 +98,7 @@ class Log:
     def attempt(self) -> Log:
         """A log for one of several tries, which knows what was tried before."""
         made = Log(self.most)
-        made.memory, made.known = self.memory, self.known
+        made._memory, made._known = self.memory, self.known
         return made
 
     def take(self, other: Log) -> None:
@@ -119,51 +132,27 @@ class StopCauses(dict[Stop, Cause]):
         return cause
 
 
-def in_document_order(log: Log, start: int, depth: int, data: Mapping[Any, Any]) -> None:
-    """Put a record's faults, from `start` on, in the order in which their keys stand in the data.
+def in_document_order(faults: list[RawFault], start: int, depth: int, keys: Sequence[Any]) -> None:
+    """Put a record's faults, from `start` on, in the order in which their keys stand among the keys of the data.
 
-    What is about the record itself, and what is absent from it, stands where the record begins: first.
+    What is about the record itself, or about a key that is not there, stands where the record begins: first.
     """
-    faults = log.faults
-    few = len(faults) - start <= _FEW * 2
-    rank_of = [*data].index if few else dict(zip(data, _COUNT, strict=False)).__getitem__
-    paths = [raw[0] for raw in islice(faults, start, None)]
-    ranks = [rank_of(path[depth]) if len(path) > depth and path[depth] in data else -1 for path in paths]
-    order = sorted(range(len(ranks)), key=ranks.__getitem__)
-    faults[start:] = [faults[start + at] for at in order]
-    if len(faults) > start + log.most:
-        log.spill(start)
+    few = len(faults) - start <= _FEW
+    known: Container[Any] = keys if few else (places := dict(zip(keys, _COUNT, strict=False)))
+    rank_of = keys.index if few else places.__getitem__
+    ranked = []
+    for at in range(start, len(faults)):
+        raw = faults[at]
+        path = raw[0]
+        if len(path) > depth and (key := path[depth]) in known:
+            ranked.append((rank_of(key), at, raw))
+        else:
+            ranked.append((-1, at, raw))
+    ranked.sort()  # no two are at one place, so that faults themselves are never compared
+    faults[start:] = [raw for _, _, raw in ranked]
 
 
-def place_late(
-    faults: list[RawFault], start: int, depth: int, rank_of: Mapping[str, int], late: list[RawFault]
-) -> None:
-    """Put faults that were found late among a record's others, each after those of its own field."""
-    if len(late) <= _FEW:
-        for each in late:
-            _insert_late(faults, start, depth, rank_of, each)
-        return
-
-    def rank(raw: RawFault) -> int:
-        return rank_of.get(raw[0][depth], -1) if len(raw[0]) > depth and raw[1].code != "absent" else -1
-
-    first = [raw for raw in faults[start:] if rank(raw) < 0]
-    others = sorted([*(raw for raw in faults[start:] if rank(raw) >= 0), *late], key=rank)
-    faults[start:] = [*first, *others]
-
-
-_FEW = 4
-
-
-def _insert_late(faults: list[RawFault], start: int, depth: int, rank_of: Mapping[str, int], late: RawFault) -> None:
-    rank = rank_of.get(late[0][depth], -1)
-    at = len(faults)
-    while at > start:
-        before, cause = faults[at - 1][0], faults[at - 1][1]
-        if len(before) <= depth or rank_of.get(before[depth], -1) <= rank or cause.code == "absent":
-            break
-        at -= 1
-    faults.insert(at, late)
+_FEW = 8
 
 
 def remembered(number: str, read: Collector, data: Any, path: Path, log: Log) -> Any:
