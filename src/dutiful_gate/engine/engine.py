@@ -85,12 +85,19 @@ class Engine:
         """What takes the place of a function once a class is not made any more as it was: all are written anew."""
 
         def ask_again(*values: Any) -> Any:
-            with self._lock:
-                self.plan = self.plan.but(shape=looked_at_again(self.plan.shape))
-                self._begin()
+            self._looked_again()
             return function()(*values)
 
         return ask_again
+
+    def _looked_again(self) -> bool:
+        """Look at how classes are made now, and begin anew; whether that has changed."""
+        with self._lock:
+            shape = looked_at_again(self.plan.shape)
+            changed = shape != self.plan.shape
+            self.plan = self.plan.but(shape=shape)
+            self._begin()
+        return changed
 
     @cached_property
     def counts_keys(self) -> Callable[[Any], int] | None:
@@ -143,6 +150,8 @@ class Engine:
         except Passing as passing:
             error = passed_on(passing)
         except Exception:
+            if self._looked_again():
+                return self.collect(data)
             return self._collected_without_liars(data)
         finally:
             forget()

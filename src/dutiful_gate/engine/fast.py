@@ -88,11 +88,14 @@ def whole_beyond_doubt(value: object) -> object:
 
 
 def checks_of(writer: EngineWriter, kept: dict[type, str], otherwise: str) -> str:
-    """The lines that look whether classes are still made as they were: somebody may have changed them since."""
+    """The lines that look whether classes are still made as they were: somebody may have changed them since.
+
+    What stores an attribute is asked by the function as it was by the constructor; where it raises, the engine looks.
+    """
     tests = []
     for declared, name in kept.items():
         made: Any = declared
-        for word, was in (("__init__", made.__init__), ("__new__", made.__new__), ("__setattr__", made.__setattr__)):
+        for word, was in (("__init__", made.__init__), ("__new__", made.__new__)):
             tests.append(f"{name}.{word} is not {writer.bind(was, 'KEPT')}")
     return f"    if {' or '.join(tests)}:\n        {otherwise}" if tests else ""
 

@@ -143,6 +143,8 @@ class _Counters:
         if not inside:
             return len
         several = tuple(inside.items())
+        if len(several) == 1:
+            return _of_one(*several[0])
 
         def count(value: Any) -> int:
             keys = len(value)
@@ -153,6 +155,16 @@ class _Counters:
             return keys
 
         return count
+
+
+def _of_one(name: str, counted: Counter) -> Counter:
+    """The keys of a record in which one field holds records."""
+
+    def count(value: Any) -> int:
+        held = value.get(name)
+        return len(value) if held is None else len(value) + counted(held)
+
+    return count
 
 
 def _of_entries(counted: Counter | None) -> Counter:

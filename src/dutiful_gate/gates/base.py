@@ -31,7 +31,7 @@ class AnyGate(Generic[T]):
     `limits`    bounds on what comes from outside, see `Limits`
     """
 
-    __slots__ = ("_engine", "_plain_json", "declared", "limits", "reads", "shape")
+    __slots__ = ("_engine", "_plain_json", "_quickly", "declared", "limits", "reads", "shape")
 
     declared: object
     reads: Source
@@ -39,6 +39,8 @@ class AnyGate(Generic[T]):
     shape: Shape
     _engine: Engine | DocumentEngine
     _plain_json: Callable[[Raw, Limits, bool], Any]
+    # The value of sound raw JSON and its plain data; FAILED where it is refused, and where either is in doubt.
+    _quickly: Callable[[Any, bool], tuple[Any, Any]]
 
     def _settle(self, **words: object) -> None:
         for name, held in words.items():
@@ -97,7 +99,7 @@ class AnyGate(Generic[T]):
 
     def admit_json(self, raw: Raw) -> T:
         """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
-        value, plain = self._quickly_read(raw, admits=True)
+        value, plain = self._quickly(raw, True)
         if value is not FAILED:
             return value  # type: ignore[no-any-return]
         if plain is FAILED:
@@ -116,7 +118,7 @@ class AnyGate(Generic[T]):
         Faults carry the line and column they stand at. Text that is no JSON is a fault too, never an exception.
         Raises TypeError when `raw` is no text at all, and for a gate whose source is not JSON.
         """
-        value, plain = self._quickly_read(raw, admits=False)
+        value, plain = self._quickly(raw, False)
         if value is FAILED:
             if plain is FAILED:
                 plain = self._plain_json(raw, self.limits, self.shape.exact)
@@ -124,10 +126,6 @@ class AnyGate(Generic[T]):
             if value is FAILED:
                 return self._examined_json(raw, plain)
         return Verdict(value, (), (), 0, (), partial(self._entered, plain))
-
-    def _quickly_read(self, raw: Raw, *, admits: bool) -> tuple[Any, Any]:
-        """The value of sound raw JSON and its plain data; FAILED where it is refused, and where either is in doubt."""
-        return FAILED, FAILED
 
     def _examined_json(self, raw: Raw, plain: object) -> Verdict[T]:
         from ..read.json_text import JsonText

@@ -51,7 +51,7 @@ class DocumentGate(AnyGate[Any]):
         from ..declare.kinds import Anything
         from ..document.dialects import dialect_called
         from ..document.judging.engine import DocumentEngine, read_documents
-        from ..read.json_fast import plain_json
+        from ..read.json_fast import never_quick, plain_json
         from ..shape.nodes import Scalar, Shape, Use
 
         if formats not in (None, "assert", "annotate"):
@@ -71,6 +71,7 @@ class DocumentGate(AnyGate[Any]):
             shape=Shape(Use(Scalar(Anything()))),
             dialect=engine.dialect.name,
             _plain_json=plain_json,
+            _quickly=never_quick,
             _engine=engine,
             _asked=dialect,
             _documents=handed,

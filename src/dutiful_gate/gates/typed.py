@@ -44,14 +44,13 @@ class Gate(AnyGate[T]):
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_json_bytes", "_names", "_quickly", "keys", "lenient", "unknown")
+    __slots__ = ("_json_bytes", "_names", "keys", "lenient", "unknown")
 
     unknown: Literal["drop", "refuse"]
     keys: Callable[[str], str] | None
     lenient: bool
     _names: Mapping[str, Any]
     _engine: Engine
-    _quickly: Callable[[Any, bool], tuple[Any, Any]] | None
     _json_bytes: Callable[..., bytes]
 
     @overload
@@ -123,7 +122,7 @@ class Gate(AnyGate[T]):
             shape=shape,
             _names=used,
             _plain_json=plain_json if source.in_json else _no_json(source),
-            _quickly=None,
+            _quickly=self._first_quickly,
             _json_bytes=json_bytes,
             _engine=engine,
         )
@@ -169,11 +168,8 @@ class Gate(AnyGate[T]):
     def __repr__(self) -> str:
         return f"<Gate {self.shape.name} from {self.reads!r}>"
 
-    def _quickly_read(self, raw: Raw, *, admits: bool) -> tuple[Any, Any]:
-        return (self._quickly or self._make_quick())(raw, admits)
-
-    def _make_quick(self) -> Callable[[Any, bool], tuple[Any, Any]]:
-        """What reads raw JSON quickly, made when the first text comes."""
+    def _first_quickly(self, raw: Any, admits: bool) -> tuple[Any, Any]:
+        """Make what reads raw JSON quickly, and read by it."""
         from ..read.json_fast import never_quick, quick_reader
 
         engine = self._engine
@@ -182,7 +178,7 @@ class Gate(AnyGate[T]):
         if counts is not None:
             made = quick_reader(engine, counts, self.limits, exact=self.shape.exact, fast=engine.reads_alike)
         self._settle(_quickly=made)
-        return made
+        return made(raw, admits)
 
     def release(self, value: T, *, secrets: bool = False) -> Any:
         """The way out: a typed value as plain JSON data, under the data's names; secrets only when asked for.

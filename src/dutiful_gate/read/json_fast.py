@@ -89,6 +89,8 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
 
 
 _SIXTY_FOUR_BITS = 2.0**63
+_LATELY = 64
+"""For so many texts after one with an unknown key the next is expected to have one, too."""
 
 
 class Reads(Protocol):
@@ -121,8 +123,18 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
     most, deepest, scan = limits.bytes, limits.depth, _scan_exactly if exact else _scan_quickly
     if limits.digits != 4300:
         return never_quick
+    # What the texts before were like: those of one sender are alike, so that the likely way is tried first.
+    colons_are_keys, unknown_lately = True, 0
+
+    def is_told_once(text: str, keys: int) -> bool:
+        nonlocal colons_are_keys
+        if colons_are_keys and text.count(":") == keys:
+            return True
+        colons_are_keys = False  # there are some in texts, as in date-times
+        return has_keys(text, keys)
 
     def read(raw: Any, admits: bool) -> tuple[Any, Any]:
+        nonlocal unknown_lately
         kind = raw.__class__
         try:
             if kind is bytes:
@@ -142,13 +154,19 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
                     return _NOT_READ
         except (ValueError, RecursionError, Troubled):
             return _NOT_READ
+        if not admits or not unknown_lately:
+            value = engine.sound_and_known(plain)
+            if value is not FAILED:
+                return (value, plain) if is_told_once(text, counts(plain)) else _NOT_READ
         # What is under an unknown key has no depth that the shape bounds: so few brackets cannot nest too deep.
         shallow = admits and text.count("[") + text.count("{") <= deepest
-        value = engine.sound(plain) if shallow else engine.sound_and_known(plain)
-        if value is not FAILED:
-            return (value, plain) if has_keys(text, counts(plain)) else _NOT_READ
+        if shallow:
+            value = engine.sound(plain)
+            if value is not FAILED:
+                unknown_lately = unknown_lately - 1 if unknown_lately else _LATELY
+                return (value, plain) if is_told_once(text, counts(plain)) else _NOT_READ
         keys = _keys_within(plain, deepest, doubt=lossy)
-        if keys < 0 or not has_keys(text, keys):
+        if keys < 0 or not is_told_once(text, keys):
             return _NOT_READ
         return (engine.sound(plain) if admits and not shallow else FAILED), plain
 
@@ -182,12 +200,12 @@ def _keys_within(value: Any, most: int, *, doubt: bool) -> int:
 def has_keys(text: str, count: int) -> bool:
     """Whether so many keys are surely all that stand in a text: then none stands twice in one record.
 
-    The colon after a key follows a quote or a blank; one inside a text may do so too, and then nothing is sure.
+    The colon after a key follows a quote, or a blank: then nothing is sure, nor where one inside a text does so.
     """
-    found = text.count('":') + text.count(" :")
-    if "\n" in text or "\r" in text or "\t" in text:
-        found += text.count("\n:") + text.count("\r:") + text.count("\t:")
-    return found == count
+    if text.count('":') != count or " :" in text:
+        return False
+    blank = "\n" in text or "\t" in text or "\r" in text
+    return not blank or not ("\n:" in text or "\t:" in text or "\r:" in text)
 
 
 _SPARE = frozenset("\ufeff" + _BLANK)
