@@ -55,6 +55,44 @@ class _Refused(Exception):
     """Ends a question that only wanted yes or no."""
 
 
+class Keywords:
+    """The keywords of one schema, and what follows from them alone: put together when it is first asked for."""
+
+    def __init__(self, node: Subschema) -> None:
+        self.node = node
+        self.words = words = active(node)
+        kinds = types_of(node, words)
+        self.kinds = [(kind, _tester(kind, pointless=node.dialect.pointless)) for kind in kinds]
+        self.choices = {keyed(each) for each in words["enum"]} if "enum" in words else None
+        self.constant = (keyed(words["const"]),) if "const" in words else ()
+        self.refers = not _REFERENCES.isdisjoint(words)
+        self.combines = not _COMBINING.isdisjoint(words)
+        self.notes = tuple(word for word in words if word in _NOTES)
+        self.looks_into_records = any(word in words for word in RECORD_WORDS)
+        self.looks_into_lists = any(word in words for word in LIST_WORDS)
+        self.properties: dict[str, tuple[Subschema, tuple[str, str]]] = {
+            name: (node.subschema("properties", name), ("properties", name)) for name in words.get("properties", {})
+        }
+        self.required = tuple(dict.fromkeys(words.get("required", ())))
+
+    def is_of_kind(self, value: Any) -> bool:
+        """Whether a value is of one of the types that are asked for; of any where none is."""
+        return not self.kinds or any(test(value) for _, test in self.kinds)
+
+
+def _tester(kind: str, *, pointless: bool) -> Callable[[Any], bool]:
+    """What tells values of a type of the standard."""
+    tests: dict[str, Callable[[Any], bool]] = {
+        "string": lambda value: isinstance(value, str),
+        "integer": is_integer_4 if pointless else is_integer,
+        "number": is_number,
+        "boolean": lambda value: value is True or value is False,
+        "null": lambda value: value is None,
+        "array": lambda value: isinstance(value, LISTS),
+    }
+    return tests.get(kind, lambda value: isinstance(value, dict))
+
+
 class Interpreter:
     """Judges by interpreting documents."""
 
@@ -65,7 +103,8 @@ class Interpreter:
         self.library = options.library
         self.memory = options.memory
         self.most_deep = most_deep
-        self._words: dict[Subschema, dict[str, Any]] = {}
+        self._keywords: dict[Subschema, Keywords] = {}
+        self._swift: dict[Subschema, Judge | None] = {}
         self._targets: dict[tuple[Subschema, str], Subschema] = {}
         # What keywords say, by where they stand and what of: made when one first refuses.
         self.causes: dict[tuple[tuple[Subschema, tuple[str | int, ...]], Any], Cause] = {}
@@ -77,12 +116,22 @@ class Interpreter:
             found = self._targets[node, reference] = self.library.target(node, reference)
         return found
 
-    def words(self, node: Subschema) -> dict[str, Any]:
-        """The keywords of a schema, see `active`."""
-        words = self._words.get(node)
-        if words is None:
-            words = self._words[node] = active(node)
-        return words
+    def keywords(self, node: Subschema) -> Keywords:
+        """The keywords of a schema."""
+        known = self._keywords.get(node)
+        if known is None:
+            known = self._keywords[node] = Keywords(node)
+        return known
+
+    def swift(self, node: Subschema) -> Judge | None:
+        """What tells quickly which values need no closer look at a schema; None where every one does."""
+        try:
+            return self._swift[node]
+        except KeyError:
+            quick = self.quick
+            found = None if quick is None or node in self.unsure or not isinstance(node.raw, dict) else quick(node)
+            self._swift[node] = found
+            return found
 
     def sound(self, node: Subschema, value: Any, scope: Scope) -> bool:
         """Yes or no, for schemas whose keywords depend on what others looked at."""
@@ -133,6 +182,7 @@ class _Evaluation:
         self.node = node
         self.ask = ask
         self.seen = Evaluated()
+        self.known: Keywords | None = None
         self.words: dict[str, Any] = {}
 
     # What comes of it
@@ -190,14 +240,18 @@ class _Evaluation:
         if subschema.raw is False:
             self.forbidden(step, value, *words)
             return False
-        ask, sound = self.ask, self.swift(subschema)
-        if sound is not None and ask.found is not None:
-            if sound(value, ask.scope):
-                return True
-            if ask.found.is_full:
-                ask.found.lose()
-                return False
-        seen = self.interpreter.judged(subschema, ask.inside(step, value, *words))
+        sound = self.swift(subschema)
+        if sound is not None and sound(value, self.ask.scope):
+            return True
+        return self.further(subschema, step, value, *words, known=sound is not None)
+
+    def further(self, subschema: Subschema, step: Any, value: Any, *words: str | int, known: bool) -> bool:
+        """The same, told closely; with `known` it is sure that the value is not sound."""
+        found = self.ask.found
+        if known and found is not None and found.is_full:
+            found.lose()
+            return False
+        seen = self.interpreter.judged(subschema, self.ask.inside(step, value, *words))
         if seen is None:
             return self._end()
         self.seen.unsure.update(seen.unsure)
@@ -205,10 +259,8 @@ class _Evaluation:
 
     def swift(self, subschema: Subschema) -> Judge | None:
         """What tells quickly which values need no closer look, where only faults are asked for."""
-        ask, quick = self.ask, self.interpreter.quick
-        if quick is None or ask.found is None or ask.notes is not None or subschema in self.interpreter.unsure:
-            return None
-        return quick(subschema)
+        ask = self.ask
+        return None if ask.found is None or ask.notes is not None else self.interpreter.swift(subschema)
 
     def each(self, subschema: Subschema, held: Any, steps: Iterable[Any], *words: str | int) -> None:
         """The same for many parts of the value, by one schema."""
@@ -251,30 +303,32 @@ class _Evaluation:
             return self.seen
         if self.interpreter.library.dynamic:
             ask.scope = entered(ask.scope, node.resource)
-        self.words = self.interpreter.words(node)
+        known = self.known = self.interpreter.keywords(node)
+        self.words = known.words
         unusable = self.interpreter.library.unusable.get(node)
         if unusable is not None and any(_has_a_say(word, value) for word in unusable):
             self.unsure()
-        self.references()
-        self.any_kind(value)
+        if known.refers:
+            self.references()
+        self.any_kind(known, value)
         if isinstance(value, str):
             self.text(value)
         elif isinstance(value, dict):
-            if self.is_small(value, RECORD_WORDS):
-                self.record(value)
+            if self.is_small(value, looked_into=known.looks_into_records):
+                self.record(known, value)
         elif isinstance(value, LISTS):
-            if self.is_small(value, LIST_WORDS):
+            if self.is_small(value, looked_into=known.looks_into_lists):
                 self.items(value)
         elif is_number(value):
             self.number(value)
-        self.combinations()
+        if known.combines:
+            self.combinations()
         if isinstance(value, dict) and "unevaluatedProperties" in self.words:
             self.unevaluated_keys(value)
         if isinstance(value, LISTS) and "unevaluatedItems" in self.words:
             self.unevaluated_items(value)
-        for word in self.words:
-            if word in _NOTES:
-                self.note(word, self.words[word])
+        for word in known.notes if ask.notes is not None else ():
+            self.note(word, self.words[word])
         return self.seen
 
     def unsure(self) -> None:
@@ -282,10 +336,10 @@ class _Evaluation:
         self.seen.unsure[self.ask.path] = None
         self.seen.perhaps = True
 
-    def is_small(self, value: Collection[Any], group: tuple[str, ...]) -> bool:
+    def is_small(self, value: Collection[Any], *, looked_into: bool) -> bool:
         """Whether a list or record keeps to the limit, where keywords would look into it."""
         most = self.interpreter.options.most_items
-        if len(value) <= most or not any(word in self.words for word in group):
+        if len(value) <= most or not looked_into:
             return True
         self.refuse(lambda: Cause("size", "at most {most} of them", {"most": most}, got=Got.LENGTH), of="size")
         return False
@@ -307,32 +361,15 @@ class _Evaluation:
                 lead = dynamic_lead(library, self.node, word, self.words[word])
                 self.beside(lead(self.ask.scope), word)
 
-    def any_kind(self, value: Any) -> None:
-        kinds = types_of(self.node, self.words)
-        if kinds and not any(self.is_of(kind, value) for kind in kinds):
+    def any_kind(self, known: Keywords, value: Any) -> None:
+        if not known.is_of_kind(value):
+            kinds = [kind for kind, _ in known.kinds]
             self.refuse(lambda: Cause("kind", " or ".join(PHRASES[kind] for kind in kinds)), "type")
-        if "enum" in self.words and keyed(value) not in set(map(keyed, self.words["enum"])):
+        if known.choices is not None and keyed(value) not in known.choices:
             enum = self.words["enum"]
             self.refuse(lambda: Cause("choice", "one of {choices}", {"choices": tuple(map(worded, enum))}), "enum")
-        if "const" in self.words and keyed(value) != keyed(self.words["const"]):
+        if known.constant and keyed(value) != known.constant[0]:
             self.refuse(lambda: Cause("choice", "{constant}", {"constant": worded(self.words["const"])}), "const")
-
-    def is_of(self, kind: str, value: Any) -> bool:
-        match kind:
-            case "string":
-                return isinstance(value, str)
-            case "integer":
-                return (is_integer_4 if self.node.dialect.pointless else is_integer)(value)
-            case "number":
-                return is_number(value)
-            case "boolean":
-                return value is True or value is False
-            case "null":
-                return value is None
-            case "array":
-                return isinstance(value, LISTS)
-            case _:
-                return isinstance(value, dict)
 
     def size(self, length: int, low: str, high: str, facts: Facts) -> None:
         """The two keywords that bound a length."""
@@ -416,13 +453,13 @@ class _Evaluation:
             self.seen.items.update(fits)
         self.note("contains", True if len(fits) == len(value) else fits)
 
-    def record(self, value: dict[str, Any]) -> None:
+    def record(self, known: Keywords, value: dict[str, Any]) -> None:
         words = self.words
         self.size(len(value), "minProperties", "maxProperties", RECORD)
-        for name in dict.fromkeys(words.get("required", [])):
+        for name in known.required:
             if name not in value:
                 self.refuse(lambda: Cause("absent", "a value"), "required", at=name)
-        self.properties(value)
+        self.properties(known, value)
         if "propertyNames" in words:
             subschema = self.node.subschema("propertyNames")
             for key in value:
@@ -432,14 +469,20 @@ class _Evaluation:
                 if name in value:
                     self.dependent(word, name, wanted, value)
 
-    def properties(self, value: dict[Any, Any]) -> None:
-        words, node = self.words, self.node
+    def properties(self, known: Keywords, value: dict[Any, Any]) -> None:
+        words, node, scope = self.words, self.node, self.ask.scope
         looked: dict[str, list[str]] = {}
-        properties, patterns = words.get("properties", {}), words.get("patternProperties", {})
+        patterns = words.get("patternProperties", {})
         # In the order of the data: past the most findings, the first ones in it are those that are told.
-        for name in value:
-            if name in properties:
-                self.into(node.subschema("properties", name), name, value[name], "properties", name)
+        for name in value if known.properties else ():
+            declared = known.properties.get(name)
+            if declared is not None:
+                subschema, lead = declared
+                sound = self.swift(subschema)
+                if sound is None:
+                    self.into(subschema, name, value[name], *lead)
+                elif not sound(value[name], scope):
+                    self.further(subschema, name, value[name], *lead, known=True)
                 looked.setdefault("properties", []).append(name)
         for pattern in patterns:
             search = searcher(node, pattern)
@@ -447,14 +490,14 @@ class _Evaluation:
             self.each(node.subschema("patternProperties", pattern), value, names, "patternProperties", pattern)
             if names:
                 looked.setdefault("patternProperties", []).extend(names)
-        self.seen.keys.update(name for names in looked.values() for name in names)
         own = {name for names in looked.values() for name in names}
+        self.seen.keys |= own
         if "additionalProperties" in words:
             rest = [name for name in value if name not in own]
             self.each(node.subschema("additionalProperties"), value, rest, "additionalProperties")
             self.seen.keys.update(rest)
             looked["additionalProperties"] = rest
-        for word, names in looked.items():
+        for word, names in looked.items() if self.ask.notes is not None else ():
             self.note(word, names)
 
     def key(self, subschema: Subschema, key: str) -> None:
@@ -602,6 +645,8 @@ class _Evaluation:
             self.seen.unsure[ask.path] = None
 
 
+_REFERENCES = frozenset(["$ref", "$dynamicRef", "$recursiveRef"])
+_COMBINING = frozenset(["allOf", "anyOf", "oneOf", "not", "if"])
 _OF_KINDS: dict[str, tuple[type, ...]] = {
     **dict.fromkeys(TEXT_WORDS, (str,)),
     **dict.fromkeys(NUMBER_WORDS, (int, float, Decimal)),
