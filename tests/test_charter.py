@@ -1,6 +1,6 @@
 """The charter's example, as it is printed there, and what it promises of the words it uses."""
 
-# Rooms: gates, declare
+# Rooms: gates, declare, codegen
 
 from __future__ import annotations
 
@@ -9,14 +9,16 @@ import re
 import runpy
 import threading
 import traceback
+import warnings
 from collections import UserDict, defaultdict
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, TypedDict
 
 import pytest
 
-from dutiful_gate import Gate, Refused, Verdict, holds, it
+from any_declaration import any_declaration
+from dutiful_gate import DocumentGate, Gate, Refused, Verdict, holds, it
 from dutiful_gate.demo.ferries import Booking, Crate, bookings
 
 CHARTER = Path(__file__).parent.parent.parent / "shared" / "charter.md"
@@ -149,6 +151,45 @@ def test_gates_can_be_sent_shared_and_read(sound: dict[str, Any]) -> None:
     assert [len(verdict.faults) for verdict in results] == [1] * 8
     assert "def sound(data):" in fresh.source
     assert "faults.append" in fresh.source
+
+
+def test_the_source_names_its_fields_and_its_constants() -> None:
+    """At the end of a line, where the name is a plain word; whatever else a name holds is in no line."""
+    hostile = "x\n    raise SystemExit  # "
+    form = {"berth_7": int, "length": str, "x" * 41: int, hostile: int, "länge": bool}
+    gates: list[Gate[Any] | DocumentGate] = [
+        Gate(TypedDict("Form", form)),  # type: ignore[operator]
+        Gate(TypedDict("Form", form, total=False)),  # type: ignore[operator]
+        Gate.from_schema({"properties": {name: {"type": "integer"} for name in form}}),
+    ]
+    for gate in gates:
+        gate.accepts({})
+        for line in gate.source.splitlines():
+            assert "raise SystemExit" not in line
+            assert "länge" not in line
+            assert "#:" not in line
+        for told in ("  # berth_7\n", "  # length\n", "  # field 3\n", "  # field 4\n", "  # field 5\n"):
+            assert told in gate.source
+        assert "\n# KEY: a name in the data\n" in gate.source
+    told = Gate(Booking).source
+    assert [told.count(f"  # {name}\n") for name in ("origin", "weight_kg", "priority")] == [3, 4, 3]
+    assert "\ndef release(value):" in told
+    assert "\n# is_email: dutiful_gate.declare.formats.email.is_email\n" in told
+
+
+def test_every_constant_of_any_gate_is_in_the_legend() -> None:
+    missing: set[str] = set()
+    for seed in range(120):
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            declared, words = any_declaration(seed)
+            code, _, known = Gate(declared, **words).source.partition("\n# What the constants are")
+        used = {
+            re.sub("(_[0-9]+)+$", "", name)
+            for name in re.findall(r"\b[A-Z][A-Z_]+[0-9_]*\b", re.sub("#.*|'[^']*'", "", code))
+        }
+        missing |= {name for name in used if f"# {name}: " not in known}
+    assert missing == set()
 
 
 def test_tracebacks_show_generated_lines() -> None:

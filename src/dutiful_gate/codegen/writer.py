@@ -9,6 +9,8 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+from .legend import Note
+
 _SAFE = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,59}")
 _SMALL = 10**15
 _RESERVED = frozenset(dir(builtins)) | frozenset(keyword.kwlist)
@@ -48,6 +50,7 @@ class Writer:
         self._variables: dict[str, int] = {}
         self._indent = 0
         self.inline = True
+        self.notes: list[Note] = []
 
     def write(self, line: str) -> None:
         """One line at the present depth."""
@@ -56,6 +59,12 @@ class Writer:
     def share(self, other: Writer) -> None:
         """Fill the same namespace as another writer."""
         self.constants, self._names, self._numbers = other.constants, other._names, other._numbers
+        self.notes = other.notes
+
+    def note(self, name: str, number: int) -> str:
+        """What marks a line as that of a field; its name is put there when somebody reads the source."""
+        self.notes.append((name, number))
+        return f"  #:{len(self.notes) - 1}"
 
     def block(self, opening: str) -> _Block:
         """A compound statement: what is written inside stands under it."""

@@ -51,7 +51,9 @@ def checked_unit(plan: Plan, *, secrets: bool, exact: bool) -> Unit:
     entry = writer.entry(plan.shape.root, "release", top=True)
     writer.finish()
     source = "\n\n\n".join(writer.functions) + "\n"
-    return Unit(f"{plan.shape.name} release", source, writer.constants, entry, carries=writer.carries)
+    return Unit(
+        f"{plan.shape.name} release", source, writer.constants, entry, carries=writer.carries, notes=writer.notes
+    )
 
 
 class CheckedWriter(SoundWriter):
@@ -271,9 +273,9 @@ class CheckedWriter(SoundWriter):
         known = self.variable("known")
         self.write(f"{known} = 0")
         value_of = {}
-        for field in record.fields:
+        for number, field in enumerate(record.fields, 1):
             self.where = f"{record.name}.{field.attribute}"
-            value_of[field.attribute] = self.out_field(field, value, made, known, of_dict=of_dict)
+            value_of[field.attribute] = self.out_field(field, number, value, made, known, of_dict=of_dict)
         for number, rest in enumerate(record.rests):
             value_of[rest.attribute] = self.out_rest(record, number, rest, value, made, of_dict=of_dict)
         if of_dict and not record.rests:
@@ -291,7 +293,7 @@ class CheckedWriter(SoundWriter):
         self.where = where
         return made
 
-    def out_field(self, field: Field, record: str, made: str, known: str, *, of_dict: bool) -> str:
+    def out_field(self, field: Field, number: int, record: str, made: str, known: str, *, of_dict: bool) -> str:
         """One field into the object; gives back the name of its typed value."""
         held = self.variable(field.attribute)
         name = self.key(field.attribute, trusted=True)
@@ -303,7 +305,8 @@ class CheckedWriter(SoundWriter):
             depth = 1
         self._indent += depth
         self._nesting += depth
-        self.write(f"{held} = {f'{record}[{name}]' if of_dict else f'{record}.{field.attribute}'}")
+        came = f"{record}[{name}]" if of_dict else f"{record}.{field.attribute}"
+        self.write(f"{held} = {came}{self.note(field.attribute, number)}")
         self.write(f"{known} += 1")
         told = self.out(field.use, held)
         if self.secrets or not field.use.secret:

@@ -95,7 +95,7 @@ class CollectWriter(UnionWriter):
         self.finish()
         source = "\n\n\n".join([*self.swift.functions[swift_start:], *self.functions[start:]]) + "\n"
         carries = self.carries or self.swift.carries
-        return Unit(title, source, self.constants, entry, self.constants, carries=carries)
+        return Unit(title, source, self.constants, entry, self.constants, carries=carries, notes=self.notes)
 
     def finish(self) -> None:
         """Write the functions that were named and not written yet, one after the other."""

@@ -104,10 +104,10 @@ class RecordWriter(EngineWriter, ABC):
         sound = {}
         missing, lost = self.variable("missing"), self.variable("lost")
         self.write(f"{missing} = {lost} = 0")
-        for field in record.fields:
+        for number, field in enumerate(record.fields, 1):
             before = self.variable("before") if field.attribute in mentioned else ""
             self.where = f"{record.name}.{field.attribute}"
-            value_of[field.attribute] = self.field(field, before, missing, lost, came)
+            value_of[field.attribute] = self.field(field, number, before, missing, lost, came)
             if before:
                 sound[field.attribute] = self.variable("is_sound")
                 self.write(f"{sound[field.attribute]} = len(faults) == {before}")
@@ -208,7 +208,7 @@ class RecordWriter(EngineWriter, ABC):
                 self.write("data = {key: cell for key, cell in data.items() if key is not None}")
         return came
 
-    def field(self, field: Field, before: str, missing: str, lost: str, came: str = "") -> str:
+    def field(self, field: Field, number: int, before: str, missing: str, lost: str, came: str = "") -> str:
         """Read one field into a variable of its own; gives back the variable's name.
 
         `before`, if not empty, names a variable for the number of faults before this field; `missing` and `lost` are
@@ -234,7 +234,7 @@ class RecordWriter(EngineWriter, ABC):
             self.write("else:")
             inner = 1
         self._indent += inner
-        with self.block(f"if {key} in data:"):
+        with self.block(f"if {key} in data:{self.note(field.attribute, number)}"):
             self.write(f"{value} = data[{key}]")
             self._came(field, value, path)
         with self.block("else:"):

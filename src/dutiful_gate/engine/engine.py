@@ -7,6 +7,7 @@ from functools import cached_property
 from threading import RLock
 from typing import Any
 
+from ..codegen.legend import whole
 from ..codegen.unit import Unit
 from ..declare.facts import FAILED
 from ..declare.sources import Reading, Source
@@ -219,10 +220,14 @@ class Engine:
 
     @property
     def source(self) -> str:
-        """The Python source of the sound function, and of the one that collects faults."""
-        sound = self._sound_unit().source
-        collect = self._collecting_unit().source
-        return f"# The sound case\n\n{sound}\n\n# Every fault\n\n{collect}"
+        """The Python source of the sound function, of the one that collects faults, and of the way out.
+
+        Each field has its name beside it where that is a plain word, and a legend at the end tells what constants are.
+        """
+        sound, collect = self._sound_unit(), self._collecting_unit()
+        out = release_unit(self.plan.shape, secrets=False, exact=False)
+        pieces = {"The sound case": sound.source, "Every fault": collect.source, "The way out": out.source}
+        return whole(pieces, [*sound.legend, *collect.legend, *out.legend])
 
 
 __all__ = ["FAILED", "Engine", "Plan"]

@@ -144,7 +144,7 @@ class SoundWriter(SoundRecordWriter):
         source = "\n\n\n".join(self.functions[start:]) + "\n"
         checks = checks_of(self, self.kept, f"return {self.bind(anew, 'ANEW')}(data)") if anew is not None else ""
         source = source.replace(_CHECKS, checks, 1).replace(_DONE, _FORGETS if self.hands_over else "")
-        return Unit(title, source, self.constants, entry, self.constants, carries=self.carries)
+        return Unit(title, source, self.constants, entry, self.constants, carries=self.carries, notes=self.notes)
 
     @property
     def unfinished(self) -> bool:

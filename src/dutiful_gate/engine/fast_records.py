@@ -89,9 +89,9 @@ class SoundRecordWriter(EngineWriter):
             known = self.variable("known")
             self.write(f"{known} = {required}")
         value_of = {}
-        for field in record.fields:
+        for number, field in enumerate(record.fields, 1):
             self.where = f"{record.name}.{field.attribute}"
-            value_of[field.attribute] = self.field(field, value, known if counting else "", came)
+            value_of[field.attribute] = self.field(field, number, value, known if counting else "", came)
         self.where = record.name
         if record.rests:
             value_of |= self.rests(record, value, known)
@@ -148,7 +148,7 @@ class SoundRecordWriter(EngineWriter):
         self._nesting -= 1
         return held
 
-    def field(self, field: Field, record: str, known: str, came: str = "") -> str:
+    def field(self, field: Field, number: int, record: str, known: str, came: str = "") -> str:
         """Read one field into a variable of its own; gives back the variable's name."""
         value = self.variable(field.attribute)
         key = self.key(field.wire, trusted=field.wire == field.attribute)
@@ -157,21 +157,22 @@ class SoundRecordWriter(EngineWriter):
                 self.write(f"{value} = None")
             self._nesting += 1
             with self.block("else:"):
-                value = self._field(field, record, known, value, key)
+                value = self._field(field, number, record, known, value, key)
             self._nesting -= 1
             return value
-        return self._field(field, record, known, value, key)
+        return self._field(field, number, record, known, value, key)
 
-    def _field(self, field: Field, record: str, known: str, value: str, key: str) -> str:
+    def _field(self, field: Field, number: int, record: str, known: str, value: str, key: str) -> str:
         if field.also:
             self._renamed(field, record)
+        mark = self.note(field.attribute, number)
         if field.required:
-            self.write(f"{value} = {record}[{key}]")
+            self.write(f"{value} = {record}[{key}]{mark}")
             self._not_short(field, value)
             self.read(field.use, value)
             return value
         self._nesting += 1
-        with self.block(f"if {key} in {record}:"):
+        with self.block(f"if {key} in {record}:{mark}"):
             if known:
                 self.write(f"{known} += 1")
             self.write(f"{value} = {record}[{key}]")

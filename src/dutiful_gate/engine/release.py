@@ -41,9 +41,9 @@ def release_unit(shape: Shape, *, secrets: bool, exact: bool) -> Unit:
     writer = ReleaseWriter(shape, secrets=secrets, exact=exact)
     entry = writer.entry(shape.root, "release")
     writer.finish()
-    return Unit(
-        f"{shape.name} release", "\n\n\n".join(writer.functions) + "\n", writer.constants, entry, carries=writer.carries
-    )
+    source = "\n\n\n".join(writer.functions) + "\n"
+    title = f"{shape.name} release"
+    return Unit(title, source, writer.constants, entry, carries=writer.carries, notes=writer.notes)
 
 
 class ReleaseWriter(Writer):
@@ -207,16 +207,18 @@ class ReleaseWriter(Writer):
     def record(self, record: Record) -> None:
         """The body of a record's function."""
         of_dict = record.form == "dict"
-        fields = [field for field in record.fields if (self.secrets or not field.use.secret) and not field.only_given]
         self.write("made = {}")
-        for field in fields:
+        for number, field in enumerate(record.fields, 1):
+            if field.only_given or (field.use.secret and not self.secrets):
+                continue
             held = self.variable(field.attribute)
             key = self.key(field.attribute, trusted=True)
+            mark = self.note(field.attribute, number)
             if of_dict and field.may_lack:
                 with self.block(f"if {key} in value:"):
-                    self.field(field, held, f"value[{key}]")
+                    self.field(field, held, f"value[{key}]{mark}")
             else:
-                self.field(field, held, f"value[{key}]" if of_dict else f"value.{field.attribute}")
+                self.field(field, held, (f"value[{key}]" if of_dict else f"value.{field.attribute}") + mark)
         for rest in record.rests:
             if rest.use.secret and not self.secrets:
                 continue

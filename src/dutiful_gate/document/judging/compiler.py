@@ -131,7 +131,7 @@ class SchemaCompiler:
                 page.body(node, "value", 0)
                 writer.write("return True")
             source = "\n".join(writer.lines) + "\n"
-            unit = Unit(f"document {name}", source, writer.constants, name, self.namespace)
+            unit = Unit(f"document {name}", source, writer.constants, name, self.namespace, notes=writer.notes)
             self.units.append(unit)
             if self.remembers:
                 self.namespace[name] = self._remembering(unit.call, name, met=goes_on_beside(node))
@@ -384,12 +384,13 @@ class _FunctionWriter:
         for name in required:
             if name not in properties or properties[name] is True:
                 self.write(f"if {self.bind(name, 'KEY')} not in {value}: return False")
-        for name, held in properties.items():
+        for number, (name, held) in enumerate(properties.items(), 1):
             needed = name in required
             if held is True or (held == {} and not needed):
                 continue
             item = self.writer.variable("property")
-            self.write(f"{item} = {value}.get({self.bind(name, 'KEY')}, {self.bind(ABSENT, 'ABSENT')})")
+            came = f"{item} = {value}.get({self.bind(name, 'KEY')}, {self.bind(ABSENT, 'ABSENT')})"
+            self.write(came + self.writer.note(name, number))
             if needed:
                 self.write(f"if {item} is {self.bind(ABSENT, 'ABSENT')}: return False")
                 self.body(node.subschema("properties", name), item, depth + 1)

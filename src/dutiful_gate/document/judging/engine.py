@@ -7,6 +7,7 @@ from os import PathLike
 from pathlib import Path as FilePath
 from typing import Any
 
+from ...codegen.legend import whole
 from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.formats.table import JUDGES
@@ -197,7 +198,9 @@ class DocumentEngine:
         """The Python source of what was compiled so far."""
         if not self._compiler.units:
             self.sound(None)
-        return "\n\n".join(unit.source for unit in self._compiler.units)
+        units = self._compiler.units
+        pieces = {"": "\n\n".join(unit.source for unit in units)}
+        return whole(pieces, (line for unit in units for line in unit.legend))
 
     def output(self, data: Any, form: str) -> dict[str, Any]:
         """The standard's output (2020-12, section 12.4): "flag" or "basic"."""
