@@ -11,9 +11,8 @@ from pathlib import Path
 from typing import Any
 
 import dutiful_gate
-from dutiful_gate import it
+from dutiful_gate import catalogues, it, problems, proofs, warnings
 from dutiful_gate.document.dialects import WrittenDialect
-from dutiful_gate.report import german
 
 PAGE = Path(__file__).parent / "reference.md"
 
@@ -50,14 +49,19 @@ def page() -> str:
     lines = [
         "# Reference",
         "",
-        "Made from the docstrings (`make reference`). All of these are imported from `dutiful_gate`.",
+        "Made from the docstrings (`make reference`). All of these are imported from `dutiful_gate`, "
+        "but for those of the modules at the end.",
     ]
     for title, names in GROUPS.items():
         lines += ["", f"## {title}"]
         for name in names:
             lines += ["", *_entry(name, getattr(dutiful_gate, name))]
-    lines += ["", f"The catalogue of German is `{german.__name__}.GERMAN`.", ""]
-    return "\n".join(lines)
+    for module in (problems, catalogues, warnings, proofs):
+        lines += ["", f"## `{module.__name__}`", "", *_doc(module)]
+        for name in module.__all__:
+            if name not in listed:
+                lines += ["", *_entry(name, getattr(module, name))]
+    return "\n".join([*lines, ""])
 
 
 def _entry(name: str, thing: Any) -> list[str]:
@@ -65,6 +69,10 @@ def _entry(name: str, thing: Any) -> list[str]:
         return [f"### `{name}`", "", *_doc(thing), *_members(thing)]
     if inspect.isfunction(thing):
         return [f"### `{name}{_signature(thing)}`", "", *_doc(thing)]
+    if isinstance(thing, dutiful_gate.Catalogue):
+        return [f"### `{name}`", "", f"The words of messages in the language {thing.language!r}."]
+    if isinstance(thing, str):
+        return [f"### `{name}`", "", f"{thing!r}"]
     lines = [f"### `{name}`", "", *_note(name)]
     return [*lines, *_members(type(it))] if thing is it else lines
 

@@ -8,7 +8,7 @@ Run it: `flask --app examples/service.py run`, and then
 from flask import Flask, Response, jsonify, request
 
 from dutiful_gate.demo.ferries import Booking, bookings
-from dutiful_gate.report.problem import CONTENT_TYPE
+from dutiful_gate.problems import CONTENT_TYPE
 
 app = Flask(__name__)
 kept: list[Booking] = []

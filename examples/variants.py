@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from urllib.parse import parse_qs
 
 from dutiful_gate import Gate, Source, amendment, camel, it, needs, obeys, otherwise, secret, speaking, trimmed
-from dutiful_gate.report.german import GERMAN
+from dutiful_gate.catalogues import GERMAN
 
 
 @dataclass(slots=True)

@@ -9,6 +9,7 @@ import re
 import subprocess
 import sys
 import tomllib
+from importlib import import_module
 from pathlib import Path
 
 import pytest
@@ -34,8 +35,15 @@ MAY_IMPORT: dict[str, set[str]] = {
     "cli": {"declare", "report", "document", "feed", "gates", "demo", "prove", "sample", "dutiful_gate"},
     "__init__": {"declare", "report", "document", "gates", "sample", "importlib"},
     "__main__": {"cli"},
+    "problems": {"report"},
+    "catalogues": {"report"},
+    "warnings": {"regex"},
+    "proofs": {"prove"},
 }
 """Room by room, the rooms it may import from. The hub is `shape`: no reader of shapes knows another."""
+
+PUBLIC = {"problems", "catalogues", "warnings", "proofs", "demo"}
+"""The modules beside the package itself that may be imported from outside; the README names them."""
 
 CORE = {"declare", "regex", "codegen", "shape", "engine", "report", "read", "document", "gates"}
 
@@ -110,6 +118,25 @@ def test_the_public_names() -> None:
     assert sorted(dutiful_gate.__all__) == dutiful_gate.__all__
     for name in dutiful_gate.__all__:
         assert getattr(dutiful_gate, name).__doc__, name
+
+
+def test_only_public_modules_are_imported_in_what_users_read() -> None:
+    """The README, the docs and the examples keep to them; all other rooms say that they are private."""
+    top = ROOT.parent.parent
+    readme = (top / "README.md").read_text()
+    read = [readme, *(page.read_text() for page in (top / "docs").glob("*.md") if page.name != "architecture.md")]
+    read += [file.read_text() for file in (top / "examples").glob("*.py")]
+    for text in read:
+        for name in re.findall(r"(?m)^\s*(?:from|import) dutiful_gate\.(\w+)|`dutiful_gate\.(\w+)", text):
+            assert max(name) in PUBLIC, name
+    for room in ROOT.iterdir():
+        name = room.name.removesuffix(".py")
+        if name.startswith("__") or name == "py.typed":
+            continue
+        if name in PUBLIC:
+            assert f"`dutiful_gate.{name}`" in readme, name
+        else:
+            assert "\nPrivate: " in (import_module(f"dutiful_gate.{name}").__doc__ or ""), name
 
 
 def test_the_extra_all_installs_every_extra() -> None:

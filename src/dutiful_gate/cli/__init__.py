@@ -1,4 +1,7 @@
-"""The command `dutiful`."""
+"""The command `dutiful`.
+
+Private: what may be imported is the package itself, and the modules that the README names.
+"""
 
 from __future__ import annotations
 
