@@ -113,11 +113,11 @@ class _Change(ast.NodeTransformer):
 
     def visit_Return(self, node: ast.Return) -> ast.AST:
         self.generic_visit(node)
-        return (
-            ast.copy_location(ast.Return(ast.Constant(None)), node)
-            if node.value is not None and self._now(node, "None comes back")
-            else node
-        )
+        if node.value is None or (isinstance(node.value, ast.Constant) and not node.value.value):
+            return node  # what is false already stays so
+        if not self._now(node, "None comes back"):
+            return node
+        return ast.copy_location(ast.Return(ast.Constant(None)), node)
 
     def visit_Expr(self, node: ast.Expr) -> ast.AST:
         self.generic_visit(node)
@@ -147,6 +147,26 @@ def mutants(count: int, chance: random.Random, room: str) -> list[Mutant]:
         change = _Change(number)
         tree = ast.fix_missing_locations(change.visit(ast.parse(file.read_text())))
         made.append(Mutant(file, change.line, change.end, change.what, ast.unparse(tree)))
+    return made
+
+
+def again(listed: Path) -> list[Mutant]:
+    """The mutants of a list, wherever their lines stand now; those whose line is gone are told and left out."""
+    made = []
+    for row in listed.read_text().splitlines():
+        place, what, line = row.split("\t")
+        file = PACKAGE / place
+        text = file.read_text() if file.exists() else ""
+        counter = _Change(-1)
+        counter.visit(ast.parse(text))
+        for number in range(counter.count):
+            change = _Change(number)
+            tree = ast.fix_missing_locations(change.visit(ast.parse(text)))
+            if change.what == what and text.splitlines()[change.line - 1].strip() == line:
+                made.append(Mutant(file, change.line, change.end, what, ast.unparse(tree)))
+                break
+        else:
+            print(f"gone: {place}: {what}: {line}", flush=True)
     return made
 
 
@@ -235,11 +255,14 @@ def main() -> int:
     parser.add_argument("--mutants", type=int, default=300, help="how many changes")
     parser.add_argument("--seed", type=int, help="which ones: the same for the same seed")
     parser.add_argument("--room", default="", help="only below this folder of the package, such as document/judging")
+    parser.add_argument(
+        "--only", type=Path, help="those of a file, a line each: file, change and line of code, with tabs"
+    )
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, help="how many at a time")
     asked = parser.parse_args()
     seed = asked.seed if asked.seed is not None else random.randrange(10**6)
     print(f"seed {seed}", flush=True)
-    tried = mutants(asked.mutants, random.Random(seed), asked.room)
+    tried = again(asked.only) if asked.only else mutants(asked.mutants, random.Random(seed), asked.room)
     alive: list[Mutant] = []
     count = itertools.count(1)
     with tempfile.TemporaryDirectory() as held:

@@ -282,9 +282,6 @@ class CheckedWriter(SoundWriter):
             self.given_up(f"len({value}) != {known}")
         self.where = record.name
         self.record_rules(record, value_of)
-        if not (any(field.use.secret for field in record.fields) and not self.secrets):
-            for document in record.fits:
-                self.given_up(f"not {self.bind(document.sound, 'FITS')}({made})")
         for field in record.computed:
             if self.secrets or not field.use.secret:
                 held = self.variable(field.attribute)

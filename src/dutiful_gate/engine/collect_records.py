@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
-from functools import partial
 
 from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
@@ -14,9 +13,8 @@ from ..declare.sources import Reading
 from ..regex.white_space import is_blank
 from ..report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ..report.shown_values import outlined
-from ..shape.nodes import Field, Items, Link, Nullable, Record, Scalar, Use
+from ..shape.nodes import Field, Items, Nullable, Record, Scalar, Use
 from ..shape.paths import FactsAt
-from ..shape.to_json import plain
 from ..shape.walk import holds_secret
 from .engine_writer import EngineWriter
 from .fast_records import names_that_differ, native_names
@@ -94,7 +92,7 @@ class RecordWriter(EngineWriter, ABC):
             with self.block(f"if len(path) >= {plan.limits.depth}:"):
                 self.fault("path", too_deep)
                 self.write("return FAILED")
-        if plan.outgoing and (record.fits or record.computed):
+        if plan.outgoing and record.computed:
             self.write("whole = data")
         if any(field.also for field in record.fields):
             self.write("sent, begun = {}, (start, len(log.excused), len(log.dropped))")
@@ -132,8 +130,6 @@ class RecordWriter(EngineWriter, ABC):
                 # What is computed beside a secret may be made of it: what is wrong with it is told without its value.
                 hides = field.use.secret or record.key in self.plan.shape.guarded
                 self.read(field.use.but(secret=hides), held, at)
-        if self.plan.outgoing and record.fits:
-            self._fits_going_out(record)
         with self.block("if len(faults) != start:"):
             with self.block("if len(faults) > start + 1:"):
                 self._in_order(record, lost)
@@ -166,14 +162,6 @@ class RecordWriter(EngineWriter, ABC):
         if any(field.also for field in record.fields):
             with self.block("if sent:"):
                 self.write(f"{self.bind(as_sent, 'as_sent')}(log, begun, len(path), sent)")
-
-    def _fits_going_out(self, record: Record) -> None:
-        """Judge what would go out by the documents beside a record."""
-        with self.block("if len(faults) == start:"):
-            write = partial(plain, Use(Link(record.key)), shape=self.plan.shape)
-            self.write(f"told = {self.bind(write, 'PLAIN')}(whole)")
-            for document in record.fits:
-                self.fitting(document, "told", "path")
 
     def _open_record(self, record: Record) -> str:
         """Take what came as a dict; gives back the variable of a record that came typed, "" where none does."""
