@@ -255,9 +255,7 @@ def main() -> int:
     parser.add_argument("--mutants", type=int, default=300, help="how many changes")
     parser.add_argument("--seed", type=int, help="which ones: the same for the same seed")
     parser.add_argument("--room", default="", help="only below this folder of the package, such as document/judging")
-    parser.add_argument(
-        "--only", type=Path, help="those of a file, a line each: file, change and line of code, with tabs"
-    )
+    parser.add_argument("--only", type=Path, help="those of a file: a line each, with tabs")
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, help="how many at a time")
     asked = parser.parse_args()
     seed = asked.seed if asked.seed is not None else random.randrange(10**6)

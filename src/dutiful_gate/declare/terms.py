@@ -6,13 +6,13 @@ from collections.abc import Callable, Mapping
 from typing import Any, Final, NoReturn
 
 from .conditions import Came, Condition, HasValue, IsA, Obeying, OfValue, Over, told_path
+from .equality import are_equal
 from .errors import DeclarationError
 from .facts import Bind, Facts, Got, Sort, Unit, Unsaid
 from .field_access import FactsOf, Path, Reach
 from .records import RecordRule, Standing
 from .rules import Ceiling, Equal, Floor, Length, Rule
 from .rules.base import Face
-from .rules.equal import are_equal
 from .values import Value
 
 _WORDS = {

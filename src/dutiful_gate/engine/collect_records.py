@@ -12,6 +12,7 @@ from ..declare.records import RecordRule
 from ..declare.sources import Reading
 from ..regex.white_space import is_blank
 from ..report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
+from ..report.document_order import in_document_order
 from ..report.shown_values import outlined
 from ..shape.nodes import Field, Items, Nullable, Record, Scalar, Use
 from ..shape.paths import FactsAt
@@ -38,7 +39,6 @@ from .runtime import (
     drop_unknown,
     drop_unnamed,
     gathered,
-    in_document_order,
     is_record,
     note_taken,
     opened,

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import sys
-from collections.abc import Callable, Container, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
 from decimal import Decimal
 from itertools import starmap
@@ -14,18 +13,13 @@ from ..declare.facts import FAILED, Stop
 from ..declare.sources import Reading
 from ..regex.white_space import BLANKS
 from ..report.cause import Cause, UnknownKey
+from ..report.document_order import RawFault
 from ..report.fault import Fault, Path
 from ..report.shown_values import ALONE
 
 Mark = tuple[str, int]
 LEAVES: Final = ALONE
 """The classes of plain values that hold no others."""
-
-RawFault = tuple[Path, Cause, object, object]
-"""Path, cause, what came, and what the steps had made of it: a `Fault` before anyone asked for it."""
-
-_COUNT = range(sys.maxsize)
-
 
 TOO_DEEP: Final = Cause("depth", "data at most {most} levels deep", got="deeper data")
 
@@ -130,29 +124,6 @@ class StopCauses(dict[Stop, Cause]):
     def __missing__(self, stop: Stop) -> Cause:
         cause = self[stop] = self.base.of(stop.code, stop.needs)
         return cause
-
-
-def in_document_order(faults: list[RawFault], start: int, depth: int, keys: Sequence[Any]) -> None:
-    """Put a record's faults, from `start` on, in the order in which their keys stand among the keys of the data.
-
-    What is about the record itself, or about a key that is not there, stands where the record begins: first.
-    """
-    few = len(faults) - start <= _FEW
-    known: Container[Any] = keys if few else (places := dict(zip(keys, _COUNT, strict=False)))
-    rank_of = keys.index if few else places.__getitem__
-    ranked = []
-    for at in range(start, len(faults)):
-        raw = faults[at]
-        path = raw[0]
-        if len(path) > depth and (key := path[depth]) in known:
-            ranked.append((rank_of(key), at, raw))
-        else:
-            ranked.append((-1, at, raw))
-    ranked.sort()  # no two are at one place, so that faults themselves are never compared
-    faults[start:] = [raw for _, _, raw in ranked]
-
-
-_FEW = 8
 
 
 def remembered(number: str, read: Collector, data: Any, path: Path, log: Log) -> Any:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import Any
 
+from ..declare.json_pointer import joined
 from .cause import Cause
 from .place import Place
 from .shown_values import (
@@ -29,7 +30,7 @@ Path = tuple[Any, ...]
 
 def pointer(path: Path) -> str:
     """The JSON Pointer (RFC 6901) of a path: "" is the whole."""
-    return "".join("/" + _written(step).replace("~", "~0").replace("/", "~1") for step in path)
+    return joined(map(_written, path))
 
 
 def _written(step: Any) -> str:

@@ -14,9 +14,9 @@ from itertools import islice
 from random import Random
 from typing import Any
 
+from ..declare.equality import all_differ
 from ..declare.formats.table import FORMATS
 from ..document.judging.compiler import active, contains_bounds, list_parts, number_bounds, types_of
-from ..document.judging.json_values import all_differ
 from ..document.judging.library import Subschema
 from ..gates.document import DocumentGate
 from ..regex.drawing import drawn_from

@@ -6,10 +6,10 @@ from collections.abc import Iterable, Mapping
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
+from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule
-from .equal import is_one_of
 
 if TYPE_CHECKING:
     from ..steps import Step

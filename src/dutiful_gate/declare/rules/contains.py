@@ -8,10 +8,10 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from ..applicability import LIST, TEXT, TEXT_OR_LIST, Takes
+from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unit, Unsaid
 from .base import Face, Rule, refuse
-from .equal import is_one_of
 from .pattern import Matches, in_ecma, judged
 
 if TYPE_CHECKING:

@@ -2,66 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Set
+from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
 from ..applicability import LIST, Takes
+from ..equality import CROWDED, EQUAL, SOUND, key_of, keys_of, standing
 from ..facts import Bind, Facts, Own, Unit, Unsaid
-from ..hash_limits import MOST_ALIKE, crowded
+from ..hash_limits import MOST_ALIKE
 from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
     from ..steps import Step
     from ..wish import Wish
 
-_FEW = 200
 _NO_KEY = object()
-_SOUND, _EQUAL, _CROWDED = range(3)
-
-
-def keys_of(items: Iterable[Any]) -> list[Any]:
-    """What items are compared by: equal where they are equal as JSON has it, and hashable where that can be."""
-    return [_key(item) for item in items]
-
-
-def all_differ(keys: list[Any]) -> bool:
-    """Whether no two keys are equal."""
-    return standing(keys) == _SOUND
-
-
-def standing(keys: list[Any]) -> int:
-    """How keys stand to each other: all different, some equal, or too many of one hash to be compared."""
-    try:
-        if crowded(keys):
-            return _CROWDED
-        return _SOUND if len(set(keys)) == len(keys) else _EQUAL
-    except TypeError:  # objects of a developer's own class that have no hash
-        if len(keys) > _FEW:
-            return _CROWDED
-        return _SOUND if all(key not in keys[:at] for at, key in enumerate(keys)) else _EQUAL
-
-
-def _key(item: Any) -> Any:
-    """A hashable stand-in: 1 and 1.0 are equal, 1 and true are not; a record without a hash is its fields."""
-    kind = item.__class__
-    if kind is str or kind is int:
-        return item
-    if isinstance(item, bool):
-        return (bool, item)
-    if isinstance(item, (list, tuple)) and not hasattr(item, "_fields"):
-        return tuple(_key(each) for each in item)
-    if isinstance(item, dict):
-        return dict, frozenset((str(name), _key(each)) for name, each in item.items())
-    if isinstance(item, Set):
-        return frozenset(_key(each) for each in item)
-    if item.__hash__ is None and (fields := getattr(kind, "__dataclass_fields__", None)) is not None:
-        compared = (name for name, field in fields.items() if field.compare)
-        return kind, tuple(_key(getattr(item, name, None)) for name in compared)
-    return item
 
 
 def _by(key: Callable[[Any], Any], items: Iterable[Any]) -> list[Any]:
-    return [_key(held) for item in items if (held := key(item)) is not _NO_KEY]
+    return [key_of(held) for item in items if (held := key(item)) is not _NO_KEY]
 
 
 def _read(name: str, item: Any) -> Any:
@@ -90,7 +48,7 @@ class Distinct(Rule):
         return callable(self.key)
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{self.measured(value, bind)} == {_SOUND}"
+        return f"{self.measured(value, bind)} == {SOUND}"
 
     def measured(self, value: str, bind: Bind) -> str | None:
         if self.key is None:
@@ -106,8 +64,8 @@ class Distinct(Rule):
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "items that differ" if self.key is None else "items that differ in {key}"
         return (
-            Face(f"{value} != {_CROWDED}", "size", f"at most {MOST_ALIKE} different items that share a hash", "more"),
-            Face(f"{value} != {_EQUAL}", "repeat", words, "one of them again"),
+            Face(f"{value} != {CROWDED}", "size", f"at most {MOST_ALIKE} different items that share a hash", "more"),
+            Face(f"{value} != {EQUAL}", "repeat", words, "one of them again"),
         )
 
     def numbers(self) -> Mapping[str, object]:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
+from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule
@@ -13,22 +14,6 @@ from .base import Face, Rule
 if TYPE_CHECKING:
     from ..steps import Step
     from ..wish import Wish
-
-
-def is_one_of(choices: Sequence[object], value: object) -> bool:
-    """Whether a value of any type equals a choice, as JSON has it: 1 equals 1.0, and not true."""
-    return any(are_equal(choice, value) for choice in choices)
-
-
-def are_equal(one: Any, other: Any) -> bool:
-    """Whether two values are equal as JSON has it, also deep inside: 1 equals 1.0, and not true."""
-    if isinstance(one, bool) or isinstance(other, bool):
-        return one is other
-    if isinstance(one, list | tuple) and isinstance(other, list | tuple):
-        return len(one) == len(other) and all(map(are_equal, one, other))
-    if isinstance(one, dict) and isinstance(other, dict):
-        return one.keys() == other.keys() and all(are_equal(held, other[name]) for name, held in one.items())
-    return bool(one == other)
 
 
 class Equal(Rule):

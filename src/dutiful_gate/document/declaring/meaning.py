@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, Final
 
+from ...declare.equality import keyed
 from ..dialects import Dialect
 from ..judging.compiler import LIST_WORDS, NUMBER_WORDS, RECORD_WORDS, TEXT_WORDS, active, types_of
-from ..judging.json_values import keyed
 from ..judging.library import Subschema
 from .naming import words_of
 

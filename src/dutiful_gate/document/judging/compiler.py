@@ -10,9 +10,11 @@ from urllib.parse import unquote
 
 from ...codegen.unit import Unit
 from ...codegen.writer import Writer
+from ...declare.equality import LISTS, all_differ, keyed
+from ...declare.multiples import is_multiple
 from ..dialects import Dialect
 from .content import holds
-from .json_values import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed
+from .json_values import is_integer, is_integer_4, is_number
 from .library import Library, Resource, Subschema
 from .patterns import searcher
 

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from os import PathLike
 from pathlib import Path as FilePath
 from typing import Any
 
 from ...codegen.legend import whole
+from ...declare.equality import LISTS
 from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.formats.table import JUDGES
 from ...declare.limits import Limits
 from ...report.cause import UNREADABLE
+from ...report.document_order import ranks_in
 from ...report.fault import Fault, Path, pointer
 from ...report.hostile_objects import without_liars
 from ..dialects import DRAFT_2020_12, Dialect
@@ -21,7 +23,6 @@ from .checking import Checker
 from .compiler import Judges, JudgingOptions, SchemaCompiler, Scope, active, types_of
 from .findings import Finding, Found, Note, Question, spoken
 from .interpreter import TOO_DEEP, Interpreter
-from .json_values import LISTS
 from .library import Library, Subschema
 
 _MOST_FOUND, _MOST_OF_OUTPUT = 500, 10_000
@@ -35,7 +36,7 @@ class Findings:
     def __init__(self, found: Found, most: int, data: object) -> None:
         # One keyword that refuses one value is one fault, by however many roads it was come to.
         told = list({(each.path, each.place, each.is_of_key): each for each in reversed(spoken(found))}.values())[::-1]
-        rank = in_document_order(data)
+        rank = ranks_in(data)
         if len(told) > 1:
             told = sorted(told, key=lambda finding: (rank(finding.path), not finding.is_of_key))
         self._found = told[:most]
@@ -263,29 +264,6 @@ def nests_deeper(data: Any, most: int) -> bool:
             return False
         level = inner
     return True
-
-
-def in_document_order(data: Any) -> Callable[[Path], tuple[int, ...]]:
-    """What puts paths in the order in which they stand in the data; what is absent stands where its record begins."""
-    ranks: dict[int, dict[Any, int]] = {}
-
-    def rank(path: Path) -> tuple[int, ...]:
-        places, held = [], data
-        for step in path:
-            if isinstance(held, dict):
-                if id(held) not in ranks:
-                    ranks[id(held)] = {key: at for at, key in enumerate(held)}
-                places.append(ranks[id(held)].get(step, -1))
-                held = held.get(step)
-            elif isinstance(held, LISTS) and isinstance(step, int) and step < len(held):
-                places.append(step)
-                held = held[step]
-            else:
-                places.append(-1)
-                held = None
-        return tuple(places)
-
-    return rank
 
 
 def read_documents(

@@ -11,8 +11,10 @@ from decimal import Decimal
 from functools import partial
 from typing import Any, Final
 
+from ...declare.equality import LISTS, all_differ, keyed, too_alike
 from ...declare.facts import Facts, Got, Unit
 from ...declare.hash_limits import MOST_ALIKE
+from ...declare.multiples import is_multiple
 from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
 from ...report.cause import Cause, UnknownKey
 from ..dialects import VOCABULARIES
@@ -35,7 +37,7 @@ from .compiler import (
 )
 from .content import holds
 from .findings import Evaluated, Finding, Found, Note, Question, Route, located
-from .json_values import LISTS, all_differ, is_integer, is_integer_4, is_multiple, is_number, keyed, too_alike
+from .json_values import is_integer, is_integer_4, is_number
 from .library import Subschema
 from .patterns import searcher
 from .wording import PHRASES, alternative, barred, of_pattern, worded

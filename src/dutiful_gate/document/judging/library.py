@@ -8,6 +8,7 @@ from typing import Any
 from urllib.parse import unquote
 
 from ...declare.errors import DeclarationError
+from ...declare.json_pointer import steps_of
 from ...report.fault import pointer
 from ..dialects import (
     BY_NAME,
@@ -272,8 +273,7 @@ class Library:
         if not fragment:
             return resource.root
         if fragment.startswith("/"):
-            steps = tuple(part.replace("~1", "/").replace("~0", "~") for part in fragment[1:].split("/"))
-            return self._pointed(resource, steps)
+            return self._pointed(resource, steps_of(fragment))
         if fragment in resource.anchors:
             return resource.anchors[fragment]
         raise DeclarationError(

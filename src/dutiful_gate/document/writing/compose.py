@@ -6,11 +6,12 @@ from collections.abc import Mapping
 from typing import Any, Literal
 
 from ...declare.errors import DeclarationError
+from ...declare.json_pointer import escaped, unescaped
 from ...shape.nodes import Shape
 from ..dialects import WRITTEN, Dialect, WrittenDialect
 from ..document import Document, Unstated
 from .lowered import Lowered
-from .schema_writer import Unfinished, escaped, written
+from .schema_writer import Unfinished, written
 
 Of = Literal["send", "release"]
 Formats = Literal["name", "spell-out"]
@@ -108,5 +109,5 @@ def _moved(pointer: str, root: str, renamed: Mapping[str, str]) -> str:
     if not pointer.startswith("/$defs/"):
         return root + pointer
     key, slash, rest = pointer.removeprefix("/$defs/").partition("/")
-    key = key.replace("~1", "/").replace("~0", "~")
+    key = unescaped(key)
     return f"/$defs/{escaped(renamed.get(key, key))}{slash}{rest}"

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from ...declare.json_pointer import escaped
 from ..dialects import Dialect
 from ..document import Unstated
 from .format_patterns import spelled_out
-from .schema_writer import escaped
 
 Schema = dict[str, Any]
 _NEW_FORMATS = frozenset(["uuid", "duration"])

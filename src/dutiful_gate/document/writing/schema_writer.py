@@ -10,6 +10,7 @@ from ...declare.constants import no_json
 from ...declare.embedded import Embedded
 from ...declare.facts import Facts, Unit, Unsaid
 from ...declare.field_access import Path
+from ...declare.json_pointer import escaped, unescaped
 from ...declare.kinds import Text
 from ...declare.kinds.decimal import decimal_plain
 from ...declare.records import RecordCheck, RecordRule
@@ -100,7 +101,7 @@ def _reached(root: Keywords, definitions: Keywords) -> Keywords:
         elif isinstance(held, dict):
             lead = held.get("$ref")
             if isinstance(lead, str) and lead.startswith("#/$defs/"):
-                key = lead.removeprefix("#/$defs/").replace("~1", "/").replace("~0", "~")
+                key = unescaped(lead.removeprefix("#/$defs/"))
                 if key in definitions and key not in reached:
                     reached.add(key)
                     waiting.append(definitions[key])
@@ -747,8 +748,3 @@ def join(said: Keywords, more: Mapping[str, Any]) -> None:
     said.update({word: held for word, held in more.items() if word not in clash})
     if clash:
         said.setdefault("allOf", []).append(clash)
-
-
-def escaped(name: str) -> str:
-    """A name as a step of a JSON Pointer (RFC 6901)."""
-    return name.replace("~", "~0").replace("/", "~1")
