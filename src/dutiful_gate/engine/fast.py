@@ -23,6 +23,7 @@ from ..declare.steps import Step, trimmed
 from ..regex.white_space import BLANKS
 from ..shape.final_forms import is_settled
 from ..shape.nodes import (
+    NO_ABOUT,
     Alias,
     Branches,
     Choice,
@@ -63,6 +64,7 @@ from .runtime import ABSENT, LEAVES, Memory, split
 
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
+_FEW_RECORDS = 24
 _NESTED = 6
 _SIXTY_FOUR_BITS = 2.0**63
 _CHECKS = "    # checks of the classes"
@@ -75,7 +77,9 @@ def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) ->
 
     `anew` is called in its place once a class is no longer what it was when the function was written.
     """
-    writer = SoundWriter(plan, note_unknown=note_unknown)
+    # Written in place wherever it is used, a record of many others would be written a thousand times.
+    inline = _INLINE_DEPTH if len(plan.shape.records) <= _FEW_RECORDS else 1
+    writer = SoundWriter(plan, note_unknown=note_unknown, inline=inline)
     writer.doubts = plan.source.in_json
     return writer.unit(plan.shape.root, f"{plan.shape.name} sound", anew)
 
@@ -241,7 +245,9 @@ class SoundWriter(SoundRecordWriter):
         self.write("return data")
 
     def part(self, use: Use) -> str:
-        """The name of a new function that reads a use."""
+        """The name of a function that reads a use: that of its record or alias, where nothing stands beside it."""
+        if isinstance(use.node, Link | Alias) and use.but(about=NO_ABOUT) == Use(use.node):
+            return self.function_of(use.node.key)
         self._count += 1
         nesting, self._nesting = self._nesting, 0
         name = self.entry(use, f"sound_part_{self._count}")
