@@ -9,6 +9,7 @@ import json
 import os
 import pickle
 import warnings
+from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from random import Random
@@ -20,7 +21,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
 from any_declaration import Maker, any_declaration
-from dutiful_gate import DeclarationError, Gate, Refused, Source
+from dutiful_gate import DeclarationError, Gate, Refused, Source, payloads
 from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.payloads import CannotSample, Payloads
@@ -273,3 +274,54 @@ CONSTRUCTS = [
     "Needs(", "WhenRule(", "word='at_least_one'", "word='at_most_one'", "word='exactly_one'", "word='all_or_none'", "RecordCheck(", "Sent(",
     "'keys': <function camel", "'keys': <function kebab", "'lenient': True", "'unknown': 'refuse'", "name='SwappedOf", "name='ListedOf", "name='LooseOf",
 ]  # fmt: skip
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_functions_that_are_written_when_they_are_met_do_the_same(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of large shapes; here of any, in one order and in another."""
+    declared, words = any_declaration(seed)
+    random = Random(seed)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        at_once: Gate[Any] = Gate(declared, **words)
+        at_once.accepts(None)
+        at_once.examine(None)  # now all of its functions are written
+        whole = at_once.source
+        monkeypatch.setattr("dutiful_gate.engine.later._AT_ONCE", -1)
+        met: Gate[Any] = Gate(declared, **words)
+    try:
+        sound = payloads(at_once, 4, seed)
+    except CannotSample:
+        return
+    edges = Edges(at_once.shape, random)
+    data = [*sound, *(edges.spoiled(at_once.shape.root, random.choice(sound)) for _ in range(30))]
+    random.shuffle(data)
+    for each in data:
+        first, other = at_once.examine(each), met.examine(each)
+        assert (bool(first), first.dropped, list(map(str, first.faults))) == (
+            bool(other),
+            other.dropped,
+            list(map(str, other.faults)),
+        )
+        assert met.accepts(each) == bool(first)
+    assert met.source.count("\ndef ") == whole.count("\ndef "), "all of it is shown, met or not"
+
+
+def test_a_class_that_changes_is_noticed_by_functions_that_are_written_later(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("dutiful_gate.engine.later._AT_ONCE", -1)
+
+    @dataclass
+    class Berth:
+        number: int
+        next: "Berth | None" = None  # noqa: UP037
+
+    gate = Gate(Berth)
+    deep = {"number": 1, "next": {"number": 2}}
+    assert gate.admit(deep) == Berth(1, Berth(2))
+
+    def made(self: Any, number: int, next: Any = None) -> None:
+        self.number, self.next = number * 10, next
+
+    Berth.__init__ = made  # type: ignore[method-assign]
+    assert gate.admit(deep).next.number == 20  # type: ignore[union-attr]
+    assert gate.examine({**deep, "colour": 1}).value.number == 10

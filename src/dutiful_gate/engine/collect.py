@@ -38,6 +38,7 @@ from .collect_unions import UnionWriter
 from .fast import settled_test
 from .handover import handed_entries, handed_items
 from .hash_limits import Crowd, spreads
+from .later import Later, Waiting, is_large
 from .own_functions import Passing
 from .plan import (
     Plan,
@@ -64,9 +65,19 @@ from .runtime import (
 _NESTED = 4
 
 
-def collecting_unit(plan: Plan) -> Unit:
-    """The collecting function of a gate: `collect(data, (), log)` gives the value, or FAILED with faults in the log."""
-    return CollectWriter(plan).unit(plan.shape.root, f"{plan.shape.name} faults")
+def collecting_unit(plan: Plan, *, at_once: bool = False) -> Unit:
+    """The collecting function of a gate: `collect(data, (), log)` gives the value, or FAILED with faults in the log.
+
+    Of a large shape the functions of records are written when they are first called, but where all are wanted
+    `at_once`.
+    """
+    writer = CollectWriter(plan)
+    if is_large(plan.shape) and not at_once:
+        title = f"{plan.shape.name} faults"
+        writer.later = Later(title, writer, writer.written_since)
+        writer.swift.later = Later(title, writer, writer.written_since)
+        writer.swift.later.lock = writer.later.lock  # both write into one namespace
+    return writer.unit(plan.shape.root, f"{plan.shape.name} faults")
 
 
 class CollectWriter(UnionWriter):
@@ -79,7 +90,8 @@ class CollectWriter(UnionWriter):
         self.swift.share(self)
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
         self._record_names: dict[tuple[str, Reading, bool], str] = {}
-        self._waiting: list[Callable[[], None]] = []
+        self._waiting: Waiting = []
+        self.later: Later | None = None
         self._count = 0
         self._label = ""
         self._of_key = False
@@ -94,15 +106,25 @@ class CollectWriter(UnionWriter):
         entry = self.entry(use, f"collect_whole_{start}" if start else "collect", use.about.title or "")
         self.finish()
         source = "\n\n\n".join([*self.swift.functions[swift_start:], *self.functions[start:]]) + "\n"
-        carries = self.carries or self.swift.carries
+        self._told = len(self.functions), len(self.swift.functions)
+        carries = self.carries or self.swift.carries or self.later is not None
         return Unit(title, source, self.constants, entry, self.constants, carries=carries, notes=self.notes)
 
     def finish(self) -> None:
-        """Write the functions that were named and not written yet, one after the other."""
+        """Write the functions that were named and not written yet, or see to it that they will be."""
+        if self.later is not None:
+            self.later.put_off(self._waiting)
         while self._waiting or self.swift.unfinished:
             if self._waiting:
-                self._waiting.pop(0)()
+                self._waiting.pop(0)[1]()
             self.swift.finish()
+
+    def written_since(self) -> str:
+        """The source of what both writers wrote since this was last asked."""
+        self.finish()
+        own, swift = self._told
+        self._told = len(self.functions), len(self.swift.functions)
+        return "\n\n\n".join([*self.swift.functions[swift:], *self.functions[own:]]) + "\n"
 
     def entry(self, use: Use, name: str, label: str) -> str:
         """Write the function for a use; gives back its name."""
@@ -127,7 +149,7 @@ class CollectWriter(UnionWriter):
         mark = (key, self.reading, self.hidden)
         if mark not in self._record_names:
             name = self._record_names[mark] = f"collect_{self.noun_of(key)}_{len(self._record_names) + 1}"
-            self._waiting.append(lambda: self._write_function(name, *mark))
+            self._waiting.append((name, lambda: self._write_function(name, *mark)))
         return self._record_names[mark]
 
     def _write_function(self, name: str, key: str, reading: Reading, hidden: bool) -> None:

@@ -20,6 +20,7 @@ from .collect import collecting_unit
 from .depth import may_be_deeper, too_deep_at
 from .fast import sound_unit
 from .handover import forget
+from .later import is_large
 from .outgoing import outgoing
 from .own_functions import Passing, passed_on, unwrapped
 from .plan import Plan
@@ -40,6 +41,8 @@ class Engine:
         self._begin()
 
     def _begin(self) -> None:
+        # Functions of a large shape are written later, and look at their classes themselves: then they give up.
+        self._made = _making(self.plan) if is_large(self.plan.shape) else []
         self._units: dict[str, Unit] = {}
         self.sound: Callable[[Any], Any] = self._first_sound
         self.sound_and_known: Callable[[Any], Any] = self._first_sound_and_known
@@ -86,7 +89,9 @@ class Engine:
         """What takes the place of a function once a class is not made any more as it was: all are written anew."""
 
         def ask_again(*values: Any) -> Any:
-            self._looked_again()
+            with self._lock:
+                self.plan = self.plan.but(shape=looked_at_again(self.plan.shape))
+                self._begin()
             return function()(*values)
 
         return ask_again
@@ -95,9 +100,10 @@ class Engine:
         """Look at how classes are made now, and begin anew; whether that has changed."""
         with self._lock:
             shape = looked_at_again(self.plan.shape)
-            changed = shape != self.plan.shape
-            self.plan = self.plan.but(shape=shape)
-            self._begin()
+            changed = shape.records != self.plan.shape.records
+            if changed:
+                self.plan = self.plan.but(shape=shape)
+                self._begin()
         return changed
 
     @cached_property
@@ -169,6 +175,11 @@ class Engine:
         return FAILED, log
 
     def _collected(self, data: Any) -> tuple[Any, Log]:
+        if self._made and any(now != was for now, was in zip(_making(self.plan), self._made, strict=True)):
+            self._looked_again()
+            value = self.sound_and_known(data)
+            if value is not FAILED:
+                return value, Log(self.plan.limits.faults)
         log = Log(self.plan.limits.faults)
         if self.bottomless and (deep := self._too_deep(data)) is not None:
             cause = TOO_DEEP.but(expected={"most": self.plan.limits.depth}, json=self.plan.source.in_json)
@@ -225,9 +236,19 @@ class Engine:
         Each field has its name beside it where that is a plain word, and a legend at the end tells what constants are.
         """
         sound, collect = self._sound_unit(), self._collecting_unit()
+        if is_large(self.plan.shape):  # what was compiled is a part of it
+            anew = self._anew(lambda: self.sound)
+            sound = sound_unit(self.plan, note_unknown=False, anew=anew, at_once=True)
+            collect = collecting_unit(self.plan, at_once=True)
         out = release_unit(self.plan.shape, secrets=False, exact=False)
         pieces = {"The sound case": sound.source, "Every fault": collect.source, "The way out": out.source}
         return whole(pieces, [*sound.legend, *collect.legend, *out.legend])
+
+
+def _making(plan: Plan) -> list[tuple[object, object]]:
+    """What makes the records that are built by storing their fields."""
+    built: list[Any] = [record.builder for record in plan.shape.records.values() if record.stores]
+    return [(made.__init__, made.__new__) for made in built]
 
 
 __all__ = ["FAILED", "Engine", "Plan"]

@@ -44,6 +44,7 @@ from .exclusive_unions import OneAlone
 from .fast_records import GIVE_UP, SoundRecordWriter
 from .handover import HANDED, begun, forget
 from .hash_limits import crowded, spreads
+from .later import Later, Waiting, is_large
 from .own_functions import Doubt, Passing
 from .plan import (
     Plan,
@@ -72,14 +73,17 @@ _DONE = "        # what was begun\n"
 _FORGETS = "        if HANDED.made is not None:\n            forget()\n"
 
 
-def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any]) -> Unit:
+def sound_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any], at_once: bool = False) -> Unit:
     """The sound function of a gate. With `note_unknown` it gives up on keys nobody declared, so that they are told.
 
-    `anew` is called in its place once a class is no longer what it was when the function was written.
+    `anew` is called in its place once a class is no longer what it was when the function was written. Of a large shape
+    the functions of records are written when they are first called, but where all are wanted `at_once`.
     """
     # Written in place wherever it is used, a record of many others would be written a thousand times.
     inline = _INLINE_DEPTH if len(plan.shape.records) <= _FEW_RECORDS else 1
     writer = SoundWriter(plan, note_unknown=note_unknown, inline=inline)
+    if is_large(plan.shape) and not at_once:
+        writer.later = Later(f"{plan.shape.name} sound", writer, writer.written_since)
     writer.doubts = plan.source.in_json
     return writer.unit(plan.shape.root, f"{plan.shape.name} sound", anew)
 
@@ -128,7 +132,9 @@ class SoundWriter(SoundRecordWriter):
         self.retries = may_retry(plan)
         self.more = ", memory" if plan.shape.recursive and (again or self.retries) else ""
         self._record_names: dict[tuple[str, Reading, bool, bool, bool], str] = {}
-        self._waiting: list[Callable[[], None]] = []
+        self._waiting: Waiting = []
+        self.later: Later | None = None
+        self._told = 0
         self._inlined: list[str] = []
         self._count = 0
         # Of unions of which one option alone may admit a value: the functions that ask each option, and what asks them.
@@ -136,9 +142,17 @@ class SoundWriter(SoundRecordWriter):
         self._once: dict[tuple[int, Reading, bool], str] = {}
 
     def finish(self) -> None:
-        """Write the functions that were named and not written yet, one after the other."""
+        """Write the functions that were named and not written yet, or see to it that they will be."""
+        if self.later is not None:
+            self.later.put_off(self._waiting)
         while self._waiting:
-            self._waiting.pop(0)()
+            self._waiting.pop(0)[1]()
+
+    def written_since(self) -> str:
+        """The source of the functions that were written since this was last asked."""
+        self.finish()
+        told, self._told = self._told, len(self.functions)
+        return "\n\n\n".join(self.functions[told:]) + "\n"
 
     def unit(self, use: Use, title: str, anew: Callable[[Any], Any] | None = None) -> Unit:
         """The sound function of a use, with those functions it needs that no unit before had."""
@@ -146,9 +160,13 @@ class SoundWriter(SoundRecordWriter):
         entry = self.entry(use, f"sound_whole_{start}" if start else "sound", top=True)
         self.finish()
         source = "\n\n\n".join(self.functions[start:]) + "\n"
+        self._told = len(self.functions)
         checks = checks_of(self, self.kept, f"return {self.bind(anew, 'ANEW')}(data)") if anew is not None else ""
-        source = source.replace(_CHECKS, checks, 1).replace(_DONE, _FORGETS if self.hands_over else "")
-        return Unit(title, source, self.constants, entry, self.constants, carries=self.carries, notes=self.notes)
+        source = source.replace(_CHECKS, checks, 1).replace(
+            _DONE, _FORGETS if self.hands_over or self.later is not None else ""
+        )
+        carries = self.carries or self.later is not None  # what is written later may call them
+        return Unit(title, source, self.constants, entry, self.constants, carries=carries, notes=self.notes)
 
     @property
     def unfinished(self) -> bool:
@@ -179,7 +197,7 @@ class SoundWriter(SoundRecordWriter):
         if mark not in self._record_names:
             # Records of one name have keys that differ, and generated code is told apart by number.
             name = self._record_names[mark] = f"sound_{self.noun_of(key)}_{len(self._record_names) + 1}"
-            self._waiting.append(lambda: self._write_function(name, *mark))
+            self._waiting.append((name, lambda: self._write_function(name, *mark)))
         return self._record_names[mark]
 
     def _write_function(
@@ -203,6 +221,9 @@ class SoundWriter(SoundRecordWriter):
         straight, self.straight = self.straight, False
         remembers = bool(self.more) and key in self.plan.shape.recursive
         body = f"{name}_read" if remembers else name
+        kept = self.kept
+        if self.later is not None:
+            self.kept = {}
         with self.reading_as(reading), self.inside(key), self.aside() as lines:
             with self.block(f"def {body}(data{self.more}):"), self.block("try:"):
                 if key in self.plan.shape.aliases:
@@ -210,6 +231,11 @@ class SoundWriter(SoundRecordWriter):
                 else:
                     self.body(self.plan.shape.records[key])
             self._close_try()
+        if self.later is not None:
+            # What the top function looks at knows nothing of these classes: to give up lets the engine look again.
+            lines[1:1] = checks_of(self, self.kept, GIVE_UP).splitlines()
+            kept |= self.kept
+            self.kept = kept
         self.functions.append("\n".join(lines))
         if remembers:
             self.functions.append(
