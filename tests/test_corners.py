@@ -7,8 +7,10 @@ from __future__ import annotations
 import json
 import re
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 from enum import Enum
+from random import Random
 from typing import Annotated, Any, Literal, TypedDict
 
 import pytest
@@ -17,12 +19,14 @@ from dutiful_gate import (
     DeclarationError,
     Email,
     Gate,
+    Limits,
     Refused,
     Source,
     camel,
     declarations_of,
     it,
     obeys,
+    otherwise,
     payloads,
     secret,
     then,
@@ -30,6 +34,8 @@ from dutiful_gate import (
     when,
 )
 from dutiful_gate.proofs import prove, prove_document
+from dutiful_gate.prove.second_opinion import second_opinions
+from dutiful_gate.sample.edges import Edges
 
 
 @dataclass
@@ -218,3 +224,44 @@ def test_a_rule_that_leaves_nothing_is_told() -> None:
             Gate(Annotated[(int, *rules)])
     assert Gate(Annotated[int, it >= 5, it <= 5]).accepts(5)
     assert Gate(Annotated[int, it.between(1, 3), it >= 3]).accepts(3)
+
+
+@pytest.mark.parametrize(
+    ("depth", "data", "path"),
+    [(1, [1], None), (1, [[1]], (0,)), (1, {"a": {}}, ("a",)), (2, [[1]], None), (2, [[[]]], (0, 0))],
+)
+def test_the_limit_on_depth_to_the_level(depth: int, data: Any, path: Any) -> None:
+    faults = Gate(Any, limits=Limits(depth=depth)).examine(data).faults
+    assert [fault.path for fault in faults] == ([] if path is None else [path])
+
+
+def test_edges_are_at_the_bound_and_around_it() -> None:
+    gate = Gate(Annotated[date, it >= date(2031, 7, 8)])
+    tried = Edges(gate.shape, Random(1)).of(gate.shape.root)
+    assert {"2031-07-07", "2031-07-08", "2031-07-09"} <= {each for each in tried if isinstance(each, str)}
+
+
+def test_lists_of_a_verdict_are_tuples() -> None:
+    verdict = Gate(dict[str, Annotated[int, otherwise(0)]]).examine({"a": "x"})
+    assert [type(held) for held in (verdict.excused, verdict.faults, verdict.dropped, verdict.unjudged)] == [tuple] * 4
+
+
+@pytest.mark.parametrize(
+    ("text", "sound"),
+    [
+        ("2000-02-29", True),
+        ("1900-02-29", False),
+        ("2024-02-29", True),
+        ("2100-02-29", False),
+        ("2026-04-31", False),
+        ("2026-13-01", False),
+        ("2026-00-10", False),
+    ],
+)
+def test_days_of_the_calendar(text: str, sound: bool) -> None:
+    judges = [
+        Gate(date).accepts,
+        Gate.from_schema({"format": "date"}, formats="assert").accepts,
+        second_opinions()["date"],
+    ]
+    assert [bool(judge(text)) for judge in judges] == [sound] * 3
