@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
@@ -14,7 +15,7 @@ from uuid import UUID
 
 import pytest
 
-from dutiful_gate import DeclarationError, Gate, Limits, Refused, about, it, obeys, this, trimmed
+from dutiful_gate import DeclarationError, Gate, Limits, Refused, Source, about, it, obeys, otherwise, this, trimmed
 from dutiful_gate.demo.ferries import Booking, bookings
 
 TEXT = """{
@@ -188,3 +189,36 @@ def test_records_within_themselves() -> None:
     endless["reports_to"] = endless
     assert [fault.code for fault in gate.examine(endless).faults] == ["depth"]
     assert gate.schema()["$defs"]["Crew"]["properties"]["team"]["items"] == {"$ref": "#/$defs/Crew"}
+
+
+@pytest.mark.parametrize(
+    "gate",
+    [Gate(dict[str, int]), Gate(dict[str, int], Source.NATIVE), Gate.from_schema({"additionalProperties": {"type": "integer"}}),
+     Gate(dict[str, int | bool]), Gate(dict[str, Annotated[int, otherwise(0)]])],
+)  # fmt: skip
+def test_what_is_told_of_data_is_what_it_was_when_it_was_examined(gate: Any) -> None:
+    class Odd(list[int]):
+        pass
+
+    data = {"a": [1, 2], "b": {"c": 3}, "d": Odd([1])}
+    before = [fault.message for verdict in [gate.examine(data)] for fault in (*verdict.faults, *verdict.excused)]
+    verdict = gate.examine(data)
+    for held in data.values():
+        held.clear()  # type: ignore[attr-defined]
+    assert [fault.message for fault in (*verdict.faults, *verdict.excused)] == before
+    assert len(before) == 3
+
+
+def test_faults_of_raw_text_are_placed_when_they_are_read_and_travel_without_it() -> None:
+    gate = Gate(dict[str, int])
+    raw = b'{"a": 1,\n "b": "two", "c": 4711471147114711, "b2":\n  [5]}'
+    faults = gate.examine_json(raw).faults
+    assert [(str(fault.path), fault.place and (fault.place.line, fault.place.column)) for fault in faults] == [
+        ("('b',)", (2, 7)),
+        ("('b2',)", (3, 3)),
+    ]
+    again = pickle.loads(packed := pickle.dumps(gate.examine_json(raw)))
+    assert b"4711471147114711" not in packed
+    assert [(fault.message, fault.place) for fault in again.faults] == [
+        (fault.message, fault.place) for fault in faults
+    ]

@@ -188,6 +188,7 @@ class Engine:
         value = self._collect(data, (), log)
         if log.faults:
             log.spill(0)
+        log.fix()
         return value, log
 
     # The way out

@@ -15,7 +15,7 @@ from ..regex.white_space import BLANKS
 from ..report.cause import Cause, UnknownKey
 from ..report.document_order import RawFault
 from ..report.fault import Fault, Path
-from ..report.shown_values import ALONE
+from ..report.shown_values import ALONE, fixed
 
 Mark = tuple[str, int]
 LEAVES: Final = ALONE
@@ -101,6 +101,13 @@ class Log:
         self.dropped += other.dropped
         self.excused += other.excused
         self.untold += other.untold
+
+    def fix(self) -> None:
+        """Let what is told of what came be as it is now: the data may change before somebody reads it."""
+        for faults in (self.faults, self.excused):
+            for at, (path, cause, given, value) in enumerate(faults):
+                if given.__class__ not in ALONE or value.__class__ not in ALONE:
+                    faults[at] = (path, cause, fixed(given), fixed(value))
 
     def told_excused(self) -> list[Fault]:
         """The faults for which something else stands in."""

@@ -149,6 +149,12 @@ class AnyGate(Generic[T]):
         value, log = self._engine.collect(text.value)
         excused = text.placed(log.told_excused()) if log.excused else ()
         kept = partial(self._entered, text.value)
+        if value is FAILED and not text.broken:  # they are placed for those who look at them
+
+            def placed() -> list[Fault]:
+                return text.merged(log.told())
+
+            return refusal(placed, log.dropped, log.untold, excused, kept, log.unjudged)
         if value is FAILED or text.broken:
             faults = text.merged(log.told())
             most = self.limits.faults

@@ -79,6 +79,17 @@ class Unreadable:
         return "something that cannot be read"
 
 
+def fixed(value: Any) -> object:
+    """What a message can say of a value, whatever becomes of it afterwards: of a list or record, how many it holds."""
+    kind = type(value)
+    if kind in ALONE:
+        return value
+    if kind in (dict, list, tuple):
+        return Outline(dict if kind is dict else list, len(value))
+    told = honest(value)
+    return told if type(told) in ALONE or type(told).__module__ in TRUSTED else Said(told)
+
+
 def honest(value: Any) -> object:
     """A value as a message can speak of it: what raises when it is asked what it is, or how long, is put aside."""
     try:

@@ -17,6 +17,7 @@ from ...report.cause import UNREADABLE
 from ...report.document_order import ranks_in
 from ...report.fault import Fault, Path, pointer
 from ...report.hostile_objects import without_liars
+from ...report.shown_values import ALONE, fixed
 from ..dialects import DRAFT_2020_12, Dialect
 from ..plain_document import plain_document, read_document
 from .checking import Checker
@@ -40,6 +41,9 @@ class Findings:
         if len(told) > 1:
             told = sorted(told, key=lambda finding: (rank(finding.path), not finding.is_of_key))
         self._found = told[:most]
+        for finding in self._found:
+            if finding.given.__class__ not in ALONE:  # the data may change before somebody reads what is told of it
+                finding.given = finding.value = fixed(finding.given)
         self.unjudged = tuple(map(pointer, sorted(found.unsure, key=rank)))
         self.untold = max(0, len(told) - most) + found.lost
         self.dropped: list[Path] = []
