@@ -174,7 +174,7 @@ def test_the_source_names_its_fields_and_its_constants() -> None:
     told = Gate(Booking).source
     assert [told.count(f"  # {name}\n") for name in ("origin", "weight_kg", "priority")] == [3, 4, 3]
     assert "\ndef release(value):" in told
-    assert "\n# is_email: dutiful_gate.declare.formats.email.is_email\n" in told
+    assert "\n# is_rare_email: dutiful_gate.declare.formats.email.is_rare_email\n" in told
 
 
 def test_every_constant_of_any_gate_is_in_the_legend() -> None:

@@ -9,7 +9,7 @@ from typing import Final, NamedTuple
 from ..errors import DeclarationError
 from ..rules.format import OfFormat
 from . import judges
-from .email import ADDRESS, USUAL, is_email
+from .email import ADDRESS, USUAL, is_email, is_rare_email
 from .judges import HOST, PATTERNS, judge_of
 
 
@@ -22,6 +22,7 @@ class Format(NamedTuple):
     `pattern`   what such a text looks like, as far as an expression can tell: it admits more, never less; "" for none
     `exact`     whether the pattern says all of it
     `usual`     what most texts of it look like: an expression that only texts of it match; "" for none
+    `rare`      the judge of texts that do not
     """
 
     phrase: str
@@ -30,6 +31,7 @@ class Format(NamedTuple):
     pattern: str = ""
     exact: bool = False
     usual: str = ""
+    rare: Callable[[str], bool] | None = None
 
 
 _DAYS = (
@@ -84,6 +86,7 @@ FORMATS: Final[dict[str, Format]] = {
         ("desk@ternsound.example", "freight+qlp@ternsound.example", "o.keel@quays.example"),
         ADDRESS,
         usual=USUAL,
+        rare=is_rare_email,
     ),
     "idn-email": Format(
         "an email address",
@@ -186,4 +189,4 @@ def of_format(name: str) -> OfFormat:
             remedy=f"did you mean {near[0]!r}?" if near else "see its section 7",
         )
     phrase, judge = JUDGES[name]
-    return OfFormat(name, phrase, judge, usual=FORMATS[name].usual)
+    return OfFormat(name, phrase, FORMATS[name].rare or judge, usual=FORMATS[name].usual)

@@ -20,7 +20,7 @@ _NOTHING_MORE: Mapping[str, object] = {}
 class OfFormat(Rule):
     """The text is of the format, as `judge` tells.
 
-    `usual` is an expression that only texts of the format match, and most of them: they cost less than the judge.
+    `usual` is an expression that only texts of the format match, and most of them: the judge is asked of the others.
     """
 
     format: str
