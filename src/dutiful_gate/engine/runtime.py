@@ -15,7 +15,7 @@ from ..regex.white_space import BLANKS
 from ..report.cause import Cause, UnknownKey
 from ..report.document_order import RawFault
 from ..report.fault import Fault, Path
-from ..report.shown_values import ALONE, fixed
+from ..report.shown_values import ALONE, STEADY, fixed
 
 Mark = tuple[str, int]
 LEAVES: Final = ALONE
@@ -104,9 +104,9 @@ class Log:
 
     def fix(self) -> None:
         """Let what is told of what came be as it is now: the data may change before somebody reads it."""
-        for faults in (self.faults, self.excused):
+        for faults in (self.faults, self.excused) if self.excused else (self.faults,):
             for at, (path, cause, given, value) in enumerate(faults):
-                if given.__class__ not in ALONE or value.__class__ not in ALONE:
+                if given.__class__ not in STEADY or value.__class__ not in STEADY:
                     faults[at] = (path, cause, fixed(given), fixed(value))
 
     def told_excused(self) -> list[Fault]:

@@ -87,7 +87,12 @@ def fixed(value: Any) -> object:
     if kind in (dict, list, tuple):
         return Outline(dict if kind is dict else list, len(value))
     told = honest(value)
-    return told if type(told) in ALONE or type(told).__module__ in TRUSTED else Said(told)
+    if type(told) in ALONE:
+        return told
+    if type(told).__module__ not in TRUSTED:
+        return Said(told)
+    STEADY.add(type(told))
+    return told
 
 
 def honest(value: Any) -> object:
@@ -249,6 +254,9 @@ def _digits(value: int) -> str:
 
 ALONE: frozenset[type] = frozenset([type(None), bool, str, int, float, bytes])
 """The classes of plain values that hold no others."""
+
+STEADY: set[type] = set(ALONE)
+"""The classes whose values never change: those above, and those of the standard library that were met."""
 
 PLAIN: frozenset[type] = ALONE | {dict, list, tuple, bytearray}
 """The classes whose values are what they say."""
