@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 import types
 from collections import deque
@@ -281,6 +282,7 @@ class Maker:
             random.choice([it.length >= low, it.length <= low + 5, it.length.between(low, low + 4), it.length == low + 1,
                            it.length != low]),
             it.matches(random.choice(PATTERNS)),
+            it.matches(re.compile(random.choice(("[a-z]+", "b.?", "[A-Z]{2}")), random.choice((re.IGNORECASE, re.DOTALL, 0)))),
             it.has(random.choice(PATTERNS)),
             random.choice([it.has(ecma(r"^\p{Lu}")), it.has(ecma(r"\w$")), it.matches(ecma(r".+|\d*"))]),
             it.starts_with(random.choice(["a", "Q.", "é"])),

@@ -5,9 +5,10 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 from dataclasses import dataclass
-from datetime import date
+from datetime import UTC, date, datetime
 from decimal import Decimal
 from enum import Enum
 from random import Random
@@ -22,20 +23,27 @@ from dutiful_gate import (
     Limits,
     Refused,
     Source,
+    also_named,
     camel,
     declarations_of,
     it,
+    lowered,
     obeys,
+    or_infinite,
     otherwise,
     payloads,
     secret,
+    split_on,
     then,
     this,
+    trimmed,
+    uppered,
     when,
 )
 from dutiful_gate.proofs import prove, prove_document
 from dutiful_gate.prove.second_opinion import second_opinions
 from dutiful_gate.sample.edges import Edges
+from dutiful_gate.sample.typed_values import Made
 
 
 @dataclass
@@ -265,3 +273,124 @@ def test_days_of_the_calendar(text: str, sound: bool) -> None:
         second_opinions()["date"],
     ]
     assert [bool(judge(text)) for judge in judges] == [sound] * 3
+
+
+@dataclass
+class Manifest:
+    day: Annotated[int, also_named("on", "date")] = 5
+    berth: Annotated[int | None, also_named("quay")] = None
+
+
+def test_other_names_are_read_on_every_road() -> None:
+    gate = Gate(Manifest)
+    for data, wanted in (
+        ({"on": 7}, Manifest(7)),
+        ({"date": 1, "quay": None}, Manifest(1)),
+        ({}, Manifest()),
+        ({"quay": 4}, Manifest(5, 4)),
+    ):
+        assert (
+            gate.admit(data) == gate.examine({**data, "colour": 1}).value == gate.admit_json(json.dumps(data)) == wanted
+        )
+
+
+@pytest.mark.parametrize(
+    ("parts", "wanted"),
+    [
+        ((uppered, it.matches("[A-Za-z]{3}")), ("ABC", None, "ABC", "ABC")),
+        ((uppered, it.matches("[A-Z]{3}")), ("ABC", None, "ABC", "ABC")),
+        ((lowered, it.matches("[A-Za-z0-9]+")), ("abc", None, "abc", "abc")),
+        ((trimmed, it.matches("[A-Z]+")), (None, "ABC", None, "ABC")),
+        ((lowered, uppered, it.matches("[A-Z]{3}")), ("ABC", None, "ABC", "ABC")),
+        ((trimmed, uppered, it.starts_with("A"), it.matches("[A-Z]{3}")), ("ABC", "ABC", "ABC", "ABC")),
+        ((it.starts_with("A"), uppered, it.matches("[A-Z]{3}")), (None, None, "ABC", "ABC")),
+        ((it.matches("[A-Z]{3}"), lowered), (None, None, None, "abc")),
+        ((uppered, it.matches(re.compile("[a-z]{3}", re.IGNORECASE))), ("ABC", None, "ABC", "ABC")),
+        ((then(len), it == 3), (3, None, 3, 3)),
+    ],
+)  # fmt: skip
+def test_steps_run_whatever_a_later_pattern_settles(parts: tuple[Any, ...], wanted: tuple[Any, ...]) -> None:
+    gate: Gate[Any] = Gate(Annotated[(str, *parts)])
+    for text, made in zip(("abc", " ABC ", "AbC", "ABC"), wanted, strict=True):
+        assert gate.accepts(text) is (made is not None), text
+        if made is not None:
+            assert gate.admit(text) == gate.examine(text).value == made
+
+
+@pytest.mark.parametrize("item", [int | bool, Annotated[list[int], split_on(",")], int, Literal[1, 2], Crate])
+def test_faults_past_the_limit_are_counted(item: Any) -> None:
+    verdict = Gate(list[item], limits=Limits(faults=5)).examine(["x"] * 300)
+    assert (len(verdict.faults), verdict.untold) == (5, 295)
+
+
+def test_how_many_more_faults_a_document_has() -> None:
+    with pytest.raises(DeclarationError, match=r"\(and 2 more\)"):
+        Gate.from_schema({"type": 7, "minLength": "x", "properties": []})
+    with pytest.raises(DeclarationError) as raised:
+        Gate.from_schema({"minLength": "x"})
+    assert " more)" not in str(raised.value)
+
+
+def test_infinities_stand_beside_other_values() -> None:
+    gate = Gate(dict[str, Annotated[float, or_infinite] | str])
+    held: dict[str, Any] = {"a": math.inf, "b": -math.inf, "c": 1.5, "d": "x"}
+    assert gate.release_json(held) == b'{"a":1e999,"b":-1e999,"c":1.5,"d":"x"}'
+    assert Gate(Annotated[float, or_infinite]).release_json(math.inf) == b"1e999"
+
+
+class Unaskable(dict[str, Any]):
+    def keys(self) -> Any:
+        raise OSError("the pin is 4711")
+
+    __iter__ = items = values = __len__ = get = keys  # type: ignore[assignment]
+
+
+def test_a_record_that_cannot_be_asked_is_refused_by_a_document() -> None:
+    gate = Gate.from_schema({"type": "object", "properties": {"a": {"type": "integer"}}, "minProperties": 1})
+    assert not gate.accepts(Unaskable())
+    (fault,) = gate.examine(Unaskable()).faults
+    assert "4711" not in str(fault)
+
+
+def test_edges_of_date_times_are_at_the_bound_too() -> None:
+    gate = Gate(Annotated[datetime, it >= datetime(2031, 7, 8, 9, tzinfo=UTC)])
+    tried = Edges(gate.shape, Random(1)).of(gate.shape.root)
+    assert {"2031-07-08T09:00:00Z", "2031-07-08T09:00:01Z", "2031-07-07T09:00:00Z"} <= {
+        each for each in tried if isinstance(each, str)
+    }
+
+
+def test_typed_values_are_spoiled_and_never_lost() -> None:
+    gate = Gate(list[Annotated[int, it >= 0]])
+    made = [Made(gate.shape, Random(seed)).of(gate.shape.root, [1, 2, 3]) for seed in range(60)]
+    assert all(isinstance(each, list) and len(each) in (3, 4) for each in made)
+    assert any(each != [1, 2, 3] for each in made)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "sound", "unsound"),
+    [
+        (re.compile("[a-z]{3}", re.IGNORECASE), "aBC", "ab1"),
+        (re.compile("a b # two", re.VERBOSE), "ab", "a b"),
+        (re.compile("^b.$", re.MULTILINE | re.DOTALL), "b\n", "ab"),
+        (re.compile(r"\w+", re.ASCII), "a_1", "ä"),
+        (re.compile("(?i)q"), "Q", "x"),
+        ("[A-Z]", "A", "a"),
+    ],
+)
+def test_patterns_may_be_compiled(pattern: Any, sound: str, unsound: str) -> None:
+    for rule in (it.matches(pattern), it.has(pattern)):
+        gate = Gate(Annotated[str, rule])
+        document = Gate.from_schema(gate.schema())
+        for judge in (gate.accepts, document.accepts):
+            assert judge(sound)
+        assert gate.accepts(unsound) == document.accepts(unsound)
+        assert prove(gate, 200, 3).disagreements == []
+    assert not Gate(Annotated[str, it.matches(pattern)]).accepts(unsound)
+
+
+@pytest.mark.parametrize("pattern", [5, None, b"x", re.compile(b"x"), ["x"]])
+def test_what_is_no_pattern_is_told_when_it_is_written(pattern: Any) -> None:
+    for write in (it.matches, it.has):
+        with pytest.raises(DeclarationError, match="a pattern is text"):
+            write(pattern)

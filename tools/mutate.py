@@ -51,6 +51,7 @@ class Mutant(NamedTuple):
     end: int
     what: str
     text: str
+    source: str
 
     @property
     def place(self) -> str:
@@ -60,8 +61,7 @@ class Mutant(NamedTuple):
     @property
     def mark(self) -> tuple[str, str, str]:
         """What it is called in docs/mutants.md, wherever its line has moved to: file, change, the line itself."""
-        line = self.file.read_text().splitlines()[self.line - 1].strip()
-        return str(self.file.relative_to(PACKAGE)), self.what, line
+        return str(self.file.relative_to(PACKAGE)), self.what, self.source
 
 
 class _Change(ast.NodeTransformer):
@@ -145,8 +145,10 @@ def mutants(count: int, chance: random.Random, room: str) -> list[Mutant]:
     made = []
     for file, number in chance.sample(places, min(count, len(places))):
         change = _Change(number)
-        tree = ast.fix_missing_locations(change.visit(ast.parse(file.read_text())))
-        made.append(Mutant(file, change.line, change.end, change.what, ast.unparse(tree)))
+        text = file.read_text()
+        tree = ast.fix_missing_locations(change.visit(ast.parse(text)))
+        line = text.splitlines()[change.line - 1].strip()
+        made.append(Mutant(file, change.line, change.end, change.what, ast.unparse(tree), line))
     return made
 
 
@@ -163,7 +165,7 @@ def again(listed: Path) -> list[Mutant]:
             change = _Change(number)
             tree = ast.fix_missing_locations(change.visit(ast.parse(text)))
             if change.what == what and text.splitlines()[change.line - 1].strip() == line:
-                made.append(Mutant(file, change.line, change.end, what, ast.unparse(tree)))
+                made.append(Mutant(file, change.line, change.end, what, ast.unparse(tree), line))
                 break
         else:
             print(f"gone: {place}: {what}: {line}", flush=True)

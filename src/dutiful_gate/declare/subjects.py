@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any, Final, NoReturn, overload
 
 from .errors import DeclarationError
@@ -23,6 +24,7 @@ from .rules import (
 )
 from .rules.ecma import Ecma
 from .rules.format import OfFormat
+from .rules.pattern import text_and_flags
 
 
 class _Subject:
@@ -112,24 +114,24 @@ class It(_Subject):
         return Between(floor, ceiling)
 
     @overload
-    def matches(self, pattern: str) -> Matches: ...
+    def matches(self, pattern: str | re.Pattern[str]) -> Matches: ...
 
     @overload
     def matches(self, pattern: Ecma) -> HasEcma: ...
 
-    def matches(self, pattern: str | Ecma) -> Matches | HasEcma:
+    def matches(self, pattern: str | re.Pattern[str] | Ecma) -> Matches | HasEcma:
         """Text that matches the regular expression as a whole (`re.fullmatch`), or one of `ecma(...)`."""
-        return HasEcma(pattern.pattern, True) if isinstance(pattern, Ecma) else Matches(pattern)
+        return HasEcma(pattern.pattern, True) if isinstance(pattern, Ecma) else Matches(*text_and_flags(pattern))
 
     @overload
-    def has(self, pattern: str) -> Has: ...
+    def has(self, pattern: str | re.Pattern[str]) -> Has: ...
 
     @overload
     def has(self, pattern: Ecma) -> HasEcma: ...
 
-    def has(self, pattern: str | Ecma) -> Has | HasEcma:
+    def has(self, pattern: str | re.Pattern[str] | Ecma) -> Has | HasEcma:
         """Text in which the regular expression matches somewhere (`re.search`), or one of `ecma(...)`."""
-        return HasEcma(pattern.pattern, False) if isinstance(pattern, Ecma) else Has(pattern)
+        return HasEcma(pattern.pattern, False) if isinstance(pattern, Ecma) else Has(*text_and_flags(pattern))
 
     def contains(self, held: Any) -> Contains:
         """Text that holds another, or a list that has an item equal to `held`."""

@@ -107,7 +107,6 @@ def honest(value: Any) -> object:
                 return read(value)
         if isinstance(value, Collection):
             len(value)
-        shown(value)
     except Exception:
         return Unreadable()
     return value

@@ -90,6 +90,18 @@ def _between(value: str, low: int, high: int | None) -> str:
     return f"len({value}) >= {low}" if high is None else f"{low} <= len({value}) <= {high}"
 
 
+def text_and_flags(pattern: object) -> tuple[str, int]:
+    """An expression, as text or compiled, as its text and flags. Raises DeclarationError for anything else."""
+    if isinstance(pattern, re.Pattern) and isinstance(pattern.pattern, str):
+        return pattern.pattern, pattern.flags & ~(re.UNICODE | re.DEBUG)
+    if isinstance(pattern, str):
+        return pattern, 0
+    raise DeclarationError(
+        f"a pattern is text, not {type(pattern).__name__}",
+        remedy='as in it.matches(r"[A-Z]{3}"), or re.compile(...) of text',
+    )
+
+
 class Matches(Rule):
     """The whole text matches the expression (`re.fullmatch`)."""
 
