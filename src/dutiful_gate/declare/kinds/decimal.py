@@ -11,8 +11,8 @@ from ..digits import Digits
 from ..facts import Bind, Facts, Sort, Stop
 from ..lazy import Late
 from ..sources import Reading
-from .base import IN_TEXT, NUMBERS, Kind, Reader
-from .number import AT_THE_ENDS, DECIMAL, draw_number
+from .base import IN_TEXT, Kind, Reader
+from .number import DECIMAL, Numeric, draw_number
 
 if TYPE_CHECKING:
     from ..wish import Wish
@@ -81,7 +81,7 @@ def decimal_plain(value: Decimal | int) -> object:
     return near if Decimal(repr(near)) == value else value
 
 
-class Exact(Kind):
+class Exact(Numeric):
     """A decimal number, exactly as it is written."""
 
     written_alike: ClassVar[bool] = True
@@ -97,26 +97,8 @@ class Exact(Kind):
         return decimal_from_text if reading is Reading.TEXT else decimal_from_json
 
     @property
-    def comes_as(self) -> frozenset[type]:
-        return NUMBERS
-
-    @property
-    def loose(self) -> Reader | None:
-        return self.reader(Reading.TEXT)
-
-    @property
     def exact(self) -> bool:
         return True
-
-    @property
-    def key_pattern(self) -> str:
-        return DECIMAL
-
-    def draw(self, wish: Wish) -> object:
-        return draw_number(wish)
-
-    def edges(self) -> Iterable[object]:
-        return AT_THE_ENDS
 
     def made_in_code(self) -> Iterable[object]:
         return _MADE

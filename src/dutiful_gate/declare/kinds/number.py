@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from abc import ABC
 from collections.abc import Iterable, Mapping
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, ClassVar, Final
@@ -98,7 +99,29 @@ def number_from_text(value: object) -> object:
     return number if math.isfinite(number) else _NOT_FINITE
 
 
-class Whole(Kind):
+class Numeric(Kind, ABC):
+    """What all kinds have in common that are numbers in JSON."""
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return NUMBERS
+
+    @property
+    def loose(self) -> Reader | None:
+        return self.reader(Reading.TEXT)
+
+    @property
+    def key_pattern(self) -> str:
+        return DECIMAL
+
+    def draw(self, wish: Wish) -> object:
+        return draw_number(wish)
+
+    def edges(self) -> Iterable[object]:
+        return AT_THE_ENDS
+
+
+class Whole(Numeric):
     """A whole number of any size."""
 
     read_alike: ClassVar[bool] = True
@@ -130,14 +153,6 @@ class Whole(Kind):
         }[reading]
 
     @property
-    def comes_as(self) -> frozenset[type]:
-        return NUMBERS
-
-    @property
-    def loose(self) -> Reader | None:
-        return self.reader(Reading.TEXT)
-
-    @property
     def key_pattern(self) -> str:
         return "[+-]?[0-9]+"
 
@@ -146,9 +161,6 @@ class Whole(Kind):
         least = math.ceil(low)
         drawn = wish.random.randint(least, max(least, int(high)))
         return drawn if wish.step is None else int(drawn // wish.step * wish.step)
-
-    def edges(self) -> Iterable[object]:
-        return AT_THE_ENDS
 
     def made_in_code(self) -> Iterable[object]:
         return (0, -1, 7, 10**20, 10**5000, True, 2.0)
@@ -185,7 +197,7 @@ class WholeAsWritten(Whole):
         return "since draft-06 JSON Schema counts 3.0 among the whole numbers"
 
 
-class Number(Kind):
+class Number(Numeric):
     """A finite number, held as a double."""
 
     double: ClassVar[bool] = True
@@ -209,24 +221,6 @@ class Number(Kind):
 
     def reader(self, reading: Reading) -> Reader:
         return number_from_text if reading is Reading.TEXT else number_from_json
-
-    @property
-    def comes_as(self) -> frozenset[type]:
-        return NUMBERS
-
-    @property
-    def loose(self) -> Reader | None:
-        return self.reader(Reading.TEXT)
-
-    @property
-    def key_pattern(self) -> str:
-        return DECIMAL
-
-    def draw(self, wish: Wish) -> object:
-        return draw_number(wish)
-
-    def edges(self) -> Iterable[object]:
-        return AT_THE_ENDS
 
     def made_in_code(self) -> Iterable[object]:
         return (0, -0.5, 2, math.nan, math.inf, 1e308, 0.1, 1e-7, 2.675)
