@@ -6,6 +6,7 @@ import inspect
 import json
 from importlib.resources import files
 from pathlib import Path
+from textwrap import dedent
 
 import click
 from rich.console import Console
@@ -117,9 +118,13 @@ def _documented(out: Console) -> None:
 
 
 def _compiled(out: Console) -> None:
-    _step(out, 6, "Why it is fast", "Each gate is compiled to plain Python; bookings.source shows it. It begins:")
-    begins = ferries.bookings.source.split("\n\n", 1)[1].splitlines()[:12]
-    out.print(Syntax("\n".join(begins), "python", theme=_THEME, background_color="default"))
+    _step(
+        out, 6, "Why it is fast", "Each gate is compiled to plain Python; bookings.source shows it. Of it, the crates:"
+    )
+    lines = ferries.bookings.source.splitlines()
+    begins = next(number for number, line in enumerate(lines) if line.endswith("# crates"))
+    crates = dedent("\n".join(lines[begins : begins + 19]))
+    out.print(Syntax(crates, "python", theme=_THEME, background_color="default"))
 
 
 def _repeat(out: Console, into: Path | None, raw: bytes) -> None:
