@@ -76,6 +76,8 @@ class Keywords:
             name: (node.subschema("properties", name), ("properties", name)) for name in words.get("properties", {})
         }
         self.required = tuple(dict.fromkeys(words.get("required", ())))
+        # Of a value that holds no others only the keywords of its own kind have anything to say.
+        self.judges_alone = not (self.refers or self.combines or node in node.document.library.unusable)
 
     def is_of_kind(self, value: Any) -> bool:
         """Whether a value is of one of the types that are asked for; of any where none is."""
@@ -253,11 +255,25 @@ class _Evaluation:
         if known and found is not None and found.is_full:
             found.lose()
             return False
+        if known and found is not None and not isinstance(value, (dict, *LISTS)):
+            keywords = self.interpreter.keywords(subschema)
+            if keywords.judges_alone:
+                _Evaluation(self.interpreter, subschema, self.ask.inside(step, value, *words)).single(keywords, value)
+                return False
         seen = self.interpreter.judged(subschema, self.ask.inside(step, value, *words))
         if seen is None:
             return self._end()
         self.seen.unsure.update(seen.unsure)
         return True
+
+    def single(self, known: Keywords, value: Any) -> None:
+        """The keywords of a value that holds no others, where no schema beside this one has a say."""
+        self.known, self.words = known, known.words
+        self.any_kind(known, value)
+        if isinstance(value, str):
+            self.text(value)
+        elif is_number(value):
+            self.number(value)
 
     def swift(self, subschema: Subschema) -> Judge | None:
         """What tells quickly which values need no closer look, where only faults are asked for."""
