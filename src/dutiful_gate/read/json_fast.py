@@ -36,9 +36,17 @@ def _no_constant(name: str) -> object:
 
 
 _decoder = json.JSONDecoder(object_pairs_hook=_without_repeats, parse_constant=_no_constant)
-_scan = _decoder.raw_decode
-_scan_quickly = json.JSONDecoder(parse_constant=_no_constant).raw_decode
-_scan_exactly = json.JSONDecoder(parse_constant=_no_constant, parse_float=Digits).raw_decode
+
+
+def _scanner(decoder: json.JSONDecoder) -> Callable[[str, int], tuple[Any, int]]:
+    """What reads a value of a text from a place on; it raises ValueError or StopIteration for what is no JSON."""
+    scan: Callable[[str, int], tuple[Any, int]] = getattr(decoder, "scan_once", decoder.raw_decode)
+    return scan
+
+
+_scan = _scanner(_decoder)
+_scan_quickly = _scanner(json.JSONDecoder(parse_constant=_no_constant))
+_scan_exactly = _scanner(json.JSONDecoder(parse_constant=_no_constant, parse_float=Digits))
 _BLANK = " \t\n\r"
 fast_loads: Callable[[bytes | str], Any] | None = None
 """The decoder of the extra `fast`, where it is installed."""
@@ -82,7 +90,7 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
             value, end = (_scan_quickly if alone else _scan)(text, 0)
             if alone and not has_keys(text, len(value)):
                 value, end = _scan(text, 0)
-    except (ValueError, RecursionError, Troubled):
+    except (ValueError, RecursionError, StopIteration, Troubled):
         # ValueError: no UTF-8, no JSON, or a number with more digits than the interpreter reads.
         return FAILED
     return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
@@ -152,7 +160,7 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
                 plain, end = scan(text, 0)
                 if end != len(text):
                     return _NOT_READ
-        except (ValueError, RecursionError, Troubled):
+        except (ValueError, RecursionError, StopIteration, Troubled):
             return _NOT_READ
         if not admits or not unknown_lately:
             value = engine.sound_and_known(plain)
