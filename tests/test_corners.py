@@ -394,3 +394,23 @@ def test_what_is_no_pattern_is_told_when_it_is_written(pattern: Any) -> None:
     for write in (it.matches, it.has):
         with pytest.raises(DeclarationError, match="a pattern is text"):
             write(pattern)
+
+
+class ByDay(TypedDict):
+    sail_day: int
+
+
+class ByBerth(TypedDict):
+    berth_number: int
+
+
+def test_a_union_of_typed_dicts_goes_out_by_the_one_that_it_is() -> None:
+    gate: Gate[Any] = Gate(ByDay | ByBerth | int, keys=camel)
+    for value, out in (({"sail_day": 1}, {"sailDay": 1}), ({"berth_number": 2}, {"berthNumber": 2}), (3, 3)):
+        assert gate.release(value) == gate.release_admitted(value) == out
+
+
+def test_what_cannot_be_asked_is_refused_even_where_nothing_is_wanted_of_it() -> None:
+    for document in ({"properties": {"a": {"type": "integer"}}}, {"minProperties": 0}, {"additionalProperties": {}}):
+        gate = Gate.from_schema(document)
+        assert bool(gate.examine(Unaskable())) == gate.accepts(Unaskable())
