@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, nullcontext
+from functools import wraps
 from typing import Any, ClassVar
 
 from ..codegen.unit import Unit
 from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
 from ..declare.facts import FAILED, Bind, Facts, Stop
-from ..declare.kinds import Kind, Text
+from ..declare.kinds import Kind, Reader, Text
 from ..declare.kinds.number import whole_from_json
 from ..declare.rules import Ceiling, Floor, Matches, Rule
 from ..declare.rules.pattern import plain_test
@@ -135,6 +136,7 @@ class SoundWriter(SoundRecordWriter):
         self._waiting: Waiting = []
         self.later: Later | None = None
         self._told = 0
+        self._sure: dict[Reader, Reader] = {}
         self._inlined: list[str] = []
         self._count = 0
         # Of unions of which one option alone may admit a value: the functions that ask each option, and what asks them.
@@ -396,34 +398,50 @@ class SoundWriter(SoundRecordWriter):
         read = kind.reader(reading)
         if self.doubts and read is whole_from_json:
             read = whole_beyond_doubt
-        reader = self.bind(read, read.__name__)
         if kind.double and ready != "False" and _shut_in(parts):
             ready = f"{value}.__class__ is float"  # bounds on both sides keep NaN and infinities out
         swift = kind.swift(reading, value, self.bind)
+        if ready == "False" and swift is None:
+            self.write(f"{value} = {self.bind(read, read.__name__)}({value})")
+            with self.block(f"if {value}.__class__ is Stop:"):
+                self.write(GIVE_UP)
+            return
         if ready == "False":
-            self._swift_or_read(swift, reader, value)
+            self._swift_or_read(kind, swift, read, value)
             return
         plain = " and " in ready or " or " in ready
         with self.block(f"if not ({ready}):" if plain else f"if {ready.replace(' is ', ' is not ')}:"):
-            self._swift_or_read(swift, reader, value)
+            self._swift_or_read(kind, swift, read, value)
 
-    def _swift_or_read(self, swift: tuple[str, str] | None, reader: str, value: str) -> None:
-        """Read by the expression for a common case where it applies, else by the reader."""
+    def _swift_or_read(self, kind: Kind, swift: tuple[str, str] | None, read: Reader, value: str) -> None:
+        """Read by the expression for a common case where it applies, else by the reader, which is seldom called."""
+        reading = f"{value} = {self.bind(self._raising(read), read.__name__)}({value})"
         if swift is None:
-            self._read_by(reader, value)
+            self.write(reading)
             return
         test, expression = swift
         with self.block(f"if {test}:"):
             self.write(f"{value} = {expression}")
-            with self.block(f"if {value} is FAILED:"):
-                self.write(GIVE_UP)
+            if kind.strict.swift_may_fail:
+                with self.block(f"if {value} is FAILED:"):
+                    self.write(GIVE_UP)
         with self.block("else:"):
-            self._read_by(reader, value)
+            self.write(reading)
 
-    def _read_by(self, reader: str, value: str) -> None:
-        self.write(f"{value} = {reader}({value})")
-        with self.block(f"if {value}.__class__ is Stop:"):
-            self.write(GIVE_UP)
+    def _raising(self, read: Reader) -> Reader:
+        """A reader that raises for what it cannot read, which gives up too, and makes the source a third shorter."""
+        known = self._sure.get(read)
+        if known is None:
+
+            @wraps(read)
+            def read_or_raise(value: Any) -> Any:
+                made = read(value)
+                if made.__class__ is Stop:
+                    raise ValueError
+                return made
+
+            known = self._sure[read] = read_or_raise
+        return known
 
     def _one_of_list(self, value: str) -> None:
         """Query parsers give every value as a list: one of one item is that item."""

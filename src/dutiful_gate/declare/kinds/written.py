@@ -28,6 +28,7 @@ class Written(Kind):
 
     read_alike: ClassVar[bool] = True
     written_alike: ClassVar[bool] = True
+    swift_may_fail: ClassVar[bool] = True
     may_not_go_out: ClassVar[bool] = True
 
     name: str
