@@ -52,7 +52,30 @@ def _unfit(value: object) -> ValueError:
 
 
 _WORDS: dict[str, Any] = {"ensure_ascii": False, "separators": (",", ":"), "allow_nan": False}
-_encoded = json.JSONEncoder(**_WORDS, default=_no_plain_data).encode
+_careful = json.JSONEncoder(**_WORDS, default=_no_plain_data).encode
+
+
+def _kept_encoder() -> Callable[[object], str]:
+    """One encoder for all data, where the interpreter lets it be kept; the usual one makes itself anew each time."""
+    try:
+        from json.encoder import c_make_encoder, encode_basestring  # type: ignore[attr-defined]
+
+        chunks = c_make_encoder(None, _no_plain_data, encode_basestring, None, ":", ",", False, False, False)
+        if "".join(chunks({"a": [1.5, None, "\u00e9"]}, 0)) != '{"a":[1.5,null,"\u00e9"]}':
+            return _careful
+    except Exception:  # another interpreter, or another version of it
+        return _careful
+
+    def encoded(plain: object) -> str:
+        try:
+            return "".join(chunks(plain, 0))
+        except RecursionError:  # data that holds itself is told by the careful one
+            return _careful(plain)
+
+    return encoded
+
+
+_encoded = _kept_encoder()
 
 
 def json_bytes(plain: object, *, fast: bool = False) -> bytes:
