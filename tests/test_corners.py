@@ -38,6 +38,7 @@ from dutiful_gate import (
     this,
     trimmed,
     uppered,
+    via,
     when,
 )
 from dutiful_gate.proofs import prove, prove_document
@@ -414,3 +415,34 @@ def test_what_cannot_be_asked_is_refused_even_where_nothing_is_wanted_of_it() ->
     for document in ({"properties": {"a": {"type": "integer"}}}, {"minProperties": 0}, {"additionalProperties": {}}):
         gate = Gate.from_schema(document)
         assert bool(gate.examine(Unaskable())) == gate.accepts(Unaskable())
+
+
+@pytest.mark.parametrize(
+    "declared",
+    [
+        Decimal,
+        Annotated[Decimal, via(str)],
+        Annotated[Decimal, via(str), otherwise(3)] | int,
+        Decimal | int,
+        list[Decimal],
+    ],
+)
+def test_what_goes_out_as_a_number_can_be_written(declared: Any) -> None:
+    """The interpreter writes whole numbers of up to 4300 digits."""
+    gate: Gate[Any] = Gate(declared)
+    for value in (
+        10**4299,
+        10**4300,
+        -(10**5000),
+        Decimal("1E+4299"),
+        Decimal("-9E+4300"),
+        Decimal("1E-4300"),
+        Decimal(10**5000),
+    ):
+        for held in (value, [value]):
+            try:
+                plain = gate.release(held)
+            except Refused:
+                continue
+            json.dumps(plain, default=str)
+            assert gate.release_json(held)

@@ -12,7 +12,7 @@ from ..facts import Bind, Facts, Sort, Stop
 from ..lazy import Late
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
-from .number import DECIMAL, Numeric, draw_number
+from .number import DECIMAL, TOO_LONG, Numeric, draw_number
 
 if TYPE_CHECKING:
     from ..wish import Wish
@@ -43,7 +43,7 @@ def decimal_from_json(value: object) -> object:
     if isinstance(value, Decimal):
         return _sized(value)
     if isinstance(value, int):
-        return Decimal(value)
+        return _LONG if abs(value) >= TOO_LONG else Decimal(value)
     if isinstance(value, Digits):
         if len(value.digits) > _MOST_DIGITS:
             return _LONG
@@ -76,7 +76,7 @@ def decimal_plain(value: Decimal | int) -> object:
     if isinstance(value, int):
         return int(value)
     if value == value.to_integral_value():
-        return int(value)
+        return int(value) if value.adjusted() < _MOST_DIGITS else value
     near = float(value)
     return near if Decimal(repr(near)) == value else value
 
