@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from random import Random
 from typing import Any
 
 from dutiful_gate import DeclarationError, Gate
-from dutiful_gate.document.judging.findings import Found, Question
+from dutiful_gate.document.judging.findings import Finding, Found, Question
+from dutiful_gate.document.judging.telling_writer import Unsettled
 
 NAMES = ("a", "b", "$ref", "x-y")
 TYPES = ("null", "boolean", "object", "array", "number", "string", "integer")
@@ -117,12 +119,15 @@ class AnyDocument:
                 ("minimum", 1), ("maxLength", 1), ("pattern", random.choice(PATTERNS)), ("minItems", 2), ("uniqueItems", True),
                 ("required", [random.choice(NAMES)]), ("maxProperties", 1), ("minContains", random.randint(0, 2)), ("maxContains", 1),
                 ("multipleOf", 0.5), ("dependentRequired", {random.choice(NAMES): [random.choice(NAMES)]}),
+                ("maximum", 1), ("exclusiveMinimum", 0), ("exclusiveMaximum", 1.5), ("minLength", 2), ("maxItems", 1),
+                ("minProperties", 2), ("const", random.choice(SCALARS)), ("contentEncoding", "base64"), ("format", "date"),
+                ("enum", ["a", "ab", {}]), ("format", "made up"),
             )
         )  # fmt: skip
 
 
 def judged_in_all_ways(gate: Gate[Any], data: Any) -> set[bool]:
-    """Whether data is sound: compiled, word for word, and word for word with every fault."""
+    """Whether data is sound: compiled, word for word, and word for word with every fault; and the faults, both ways."""
     engine: Any = gate._engine
     interpreter, root = engine._interpreter, engine.root
     quick, interpreter.quick = interpreter.quick, None
@@ -134,6 +139,10 @@ def judged_in_all_ways(gate: Gate[Any], data: Any) -> set[bool]:
         with engine._memory.kept(engine.recursive):
             interpreter.judged(root, Question(data, found=found))
         said.add(not found)
+        with suppress(Unsettled):
+            compiled, shared = engine._told(data, Found(10_000)), engine.remembers
+            if by_finding(compiled, shared) != by_finding(found, shared):
+                raise AssertionError(f"{compiled=} by functions, {found=} word for word")
     except RecursionError:  # a dynamic reference went in a circle, which is seen when data is judged, and refuses it
         said.add(False)
     finally:
@@ -141,12 +150,28 @@ def judged_in_all_ways(gate: Gate[Any], data: Any) -> set[bool]:
     return said
 
 
+def by_finding(found: list[Finding], shared: bool) -> list[str]:
+    """Findings as they can be compared, whatever order their keys were asked in.
+
+    Where what is asked again is `shared`, it keeps the way on which it was first asked, and ways are not compared.
+    """
+    told = [
+        (
+            each.path, each.keyword.node.location(*each.keyword.steps), () if shared else each.route, each.keyword.says,
+            each.got, each.of_key, repr(each.given), [by_finding(branch, shared) for branch in each.branches],
+        )
+        for each in found
+    ]  # fmt: skip
+    return sorted(set(map(repr, told)) if shared else map(repr, told))
+
+
 def disagreement(seed: int) -> tuple[bool, str]:
     """Whether there was a document of that seed, and where the ways of judging by it differ, "" where they agree."""
     random = Random(seed)
     made = AnyDocument(random)
     try:
-        gate = Gate.from_schema(made.content, dialect=made.dialect)
+        formats: Any = random.choice((None, "assert", "annotate"))
+        gate = Gate.from_schema(made.content, dialect=made.dialect, formats=formats)
     except DeclarationError:
         return False, ""
     for _ in range(8):

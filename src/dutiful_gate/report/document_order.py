@@ -45,9 +45,10 @@ def ranks_in(data: Any) -> Callable[[Path], tuple[int, ...]]:
         places, held = [], data
         for step in path:
             if isinstance(held, dict):
-                if id(held) not in ranks:
-                    ranks[id(held)] = {key: at for at, key in enumerate(held)}
-                places.append(ranks[id(held)].get(step, -1))
+                known = ranks.get(id(held))
+                if known is None:
+                    known = ranks[id(held)] = dict(zip(held, _COUNT, strict=False))
+                places.append(known.get(step, -1))
                 held = held.get(step)
             elif isinstance(held, LISTS) and isinstance(step, int) and step < len(held):
                 places.append(step)

@@ -16,7 +16,7 @@ from typing import Any
 
 from ..declare.equality import all_differ
 from ..declare.formats.table import FORMATS
-from ..document.judging.compiler import active, contains_bounds, list_parts, number_bounds, types_of
+from ..document.judging.keywords import active, contains_bounds, list_parts, number_bounds, types_of
 from ..document.judging.library import Subschema
 from ..gates.document import DocumentGate
 from ..regex.drawing import drawn_from
@@ -231,7 +231,7 @@ class DocumentPayloads:
         first = max([0, *(len(each) for each, _ in parts)])
         held = []
         for node, words in wanted.with_word("contains"):
-            held += [node.subschema("contains")] * contains_bounds(node, words)[0]
+            held += [node.subschema("contains")] * contains_bounds(words)[0]
         usual = 0 if depth > _SHALLOW else max(first, len(held), random.randint(0, 3 - depth // 2))
         size = int(min([max(low, usual, len(held)), *wanted.all("maxItems")]))
         unique = any(each is True for each in wanted.all("uniqueItems"))

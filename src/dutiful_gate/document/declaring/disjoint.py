@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-from ..judging.compiler import list_parts, number_bounds
+from ..judging.keywords import list_parts, number_bounds
 from .meaning import Meaning, Part, Piece, Said, TooMany, gathered
 
 _DEPTH = 3

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from ..dialects import BY_NAME
-from ..judging.compiler import active
+from ..judging.keywords import active
 from ..judging.library import Document, Library, Steps, Subschema, held_schemas
 
 _LEADS = ("$ref", "$dynamicRef", "$recursiveRef")

@@ -7,7 +7,7 @@ from typing import Any, Final
 
 from ...declare.equality import keyed
 from ..dialects import Dialect
-from ..judging.compiler import LIST_WORDS, NUMBER_WORDS, RECORD_WORDS, TEXT_WORDS, active, types_of
+from ..judging.keywords import LIST_WORDS, NUMBER_WORDS, RECORD_WORDS, TEXT_WORDS, active, types_of
 from ..judging.library import Subschema
 from .naming import words_of
 

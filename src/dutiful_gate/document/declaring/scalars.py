@@ -8,7 +8,7 @@ from typing import Any
 from ...declare.formats.table import JUDGES
 from ...declare.kinds import LocalMoment, UtcMoment
 from ...declare.kinds.texts import written_kinds
-from ..judging.compiler import number_bounds
+from ..judging.keywords import number_bounds
 from .naming import literal
 from .patterns import pattern_rule
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from ..dialects import DRAFT_2020_12, Dialect
-from ..judging.compiler import list_parts
+from ..judging.keywords import list_parts
 from ..judging.library import Subschema
 from .disjoint import Apart, number_bounds_apart
 from .meaning import KINDS, Clause, Meaning, Part, Piece, Said, TooMany, gathered, json_kind, kind_of, part_of

@@ -14,15 +14,15 @@ from ...declare.limits import Limits, deepest
 from ...report.fault import pointer
 from ..document import Flaw
 from ..plain_document import TOO_DEEP as NESTS_TOO_DEEP
-from .compiler import JudgingOptions, active, dynamic_name
+from .keywords import REFERENCES, active, dynamic_name
 from .library import MissingDocument, MissingDocuments, Resource, Subschema, held_schemas
 from .metaschemas import standard_document
+from .options import JudgingOptions
 from .patterns import searcher
 from .shared_branches import Meeting
 
 _DEFINITIONS = frozenset(["$defs", "definitions"])
 IN_PLACE = frozenset(["allOf", "anyOf", "oneOf", "not", "if", "then", "else", "dependentSchemas", "dependencies"])
-_REFERENCES = ("$ref", "$dynamicRef", "$recursiveRef")
 # Keywords whose meaning hangs on another one beside them.
 _HANG_ON: dict[str, tuple[str, ...]] = {
     "properties": ("additionalProperties",),
@@ -104,7 +104,7 @@ class Checker:
                 f"{circle.location()} refers to itself without taking a step into the data",
                 remedy="break the circle: no data could ever be judged by it",
             )
-            for word in active(circle).keys() & {*_REFERENCES, *IN_PLACE}:
+            for word in active(circle).keys() & {*REFERENCES, *IN_PLACE}:
                 self.note(circle, word, endless)
             beside[circle] = []
         leads_back = _circle(every) is not None or self.library.dynamic
@@ -127,7 +127,7 @@ class Checker:
         """The schemas that its references lead to."""
         found = []
         words = active(node)
-        for word in _REFERENCES:
+        for word in REFERENCES:
             if word not in words:
                 continue
             try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from os import PathLike
 from pathlib import Path as FilePath
 from typing import Any
@@ -13,18 +14,22 @@ from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.formats.table import JUDGES
 from ...declare.limits import Limits
-from ...report.cause import UNREADABLE
 from ...report.document_order import ranks_in
 from ...report.fault import Fault, Path, pointer
 from ...report.hostile_objects import without_liars
 from ...report.shown_values import ALONE, fixed
 from ..dialects import DRAFT_2020_12, Dialect
 from ..plain_document import plain_document, read_document
+from .causes import Keywords
 from .checking import Checker
-from .compiler import Judges, JudgingOptions, SchemaCompiler, Scope, active, types_of
+from .compiler import Judge, SchemaCompiler
 from .findings import Finding, Found, Note, Question, spoken
-from .interpreter import TOO_DEEP, Interpreter
+from .findings import whole as whole_route
+from .interpreter import Interpreter
+from .keywords import Scope, active, types_of
 from .library import Library, Subschema
+from .options import Judges, JudgingOptions
+from .telling_writer import Unsettled
 
 _MOST_FOUND, _MOST_OF_OUTPUT = 500, 10_000
 
@@ -35,23 +40,26 @@ class Findings:
     __slots__ = ("_found", "dropped", "excused", "unjudged", "untold")
 
     def __init__(self, found: Found, most: int, data: object) -> None:
-        # One keyword that refuses one value is one fault, by however many roads it was come to.
-        told = list({(each.path, each.place, each.is_of_key): each for each in reversed(spoken(found))}.values())[::-1]
-        rank = ranks_in(data)
+        told = spoken(found)
         if len(told) > 1:
-            told = sorted(told, key=lambda finding: (rank(finding.path), not finding.is_of_key))
+            # One keyword that refuses one value is one fault, by however many roads it was come to.
+            if len({(each.path, each.keyword, each.of_key) for each in told}) < len(told):
+                differ = {(each.path, each.keyword, each.of_key): each for each in reversed(told)}
+                told = [*differ.values()][::-1]
+            rank = ranks_in(data)
+            told.sort(key=lambda finding: (rank(finding.path), not finding.is_of_key))
         self._found = told[:most]
         for finding in self._found:
             if finding.given.__class__ not in ALONE:  # the data may change before somebody reads what is told of it
-                finding.given = finding.value = fixed(finding.given)
-        self.unjudged = tuple(map(pointer, sorted(found.unsure, key=rank)))
+                finding.given = fixed(finding.given)
+        self.unjudged = tuple(map(pointer, sorted(found.unsure, key=ranks_in(data)))) if found.unsure else ()
         self.untold = max(0, len(told) - most) + found.lost
         self.dropped: list[Path] = []
         self.excused: list[Any] = []
 
     def told(self) -> list[Fault]:
         """The faults as a reader gets them."""
-        return [Fault(each.path, each.cause, each.given, each.value) for each in self._found]
+        return [Fault(each.path, each.cause, each.given, each.given) for each in self._found]
 
     def told_excused(self) -> list[Fault]:
         """None: a document excuses nothing."""
@@ -68,6 +76,7 @@ class DocumentEngine:
     __slots__ = (
         "_compiler",
         "_interpreter",
+        "_keywords",
         "_memory",
         "_sound",
         "dialect",
@@ -98,9 +107,10 @@ class DocumentEngine:
             )
         self.root = library.add(uri, document)
         self.dialect = self.root.dialect
-        options = JudgingOptions(library, formats, limits.items, judges)
-        self._interpreter = Interpreter(options, limits.depth)
-        self._compiler = SchemaCompiler(options, self._interpreter.sound)
+        options = JudgingOptions(library, formats, limits, judges)
+        keywords = self._keywords = Keywords(options)
+        self._interpreter = Interpreter(options, keywords)
+        self._compiler = SchemaCompiler(options, keywords, self._interpreter)
         self._interpreter.quick = self._compiler.ready
         checked = Checker(options, DocumentEngine, tell=tell).checked(self.root)
         self.recursive = checked.leads_back
@@ -108,7 +118,7 @@ class DocumentEngine:
         self.flaws = checked.flaws
         self._interpreter.unsure = checked.unsure
         self._memory = options.memory
-        self._sound = self._compiler.call(self.root) if self.root not in checked.unsure else self._perhaps
+        self._sound: Judge = self._first if self.root not in checked.unsure else self._perhaps
 
     def sound(self, data: Any) -> Any:
         """The data itself when it is sound, else FAILED."""
@@ -129,6 +139,11 @@ class DocumentEngine:
     def sound_and_known(self, data: Any) -> Any:
         """The same; FAILED too where something could not be judged, which `collect` then tells."""
         return FAILED if self.flaws else self.sound(data)
+
+    def _first(self, data: Any, scope: Scope) -> bool:
+        """What judges until a function is compiled: that is when data first comes."""
+        self._sound = self._compiler.ready(self.root)
+        return self._sound(data, scope)
 
     def _perhaps(self, data: Any, scope: Scope) -> bool:
         """Whether data is not surely unsound, by a document with parts that cannot be used."""
@@ -152,7 +167,7 @@ class DocumentEngine:
         """Whether data is sound by a schema inside the document."""
         try:
             with self._memory.kept(self.remembers):
-                return self._compiler.call(node)(data, ())
+                return self._compiler.ready(node)(data, ())
         except RecursionError:
             return False
 
@@ -167,7 +182,7 @@ class DocumentEngine:
             data = without_liars(data, typed=False)
         found = self._found(data, None, self._most_found)
         if not found:
-            found.note(Finding((), UNREADABLE, None, None, Question(data).route))
+            found.note(Finding((), self._keywords.at(self.root, "readable"), None, None))
         return FAILED, Findings(found, self.limits.faults, data)
 
     @property
@@ -176,16 +191,30 @@ class DocumentEngine:
         return max(_MOST_FOUND, 2 * self.limits.faults)
 
     def _found(self, data: Any, notes: list[Note] | None, most: int = _MOST_OF_OUTPUT) -> Found:
-        found = Found(most)
+        """What is found: by compiled functions; word for word where they cannot settle it, or notes are wanted."""
         try:
+            if notes is None and not self.flaws:
+                with suppress(Unsettled):
+                    return self._told(data, Found(most))
+            found = Found(most)
             with self._memory.kept(self.remembers):
                 self._interpreter.judged(self.root, Question(data, found=found, notes=notes))
             if not found and self.recursive and nests_deeper(data, self.limits.depth):
                 raise RecursionError
         except RecursionError:
-            deep = TOO_DEEP.but(expected={"most": self.limits.depth})
             found = Found(most)
-            found.note(Finding((), deep, data, data, Question(data).route))
+            found.note(Finding((), self._keywords.at(self.root, "too deep"), data, None))
+        return found
+
+    def _told(self, data: Any, found: Found) -> Found:
+        """What compiled functions find. Raises Unsettled where they do not tell all that there is to tell."""
+        if self.remembers:
+            with self._memory.kept(True):
+                self._compiler.teller_of(self.root)(data, (), (), None, found)
+        else:
+            self._compiler.teller_of(self.root)(data, (), (), None, found)
+        if found.lost or (not found and self.recursive and nests_deeper(data, self.limits.depth)):
+            raise Unsettled
         return found
 
     @property
@@ -221,7 +250,7 @@ class DocumentEngine:
             "valid": True,
             "annotations": [
                 {
-                    "keywordLocation": pointer(note.route.whole()),
+                    "keywordLocation": pointer(whole_route(note.route)),
                     "absoluteKeywordLocation": note.location,
                     "instanceLocation": pointer(note.path),
                     "annotation": note.held,
@@ -242,12 +271,12 @@ def _flat(found: Sequence[Finding], told: set[int]) -> Iterator[Finding]:
 
 
 def _error(finding: Finding) -> dict[str, Any]:
-    fault = Fault(finding.path, finding.cause, finding.given, finding.value)
+    fault = Fault(finding.path, finding.cause, finding.given, finding.given)
     # The standard has no place for what is not there: it stands at the record.
     absent = fault.code in ("absent", "agreement") and bool(finding.path)
     lead = f"{finding.path[-1]}: " if absent else ""
     return {
-        "keywordLocation": pointer(finding.route.whole()),
+        "keywordLocation": pointer(finding.route),
         "absoluteKeywordLocation": fault.keyword,
         "instanceLocation": pointer(finding.path[:-1] if absent else finding.path),
         "error": lead + fault.message,

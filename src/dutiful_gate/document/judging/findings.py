@@ -7,84 +7,73 @@ from typing import Any, NamedTuple
 
 from ...report.cause import Cause
 from ...report.fault import Path
-from .compiler import Scope
-from .library import Subschema
+from .causes import Keyword
+from .keywords import Scope
+
+Steps = tuple[str | int, ...]
+Route = tuple[Any, Steps] | None
+"""The way through the document that judging took, references included: the way before, and the last steps."""
 
 
-class Route(NamedTuple):
-    """The way through the document that judging took, references included: the standard's keywordLocation."""
-
-    before: Route | None
-    steps: tuple[str | int, ...]
-
-    def whole(self) -> tuple[str | int, ...]:
-        """All steps from the root."""
-        parts: list[tuple[str | int, ...]] = []
-        at: Route | None = self
-        while at is not None:
-            parts.append(at.steps)
-            at = at.before
-        return tuple(step for part in reversed(parts) for step in part)
-
-
-START = Route(None, ())
-
-
-def located(cause: Cause, place: tuple[Subschema, tuple[str | int, ...]]) -> Cause:
-    """A cause with where its keyword stands in the document."""
-    node, words = place
-    return cause.but(keyword=node.location(*words), json=True)
+def whole(route: Route) -> Steps:
+    """All steps of a way from the root: the standard's keywordLocation."""
+    parts: list[Steps] = []
+    while route is not None:
+        route, steps = route
+        parts.append(steps)
+    return tuple(step for part in reversed(parts) for step in part)
 
 
 class Finding:
-    """One keyword that refused one value; `branches` are the findings of each alternative that failed."""
+    """One keyword that refused one value; `branches` are the findings of each alternative that failed.
 
-    __slots__ = ("_cause", "_located", "branches", "closest", "given", "path", "place", "route", "value")
+    `got` stands in for what is told of the value that came; `of_key` tells that the key is at fault.
+    """
+
+    __slots__ = ("branches", "closest", "given", "got", "keyword", "of_key", "path", "road")
 
     def __init__(
         self,
         path: Path,
-        cause: Cause,
+        keyword: Keyword,
         given: Any,
-        value: Any,
-        route: Route,
+        road: Route,
         branches: Sequence[list[Finding]] = (),
-        place: tuple[Subschema, tuple[str | int, ...]] | None = None,
+        got: str | None = None,
         *,
-        located: bool = False,
+        of_key: bool = False,
     ) -> None:
         self.path = path
-        self._cause = cause
-        self.place = place
-        self._located = located
+        self.keyword = keyword
         self.given = given
-        self.value = value
-        self.route = route
+        self.road = road
         self.branches = branches
+        self.got = got
+        self.of_key = of_key
         # What its closest alternative says, put together once: alternatives inside alternatives share findings.
         self.closest: list[Finding] | None = None
 
     @property
-    def code(self) -> str:
-        """The code of its cause."""
-        return self._cause.code
-
-    @property
     def is_of_key(self) -> bool:
         """Whether the key is at fault, not the value under it."""
-        return self._cause.of_key
+        return self.of_key or self.keyword.cause.of_key
 
     @property
     def cause(self) -> Cause:
-        """Why, with the place of the keyword in the document: put together for what is told only."""
-        if self.place is not None and not self._located:
-            self._cause, self._located = located(self._cause, self.place), True
-        return self._cause
+        """Why, with the place of the keyword in the document."""
+        cause = self.keyword.cause
+        if self.of_key:
+            cause = cause.but(of_key=True)
+        return cause if self.got is None else cause.but(got=self.got)
 
-    def of_key(self) -> Finding:
+    @property
+    def route(self) -> Steps:
+        """The way to the keyword."""
+        return whole((self.road, self.keyword.steps))
+
+    def told_of_key(self) -> Finding:
         """The same, told of a key: what stands under the key may break the same keyword."""
-        cause = self.cause.but(of_key=True)
-        return Finding(self.path, cause, self.given, self.value, self.route, self.branches, self.place, located=True)
+        return Finding(self.path, self.keyword, self.given, self.road, self.branches, self.got, of_key=True)
 
 
 class Found(list[Finding]):
@@ -183,7 +172,7 @@ class Question:
         value: Any,
         scope: Scope = (),
         path: Path = (),
-        route: Route = START,
+        route: Route = None,
         found: Found | None = None,
         notes: list[Note] | None = None,
     ) -> None:
@@ -196,12 +185,12 @@ class Question:
 
     def inside(self, step: Any, value: Any, *words: str | int) -> Question:
         """The question about an item or a property."""
-        return Question(value, self.scope, (*self.path, step), Route(self.route, words), self.found, self.notes)
+        return Question(value, self.scope, (*self.path, step), (self.route, words), self.found, self.notes)
 
     def beside(self, *words: str | int, found: Found | None = None, quiet: bool = False) -> Question:
         """The question about the same value to another schema."""
         into = None if quiet else self.found if found is None else found
-        return Question(self.value, self.scope, self.path, Route(self.route, words), into, self.notes)
+        return Question(self.value, self.scope, self.path, (self.route, words), into, self.notes)
 
 
 def spoken(findings: list[Finding]) -> list[Finding]:
@@ -222,10 +211,11 @@ def _closest(finding: Finding) -> list[Finding] | None:
     ranked: list[tuple[tuple[bool, bool, int], list[Finding]]] = []
     for branch in finding.branches:
         inner = spoken(branch)
-        off = any(each.path == finding.path and each.code in ("kind", "choice", "branch") for each in inner)
+        off = any(
+            each.path == finding.path and each.keyword.cause.code in ("kind", "choice", "branch") for each in inner
+        )
         tagged = any(
-            len(each.path) == len(finding.path) + 1 and each.cause.keyword.endswith(("/const", "/enum"))
-            for each in inner
+            len(each.path) == len(finding.path) + 1 and each.keyword.says in ("const", "enum") for each in inner
         )
         ranked.append(((off, tagged, len(inner)), inner))
     ranked.sort(key=lambda pair: pair[0])

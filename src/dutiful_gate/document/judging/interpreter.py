@@ -1,30 +1,30 @@
-"""Every fault of data by a document, each with its keyword; run only when the sound functions said no.
+"""Documents followed word for word: what each keyword says of evaluated properties and items, annotations, every fault.
 
-This is the standard word for word: it follows what each keyword says of evaluated properties and items too, which the
-sound functions leave to it.
+Compiled functions leave to it what depends on what others looked at, what hangs on parts that cannot be used, and data
+with more faults than are told one by one.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Sequence
 from decimal import Decimal
-from functools import partial
 from typing import Any, Final
 
 from ...declare.equality import LISTS, all_differ, keyed, too_alike
-from ...declare.facts import Facts, Got, Unit
-from ...declare.hash_limits import MOST_ALIKE
 from ...declare.multiples import is_multiple
-from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
-from ...report.cause import Cause, UnknownKey
+from ...report.fault import Path
 from ..dialects import VOCABULARIES
-from .compiler import (
+from .causes import Keywords, bounds_of
+from .content import holds
+from .findings import Evaluated, Finding, Found, Note, Question, Route
+from .json_values import is_integer, is_integer_4, is_number
+from .keywords import (
+    COMBINING,
     LIST_WORDS,
     NUMBER_WORDS,
     RECORD_WORDS,
+    REFERENCES,
     TEXT_WORDS,
-    Judge,
-    JudgingOptions,
     Scope,
     active,
     contains_bounds,
@@ -32,43 +32,35 @@ from .compiler import (
     entered,
     goes_on_beside,
     list_parts,
-    number_bounds,
     types_of,
 )
-from .content import holds
-from .findings import Evaluated, Finding, Found, Note, Question, Route, located
-from .json_values import is_integer, is_integer_4, is_number
 from .library import Subschema
+from .options import JudgingOptions
 from .patterns import searcher
-from .wording import PHRASES, alternative, barred, of_pattern, worded
 
-TEXT = Facts("text", "text", measured=Unit.CHARACTERS, text=True)
-NUMBER = Facts("a number", "number", ordered=(int, float), number=True)
-LIST = Facts("an array", "list", measured=Unit.ITEMS)
-RECORD = Facts("an object", "record", measured=Unit.KEYS)
+Judge = Callable[[Any, Scope], bool]
 _NOTES = VOCABULARIES["https://json-schema.org/draft/2020-12/vocab/meta-data"] | {
     "contentEncoding", "contentMediaType", "contentSchema", "format",
 }  # fmt: skip
 _HERE: Final = object()
-TOO_DEEP = Cause("depth", "data at most {most} levels deep", got="deeper data")
 
 
 class _Refused(Exception):
     """Ends a question that only wanted yes or no."""
 
 
-class Keywords:
+class _Words:
     """The keywords of one schema, and what follows from them alone: put together when it is first asked for."""
 
     def __init__(self, node: Subschema) -> None:
         self.node = node
         self.words = words = active(node)
         kinds = types_of(node, words)
-        self.kinds = [(kind, _tester(kind, pointless=node.dialect.pointless)) for kind in kinds]
+        self.kinds = [_tester(kind, pointless=node.dialect.pointless) for kind in kinds]
         self.choices = {keyed(each) for each in words["enum"]} if "enum" in words else None
         self.constant = (keyed(words["const"]),) if "const" in words else ()
-        self.refers = not _REFERENCES.isdisjoint(words)
-        self.combines = not _COMBINING.isdisjoint(words)
+        self.refers = any(word in words for word in REFERENCES)
+        self.combines = any(word in words for word in COMBINING)
         self.notes = tuple(word for word in words if word in _NOTES)
         self.looks_into_records = any(word in words for word in RECORD_WORDS)
         self.looks_into_lists = any(word in words for word in LIST_WORDS)
@@ -76,12 +68,10 @@ class Keywords:
             name: (node.subschema("properties", name), ("properties", name)) for name in words.get("properties", {})
         }
         self.required = tuple(dict.fromkeys(words.get("required", ())))
-        # Of a value that holds no others only the keywords of its own kind have anything to say.
-        self.judges_alone = not (self.refers or self.combines or node in node.document.library.unusable)
 
     def is_of_kind(self, value: Any) -> bool:
         """Whether a value is of one of the types that are asked for; of any where none is."""
-        return not self.kinds or any(test(value) for _, test in self.kinds)
+        return not self.kinds or any(test(value) for test in self.kinds)
 
 
 def _tester(kind: str, *, pointless: bool) -> Callable[[Any], bool]:
@@ -100,18 +90,16 @@ def _tester(kind: str, *, pointless: bool) -> Callable[[Any], bool]:
 class Interpreter:
     """Judges by interpreting documents."""
 
-    def __init__(self, options: JudgingOptions, most_deep: int) -> None:
+    def __init__(self, options: JudgingOptions, keywords: Keywords) -> None:
         self.options = options
+        self.keywords = keywords
         self.unsure: frozenset[Subschema] = frozenset()
         self.quick: Callable[[Subschema], Judge] | None = None
         self.library = options.library
         self.memory = options.memory
-        self.most_deep = most_deep
-        self._keywords: dict[Subschema, Keywords] = {}
+        self._words: dict[Subschema, _Words] = {}
         self._swift: dict[Subschema, Judge | None] = {}
         self._targets: dict[tuple[Subschema, str], Subschema] = {}
-        # What keywords say, by where they stand and what of: made when one first refuses.
-        self.causes: dict[tuple[tuple[Subschema, tuple[str | int, ...]], Any], Cause] = {}
 
     def target(self, node: Subschema, reference: str) -> Subschema:
         """What a reference leads to, looked up once."""
@@ -120,11 +108,11 @@ class Interpreter:
             found = self._targets[node, reference] = self.library.target(node, reference)
         return found
 
-    def keywords(self, node: Subschema) -> Keywords:
+    def words(self, node: Subschema) -> _Words:
         """The keywords of a schema."""
-        known = self._keywords.get(node)
+        known = self._words.get(node)
         if known is None:
-            known = self._keywords[node] = Keywords(node)
+            known = self._words[node] = _Words(node)
         return known
 
     def swift(self, node: Subschema) -> Judge | None:
@@ -140,6 +128,10 @@ class Interpreter:
     def sound(self, node: Subschema, value: Any, scope: Scope) -> bool:
         """Yes or no, for schemas whose keywords depend on what others looked at."""
         return self.judged(node, Question(value, scope)) is not None
+
+    def tell(self, node: Subschema, value: Any, scope: Scope, path: Path, route: Route, found: Found) -> None:
+        """Every fault of a value."""
+        self.judged(node, Question(value, scope, path, route, found))
 
     def judged(self, node: Subschema, ask: Question) -> Evaluated | None:
         """What was looked at when the value is sound, else None; findings and notes go where the question says."""
@@ -186,48 +178,29 @@ class _Evaluation:
         self.node = node
         self.ask = ask
         self.seen = Evaluated()
-        self.known: Keywords | None = None
+        self.known: _Words | None = None
         self.words: dict[str, Any] = {}
 
     # What comes of it
 
     def refuse(
         self,
-        make: Callable[[], Cause],
-        *words: str | int,
-        value: Any = None,
+        says: str,
+        *steps: str | int,
+        given: Any = _HERE,
         at: Any = _HERE,
         branches: Sequence[list[Finding]] = (),
-        of: Any = "",
+        got: str | None = None,
     ) -> None:
-        """A keyword refuses: the value, or with `at` a key in it that is absent or not wanted.
-
-        The cause is made once, and kept for the keyword and what it is `of`; anew each time where that is None.
-        """
+        """A keyword refuses: the value, or with `at` a key in it that is absent or not wanted."""
         ask = self.ask
         if ask.found is None:
             raise _Refused
         path = ask.path if at is _HERE else (*ask.path, at)
-        given = ask.value if value is None and at is _HERE else value
-        place = (self.node, words)
-        kept = self.interpreter.causes
-        cause = kept.get((place, of)) if of is not None else None
-        if cause is None:
-            cause = make()
-            if of is not None:
-                cause = kept[place, of] = located(cause, place)
-        finding = Finding(path, cause, given, given, Route(ask.route, words), branches, place, located=of is not None)
-        ask.found.note(finding)
-
-    def rule(self, make: Callable[[], Rule], facts: Facts, word: str) -> None:
-        """A keyword that says the same as a rule of ours speaks with its words."""
-
-        def cause() -> Cause:
-            rule = make()
-            face = rule.faces("value", facts, lambda constant, hint: hint)[-1]
-            return Cause(face.code, face.needs, rule.numbers(), facts.phrase, face.got)
-
-        self.refuse(cause, word)
+        if given is _HERE:
+            given = ask.value if at is _HERE else None
+        keyword = self.interpreter.keywords.at(self.node, says, *steps)
+        ask.found.note(Finding(path, keyword, given, ask.route, branches, got))
 
     def aside(self) -> Found:
         """A list of its own for what may not count in the end."""
@@ -235,7 +208,7 @@ class _Evaluation:
 
     def note(self, word: str, held: Any) -> None:
         if self.ask.notes is not None:
-            self.ask.notes.append(Note(self.ask.path, Route(self.ask.route, (word,)), self.node.location(word), held))
+            self.ask.notes.append(Note(self.ask.path, (self.ask.route, (word,)), self.node.location(word), held))
 
     def into(self, subschema: Subschema, step: Any, value: Any, *words: str | int) -> bool:
         """Whether a part of the value is sound by a schema that this one holds."""
@@ -255,25 +228,11 @@ class _Evaluation:
         if known and found is not None and found.is_full:
             found.lose()
             return False
-        if known and found is not None and not isinstance(value, (dict, *LISTS)):
-            keywords = self.interpreter.keywords(subschema)
-            if keywords.judges_alone:
-                _Evaluation(self.interpreter, subschema, self.ask.inside(step, value, *words)).single(keywords, value)
-                return False
         seen = self.interpreter.judged(subschema, self.ask.inside(step, value, *words))
         if seen is None:
             return self._end()
         self.seen.unsure.update(seen.unsure)
         return True
-
-    def single(self, known: Keywords, value: Any) -> None:
-        """The keywords of a value that holds no others, where no schema beside this one has a say."""
-        self.known, self.words = known, known.words
-        self.any_kind(known, value)
-        if isinstance(value, str):
-            self.text(value)
-        elif is_number(value):
-            self.number(value)
 
     def swift(self, subschema: Subschema) -> Judge | None:
         """What tells quickly which values need no closer look, where only faults are asked for."""
@@ -299,11 +258,10 @@ class _Evaluation:
         """The schema `false` where a property or an item is."""
         if self.ask.found is not None and self.ask.found.is_full:
             self.ask.found.lose()
-        elif isinstance(self.ask.value, dict):
-            known = tuple(name for name, held in self.words.get("properties", {}).items() if held is not False)
-            self.refuse(lambda: UnknownKey(known=known), *words, at=step, value=step)
         else:
-            self.refuse(lambda: Cause("count", "no item here"), *words, at=step, value=value)
+            in_record = isinstance(self.ask.value, dict)
+            says, given = ("no other key", step) if in_record else ("no item", value)
+            self.refuse(says, *words, at=step, given=given)
 
     # The keywords
 
@@ -313,15 +271,15 @@ class _Evaluation:
         if node.raw is True:
             return self.seen
         if node.raw is False:
-            self.refuse(lambda: Cause("branch", "no value here"))
+            self.refuse("nothing")
             return self.seen
         value = ask.value
-        if len(ask.path) > self.interpreter.most_deep and isinstance(value, (dict, *LISTS)):
-            self.refuse(lambda: TOO_DEEP.but(expected={"most": self.interpreter.most_deep}), of="depth")
+        if len(ask.path) > self.interpreter.options.most_deep and isinstance(value, (dict, *LISTS)):
+            self.refuse("too deep")
             return self.seen
         if self.interpreter.library.dynamic:
             ask.scope = entered(ask.scope, node.resource)
-        known = self.known = self.interpreter.keywords(node)
+        known = self.known = self.interpreter.words(node)
         self.words = known.words
         unusable = self.interpreter.library.unusable.get(node)
         if unusable is not None and any(_has_a_say(word, value) for word in unusable):
@@ -359,7 +317,7 @@ class _Evaluation:
         most = self.interpreter.options.most_items
         if len(value) <= most or not looked_into:
             return True
-        self.refuse(lambda: Cause("size", "at most {most} of them", {"most": most}, got=Got.LENGTH), of="size")
+        self.refuse("too many")
         return False
 
     def beside(self, subschema: Subschema, *words: str | int) -> bool:
@@ -379,61 +337,46 @@ class _Evaluation:
                 lead = dynamic_lead(library, self.node, word, self.words[word])
                 self.beside(lead(self.ask.scope), word)
 
-    def any_kind(self, known: Keywords, value: Any) -> None:
+    def any_kind(self, known: _Words, value: Any) -> None:
         if not known.is_of_kind(value):
-            kinds = [kind for kind, _ in known.kinds]
-            self.refuse(lambda: Cause("kind", " or ".join(PHRASES[kind] for kind in kinds)), "type")
+            self.refuse("type")
         if known.choices is not None and keyed(value) not in known.choices:
-            enum = self.words["enum"]
-            self.refuse(lambda: Cause("choice", "one of {choices}", {"choices": tuple(map(worded, enum))}), "enum")
+            self.refuse("enum")
         if known.constant and keyed(value) != known.constant[0]:
-            self.refuse(lambda: Cause("choice", "{constant}", {"constant": worded(self.words["const"])}), "const")
+            self.refuse("const")
 
-    def size(self, length: int, low: str, high: str, facts: Facts) -> None:
+    def size(self, length: int, low: str, high: str) -> None:
         """The two keywords that bound a length."""
         if low in self.words and length < self.words[low]:
-            self.rule(lambda: Length(self.words[low], None, low), facts, low)
+            self.refuse(low)
         if high in self.words and length > self.words[high]:
-            self.rule(lambda: Length(None, self.words[high], high), facts, high)
+            self.refuse(high)
 
     def text(self, value: str) -> None:
         words, options = self.words, self.interpreter.options
-        self.size(len(value), "minLength", "maxLength", TEXT)
+        self.size(len(value), "minLength", "maxLength")
         if "pattern" in words and not searcher(self.node, words["pattern"])(value):
-            self.refuse(lambda: of_pattern(words["pattern"]), "pattern")
-        if "format" in words and options.formats(self.node.dialect) and words["format"] in options.judges:
-            phrase, judge = options.judges[words["format"]]
-            if not judge(value):
-                self.refuse(lambda: Cause("format", phrase, {"format": words["format"]}), "format")
+            self.refuse("pattern")
+        judged = "format" in words and options.formats(self.node.dialect) and words["format"] in options.judges
+        if judged and not options.judges[words["format"]][1](value):
+            self.refuse("format")
         if options.content(self.node.dialect):
             encoding, media = words.get("contentEncoding"), words.get("contentMediaType")
             if not holds(value, encoding, media):
-                word = "contentEncoding" if encoding is not None else "contentMediaType"
-                held = media or encoding
-                self.refuse(lambda: Cause("format", "text that holds {content}", {"content": held}), word, of="content")
+                self.refuse("contentMediaType" if encoding is None else "contentEncoding")
 
     def number(self, value: Any) -> None:
-        for sign, bound in number_bounds(self.words):
-            low = sign.startswith(">")
-            if (value > bound if low else value < bound) or (value == bound and sign.endswith("=")):
-                continue
-            word = "minimum" if low else "maximum"
-            exclusive = f"exclusive{word.capitalize()}"
-            if not sign.endswith("=") and not isinstance(self.words.get(exclusive), bool):
-                word = exclusive
-            inclusive = sign.endswith("=")
-            self.rule(partial(Floor if low else Ceiling, bound, inclusive), NUMBER, word)
+        for word, sign, bound in bounds_of(self.words):
+            within = value > bound if sign.startswith(">") else value < bound
+            if not within and not (value == bound and sign.endswith("=")):
+                self.refuse(word)
         if "multipleOf" in self.words and not is_multiple(value, self.words["multipleOf"]):
-            self.rule(lambda: Multiple(self.words["multipleOf"]), NUMBER, "multipleOf")
+            self.refuse("multipleOf")
 
     def items(self, value: Sequence[Any]) -> None:
-        self.size(len(value), "minItems", "maxItems", LIST)
+        self.size(len(value), "minItems", "maxItems")
         if self.words.get("uniqueItems") is True and not all_differ(value):
-            if too_alike(value):
-                words = f"at most {MOST_ALIKE} different items that share a hash"
-                self.refuse(lambda: Cause("size", words, got="more"), "uniqueItems", of="size")
-            else:
-                self.rule(Distinct, LIST, "uniqueItems")
+            self.refuse("too alike" if too_alike(value) else "uniqueItems", "uniqueItems")
         first, rest = list_parts(self.node, self.words)
         for number, subschema in enumerate(first[: len(value)]):
             self.into(subschema, number, value[number], *subschema.steps[len(self.node.steps) :])
@@ -455,28 +398,25 @@ class _Evaluation:
         judged = [interpreter.judged(subschema, Question(item, scope)) for item in value]
         fits = [at for at, seen in enumerate(judged) if seen is not None and not seen.unsure]
         perhaps = sum(1 for seen in judged if seen is not None and seen.unsure)
-        least, most = contains_bounds(self.node, self.words)
+        least, most = contains_bounds(self.words)
         if perhaps and len(fits) + perhaps >= least and (most is None or len(fits) <= most):
             self.seen.perhaps |= "prefixItems" in self.node.dialect.keywords
             if len(fits) < least or (most is not None and len(fits) + perhaps > most):
                 self.unsure()
         elif len(fits) < least:
-            word = "minContains" if "minContains" in self.words else "contains"
-            words = "at least {floor} of its items to be as the document's contains has them"
-            self.refuse(lambda: Cause("count", words, {"floor": least}, got=str(len(fits))), word, of=None)
+            self.refuse("minContains" if "minContains" in self.words else "contains", got=str(len(fits)))
         elif most is not None and len(fits) > most:
-            words = "at most {ceiling} of its items to be as the document's contains has them"
-            self.refuse(lambda: Cause("count", words, {"ceiling": most}, got=str(len(fits))), "maxContains", of=None)
+            self.refuse("maxContains", got=str(len(fits)))
         if "prefixItems" in self.node.dialect.keywords:
             self.seen.items.update(fits)
         self.note("contains", True if len(fits) == len(value) else fits)
 
-    def record(self, known: Keywords, value: dict[str, Any]) -> None:
+    def record(self, known: _Words, value: dict[str, Any]) -> None:
         words = self.words
-        self.size(len(value), "minProperties", "maxProperties", RECORD)
+        self.size(len(value), "minProperties", "maxProperties")
         for name in known.required:
             if name not in value:
-                self.refuse(lambda: Cause("absent", "a value"), "required", at=name)
+                self.refuse("required", at=name)
         self.properties(known, value)
         if "propertyNames" in words:
             subschema = self.node.subschema("propertyNames")
@@ -487,7 +427,7 @@ class _Evaluation:
                 if name in value:
                     self.dependent(word, name, wanted, value)
 
-    def properties(self, known: Keywords, value: dict[Any, Any]) -> None:
+    def properties(self, known: _Words, value: dict[Any, Any]) -> None:
         words, node, scope = self.words, self.node, self.ask.scope
         looked: dict[str, list[str]] = {}
         patterns = words.get("patternProperties", {})
@@ -534,20 +474,19 @@ class _Evaluation:
                 self.ask.found.lose()
                 return
         found = self.aside()
-        route = Route(self.ask.route, ("propertyNames",))
+        route = (self.ask.route, ("propertyNames",))
         self.interpreter.judged(subschema, Question(key, self.ask.scope, (*self.ask.path, key), route, found))
         for finding in found:
-            self.ask.found.note(finding.of_key())
+            self.ask.found.note(finding.told_of_key())
         for _ in range(found.lost):
             self.ask.found.lose()
         self.seen.unsure.update(found.unsure)
 
     def dependent(self, word: str, name: str, wanted: Any, value: dict[str, Any]) -> None:
         if isinstance(wanted, list | str):
-            needs = "a value, since {given} has one"
             for each in [wanted] if isinstance(wanted, str) else wanted:
                 if each not in value:
-                    self.refuse(lambda: Cause("agreement", needs, {"given": name}, got="none"), word, name, at=each)
+                    self.refuse("dependent", word, name, at=each)
             return
         self.beside(self.node.subschema(word, name), word, name)
 
@@ -563,7 +502,7 @@ class _Evaluation:
             if seen is not None and seen.unsure:
                 self.seen.unsure[self.ask.path] = None
             elif seen is not None:
-                self.refuse(lambda: barred(node.raw["not"], node.location("not")), "not")
+                self.refuse("not")
         if "if" in words:
             self.condition()
 
@@ -620,17 +559,10 @@ class _Evaluation:
             if not fits or word == "oneOf":
                 self.unsure()
         elif not fits:
-            subschemas = [self.node.subschema(word, at) for at in range(len(options))]
-
-            def none_fits() -> Cause:
-                phrases = dict.fromkeys(alternative(self.interpreter.library, each) for each in subschemas)
-                return Cause("branch", "one of these: {options}", {"options": list(phrases)})
-
-            self.refuse(none_fits, word, branches=failed)
+            self.refuse(word, branches=failed)
         elif word == "oneOf" and len(fits) > 1:
             which = " and ".join(str(number + 1) for number in fits)
-            needs, count = "exactly one of {count} alternatives", {"count": len(options)}
-            self.refuse(lambda: Cause("branch", needs, count, got=f"number {which}"), word, of=None)
+            self.refuse("several fit", word, got=f"number {which}")
 
     def wants_looks(self) -> bool:
         """Whether it matters which alternatives fit, and not only that one does."""
@@ -663,8 +595,6 @@ class _Evaluation:
             self.seen.unsure[ask.path] = None
 
 
-_REFERENCES = frozenset(["$ref", "$dynamicRef", "$recursiveRef"])
-_COMBINING = frozenset(["allOf", "anyOf", "oneOf", "not", "if"])
 _OF_KINDS: dict[str, tuple[type, ...]] = {
     **dict.fromkeys(TEXT_WORDS, (str,)),
     **dict.fromkeys(NUMBER_WORDS, (int, float, Decimal)),

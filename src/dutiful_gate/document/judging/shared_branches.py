@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from .compiler import active
+from .keywords import active
 from .library import Subschema
 
 _LISTS = frozenset(["items", "additionalItems", "contains", "unevaluatedItems"])
