@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 import pickle
+import warnings
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from decimal import Decimal
@@ -15,7 +16,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from any_declaration import any_declaration
 from dutiful_gate import (
+    CannotSample,
     DeclarationError,
     Gate,
     Limits,
@@ -26,10 +29,13 @@ from dutiful_gate import (
     lenient,
     or_infinite,
     otherwise,
+    payloads,
     rest,
     split_on,
     without_point,
 )
+from dutiful_gate.declare.facts import FAILED
+from dutiful_gate.declare.json_strings import strings_in, strings_in_text
 from dutiful_gate.engine import json_out
 from dutiful_gate.read import json_fast
 from dutiful_gate.read.json_fast import too_deep
@@ -464,3 +470,54 @@ def test_rare_numbers_go_out_as_the_standard_library_writes_them(declared: Any, 
     gate: Gate[Any] = Gate(declared)
     for out in (gate.release_json, gate.release_admitted_json):
         assert out(value).decode() == text
+
+
+def repeated(data: Any, at: int) -> tuple[str, int]:
+    """Data as JSON in which the first key of one record, that of number `at`, comes twice; and `at` less their number."""
+    if isinstance(data, list):
+        parts = []
+        for each in data:
+            text, at = repeated(each, at)
+            parts.append(text)
+        return f"[{', '.join(parts)}]", at
+    if not isinstance(data, dict) or not data:
+        return json.dumps(data), at
+    parts = []
+    for key, each in data.items():
+        text, at = repeated(each, at)
+        parts.append(f"{json.dumps(key)} :{text}")
+    if not at:
+        parts.insert(0, f"{json.dumps(next(iter(data)))}: null")
+    return f"{{{', '.join(parts)}}}", at - 1
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_no_repeated_key_is_read_whatever_is_declared(seed: int) -> None:
+    """What a shape says of the strings in its data is as many as there are; with both decoders a repeat is told."""
+    declared, words = any_declaration(seed)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        gate: Gate[Any] = Gate(declared, **words)
+    engine = gate._engine
+    count = engine.counts_strings
+    try:
+        sound = payloads(gate, 6, seed)
+    except CannotSample:
+        return
+    for data in (json.loads(json.dumps(each)) for each in sound):
+        for text in (json.dumps(data), json.dumps(data, ensure_ascii=False, indent=1)):
+            assert strings_in_text(text) == strings_in_text(text.encode("utf-8", "surrogatepass")) == strings_in(data)
+        if count is not None and engine.sound_and_known(data) is not FAILED:
+            assert count(data) == strings_in(data), data
+        for at in range(-repeated(data, 0)[1]):
+            text = repeated(data, at)[0]
+            held = json_fast.fast_loads
+            for decoder in {held, None}:
+                json_fast.fast_loads = decoder
+                try:
+                    codes = {fault.code for fault in gate.examine_json(text).faults}
+                    assert codes & {"repeat", "size", "depth"}, text
+                    with pytest.raises(Refused):
+                        gate.admit_json(text)
+                finally:
+                    json_fast.fast_loads = held

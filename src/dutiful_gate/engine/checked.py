@@ -32,9 +32,9 @@ from ..shape.walk import holds_secret
 from .exclusive_unions import OutgoingAlone
 from .fast import SoundWriter
 from .hash_limits import crowded, spreads
-from .json_keys import is_written_alike
 from .json_out import fast_bytes, rare
 from .plan import Plan, collection, options_in_order
+from .raw_json import is_written_alike
 from .release import key_text, wire_of
 from .rest_fields import sorter_of
 

@@ -109,23 +109,23 @@ class Engine:
         return changed
 
     @cached_property
-    def counts_keys(self) -> Callable[[Any], int] | None:
-        """What counts the keys in sound JSON data without unknown keys; None where the shape does not tell enough."""
-        from .json_keys import key_counter
+    def counts_strings(self) -> Callable[[Any], int] | None:
+        """What counts the strings in sound JSON data without unknown keys; None where the shape tells too little."""
+        from .raw_json import string_counter
 
-        return None if not self.plan.source.in_json or self.bottomless else key_counter(self.plan.shape)
+        return None if not self.plan.source.in_json or self.bottomless else string_counter(self.plan)
 
     @cached_property
     def reads_alike(self) -> bool:
         """Whether the fast decoder, where it is installed, may read for this shape."""
-        from .json_keys import is_read_alike
+        from .raw_json import is_read_alike
 
         return is_read_alike(self.plan.shape)
 
     @cached_property
     def writes_alike(self) -> bool:
         """Whether the fast encoder, where it is installed, may write for this shape."""
-        from .json_keys import is_written_alike
+        from .raw_json import is_written_alike
 
         return is_written_alike(self.plan.shape)
 

@@ -27,10 +27,10 @@ from ..shape.nodes import (
     Use,
 )
 from ..shape.to_json import Known, belongs, is_alike, nearest_first, plain_fallback
-from .json_keys import is_written_alike
 from .json_out import fast_bytes, rare
 from .own_functions import asking, carried
 from .plan import choice_ready
+from .raw_json import is_written_alike
 
 
 def release_unit(shape: Shape, *, secrets: bool, exact: bool) -> Unit:

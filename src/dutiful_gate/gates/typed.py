@@ -173,7 +173,7 @@ class Gate(AnyGate[T]):
         from ..read.json_fast import never_quick, quick_reader
 
         engine = self._engine
-        counts = engine.counts_keys
+        counts = engine.counts_strings
         made: Callable[[Any, bool], tuple[Any, Any]] = never_quick
         if counts is not None:
             made = quick_reader(engine, counts, self.limits, exact=self.shape.exact, fast=engine.reads_alike)

@@ -11,6 +11,7 @@ from typing import Any, Protocol
 
 from ..declare.digits import Digits
 from ..declare.facts import FAILED
+from ..declare.json_strings import BACKSLASH, QUOTE, Uncounted, strings_in, strings_in_text
 from ..declare.limits import Limits
 
 _STRINGS = re.compile(rb'"(?:[^"\\]++|\\.)*+"', re.DOTALL)
@@ -88,7 +89,7 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
         else:
             alone = records == 1 and text[0] == "{"
             value, end = (_scan_quickly if alone else _scan)(text, 0)
-            if alone and not has_keys(text, len(value)):
+            if alone and strings_in_text(encoded) != strings_in(value):
                 value, end = _scan(text, 0)
     except (ValueError, RecursionError, StopIteration, Troubled):
         # ValueError: no UTF-8, no JSON, or a number with more digits than the interpreter reads.
@@ -96,7 +97,6 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
     return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
 
 
-_SIXTY_FOUR_BITS = 2.0**63
 _LATELY = 64
 """For so many texts after one with an unknown key the next is expected to have one, too."""
 
@@ -124,39 +124,27 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
 
     It gives the value and its plain data; FAILED and the plain data where that is surely what `plain_json` would give
     and something in it is unsound or unknown; FAILED twice where there is any doubt: `plain_json` has the word then.
-    The shape must bound the depth; `counts` tells how many keys there are in what it admits, as many as in the text
-    where none stands twice. Where it `admits`, unknown keys are passed over. With `fast`, whole numbers past 64 bits
+    The shape must bound the depth; `counts` tells how many strings there are in what it admits, as many as in the text
+    where no key stands twice. Where it `admits`, unknown keys are passed over. With `fast`, whole numbers past 64 bits
     may come as floats: the extra `fast` reads then.
     """
     most, deepest, scan = limits.bytes, limits.depth, _scan_exactly if exact else _scan_quickly
     if limits.digits != 4300:
         return never_quick
     # What the texts before were like: those of one sender are alike, so that the likely way is tried first.
-    colons_are_keys, unknown_lately = True, 0
-
-    def is_told_once(text: str, keys: int) -> bool:
-        nonlocal colons_are_keys
-        if colons_are_keys and text.count(":") == keys:
-            return True
-        colons_are_keys = False  # there are some in texts, as in date-times
-        return has_keys(text, keys)
+    unknown_lately = 0
 
     def read(raw: Any, admits: bool) -> tuple[Any, Any]:
         nonlocal unknown_lately
         kind = raw.__class__
+        if (kind is not bytes and kind is not str) or len(raw) > most:
+            return _NOT_READ
+        lossy = fast and fast_loads is not None
         try:
-            if kind is bytes:
-                text = raw.decode()
-            elif kind is str:
-                text = raw
-            else:
-                return _NOT_READ
-            if len(raw) > most:
-                return _NOT_READ
-            lossy = fast and fast_loads is not None
             if lossy:
                 plain = fast_loads(raw)  # type: ignore[misc]
             else:
+                text = raw.decode() if kind is bytes else raw
                 plain, end = scan(text, 0)
                 if end != len(text):
                     return _NOT_READ
@@ -165,55 +153,21 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
         if not admits or not unknown_lately:
             value = engine.sound_and_known(plain)
             if value is not FAILED:
-                return (value, plain) if is_told_once(text, counts(plain)) else _NOT_READ
-        # What is under an unknown key has no depth that the shape bounds: so few brackets cannot nest too deep.
-        shallow = admits and text.count("[") + text.count("{") <= deepest
-        if shallow:
-            value = engine.sound(plain)
-            if value is not FAILED:
-                unknown_lately = unknown_lately - 1 if unknown_lately else _LATELY
-                return (value, plain) if is_told_once(text, counts(plain)) else _NOT_READ
-        keys = _keys_within(plain, deepest, doubt=lossy)
-        if keys < 0 or not is_told_once(text, keys):
+                # Most text has no backslash; then a call is spared.
+                spared = kind is bytes and BACKSLASH not in raw
+                told = raw.count(QUOTE) >> 1 if spared else strings_in_text(raw)
+                return (value, plain) if told == counts(plain) else _NOT_READ
+        try:
+            if strings_in_text(raw) != strings_in(plain, deepest, doubt=lossy):
+                return _NOT_READ
+        except Uncounted:
             return _NOT_READ
-        return (engine.sound(plain) if admits and not shallow else FAILED), plain
+        value = engine.sound(plain) if admits else FAILED
+        if value is not FAILED:
+            unknown_lately = unknown_lately - 1 if unknown_lately else _LATELY
+        return value, plain
 
     return read
-
-
-def _keys_within(value: Any, most: int, *, doubt: bool) -> int:
-    """How many keys all records in decoded data have; -1 where it is deeper than `most`.
-
-    With `doubt`, -1 too where a float may stand for a whole number of more than 64 bits.
-    """
-    keys = depth = 0
-    level = [value]
-    while level:
-        following: list[Any] = []
-        for each in level:
-            if each.__class__ is dict:
-                keys += len(each)
-                following += each.values()
-            elif each.__class__ is list:
-                following += each
-            elif doubt and each.__class__ is float and not -_SIXTY_FOUR_BITS < each < _SIXTY_FOUR_BITS:
-                return -1
-        level = following if doubt else [one for one in following if one.__class__ is dict or one.__class__ is list]
-        depth += 1
-        if depth >= most and any(one.__class__ is dict or one.__class__ is list for one in level):
-            return -1
-    return keys
-
-
-def has_keys(text: str, count: int) -> bool:
-    """Whether so many keys are surely all that stand in a text: then none stands twice in one record.
-
-    The colon after a key follows a quote, or a blank: then nothing is sure, nor where one inside a text does so.
-    """
-    if text.count('":') != count or " :" in text:
-        return False
-    blank = "\n" in text or "\t" in text or "\r" in text
-    return not blank or not ("\n:" in text or "\t:" in text or "\r:" in text)
 
 
 _SPARE = frozenset("\ufeff" + _BLANK)
