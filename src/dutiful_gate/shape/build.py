@@ -37,7 +37,7 @@ from ..declare.kinds import (
 from .aliases import Named, Unwrapped, is_record_type, unwrapped
 from .circular_aliases import settled
 from .hints import evaluated, names_of, needed
-from .metadata import Beside, check_parts, sorted_metadata, with_marks
+from .metadata import NOTHING_BESIDE, Beside, check_parts, sorted_metadata, with_marks
 from .names_in_quotes import Sees, in_quotes, is_alias, type_of
 from .nodes import (
     MISSING,
@@ -246,6 +246,8 @@ class Maker:
                 use = use.but(node=Nullable(use.node.inner.but(via=via, split=beside.split)))
             else:
                 use = use.but(via=via, split=beside.split)
+        if beside is NOTHING_BESIDE and secret is use.secret and not use.blank:
+            return use
         about = use.about if beside.about == NO_ABOUT else beside.about
         fallback = use.fallback if beside.fallback is MISSING else beside.fallback
         fits = use.fits + beside.fits

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Final
 
 from ..declare import clock, marks, presence, records, steps, variants
 from ..declare.constants import check_constants, check_words
@@ -75,8 +75,13 @@ class Beside:
         self.fits: tuple[Embedded, ...] = ()
 
 
+NOTHING_BESIDE: Final = Beside()
+
+
 def sorted_metadata(metadata: Sequence[object]) -> Beside:
     """Steps and rules in order, marks, and what comes before reading. Others' metadata is passed over (PEP 593)."""
+    if not metadata:
+        return NOTHING_BESIDE
     found = Beside()
     parts: list[Step | Rule] = []
     for part in metadata:

@@ -23,7 +23,7 @@ from ..declare.variants import Variant
 from .aliases import is_named_tuple, is_record_type, unwrapped, variables_by_class
 from .constructors import only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
-from .metadata import sorted_metadata
+from .metadata import NOTHING_BESIDE, Beside, sorted_metadata
 from .names_in_quotes import Sees
 from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Scalar, Use
 
@@ -139,7 +139,7 @@ def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens,
     maker.owner, given = givens(attribute)
     try:
         use = maker.use(hint, given)
-        beside = sorted_metadata(unwrapped(hint, given).metadata)
+        beside = _beside(hint, given)
         wire = beside.wire
     except DeclarationError as error:
         raise error.within(record, attribute) from None
@@ -148,6 +148,11 @@ def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens,
     if beside.if_absent is not None:
         more = _standing_in(beside.if_absent, record, attribute, more)
     return Field(attribute, wire, use, also=beside.also, **more)
+
+
+def _beside(hint: Any, given: Mapping[Any, Any] | None = None) -> Beside:
+    """What stands beside the type of a field."""
+    return NOTHING_BESIDE if hint.__class__ is type else sorted_metadata(unwrapped(hint, given).metadata)
 
 
 def _standing_in(mark: marks.IfAbsent, record: str, attribute: str, more: Mapping[str, Any]) -> dict[str, Any]:
@@ -227,9 +232,7 @@ def _rests_apart(
     record: str, fields: Sequence[Field], hints: Mapping[str, Any]
 ) -> tuple[tuple[Field, ...], tuple[Field, ...]]:
     """The fields marked `rest`, and all others."""
-    gathering = tuple(
-        field for field in fields if marks.rest in sorted_metadata(unwrapped(hints.get(field.attribute)).metadata).marks
-    )
+    gathering = tuple(field for field in fields if marks.rest in _beside(hints.get(field.attribute)).marks)
     for number, field in enumerate(gathering):
         problem = ""
         if not isinstance(field.use.node, Entries):

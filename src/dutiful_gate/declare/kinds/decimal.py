@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from decimal import Decimal, InvalidOperation
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
@@ -86,7 +87,7 @@ class Exact(Numeric):
 
     written_alike: ClassVar[bool] = True
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("a number", "decimal number", ordered=(Decimal, int), number=True, sort=Sort.DECIMAL)
 
@@ -121,7 +122,7 @@ class ExactAsText(Kind):
 
     may_not_go_out: ClassVar[bool] = True
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("a decimal number", "decimal number", ordered=(Decimal, int), sort=Sort.DECIMAL)
 

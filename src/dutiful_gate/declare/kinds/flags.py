@@ -21,7 +21,7 @@ class Flags(Kind):
 
     owner: type[Flag]
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("a sum of flags", "sum of flags", alike=(self.owner,))
 

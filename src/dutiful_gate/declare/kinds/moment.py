@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from datetime import UTC, date, datetime, timedelta, timezone
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ...regex.white_space import BLANKS
@@ -187,7 +188,7 @@ class Moment(Kind):
     written_alike: ClassVar[bool] = True
     may_not_go_out: ClassVar[bool] = True
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("a date-time", "date-time", ordered=(datetime,), sort=Sort.MOMENT)
 
@@ -252,7 +253,7 @@ class Day(Kind):
     read_alike: ClassVar[bool] = True
     written_alike: ClassVar[bool] = True
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("a date", "date", ordered=(date,), sort=Sort.DAY)
 
@@ -310,7 +311,7 @@ class LocalMoment(Kind):
     written_alike: ClassVar[bool] = True
     may_not_go_out: ClassVar[bool] = True
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("a date-time without an offset", "local date-time", ordered=(datetime,), sort=Sort.LOCAL_MOMENT)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
 from ..facts import Bind, Facts, Stop
@@ -22,7 +23,7 @@ def _refused(value: object) -> object:
 class Nobody(Kind):
     """What no value is of: a field that may only be absent, items of a list that must be empty."""
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("no value", "type without values")
 

@@ -6,6 +6,7 @@ import math
 from abc import ABC
 from collections.abc import Iterable, Mapping
 from decimal import Decimal
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ...regex.white_space import BLANKS
@@ -130,7 +131,7 @@ class Whole(Numeric):
     as_it_comes: ClassVar[bool] = True
     may_not_go_out: ClassVar[bool] = True
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("a whole number", "whole number", ordered=(int, float), number=True, sort=Sort.WHOLE)
 
@@ -205,7 +206,7 @@ class Number(Numeric):
     written_alike: ClassVar[bool] = True
     as_it_comes: ClassVar[bool] = True
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("a number", "number", ordered=(int, float), number=True, sort=Sort.NUMBER)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ..facts import Bind, Facts, Stop, Unit
@@ -51,7 +52,7 @@ class Text(Kind):
     one_form: ClassVar[bool] = True
     as_it_comes: ClassVar[bool] = True
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("text", "text", measured=Unit.CHARACTERS, text=True)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
@@ -41,7 +42,7 @@ class Truth(Kind):
     one_form: ClassVar[bool] = True
     as_it_comes: ClassVar[bool] = True
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         return Facts("true or false", "boolean", alike=(bool,))
 

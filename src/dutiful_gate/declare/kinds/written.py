@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
@@ -45,7 +46,7 @@ class Written(Kind):
     made: tuple[object, ...] = ()
     drawn: Callable[[Random], str] | None = None
 
-    @property
+    @cached_property
     def facts(self) -> Facts:
         measured = Unit.BYTES if self.held == (bytes,) else None
         ordered = self.held if self.ordered else ()
