@@ -14,7 +14,7 @@ from ..declare.facts import FAILED, Facts, Got, Stop
 from ..declare.hash_limits import MOST_ALIKE, crowded
 from ..declare.kinds import Kind, Text
 from ..declare.rules import Length
-from ..declare.sources import Reading
+from ..declare.sources import Reading, Source
 from ..regex.white_space import BLANKS, is_blank
 from ..report.cause import HIDDEN, Cause
 from ..report.shown_values import outlined
@@ -89,7 +89,7 @@ class CollectWriter(UnionWriter):
         # Both writers fill one namespace, so that no name means two things.
         self.swift.share(self)
         self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
-        self._record_names: dict[tuple[str, Reading, bool], str] = {}
+        self._record_names: dict[tuple[str, Source, Reading, bool], str] = {}
         self._waiting: Waiting = []
         self.later: Later | None = None
         self._count = 0
@@ -146,13 +146,13 @@ class CollectWriter(UnionWriter):
 
     def function_of(self, key: str) -> str:
         """The name of the function for one record or alias, written later."""
-        mark = (key, self.reading, self.hidden)
+        mark = (key, self.source, self.reading, self.hidden)
         if mark not in self._record_names:
             name = self._record_names[mark] = f"collect_{self.noun_of(key)}_{len(self._record_names) + 1}"
             self._waiting.append((name, lambda: self._write_function(name, *mark)))
         return self._record_names[mark]
 
-    def _write_function(self, name: str, key: str, reading: Reading, hidden: bool) -> None:
+    def _write_function(self, name: str, key: str, source: Source, reading: Reading, hidden: bool) -> None:
         nesting, self._nesting = self._nesting, 0
         label, of_key, self._of_key = self._label, self._of_key, False
         before = self.hidden, self.outlined, self.inline
@@ -162,11 +162,11 @@ class CollectWriter(UnionWriter):
         remembers = key in self.plan.shape.recursive
         body = f"{name}_read" if remembers else name
         if key in self.plan.shape.aliases:
-            with self.reading_as(reading), self.inside(key):
+            with self.reading_from(source, reading), self.inside(key):
                 self.entry(self.plan.shape.aliases[key], body, "")
         else:
             with (
-                self.reading_as(reading),
+                self.reading_from(source, reading),
                 self.inside(key),
                 self.aside() as lines,
                 self.block(f"def {body}(data, path, log):"),
@@ -181,6 +181,17 @@ class CollectWriter(UnionWriter):
         self.hidden, self.outlined, self.inline = before
         self.shy = shy
         self._nesting, self._label, self._of_key = nesting, label, of_key
+
+    @property
+    def source(self) -> Source:
+        """What the data is that is being written of."""
+        return self._source
+
+    @source.setter
+    def source(self, source: Source) -> None:
+        self._source = source
+        if hasattr(self, "swift"):
+            self.swift.source = source
 
     @property
     def reading(self) -> Reading:
@@ -200,7 +211,7 @@ class CollectWriter(UnionWriter):
         phrase = facts.phrase if facts is not None else ""
         if self.hidden:
             more["secret"] = True
-        json = self.plan.source.in_json
+        json = self.source.in_json
         here: dict[str, Any] = {"label": self._label, "json": json, "of_key": self._of_key}
         made = Cause(code, needs, phrase=phrase, **here | more)
         return self.bind(made, code.upper())
@@ -224,7 +235,7 @@ class CollectWriter(UnionWriter):
 
     def stopped(self) -> str:
         """The name of the table of causes for values that cannot be read here."""
-        json = self.plan.source.in_json
+        json = self.source.in_json
         says = self._reading_says
         base = Cause("", "", label=self._label, secret=self.hidden, json=json, own_words=says, of_key=self._of_key)
         return self.bind(StopCauses(base), "STOPPED")
@@ -391,7 +402,7 @@ class CollectWriter(UnionWriter):
 
     def _lone(self, value: str, given: str, path: str, *, several: bool = False) -> bool:
         """In all-text sources a key may come several times, as a list: here it may come once, but for `several`."""
-        if not self._is_text or not self.plan.source.repeats:
+        if not self._is_text or not self.source.repeats:
             return False
         with self.block(f"if {value}.__class__ is list and len({value}) == 1:"):
             self.write(f"{given} = {value} = {value}[0]")
@@ -451,7 +462,7 @@ class CollectWriter(UnionWriter):
             left = self.variable("left")
             self.write(f"{made} = []")
             self.write(f"{left} = enumerate({value})")
-            if self.reading is self.plan.reading:
+            if self.reading is self.source.reading:
                 with self.block(f"if {self.is_large(value)}:"):
                     self.write(f"{made} = {self.handed(handed_items, value, [node.item])}")
                     rest = f"{self.bind(islice, 'islice')}({value}, len({made}), None)"

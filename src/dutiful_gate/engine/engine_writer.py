@@ -9,7 +9,7 @@ from typing import Any
 from ..codegen.writer import Writer
 from ..declare.facts import Own
 from ..declare.hash_limits import crowded
-from ..declare.sources import Reading
+from ..declare.sources import Reading, Source
 from ..shape.nodes import Record, Use
 from ..shape.walk import holds_secret
 from . import handover as begun
@@ -35,6 +35,7 @@ class EngineWriter(Writer):
     def __init__(self, plan: Plan) -> None:
         super().__init__()
         self.plan = plan
+        self.source = plan.source
         self.reading = plan.reading
         self.hidden = False
         self.outlined = False
@@ -91,7 +92,7 @@ class EngineWriter(Writer):
 
     def handed(self, function: Callable[..., Any], value: str, held: Sequence[Use], *more: str) -> str:
         """A call with what tells large collections of `held` apart: the data, and where it stands."""
-        site = self.bind((*map(id, held), self.reading), "SITE")
+        site = self.bind((*map(id, held), self.source, self.reading), "SITE")
         return f"{self.bind(function, function.__name__)}({', '.join((value, site, *more))})"
 
     def is_large(self, value: str) -> str:
@@ -102,15 +103,19 @@ class EngineWriter(Writer):
     def at(self, use: Use) -> Iterator[None]:
         """Write what is about a use, and shown as its secrets allow."""
         before = self.hidden, self.outlined, self.inline
+        around = self.source, self.reading
+        if use.source is not None:
+            self.source, self.reading = use.source, use.source.reading
         self.hidden = self.hidden or use.secret
         self.outlined = self.hidden or self.shy or holds_secret(use, self.plan.shape.guarded)
         self.inline = not self.hidden
         yield
         self.hidden, self.outlined, self.inline = before
+        self.source, self.reading = around
 
     def noun(self, phrase: str) -> str:
         """A list or record in the words of the source: JSON has its own, which clients read."""
-        return _IN_JSON.get(phrase, phrase) if self.plan.source.in_json else phrase
+        return _IN_JSON.get(phrase, phrase) if self.source.in_json else phrase
 
     @contextmanager
     def reading_as(self, reading: Reading) -> Iterator[None]:
@@ -118,3 +123,11 @@ class EngineWriter(Writer):
         before, self.reading = self.reading, reading
         yield
         self.reading = before
+
+    @contextmanager
+    def reading_from(self, source: Source, reading: Reading) -> Iterator[None]:
+        """Write what is read from a source, in one of its ways."""
+        before, self.source = self.source, source
+        with self.reading_as(reading):
+            yield
+        self.source = before

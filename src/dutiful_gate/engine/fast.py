@@ -19,7 +19,7 @@ from ..declare.kinds import Kind, Reader, Text
 from ..declare.kinds.number import whole_from_json
 from ..declare.rules import Ceiling, Floor, Matches, Rule
 from ..declare.rules.pattern import plain_test
-from ..declare.sources import Reading
+from ..declare.sources import Reading, Source
 from ..declare.steps import Step, trimmed
 from ..regex.white_space import BLANKS
 from ..shape.final_forms import is_settled
@@ -132,7 +132,7 @@ class SoundWriter(SoundRecordWriter):
         # level would double the work.
         self.retries = may_retry(plan)
         self.more = ", memory" if plan.shape.recursive and (again or self.retries) else ""
-        self._record_names: dict[tuple[str, Reading, bool, bool, bool], str] = {}
+        self._record_names: dict[tuple[str, Source, Reading, bool, bool, bool], str] = {}
         self._waiting: Waiting = []
         self.later: Later | None = None
         self._told = 0
@@ -195,7 +195,7 @@ class SoundWriter(SoundRecordWriter):
 
     def function_of(self, key: str) -> str:
         """The name of the function for one record or alias, written later."""
-        mark = (key, self.reading, self.hidden, self.note_unknown, self.only_asks)
+        mark = (key, self.source, self.reading, self.hidden, self.note_unknown, self.only_asks)
         if mark not in self._record_names:
             # Records of one name have keys that differ, and generated code is told apart by number.
             name = self._record_names[mark] = f"sound_{self.noun_of(key)}_{len(self._record_names) + 1}"
@@ -203,10 +203,10 @@ class SoundWriter(SoundRecordWriter):
         return self._record_names[mark]
 
     def _write_function(
-        self, name: str, key: str, reading: Reading, hidden: bool, note_unknown: bool, only_asks: bool
+        self, name: str, key: str, source: Source, reading: Reading, hidden: bool, note_unknown: bool, only_asks: bool
     ) -> None:
-        with self.taking(note_unknown=note_unknown, only_asks=only_asks):
-            self._write_function_of(name, key, reading, hidden=hidden)
+        with self.taking(note_unknown=note_unknown, only_asks=only_asks), self.reading_from(source, reading):
+            self._write_function_of(name, key, hidden=hidden)
 
     @contextmanager
     def taking(self, *, note_unknown: bool, only_asks: bool) -> Iterator[None]:
@@ -216,7 +216,7 @@ class SoundWriter(SoundRecordWriter):
         yield
         self.note_unknown, self.only_asks = before
 
-    def _write_function_of(self, name: str, key: str, reading: Reading, *, hidden: bool) -> None:
+    def _write_function_of(self, name: str, key: str, *, hidden: bool) -> None:
         nesting, self._nesting = self._nesting, 0
         inlined, self._inlined = self._inlined, [key]
         before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
@@ -226,7 +226,7 @@ class SoundWriter(SoundRecordWriter):
         kept = self.kept
         if self.later is not None:
             self.kept = {}
-        with self.reading_as(reading), self.inside(key), self.aside() as lines:
+        with self.inside(key), self.aside() as lines:
             with self.block(f"def {body}(data{self.more}):"), self.block("try:"):
                 if key in self.plan.shape.aliases:
                     self.whole(self.plan.shape.aliases[key])
@@ -445,7 +445,7 @@ class SoundWriter(SoundRecordWriter):
 
     def _one_of_list(self, value: str) -> None:
         """Query parsers give every value as a list: one of one item is that item."""
-        if self._is_text and self.plan.source.repeats:
+        if self._is_text and self.source.repeats:
             with self.block(f"if {value}.__class__ is list and len({value}) == 1:"):
                 self.write(f"{value} = {value}[0]")
 
@@ -504,7 +504,11 @@ class SoundWriter(SoundRecordWriter):
 
         Not where that has more to tell of what was read: which keys were dropped.
         """
-        if self.reading is not self.plan.reading or self.reading is Reading.TYPED or not any(map(self._is_dear, held)):
+        if (
+            self.reading is not self.source.reading
+            or self.reading is Reading.TYPED
+            or not any(map(self._is_dear, held))
+        ):
             return
         if self.straight:
             if not self.note_unknown and any(map(self.may_drop, held)):

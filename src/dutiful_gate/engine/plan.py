@@ -60,6 +60,11 @@ class Plan(Value):
         return not record.rests and (record.unknown == "refuse" or (self.refuse_unknown and not record.unknown))
 
     @cached_property
+    def is_mixed(self) -> bool:
+        """Whether parts of the data are of other sources."""
+        return any(use.source is not None for use in uses_of(self.shape))
+
+    @cached_property
     def may_drop(self) -> bool:
         """Whether some record leaves out keys that nobody declared."""
         return not all(bool(record.rests) or self.refuses_unknown(record) for record in self.shape.records.values())
@@ -96,7 +101,7 @@ def may_retry(plan: Plan) -> bool:
         node = use.node
         if not isinstance(node, Branches) or node.held:
             continue
-        if plan.reading is not Reading.PLAIN:
+        if plan.reading is not Reading.PLAIN or plan.is_mixed:
             return True
         holding = [taken(option, plan) & {dict, list} for option in node.options]
         if not node.tag and any(one & other for at, one in enumerate(holding) for other in holding[at + 1 :]):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import pickle
-import sys
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
 
@@ -14,6 +13,7 @@ from ..declare.sources import Source
 from ..document.document import Document
 from ..report.verdict import Refused, refusal
 from .base import AnyGate, Raw
+from .callers import seen_by_caller
 
 if TYPE_CHECKING:
     from os import PathLike
@@ -27,7 +27,6 @@ _UNKNOWN = ("drop", "refuse")
 
 
 # What can be seen is what is seen outside of this package: its own modules make gates of types that they are handed.
-_OWN = f"{__name__.partition('.')[0]}."
 
 
 class Gate(AnyGate[T]):
@@ -103,12 +102,8 @@ class Gate(AnyGate[T]):
         from ..read.json_fast import plain_json
         from ..shape.build import shape_of
 
-        # Types declared inside a function see each other through the frame in which their gate is built.
-        frame = sys._getframe(1)
-        while frame.f_back is not None and str(frame.f_globals.get("__name__")).startswith(_OWN):
-            frame = frame.f_back
-        seen = {**frame.f_globals, **frame.f_locals, **(names or {})}
-        shape, used = shape_of(declared, seen, frame.f_code.co_qualname, keys=keys, lenient=lenient)
+        seen, scope = seen_by_caller(names)
+        shape, used = shape_of(declared, seen, scope, keys=keys, lenient=lenient)
         check_held(shape)
         limits = limits or Limits()
         engine = Engine(Plan(shape, source, unknown == "refuse", limits))

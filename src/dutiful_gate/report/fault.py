@@ -136,6 +136,10 @@ class Fault:
         """The same fault as seen from further up: `path` leads to where its own path begins."""
         return Fault((*path, *self.path), self._cause, self._given, self._value, self.place)
 
+    def within(self, steps: int) -> Fault:
+        """The same fault as seen from further down: its path without the first steps."""
+        return Fault(self.path[steps:], self._cause, self._given, self._value, self.place)
+
     def as_dict(self) -> dict[str, object]:
         """The fault as plain JSON data."""
         told: dict[str, object] = {

@@ -20,19 +20,23 @@ def problem_of(
 ) -> dict[str, object]:
     """A problem as plain JSON data; each fault is one of its `errors`, with a pointer as a URI fragment."""
     told = counted(len(faults) + untold, "fault")
-    body: dict[str, object] = {
-        "type": kind,
-        "title": title or _phrase(status),
-        "status": status,
-        "detail": f"The data was refused with {told}.",
-    }
-    if instance is not None:
-        body["instance"] = instance
-    body["errors"] = [_error(fault) for fault in faults]
+    body = problem_head(status, f"The data was refused with {told}.", kind=kind, title=title, instance=instance)
+    body["errors"] = [error_of(fault) for fault in faults]
     return body
 
 
-def _error(fault: Fault) -> dict[str, object]:
+def problem_head(
+    status: int, detail: str, *, kind: str = "about:blank", title: str = "", instance: str | None = None
+) -> dict[str, object]:
+    """A problem without errors."""
+    body: dict[str, object] = {"type": kind, "title": title or _phrase(status), "status": status, "detail": detail}
+    if instance is not None:
+        body["instance"] = instance
+    return body
+
+
+def error_of(fault: Fault) -> dict[str, object]:
+    """One of the errors of a problem."""
     told = fault.as_dict()
     # RFC 6901, section 6: in a URI fragment the pointer is percent-encoded.
     told["pointer"] = "#" + quote(fault.pointer, safe="/~!$&'()*+,;=:@-._", errors="replace")

@@ -13,6 +13,7 @@ from ..declare.kinds import Kind
 from ..declare.marks import About
 from ..declare.records import RecordCheck, RecordRule
 from ..declare.rules import Rule
+from ..declare.sources import Source
 from ..declare.steps import Step
 from ..declare.values import Value
 
@@ -201,6 +202,7 @@ class Use(Value):
     `secret`    whether the value is never shown
     `fits`      the documents that judge what came, before it is read
     `says`      own words for a value that is of another kind, or cannot be read
+    `source`    what the data under it is, where that is another source than around it
     """
 
     node: Node
@@ -213,6 +215,7 @@ class Use(Value):
     secret: bool = False
     fits: tuple[Embedded, ...] = ()
     says: str | None = None
+    source: Source | None = None
 
     @property
     def facts(self) -> Facts:

@@ -1,0 +1,122 @@
+"""A gate of a whole request: its parts are read from their own sources, and told in one verdict."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, NoReturn, TypeVar
+
+from ..declare.facts import FAILED
+from ..declare.limits import Limits
+from ..declare.sources import Source
+from ..report.fault import Fault, Path
+from ..report.verdict import Verdict, refusal
+from .base import AnyGate, Raw
+from .callers import seen_by_caller
+
+T = TypeVar("T")
+_BODY = "body"
+
+
+class RequestGate(AnyGate[T]):
+    """Admits the parts of a request as the record that declares them. Immutable, safe in threads.
+
+        @dataclass
+        class AmendBooking:
+            path: BookingNumber          # text, from the path
+            body: amendment(Booking)     # JSON
+
+        RequestGate(AmendBooking).admit({"path": {"number": "12"}, "body": {"priority": "urgent"}})
+
+    A part is `path`, `query`, `headers`, `cookies`, `body`, `form` or `files`. Faults carry it as the first step of
+    their path. Raises DeclarationError for a declaration that is no record of such parts.
+    """
+
+    __slots__ = ("_names",)
+
+    _names: Mapping[str, Any]
+
+    def __init__(
+        self, declared: type[T], *, limits: Limits | None = None, names: Mapping[str, Any] | None = None
+    ) -> None:
+        from ..engine.defaults import check_held
+        from ..engine.engine import Engine, Plan
+        from ..read.json_fast import never_quick, plain_json
+        from ..shape.build import shape_of
+        from ..shape.requests import request_shape
+
+        seen, scope = seen_by_caller(names)
+        shape, used = shape_of(declared, seen, scope)
+        check_held(shape)  # as values: read from their sources they are text
+        shape = request_shape(shape)
+        limits = limits or Limits()
+        self._settle(
+            declared=declared,
+            reads=Source.JSON,
+            limits=limits,
+            shape=shape,
+            _names=used,
+            _plain_json=plain_json,
+            _quickly=never_quick,
+            _engine=Engine(Plan(shape, Source.JSON, False, limits)),
+        )
+
+    def __reduce__(self) -> NoReturn:
+        raise TypeError("a gate of requests does not travel: build it where it is used")
+
+    def __repr__(self) -> str:
+        return f"<RequestGate {self.shape.name}>"
+
+    def examine_with_json(self, parts: Mapping[str, Any], raw: Raw) -> tuple[Verdict[T], bool]:
+        """The verdict on the parts of a request whose body is raw JSON: faults in the body have line and column.
+
+        And whether the body is JSON at all, within the limits.
+        """
+        plain = self._plain_json(raw, self.limits, self.shape.exact)
+        if plain is not FAILED:
+            value = self._engine.sound_and_known({**parts, _BODY: plain})
+            if value is not FAILED:
+                return Verdict(value), True
+        from ..read.json_text import JsonText
+
+        text = JsonText(raw, self.limits, exact=self.shape.exact, hides=self._hides_in_body)
+        text.read(plain)
+        if text.readable:
+            return self._merged(self.examine({**parts, _BODY: text.value}), text), True
+        return self._unread(parts, text.broken, text.untold), False
+
+    def examine_with_cbor(self, parts: Mapping[str, Any], raw: bytes) -> tuple[Verdict[T], bool]:
+        """The same of one whose body is CBOR (RFC 8949); needs the extra `cbor`."""
+        from ..read.cbor import decoded
+
+        data, broken = decoded(raw, self.limits)
+        if broken is None:
+            return self.examine({**parts, _BODY: data}), True
+        return self._unread(parts, [broken], 0), False
+
+    def _unread(self, parts: Mapping[str, Any], broken: Sequence[Fault], untold: int) -> Verdict[T]:
+        """The verdict where the body cannot be read: what is wrong with it, and with the other parts."""
+        others = [fault for fault in self.examine(parts).faults if fault.path[:1] != (_BODY,)]
+        return refusal([*others, *(fault.beneath((_BODY,)) for fault in broken)], (), untold)
+
+    def _merged(self, verdict: Verdict[T], text: Any) -> Verdict[T]:
+        """The same verdict with the places of the body's faults, and what is wrong with its text."""
+        if verdict and not text.broken:
+            return verdict
+        own = [fault.within(1) for fault in verdict.faults if fault.path[:1] == (_BODY,)]
+        others = [fault for fault in verdict.faults if fault.path[:1] != (_BODY,)]
+        told = [fault.beneath((_BODY,)) for fault in text.merged(own)]
+        faults = [*others, *told]
+        most = self.limits.faults
+        untold = verdict.untold + text.untold + max(0, len(faults) - most)
+        return refusal(faults[:most], verdict.dropped, untold, verdict.excused)
+
+    @property
+    def _hides_in_body(self) -> Callable[[Path], Path] | None:
+        from ..shape.requests import parts_of
+        from ..shape.walk import holds_secret
+
+        body = parts_of(self.shape).get(_BODY)
+        hides = self._hides
+        if hides is None or body is None or not holds_secret(body.use, self.shape.guarded):
+            return None
+        return lambda path: hides((_BODY, *path))[1:]

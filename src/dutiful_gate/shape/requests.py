@@ -1,0 +1,117 @@
+"""The shape of a whole request: a record whose fields are its parts, each read from a source of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, Final, NamedTuple
+
+from ..declare.errors import DeclarationError
+from ..declare.sources import Source
+from .nodes import Field, Link, Nullable, Record, Shape, Use
+from .walk import guarded_of, held_by, leads, recursive_of, uses_of
+
+
+class PartKind(NamedTuple):
+    """A part that a request may have: what its data is, and whether it is a record of text by names."""
+
+    source: Source
+    by_name: bool = True
+
+
+PARTS: Final[Mapping[str, PartKind]] = {
+    "path": PartKind(Source.TEXT),
+    "query": PartKind(Source.TEXT),
+    "headers": PartKind(Source.TEXT),
+    "cookies": PartKind(Source.TEXT),
+    "body": PartKind(Source.JSON, by_name=False),
+    "form": PartKind(Source.TEXT, by_name=False),
+    "files": PartKind(Source.NATIVE),
+}
+"""The parts, in the order in which they are told."""
+_UNKNOWN_LET_BE: Final = ("headers", "cookies")
+SECRET_HEADERS: Final = frozenset(["authorization", "proxy-authorization", "cookie"])
+
+
+def request_shape(shape: Shape) -> Shape:
+    """The shape of a request, of that of the record of its parts.
+
+    Headers are known by their names in small letters, and hidden where they tell who asks; so are all cookies. Raises
+    DeclarationError for what is no record of parts.
+    """
+    root = shape.root.node
+    record = shape.records.get(root.key) if isinstance(root, Link) else None
+    if record is None or record.form != "object" or record.rests:
+        raise DeclarationError(
+            f"a request is a dataclass whose fields are its parts, not {shape.root.facts.phrase}",
+            remedy=f"declare a dataclass with some of {', '.join(PARTS)}",
+        )
+    own: dict[str, Record] = {}
+    fields = tuple(_part(field, record, shape, own) for field in record.fields)
+    if any(field.attribute == "form" for field in fields) and any(field.attribute == "body" for field in fields):
+        raise DeclarationError(
+            "a request has a body or a form, not both", remedy="leave out one of the two", record=record.name
+        )
+    records = {**shape.records, record.key: record.but(fields=fields, unknown="refuse"), **own}
+    held = held_by(records, shape.aliases)
+    leads_to = leads(held)
+    made = shape.but(records=records, recursive=recursive_of(leads_to), guarded=guarded_of(held, leads_to))
+    return made.but(secretive=any(use.secret for use in uses_of(made)))
+
+
+def parts_of(shape: Shape) -> dict[str, Field]:
+    """The parts of a request's shape, by name."""
+    root = shape.root.node
+    assert isinstance(root, Link)
+    return {field.attribute: field for field in shape.records[root.key].fields}
+
+
+def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) -> Field:
+    kind = PARTS.get(field.attribute)
+    if kind is None or field.wire != field.attribute or field.also:
+        raise DeclarationError(
+            f"{field.wire!r} is no part of a request",
+            remedy=f"its parts are {', '.join(PARTS)}; put what is sent inside of one of them",
+            record=record.name,
+            field=field.attribute,
+        )
+    use = field.use
+    link = use.node.inner.node if isinstance(use.node, Nullable) else use.node
+    if kind.by_name and not isinstance(link, Link):
+        raise DeclarationError(
+            f"the {field.attribute} of a request are known by their names",
+            remedy="declare a record: a dataclass or a TypedDict",
+            record=record.name,
+            field=field.attribute,
+        )
+    if field.attribute in _UNKNOWN_LET_BE and isinstance(link, Link):
+        use = _through_links(use, lambda key: _named_part(field.attribute, key, shape, own))
+    return field.but(use=use.but(source=kind.source))
+
+
+def _named_part(part: str, key: str, shape: Shape, own: dict[str, Record]) -> str:
+    """The key of a record of headers or cookies: a record of its own, since it may stand elsewhere too."""
+    record = shape.records[key]
+    name = f"{key}_{part}"
+    seal: Callable[[Field], Field] = _header if part == "headers" else _cookie
+    own[name] = record.but(key=name, fields=tuple(map(seal, record.fields)), unknown="drop")
+    return name
+
+
+def _header(field: Field) -> Field:
+    wire = (field.wire.replace("_", "-") if field.wire == field.attribute else field.wire).lower()
+    secret = field.use.secret or wire in SECRET_HEADERS
+    return field.but(wire=wire, use=field.use.but(secret=secret), also=tuple(name.lower() for name in field.also))
+
+
+def _cookie(field: Field) -> Field:
+    return field.but(use=field.use.but(secret=True))
+
+
+def _through_links(use: Use, renamed: Callable[[str], str]) -> Use:
+    if isinstance(use.node, Nullable):
+        return use.but(node=Nullable(_through_links(use.node.inner, renamed)))
+    assert isinstance(use.node, Link)
+    return use.but(node=Link(renamed(use.node.key)))
+
+
+__all__: list[Any] = ["PARTS", "SECRET_HEADERS", "parts_of", "request_shape"]

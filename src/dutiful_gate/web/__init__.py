@@ -1,0 +1,12 @@
+"""Requests and answers of an HTTP API by declarations: endpoints as data, adapters for servers, descriptions.
+
+Public. The adapters are modules of their own: `asgi`, `wsgi`, `starlette` and `flask`.
+"""
+
+from .answers import Answer, Streamed
+from .api import Api
+from .endpoint import Endpoint, Served
+from .head import Head
+from .refusals import Problem, Refusal
+
+__all__ = ["Answer", "Api", "Endpoint", "Head", "Problem", "Refusal", "Served", "Streamed"]

@@ -1,0 +1,122 @@
+"""What goes back to a client: what a handler returns, released by what its endpoint declares."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from http import HTTPStatus
+from typing import Any
+
+from ..declare.errors import DeclarationError
+from ..gates.typed import Gate
+
+JSON = "application/json"
+CBOR = "application/cbor"
+NO_BODY = frozenset([204, 205, 304])
+"""The statuses whose answers have no content (RFC 9110, section 15)."""
+_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
+_VALUE = re.compile(r"[\t\x20-\x7e\x80-\xff]*")
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What a handler returns where the value alone does not say it: another status, headers, another media type.
+
+    `status`   one of those that the endpoint declares; by default its first
+    `headers`  by name, such as {"Location": "/bookings/12", "ETag": '"7"'}
+    """
+
+    value: Any = None
+    status: int | None = None
+    headers: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Streamed:
+    """Stands for a type among an endpoint's answers: a body of some media type that a handler gives in pieces.
+
+    The handler returns bytes, text or an iterable of them, and is not asked what they hold.
+    """
+
+    media_type: str
+
+
+@dataclass(frozen=True, slots=True)
+class Outgoing:
+    """An answer as servers send it: headers in order, a body whole or in pieces."""
+
+    status: int
+    headers: tuple[tuple[str, str], ...]
+    body: bytes | Iterable[bytes] = b""
+
+    @property
+    def reason(self) -> str:
+        """The status as a status line has it."""
+        try:
+            return f"{self.status} {HTTPStatus(self.status).phrase}"
+        except ValueError:
+            return f"{self.status} Unknown"
+
+
+class BrokenAnswer(Exception):
+    """What a handler returned is not what its endpoint declares; `words` say it to developers."""
+
+    def __init__(self, words: str) -> None:
+        super().__init__(words)
+        self.words = words
+
+
+class Declared:
+    """The answers of one endpoint, by status."""
+
+    def __init__(self, answers: Mapping[int, Any]) -> None:
+        self.gates: dict[int, Gate[Any] | Streamed | None] = {}
+        for status, declared in answers.items():
+            if status not in range(200, 600):
+                remedy = "200 to 599, as in {200: Booking}"
+                raise DeclarationError(f"{status!r} is no status of an answer", remedy=remedy)
+            if status in NO_BODY and declared is not None:
+                raise DeclarationError(f"an answer {status} has no body", remedy=f"write {{{status}: None}}")
+            stays = declared is None or isinstance(declared, Streamed)
+            self.gates[status] = declared if stays else Gate(declared)
+        if not self.gates:
+            raise DeclarationError("an endpoint needs an answer", remedy="as in answers={200: list[Booking]}")
+        self.usual = next((status for status in self.gates if status < 400), next(iter(self.gates)))
+
+    @property
+    def media(self) -> tuple[str, ...]:
+        """The media types of its sound answers."""
+        kinds = [gate.media_type if isinstance(gate, Streamed) else JSON for gate in self.gates.values() if gate]
+        return tuple(dict.fromkeys(kinds)) or (JSON,)
+
+    def released(self, result: Any, media: str) -> Outgoing:
+        """What a handler returned, as it goes out. Raises BrokenAnswer, or Refused, for what is not declared."""
+        answer = result if isinstance(result, Answer) else Answer(result)
+        status = self.usual if answer.status is None else answer.status
+        if status not in self.gates:
+            raise BrokenAnswer(f"the status {status} is none of those that the endpoint declares")
+        gate = self.gates[status]
+        headers = tuple(_header(name, value) for name, value in answer.headers.items())
+        if gate is None:
+            if answer.value is not None:
+                raise BrokenAnswer(f"an answer {status} is declared without a body, and the handler gave one")
+            return Outgoing(status, headers if status in NO_BODY else (*headers, ("content-length", "0")))
+        if isinstance(gate, Streamed):
+            body = answer.value
+            kind = (*headers, ("content-type", gate.media_type))
+            if isinstance(body, str | bytes):
+                whole = body.encode() if isinstance(body, str) else body
+                return Outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
+            return Outgoing(status, kind, (each.encode() if isinstance(each, str) else each for each in body))
+        cbor = media == CBOR
+        whole = gate.release_cbor(answer.value) if cbor else gate.release_json(answer.value)
+        kind = (*headers, ("content-type", CBOR if cbor else JSON))
+        return Outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
+
+
+def _header(name: str, value: str) -> tuple[str, str]:
+    """A header whose words cannot break out of it."""
+    if _NAME.fullmatch(name) is None or _VALUE.fullmatch(value) is None:
+        raise BrokenAnswer(f"the header {name[:40]!r} holds what no header can")
+    return name.lower(), value

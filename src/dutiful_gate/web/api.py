@@ -1,0 +1,102 @@
+"""The endpoints of an API, each with its handler, and which of them a request is for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+from ..declare.errors import DeclarationError
+from ..report.catalogue import Catalogue
+from .endpoint import Endpoint, Served
+from .exchange import Exchange
+from .head import Head
+from .paths import segments_of
+from .refusals import Form, as_problem
+
+Guard = Callable[[Head], object]
+
+
+class Api:
+    """Endpoints with their handlers, under one title.
+
+        api = Api("Tern Sound bookings", "1.0", [list_bookings.by(on_file), book.by(taken)])
+
+    `guard`        asked of every request's head before its body is read; raises Problem(401) or Problem(403)
+    `catalogues`   languages besides English in which faults are told, as `Accept-Language` asks
+    `refusals`     makes the body of a refusal, where an API has a form of its own
+    `development`  whether an answer that breaks its declaration is told in full to the client
+    `security`     the security schemes by name, as OpenAPI writes them
+    `unreadable_path`  the status where the path is right but for its values: 422, or 404
+    `text`, `servers`  what the description says besides: a text, and URLs
+
+    Raises DeclarationError for two endpoints at one method and path.
+    """
+
+    def __init__(
+        self,
+        title: str,
+        version: str,
+        served: Sequence[Served[Any]],
+        *,
+        text: str = "",
+        servers: Sequence[str] = (),
+        guard: Guard | None = None,
+        catalogues: Sequence[Catalogue] = (),
+        refusals: Form = as_problem,
+        development: bool = False,
+        security: Mapping[str, Mapping[str, Any]] | None = None,
+        unreadable_path: int = 422,
+    ) -> None:
+        self.title, self.version, self.text, self.servers = title, version, text, tuple(servers)
+        self.guard, self.catalogues, self.refusals = guard, tuple(catalogues), refusals
+        self.development, self.security = development, dict(security or {})
+        self.unreadable_path = unreadable_path
+        self.served = tuple(served)
+        self._by_form: dict[tuple[tuple[str, bool], ...], dict[str, Served[Any]]] = {}
+        for each in sorted(self.served, key=lambda one: one.endpoint.path.rank):
+            self._take(each)
+        # Paths of text alone are looked up; the others are tried, text before names.
+        self._fixed = {"/" + "/".join(word for word, _ in form): methods for form, methods in self._by_form.items()}
+        self._tried = [methods for form, methods in self._by_form.items() if any(is_name for _, is_name in form)]
+
+    def _take(self, served: Served[Any]) -> None:
+        endpoint = served.endpoint
+        methods = self._by_form.setdefault(endpoint.path.form, {})
+        if endpoint.method in methods:
+            other = methods[endpoint.method].endpoint
+            raise DeclarationError(
+                f"two endpoints are {endpoint.method} {endpoint.path.text}: {other.name} and {endpoint.name}",
+                remedy="give one of them another path or method",
+            )
+        for scheme in endpoint.security:
+            if scheme not in self.security:
+                raise DeclarationError(
+                    f"{endpoint!r} names the security scheme {scheme!r}, which is not declared",
+                    remedy=f"declare it: Api(..., security={{{scheme!r}: ...}})",
+                )
+        methods[endpoint.method] = served
+
+    @property
+    def endpoints(self) -> tuple[Endpoint[Any], ...]:
+        """Its endpoints, as they were declared."""
+        return tuple(served.endpoint for served in self.served)
+
+    def found(self, head: Head) -> tuple[Mapping[str, Served[Any]], Mapping[str, str]]:
+        """The endpoints at a path by method, and what the path gives for its names; none where nothing is there."""
+        segments = segments_of(head.path)
+        if segments is None:
+            return {}, {}
+        methods = self._fixed.get(head.path)
+        if methods is not None:
+            return methods, {}
+        for methods in self._tried:
+            # Templates of one form may differ in the names: each method's own are taken.
+            own = next(iter(methods.values()))
+            if (names := own.endpoint.path.match(segments)) is not None:
+                mine = methods.get(head.method)
+                return methods, names if mine is None else mine.endpoint.path.match(segments) or {}
+        return {}, {}
+
+    def begin(self, head: Head) -> Exchange:
+        """The way of one request, as far as its head tells."""
+        return Exchange(self, head)

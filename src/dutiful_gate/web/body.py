@@ -1,0 +1,73 @@
+"""The body of a request as its pieces come: whether it is one that is taken, unpacked, and never past its limit."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Sequence
+
+from .head import Head, media_type
+from .refusals import Problem
+
+FORMS = ("application/x-www-form-urlencoded", "multipart/form-data")
+"""The media types of HTML forms."""
+_UTF_8 = ("utf-8", "utf8", "us-ascii")
+
+
+class Body:
+    """The body of one request, of one of the media types that are taken, at most so many bytes.
+
+    `media` is its type; a body that does not say is taken for the first, and `application/...+json` for JSON.
+    """
+
+    def __init__(self, head: Head, takes: Sequence[str], unpacks: Sequence[str], most: int) -> None:
+        """Raises Problem(415) for a type, a charset or a coding that is not taken."""
+        self.most = most
+        self.declared = _length(head)
+        self.comes = self.declared > 0 or head.header("transfer-encoding") is not None
+        self.media = ""
+        self._held = bytearray()
+        self._unpacking = None
+        if not self.comes:
+            return
+        kind, words = media_type(head.header("content-type"))
+        is_json = kind.startswith("application/") and kind.endswith("+json") and takes[0] not in FORMS
+        self.media = takes[0] if not kind or is_json else kind
+        accept = {"accept": ", ".join(takes)}
+        if self.media not in takes:
+            raise Problem(415, f"A body here is {' or '.join(takes)}.", headers=accept)
+        if words.get("charset", "utf-8").lower() not in _UTF_8:
+            raise Problem(415, "A body here is UTF-8.", headers=accept)
+        self.words = words
+        coding = (head.header("content-encoding") or "identity").strip().lower()
+        if coding == "gzip" and "gzip" in unpacks:
+            self._unpacking = zlib.decompressobj(wbits=31)
+        elif coding != "identity":
+            known = {"accept-encoding": ", ".join(unpacks) or "identity"}
+            raise Problem(415, "A body here is not encoded so.", headers=known)
+
+    @property
+    def too_large(self) -> Problem:
+        """What is said of a body past the limit."""
+        return Problem(413, f"A body here has at most {self.most:,} bytes.")
+
+    def take(self, piece: bytes) -> None:
+        """One piece. Raises Problem(413) past the limit, Problem(400) for what cannot be unpacked."""
+        if self._unpacking is not None:
+            try:
+                piece = self._unpacking.decompress(piece, self.most + 1 - len(self._held))
+            except zlib.error:
+                raise Problem(400, "The body is no gzip.") from None
+        self._held += piece
+        if len(self._held) > self.most:
+            raise self.too_large
+
+    def whole(self) -> bytes:
+        """All of it. Raises Problem(400) where a packed one ends too early."""
+        if self._unpacking is not None and self._held and not self._unpacking.eof:
+            raise Problem(400, "The body is no whole gzip.")
+        return bytes(self._held)
+
+
+def _length(head: Head) -> int:
+    length = head.header("content-length") or ""
+    return int(length) if length.isascii() and length.isdigit() and len(length) < 19 else 0

@@ -1,0 +1,136 @@
+"""Endpoints as data: what a request is made of, and what is answered, apart from any framework."""
+
+from __future__ import annotations
+
+from collections.abc import Awaitable, Callable, Mapping, Sequence
+from typing import Any, Final, Generic, TypeVar
+
+from ..declare.errors import DeclarationError
+from ..declare.limits import Limits
+from ..gates.request import RequestGate
+from ..shape.nodes import Link, Nullable
+from ..shape.requests import parts_of
+from .answers import CBOR, JSON, Declared
+from .form_names import check_form
+from .intake import body_types
+from .paths import PathTemplate
+
+R = TypeVar("R")
+Handler = Callable[[R], Any] | Callable[[R], Awaitable[Any]]
+
+METHODS: Final = ("GET", "POST", "PUT", "PATCH", "DELETE", "HEAD", "OPTIONS")
+_WITHOUT_BODY: Final = frozenset(["GET", "HEAD", "DELETE", "OPTIONS"])
+
+
+class Endpoint(Generic[R]):
+    """One method at one path: its request, a record of parts, and its answers by status.
+
+        list_bookings = Endpoint("GET", "/bookings", ListBookings, {200: list[Booking]}, summary="Bookings on file")
+
+    `request`     a dataclass whose fields are the parts of the request: see `RequestGate`
+    `answers`     by status: a type, `Streamed(media_type)`, or None where there is no body; the first below 400 is
+                  what a handler's bare value is
+    `name`        what it is called in the description; by default made of method and path
+    `takes`       the media types of a JSON body: "application/json", "application/cbor"
+    `unpacks`     the content codings of a body that are undone: "gzip"
+    `security`    the names of the security schemes of which one must be met, as the `Api` declares them
+    `summary`, `text`, `tags`, `deprecated`  what the description says of it
+
+    Raises DeclarationError, with the remedy, for a path whose names the request does not read or the reverse, and for
+    a body of a method that has none.
+    """
+
+    def __init__(
+        self,
+        method: str,
+        path: str,
+        request: type[R],
+        answers: Mapping[int, Any],
+        *,
+        name: str = "",
+        summary: str = "",
+        text: str = "",
+        tags: Sequence[str] = (),
+        deprecated: bool = False,
+        takes: Sequence[str] = (JSON,),
+        unpacks: Sequence[str] = (),
+        security: Sequence[str] = (),
+        limits: Limits | None = None,
+    ) -> None:
+        self.method = method.upper()
+        if self.method not in METHODS:
+            raise DeclarationError(f"{method!r} is no method of an endpoint", remedy=f"one of {', '.join(METHODS)}")
+        self.path = PathTemplate(path)
+        self.gate: RequestGate[R] = RequestGate(request, limits=limits)
+        self.parts = parts_of(self.gate.shape)
+        self.answers = Declared(answers)
+        self.name = name or "_".join([method.lower(), *(word for word, _ in self.path.segments if word)])
+        self.summary, self.text, self.tags, self.deprecated = summary, text, tuple(tags), deprecated
+        self.takes, self.unpacks, self.security = tuple(takes), tuple(unpacks), tuple(security)
+        self._check(request)
+
+    def by(self, handler: Handler[R]) -> Served[R]:
+        """The endpoint with the function that answers it: takes the request, returns what is answered."""
+        return Served(self, handler)
+
+    def __repr__(self) -> str:
+        return f"<Endpoint {self.method} {self.path.text}>"
+
+    @property
+    def reads_body(self) -> bool:
+        """Whether a body is read."""
+        return not self.parts.keys().isdisjoint(["body", "form", "files"])
+
+    @property
+    def body_types(self) -> tuple[str, ...]:
+        """The media types that a body may be of."""
+        return body_types(self.gate, self.takes)
+
+    def _check(self, request: type[R]) -> None:
+        name = getattr(request, "__name__", "")
+        declared = self._path_names()
+        for missing in [each for each in self.path.names if each not in declared]:
+            raise DeclarationError(
+                f"the path {self.path.text} has the name {missing!r}, which the request does not read",
+                remedy=f"declare {missing} in the record of its path, or take it out of the path",
+                record=name,
+                field="path",
+            )
+        for lost in [each for each in declared if each not in self.path.names]:
+            raise DeclarationError(
+                f"{lost!r} is read from the path {self.path.text}, which has no such name",
+                remedy=f"write {{{lost}}} into the path, or take the field out",
+                record=name,
+                field="path",
+            )
+        if self.reads_body and self.method in _WITHOUT_BODY:
+            raise DeclarationError(
+                f"a request with {self.method} has no body",
+                remedy="put what is sent into the query, or take another method",
+                record=name,
+            )
+        if "form" in self.parts:
+            check_form(self.parts["form"].use, self.gate.shape)
+        unknown = [each for each in self.takes if each not in (JSON, CBOR)] + [
+            each for each in self.unpacks if each != "gzip"
+        ]
+        if unknown:
+            raise DeclarationError(f"{unknown[0]!r} is nothing that is read here", remedy=f"{JSON}, {CBOR}; gzip")
+
+    def _path_names(self) -> list[str]:
+        if "path" not in self.parts:
+            return []
+        node = self.parts["path"].use.node
+        node = node.inner.node if isinstance(node, Nullable) else node
+        assert isinstance(node, Link)
+        return [field.wire for field in self.gate.shape.records[node.key].fields]
+
+
+class Served(Generic[R]):
+    """An endpoint and the function that answers it."""
+
+    __slots__ = ("endpoint", "handler")
+
+    def __init__(self, endpoint: Endpoint[R], handler: Handler[R]) -> None:
+        self.endpoint = endpoint
+        self.handler = handler

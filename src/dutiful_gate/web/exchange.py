@@ -1,0 +1,163 @@
+"""The way of one request through an API, whichever server took it.
+
+Nothing here reads or writes a socket: an adapter hands over the head and pieces of the body, calls the handler in its
+own way, and sends what comes out.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, Final
+
+from ..report.verdict import Refused
+from .answers import CBOR, BrokenAnswer, Outgoing
+from .endpoint import Endpoint, Served
+from .head import Head
+from .intake import Intake
+from .negotiation import chosen_language, chosen_media
+from .refusals import Problem, Refusal, told_in
+
+if TYPE_CHECKING:
+    from .api import Api
+
+log = logging.getLogger("dutiful_gate.web")
+MOST_HEAD: Final = 32_768
+"""So many characters target and headers may have together."""
+
+
+class Exchange:
+    """One request on its way, and its answer.
+
+    `outgoing`    the answer, once there is one
+    `reads_body`  whether pieces of the body are wanted: hand them to `take`, until there are no more or an answer is
+    `request`     what the handler is called with, once the body is `complete`
+    """
+
+    def __init__(self, api: Api, head: Head) -> None:
+        """Begin by the head alone: there is an answer where 404, 405, 401, 403, 431, 415, 406 or 413 applies."""
+        self.api = api
+        self.head = head
+        self.catalogue = chosen_language(head.header("accept-language"), api.catalogues)
+        self.outgoing: Outgoing | None = None
+        self.reads_body = False
+        self.request: Any = None
+        self._media = ""
+        self._intake: Intake[Any] | None = None
+        self._served: Served[Any] | None = None
+        self._safely(self._routed)
+
+    @property
+    def endpoint(self) -> Endpoint[Any]:
+        """The endpoint that answers."""
+        assert self._served is not None
+        return self._served.endpoint
+
+    @property
+    def handler(self) -> Callable[[Any], Any]:
+        """The function that answers."""
+        assert self._served is not None
+        return self._served.handler
+
+    def settled(self) -> bool:
+        """Whether there is an answer."""
+        return self.outgoing is not None
+
+    @property
+    def without_content(self) -> bool:
+        """Whether only the head of the answer is sent."""
+        return self.head.method == "HEAD"
+
+    def _safely(self, step: Callable[[], None]) -> None:
+        """Take a step; what it raises is the answer."""
+        try:
+            step()
+        except Problem as problem:
+            self.refuse(problem.refusal)
+        except Exception:
+            self.failed()
+
+    def _routed(self) -> None:
+        head, api = self.head, self.api
+        methods, names = api.found(head)
+        if not methods:
+            raise Problem(404, "There is nothing at this path.")
+        served = methods.get(head.method) or (methods.get("GET") if head.method == "HEAD" else None)
+        if served is None:
+            allow = ", ".join(sorted({*methods, "OPTIONS", *(["HEAD"] if "GET" in methods else [])}))
+            if head.method != "OPTIONS":
+                raise Problem(405, "This path does not take this method.", headers={"allow": allow})
+            self.outgoing = Outgoing(204, (("allow", allow),))
+            return
+        self._served = served
+        endpoint = served.endpoint
+        if api.guard is not None:
+            api.guard(head)
+        if head.size > MOST_HEAD:
+            raise Problem(431, f"The target and the headers of a request have at most {MOST_HEAD:,} characters.")
+        intake = self._intake = Intake(endpoint.gate, head, names, endpoint.takes, endpoint.unpacks)
+        offered = (*endpoint.answers.media, *([CBOR] if CBOR in endpoint.takes else []))
+        media = chosen_media(head.header("accept"), offered)
+        if media is None:
+            raise Problem(406, f"The answer comes as {' or '.join(offered)}.")
+        self._media = media
+        intake.weigh()
+        self.reads_body = intake.comes
+
+    def take(self, piece: bytes) -> None:
+        """One piece of the body. Where there is an answer afterwards, no more need be read."""
+        assert self._intake is not None
+        intake = self._intake
+        self._safely(lambda: intake.take(piece))
+
+    def complete(self) -> None:
+        """All of the body is here: read the request; there is an answer where it is refused."""
+        self._safely(self._read)
+
+    def _read(self) -> None:
+        assert self._intake is not None
+        try:
+            self.request = self._intake.request()
+        except Problem as problem:
+            faults = problem.refusal.faults
+            if faults and faults[0].path[:1] == ("path",) and self.api.unreadable_path != 422:
+                raise Problem(self.api.unreadable_path, "There is nothing at this path.") from None
+            raise
+
+    # The answer
+
+    def answer(self, result: Any) -> None:
+        """What the handler returned is the answer; one that breaks its declaration is told to developers alone."""
+        try:
+            self.outgoing = self.endpoint.answers.released(result, self._media)
+        except Refused as refused:
+            self._broken("; ".join(map(str, refused.faults)))
+        except BrokenAnswer as broken:
+            self._broken(broken.words)
+        except Exception:
+            self.failed()
+
+    def _broken(self, words: str) -> None:
+        log.error("%r: the answer is not what is declared: %s", self.endpoint, words)
+        told = f"The answer is not what is declared: {words}" if self.api.development else ""
+        self.refuse(Refusal(500, told or "The server could not answer."))
+
+    def raised(self, error: BaseException) -> None:
+        """The handler raised: a Problem is the answer; anything else is logged, and the client told no more."""
+        if isinstance(error, Problem):
+            self.refuse(error.refusal)
+        else:
+            self.failed(error)
+
+    def failed(self, error: BaseException | None = None) -> None:
+        """Something went wrong that is no fault of the client's."""
+        log.error("%s %s failed", self.head.method, self.head.path[:200], exc_info=error or True)
+        self.refuse(Refusal(500, "The server could not answer."))
+
+    def refuse(self, refusal: Refusal) -> None:
+        """The request ends here."""
+        try:
+            self.outgoing = told_in(self.catalogue, refusal, self.api.refusals)
+        except Exception:
+            log.error("a refusal could not be told", exc_info=True)
+            self.outgoing = Outgoing(refusal.status, (("content-length", "0"),))

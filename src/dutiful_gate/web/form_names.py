@@ -1,0 +1,118 @@
+"""Names of form fields that say where a value stands: `crates[0][weight_kg]`, `crates.0.weight_kg`, to nested data."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from typing import Any
+
+from ..declare.errors import DeclarationError
+from ..declare.limits import Limits
+from ..shape.nodes import Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Shape, Use
+
+_STEP = re.compile(r"\.?([^.\[\]]+)|\[([^\[\]]*)\]")
+
+
+class _Level(dict[str, Any]):
+    """What stands under one name: further names. A class of its own, so that no value is taken for it."""
+
+
+class TooDeep(ValueError):
+    """A name leads deeper than data may nest, which is at most `most` levels."""
+
+    def __init__(self, most: int) -> None:
+        super().__init__(most)
+        self.most = most
+
+
+def steps_of(name: str) -> list[str]:
+    """The steps that a name says; the name itself where it says none."""
+    steps, end = [], 0
+    while end < len(name):
+        found = _STEP.match(name, end)
+        if found is None or (end == 0 and found[1] is None):
+            return [name]
+        steps.append(found[1] if found[1] is not None else found[2])
+        end = found.end()
+    return steps or [name]
+
+
+def nested(pairs: Iterable[tuple[str, Any]], use: Use, shape: Shape, limits: Limits) -> dict[str, Any]:
+    """The data that a form's names and values say; rows stand in the order of their numbers.
+
+    A name that is a field's own, whatever is in it, is that field. Raises TooDeep.
+    """
+    root = _Level()
+    own = {field.wire for field in _fields(use, shape)}
+    for name, value in pairs:
+        steps = [name] if name in own else steps_of(name)
+        if len(steps) > limits.depth:
+            raise TooDeep(limits.depth)
+        level = root
+        for step in steps[:-1]:
+            inner = level.get(step)
+            if inner.__class__ is not _Level:
+                inner = level[step] = _Level() if inner is None else _Level({"": inner})
+            level = inner
+        _put(level, steps[-1], value)
+    settled = _settled(root, use, shape)
+    return settled if isinstance(settled, dict) else {}
+
+
+def _put(level: _Level, step: str, value: Any) -> None:
+    held = level.get(step)
+    if held is None:
+        level[step] = value
+    elif held.__class__ is _Level:
+        _put(held, "", value)
+    elif isinstance(held, list):
+        held.append(value)
+    else:
+        level[step] = [held, value]
+
+
+def _settled(held: Any, use: Use | None, shape: Shape) -> Any:
+    """What stands under names as lists and dicts: by what is declared there; else numbers make a list."""
+    if held.__class__ is not _Level:
+        return held
+    node = _node(use)
+    several = list(held) == [""]  # `tags[]`, as many write it
+    numbers = all(step.isascii() and step.isdigit() and len(step) < 10 for step in held)
+    if several and not isinstance(node, Entries):
+        return held[""] if isinstance(held[""], list) else [_settled(held[""], _item(node, 0), shape)]
+    if numbers and not isinstance(node, Entries | Link):
+        ordered = sorted(held, key=int)
+        return [_settled(held[step], _item(node, at), shape) for at, step in enumerate(ordered)]
+    if isinstance(node, Entries):
+        return {step: _settled(inner, node.value, shape) for step, inner in held.items()}
+    uses = {name: field.use for field in _fields(use, shape) for name in (field.wire, *field.also)}
+    return {step: _settled(inner, uses.get(step), shape) for step, inner in held.items()}
+
+
+def _node(use: Use | None) -> Node | None:
+    if use is None:
+        return None
+    if isinstance(use.node, Nullable):
+        return _node(use.node.inner)
+    return use.node
+
+
+def _item(node: Node | None, at: int) -> Use | None:
+    if isinstance(node, Items):
+        return node.item
+    return node.at(at) if isinstance(node, Fixed) else None
+
+
+def _fields(use: Use | None, shape: Shape) -> tuple[Field, ...]:
+    node = _node(use)
+    if isinstance(node, Link):
+        return shape.records[node.key].fields
+    if isinstance(node, Branches):
+        return tuple(field for option in node.options for field in _fields(option, shape))
+    return ()
+
+
+def check_form(use: Use, shape: Shape) -> None:
+    """Raise DeclarationError where a form is declared that has no names."""
+    if not isinstance(_node(use), Link | Entries | Branches):
+        raise DeclarationError("a form has names", remedy="declare a record, as in form: Booking")

@@ -1,0 +1,66 @@
+"""One request being read by its gate, piece by piece, apart from endpoints and frameworks."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Generic, TypeVar
+
+from ..gates.request import RequestGate
+from ..shape.requests import parts_of
+from .answers import JSON
+from .body import FORMS, Body
+from .head import Head
+from .parts import examined
+from .refusals import Problem, of_faults
+
+R = TypeVar("R")
+
+
+def body_types(gate: RequestGate[R], takes: Sequence[str] = (JSON,)) -> tuple[str, ...]:
+    """The media types that the body of a request may be of; none where none is read."""
+    parts = parts_of(gate.shape)
+    return tuple(takes) if "body" in parts else FORMS[:1] if "form" in parts else ()
+
+
+class Intake(Generic[R]):
+    """Takes the pieces of a body where there `comes` one, then gives the request.
+
+    `names` is what the path gave for the names in it.
+    """
+
+    def __init__(
+        self,
+        gate: RequestGate[R],
+        head: Head,
+        names: Mapping[str, str],
+        takes: Sequence[str] = (JSON,),
+        unpacks: Sequence[str] = (),
+    ) -> None:
+        """Raises Problem(415) for a body that is not taken."""
+        self.gate, self.head, self.names = gate, head, names
+        types = body_types(gate, takes)
+        self._body = Body(head, types, unpacks, gate.limits.bytes) if types else None
+
+    @property
+    def comes(self) -> bool:
+        """Whether pieces are wanted."""
+        return self._body is not None and self._body.comes
+
+    def weigh(self) -> None:
+        """Raises Problem(413) where the head tells of a body past the limit."""
+        if self._body is not None and self._body.declared > self._body.most:
+            raise self._body.too_large
+
+    def take(self, piece: bytes) -> None:
+        """One piece of the body. Raises Problem(413) past the limit, Problem(400) for what cannot be unpacked."""
+        assert self._body is not None
+        self._body.take(piece)
+
+    def request(self) -> R:
+        """The request, now that all is here. Raises Problem with every fault: 422, or 400 for no JSON at all."""
+        whole = self._body.whole() if self._body is not None else b""
+        media = self._body.media if self._body is not None else ""
+        verdict, readable = examined(self.gate, self.head, self.names, whole, media)
+        if verdict:
+            return verdict.value
+        raise Problem.of(of_faults(422 if readable else 400, verdict.faults, verdict.untold))

@@ -1,0 +1,65 @@
+"""The parts of a request, from its head and its body, before the gate that reads them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, Final, TypeVar
+
+from ..gates.request import RequestGate
+from ..report.cause import Cause
+from ..report.fault import Fault
+from ..report.verdict import Verdict, refusal
+from ..shape.requests import parts_of
+from .answers import CBOR
+from .form_names import TooDeep, nested
+from .head import MOST_NAMES, Head, TooManyNames, gathered, query_pairs
+
+R = TypeVar("R")
+
+
+def examined(
+    gate: RequestGate[R], head: Head, names: Mapping[str, str], body: bytes, media: str
+) -> tuple[Verdict[R], bool]:
+    """The verdict on a request, every part of it; and whether its body is what its media type says.
+
+    `names` is what the path gave for the names in it, `media` the type of the body.
+    """
+    declared = parts_of(gate.shape)
+    parts: dict[str, Any] = {"path": names} if "path" in declared else {}
+    broken: list[Fault] = []
+    for name, read in _OF_HEAD.items():
+        if name in declared:
+            _part(name, parts, broken, lambda read=read: read(head))  # type: ignore[misc]
+    if "form" in declared:
+        use, limits = declared["form"].use, gate.limits
+        _part("form", parts, broken, lambda: nested(query_pairs(body.decode()), use, gate.shape, limits))
+    if "body" not in declared or not body:
+        verdict, readable = gate.examine(parts), True
+    elif media == CBOR:
+        verdict, readable = gate.examine_with_cbor(parts, body)
+    else:
+        verdict, readable = gate.examine_with_json(parts, body)
+    if broken:
+        named = {fault.path[0] for fault in broken}
+        others = [fault for fault in verdict.faults if fault.path and fault.path[0] not in named]
+        verdict = refusal([*broken, *others], (), verdict.untold)
+    return verdict, readable
+
+
+def _part(name: str, parts: dict[str, Any], broken: list[Fault], read: Callable[[], Any]) -> None:
+    try:
+        parts[name] = read()
+    except TooManyNames:
+        broken.append(Fault((name,), Cause("size", "at most {most} names", {"most": MOST_NAMES}, got="more")))
+    except UnicodeDecodeError:
+        broken.append(Fault((name,), Cause("reading", "text in UTF-8", got="something else")))
+    except TooDeep as error:
+        cause = Cause("depth", "names at most {most} levels deep", {"most": error.most}, got="a deeper one")
+        broken.append(Fault((name,), cause))
+
+
+_OF_HEAD: Final[Mapping[str, Callable[[Head], Mapping[str, Any]]]] = {
+    "query": lambda head: gathered(query_pairs(head.query)),
+    "headers": lambda head: head.by_name,
+    "cookies": lambda head: head.cookies,
+}

@@ -1,0 +1,102 @@
+"""Refusals of whole requests: a status, and why, told as problem details (RFC 9457) unless an API has its own form."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..report.catalogue import Catalogue, speaking
+from ..report.fault import Fault
+from ..report.problem import CONTENT_TYPE, error_of, problem_head
+from ..report.shown_values import counted
+from ..shape.requests import PARTS
+from .answers import Outgoing
+
+
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """Why a request is refused: what an API's own form of refusals is made of.
+
+    `status`, `detail`  the status, and why in a sentence
+    `kind`, `title`     the URI of the problem's type and its title, "" where the status says all
+    `faults`            each with its part of the request as the first step of its path
+    `untold`            how many more there are
+    `headers`           what goes with it, such as {"allow": "GET, HEAD"}
+    """
+
+    status: int
+    detail: str
+    kind: str = "about:blank"
+    title: str = ""
+    faults: Sequence[Fault] = ()
+    untold: int = 0
+    headers: Mapping[str, str] = field(default_factory=dict)
+
+
+Form = Callable[[Refusal], tuple[str, bytes]]
+"""Makes the body of a refusal: its media type, and what it says."""
+
+
+class Problem(Exception):
+    """Raised by a handler, or by what guards an API: the request ends with this status.
+
+    `detail` is told to the client; `kind` is the URI of the problem's type (RFC 9457).
+    """
+
+    def __init__(
+        self,
+        status: int,
+        detail: str = "",
+        *,
+        title: str = "",
+        kind: str = "about:blank",
+        headers: Mapping[str, str] | None = None,
+        faults: Sequence[Fault] = (),
+    ) -> None:
+        super().__init__(status, detail)
+        self.refusal = Refusal(status, detail, kind, title, tuple(faults), 0, dict(headers or {}))
+
+    @classmethod
+    def of(cls, refusal: Refusal) -> Problem:
+        """The problem that is a refusal."""
+        made = cls(refusal.status, refusal.detail)
+        made.refusal = refusal
+        return made
+
+
+def as_problem(refusal: Refusal) -> tuple[str, bytes]:
+    """A refusal as problem details: each fault with its part, and its pointer inside of that."""
+    body: dict[str, Any] = problem_head(refusal.status, refusal.detail, kind=refusal.kind, title=refusal.title)
+    if not refusal.detail:
+        del body["detail"]
+    if refusal.faults:
+        body["errors"] = [located(fault) for fault in refusal.faults]
+    if refusal.untold:
+        body["untold"] = refusal.untold
+    return CONTENT_TYPE, json.dumps(body, ensure_ascii=False).encode("utf-8", "replace")
+
+
+def located(fault: Fault) -> dict[str, object]:
+    """A fault of a request as one of a problem's errors: the part, and the pointer inside of it."""
+    part = fault.path[0] if fault.path and fault.path[0] in PARTS else ""
+    told = error_of(fault.within(1) if part else fault)
+    detail = told.pop("detail")
+    return {"detail": detail, "part": part, **told}
+
+
+def told_in(catalogue: Catalogue, refusal: Refusal, form: Form) -> Outgoing:
+    """A refusal as it goes out, in a language."""
+    with speaking(catalogue):
+        media, body = form(refusal)
+    headers = [*refusal.headers.items(), ("content-type", media), ("content-length", str(len(body)))]
+    if refusal.faults:
+        headers.insert(0, ("content-language", catalogue.language))
+    return Outgoing(refusal.status, tuple((name.lower(), value) for name, value in headers), body)
+
+
+def of_faults(status: int, faults: Sequence[Fault], untold: int) -> Refusal:
+    """A refusal for what is wrong with the parts of a request."""
+    told = counted(len(faults) + untold, "fault")
+    return Refusal(status, f"The request was refused with {told}.", faults=faults, untold=untold)

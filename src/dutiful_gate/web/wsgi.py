@@ -1,0 +1,90 @@
+"""An API as a WSGI application (PEP 3333)."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any
+from urllib.parse import quote
+
+from ..declare.errors import DeclarationError
+from .answers import Outgoing
+from .api import Api
+from .head import Head
+
+_PIECE = 65_536
+_PLAIN = "/~!$&'()*+,;=:@-._"
+"""What stands in a path as it is (RFC 3986, section 3.3)."""
+_BARE = ("CONTENT_TYPE", "CONTENT_LENGTH")
+StartResponse = Callable[..., Any]
+
+
+def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]:
+    """The application of an API: `waitress.serve(wsgi(api))`. Raises DeclarationError for handlers that are `async`."""
+    for served in api.served:
+        if inspect.iscoroutinefunction(served.handler):
+            raise DeclarationError(
+                f"the handler of {served.endpoint!r} is async, which WSGI knows nothing of",
+                remedy="serve it under ASGI, or write it as a plain function",
+            )
+
+    def application(environ: dict[str, Any], start_response: StartResponse) -> Iterable[bytes]:
+        outgoing, content = answered(api, environ)
+        start_response(outgoing.reason, [(name.title(), value) for name, value in outgoing.headers])
+        if not content:
+            return []
+        return [outgoing.body] if isinstance(outgoing.body, bytes) else outgoing.body
+
+    return application
+
+
+def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgoing, bool]:
+    """The answer to the request of a WSGI environment, under a prefix; and whether its content is sent."""
+    exchange = api.begin(head_of(environ, prefix))
+    if not exchange.settled() and exchange.reads_body:
+        for piece in pieces(environ):
+            exchange.take(piece)
+            if exchange.settled():
+                break
+    if not exchange.settled():
+        exchange.complete()
+    if not exchange.settled():
+        try:
+            result = exchange.handler(exchange.request)
+        except Exception as error:
+            exchange.raised(error)
+        else:
+            exchange.answer(result)
+    assert exchange.outgoing is not None
+    return exchange.outgoing, not exchange.without_content
+
+
+def head_of(environ: dict[str, Any], prefix: str = "") -> Head:
+    """The head of a request, its path without a prefix: as it came where the server tells it, else encoded again."""
+    raw = (environ.get("REQUEST_URI") or environ.get("RAW_URI") or "").partition("?")[0]
+    mounted = quote(environ.get("SCRIPT_NAME", ""))
+    path = quote(environ.get("PATH_INFO", "").encode("latin-1"), safe=_PLAIN)
+    if raw.startswith(mounted or "/"):
+        path = raw.removeprefix(mounted)
+    path = path.removeprefix(prefix)
+    headers = [
+        (name[5:].replace("_", "-"), value)
+        for name, value in environ.items()
+        if name.startswith("HTTP_") and name not in ("HTTP_CONTENT_TYPE", "HTTP_CONTENT_LENGTH")
+    ]
+    headers += [(name.replace("_", "-"), environ[name]) for name in _BARE if environ.get(name)]
+    return Head(environ.get("REQUEST_METHOD", "GET"), path or "/", environ.get("QUERY_STRING", ""), headers)
+
+
+def pieces(environ: dict[str, Any]) -> Iterator[bytes]:
+    """The body, piece by piece, as long as its length says, or until the server ends it."""
+    stream, length = environ["wsgi.input"], environ.get("CONTENT_LENGTH") or ""
+    left = int(length) if length.isascii() and length.isdigit() else None
+    if left is None and not environ.get("wsgi.input_terminated"):
+        return
+    while left is None or left > 0:
+        piece = stream.read(_PIECE if left is None else min(_PIECE, left))
+        if not piece:
+            return
+        left = None if left is None else left - len(piece)
+        yield piece
