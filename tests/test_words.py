@@ -31,7 +31,7 @@ def phrases() -> set[str]:
                 continue
             name = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
             wanted: list[Any] = []
-            if name in ("Stop", "Cause", "cause") and len(node.args) > 1:
+            if name in ("Stop", "Cause", "cause", "Problem", "Refusal") and len(node.args) > 1:
                 wanted = [node.args[1]]
             elif name == "Face" and len(node.args) > 2:
                 wanted = node.args[2:4]

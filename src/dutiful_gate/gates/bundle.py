@@ -24,10 +24,12 @@ def bundle(
     Records that differ and have the same name are numbered. The words are those of `Gate.schema`. Raises
     DeclarationError for a gate from a document, or when a name is taken by something else.
     """
-    from ..document.writing.compose import bundled
+    from ..document.writing.compose import Part, bundled
 
+    if of not in ("send", "release"):
+        raise DeclarationError(f"of={of!r} is not known for a document", remedy="one of send, release")
     for name, gate in gates.items():
         if not isinstance(gate, Gate):
             raise DeclarationError(f"{name!r} is a gate from a document", remedy="hand the document itself over")
-    shapes = {name: (gate.shape, gate.unknown == "refuse") for name, gate in gates.items()}
-    return bundled(shapes, of=of, dialect=dialect, formats=formats, uri=id)
+    shapes = {name: Part(gate.shape, gate.unknown == "refuse", of) for name, gate in gates.items()}
+    return bundled(shapes, dialect=dialect, formats=formats, uri=id)

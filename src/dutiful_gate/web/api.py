@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Mapping, Sequence
+from functools import cached_property
 from typing import Any
 
 from ..declare.errors import DeclarationError
 from ..report.catalogue import Catalogue
+from .answers import JSON, Outgoing
 from .endpoint import Endpoint, Served
 from .exchange import Exchange
 from .head import Head
@@ -28,6 +31,7 @@ class Api:
     `security`     the security schemes by name, as OpenAPI writes them
     `unreadable_path`  the status where the path is right but for its values: 422, or 404
     `text`, `servers`  what the description says besides: a text, and URLs
+    `described_at`  the path at which the description is served, such as "/openapi.json"; "" for none
 
     Raises DeclarationError for two endpoints at one method and path.
     """
@@ -46,18 +50,27 @@ class Api:
         development: bool = False,
         security: Mapping[str, Mapping[str, Any]] | None = None,
         unreadable_path: int = 422,
+        described_at: str = "",
     ) -> None:
         self.title, self.version, self.text, self.servers = title, version, text, tuple(servers)
         self.guard, self.catalogues, self.refusals = guard, tuple(catalogues), refusals
         self.development, self.security = development, dict(security or {})
         self.unreadable_path = unreadable_path
         self.served = tuple(served)
+        self.pages: dict[str, Callable[[], Outgoing]] = {}
+        if described_at:
+            self.pages[described_at] = self._described
         self._by_form: dict[tuple[tuple[str, bool], ...], dict[str, Served[Any]]] = {}
         for each in sorted(self.served, key=lambda one: one.endpoint.path.rank):
             self._take(each)
         # Paths of text alone are looked up; the others are tried, text before names.
-        self._fixed = {"/" + "/".join(word for word, _ in form): methods for form, methods in self._by_form.items()}
-        self._tried = [methods for form, methods in self._by_form.items() if any(is_name for _, is_name in form)]
+        self._fixed: dict[str, dict[str, Served[Any]]] = {}
+        self._tried: list[dict[str, Served[Any]]] = []
+        for form, methods in self._by_form.items():
+            if any(is_name for _, is_name in form):
+                self._tried.append(methods)
+            else:
+                self._fixed["/" + "/".join(word for word, _ in form)] = methods
 
     def _take(self, served: Served[Any]) -> None:
         endpoint = served.endpoint
@@ -75,6 +88,17 @@ class Api:
                     remedy=f"declare it: Api(..., security={{{scheme!r}: ...}})",
                 )
         methods[endpoint.method] = served
+
+    def _described(self) -> Outgoing:
+        return self._description
+
+    @cached_property
+    def _description(self) -> Outgoing:
+        """The description as it goes out, put together when it is first asked for."""
+        from .description import description
+
+        body = json.dumps(description(self), ensure_ascii=False).encode()
+        return Outgoing(200, (("content-type", JSON), ("content-length", str(len(body)))), body)
 
     @property
     def endpoints(self) -> tuple[Endpoint[Any], ...]:

@@ -34,7 +34,9 @@ class Body:
         self.media = takes[0] if not kind or is_json else kind
         accept = {"accept": ", ".join(takes)}
         if self.media not in takes:
-            raise Problem(415, f"A body here is {' or '.join(takes)}.", headers=accept)
+            raise Problem(
+                415, "A body here is of one of these types: {types}.", headers=accept, slots={"types": ", ".join(takes)}
+            )
         if words.get("charset", "utf-8").lower() not in _UTF_8:
             raise Problem(415, "A body here is UTF-8.", headers=accept)
         self.words = words
@@ -48,7 +50,7 @@ class Body:
     @property
     def too_large(self) -> Problem:
         """What is said of a body past the limit."""
-        return Problem(413, f"A body here has at most {self.most:,} bytes.")
+        return Problem(413, "A body here has at most {most} bytes.", slots={"most": f"{self.most:,}"})
 
     def take(self, piece: bytes) -> None:
         """One piece. Raises Problem(413) past the limit, Problem(400) for what cannot be unpacked."""

@@ -80,6 +80,12 @@ class Exchange:
     def _routed(self) -> None:
         head, api = self.head, self.api
         methods, names = api.found(head)
+        page = api.pages.get(head.path)
+        if not methods and page is not None:
+            if head.method not in ("GET", "HEAD"):
+                raise Problem(405, "This path does not take this method.", headers={"allow": "GET, HEAD"})
+            self.outgoing = page()
+            return
         if not methods:
             raise Problem(404, "There is nothing at this path.")
         served = methods.get(head.method) or (methods.get("GET") if head.method == "HEAD" else None)
@@ -94,12 +100,13 @@ class Exchange:
         if api.guard is not None:
             api.guard(head)
         if head.size > MOST_HEAD:
-            raise Problem(431, f"The target and the headers of a request have at most {MOST_HEAD:,} characters.")
+            slots = {"most": f"{MOST_HEAD:,}"}
+            raise Problem(431, "Target and headers of a request have at most {most} characters.", slots=slots)
         intake = self._intake = Intake(endpoint.gate, head, names, endpoint.takes, endpoint.unpacks)
         offered = (*endpoint.answers.media, *([CBOR] if CBOR in endpoint.takes else []))
         media = chosen_media(head.header("accept"), offered)
         if media is None:
-            raise Problem(406, f"The answer comes as {' or '.join(offered)}.")
+            raise Problem(406, "The answer is of one of these types: {types}.", slots={"types": ", ".join(offered)})
         self._media = media
         intake.weigh()
         self.reads_body = intake.comes

@@ -38,9 +38,12 @@ class Head:
         return len(self.path) + len(self.query) + sum(len(name) + len(value) + 4 for name, value in self.headers)
 
     @property
-    def by_name(self) -> dict[str, str | list[str]]:
-        """The headers by name, a list where one came several times."""
-        return gathered(self.headers)
+    def by_name(self) -> dict[str, str]:
+        """The headers by name, those of one name joined by a comma (RFC 9110, section 5.3)."""
+        found: dict[str, str] = {}
+        for name, value in self.headers:
+            found[name] = f"{found[name]}, {value}" if name in found else value
+        return found
 
     @property
     def cookies(self) -> dict[str, str | list[str]]:

@@ -7,10 +7,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..report.catalogue import Catalogue, speaking
+from ..report.catalogue import ENGLISH, Catalogue, in_force, speaking
 from ..report.fault import Fault
 from ..report.problem import CONTENT_TYPE, error_of, problem_head
-from ..report.shown_values import counted
 from ..shape.requests import PARTS
 from .answers import Outgoing
 
@@ -23,6 +22,7 @@ class Refusal:
     `kind`, `title`     the URI of the problem's type and its title, "" where the status says all
     `faults`            each with its part of the request as the first step of its path
     `untold`            how many more there are
+    `slots`             what stands in the detail in the place of its words in braces
     `headers`           what goes with it, such as {"allow": "GET, HEAD"}
     """
 
@@ -33,6 +33,13 @@ class Refusal:
     faults: Sequence[Fault] = ()
     untold: int = 0
     headers: Mapping[str, str] = field(default_factory=dict)
+    slots: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def sentence(self) -> str:
+        """The detail in the language that is spoken."""
+        told = in_force().spoken(self.detail)
+        return told.format_map(self.slots) if self.slots else told
 
 
 Form = Callable[[Refusal], tuple[str, bytes]]
@@ -54,9 +61,10 @@ class Problem(Exception):
         kind: str = "about:blank",
         headers: Mapping[str, str] | None = None,
         faults: Sequence[Fault] = (),
+        slots: Mapping[str, str] | None = None,
     ) -> None:
         super().__init__(status, detail)
-        self.refusal = Refusal(status, detail, kind, title, tuple(faults), 0, dict(headers or {}))
+        self.refusal = Refusal(status, detail, kind, title, tuple(faults), 0, dict(headers or {}), dict(slots or {}))
 
     @classmethod
     def of(cls, refusal: Refusal) -> Problem:
@@ -68,7 +76,7 @@ class Problem(Exception):
 
 def as_problem(refusal: Refusal) -> tuple[str, bytes]:
     """A refusal as problem details: each fault with its part, and its pointer inside of that."""
-    body: dict[str, Any] = problem_head(refusal.status, refusal.detail, kind=refusal.kind, title=refusal.title)
+    body: dict[str, Any] = problem_head(refusal.status, refusal.sentence, kind=refusal.kind, title=refusal.title)
     if not refusal.detail:
         del body["detail"]
     if refusal.faults:
@@ -91,12 +99,15 @@ def told_in(catalogue: Catalogue, refusal: Refusal, form: Form) -> Outgoing:
     with speaking(catalogue):
         media, body = form(refusal)
     headers = [*refusal.headers.items(), ("content-type", media), ("content-length", str(len(body)))]
-    if refusal.faults:
+    if catalogue is not ENGLISH or refusal.faults:
         headers.insert(0, ("content-language", catalogue.language))
     return Outgoing(refusal.status, tuple((name.lower(), value) for name, value in headers), body)
 
 
 def of_faults(status: int, faults: Sequence[Fault], untold: int) -> Refusal:
     """A refusal for what is wrong with the parts of a request."""
-    told = counted(len(faults) + untold, "fault")
-    return Refusal(status, f"The request was refused with {told}.", faults=faults, untold=untold)
+    count = len(faults) + untold
+    if count == 1:
+        return Refusal(status, "The request was refused with one fault.", faults=faults)
+    slots = {"count": f"{count:,}"}
+    return Refusal(status, "The request was refused with {count} faults.", faults=faults, untold=untold, slots=slots)

@@ -63,7 +63,7 @@ def head_of(environ: dict[str, Any], prefix: str = "") -> Head:
     """The head of a request, its path without a prefix: as it came where the server tells it, else encoded again."""
     raw = (environ.get("REQUEST_URI") or environ.get("RAW_URI") or "").partition("?")[0]
     mounted = quote(environ.get("SCRIPT_NAME", ""))
-    path = quote(environ.get("PATH_INFO", "").encode("latin-1"), safe=_PLAIN)
+    path = quote(_bytes(environ.get("PATH_INFO", "")), safe=_PLAIN)
     if raw.startswith(mounted or "/"):
         path = raw.removeprefix(mounted)
     path = path.removeprefix(prefix)
@@ -74,6 +74,14 @@ def head_of(environ: dict[str, Any], prefix: str = "") -> Head:
     ]
     headers += [(name.replace("_", "-"), environ[name]) for name in _BARE if environ.get(name)]
     return Head(environ.get("REQUEST_METHOD", "GET"), path or "/", environ.get("QUERY_STRING", ""), headers)
+
+
+def _bytes(text: str) -> bytes:
+    """The bytes that a text of the environment stands for (PEP 3333, "Unicode Issues")."""
+    try:
+        return text.encode("latin-1")
+    except UnicodeEncodeError:
+        return text.encode("utf-8", "surrogatepass")
 
 
 def pieces(environ: dict[str, Any]) -> Iterator[bytes]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from ...declare.errors import DeclarationError
 from ...declare.json_pointer import escaped, unescaped
@@ -25,18 +25,25 @@ def composed(
     return _finished(_begun(shape, refuse_unknown, of, into, formats), into, uri)
 
 
-def bundled(
-    shapes: Mapping[str, tuple[Shape, bool]], *, of: Of, dialect: WrittenDialect, formats: Formats, uri: str | None
-) -> Document:
+class Part(NamedTuple):
+    """A shape in a bundle: whether it refuses unknown keys, and whether what is sent or released is told of it."""
+
+    shape: Shape
+    refuse_unknown: bool
+    of: Of
+
+
+def bundled(shapes: Mapping[str, Part], *, dialect: WrittenDialect, formats: Formats, uri: str | None) -> Document:
     """One document of several shapes by name, which share what they have in common."""
-    into = _checked(of, dialect, formats)
+    into = _checked("send", dialect, formats)
     definitions: dict[str, Any] = {}
     unstated: list[Unstated] = []
     names: dict[str, str] = {}
-    for name, (shape, refuse_unknown) in shapes.items():
+    mixed = len({part.of for part in shapes.values()}) > 1
+    for name, (shape, refuse_unknown, of) in shapes.items():
         begun = _begun(shape, refuse_unknown, of, into, formats)
         inner = begun.content.pop("$defs", {})
-        renamed = _fitting(definitions, inner)
+        renamed = _fitting(definitions, inner, "Answered" if mixed and of == "release" else "")
         for key, held in inner.items():
             definitions[renamed[key]] = _pointed(held, renamed)
         root = _pointed(begun.content, renamed)
@@ -81,14 +88,15 @@ def _finished(begun: Unfinished, dialect: Dialect, uri: str | None) -> Document:
     return Document(content, tuple(rule.but(pointer=lowered.pointer(rule.pointer)) for rule in rules))
 
 
-def _fitting(taken: Mapping[str, Any], new: Mapping[str, Any]) -> dict[str, str]:
-    """A name for each new definition: its own, unless something else is called that already."""
+def _fitting(taken: Mapping[str, Any], new: Mapping[str, Any], word: str) -> dict[str, str]:
+    """A name for each new definition: its own, unless something else is called so already; then with a word."""
     renamed: dict[str, str] = {}
     for key, held in new.items():
         name, number = key, 1
         while name in taken and taken[name] != held:
-            number += 1
-            name = f"{key}_{number}"
+            if not word or name != key:
+                number += 1
+            name = f"{key}{word}" if number == 1 else f"{key}{word}_{number}"
         renamed[key] = name
     return renamed
 

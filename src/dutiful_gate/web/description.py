@@ -1,0 +1,225 @@
+"""The description of an API (OpenAPI 3.1, or 3.0), collected from its endpoints."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from http import HTTPStatus
+from typing import Any, Final, Literal
+
+from ..declare.errors import DeclarationError
+from ..document.writing.compose import Part, bundled
+from ..gates.typed import Gate
+from ..report.problem import CONTENT_TYPE
+from ..shape.nodes import Field, Link, Nullable, Record, Shape
+from ..shape.walk import part_of
+from .answers import CBOR, JSON, Streamed
+from .api import Api
+from .endpoint import Endpoint
+
+OpenApi = Literal["3.1", "3.0"]
+_VERSIONS: Final[Mapping[str, str]] = {"3.1": "3.1.0", "3.0": "3.0.3"}
+_PLACES: Final = {"path": "path", "query": "query", "headers": "header", "cookies": "cookie"}
+_IGNORED: Final = frozenset(["accept", "content-type", "authorization"])
+"""Headers that OpenAPI says otherwise: parameters of these names are passed over (3.1, section 4.8.12)."""
+_AT: Final = "#/components/schemas/"
+
+
+def description(api: Api, version: OpenApi = "3.1") -> dict[str, Any]:
+    """The description as plain JSON data. Raises DeclarationError for a version that is not written here."""
+    if version not in _VERSIONS:
+        raise DeclarationError(f"OpenAPI {version!r} is not written here", remedy="3.1 or 3.0")
+    return _Description(api, version).whole()
+
+
+class _Description:
+    """Writes one description; what endpoints have in common stands under its components once."""
+
+    def __init__(self, api: Api, version: OpenApi) -> None:
+        self.api = api
+        self.version = version
+        every = [pair for endpoint in api.endpoints for pair in _shapes(endpoint)]
+        # What is sent has the names that were declared; what is answered others, where the two differ.
+        shapes = dict(sorted(every, key=lambda pair: pair[1].of == "release"))
+        dialect: Any = f"openapi-{version}"
+        document = bundled(shapes, dialect=dialect, formats="name", uri=None)
+        self.unstated = document.unstated
+        self.schemas: dict[str, Any] = document["components"]["schemas"] if shapes else {}
+
+    def whole(self) -> dict[str, Any]:
+        api = self.api
+        info: dict[str, Any] = {"title": api.title, "version": api.version}
+        if api.text:
+            info["description"] = api.text
+        made: dict[str, Any] = {"openapi": _VERSIONS[self.version], "info": info}
+        if api.servers:
+            made["servers"] = [{"url": url} for url in api.servers]
+        paths: dict[str, Any] = {}
+        for endpoint in api.endpoints:
+            paths.setdefault(endpoint.path.text, {})[endpoint.method.lower()] = self.operation(endpoint)
+        made["paths"] = paths
+        tags = list(dict.fromkeys(tag for endpoint in api.endpoints for tag in endpoint.tags))
+        if tags:
+            made["tags"] = [{"name": tag} for tag in tags]
+        components: dict[str, Any] = {"schemas": {**self._reached(paths), "Problem": _problem(self.version)}}
+        if api.security:
+            components["securitySchemes"] = {name: dict(scheme) for name, scheme in api.security.items()}
+        made["components"] = components
+        return made
+
+    def operation(self, endpoint: Endpoint[Any]) -> dict[str, Any]:
+        """What stands under a method of a path."""
+        made: dict[str, Any] = {"operationId": endpoint.name}
+        if endpoint.summary:
+            made["summary"] = endpoint.summary
+        if text := "\n\n".join(part for part in (endpoint.text, self._unsaid(endpoint)) if part):
+            made["description"] = text
+        if endpoint.tags:
+            made["tags"] = list(endpoint.tags)
+        if endpoint.deprecated:
+            made["deprecated"] = True
+        if parameters := [each for part in _PLACES for each in self._parameters(endpoint, part)]:
+            made["parameters"] = parameters
+        for part in ("body", "form"):
+            if part in endpoint.parts:
+                schema = self._schema(f"{endpoint.name}.{part}")
+                content = {media: {"schema": schema} for media in endpoint.body_types}
+                made["requestBody"] = {"required": endpoint.parts[part].required, "content": content}
+        made["responses"] = {str(status): self._answer(endpoint, status) for status in endpoint.answers.gates}
+        refused = {"description": "The request was refused: why, and every fault at its place."}
+        problem = {"schema": {"$ref": f"{_AT}Problem"}}
+        made["responses"].setdefault("4XX", {**refused, "content": {CONTENT_TYPE: problem}})
+        if endpoint.security:
+            made["security"] = [{scheme: []} for scheme in endpoint.security]
+        return made
+
+    def _unsaid(self, endpoint: Endpoint[Any]) -> str:
+        """The rules that no schema can say, in words."""
+        own = f"/components/schemas/{endpoint.name}."
+        rules = [rule for rule in self.unstated if rule.pointer.startswith(own)]
+        record = {key for name, part in _shapes(endpoint) if part.of == "send" for key in part.shape.records}
+        rules += [
+            rule
+            for rule in self.unstated
+            if rule not in rules and rule.pointer.split("/")[3:4] and rule.pointer.split("/")[3] in record
+        ]
+        if not rules:
+            return ""
+        told = dict.fromkeys(f"- {rule.field + ': ' if rule.field else ''}{rule.rule}" for rule in rules)
+        return "Also holds, though no schema says it:\n\n" + "\n".join(told)
+
+    def _parameters(self, endpoint: Endpoint[Any], part: str) -> Iterator[dict[str, Any]]:
+        if part not in endpoint.parts:
+            return
+        record = _record(endpoint.parts[part], endpoint.gate.shape)
+        definition = self._followed(self._schema(f"{endpoint.name}.{part}"))
+        for field in record.fields:
+            if part == "headers" and field.wire in _IGNORED:
+                continue
+            schema = dict(definition.get("properties", {}).get(field.wire, {}))
+            made: dict[str, Any] = {"name": field.wire, "in": _PLACES[part]}
+            if field.required or part == "path":
+                made["required"] = True
+            if text := schema.get("description"):
+                made["description"] = text
+            if schema.get("deprecated") is True:
+                made["deprecated"] = True
+            yield {**made, "schema": schema}
+
+    def _answer(self, endpoint: Endpoint[Any], status: int) -> dict[str, Any]:
+        gate = endpoint.answers.gates[status]
+        made: dict[str, Any] = {"description": _phrase(status)}
+        if isinstance(gate, Streamed):
+            made["content"] = {gate.media_type: {"schema": {"type": "string"}}}
+        elif gate is not None:
+            schema = self._schema(f"{endpoint.name}.{status}")
+            media = [JSON, *([CBOR] if CBOR in endpoint.takes else [])]
+            made["content"] = {each: {"schema": schema} for each in media}
+        return made
+
+    def _schema(self, name: str) -> dict[str, Any]:
+        """The schema of a part or an answer, where it stands."""
+        held: dict[str, Any] = self.schemas[name]
+        return held
+
+    def _followed(self, schema: dict[str, Any]) -> dict[str, Any]:
+        while set(schema) == {"$ref"}:
+            schema = self.schemas[schema["$ref"].removeprefix(_AT)]
+        return schema
+
+    def _reached(self, held: Any) -> dict[str, Any]:
+        """The shared schemas that something refers to."""
+        found: dict[str, Any] = {}
+        waiting = [held]
+        while waiting:
+            each = waiting.pop()
+            if isinstance(each, list):
+                waiting += each
+            elif isinstance(each, dict):
+                lead = each.get("$ref")
+                name = lead.removeprefix(_AT) if isinstance(lead, str) else ""
+                if name in self.schemas and name not in found:
+                    found[name] = self.schemas[name]
+                    waiting.append(found[name])
+                waiting += each.values()
+        return {name: found[name] for name in self.schemas if name in found}
+
+
+def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
+    """The shapes of an endpoint by name: of its parts as they are sent, of its answers as they are released."""
+    for name, field in endpoint.parts.items():
+        if name != "files":
+            whole = part_of(endpoint.gate.shape, field.use)
+            yield f"{endpoint.name}.{name}", Part(whole, False, "send")
+    for status, gate in endpoint.answers.gates.items():
+        if isinstance(gate, Gate):
+            yield f"{endpoint.name}.{status}", Part(gate.shape, False, "release")
+
+
+def _record(field: Field, shape: Shape) -> Record:
+    node = field.use.node
+    node = node.inner.node if isinstance(node, Nullable) else node
+    assert isinstance(node, Link)
+    return shape.records[node.key]
+
+
+def _phrase(status: int) -> str:
+    try:
+        return HTTPStatus(status).phrase
+    except ValueError:
+        return str(status)
+
+
+def _problem(version: OpenApi) -> dict[str, Any]:
+    """The schema of a refusal: problem details (RFC 9457) with every fault."""
+    text = {"type": "string"}
+    anything: dict[str, Any] = {}
+    fault = {
+        "type": "object",
+        "required": ["detail", "part", "pointer", "code"],
+        "properties": {
+            "detail": {**text, "description": "What would pass, and what came."},
+            "part": {**text, "description": "The part of the request: path, query, headers, cookies, body, form."},
+            "pointer": {**text, "description": "Where in the part, as a JSON Pointer in a URI fragment (RFC 6901)."},
+            "code": {**text, "description": "What sort of fault it is: a short word that does not change."},
+            "given": {**anything, "description": "What came, shortened; null where it is hidden."},
+            "expected": {"type": "object", "description": "The numbers of the rule by name."},
+            "line": {"type": "integer"},
+            "column": {"type": "integer"},
+        },
+    }
+    if version == "3.0":
+        fault["properties"]["given"] = {**anything, "nullable": True}  # type: ignore[index]
+    return {
+        "type": "object",
+        "description": "Why a request was refused (RFC 9457).",
+        "required": ["type", "title", "status"],
+        "properties": {
+            "type": text,
+            "title": text,
+            "status": {"type": "integer"},
+            "detail": text,
+            "instance": text,
+            "errors": {"type": "array", "items": fault},
+            "untold": {"type": "integer", "description": "How many more faults there were."},
+        },
+    }

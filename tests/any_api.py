@@ -1,0 +1,189 @@
+"""A small API of the scenario, and what answers it through each adapter: in one process, without a socket."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Annotated, Any, NamedTuple
+from urllib.parse import unquote_to_bytes
+
+import httpx
+from flask import Flask
+from starlette.applications import Starlette
+
+from dutiful_gate import amendment, it, obeys, this
+from dutiful_gate.catalogues import GERMAN
+from dutiful_gate.demo.ferries import Booking
+from dutiful_gate.web import Answer, Api, Endpoint, Head, Problem, Streamed
+from dutiful_gate.web.asgi import asgi
+from dutiful_gate.web.flask import blueprint
+from dutiful_gate.web.starlette import mounted
+from dutiful_gate.web.wsgi import wsgi
+
+
+@dataclass
+class Number:
+    number: Annotated[int, it >= 1]
+
+
+@dataclass
+class Search:
+    page: Annotated[int, it >= 1] = 1
+    origin: Annotated[str, it.length == 3] | None = None
+    sort: list[str] = field(default_factory=list)
+
+
+@dataclass
+class Asked:
+    authorization: str | None = None
+    if_match: str | None = None
+
+
+@dataclass
+class Kept:
+    visit: str = ""
+
+
+@dataclass
+class ListBookings:
+    query: Search
+
+
+@dataclass
+class Book:
+    body: Booking
+    headers: Asked
+
+
+@dataclass
+class Page:
+    page: Annotated[int, it >= 1] = 1
+
+
+@dataclass
+@obeys(this.query.page <= this.path.number)
+class Amend:
+    path: Number
+    query: Page
+    headers: Asked
+    cookies: Kept
+    body: amendment(Booking)  # type: ignore[valid-type]
+
+
+@dataclass
+class Cancel:
+    path: Number
+
+
+@dataclass
+class ByForm:
+    form: Booking
+
+
+@dataclass
+class Nothing:
+    pass
+
+
+def answer(request: Any) -> Any:
+    return Answer(request.body, headers={"Location": "/bookings/7"})
+
+
+def broken(request: Nothing) -> Any:
+    return {"number": "s3cret-words"}
+
+
+def raises(request: Nothing) -> Any:
+    raise RuntimeError("s3cret-words")
+
+
+def injects(request: Nothing) -> Any:
+    return Answer(Number(1), headers={"Link": "x\r\nSet-Cookie: a=b"})
+
+
+def guard(head: Head) -> None:
+    if head.header("authorization") == "Bearer stranger":
+        raise Problem(403, "No.")
+
+
+SERVED = [
+    Endpoint("GET", "/bookings", ListBookings, {200: list[str]}, tags=["bookings"]).by(lambda sent: sent.query.sort),
+    Endpoint("POST", "/bookings", Book, {201: Booking}, takes=["application/json", "application/cbor"], unpacks=["gzip"]).by(answer),
+    Endpoint("PATCH", "/bookings/{number}", Amend, {200: Number, 404: None}).by(lambda sent: sent.path),
+    Endpoint("DELETE", "/bookings/{number}", Cancel, {204: None}).by(lambda sent: None),
+    Endpoint("POST", "/booked", ByForm, {200: Booking}).by(lambda sent: sent.form),
+    Endpoint("GET", "/broken", Nothing, {200: Number}).by(broken),
+    Endpoint("GET", "/raises", Nothing, {200: Number}).by(raises),
+    Endpoint("GET", "/injects", Nothing, {200: Number}).by(injects),
+    Endpoint("GET", "/manifest", Nothing, {200: Streamed("text/csv")}).by(lambda sent: iter(["a,b\n", b"1,2\n"])),
+]  # fmt: skip
+
+
+def api(**words: Any) -> Api:
+    return Api("Bookings", "1.0", SERVED, guard=guard, catalogues=[GERMAN], described_at="/openapi.json", **words)
+
+
+class Reply(NamedTuple):
+    """An answer as a client sees it."""
+
+    status: int
+    headers: list[tuple[str, str]]
+    content: bytes
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.content)
+
+    @property
+    def faults(self) -> list[tuple[str, str, str]]:
+        return [(each["part"], each["pointer"], each["code"]) for each in self.json.get("errors", [])]
+
+
+Client = Callable[..., Reply]
+
+
+def clients(made: Api) -> dict[str, Client]:
+    """What asks an API through each adapter."""
+    application = Flask("bookings")
+    application.register_blueprint(blueprint(made))
+    return {
+        "wsgi": _by_wsgi(wsgi(made)),
+        "flask": _by_wsgi(application),
+        "asgi": asker(asgi(made)),
+        "starlette": asker(Starlette(routes=[mounted(made)])),
+    }
+
+
+def asker(application: Any) -> Client:
+    """What asks an ASGI application."""
+
+    async def ask(method: str, url: str, words: Any) -> httpx.Response:
+        transport = httpx.ASGITransport(application)
+        async with httpx.AsyncClient(transport=transport, base_url="http://quay.example") as client:
+            return await client.request(method, url, **words)
+
+    return lambda method, url, **words: _reply(asyncio.run(ask(method, url, words)))
+
+
+class _ByWsgi(httpx.WSGITransport):
+    """As servers do it: the path as bytes, and as it came."""
+
+    def handle_request(self, request: httpx.Request) -> httpx.Response:
+        raw = request.url.raw_path.decode()
+        path = unquote_to_bytes(raw.partition("?")[0]).decode("latin-1")
+
+        def application(environ: dict[str, Any], start_response: Any) -> Any:
+            return self.app({**environ, "PATH_INFO": path, "REQUEST_URI": raw}, start_response)
+
+        return httpx.WSGITransport(application).handle_request(request)
+
+
+def _by_wsgi(application: Any) -> Client:
+    client = httpx.Client(transport=_ByWsgi(application), base_url="http://quay.example")
+    return lambda method, url, **words: _reply(client.request(method, url, **words))
+
+
+def _reply(answered: httpx.Response) -> Reply:
+    return Reply(answered.status_code, sorted(answered.headers.multi_items()), answered.content)

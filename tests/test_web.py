@@ -1,0 +1,364 @@
+"""Requests through every adapter: the same answer to the byte, every fault of every part, no status that misleads."""
+
+# Rooms: web, gates, shape
+
+from __future__ import annotations
+
+import gzip
+import json
+import logging
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Annotated, Any
+from urllib.parse import quote
+
+import pytest
+from flask import Flask
+from starlette.applications import Starlette
+
+from any_api import Number, Search, api, asker, clients
+from dutiful_gate import DeclarationError, Gate, Limits, amendment, it, payloads, probes, rest, secret
+from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.web import Api, Endpoint, Problem, RequestGate, amended, description
+
+SOUND: dict[str, Any] = {
+    "origin": "QLP", "destination": "MRW", "departs": "2026-05-04T08:00:00Z", "arrives": "2026-05-04T09:00:00Z", "contact": "a@quay.example",
+    "crates": [{"contents": "rope", "weight_kg": 3.5}],
+}  # fmt: skip
+FORM = {
+    **{name: value for name, value in SOUND.items() if name != "crates"},
+    "crates[0][contents]": "rope", "crates.0.weight_kg": "3.5", "crates[7].contents": "x", "crates[7][weight_kg]": "much",
+}  # fmt: skip
+BOMB = gzip.compress(b" " * 30_000_000)
+CLIENTS = clients(api())
+JSON = {"content-type": "application/json"}
+TABLE: list[tuple[str, str, dict[str, Any], int, Any]] = [
+    ("GET", "/bookings?sort=a&sort=b", {}, 200, ["a", "b"]),
+    ("GET", "/bookings?sort=a", {}, 200, ["a"]),
+    ("HEAD", "/bookings", {}, 200, None),
+    ("GET", "/bookings?page=0&origin=LONG", {}, 422, [("query", "#/page", "floor"), ("query", "#/origin", "length")]),
+    ("GET", "/bookings?page=%FF", {}, 422, [("query", "#", "reading")]),
+    ("GET", "/bookings?" + "&".join(f"k{at}=1" for at in range(1200)), {}, 422, [("query", "#", "size")]),
+    ("POST", "/bookings", {"json": SOUND}, 201, None),
+    ("POST", "/bookings", {"content": json.dumps(SOUND), "headers": {"content-type": "application/vnd.tern+json; charset=UTF-8"}}, 201, None),
+    ("POST", "/bookings", {"content": gzip.compress(json.dumps(SOUND).encode()), "headers": {**JSON, "content-encoding": "gzip"}}, 201, None),
+    ("POST", "/bookings", {"json": {**SOUND, "origin": 1, "crates": []}}, 422, [("body", "#/origin", "kind"), ("body", "#/crates", "count")]),
+    ("POST", "/bookings", {"content": '{"origin": no'}, 400, [("body", "#/origin", "reading")]),
+    ("POST", "/bookings", {"content": b'{"origin": "\xff"}'}, 400, [("body", "#", "reading")]),
+    ("POST", "/bookings", {"content": "[" * 100}, 400, [("body", "#" + "/0" * 64, "depth")]),
+    ("POST", "/bookings", {"content": '{"origin": "QLP", "origin": "QLP"}'}, 422, None),
+    ("POST", "/bookings", {}, 422, [("body", "#", "absent")]),
+    ("POST", "/bookings", {"content": "a=b", "headers": {"content-type": "text/plain"}}, 415, None),
+    ("POST", "/bookings", {"content": "{}", "headers": {"content-type": "application/json; charset=utf-16"}}, 415, None),
+    ("POST", "/bookings", {"content": "{}", "headers": {**JSON, "content-encoding": "br"}}, 415, None),
+    ("POST", "/bookings", {"content": b"no gzip", "headers": {**JSON, "content-encoding": "gzip"}}, 400, None),
+    ("POST", "/bookings", {"content": BOMB[:-9], "headers": {**JSON, "content-encoding": "gzip"}}, 413, None),
+    ("POST", "/bookings", {"content": BOMB, "headers": {**JSON, "content-encoding": "gzip"}}, 413, None),
+    ("POST", "/bookings", {"content": " " * 20_000_000, "headers": JSON}, 413, None),
+    ("POST", "/bookings", {"json": SOUND, "headers": {"accept": "text/html, application/*;q=0"}}, 406, None),
+    ("POST", "/bookings", {"json": SOUND, "headers": {"x-long": "x" * 40_000}}, 431, None),
+    ("POST", "/bookings", {"content": "a", "headers": {"authorization": "Bearer stranger", "content-type": "a/b"}}, 403, None),
+    ("PUT", "/bookings", {"json": SOUND}, 405, None),
+    ("OPTIONS", "/bookings", {}, 204, None),
+    ("GET", "/quays", {}, 404, None),
+    ("GET", "/%ff", {}, 404, None),
+    ("GET", "/bookings/", {}, 404, None),
+    ("PATCH", "/bookings/7", {"json": {"priority": "urgent"}}, 200, {"number": 7}),
+    ("PATCH", "/bookings/7%2F8", {"json": {}}, 422, [("path", "#/number", "reading"), ("body", "#", "absent")]),
+    ("PATCH", "/bookings/3?page=4", {"json": {"origin": "QLP"}}, 422, [("query", "#", "agreement")]),
+    ("PATCH", "/bookings/0?page=x", {"json": {"contact": "no"}}, 422,
+     [("path", "#/number", "floor"), ("query", "#/page", "reading"), ("body", "#/contact", "format")]),
+    ("DELETE", "/bookings/7", {}, 204, None),
+    ("POST", "/booked", {"data": FORM}, 422, [("form", "#/crates/1/contents", "length"), ("form", "#/crates/1/weight_kg", "reading")]),
+    ("POST", "/booked", {"data": {"a[" + "][".join("b" * 70) + "]": "1"}}, 422, [("form", "#", "depth")]),
+    ("POST", "/booked", {"json": SOUND}, 415, None),
+    ("GET", "/manifest", {}, 200, None),
+    ("GET", "/broken", {}, 500, None),
+    ("GET", "/raises", {}, 500, None),
+    ("GET", "/injects", {}, 500, None),
+    ("POST", "/openapi.json", {}, 405, None),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("method", "url", "words", "status", "told"), TABLE, ids=[f"{row[0]} {row[1][:40]} {row[3]}" for row in TABLE]
+)
+def test_each_request_has_one_answer_through_every_adapter(
+    method: str, url: str, words: dict[str, Any], status: int, told: Any, caplog: pytest.LogCaptureFixture
+) -> None:
+    caplog.set_level(logging.CRITICAL)
+    replies = {name: ask(method, url, **words) for name, ask in CLIENTS.items()}
+    reply = replies.pop("asgi")
+    assert reply.status == status, reply.content
+    if status >= 400:
+        assert ("content-type", "application/problem+json") in reply.headers
+        assert reply.json["status"] == status
+        assert b"s3cret" not in reply.content
+        assert b"Traceback" not in reply.content
+    if isinstance(told, list) and status >= 400:
+        assert reply.faults == told
+    elif told is not None:
+        assert reply.json == told
+    for name, other in replies.items():
+        assert other == reply, name
+
+
+def test_what_goes_with_an_answer() -> None:
+    ask = CLIENTS["wsgi"]
+    assert dict(ask("PUT", "/bookings").headers)["allow"] == "GET, HEAD, OPTIONS, POST"
+    assert dict(ask("POST", "/bookings", json=SOUND).headers)["location"] == "/bookings/7"
+    assert ask("HEAD", "/bookings").content == b""
+    assert dict(ask("HEAD", "/bookings").headers)["content-length"] == "2"
+    assert ask("GET", "/manifest").content == b"a,b\n1,2\n"
+    refused = ask(
+        "POST", "/bookings", json={**SOUND, "origin": 12}, headers={"accept-language": "fr, de-CH;q=0.8, en;q=0.1"}
+    )
+    assert dict(refused.headers)["content-language"] == "de"
+    assert refused.json["detail"] == "Die Anfrage wurde mit einem Fehler abgelehnt."
+    assert refused.json["errors"][0]["detail"].startswith("braucht Text")
+    cbor2 = pytest.importorskip("cbor2")
+    answered = ask(
+        "POST",
+        "/bookings",
+        content=cbor2.dumps(SOUND),
+        headers={"content-type": "application/cbor", "accept": "application/cbor"},
+    )
+    assert cbor2.loads(answered.content)["crates"] == SOUND["crates"]
+    assert ask("POST", "/bookings", content=b"\xff", headers={"content-type": "application/cbor"}).status == 400
+
+
+def test_an_answer_that_breaks_its_declaration_is_told_to_developers_alone(caplog: pytest.LogCaptureFixture) -> None:
+    told = clients(api(development=True))["flask"]("GET", "/broken").json["detail"]
+    assert "The answer is not what is declared" in told
+    assert "record" in told
+    assert CLIENTS["flask"]("GET", "/broken").json["detail"] == "The server could not answer."
+    assert "not what is declared" in caplog.text
+    assert clients(api(development=True))["wsgi"]("GET", "/raises").json["detail"] == "The server could not answer."
+
+
+def test_an_api_may_have_a_form_of_refusals_and_statuses_of_its_own() -> None:
+    own = api(
+        refusals=lambda refusal: ("text/plain", f"{refusal.status} {len(refusal.faults)}".encode()), unreadable_path=404
+    )
+    ask = clients(own)["starlette"]
+    assert ask("GET", "/bookings?page=0").content == b"422 1"
+    assert ask("PATCH", "/bookings/x", json={"priority": "urgent"}).content == b"404 0"
+
+
+@dataclass
+class Wide:
+    path: Number
+    query: Search = field(default_factory=Search)
+
+
+@dataclass
+class Odd:
+    paths: Number
+
+
+@dataclass
+class Bare:
+    query: str
+
+
+@dataclass
+class Both:
+    body: Booking
+    form: Booking
+
+
+@dataclass
+class Gathers:
+    query: Number
+    more: Annotated[dict[str, str], rest] = field(default_factory=dict)
+
+
+@dataclass
+class Sends:
+    body: Booking
+
+
+WRONG: list[tuple[Any, str]] = [
+    (lambda: Endpoint("GET", "/bookings", Wide, {200: None}), "write {number} into the path"),
+    (lambda: Endpoint("GET", "/b/{number}/{deck}", Wide, {200: None}), "declare deck in the record of its path"),
+    (lambda: Endpoint("GET", "/b/{number}", Sends, {200: None}), "which the request does not read"),
+    (lambda: Endpoint("DELETE", "/b", Sends, {204: None}), "has no body"),
+    (lambda: Endpoint("FETCH", "/b", Sends, {204: None}), "no method"),
+    (lambda: Endpoint("GET", "b", Search, {204: None}), "does not begin with a slash"),
+    (lambda: Endpoint("GET", "/b/{a}{c}", Search, {204: None}), "no segment"),
+    (lambda: Endpoint("GET", "/b/{a}/{a}", Search, {204: None}), "twice"),
+    (lambda: Endpoint("POST", "/b", Sends, {}), "needs an answer"),
+    (lambda: Endpoint("POST", "/b", Sends, {99: None}), "no status"),
+    (lambda: Endpoint("POST", "/b", Sends, {204: Booking}), "has no body"),
+    (lambda: Endpoint("POST", "/b", Sends, {200: None}, takes=["text/xml"]), "nothing that is read"),
+    (lambda: RequestGate(Odd), "is no part of a request"),
+    (lambda: RequestGate(Bare), "known by their names"),
+    (lambda: RequestGate(Both), "not both"),
+    (lambda: RequestGate(Gathers), "is a dataclass whose fields are its parts"),
+    (lambda: Api("a", "1", [Endpoint("POST", "/b", Sends, {200: None}).by(print)] * 2), "two endpoints are POST /b"),
+    (lambda: Api("a", "1", [Endpoint("POST", "/b", Sends, {200: None}, security=["key"]).by(print)]), "security scheme 'key'"),
+    (lambda: description(api(), "2.0"), "3.1 or 3.0"),  # type: ignore[arg-type]
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("make", "words"), WRONG, ids=[words for _, words in WRONG])
+def test_what_cannot_be_is_told_when_it_is_made(make: Any, words: str) -> None:
+    with pytest.raises(DeclarationError) as told:
+        make()
+    assert words in str(told.value)
+
+
+@pytest.mark.parametrize("version", ["3.1", "3.0"])
+def test_the_description_is_sound(version: Any) -> None:
+    told = description(api(), version)
+    amend = told["paths"]["/bookings/{number}"]["patch"]
+    assert [(each["in"], each["name"]) for each in amend["parameters"]] == [
+        ("path", "number"),
+        ("query", "page"),
+        ("header", "if-match"),
+        ("cookie", "visit"),
+    ]
+    assert "this.arrives > this.departs" in amend["description"]
+    book = told["paths"]["/bookings"]["post"]
+    assert book["requestBody"]["content"]["application/json"]["schema"] == {"$ref": "#/components/schemas/Booking"}
+    assert book["responses"]["201"]["content"]["application/json"]["schema"] == {
+        "$ref": "#/components/schemas/BookingAnswered"
+    }
+    schema = Path(__file__).parent.parent.parent / "shared" / "conformance" / "openapi" / f"{version}.json"
+    if not schema.exists():
+        pytest.skip("the OpenAPI Initiative's schemas are not on this machine")
+    assert Gate.from_schema(schema, formats="assert").examine(told).faults == ()
+    if version == "3.1":
+        assert CLIENTS["asgi"]("GET", "/openapi.json").json == told
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_generated_requests_are_answered_and_broken_ones_told_at_their_place(seed: int) -> None:
+    ask = CLIENTS["wsgi"]
+    changes = Gate(amendment(Booking))
+    for data in payloads(bookings, 10, seed):
+        assert ask("POST", "/bookings", json=data).status == 201, data
+    for data in payloads(changes, 10, seed):
+        assert ask("PATCH", "/bookings/5", json=data).status == 200, data
+    for data, fault in probes(bookings, seed):
+        reply = ask("POST", "/bookings", content=json.dumps(data), headers=JSON)
+        assert reply.status in (400, 422), data
+        pointer = "#" + quote(fault.pointer, safe="/~!$&'()*+,;=:@-._")
+        assert ("body", pointer) in {(part, at) for part, at, _ in reply.faults}, data
+
+
+def test_an_amendment_is_checked_as_a_whole() -> None:
+    booking = bookings.admit(SOUND)
+    changes = Gate(amendment(Booking)).admit({"departs": "2026-05-04T08:30:00Z", "priority": "urgent"})
+    record, changed = amended(bookings, booking, changes)
+    assert (record.priority, record.origin, changed) == ("urgent", "QLP", changes)
+    for sent, pointer in (
+        ({"departs": "2026-05-04T12:00:00Z"}, "/body/departs"),
+        ({"arrives": "2026-05-03T12:00:00Z"}, "/body/arrives"),
+    ):
+        with pytest.raises(Problem) as told:
+            amended(bookings, booking, Gate(amendment(Booking)).admit(sent))
+        assert [(fault.pointer, fault.code) for fault in told.value.refusal.faults] == [(pointer, "agreement")]
+
+
+@dataclass
+class Wary:
+    headers: Annotated[dict[str, str], it.length < 3] | None = None
+
+
+@dataclass
+class Hidden:
+    authorization: Annotated[str, it.length < 9]
+    x_key: Annotated[str, it.length < 3, secret] = ""
+
+
+@dataclass
+class Visits:
+    visit: Annotated[str, it.length < 3]
+
+
+@dataclass
+class Knocks:
+    headers: Hidden
+    cookies: Visits
+    body: list[int]
+
+
+def test_who_asks_is_hidden_unasked_and_what_nobody_declared_is_let_be() -> None:
+    gate = RequestGate(Knocks)
+    words = {
+        "headers": {"authorization": "Bearer s3cret", "x-key": "s3cret", "te": "x"},
+        "cookies": {"visit": "s3cret", "else": "1"},
+    }
+    verdict, readable = gate.examine_with_json(words, '["s3en", 1]')
+    assert readable
+    assert [fault.pointer for fault in verdict.faults] == [
+        "/headers/authorization",
+        "/headers/x-key",
+        "/cookies/visit",
+        "/body/0",
+    ]
+    assert "s3cret" not in repr([fault.as_dict() for fault in verdict.faults])
+    assert "s3en" in verdict.faults[-1].message
+    verdict, readable = gate.examine_with_json(words, "[no")
+    assert not readable
+    assert "no" in verdict.faults[-1].message
+    with pytest.raises(DeclarationError, match="known by their names"):
+        RequestGate(Wary)
+    assert repr(gate) == "<RequestGate Knocks>"
+
+
+def test_one_endpoint_or_one_part_beside_the_routes_of_an_application() -> None:
+    from dutiful_gate.web import flask, starlette
+
+    made = api()
+    application = Flask("quay")
+    for served in made.served[:2]:
+        flask.add(application, made, served)
+
+    @application.route("/sailings/<int:number>", methods=["GET", "POST"])
+    @flask.reading(RequestGate(Wide))
+    def sailings(sent: Wide, number: int) -> Any:
+        return {"page": sent.query.page, "number": number + sent.path.number}
+
+    client = application.test_client()
+    assert client.get("/bookings?sort=b").json == ["b"]
+    assert client.get("/sailings/4?page=2").json == {"page": 2, "number": 8}
+    refused = client.get("/sailings/0?page=x")
+    assert (refused.status_code, [each["pointer"] for each in refused.json["errors"]]) == (422, ["#/number", "#/page"])
+
+    async def by_hand(request: Any, sent: Wide) -> Any:
+        from starlette.responses import JSONResponse
+
+        return JSONResponse({"page": sent.query.page})
+
+    from starlette.routing import Route
+
+    routes = [
+        Route("/sailings/{number}", starlette.reading(RequestGate(Wide), by_hand)),
+        starlette.route(made, made.served[0]),
+    ]
+    ask = asker(Starlette(routes=routes))
+    assert ask("GET", "/sailings/4?page=2").json == {"page": 2}
+    assert ask("GET", "/sailings/0?page=x").faults == [("path", "#/number", "floor"), ("query", "#/page", "reading")]
+    assert ask("GET", "/bookings?sort=b").json == ["b"]
+
+
+def test_under_a_prefix_paths_are_those_that_were_declared() -> None:
+    from dutiful_gate.web.flask import blueprint
+    from dutiful_gate.web.starlette import mounted
+
+    made = api()
+    application = Flask("quay")
+    application.register_blueprint(blueprint(made, "/freight"))
+    assert application.test_client().get("/freight/bookings?sort=b").json == ["b"]
+    assert application.test_client().get("/bookings").status_code == 404
+    ask = asker(Starlette(routes=[mounted(made, "/freight")]))
+    assert ask("GET", "/freight/bookings?sort=b").json == ["b"]
+    assert ask("GET", "/freight/quays").json["detail"] == "There is nothing at this path."
+
+
+def test_limits_are_each_endpoints_own() -> None:
+    small = Api("a", "1", [Endpoint("POST", "/b", Sends, {200: None}, limits=Limits(bytes=50)).by(lambda sent: None)])
+    reply = clients(small)["asgi"]("POST", "/b", json=SOUND)
+    assert (reply.status, reply.json["detail"]) == (413, "A body here has at most 50 bytes.")
