@@ -22,6 +22,11 @@ from .console import console, sure_output, told
 _TARGET = "dutiful_gate.demo.ferries:Booking"
 _THEME = "ansi_dark"
 _EXCERPTS = 4
+_ADDRESSES = (
+    ("/manual", "the manual: read what is sent and answered, and try it"),
+    ("/openapi.json", "the description for programs"),
+    ("/bookings?size=2&sort=-departs", "the last bookings on file"),
+)
 
 
 @click.command(
@@ -30,6 +35,7 @@ _EXCERPTS = 4
 \b
     dutiful demo
     dutiful demo --into .      also puts a copy of the data here, to try things on
+    dutiful demo --serve       an API over the data, with its manual, until Ctrl+C
 """
 )
 @click.option(
@@ -37,10 +43,21 @@ _EXCERPTS = 4
     type=click.Path(exists=True, file_okay=False, path_type=Path),
     help="A folder to put bookings.json into; a file of that name is left alone.",
 )
-def demo(into: Path | None) -> None:
+@click.option("--serve", is_flag=True, help="Serve the booking desk on this machine alone, until Ctrl+C.")
+@click.option(
+    "--port",
+    type=click.IntRange(0, 65535),
+    default=8000,
+    show_default=True,
+    help="For --serve; 0 is any free one.",
+)
+def demo(into: Path | None, serve: bool, port: int) -> None:
     """Show the main job on the shipped data: declare, admit or refuse, tell, document."""
     sure_output()
     out = console()
+    if serve:
+        _serve(out, port)
+        return
     raw = files("dutiful_gate.demo").joinpath("bookings.json").read_bytes()
     examined = examine_file(ferries.bookings, raw)
     lines = raw.decode().splitlines()
@@ -51,6 +68,28 @@ def demo(into: Path | None) -> None:
     _documented(out)
     _compiled(out)
     _repeat(out, into, raw)
+
+
+def _serve(out: Console, port: int) -> None:
+    """The booking desk, with the addresses of what there is to see."""
+    try:
+        from ..demo.serve import serve
+    except ImportError as missing:
+        raise click.ClickException(
+            f"the package {missing.name} is not installed: pip install 'dutiful-gate[demo]'"
+        ) from None
+
+    def started(address: str) -> None:
+        out.print("The booking desk of Tern Sound Ferries answers here, until Ctrl+C:", style="heading")
+        for path, words in _ADDRESSES:
+            out.print(Text.assemble("   ", (f"{address}{path}", "place"), "  ", (words, "quiet")), soft_wrap=True)
+
+    try:
+        serve(port, started)
+    except OSError as error:
+        remedy = "give another with --port, or --port 0 for any that is free"
+        raise click.ClickException(f"port {port} cannot be had ({error.strerror}): {remedy}") from None
+    out.print("Stopped.", style="quiet")
 
 
 def _step(out: Console, number: int, title: str, text: str) -> None:

@@ -60,6 +60,12 @@ class Cause(Value):
             last = self._teller_in(catalogue)
         return last[1](given, value)
 
+    @property
+    def wanted(self) -> str:
+        """What would pass, in the language that is spoken: "2 to 80 characters"."""
+        catalogue = in_force()
+        return _filled(catalogue.spoken(self.needs), self._slots(catalogue))
+
     def _teller_in(self, catalogue: Catalogue) -> _Told:
         """The words in a language, kept, and kept at hand until another is asked for."""
         tellers = self._tellers

@@ -32,6 +32,7 @@ class Api:
     `unreadable_path`  the status where the path is right but for its values: 422, or 404
     `text`, `servers`  what the description says besides: a text, and URLs
     `described_at`  the path at which the description is served, such as "/openapi.json"; "" for none
+    `manual_at`     the path at which the manual is served, a page to read and try, such as "/manual"; "" for none
 
     Raises DeclarationError for two endpoints at one method and path.
     """
@@ -51,15 +52,19 @@ class Api:
         security: Mapping[str, Mapping[str, Any]] | None = None,
         unreadable_path: int = 422,
         described_at: str = "",
+        manual_at: str = "",
     ) -> None:
         self.title, self.version, self.text, self.servers = title, version, text, tuple(servers)
         self.guard, self.catalogues, self.refusals = guard, tuple(catalogues), refusals
         self.development, self.security = development, dict(security or {})
         self.unreadable_path = unreadable_path
         self.served = tuple(served)
+        self.described_at, self.manual_at = described_at, manual_at
         self.pages: dict[str, Callable[[], Outgoing]] = {}
+        if manual_at:
+            self.pages[manual_at] = lambda: self._manual
         if described_at:
-            self.pages[described_at] = self._described
+            self.pages[described_at] = lambda: self._description
         self._by_form: dict[tuple[tuple[str, bool], ...], dict[str, Served[Any]]] = {}
         for each in sorted(self.served, key=lambda one: one.endpoint.path.rank):
             self._take(each)
@@ -89,16 +94,18 @@ class Api:
                 )
         methods[endpoint.method] = served
 
-    def _described(self) -> Outgoing:
-        return self._description
-
     @cached_property
     def _description(self) -> Outgoing:
         """The description as it goes out, put together when it is first asked for."""
         from .description import description
 
-        body = json.dumps(description(self), ensure_ascii=False).encode()
-        return Outgoing(200, (("content-type", JSON), ("content-length", str(len(body)))), body)
+        return _page(JSON, json.dumps(description(self), ensure_ascii=False))
+
+    @cached_property
+    def _manual(self) -> Outgoing:
+        from .manual.page import manual
+
+        return _page("text/html; charset=utf-8", manual(self))
 
     @property
     def endpoints(self) -> tuple[Endpoint[Any], ...]:
@@ -124,3 +131,8 @@ class Api:
     def begin(self, head: Head) -> Exchange:
         """The way of one request, as far as its head tells."""
         return Exchange(self, head)
+
+
+def _page(media: str, text: str) -> Outgoing:
+    body = text.encode()
+    return Outgoing(200, (("content-type", media), ("content-length", str(len(body)))), body)

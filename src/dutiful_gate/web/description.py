@@ -127,7 +127,7 @@ class _Description:
 
     def _answer(self, endpoint: Endpoint[Any], status: int) -> dict[str, Any]:
         gate = endpoint.answers.gates[status]
-        made: dict[str, Any] = {"description": _phrase(status)}
+        made: dict[str, Any] = {"description": phrase(status)}
         if isinstance(gate, Streamed):
             made["content"] = {gate.media_type: {"schema": {"type": "string"}}}
         elif gate is not None:
@@ -182,7 +182,8 @@ def _record(field: Field, shape: Shape) -> Record:
     return shape.records[node.key]
 
 
-def _phrase(status: int) -> str:
+def phrase(status: int) -> str:
+    """A status in words."""
     try:
         return HTTPStatus(status).phrase
     except ValueError:

@@ -1,0 +1,149 @@
+"""The booking desk: an API over bookings, its endpoints as data and the functions that answer them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Annotated, Literal
+
+from dutiful_gate import about, amendment, it
+from dutiful_gate.web import Answer, Api, Endpoint, Problem, amended
+
+from .ferries import Booking, PortCode, bookings
+from .storage import Storage, Stored
+
+SortedBy = Literal["number", "-number", "departs", "-departs", "origin", "-origin"]
+
+Sorting = Annotated[list[SortedBy], it.length <= 3, about(text="What they are sorted by, the first counting most.")]
+
+
+@dataclass
+class OnFile:
+    """A booking on file."""
+
+    number: int
+    booking: Booking
+
+
+@dataclass
+class PageOfBookings:
+    """Some of the bookings that were asked for."""
+
+    bookings: list[OnFile]
+    count: Annotated[int, about(text="How many bookings fit, on all pages.")]
+
+
+@dataclass
+class Search:
+    """Which bookings are wanted."""
+
+    origin: Annotated[PortCode | None, about(text="The port they leave from.")] = None
+    destination: Annotated[PortCode | None, about(text="The port they go to.")] = None
+    sort: Annotated[list[SortedBy], it.length <= 3, about(text="What they are sorted by, the first counting most.")] = (
+        field(default_factory=list)
+    )
+    page: Annotated[int, it.between(1, 10_000)] = 1
+    size: Annotated[int, it.between(1, 100), about(text="How many to a page.")] = 20
+
+
+@dataclass
+class SearchBookings:
+    """Asks for some bookings."""
+
+    query: Search
+
+
+@dataclass
+class Number:
+    """Says which booking."""
+
+    number: Annotated[int, it >= 1, about(text="The number of the booking.")]
+
+
+@dataclass
+class OneBooking:
+    """Asks for one booking."""
+
+    path: Number
+
+
+@dataclass
+class TakeBooking:
+    """Asks for a place."""
+
+    body: Booking
+
+
+@dataclass
+class AmendBooking:
+    """Asks for a change."""
+
+    path: Number
+    body: amendment(Booking)  # type: ignore[valid-type]
+
+
+_TAGS = ["Bookings"]
+SEARCH = Endpoint(
+    "GET", "/bookings", SearchBookings, {200: PageOfBookings}, name="search", summary="Search the bookings", tags=_TAGS
+)
+TAKE = Endpoint("POST", "/bookings", TakeBooking, {201: OnFile}, name="book", summary="Book a place", tags=_TAGS)
+SHOW = Endpoint(
+    "GET", "/bookings/{number}", OneBooking, {200: OnFile}, name="show", summary="Show a booking", tags=_TAGS
+)
+AMEND = Endpoint(
+    "PATCH",
+    "/bookings/{number}",
+    AmendBooking,
+    {200: OnFile},
+    name="amend",
+    summary="Change a booking",
+    text="What is sent changes, everything else stays; the whole is checked again.",
+    tags=_TAGS,
+)
+CANCEL = Endpoint(
+    "DELETE", "/bookings/{number}", OneBooking, {204: None}, name="cancel", summary="Cancel a booking", tags=_TAGS
+)
+
+
+def desk(storage: Storage, *, development: bool = False) -> Api:
+    """The API over what is on file."""
+
+    def search(sent: SearchBookings) -> PageOfBookings:
+        asked = sent.query
+        found, count = storage.search(
+            origin=asked.origin, destination=asked.destination, sort=asked.sort, page=asked.page, size=asked.size
+        )
+        return PageOfBookings([OnFile(*each) for each in found], count)
+
+    def take(sent: TakeBooking) -> Answer:
+        number, booking = storage.add(sent.body)
+        return Answer(OnFile(number, booking), headers={"Location": f"/bookings/{number}"})
+
+    def show(sent: OneBooking) -> OnFile:
+        return OnFile(*_known(storage, sent.path.number))
+
+    def amend(sent: AmendBooking) -> OnFile:
+        number, held = _known(storage, sent.path.number)
+        booking, _ = amended(bookings, held, sent.body)
+        storage.change(number, booking)
+        return OnFile(number, booking)
+
+    def cancel(sent: OneBooking) -> None:
+        if not storage.remove(sent.path.number):
+            raise Problem(404, "There is no booking of that number.")
+
+    return Api(
+        "Tern Sound Ferries: bookings",
+        "1.0",
+        [SEARCH.by(search), TAKE.by(take), SHOW.by(show), AMEND.by(amend), CANCEL.by(cancel)],
+        text="Places for freight between Quillport (QLP), Marrow Isle (MRW), Ostrey (OST) and Fennick (FNK).",
+        described_at="/openapi.json",
+        manual_at="/manual",
+        development=development,
+    )
+
+
+def _known(storage: Storage, number: int) -> Stored:
+    found = storage.find(number)
+    if found is None:
+        raise Problem(404, "There is no booking of that number.")
+    return found

@@ -1,0 +1,224 @@
+"""What the manual says, as plain data: chapters, and each record once, however many chapters it is in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+from random import Random
+from typing import Any
+
+from ...declare.kinds import Text
+from ...declare.rules import Rule
+from ...declare.steps import Step
+from ...gates.typed import Gate
+from ...report.cause import Cause
+from ...sample.payloads import CannotSample, Payloads
+from ...shape.nodes import (
+    MISSING,
+    Alias,
+    Branches,
+    Choice,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Shape,
+    Use,
+    default_of,
+)
+from ...shape.paths import FactsAt, Paths
+from ...shape.to_json import plain
+from ...shape.walk import holds_secret, part_of
+from ..answers import Streamed
+from ..api import Api
+from ..description import phrase
+from ..endpoint import Endpoint
+
+Told = dict[str, Any]
+_MOST_CHOICES = 60
+
+
+def contents(api: Api) -> Told:
+    """All that the page needs to know. Names are short: of two hundred chapters each letter counts."""
+    teller = _Teller()
+    chapters = [teller.chapter(endpoint) for endpoint in api.endpoints]
+    return {
+        "title": api.title,
+        "version": api.version,
+        "text": api.text,
+        "described": api.described_at,
+        "at": api.manual_at,
+        "servers": list(api.servers),
+        "chapters": chapters,
+        "records": teller.records,
+    }
+
+
+class _Teller:
+    """Tells of endpoints; records that were told of once are named."""
+
+    def __init__(self) -> None:
+        self.records: dict[str, Told] = {}
+        self._names: dict[tuple[int, str], str] = {}
+        self._kept: list[Record] = []
+
+    def chapter(self, endpoint: Endpoint[Any]) -> Told:
+        """One endpoint."""
+        shape = endpoint.gate.shape
+        told: Told = {"name": endpoint.name, "method": endpoint.method, "path": endpoint.path.text}
+        told |= _given(summary=endpoint.summary, text=endpoint.text)
+        told |= _given(tags=list(endpoint.tags), security=list(endpoint.security))
+        if endpoint.deprecated:
+            told["deprecated"] = True
+        told["parts"] = {
+            name: {**self.use(field.use, shape), **_needed(field)} for name, field in endpoint.parts.items()
+        }
+        if endpoint.body_types:
+            told["takes"] = list(endpoint.body_types)
+        root = shape.root.node
+        assert isinstance(root, Link)
+        told |= _given(rules=list(_record_rules(shape.records[root.key], shape)))
+        told["answers"] = [self._answer(status, gate) for status, gate in endpoint.answers.gates.items()]
+        return told
+
+    def _answer(self, status: int, gate: Gate[Any] | Streamed | None) -> Told:
+        told: Told = {"status": status, "phrase": phrase(status)}
+        if isinstance(gate, Streamed):
+            return {**told, "media": gate.media_type}
+        return told if gate is None else {**told, "is": self.use(gate.shape.root, gate.shape)}
+
+    def use(self, use: Use, shape: Shape) -> Told:
+        """One value: what it is, its rules in words, and what a form needs to ask for it."""
+        told = self._node(use, shape)
+        rules = list(_rules(use)) if not holds_secret(use, frozenset()) else []
+        if rules:
+            told["rules"] = [*told.get("rules", []), *rules]
+        about = use.about
+        told |= _given(title=about.title or "", text=about.text or "", deprecated=about.deprecated)
+        if about.examples and not use.secret:
+            told["example"] = plain(use, about.examples[0], shape=shape)
+        if use.secret:
+            told["secret"] = True
+        if use.via is not None:
+            return {**self.use(use.via, shape), **_given(title=told.get("title", ""), text=told.get("text", ""))}
+        return {"is": "text", "words": "text", "rules": [f"items between {use.split!r}"]} if use.split else told
+
+    def _node(self, use: Use, shape: Shape) -> Told:
+        match use.node:
+            case Nullable(inner):
+                return {**self.use(inner, shape), "null": True}
+            case Link(key):
+                return {"is": "record", "of": self._record(key, shape)}
+            case Items(item):
+                return {"is": "list", "of": self.use(item, shape)}
+            case Fixed(items):
+                return {"is": "tuple", "of": [self.use(item, shape) for item in items]}
+            case Entries(_, value):
+                return {"is": "map", "of": self.use(value, shape)}
+            case Branches(options=options):
+                return {"is": "either", "of": [self.use(option, shape) for option in options]}
+            case Choice(wire) if len(wire) <= _MOST_CHOICES:
+                return {"is": "choice", "of": list(wire)}
+            case Scalar(kind):
+                noun = kind.strict.facts
+                sort = "number" if noun.number else "truth" if kind.strict.comes_as == {bool} else "text"
+                told = {"is": sort, "words": noun.phrase, **_given(form=_form(kind.strict))}
+                return {**told, "whole": True} if kind.strict.comes_as == {int} else told
+            case Nothing():
+                return {"is": "json", "words": "null"}
+            case Alias():
+                return {"is": "json", "words": use.node.key}
+            case _:
+                return {"is": "json", "words": use.facts.phrase}
+
+    def _record(self, key: str, shape: Shape) -> str:
+        record = shape.records[key]
+        mark = (id(record), key)
+        if mark in self._names:
+            return self._names[mark]
+        name, number = record.name, 1
+        while name in self.records:
+            number += 1
+            name = f"{record.name} {number}"
+        self._names[mark] = name
+        self._kept.append(record)
+        told: Told = {}
+        self.records[name] = told
+        fields = (*record.fields, *record.computed)
+        told["fields"] = [{"name": field.wire, **self._field(field, record, shape)} for field in fields]
+        told |= _given(text=record.text, rules=list(_record_rules(record, shape)))
+        sent = _sound_one(key, shape)
+        if sent is not None:
+            told["example"] = sent
+        for other, held in self.records.items():  # what is told alike is one
+            if other != name and held == told and other.split(" ")[0] == record.name:
+                del self.records[name]
+                self._names[mark] = other
+                return other
+        return name
+
+    def _field(self, field: Field, record: Record, shape: Shape) -> Told:
+        told = {**self.use(field.use, shape), **_needed(field)}
+        if field.default is not MISSING and not field.use.secret:
+            told["default"] = plain(field.use, default_of(field), shape=shape)
+        return told
+
+
+def _record_rules(record: Record, shape: Shape) -> Iterator[str]:
+    """Rules that look at several fields, in words, each at the first field that it names."""
+    paths = Paths(shape.records, shape.aliases)
+    for rule in record.rules:
+        if any(use.secret for path in rule.paths for use in paths.uses(record, path)) and not rule.asks_presence_only:
+            continue  # its words tell what a secret is compared with
+        face = rule.face(FactsAt(paths, record))
+        numbers = rule.numbers(partial(paths.wire, record))
+        first = paths.wire(record, rule.paths[0]) if rule.paths and not rule.of_whole else ""
+        words = rule.own_words or Cause(face.code, face.needs, numbers).wanted
+        yield f"{first}: {words}" if first and rule.own_words is None else words
+    yield from map(str, record.checks)
+
+
+def _sound_one(key: str, shape: Shape) -> Any:
+    """What a client may send for a record, the same each time; None where none is found, or a secret is in it."""
+    whole = part_of(shape, Use(Link(key)))
+    if key in shape.guarded:
+        return None
+    makes = Payloads(whole, Random(3))
+    try:
+        return min((makes.make() for _ in range(4)), key=lambda made: len(str(made)))
+    except (CannotSample, RecursionError):
+        return None
+
+
+def _rules(use: Use) -> Iterator[str]:
+    """What is asked of a value, in words."""
+    facts = use.node.facts
+    told: dict[str, None] = {}
+    for part in use.parts:
+        if isinstance(part, Step):
+            facts = part.suits(facts)
+        elif isinstance(part, Rule):
+            for face in part.faces("value", facts, lambda constant, hint: hint):
+                if face.code != "size":
+                    told[Cause(face.code, face.needs, part.numbers(), facts.phrase).wanted] = None
+    yield from told
+
+
+def _form(kind: Any) -> str:
+    """The kind of input that a browser has for a value."""
+    if isinstance(kind, Text):
+        return ""
+    return {"date": "date", "date-time": "date-time", "local date-time": "datetime-local"}.get(kind.facts.noun, "")
+
+
+def _needed(field: Field) -> Told:
+    return {"needed": True} if field.required else {}
+
+
+def _given(**words: Any) -> Told:
+    return {name: held for name, held in words.items() if held}

@@ -1,0 +1,264 @@
+"use strict";
+(() => {
+const data = JSON.parse(document.getElementById("data").textContent);
+const under = data.at && location.pathname.endsWith(data.at) ? location.pathname.slice(0, -data.at.length) : "";
+const origin = location.protocol === "file:" ? (data.servers[0] || "") : location.origin;
+const root = (location.protocol === "file:" ? "" : under);
+const TITLES = {path: "In the path", query: "In the query", headers: "In the headers", cookies: "In cookies", body: "In the body", form: "In the form", files: "Files"};
+const KINDS = {list: "a list of", map: "values by name", tuple: "a list", either: "one of", json: "any JSON", record: "a record", choice: "one of a few"};
+let numbers = 0;
+
+// Elements: text is always text, never markup.
+function make(tag, words, ...inside) {
+  const made = document.createElement(tag);
+  for (const [name, held] of Object.entries(words || {})) {
+    if (held === undefined || held === null || held === false) continue;
+    if (name.startsWith("on")) made.addEventListener(name.slice(2), held);
+    else if (name === "class") made.className = held;
+    else made.setAttribute(name, held === true ? "" : held);
+  }
+  made.append(...inside.filter((each) => each !== undefined && each !== null && each !== ""));
+  return made;
+}
+const record = (node) => data.records[node.of];
+// In text there is no null: what is not sent is absent.
+const asText = (node) => { node.inText = true; if (node.is === "record") (record(node).fields || []).forEach(asText); else if (node.of && node.is === "list") asText(node.of); };
+
+// Tables: what each value is, in words.
+function kind(node) {
+  if (!node) return "";
+  const told = node.is === "list" ? `a list: ${kind(node.of)} each` : node.is === "map" ? `by name: ${kind(node.of)} each`
+    : node.is === "either" ? node.of.map(kind).join(", or ") : node.is === "tuple" ? `a list: ${node.of.map(kind).join(", then ")}`
+    : node.is === "choice" ? `one of ${node.of.map(show).join(", ")}` : node.is === "record" ? `a record, ${node.of}` : node.words || KINDS[node.is];
+  const exact = (node.words && node.is !== "record" && (node.rules || []).filter((rule) => rule.startsWith(node.words)).join("; ")) || told;
+  return node.null && !node.inText ? `${exact}, or null` : exact;
+}
+const show = (value) => typeof value === "string" ? value : JSON.stringify(value);
+function notes(node) {
+  const told = (node.rules || []).filter((rule) => !(node.words && rule.startsWith(node.words))).map((rule) => make("small", {}, rule));
+  if (node.text) told.unshift(make("small", {}, node.text));
+  if (node.is === "list" && node.of.rules) told.push(make("small", {}, `each ${node.of.rules.join(", ")}`));
+  if (node.default !== undefined && node.default !== null) told.push(make("small", {}, `${show(node.default)} where it is left out`));
+  if (node.example !== undefined) told.push(make("small", {}, `such as ${show(node.example)}`));
+  if (node.secret) told.push(make("small", {}, "a secret: never shown"));
+  if (node.deprecated) told.push(make("small", {class: "old"}, "not for new work"));
+  return told;
+}
+function rows(node, path, seen, made) {
+  if (node.is === "record" && !seen.includes(node.of)) {
+    for (const field of record(node).fields || []) {
+      const here = path ? `${path}.${field.name}` : field.name;
+      made.push(make("tr", {}, make("th", {scope: "row"}, here), make("td", {}, kind(field), ...notes(field)), make("td", {}, field.needed ? "yes" : "no")));
+      rows(field, here, [...seen, node.of], made);
+    }
+  } else if (node.is === "list") rows(node.of, `${path}[]`, seen, made);
+  else if (node.is === "map") rows(node.of, `${path}{}`, seen, made);
+  else if (node.is === "either") for (const option of node.of) rows(option, path, seen, made);
+  return made;
+}
+function rulesOf(node, seen = []) {
+  if (!node || seen.includes(node)) return [];
+  const inner = node.is === "record" ? record(node) : null;
+  const held = inner ? (inner.fields || []) : Array.isArray(node.of) && node.is !== "choice" ? node.of : typeof node.of === "object" ? [node.of] : [];
+  return [...(inner && inner.rules || []), ...held.flatMap((each) => rulesOf(each, [...seen, node, ...(inner ? [inner] : [])].slice(-40)))];
+}
+function table(node, heading) {
+  const made = rows(node, "", [], []);
+  if (!made.length) return make("p", {}, kind(node), ...notes(node));
+  return make("table", {}, make("caption", {class: "skip"}, heading), make("thead", {}, make("tr", {}, ...["Name", "What it is", "Needed"].map((word) => make("th", {scope: "col"}, word)))), make("tbody", {}, ...made));
+}
+
+// Examples: a value of each kind, the shortest that says what it looks like.
+function example(node, deep = 0) {
+  if (node.example !== undefined) return node.example;
+  if (node.is === "record" && record(node).example !== undefined) return record(node).example;
+  if (node.default !== undefined) return node.default;
+  if (node.is === "record") return deep > 4 ? {} : Object.fromEntries((record(node).fields || []).filter((each) => each.needed).map((each) => [each.name, example(each, deep + 1)]));
+  if (node.is === "list") return [example(node.of, deep + 1)];
+  if (node.is === "tuple") return node.of.map((each) => example(each, deep + 1));
+  if (node.is === "map") return {};
+  if (node.is === "either") return example(node.of[0], deep + 1);
+  if (node.is === "choice") return node.of[0];
+  if (node.is === "number") { const bound = (node.rules || []).join(" ").match(/-?\d+(\.\d+)?/); return bound ? Math.max(1, Math.floor(Number(bound[0]))) : 1; }
+  if (node.is === "truth") return true;
+  if (node.form === "date") return "2026-05-04";
+  if (node.form) return "2026-05-04T09:30:00" + (node.form === "date-time" ? "Z" : "");
+  const such = (node.rules || []).join(" ").match(/such as (\S+)/);
+  return such ? such[1] : "text";
+}
+
+// Forms: an input for each value; each reads itself, and has a place for its fault.
+function control(node, label, pointer, needed, fields, value) {
+  const id = `i${++numbers}`, words = {id, name: pointer, "aria-describedby": `${id}f`};
+  const fault = make("p", {class: "fault", id: `${id}f`});
+  const caption = make("label", {for: id}, label, needed ? make("em", {}, " needed") : "");
+  const exact = kind(node), hint = make("p", {class: "hint"}, [node.is === "choice" ? "" : exact, ...(node.rules || []).filter((rule) => !exact.includes(rule))].filter(Boolean).join("; "));
+  let input, read;
+  if (node.is === "record") return group(node, label, pointer, needed, fields, value);
+  if (node.is === "list" && pointer.split("/").length < 12) return several(node, label, pointer, fields, value);
+  if (node.is === "choice" || node.is === "truth") {
+    const options = node.is === "truth" ? [true, false] : node.of;
+    input = make("select", words, ...(needed ? [] : [make("option", {value: ""}, "(left out)")]), ...options.map((each, at) => make("option", {value: String(at), selected: each === value}, show(each))));
+    read = () => input.value === "" ? undefined : options[Number(input.value)];
+  } else if (node.is === "number" || node.is === "text") {
+    input = make("input", {...words, type: node.secret ? "password" : "text", inputmode: node.is === "number" ? "decimal" : null, autocomplete: "off", value: value === undefined || value === null ? "" : show(value)});
+    read = () => input.value === "" ? (needed && node.is === "text" ? "" : undefined) : node.is === "number" && input.value.trim() !== "" && isFinite(input.value) ? Number(input.value) : input.value;
+  } else {
+    input = make("textarea", words);
+    input.value = value === undefined ? "" : JSON.stringify(value, null, 1);
+    read = () => { if (!input.value.trim()) return undefined; try { return JSON.parse(input.value); } catch { return input.value; } };
+  }
+  const part = {pointer, input, fault, read, needed};
+  fields.push(part);
+  return {box: make("div", {class: "field"}, caption, input, hint, fault), read};
+}
+function group(node, label, pointer, needed, fields, value) {
+  const fault = make("p", {class: "fault"});
+  fields.push({pointer, fault});
+  const held = (record(node).fields || []).map((field) => [field.name, control(field, field.title || field.name, `${pointer}/${escaped(field.name)}`, field.needed, fields, value === undefined ? undefined : value[field.name])]);
+  const read = () => {
+    const made = {};
+    for (const [name, each] of held) { const one = each.read(); if (one !== undefined) made[name] = one; }
+    return !needed && !Object.keys(made).length ? undefined : made;
+  };
+  return {box: make("fieldset", {}, make("legend", {}, label), fault, ...held.map(([, each]) => each.box)), read};
+}
+function several(node, label, pointer, fields, value) {
+  const fault = make("p", {class: "fault"}), list = make("div", {});
+  fields.push({pointer, fault});
+  let items = [];
+  const number = () => items.forEach((item, at) => item.fields.forEach((each) => { each.pointer = each.own.replace("\u0000", `${pointer}/${at}`); }));
+  const add = (held) => {
+    const own = [], made = control(node.of, node.of.title || "item", "\u0000", true, own, held), item = {fields: own, read: made.read};
+    own.forEach((each) => { each.own = each.pointer; fields.push(each); });
+    const row = make("div", {class: "row"}, made.box, make("button", {type: "button", "aria-label": `Take ${label} away`, onclick: () => { items = items.filter((each) => each !== item); own.forEach((each) => fields.splice(fields.indexOf(each), 1)); row.remove(); number(); more.focus(); }}, "Take away"));
+    items.push(item); list.append(row); number();
+    return own[0];
+  };
+  const more = make("button", {type: "button", onclick: () => { const first = add(); if (first && first.input) first.input.focus(); }}, `Add to ${label}`);
+  (Array.isArray(value) ? value : []).forEach(add);
+  return {box: make("fieldset", {}, make("legend", {}, label), fault, list, more), read: () => items.length || Array.isArray(value) ? items.map((item) => item.read()) : undefined};
+}
+const escaped = (name) => String(name).replaceAll("~", "~0").replaceAll("/", "~1");
+
+function trial(chapter) {
+  const fields = {}, readers = {};
+  const boxes = Object.entries(chapter.parts).filter(([part]) => part !== "files").map(([part, node]) => {
+    fields[part] = [];
+    const seed = part === "body" || part === "form" ? example(node) : part === "path" ? example(node) : undefined;
+    const made = node.is === "record" ? group(node, TITLES[part], "", true, fields[part], seed) : control(node, TITLES[part], "", true, fields[part], seed);
+    readers[part] = made.read;
+    return made.box;
+  });
+  const answer = make("div", {role: "status"}), line = make("pre", {});
+  const asked = () => {
+    const read = Object.fromEntries(Object.entries(readers).map(([part, each]) => [part, each() || {}]));
+    let path = chapter.path.replace(/\{([^}]+)\}/g, (_, name) => encodeURIComponent(read.path && read.path[name] !== undefined ? read.path[name] : ""));
+    const query = new URLSearchParams();
+    for (const [name, held] of Object.entries(read.query || {})) for (const each of [].concat(held)) query.append(name, each);
+    if (String(query)) path += `?${query}`;
+    const headers = Object.fromEntries(Object.entries(read.headers || {}).map(([name, held]) => [name, String(held)]));
+    let body;
+    if (readers.body) { headers["content-type"] = chapter.takes[0]; body = JSON.stringify(read.body); }
+    if (readers.form) { headers["content-type"] = "application/x-www-form-urlencoded"; body = String(new URLSearchParams(flat(read.form, "", []))); }
+    return {url: origin + root + path, method: chapter.method, headers, body};
+  };
+  const quote = (text) => `'${text.replaceAll("'", "'\\''")}'`;
+  const command = () => { const {url, method, headers, body} = asked(); return ["curl", "-X", method, quote(url), ...Object.entries(headers).flatMap(([name, held]) => ["-H", quote(`${name}: ${held}`)]), ...(body === undefined ? [] : ["--data-raw", quote(body)])].join(" "); };
+  const send = async (event) => {
+    event.preventDefault();
+    for (const each of Object.values(fields).flat()) { each.fault.textContent = ""; if (each.input) each.input.removeAttribute("aria-invalid"); }
+    line.textContent = command();
+    const {url, ...words} = asked();
+    try {
+      const reply = await fetch(url, words), text = await reply.text();
+      let held = null;
+      try { held = JSON.parse(text); } catch { /* it is shown as it is */ }
+      answer.replaceChildren(make("p", {class: reply.ok ? "sound" : "bad"}, `${reply.status} ${reply.statusText}`), ...(text ? [make("pre", {}, held ? JSON.stringify(held, null, 2) : text)] : []));
+      mark(held && held.errors || []);
+    } catch (problem) { answer.replaceChildren(make("p", {class: "bad"}, `No answer: ${problem.message}`)); }
+  };
+  const mark = (errors) => {
+    let first;
+    for (const error of errors) {
+      const pointer = decodeURIComponent((error.pointer || "#").slice(1));
+      const held = fields[error.part] || [];
+      const field = held.find((each) => each.pointer === pointer) || held.filter((each) => pointer.startsWith(each.pointer)).sort((one, other) => other.pointer.length - one.pointer.length)[0];
+      if (!field) continue;
+      field.fault.textContent += `${field.fault.textContent ? "; " : ""}${error.detail}`;
+      if (field.input) { field.input.setAttribute("aria-invalid", "true"); first = first || field.input; }
+    }
+    if (first) first.focus();
+  };
+  const copied = make("span", {role: "status"});
+  const copy = async () => { line.textContent = command(); try { await navigator.clipboard.writeText(line.textContent); copied.textContent = "copied"; } catch { copied.textContent = "copy it from below"; } };
+  return make("form", {novalidate: true, onsubmit: send}, ...boxes, make("div", {class: "buttons"}, make("button", {class: "send"}, "Send"), make("button", {type: "button", onclick: copy}, "As a command line"), copied), line, answer);
+}
+function flat(held, name, pairs) {
+  if (Array.isArray(held)) held.forEach((each, at) => flat(each, `${name}[${at}]`, pairs));
+  else if (held && typeof held === "object") for (const [key, each] of Object.entries(held)) flat(each, name ? `${name}[${key}]` : key, pairs);
+  else if (held !== undefined) pairs.push([name, String(held)]);
+  return pairs;
+}
+
+// Chapters are written when they come near: two hundred of them cost no more than a few.
+function fill(article, chapter) {
+  const told = [];
+  if (chapter.deprecated) told.push(make("p", {class: "old"}, "Not for new work."));
+  if (chapter.text) told.push(...chapter.text.split("\n\n").map((text) => make("p", {}, text)));
+  if (chapter.security) told.push(make("p", {}, `Asks for ${chapter.security.join(" or ")}.`));
+  for (const [part, node] of Object.entries(chapter.parts)) {
+    if (["path", "query", "headers", "cookies"].includes(part)) asText(node);
+    told.push(make("h3", {}, TITLES[part]));
+    if (part === "body" || part === "form") told.push(make("p", {class: "hint"}, (chapter.takes || []).join(", ")));
+    told.push(table(node, TITLES[part]));
+  }
+  const rules = [...new Set([...(chapter.rules || []), ...Object.values(chapter.parts).flatMap((node) => rulesOf(node))])];
+  if (rules.length) told.push(make("h3", {}, "Rules besides"), make("ul", {class: "rules"}, ...rules.map((rule) => make("li", {}, rule))));
+  if (chapter.parts.body) told.push(make("h3", {}, "An example"), make("pre", {}, JSON.stringify(example(chapter.parts.body), null, 2)));
+  told.push(make("h3", {}, "What is answered"));
+  for (const answer of chapter.answers) told.push(make("h4", {}, `${answer.status} ${answer.phrase}`), answer.is ? table(answer.is, answer.phrase) : make("p", {class: "hint"}, answer.media || "no content"));
+  told.push(make("h4", {}, "Refused"), make("p", {class: "hint"}, "A problem (RFC 9457), with each fault at its place: a 4xx status, application/problem+json."));
+  const box = make("details", {class: "trial"}, make("summary", {}, "Try it"));
+  box.addEventListener("toggle", () => { if (box.open && box.children.length === 1) box.append(trial(chapter)); });
+  article.append(...told, box);
+  article.dataset.filled = "1";
+}
+
+const cover = document.getElementById("cover");
+cover.append(make("h1", {}, data.title), make("p", {}, `Version ${data.version}. `, data.described ? make("a", {href: root + data.described}, "The description for programs") : ""), ...(data.text ? [make("p", {}, data.text)] : []));
+const book = document.getElementById("book"), list = document.getElementById("list");
+book.replaceChildren();
+const tags = [...new Set(data.chapters.flatMap((each) => each.tags || [""]))];
+const articles = [];
+tags.forEach((tag, at) => {
+  const items = [];
+  data.chapters.filter((each) => (each.tags || [""])[0] === tag).forEach((chapter, of) => {
+    const number = `${at + 1}.${of + 1}`, title = chapter.summary || `${chapter.method} ${chapter.path}`;
+    const article = make("article", {id: chapter.name, "aria-labelledby": `${chapter.name}-title`}, make("h2", {id: `${chapter.name}-title`}, make("b", {}, number), title), make("p", {class: "line"}, make("i", {}, chapter.method.toLowerCase()), chapter.path));
+    const link = make("a", {href: `#${chapter.name}`}, make("b", {}, number), make("span", {}, title));
+    const item = make("li", {}, link);
+    items.push(item); book.append(article);
+    articles.push({article, chapter, link, item, words: JSON.stringify(chapter).toLowerCase()});
+  });
+  if (items.length) list.append(make("section", {}, make("h2", {}, tag || "Endpoints"), make("ol", {}, ...items)));
+});
+const open = (entry) => { if (!entry.article.dataset.filled) fill(entry.article, entry.chapter); };
+// What was asked for stays in view while chapters above it are written, until the reader moves.
+let pinned = null;
+const near = new IntersectionObserver((seen) => { seen.filter((each) => each.isIntersecting).forEach((each) => open(articles.find((one) => one.article === each.target))); if (pinned) pinned.scrollIntoView(); }, {rootMargin: "600px"});
+["wheel", "touchstart", "pointerdown", "keydown"].forEach((each) => addEventListener(each, () => { pinned = null; }, {passive: true, capture: true}));
+articles.forEach((each) => near.observe(each.article));
+const named = () => { const entry = articles.find((each) => `#${each.chapter.name}` === decodeURIComponent(location.hash)); if (entry) { open(entry); pinned = entry.article; pinned.scrollIntoView(); articles.forEach((each) => each.link.removeAttribute("aria-current")); entry.link.setAttribute("aria-current", "true"); } };
+addEventListener("hashchange", named);
+addEventListener("beforeprint", () => articles.forEach(open));
+named();
+const search = document.getElementById("search"), hits = document.getElementById("hits");
+search.addEventListener("input", () => {
+  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
+  let count = 0;
+  for (const each of articles) { const found = words.every((word) => each.words.includes(word)); each.item.hidden = each.article.hidden = !found; count += found; }
+  hits.textContent = words.length ? `${count} of ${articles.length} chapters` : "";
+});
+if (matchMedia("(max-width: 52rem)").matches) document.getElementById("leaf").open = false;
+})();

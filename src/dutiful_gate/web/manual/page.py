@@ -1,0 +1,28 @@
+"""The manual as one HTML page that needs nothing else: no other host, no other file."""
+
+from __future__ import annotations
+
+import json
+from html import escape
+from importlib.resources import files
+from typing import Any
+
+from ..api import Api
+from .chapters import contents
+
+
+def manual(api: Api) -> str:
+    """The page. What it says is data inside it; its script makes chapters of that as they come into view."""
+    here = files(__package__)
+    # In a script element, data ends at no "</script>" and no comment begins: every "<" is written otherwise.
+    data = json.dumps(contents(api), ensure_ascii=False, separators=(",", ":"), default=str).replace("<", "\\u003c")
+    pieces: dict[str, Any] = {
+        "TITLE": escape(f"{api.title} {api.version}"),
+        "STYLE": here.joinpath("page.css").read_text(),
+        "SCRIPT": here.joinpath("page.js").read_text(),
+        "DATA": data,
+    }
+    page = here.joinpath("page.html").read_text()
+    for name in ("TITLE", "STYLE", "SCRIPT", "DATA"):  # the data last: what is in it is not looked into
+        page = page.replace(f"[[{name}]]", pieces[name], 1)
+    return page

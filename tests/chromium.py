@@ -1,0 +1,98 @@
+"""A page in headless Chromium, by its DevTools protocol: what a reader does, and sees."""
+
+from __future__ import annotations
+
+import base64
+import json
+import shutil
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+from urllib.request import urlopen
+
+CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser") or shutil.which("google-chrome")
+
+
+class Page:
+    """One page. `run` gives what JavaScript gives, promises awaited."""
+
+    def __init__(self, socket: Any) -> None:
+        self._socket = socket
+        self._number = 0
+        self.call("Page.enable")
+        self.call("Runtime.enable")
+
+    def call(self, method: str, **words: Any) -> Any:
+        self._number += 1
+        self._socket.send(json.dumps({"id": self._number, "method": method, "params": words}))
+        while True:
+            told = json.loads(self._socket.recv(timeout=20))
+            if told.get("id") == self._number:
+                assert "error" not in told, told
+                return told["result"]
+
+    def run(self, code: str) -> Any:
+        told = self.call("Runtime.evaluate", expression=code, awaitPromise=True, returnByValue=True, userGesture=True)
+        assert "exceptionDetails" not in told, told["exceptionDetails"]
+        return told["result"].get("value")
+
+    def open(self, url: str) -> None:
+        self.call("Page.navigate", url=url)
+        self.until("document.readyState === 'complete'")
+
+    def until(self, code: str, seconds: float = 10) -> None:
+        """Wait until JavaScript says true."""
+        end = time.monotonic() + seconds
+        while not self.run(code):
+            assert time.monotonic() < end, f"{code} never became true"
+            time.sleep(0.05)
+
+    def type(self, text: str) -> None:
+        self.call("Input.insertText", text=text)
+
+    def key(self, key: str) -> None:
+        codes = {"Tab": 9, "Enter": 13}
+        text = {"text": "\r"} if key == "Enter" else {}
+        for kind in ("keyDown", "keyUp"):
+            self.call("Input.dispatchKeyEvent", type=kind, key=key, code=key, windowsVirtualKeyCode=codes[key], **text)
+
+    def size(self, width: int, height: int, *, dark: bool = False) -> None:
+        self.call("Emulation.setDeviceMetricsOverride", width=width, height=height, deviceScaleFactor=1, mobile=False)
+        scheme = {"name": "prefers-color-scheme", "value": "dark" if dark else "light"}
+        self.call("Emulation.setEmulatedMedia", features=[scheme])
+
+    def without_script(self) -> None:
+        self.call("Emulation.setScriptExecutionDisabled", value=True)
+
+    def picture(self, file: Path) -> None:
+        file.write_bytes(base64.b64decode(self.call("Page.captureScreenshot", format="png")["data"]))
+
+
+@contextmanager
+def page() -> Iterator[Page]:
+    """A page of a browser of its own."""
+    from websockets.sync.client import connect
+
+    assert CHROMIUM is not None
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
+        words = ["--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--remote-debugging-port=0"]
+        command = [CHROMIUM, *words, "--remote-allow-origins=*", f"--user-data-dir={folder}", "about:blank"]
+        browser = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        try:
+            told = Path(folder) / "DevToolsActivePort"
+            end = time.monotonic() + 30
+            while not (told.exists() and len(told.read_text().splitlines()) > 1):
+                assert time.monotonic() < end, "the browser does not start"
+                time.sleep(0.05)
+            port = told.read_text().splitlines()[0]
+            with urlopen(f"http://127.0.0.1:{port}/json") as answer:
+                address = next(each for each in json.load(answer) if each["type"] == "page")["webSocketDebuggerUrl"]
+            with connect(address, max_size=None) as socket:
+                yield Page(socket)
+        finally:
+            browser.terminate()
+            browser.wait(20)
