@@ -31,7 +31,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "sample": {"declare", "regex", "shape", "report", "document", "engine", "gates"},
     "prove": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
     "feed": {"declare", "shape", "report", "read", "gates"},
-    "web": {"declare", "shape", "report", "document", "sample", "gates"},
+    "web": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
     "demo": {"dutiful_gate", "web"},
     "cli": {"declare", "report", "document", "feed", "gates", "demo", "prove", "sample", "dutiful_gate"},
     "__init__": {"declare", "report", "document", "gates", "sample", "importlib"},

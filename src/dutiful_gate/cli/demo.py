@@ -24,6 +24,7 @@ _THEME = "ansi_dark"
 _EXCERPTS = 4
 _ADDRESSES = (
     ("/manual", "the manual: read what is sent and answered, and try it"),
+    ("/book", "a form, with every fault under its field"),
     ("/openapi.json", "the description for programs"),
     ("/bookings?size=2&sort=-departs", "the last bookings on file"),
 )

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from html import escape
 from typing import Annotated, Literal
 
 from dutiful_gate import about, amendment, it
-from dutiful_gate.web import Answer, Api, Endpoint, Problem, amended
+from dutiful_gate.web import Answer, Api, Endpoint, Form, Problem, RequestGate, Streamed, amended
 
 from .ferries import Booking, PortCode, bookings
 from .storage import Storage, Stored
@@ -81,6 +82,18 @@ class AmendBooking:
     body: amendment(Booking)  # type: ignore[valid-type]
 
 
+@dataclass
+class Nothing:
+    """Asks for nothing in particular."""
+
+
+@dataclass
+class BookByForm:
+    """A place, as the form of the desk asks for it."""
+
+    form: Booking
+
+
 _TAGS = ["Bookings"]
 SEARCH = Endpoint(
     "GET", "/bookings", SearchBookings, {200: PageOfBookings}, name="search", summary="Search the bookings", tags=_TAGS
@@ -102,6 +115,14 @@ AMEND = Endpoint(
 CANCEL = Endpoint(
     "DELETE", "/bookings/{number}", OneBooking, {204: None}, name="cancel", summary="Cancel a booking", tags=_TAGS
 )
+_PAGES = ["Pages for people"]
+_HTML = Streamed("text/html; charset=utf-8")
+SHEET = Endpoint("GET", "/book", Nothing, {200: _HTML}, name="sheet", summary="The form for a booking", tags=_PAGES)
+FILLED = Endpoint("POST", "/book", BookByForm, {303: None}, name="filled", summary="The form, filled in", tags=_PAGES)
+BOOKED = Endpoint(
+    "GET", "/booked/{number}", OneBooking, {200: _HTML}, name="booked", summary="What was booked", tags=_PAGES
+)
+FORM = Form(RequestGate(BookByForm), action="book", title="Book a place for freight", button="Book")
 
 
 def desk(storage: Storage, *, development: bool = False) -> Api:
@@ -131,15 +152,45 @@ def desk(storage: Storage, *, development: bool = False) -> Api:
         if not storage.remove(sent.path.number):
             raise Problem(404, "There is no booking of that number.")
 
+    def sheet(sent: Nothing) -> str:
+        return FORM.page()
+
+    def filled(sent: BookByForm) -> Answer:
+        return Answer(headers={"Location": f"booked/{storage.add(sent.form).number}"})
+
+    def booked(sent: OneBooking) -> str:
+        number, booking = _known(storage, sent.path.number)
+        route = f"{booking.origin} to {booking.destination}, {booking.departs:%d %B %Y at %H:%M}"
+        return _BOOKED.format(number=number, route=escape(route), crates=len(booking.crates))
+
     return Api(
         "Tern Sound Ferries: bookings",
         "1.0",
-        [SEARCH.by(search), TAKE.by(take), SHOW.by(show), AMEND.by(amend), CANCEL.by(cancel)],
+        [
+            SEARCH.by(search),
+            TAKE.by(take),
+            SHOW.by(show),
+            AMEND.by(amend),
+            CANCEL.by(cancel),
+            SHEET.by(sheet),
+            FILLED.by(filled, form=FORM),
+            BOOKED.by(booked),
+        ],
         text="Places for freight between Quillport (QLP), Marrow Isle (MRW), Ostrey (OST) and Fennick (FNK).",
         described_at="/openapi.json",
         manual_at="/manual",
         development=development,
     )
+
+
+_BOOKED = """<!doctype html>
+<html lang="en">
+<head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>Booked</title></head>
+<body><h1>Booked</h1>
+<p>Booking {number}: {route}, {crates} crates.</p>
+<p><a href="../book">Another one</a></p></body>
+</html>
+"""
 
 
 def _known(storage: Storage, number: int) -> Stored:

@@ -3,6 +3,8 @@
 Public. The adapters are modules of their own: `asgi`, `wsgi`, `starlette` and `flask`.
 """
 
+from typing import TYPE_CHECKING
+
 from ..gates.request import RequestGate
 from .amending import Amended, amended
 from .answers import Answer, Streamed
@@ -12,11 +14,15 @@ from .endpoint import Endpoint, Served
 from .head import Head
 from .refusals import Problem, Refusal
 
+if TYPE_CHECKING:
+    from .forms.form import Form
+
 __all__ = [
     "Amended",
     "Answer",
     "Api",
     "Endpoint",
+    "Form",
     "Head",
     "Problem",
     "Refusal",
@@ -26,3 +32,12 @@ __all__ = [
     "amended",
     "description",
 ]
+
+
+def __getattr__(name: str) -> object:
+    """`Form`, which leans on a package of templates: loaded where it is used."""
+    if name == "Form":
+        from .forms.form import Form
+
+        return Form
+    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

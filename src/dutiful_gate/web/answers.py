@@ -86,9 +86,9 @@ class Declared:
 
     @property
     def media(self) -> tuple[str, ...]:
-        """The media types of its sound answers."""
+        """The media types of its answers; none where no answer has content."""
         kinds = [gate.media_type if isinstance(gate, Streamed) else JSON for gate in self.gates.values() if gate]
-        return tuple(dict.fromkeys(kinds)) or (JSON,)
+        return tuple(dict.fromkeys(kind.partition(";")[0] for kind in kinds))
 
     def released(self, result: Any, media: str) -> Outgoing:
         """What a handler returned, as it goes out. Raises BrokenAnswer, or Refused, for what is not declared."""

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Mapping, Sequence
-from typing import Any, Final, Generic, TypeVar
+from typing import Any, Final, Generic, Protocol, TypeVar
 
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
 from ..gates.request import RequestGate
+from ..report.fault import Fault
 from ..shape.nodes import Link, Nullable
 from ..shape.requests import parts_of
 from .answers import CBOR, JSON, Declared
@@ -17,6 +18,15 @@ from .paths import PathTemplate
 
 R = TypeVar("R")
 Handler = Callable[[R], Any] | Callable[[R], Awaitable[Any]]
+
+
+class ShowsForm(Protocol):
+    """What shows a form again: see `Form`."""
+
+    def page(self, entered: Any = None, faults: Sequence[Fault] = ()) -> str:
+        """The whole page."""
+        ...
+
 
 METHODS: Final = ("GET", "POST", "PUT", "PATCH", "DELETE", "HEAD", "OPTIONS")
 _WITHOUT_BODY: Final = frozenset(["GET", "HEAD", "DELETE", "OPTIONS"])
@@ -69,9 +79,12 @@ class Endpoint(Generic[R]):
         self.takes, self.unpacks, self.security = tuple(takes), tuple(unpacks), tuple(security)
         self._check(request)
 
-    def by(self, handler: Handler[R]) -> Served[R]:
-        """The endpoint with the function that answers it: takes the request, returns what is answered."""
-        return Served(self, handler)
+    def by(self, handler: Handler[R], *, form: ShowsForm | None = None) -> Served[R]:
+        """The endpoint with the function that answers it: takes the request, returns what is answered.
+
+        With `form`, a `Form`, a browser whose form is refused gets its page again: what was typed, and every fault.
+        """
+        return Served(self, handler, form)
 
     def __repr__(self) -> str:
         return f"<Endpoint {self.method} {self.path.text}>"
@@ -129,8 +142,9 @@ class Endpoint(Generic[R]):
 class Served(Generic[R]):
     """An endpoint and the function that answers it."""
 
-    __slots__ = ("endpoint", "handler")
+    __slots__ = ("endpoint", "form", "handler")
 
-    def __init__(self, endpoint: Endpoint[R], handler: Handler[R]) -> None:
+    def __init__(self, endpoint: Endpoint[R], handler: Handler[R], form: ShowsForm | None = None) -> None:
         self.endpoint = endpoint
         self.handler = handler
+        self.form = form

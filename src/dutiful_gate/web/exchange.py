@@ -7,12 +7,15 @@ own way, and sends what comes out.
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, Final
 
+from ..report.catalogue import speaking
+from ..report.fault import Fault
 from ..report.verdict import Refused
 from .answers import CBOR, BrokenAnswer, Outgoing
-from .endpoint import Endpoint, Served
+from .endpoint import Endpoint, Served, ShowsForm
+from .forms.rows import BUTTONS, with_rows
 from .head import Head
 from .intake import Intake
 from .negotiation import chosen_language, chosen_media
@@ -22,6 +25,7 @@ if TYPE_CHECKING:
     from .api import Api
 
 log = logging.getLogger("dutiful_gate.web")
+HTML: Final = "text/html"
 MOST_HEAD: Final = 32_768
 """So many characters target and headers may have together."""
 
@@ -103,8 +107,10 @@ class Exchange:
             slots = {"most": f"{MOST_HEAD:,}"}
             raise Problem(431, "Target and headers of a request have at most {most} characters.", slots=slots)
         intake = self._intake = Intake(endpoint.gate, head, names, endpoint.takes, endpoint.unpacks)
-        offered = (*endpoint.answers.media, *([CBOR] if CBOR in endpoint.takes else []))
-        media = chosen_media(head.header("accept"), offered)
+        offered = endpoint.answers.media
+        if offered and CBOR in endpoint.takes:
+            offered = (*offered, CBOR)
+        media = chosen_media(head.header("accept"), offered) if offered else ""
         if media is None:
             raise Problem(406, "The answer is of one of these types: {types}.", slots={"types": ", ".join(offered)})
         self._media = media
@@ -123,13 +129,37 @@ class Exchange:
 
     def _read(self) -> None:
         assert self._intake is not None
+        form = self._served.form if self._served is not None else None
+        if form is not None and (rows := [pair for pair in self._intake.form_pairs() if pair[0] in BUTTONS]):
+            self._redraw(form, rows)
+            return
         try:
             self.request = self._intake.request()
         except Problem as problem:
+            if form is not None and problem.refusal.faults and self._shows_pages:
+                entered = (problem.refusal.entered or {}).get("form")
+                self._draw(form, problem.refusal.status, entered, problem.refusal.faults)
+                return
             faults = problem.refusal.faults
             if faults and faults[0].path[:1] == ("path",) and self.api.unreadable_path != 422:
                 raise Problem(self.api.unreadable_path, "There is nothing at this path.") from None
             raise
+
+    @property
+    def _shows_pages(self) -> bool:
+        """Whether the client would rather see a page than read a problem."""
+        return chosen_media(self.head.header("accept"), ("application/problem+json", HTML)) == HTML
+
+    def _redraw(self, form: ShowsForm, rows: Sequence[tuple[str, str]]) -> None:
+        """A button asked for a row more or less: the form is drawn again, and nothing is told of it."""
+        assert self._intake is not None
+        self._draw(form, 200, with_rows(self._intake.typed(), rows), ())
+
+    def _draw(self, form: ShowsForm, status: int, entered: Any, faults: Sequence[Fault]) -> None:
+        with speaking(self.catalogue):
+            page = form.page(entered, faults).encode("utf-8", "replace")
+        headers = (("content-type", f"{HTML}; charset=utf-8"), ("content-length", str(len(page))))
+        self.outgoing = Outgoing(status, headers, page)
 
     # The answer
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
-from ..shape.nodes import Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Shape, Use
+from ..shape.nodes import Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Scalar, Shape, Use
 
 _STEP = re.compile(r"\.?([^.\[\]]+)|\[([^\[\]]*)\]")
 
@@ -83,10 +83,19 @@ def _settled(held: Any, use: Use | None, shape: Shape) -> Any:
     if numbers and not isinstance(node, Entries | Link):
         ordered = sorted(held, key=int)
         return [_settled(held[step], _item(node, at), shape) for at, step in enumerate(ordered)]
+    if isinstance(node, Scalar) and held.keys() == {"at", "zone"}:
+        return _in_zone(held["at"], held["zone"])
     if isinstance(node, Entries):
         return {step: _settled(inner, node.value, shape) for step, inner in held.items()}
     uses = {name: field.use for field in _fields(use, shape) for name in (field.wire, *field.also)}
     return {step: _settled(inner, uses.get(step), shape) for step, inner in held.items()}
+
+
+def _in_zone(at: Any, zone: Any) -> Any:
+    """A date-time as browsers write it, and its offset beside it: seconds they leave out where there are none."""
+    if not isinstance(at, str) or not isinstance(zone, str) or not at.strip():
+        return at
+    return f"{at}{':00' if len(at) == 16 else ''}{zone}"
 
 
 def _node(use: Use | None) -> Node | None:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
 from ..gates.request import RequestGate
 from ..shape.requests import parts_of
 from .answers import JSON
 from .body import FORMS, Body
-from .head import Head
+from .form_names import TooDeep, nested
+from .head import Head, query_pairs
 from .parts import examined
 from .refusals import Problem, of_faults
 
@@ -56,6 +57,22 @@ class Intake(Generic[R]):
         assert self._body is not None
         self._body.take(piece)
 
+    def form_pairs(self) -> list[tuple[str, str]]:
+        """The names and values of a form as they came; none where they cannot be read."""
+        try:
+            return query_pairs(self._body.whole().decode()) if self._body is not None else []
+        except (Problem, ValueError):
+            return []
+
+    def typed(self) -> Any:
+        """What was typed into a form, without secrets."""
+        parts = parts_of(self.gate.shape)
+        try:
+            data = nested(self.form_pairs(), parts["form"].use, self.gate.shape, self.gate.limits)
+        except TooDeep:
+            return {}
+        return (self.gate.examine({"form": data}).entered() or {}).get("form")
+
     def request(self) -> R:
         """The request, now that all is here. Raises Problem with every fault: 422, or 400 for no JSON at all."""
         whole = self._body.whole() if self._body is not None else b""
@@ -63,4 +80,4 @@ class Intake(Generic[R]):
         verdict, readable = examined(self.gate, self.head, self.names, whole, media)
         if verdict:
             return verdict.value
-        raise Problem.of(of_faults(422 if readable else 400, verdict.faults, verdict.untold))
+        raise Problem.of(of_faults(422 if readable else 400, verdict.faults, verdict.untold, verdict.entered()))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ..report.catalogue import ENGLISH, Catalogue, in_force, speaking
@@ -23,6 +23,7 @@ class Refusal:
     `faults`            each with its part of the request as the first step of its path
     `untold`            how many more there are
     `slots`             what stands in the detail in the place of its words in braces
+    `entered`           what was sent, without secrets, by part; None where nothing was read
     `headers`           what goes with it, such as {"allow": "GET, HEAD"}
     """
 
@@ -34,6 +35,7 @@ class Refusal:
     untold: int = 0
     headers: Mapping[str, str] = field(default_factory=dict)
     slots: Mapping[str, str] = field(default_factory=dict)
+    entered: Any = None
 
     @property
     def sentence(self) -> str:
@@ -104,10 +106,10 @@ def told_in(catalogue: Catalogue, refusal: Refusal, form: Form) -> Outgoing:
     return Outgoing(refusal.status, tuple((name.lower(), value) for name, value in headers), body)
 
 
-def of_faults(status: int, faults: Sequence[Fault], untold: int) -> Refusal:
+def of_faults(status: int, faults: Sequence[Fault], untold: int, entered: Any = None) -> Refusal:
     """A refusal for what is wrong with the parts of a request."""
     count = len(faults) + untold
     if count == 1:
-        return Refusal(status, "The request was refused with one fault.", faults=faults)
-    slots = {"count": f"{count:,}"}
-    return Refusal(status, "The request was refused with {count} faults.", faults=faults, untold=untold, slots=slots)
+        return Refusal(status, "The request was refused with one fault.", faults=faults, entered=entered)
+    told = Refusal(status, "The request was refused with {count} faults.", faults=faults, untold=untold)
+    return replace(told, slots={"count": f"{count:,}"}, entered=entered)

@@ -8,8 +8,6 @@ from random import Random
 from typing import Any
 
 from ...declare.kinds import Text
-from ...declare.rules import Rule
-from ...declare.steps import Step
 from ...gates.typed import Gate
 from ...report.cause import Cause
 from ...sample.payloads import CannotSample, Payloads
@@ -38,6 +36,7 @@ from ..answers import Streamed
 from ..api import Api
 from ..description import phrase
 from ..endpoint import Endpoint
+from ..words import rules_in_words
 
 Told = dict[str, Any]
 _MOST_CHOICES = 60
@@ -95,7 +94,7 @@ class _Teller:
     def use(self, use: Use, shape: Shape) -> Told:
         """One value: what it is, its rules in words, and what a form needs to ask for it."""
         told = self._node(use, shape)
-        rules = list(_rules(use)) if not holds_secret(use, frozenset()) else []
+        rules = [] if holds_secret(use, frozenset()) else rules_in_words(use)
         if rules:
             told["rules"] = [*told.get("rules", []), *rules]
         about = use.about
@@ -193,20 +192,6 @@ def _sound_one(key: str, shape: Shape) -> Any:
         return min((makes.make() for _ in range(4)), key=lambda made: len(str(made)))
     except (CannotSample, RecursionError):
         return None
-
-
-def _rules(use: Use) -> Iterator[str]:
-    """What is asked of a value, in words."""
-    facts = use.node.facts
-    told: dict[str, None] = {}
-    for part in use.parts:
-        if isinstance(part, Step):
-            facts = part.suits(facts)
-        elif isinstance(part, Rule):
-            for face in part.faces("value", facts, lambda constant, hint: hint):
-                if face.code != "size":
-                    told[Cause(face.code, face.needs, part.numbers(), facts.phrase).wanted] = None
-    yield from told
 
 
 def _form(kind: Any) -> str:

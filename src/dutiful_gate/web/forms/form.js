@@ -1,0 +1,41 @@
+// Sends a form without loading the page anew: faults stand under their fields, and what was typed stays.
+"use strict";
+document.addEventListener("submit", async (event) => {
+  const form = event.target, button = event.submitter;
+  if (!form.matches("form[data-gated]")) return;
+  if (button && button.hasAttribute("formnovalidate")) {
+    // A row more or less: the server draws the form, and only what it drew is put in its place.
+    event.preventDefault();
+    const data = new FormData(form, button);
+    const reply = await fetch(form.action, {method: "POST", body: new URLSearchParams(data), headers: {accept: "text/html"}});
+    const drawn = new DOMParser().parseFromString(await reply.text(), "text/html").querySelector("form[data-gated]");
+    if (!drawn) return;
+    form.replaceWith(drawn);
+    const rows = drawn.querySelectorAll("[data-row]"), last = rows[rows.length - 1];
+    const next = button.name === "add-row" && last ? last.querySelector("input:not([type=hidden]),select") : drawn.querySelector(`button[name="add-row"]`);
+    if (next) next.focus();
+    return;
+  }
+  event.preventDefault();
+  const reply = await fetch(form.action, {method: "POST", body: new URLSearchParams(new FormData(form)), headers: {accept: "application/problem+json, text/html;q=0.5"}});
+  form.querySelectorAll(".fault").forEach((each) => { each.textContent = ""; });
+  form.querySelectorAll("[aria-invalid]").forEach((each) => each.removeAttribute("aria-invalid"));
+  if (reply.ok) {
+    if (reply.redirected) { location.assign(reply.url); return; }
+    document.open(); document.write(await reply.text()); document.close();
+    return;
+  }
+  let problem = {};
+  try { problem = await reply.json(); } catch { /* told below */ }
+  const whole = form.querySelector('.fault[data-pointer=""]');
+  let first = null;
+  for (const fault of problem.errors || []) {
+    const pointer = fault.part === "form" ? decodeURIComponent(fault.pointer.slice(1)) : "";
+    const place = [...form.querySelectorAll(".fault")].find((each) => each.dataset.pointer === pointer) || whole;
+    place.textContent += (place.textContent ? "; " : "") + fault.detail;
+    const input = document.getElementById(place.id.replace(/-fault$/, ""));
+    if (input && place !== whole) { input.setAttribute("aria-invalid", "true"); first = first || (input.matches("input,select") ? input : null); }
+  }
+  if (!(problem.errors || []).length) whole.textContent = problem.detail || `The server answered ${reply.status}.`;
+  if (first) first.focus();
+});

@@ -1,0 +1,204 @@
+"""A form for the `form` part of a request, rendered on the server; needs the extra `forms`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+from jinja2 import DictLoader, Environment
+from markupsafe import Markup
+
+from ...declare.errors import DeclarationError
+from ...declare.facts import FAILED
+from ...declare.sources import Source
+from ...engine.engine import Engine, Plan
+from ...gates.request import RequestGate
+from ...report.fault import Fault
+from ...shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Shape, Use, default_of
+from ...shape.requests import parts_of
+from ...shape.to_json import plain
+from ...shape.walk import part_of
+from ..words import rules_in_words
+from .inputs import attributes_of, widget_of
+from .rows import ADD, MOST_ROWS, TAKE_AWAY
+
+Node = dict[str, Any]
+
+
+class Form:
+    """The HTML form of a request: fields from its declaration, what was typed, and every fault under its field.
+
+        TAKE = Form(RequestGate(BookByForm), action="/booked", button="Book")
+        TAKE.html()                                     # empty
+        TAKE.html(entered, faults)                      # after a refusal
+
+    `page`   wraps the form in a whole page: takes the markup, gives the page; by default a plain one
+    `zone`   the offset that date-times are asked in, such as "+02:00"; "Z" is UTC
+    `script` whether the page also sends without reloading, where scripts run
+
+    Raises DeclarationError for a request without a form.
+    """
+
+    def __init__(
+        self,
+        gate: RequestGate[Any],
+        *,
+        action: str = "",
+        title: str = "",
+        button: str = "Send",
+        page: Callable[[Markup], str] | None = None,
+        zone: str = "Z",
+        script: bool = True,
+    ) -> None:
+        parts = parts_of(gate.shape)
+        if "form" not in parts:
+            raise DeclarationError("the request has no form", remedy="declare its part `form`, a record")
+        self.gate, self.use, self.shape = gate, parts["form"].use, gate.shape
+        self.action, self.title, self.button, self.zone, self.script = action, title, button, zone, script
+        self._page = page or self._plain_page
+
+    def html(self, entered: Any = None, faults: Sequence[Fault] = ()) -> Markup:
+        """The form. `entered` is what was typed, `faults` what is wrong with it, with paths from the form's part on."""
+        told: dict[tuple[Any, ...], list[str]] = {}
+        for fault in faults:
+            path = fault.path[1:] if fault.path[:1] == ("form",) else fault.path
+            told.setdefault(path, []).append(fault.message)
+        maker = _Maker(self.shape, told, self.zone)
+        fields = maker.fields(self.use, entered if isinstance(entered, Mapping) else None, ())
+        lost = [message for path, messages in told.items() if path not in maker.placed for message in messages]
+        whole = told.get((), [])
+        words = {
+            "action": self.action,
+            "title": self.title,
+            "button": self.button,
+            "fields": fields,
+            "faults": [*whole, *lost],
+        }
+        return Markup(_templates().get_template("form").render(**words, add=ADD, take_away=TAKE_AWAY))
+
+    def page(self, entered: Any = None, faults: Sequence[Fault] = ()) -> str:
+        """The whole page of it."""
+        return self._page(self.html(entered, faults))
+
+    def _plain_page(self, form: Markup) -> str:
+        script = Markup(files(__package__).joinpath("form.js").read_text()) if self.script else ""
+        style = Markup(files(__package__).joinpath("form.css").read_text())
+        return _templates().get_template("page").render(form=form, title=self.title, script=script, style=style)
+
+
+class _Maker:
+    """Makes the fields of one form, as plain data for its template."""
+
+    def __init__(self, shape: Shape, told: Mapping[tuple[Any, ...], list[str]], zone: str) -> None:
+        self.shape = shape
+        self.told = told
+        self.zone = zone
+        self.placed: set[tuple[Any, ...]] = {()}
+        self.focused = False
+
+    def fields(self, use: Use, entered: Mapping[str, Any] | None, path: tuple[Any, ...]) -> list[Node]:
+        """The fields of a record."""
+        node = _inner(use).node
+        assert isinstance(node, Link)
+        record = self.shape.records[node.key]
+        made = []
+        for field in record.fields:
+            came = entered.get(field.wire, MISSING) if entered is not None else _default(field, self.shape)
+            made.append(self.value(field.use, came, (*path, field.wire), field))
+        return made
+
+    def value(self, use: Use, came: Any, path: tuple[Any, ...], field: Field | None) -> Node:
+        """One value: an input, a group of them, or rows."""
+        inner = _inner(use)
+        label = use.about.title or inner.about.title or str(path[-1]).replace("_", " ")
+        told: Node = {
+            "name": _name(path),
+            "id": "f-" + "-".join(map(str, path)),
+            "label": label,
+            "hint": use.about.text,
+        }
+        faults = self.told.get(path, [])
+        self.placed.add(path)
+        told |= {"faults": faults, "pointer": "".join(f"/{_escaped(step)}" for step in path)}
+        if isinstance(inner.node, Link):
+            held = came if isinstance(came, Mapping) else None if came is MISSING else {}
+            return {**told, "is": "group", "fields": self.fields(inner, held, path)}
+        if isinstance(inner.node, Items) and not inner.split and _is_row(inner.node.item):
+            return {**told, "is": "rows", **self._rows(inner, inner.node.item, came, path)}
+        widget = widget_of(inner)
+        needed = field is not None and field.required and not use.nullable and _refuses_empty(inner, self.shape)
+        told |= {"is": widget, "attributes": dict(attributes_of(inner, widget)), "value": _text(came)}
+        told["hint"] = "; ".join(filter(None, [told["hint"], *rules_in_words(inner)]))
+        if needed and widget != "check":
+            told["attributes"]["required"] = True
+        if isinstance(inner.node, Choice) and all(isinstance(each, str) for each in inner.node.wire):
+            told |= {"is": "choice", "options": list(inner.node.wire), "optional": not needed}
+        if widget == "zoned":
+            told |= {"zone": self.zone, "value": _without_zone(told["value"], self.zone)}
+        if widget == "password":
+            told["value"] = ""
+        if widget == "check":
+            told["checked"] = came is True or str(came).strip().lower() in ("on", "true", "1", "yes")
+        if isinstance(came, list) and not isinstance(inner.node, Choice):
+            told["value"] = "" if not came else _text(came[0])
+        if faults and not self.focused:
+            self.focused = told["focus"] = True
+        return told
+
+    def _rows(self, use: Use, item: Use, came: Any, path: tuple[Any, ...]) -> Node:
+        least = next((part.floor for part in use.parts if hasattr(part, "floor") and hasattr(part, "ceiling")), 0) or 0
+        held = came if isinstance(came, list) else [] if came is MISSING or came is None or came == "" else [came]
+        held = held or [MISSING] * min(int(least), 5)
+        rows = []
+        for at, each in enumerate(held[:MOST_ROWS]):
+            here = (*path, at)
+            made = self.value(item, each, here, None)
+            rows.append({**made, "label": f"{at + 1}", "row": ".".join(map(str, here))})
+        return {"rows": rows, "add": ".".join(map(str, path))}
+
+
+def _inner(use: Use) -> Use:
+    return use.node.inner if isinstance(use.node, Nullable) else use
+
+
+def _is_row(item: Use) -> bool:
+    return not isinstance(_inner(item).node, Items)
+
+
+def _default(field: Field, shape: Shape) -> Any:
+    if field.required or field.default is MISSING or field.use.secret:
+        return MISSING
+    value = default_of(field)
+    return MISSING if value is None else plain(field.use, value, shape=shape)
+
+
+def _text(came: Any) -> str:
+    return "" if came is MISSING or came is None else came if isinstance(came, str) else str(came)
+
+
+def _without_zone(text: str, zone: str) -> str:
+    """A date-time as `datetime-local` has it; what does not end in the zone is shown as it came."""
+    return text.removesuffix(zone) if text.endswith(zone) else text
+
+
+def _name(path: Sequence[Any]) -> str:
+    first, *rest = path
+    return f"{first}{''.join(f'[{step}]' for step in rest)}"
+
+
+def _escaped(step: Any) -> str:
+    return str(step).replace("~", "~0").replace("/", "~1")
+
+
+def _refuses_empty(use: Use, shape: Shape) -> bool:
+    """Whether an empty input is refused: only then may a browser ask for more."""
+    return Engine(Plan(part_of(shape, use), Source.TEXT)).sound("") is FAILED
+
+
+@cache
+def _templates() -> Environment:
+    folder = files(__package__)
+    held = {name: folder.joinpath(f"{name}.html.jinja").read_text() for name in ("form", "page")}
+    return Environment(loader=DictLoader(held), autoescape=True, trim_blocks=True, lstrip_blocks=True)

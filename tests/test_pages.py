@@ -1,0 +1,426 @@
+"""The booking desk over real HTTP: its pages in a browser, with scripts and without; hostile clients at its socket."""
+
+# Rooms: web, demo, cli
+
+from __future__ import annotations
+
+import re
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+import httpx
+import pytest
+from markupsafe import Markup
+
+from chromium import CHROMIUM, Page, page
+from dutiful_gate import (
+    DeclarationError,
+    Email,
+    Gate,
+    Source,
+    about,
+    it,
+    lowered,
+    named,
+    secret,
+    squeezed,
+    trimmed,
+    without_offset,
+)
+from dutiful_gate.demo.desk import FORM, desk
+from dutiful_gate.demo.ferries import Booking
+from dutiful_gate.demo.serve import stored
+from dutiful_gate.web import Answer, Api, Endpoint, Form, RequestGate
+from dutiful_gate.web.manual.page import manual
+from dutiful_gate.web.wsgi import wsgi
+
+no_browser = pytest.mark.skipif(CHROMIUM is None, reason="no Chromium is installed here")
+
+
+@pytest.fixture(scope="module")
+def address() -> Iterator[str]:
+    """The desk as the command serves it."""
+    command = [sys.executable, "-m", "dutiful_gate", "demo", "--serve", "--port", "0"]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as served:
+        assert served.stdout is not None
+        lines = [served.stdout.readline() for _ in range(3)]
+        found = re.search(r"http://127\.0\.0\.1:\d+", "".join(lines))
+        assert found is not None, lines
+        for _ in range(100):
+            try:
+                httpx.get(f"{found[0]}/openapi.json")
+                break
+            except httpx.TransportError:
+                time.sleep(0.05)
+        yield found[0]
+        served.send_signal(signal.SIGINT)
+        left = served.stdout.read()
+        assert served.wait(20) == 0
+        assert left.strip().endswith("Stopped."), left
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Page]:
+    with page() as made:
+        yield made
+
+
+@pytest.fixture
+def ask(address: str) -> Iterator[httpx.Client]:
+    with httpx.Client(base_url=address) as client:
+        yield client
+
+
+def test_the_desk_answers(ask: httpx.Client) -> None:
+    found = ask.get("/bookings", params={"origin": "mrw", "sort": ["-departs", "origin"], "size": 3}).json()
+    assert len(found["bookings"]) == 3 < found["count"]
+    assert {each["booking"]["origin"] for each in found["bookings"]} == {"MRW"}
+    departs = [each["booking"]["departs"] for each in found["bookings"]]
+    assert departs == sorted(departs, reverse=True)
+    number = found["bookings"][0]["number"]
+    assert ask.patch(f"/bookings/{number}", json={"priority": "urgent"}).json()["booking"]["priority"] == "urgent"
+    refused = ask.patch(f"/bookings/{number}", json={"departs": "2030-01-01T00:00:00Z"})
+    assert (refused.status_code, refused.json()["errors"][0]["pointer"]) == (422, "#/departs")
+    assert ask.patch(f"/bookings/{number}", json={}).status_code == 422
+    assert ask.patch(f"/bookings/{number}", json={"origin": None}).status_code == 422
+    assert ask.delete(f"/bookings/{number}").status_code == 204
+    assert ask.delete(f"/bookings/{number}").status_code == ask.get(f"/bookings/{number}").status_code == 404
+    made = ask.post("/bookings", json=found["bookings"][1]["booking"])
+    assert ask.get(made.headers["location"]).json() == made.json()
+    for method, path, status in (("GET", "/quays", 404), ("PUT", "/bookings", 405)):
+        reply = ask.request(method, path)
+        assert (reply.status_code, reply.headers["content-type"]) == (status, "application/problem+json")
+    assert ask.get("/manual").headers["content-type"].startswith("text/html")
+
+
+@no_browser
+def test_the_manual_is_tried_refused_and_mended(address: str, browser: Page) -> None:
+    browser.size(1280, 800)
+    browser.open(f"{address}/manual#book")
+    browser.until("document.querySelector('article#book').dataset.filled")
+    text = browser.run("document.querySelector('article#book').innerText")
+    assert "2 to 80 characters" in text
+    assert "arrives: a value later than departs" in text
+    browser.run("document.querySelector('article#book .trial').open = true")
+    browser.until("document.querySelector('article#book form') !== null")
+    browser.run('window.field = (name) => document.querySelector(`article#book form [name="${name}"]`)')
+    browser.run("field('/origin').value = 'nowhere'; document.querySelector('article#book form').requestSubmit()")
+    browser.until("document.querySelector('article#book .bad') !== null")
+    assert browser.run("document.activeElement.name") == "/origin"
+    assert browser.run(
+        "document.getElementById(field('/origin').getAttribute('aria-describedby')).textContent"
+    ).startswith("needs text that matches")
+    buttons = "[...document.querySelectorAll('article#book form fieldset button')]"
+    rows = browser.run("document.querySelectorAll('article#book .row').length")
+    browser.run(f"{buttons}.find((each) => each.textContent.startsWith('Add')).click()")
+    assert browser.run("document.querySelectorAll('article#book .row').length") == rows + 1
+    browser.run("field('/origin').value = 'QLP'; document.querySelector('article#book form').requestSubmit()")
+    browser.until(
+        "document.querySelector('article#book .bad') !== null && document.querySelectorAll('article#book [aria-invalid]').length > 0"
+    )
+    browser.run(
+        f"{buttons}.filter((each) => each.textContent === 'Take away').pop().click(); document.querySelector('article#book form').requestSubmit()"
+    )
+    browser.until("document.querySelector('article#book .sound') !== null")
+    assert "201" in browser.run("document.querySelector('article#book .sound').textContent")
+    line = browser.run("document.querySelector('article#book form > pre').textContent")
+    assert line.startswith(f"curl -X POST '{address}/bookings'")
+    browser.run(
+        "document.getElementById('search').value = 'cancel'; document.getElementById('search').dispatchEvent(new Event('input'))"
+    )
+    assert browser.run("document.getElementById('hits').textContent") == "1 of 8 chapters"
+    unnamed = "[...document.querySelectorAll('input,select,textarea')].filter((each) => !each.labels.length).length"
+    assert browser.run(unnamed) == 0
+    browser.size(360, 800)
+    assert browser.run("document.documentElement.scrollWidth") <= 360
+
+
+@no_browser
+def test_a_form_is_refused_mended_and_sent_with_scripts(address: str, browser: Page) -> None:
+    browser.size(1280, 800)
+    browser.open(f"{address}/book")
+    assert browser.run("document.querySelector('form').checkValidity()") is False
+    fill(browser, {"origin": "nowhere", "destination": "mrw", "departs": "2026-05-04T09:30", "arrives": "2026-05-04T10:30", "contact": "a@quay.example",
+                   "crates-0-contents": "rope", "crates-0-weight_kg": "heavy"})  # fmt: skip
+    browser.run("document.querySelector('button.send').click()")
+    browser.until("document.activeElement.id === 'f-origin'")
+    assert browser.run(
+        "[...document.querySelectorAll('.fault')].filter((each) => each.textContent).map((each) => each.dataset.pointer)"
+    ) == ["/origin", "/crates/0/weight_kg"]
+    browser.run("document.querySelector('[name=add-row]').click()")
+    browser.until("document.querySelectorAll('[data-row]').length === 2")
+    browser.until("document.activeElement.id === 'f-crates-1-contents'")
+    assert browser.run("document.getElementById('f-contact').value") == "a@quay.example"
+    fill(
+        browser,
+        {"origin": "qlp", "crates-0-weight_kg": "2", "crates-1-contents": "planks", "crates-1-weight_kg": "4.5"},
+    )
+    browser.run("document.querySelector('button.send').click()")
+    browser.until("location.pathname.startsWith('/booked/')")
+    assert "QLP to MRW, 04 May 2026 at 09:30, 2 crates" in browser.run("document.body.innerText")
+
+
+def fill(browser: Page, values: dict[str, str]) -> None:
+    for name, value in values.items():
+        browser.run(f"document.getElementById('f-{name}').value = {value!r}")
+
+
+def test_the_same_form_without_scripts(ask: httpx.Client) -> None:
+    """What a browser without scripts does, by hand: it sends, and shows the page that comes."""
+    ask.headers["accept"] = "text/html,*/*;q=0.8"
+    typed = {"origin": "nowhere", "destination": "mrw", "departs[at]": "2026-05-04T09:30", "departs[zone]": "Z", "arrives[at]": "", "arrives[zone]": "Z",
+             "contact": "a@quay.example", "crates[0][contents]": "<b>", "crates[0][weight_kg]": "1", "csrf_token": "x"}  # fmt: skip
+    refused = ask.post("/book", data=typed)
+    assert (refused.status_code, refused.headers["content-type"]) == (422, "text/html; charset=utf-8")
+    assert "needs text that matches" in refused.text
+    assert 'value="nowhere"' in refused.text
+    assert 'value="&lt;b&gt;"' in refused.text
+    assert 'value="2026-05-04T09:30:00" name="departs[at]"' in refused.text
+    assert refused.text.count("autofocus") == 1
+    assert re.search(r'id="f-arrives"[^>]*aria-invalid="true"', refused.text)
+    more = ask.post("/book", data={**typed, "add-row": "crates"})
+    assert (more.status_code, more.text.count("data-row>")) == (200, 2)
+    assert "needs" not in re.sub("needed", "", more.text)
+    fewer = ask.post("/book", data={**typed, "take-row": "crates.0"})
+    assert 'value="&lt;b&gt;"' not in fewer.text
+    made = ask.post(
+        "/book",
+        data={**typed, "origin": "OST", "arrives[at]": "2026-05-04T10:30:05"},
+        headers={"accept-language": "de"},
+    )
+    assert (made.status_code, made.headers["location"][:7]) == (303, "booked/"), made.text
+    german = ask.post("/book", data=typed, headers={"accept-language": "de"})
+    assert german.status_code == 422
+
+
+@dataclass
+class Part:
+    name: Annotated[str, it.length >= 2]
+    count: Annotated[int, it > 0] | None = None
+
+
+@dataclass
+class Odd:
+    plain: str
+    code: Annotated[str, it.matches("[A-Z]{2}[0-9]+")]
+    low: Annotated[str, lowered, it.matches("[a-z]+")]
+    tidy: Annotated[str, trimmed, squeezed, it.length >= 3]
+    mail: Email
+    key: Annotated[str, it.length > 3, secret]
+    day: Annotated[date, it >= date(2026, 1, 1)]
+    clock: Annotated[datetime, without_offset]
+    at: datetime
+    of: Literal["low", "high"]
+    yes: bool = False
+    count: Annotated[int, about(title="How many", text="of them")] | None = None
+    tags: list[str] = field(default_factory=list)
+    parts: list[Part] = field(default_factory=list)
+    wide: Annotated[float, named("WIDE")] = 1.5
+
+
+@dataclass
+class Typed:
+    form: Odd
+
+
+ODD = Form(RequestGate(Typed), action="/odd", zone="+02:00")
+
+
+def test_browsers_ask_no_more_than_the_gate() -> None:
+    html = str(ODD.html())
+    inputs = dict(re.findall(r'name="([^"]+)" id="[^"]*"[^>]*?aria-describedby="[^"]*"([^>]*)>', html))
+    assert "required" not in inputs["plain"], "an empty text is a text"
+    assert 'pattern="[A-Z]{2}[0-9]+"' in inputs["code"]
+    assert "pattern" not in inputs["low"], "a step comes before it"
+    assert 'minlength="3"' in inputs["tidy"]
+    assert 'min="2026-01-01"' in inputs["day"]
+    assert "(+02:00)" in html
+    shown = str(
+        ODD.html(
+            {
+                "key": "s3cret",
+                "at": "2026-05-04T09:30:00+02:00",
+                "yes": "on",
+                "count": "x",
+                "tags": ["a", "b"],
+                "parts": [{"name": "<"}],
+                "WIDE": "2",
+            }
+        )
+    )
+    assert "s3cret" not in shown
+    assert 'value="2026-05-04T09:30:00" name="at[at]"' in shown
+    assert "checked" in shown
+    assert 'name="tags[1]"' in shown
+    assert 'name="parts[0][name]"' in shown
+    with pytest.raises(DeclarationError, match="has no form"):
+        Form(RequestGate(ByJson))
+    assert isinstance(FORM.html(), Markup)
+
+
+@dataclass
+class ByJson:
+    body: Booking
+
+
+SOUND: dict[str, list[str]] = {
+    "plain": ["", " ", "\U0001f6a2", "a"], "code": ["QL1", "AB123"], "low": ["ABC", "abc"], "tidy": ["  abc", "a  b c", "\U0001f6a2\U0001f6a2\U0001f6a2"],
+    "mail": ["a@quay.example", '"a b@c"@quay.example', "a+b@xn--q-1ga.example"], "key": ["abcd"],
+}  # fmt: skip
+
+
+@no_browser
+def test_what_the_gate_admits_no_browser_refuses(browser: Page) -> None:
+    """And most of what it refuses they do."""
+    browser.open("data:text/html,<title>form</title>")
+    browser.run(f"document.body.innerHTML = {str(ODD.html())!r}")
+    for name, values in SOUND.items():
+        gate = Gate(TYPES[name], Source.TEXT)
+        for value in values:
+            assert gate.accepts(value), (name, value)
+            browser.run(f"document.getElementById('f-{name}').focus(); document.getElementById('f-{name}').value = ''")
+            browser.type(value)
+            assert browser.run(f"document.getElementById('f-{name}').checkValidity()"), (name, value)
+    for name, value in (("code", "ql1"), ("tidy", "a"), ("mail", "nobody")):
+        browser.run(f"document.getElementById('f-{name}').focus(); document.getElementById('f-{name}').value = ''")
+        browser.type(value)
+        assert not browser.run(f"document.getElementById('f-{name}').checkValidity()"), name
+
+
+TYPES: dict[str, Any] = {
+    "plain": str, "code": Annotated[str, it.matches("[A-Z]{2}[0-9]+")], "low": Annotated[str, lowered, it.matches("[a-z]+")],
+    "tidy": Annotated[str, trimmed, squeezed, it.length >= 3], "mail": Email, "key": Annotated[str, it.length > 3, secret],
+}  # fmt: skip
+
+
+def many(count: int) -> Api:
+    """An API of many endpoints."""
+    served: list[Any] = [
+        Endpoint(
+            "POST", f"/{at}/bookings", ByJson, {201: Booking}, summary=f"Book at quay {at}", tags=[f"Quay {at % 9}"]
+        ).by(lambda sent: Answer(sent.body))
+        for at in range(count)
+    ]
+    return Api("Quays", "1", served, manual_at="/manual")
+
+
+@no_browser
+def test_a_manual_of_two_hundred_chapters_is_small_and_soon_there(browser: Page, tmp_path: Path) -> None:
+    text = manual(many(200))
+    assert len(text.encode()) < 150_000
+    assert "http://" not in re.sub(r'"\$schema":"[^"]*"', "", text)
+    (tmp_path / "manual.html").write_text(text)
+    browser.open((tmp_path / "manual.html").as_uri())
+    browser.until(
+        "document.querySelectorAll('article').length === 200 && document.querySelector('article').dataset.filled === '1'"
+    )
+    assert browser.run("document.querySelectorAll('article[data-filled]').length") < 20
+
+
+def test_no_word_of_a_declaration_is_markup() -> None:
+    hostile = Api(
+        "<script>alert(1)</script>",
+        "</script>",
+        [Endpoint("POST", "/a", ByJson, {201: Booking}, summary="</script><b>").by(print)],
+        manual_at="/m",
+    )
+    text = manual(hostile)
+    assert text.count("</script>") == 2
+    assert "<b>" not in text
+
+
+HOSTILE: list[tuple[str, bytes, set[int]]] = [
+    ("a half-sent body", b"POST /bookings HTTP/1.1\r\nHost: a\r\nContent-Type: application/json\r\nContent-Length: 900\r\n\r\n{", set()),
+    ("two lengths", b"POST /bookings HTTP/1.1\r\nHost: a\r\nContent-Length: 5\r\nContent-Length: 9\r\n\r\n{}   ", {400}),
+    ("a length that is none", b"POST /bookings HTTP/1.1\r\nHost: a\r\nContent-Length: -5\r\n\r\n{}", {400}),
+    ("too much", b"POST /bookings HTTP/1.1\r\nHost: a\r\nContent-Type: application/json\r\nContent-Length: 1000000000\r\n\r\n" + b" " * 1000, {413}),
+    ("a long header", b"GET /bookings HTTP/1.1\r\nHost: a\r\nX: " + b"x" * 50_000 + b"\r\n\r\n", {400, 431}),
+    ("many cookies", b"GET /bookings HTTP/1.1\r\nHost: a\r\nCookie: " + b"a=b; " * 9000 + b"\r\n\r\n", {400, 431}),
+    ("no UTF-8 in the path", b"GET /bookings/%ff%fe HTTP/1.1\r\nHost: a\r\n\r\n", {404}),
+    ("bytes in a header", b"GET /bookings HTTP/1.1\r\nHost: a\r\nAccept-Language: \xff\xfe\r\n\r\n", {200}),
+    ("no HTTP at all", b"\x16\x03\x01\x00\xa5" * 10 + b"\r\n\r\n", {400}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("raw", "statuses"), [row[1:] for row in HOSTILE], ids=[row[0] for row in HOSTILE])
+def test_hostile_clients_get_a_clear_answer_or_none(address: str, raw: bytes, statuses: set[int]) -> None:
+    assert _asked(address, raw) in (statuses or {0})
+    assert httpx.get(f"{address}/bookings?size=1").status_code == 200
+
+
+def test_chunks_without_end_end_at_the_limit(address: str) -> None:
+    chunk = b"10000\r\n" + b" " * 65_536 + b"\r\n"
+    head = b"POST /bookings HTTP/1.1\r\nHost: a\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\n"
+    assert _asked(address, head, chunk, times=400) in (413, 0)
+    assert httpx.get(f"{address}/bookings?size=1").status_code == 200
+
+
+def _asked(address: str, raw: bytes, more: bytes = b"", times: int = 0) -> int:
+    """The status that comes; 0 where the connection ends, or nothing comes within a second or two."""
+    port = int(address.rpartition(":")[2])
+    with socket.create_connection(("127.0.0.1", port), timeout=3) as made:
+        try:
+            made.sendall(raw)
+            for _ in range(times):
+                made.sendall(more)
+        except OSError:
+            pass  # it was closed at our other end, perhaps with an answer
+        try:
+            came = made.recv(4000)
+        except OSError:
+            return 0
+    found = re.match(rb"HTTP/1\.1 (\d+)", came)
+    return int(found[1]) if found else 0
+
+
+def test_slow_bodies_are_bounded() -> None:
+    import asyncio
+
+    from dutiful_gate.web.asgi import asgi
+
+    sent: list[Any] = []
+
+    async def receive() -> Any:
+        await asyncio.sleep(0.05)
+        return {"type": "http.request", "body": b" ", "more_body": True}
+
+    async def send(message: Any) -> None:
+        sent.append(message)
+
+    scope = {
+        "type": "http",
+        "method": "POST",
+        "path": "/bookings",
+        "raw_path": b"/bookings",
+        "query_string": b"",
+        "headers": [(b"transfer-encoding", b"chunked")],
+    }
+    asyncio.run(asgi(desk(stored()), seconds=0.2)(scope, receive, send))
+    assert sent[0]["status"] == 408
+
+
+def test_waitress_serves_the_same() -> None:
+    import waitress
+
+    server = waitress.create_server(wsgi(desk(stored())), host="127.0.0.1", port=0)
+    port = server.effective_port
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    with httpx.Client(base_url=f"http://127.0.0.1:{port}") as ask:
+        assert ask.get("/bookings?size=2").json()["bookings"][0]["number"] == 1
+        assert (
+            ask.post("/bookings", content=iter([b"{", b"}"]), headers={"content-type": "application/json"}).status_code
+            == 422
+        )
+        assert ask.get("/bookings/%7f%2F").status_code == 422
+        assert ask.post("/bookings", content=b" " * 1000, headers={"content-type": "text/plain"}).status_code == 415
+    server.close()
