@@ -8,7 +8,7 @@ import json
 import math
 import re
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from enum import Enum
 from random import Random
@@ -20,14 +20,18 @@ from dutiful_gate import (
     DeclarationError,
     Email,
     Gate,
+    Hostname,
     Limits,
     Refused,
     Source,
     also_named,
     camel,
     declarations_of,
+    exactly_one,
     it,
+    lenient,
     lowered,
+    needs,
     obeys,
     or_infinite,
     otherwise,
@@ -36,11 +40,14 @@ from dutiful_gate import (
     split_on,
     then,
     this,
+    told_by,
     trimmed,
     uppered,
     via,
     when,
+    written,
 )
+from dutiful_gate.declare.formats.idna import _CONTEXT
 from dutiful_gate.proofs import prove, prove_document
 from dutiful_gate.prove.second_opinion import second_opinions
 from dutiful_gate.sample.edges import Edges
@@ -446,3 +453,104 @@ def test_what_goes_out_as_a_number_can_be_written(declared: Any) -> None:
                 continue
             json.dumps(plain, default=str)
             assert gate.release_json(held)
+
+
+def test_who_is_secret_may_be_named_but_not_what_it_holds() -> None:
+    @dataclass
+    @obeys(exactly_one("pin", "card"))
+    class Pays:
+        pin: Annotated[str | None, secret] = None
+        card: Annotated[str | None, secret] = None
+
+    (fault,) = Gate(Pays).examine({}).faults
+    assert fault.expected["names"] == ["pin", "card"]
+    hidden: Any = Annotated["list[Hold] | str", secret]  # noqa: F821
+    faults = Gate(list["Hold"], names={"Hold": hidden}).examine([{"s3cret": 1}, ["ropes", 7]]).faults  # type: ignore[name-defined]  # noqa: F821
+    assert [fault.given for fault in faults] == [None, None]
+
+
+@dataclass
+class Quay:
+    number: int = 1
+
+
+LISTS_UNSTATED: list[tuple[Any, bool]] = [
+    (Annotated[list[Quay], it.distinct], True),
+    (Annotated[list[dict[str, int]], it.distinct], True),
+    (Annotated[list[Annotated[str, lowered]], it.distinct], True),
+    (Annotated[list[str], it.distinct], False),
+    (Annotated[list[tuple[int, str]], it.distinct], False),
+]
+
+
+@pytest.mark.parametrize(("declared", "unstated"), LISTS_UNSTATED)
+def test_items_of_several_forms_are_told_apart_by_value(declared: Any, unstated: bool) -> None:
+    assert any("repeat" in rule.codes for rule in Gate(declared).schema().unstated) == unstated
+
+
+def test_what_documents_say_of_steps_references_and_defaults() -> None:
+    assert Gate(Annotated[str, it.length <= 5, trimmed]).schema()["maxLength"] == 5
+    assert "maxLength" not in Gate(Annotated[str, it.length <= 5, uppered]).schema()
+    for pattern in (r"(ab)\1", r"(a(b)c)\1", r"(a)(b)\2"):
+        document = Gate(Annotated[str, it.matches(pattern)]).schema()
+        assert document["pattern"], pattern
+        assert document.unstated == (), pattern
+    assert Gate(Annotated[str, it.matches(r"(a)?\1b")]).schema().unstated
+    document = {
+        "title": "T", "type": "object", "properties": {"a": {"type": "string"}, "b": {"type": "string"}},
+        "if": {"properties": {"a": {"enum": ["x", "y"]}}, "required": ["a"]}, "then": {"required": ["b"]},
+    }  # fmt: skip
+    assert 'this.a.one_of("x", "y")' in str(declarations_of(document))
+    named: dict[str, Any] = {
+        at: {"title": "Crate", "type": "object", "properties": {at: {"type": "string"}}} for at in "abc"
+    }
+    several = {"$defs": named, "type": "object", "properties": {at: {"$ref": f"#/$defs/{at}"} for at in "abc"}}
+    assert re.findall(r"class (Crate\d*)", str(declarations_of(several))) == ["Crate", "Crate2", "Crate3"]
+
+
+def test_words_of_ones_own_stand_by_any_record_rule() -> None:
+    @dataclass
+    @obeys(needs("card", given="pin").says("bring both"))
+    class Pays:
+        pin: str | None = None
+        card: str | None = None
+
+    assert Gate(Pays).examine({"pin": "1"}).faults[0].message == "bring both"
+    with pytest.raises(DeclarationError, match="no value of the tag for Quay"):
+        Gate(Annotated[Crate | Quay, told_by("kind", beside="data", options={"crate": Crate})])
+    with pytest.raises(DeclarationError, match="that are no options"):
+        Gate(
+            Annotated[
+                Crate | Quay, told_by("kind", beside="data", options={"crate": Crate, "quay": Quay, "sea": Marked})
+            ]
+        )
+    assert repr(Gate("Deep", names={"Deep": "list[Deep] | int"})) == "<Gate Deep from Source.JSON>"
+
+
+def test_ends_of_texts_numbers_and_depth() -> None:
+    hosts = Gate(Hostname)
+    longest = ".".join(["a" * 63] * 3 + ["b" * 61])
+    assert (hosts.accepts(longest), hosts.accepts(longest + "c")) == (True, False)
+    assert _CONTEXT["\u200d"]("\u0915\u094d\u200d\u0937", 2)
+    assert not _CONTEXT["\u200d"]("\u0915\u093c\u200d\u0937", 2)
+    small: Gate[Any] = Gate(int | None, limits=Limits(bytes=3))
+    assert [fault.code for raw in ("    1", b"null  ") for fault in small.examine_json(raw).faults] == ["size", "size"]
+    assert small.admit_json("7") == 7
+    zoned = Gate(Annotated[datetime, written("%d.%m.%Y %H:%M %z")]).admit("04.05.2026 09:30 -0245")
+    assert zoned.utcoffset() == timedelta(hours=-2, minutes=-45)
+    assert Gate(Annotated[Decimal, lenient]).release(Decimal("1.5")) == Decimal("1.5")
+    anything: Gate[Any] = Gate(Annotated[Any, it.contains("x")])
+    assert (anything.accepts("axb"), anything.accepts(["x"]), anything.accepts("ab"), anything.accepts([1])) == (
+        True,
+        True,
+        False,
+        False,
+    )
+    again = Gate.from_schema(
+        {"$defs": {"n": {"properties": {"n": {"$ref": "#/$defs/n"}}}}, "$ref": "#/$defs/n"}, limits=Limits(depth=5)
+    )
+    data: Any = {}
+    for _ in range(9):
+        data = {"n": data}
+    assert (again.accepts(data), [fault.code for fault in again.examine(data).faults]) == (False, ["depth"])
+    assert [second_opinions()["date"](f"2026-{month:02}-32") for month in range(1, 13)] == [False] * 12

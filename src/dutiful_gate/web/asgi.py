@@ -108,3 +108,6 @@ async def _living(receive: Receive, send: Send) -> None:
         await send({"type": f"{message['type']}.complete"})
         if message["type"] == "lifespan.shutdown":
             return
+
+
+__all__ = ["asgi"]

@@ -84,3 +84,6 @@ def _response(outgoing: Outgoing, content: bool) -> Response:
     for name, value in outgoing.headers:
         response.headers.add(name.title(), value)
     return response
+
+
+__all__ = ["add", "blueprint", "reading"]

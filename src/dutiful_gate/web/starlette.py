@@ -66,3 +66,6 @@ class _Answering:
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         await handle(self.api, scope, receive, send)
+
+
+__all__ = ["mounted", "reading", "route"]

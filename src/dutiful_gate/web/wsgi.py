@@ -96,3 +96,6 @@ def pieces(environ: dict[str, Any]) -> Iterator[bytes]:
             return
         left = None if left is None else left - len(piece)
         yield piece
+
+
+__all__ = ["wsgi"]
