@@ -33,7 +33,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "feed": {"declare", "shape", "report", "read", "gates"},
     "web": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
     "demo": {"dutiful_gate", "web"},
-    "cli": {"declare", "report", "document", "feed", "gates", "demo", "prove", "sample", "dutiful_gate"},
+    "cli": {"declare", "report", "document", "feed", "gates", "demo", "prove", "sample", "web", "dutiful_gate"},
     "__init__": {"declare", "report", "document", "gates", "sample", "importlib"},
     "__main__": {"cli"},
     "problems": {"report"},

@@ -19,6 +19,7 @@ from typing import Annotated, Any, Literal
 
 import httpx
 import pytest
+from click.testing import CliRunner
 from markupsafe import Markup
 
 from chromium import CHROMIUM, Page, page
@@ -36,6 +37,7 @@ from dutiful_gate import (
     trimmed,
     without_offset,
 )
+from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.desk import FORM, desk
 from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.demo.serve import stored
@@ -324,6 +326,27 @@ def test_a_manual_of_two_hundred_chapters_is_small_and_soon_there(browser: Page,
         "document.querySelectorAll('article').length === 200 && document.querySelector('article').dataset.filled === '1'"
     )
     assert browser.run("document.querySelectorAll('article[data-filled]').length") < 20
+
+
+def test_the_command_writes_both_and_tells_what_is_stale(tmp_path: Path) -> None:
+    def run(*words: str) -> tuple[int, str]:
+        result = CliRunner().invoke(dutiful, ["manual", *words, "--into", str(tmp_path)])
+        return result.exit_code, result.output
+
+    target = "dutiful_gate.demo.desk:desk"
+    assert run(target, "--check")[0] == 1
+    assert run(target) == (0, run(target)[1])
+    assert run(target, "--check")[0] == 0
+    (tmp_path / "openapi.json").write_text("{}")
+    code, told = run(target, "--check")
+    assert (code, "openapi.json is stale" in told, "manual.html is stale" in told) == (1, True, False)
+    for wrong, words in (
+        ("dutiful_gate.demo.desk:FORM", "is no Api"),
+        ("dutiful_gate.demo.serve:serve", "needs something"),
+        ("dutiful_gate.demo:x", "has no 'x'"),
+    ):
+        code, told = run(wrong)
+        assert (code, words in " ".join(told.split())) == (2, True), told
 
 
 def test_no_word_of_a_declaration_is_markup() -> None:

@@ -8,6 +8,7 @@ from .. import __version__
 from .check import check
 from .declare import declare
 from .demo import demo
+from .manual import manual
 from .prove import prove
 from .sample import sample
 from .schema import schema
@@ -29,5 +30,5 @@ def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 
 
-for verb in (check, schema, declare, prove, sample, demo):
+for verb in (check, schema, declare, prove, sample, manual, demo):
     dutiful.add_command(verb)

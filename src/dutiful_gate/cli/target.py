@@ -44,13 +44,13 @@ def gate_for(
     """
     if target.endswith(".json"):
         return _of_document(Path(target), documents, flaws)
-    named = _named(target)
-    if isinstance(named, DocumentGate):
-        return named
-    if isinstance(named, Gate):
-        return named if unknown is None else Gate(named.declared, named.reads, unknown=unknown, limits=named.limits)
+    found = named(target)
+    if isinstance(found, DocumentGate):
+        return found
+    if isinstance(found, Gate):
+        return found if unknown is None else Gate(found.declared, found.reads, unknown=unknown, limits=found.limits)
     try:
-        return Gate(named, unknown=unknown or "drop")
+        return Gate(found, unknown=unknown or "drop")
     except DeclarationError as error:
         raise CannotRun(f"{target} cannot become a gate.\n  {error}") from None
 
@@ -85,7 +85,8 @@ def of_missing(error: DeclarationError) -> str:
     return str(error)
 
 
-def _named(target: str) -> Any:
+def named(target: str) -> Any:
+    """What `module:Name` stands for, the working folder searched first. Raises CannotRun, saying what to do."""
     module_name, colon, name = target.partition(":")
     if not (module_name and colon and name):
         raise CannotRun(f"{target!r} names no declaration; write it as module:Name, for example harbour.shapes:Booking")

@@ -125,8 +125,9 @@ BOOKED = Endpoint(
 FORM = Form(RequestGate(BookByForm), action="book", title="Book a place for freight", button="Book")
 
 
-def desk(storage: Storage, *, development: bool = False) -> Api:
-    """The API over what is on file."""
+def desk(on_file: Storage | None = None, *, development: bool = False) -> Api:
+    """The API over what is on file; without, over an empty storage in memory."""
+    storage = on_file or Storage()
 
     def search(sent: SearchBookings) -> PageOfBookings:
         asked = sent.query

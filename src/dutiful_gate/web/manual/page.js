@@ -249,7 +249,7 @@ let pinned = null;
 const near = new IntersectionObserver((seen) => { seen.filter((each) => each.isIntersecting).forEach((each) => open(articles.find((one) => one.article === each.target))); if (pinned) pinned.scrollIntoView(); }, {rootMargin: "600px"});
 ["wheel", "touchstart", "pointerdown", "keydown"].forEach((each) => addEventListener(each, () => { pinned = null; }, {passive: true, capture: true}));
 articles.forEach((each) => near.observe(each.article));
-const named = () => { const entry = articles.find((each) => `#${each.chapter.name}` === decodeURIComponent(location.hash)); if (entry) { open(entry); pinned = entry.article; pinned.scrollIntoView(); articles.forEach((each) => each.link.removeAttribute("aria-current")); entry.link.setAttribute("aria-current", "true"); } };
+const named = () => { const entry = articles.find((each) => `#${each.chapter.name}` === decodeURIComponent(location.hash)); if (entry) { open(entry); pinned = entry.article; pinned.scrollIntoView(); setTimeout(() => { pinned = null; }, 1500); articles.forEach((each) => each.link.removeAttribute("aria-current")); entry.link.setAttribute("aria-current", "true"); } };
 addEventListener("hashchange", named);
 addEventListener("beforeprint", () => articles.forEach(open));
 named();
