@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from ..declare.facts import FAILED
 from ..declare.limits import Limits
@@ -12,6 +12,9 @@ from ..report.fault import Fault, Path
 from ..report.verdict import Verdict, refusal
 from .base import AnyGate, Raw
 from .callers import seen_by_caller
+
+if TYPE_CHECKING:
+    from ..shape.nodes import Field
 
 T = TypeVar("T")
 _BODY = "body"
@@ -31,9 +34,12 @@ class RequestGate(AnyGate[T]):
     their path. Raises DeclarationError for a declaration that is no record of such parts.
     """
 
-    __slots__ = ("_names",)
+    __slots__ = ("_hides_in_body", "_names", "parts")
 
+    parts: Mapping[str, Field]
+    """Its parts by name: the fields of the record."""
     _names: Mapping[str, Any]
+    _hides_in_body: Callable[[Path], Path] | None
 
     def __init__(
         self, declared: type[T], *, limits: Limits | None = None, names: Mapping[str, Any] | None = None
@@ -42,7 +48,7 @@ class RequestGate(AnyGate[T]):
         from ..engine.engine import Engine, Plan
         from ..read.json_fast import never_quick, plain_json
         from ..shape.build import shape_of
-        from ..shape.requests import request_shape
+        from ..shape.requests import parts_of, request_shape
 
         seen, scope = seen_by_caller(names)
         shape, used = shape_of(declared, seen, scope)
@@ -58,7 +64,9 @@ class RequestGate(AnyGate[T]):
             _plain_json=plain_json,
             _quickly=never_quick,
             _engine=Engine(Plan(shape, Source.JSON, False, limits)),
+            parts=parts_of(shape),
         )
+        self._settle(_hides_in_body=self._hidden_in_body())
 
     def __reduce__(self) -> NoReturn:
         raise TypeError("a gate of requests does not travel: build it where it is used")
@@ -110,12 +118,11 @@ class RequestGate(AnyGate[T]):
         untold = verdict.untold + text.untold + max(0, len(faults) - most)
         return refusal(faults[:most], verdict.dropped, untold, verdict.excused)
 
-    @property
-    def _hides_in_body(self) -> Callable[[Path], Path] | None:
-        from ..shape.requests import parts_of
+    def _hidden_in_body(self) -> Callable[[Path], Path] | None:
+        """What is left of a path in the body that may be shown, where there are secrets in it."""
         from ..shape.walk import holds_secret
 
-        body = parts_of(self.shape).get(_BODY)
+        body = self.parts.get(_BODY)
         hides = self._hides
         if hides is None or body is None or not holds_secret(body.use, self.shape.guarded):
             return None

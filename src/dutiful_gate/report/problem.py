@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from http import HTTPStatus
 from urllib.parse import quote
@@ -12,6 +13,7 @@ from .shown_values import counted
 CONTENT_TYPE = "application/problem+json"
 """The media type of a problem's body (RFC 9457, section 6.1)."""
 
+_PLAIN = re.compile("[A-Za-z0-9_/.-]*")
 _RENAMED = {413: "Content Too Large", 422: "Unprocessable Content"}
 
 
@@ -39,7 +41,10 @@ def error_of(fault: Fault) -> dict[str, object]:
     """One of the errors of a problem."""
     told = fault.as_dict()
     # RFC 6901, section 6: in a URI fragment the pointer is percent-encoded.
-    told["pointer"] = "#" + quote(fault.pointer, safe="/~!$&'()*+,;=:@-._", errors="replace")
+    plain = fault.pointer
+    if not _PLAIN.fullmatch(plain):
+        plain = quote(plain, safe="/~!$&'()*+,;=:@-._", errors="replace")
+    told["pointer"] = f"#{plain}"
     detail = told.pop("message")
     return {"detail": detail, **told}
 

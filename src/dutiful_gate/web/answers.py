@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from http import HTTPStatus
 from typing import Any
 
@@ -84,7 +85,7 @@ class Declared:
             raise DeclarationError("an endpoint needs an answer", remedy="as in answers={200: list[Booking]}")
         self.usual = next((status for status in self.gates if status < 400), next(iter(self.gates)))
 
-    @property
+    @cached_property
     def media(self) -> tuple[str, ...]:
         """The media types of its answers; none where no answer has content."""
         kinds = [gate.media_type if isinstance(gate, Streamed) else JSON for gate in self.gates.values() if gate]

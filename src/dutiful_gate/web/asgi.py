@@ -11,7 +11,7 @@ from urllib.parse import quote
 from .answers import Outgoing
 from .api import Api
 from .exchange import Exchange
-from .head import Head
+from .head import Head, header_text
 from .refusals import Refusal
 
 Message = MutableMapping[str, Any]
@@ -43,8 +43,9 @@ async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds
     exchange = api.begin(head_of(scope))
     if not exchange.settled() and exchange.reads_body:
         try:
-            if not await asyncio.wait_for(_read(exchange, receive), seconds):
-                return  # the client is gone
+            async with asyncio.timeout(seconds):
+                if not await _read(exchange, receive):
+                    return  # the client is gone
         except TimeoutError:
             exchange.refuse(Refusal(408, "The body took too long to come."))
     if not exchange.settled():
@@ -64,8 +65,9 @@ def head_of(scope: Message) -> Head:
     """The head of a request, its path as it came."""
     raw = scope.get("raw_path")
     path = raw.partition(b"?")[0].decode("latin-1") if raw else quote(scope["path"], safe="/~!$&'()*+,;=:@-._")
-    mounted = quote(scope.get("root_path", ""))
-    headers = [(name.decode("latin-1"), value.decode("latin-1")) for name, value in scope["headers"]]
+    mounted = scope.get("root_path", "")
+    mounted = quote(mounted) if mounted else ""
+    headers = [(name.decode("latin-1"), header_text(value)) for name, value in scope["headers"]]
     path = path.removeprefix(mounted) if mounted and path.startswith(mounted) else path
     return Head(scope["method"], path or "/", scope.get("query_string", b"").decode("latin-1"), headers)
 

@@ -10,7 +10,6 @@ from ..declare.limits import Limits
 from ..gates.request import RequestGate
 from ..report.fault import Fault
 from ..shape.nodes import Link, Nullable
-from ..shape.requests import parts_of
 from .answers import CBOR, JSON, Declared
 from .form_names import check_form
 from .intake import body_types
@@ -72,7 +71,7 @@ class Endpoint(Generic[R]):
             raise DeclarationError(f"{method!r} is no method of an endpoint", remedy=f"one of {', '.join(METHODS)}")
         self.path = PathTemplate(path)
         self.gate: RequestGate[R] = RequestGate(request, limits=limits)
-        self.parts = parts_of(self.gate.shape)
+        self.parts = self.gate.parts
         self.answers = Declared(answers)
         self.name = name or "_".join([method.lower(), *(word for word, _ in self.path.segments if word)])
         self.summary, self.text, self.tags, self.deprecated = summary, text, tuple(tags), deprecated

@@ -17,25 +17,32 @@ class TooManyNames(ValueError):
 class Head:
     """The head of a request. `path` and `query` are as they came, percent-encoded; `headers` in the order they came.
 
-    Names of headers are in small letters; values are UTF-8 where they can be, else ISO 8859-1.
+    Names of headers are in small letters.
     """
 
-    __slots__ = ("headers", "method", "path", "query")
+    __slots__ = ("_first", "headers", "method", "path", "query", "size")
 
     def __init__(self, method: str, path: str, query: str, headers: Iterable[tuple[str, str]]) -> None:
         self.method = method.upper()
         self.path = path
         self.query = query
-        self.headers = tuple((name.lower(), _text(value)) for name, value in headers)
+        held = []
+        first: dict[str, str] = {}
+        size = len(path) + len(query)
+        for name, value in headers:
+            name = name.lower()
+            held.append((name, value))
+            size += len(name) + len(value) + 4
+            if name not in first:
+                first[name] = value
+        self.headers = tuple(held)
+        self.size = size
+        """How many characters its target and headers have."""
+        self._first = first
 
     def header(self, name: str) -> str | None:
         """The value of a header, the first where it came several times; None where it did not come."""
-        return next((value for each, value in self.headers if each == name), None)
-
-    @property
-    def size(self) -> int:
-        """How many characters its target and headers have."""
-        return len(self.path) + len(self.query) + sum(len(name) + len(value) + 4 for name, value in self.headers)
+        return self._first.get(name)
 
     @property
     def by_name(self) -> dict[str, str]:
@@ -83,17 +90,20 @@ def gathered(pairs: Iterable[tuple[str, Any]]) -> dict[str, Any]:
     return found
 
 
-def _text(value: str) -> str:
+def header_text(value: bytes) -> str:
+    """The text of a header: UTF-8 where it can be, else ISO 8859-1."""
     try:
-        return value.encode("latin-1").decode()
-    except (UnicodeEncodeError, UnicodeDecodeError):
-        return value
+        return value.decode()
+    except UnicodeDecodeError:
+        return value.decode("latin-1")
 
 
 def media_type(header: str | None) -> tuple[str, Mapping[str, str]]:
     """A media type in small letters, and its parameters (RFC 9110, section 8.3.1); "" for none."""
     if header is None:
         return "", {}
+    if ";" not in header:
+        return header.strip().lower(), {}
     kind, *rest = header.split(";")
     pairs = (each.partition("=") for each in rest)
     return kind.strip().lower(), {name.strip().lower(): value.strip().strip('"') for name, _, value in pairs}

@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Generic, TypeVar
 
 from ..gates.request import RequestGate
-from ..shape.requests import parts_of
 from .answers import JSON
 from .body import FORMS, Body
 from .form_names import TooDeep, nested
@@ -19,7 +18,7 @@ R = TypeVar("R")
 
 def body_types(gate: RequestGate[R], takes: Sequence[str] = (JSON,)) -> tuple[str, ...]:
     """The media types that the body of a request may be of; none where none is read."""
-    parts = parts_of(gate.shape)
+    parts = gate.parts
     return tuple(takes) if "body" in parts else FORMS[:1] if "form" in parts else ()
 
 
@@ -66,7 +65,7 @@ class Intake(Generic[R]):
 
     def typed(self) -> Any:
         """What was typed into a form, without secrets."""
-        parts = parts_of(self.gate.shape)
+        parts = self.gate.parts
         try:
             data = nested(self.form_pairs(), parts["form"].use, self.gate.shape, self.gate.limits)
         except TooDeep:

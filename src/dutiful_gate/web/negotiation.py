@@ -24,8 +24,10 @@ def weighed(header: str) -> list[tuple[str, float]]:
 
 def chosen_media(header: str | None, offered: Sequence[str]) -> str | None:
     """The media type that a client would rather have, of those that are offered; None where it takes none of them."""
-    if header is None or not header.strip():
+    if header is None or header in ("*/*", "") or not header.strip():
         return offered[0] if offered else None
+    if header in offered:
+        return header
     ranges = weighed(header)
     barred = {word for word, weight in ranges if weight == 0}
     for word, weight in ranges:
@@ -38,7 +40,7 @@ def chosen_media(header: str | None, offered: Sequence[str]) -> str | None:
 
 def chosen_language(header: str | None, catalogues: Sequence[Catalogue]) -> Catalogue:
     """The catalogue of the language that a client would rather read; English where it names none at hand."""
-    for word, weight in weighed(header or ""):
+    for word, weight in weighed(header) if header and catalogues else ():
         for catalogue in (ENGLISH, *catalogues) if weight else ():
             if word == "*" or word.split("-")[0] == catalogue.language.lower().split("-")[0]:
                 return catalogue

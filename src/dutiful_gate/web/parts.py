@@ -9,7 +9,6 @@ from ..gates.request import RequestGate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.verdict import Verdict, refusal
-from ..shape.requests import parts_of
 from .answers import CBOR
 from .form_names import TooDeep, nested
 from .head import MOST_NAMES, Head, TooManyNames, gathered, query_pairs
@@ -24,7 +23,7 @@ def examined(
 
     `names` is what the path gave for the names in it, `media` the type of the body.
     """
-    declared = parts_of(gate.shape)
+    declared = gate.parts
     parts: dict[str, Any] = {"path": names} if "path" in declared else {}
     broken: list[Fault] = []
     for name, read in _OF_HEAD.items():

@@ -10,7 +10,7 @@ from urllib.parse import quote
 from ..declare.errors import DeclarationError
 from .answers import Outgoing
 from .api import Api
-from .head import Head
+from .head import Head, header_text
 
 _PIECE = 65_536
 _PLAIN = "/~!$&'()*+,;=:@-._"
@@ -68,11 +68,11 @@ def head_of(environ: dict[str, Any], prefix: str = "") -> Head:
         path = raw.removeprefix(mounted)
     path = path.removeprefix(prefix)
     headers = [
-        (name[5:].replace("_", "-"), value)
+        (name[5:].replace("_", "-"), header_text(_bytes(value)))
         for name, value in environ.items()
         if name.startswith("HTTP_") and name not in ("HTTP_CONTENT_TYPE", "HTTP_CONTENT_LENGTH")
     ]
-    headers += [(name.replace("_", "-"), environ[name]) for name in _BARE if environ.get(name)]
+    headers += [(name.replace("_", "-"), header_text(_bytes(environ[name]))) for name in _BARE if environ.get(name)]
     return Head(environ.get("REQUEST_METHOD", "GET"), path or "/", environ.get("QUERY_STRING", ""), headers)
 
 

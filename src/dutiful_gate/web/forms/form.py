@@ -17,7 +17,6 @@ from ...engine.engine import Engine, Plan
 from ...gates.request import RequestGate
 from ...report.fault import Fault
 from ...shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Shape, Use, default_of
-from ...shape.requests import parts_of
 from ...shape.to_json import plain
 from ...shape.walk import part_of
 from ..words import rules_in_words
@@ -52,7 +51,7 @@ class Form:
         zone: str = "Z",
         script: bool = True,
     ) -> None:
-        parts = parts_of(gate.shape)
+        parts = gate.parts
         if "form" not in parts:
             raise DeclarationError("the request has no form", remedy="declare its part `form`, a record")
         self.gate, self.use, self.shape = gate, parts["form"].use, gate.shape

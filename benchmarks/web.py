@@ -1,0 +1,154 @@
+"""`make bench-web`: a request through an adapter beside the same handler with careful checks by hand.
+
+In process, without a socket: each side is the same Starlette application but for what reads the request. Exit status 1
+when a bound is broken.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import sys
+from dataclasses import dataclass
+from typing import Any
+
+from by_hand import check_booking
+from harness import Ratio, compared
+from payloads import BOOKING, REFUSED
+from run import released
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import Response
+from starlette.routing import Route
+
+from dutiful_gate.demo.ferries import Booking
+from dutiful_gate.web import Api, Endpoint
+from dutiful_gate.web.starlette import route
+
+BOUND = 1.05
+
+
+@dataclass
+class Takes:
+    body: Booking
+
+
+async def answer(sent: Takes) -> Booking:
+    return sent.body
+
+
+served = Endpoint("POST", "/bookings", Takes, {200: Booking}).by(answer)
+api = Api("Bookings", "1", [served])
+
+
+async def by_hand(request: Request) -> Response:
+    """What a careful engineer writes: the media type, the body's size, every fault as a problem."""
+    kind = request.headers.get("content-type", "").partition(";")[0].strip().lower()
+    if kind != "application/json":
+        return Response(status_code=415)
+    raw = bytearray()
+    async for piece in request.stream():
+        raw += piece
+        if len(raw) > 10_000_000:
+            return Response(status_code=413)
+    try:
+        data = json.loads(raw)
+    except ValueError as error:
+        return _refused(400, [{"detail": str(error), "part": "body", "pointer": "#", "code": "reading"}])
+    booking, faults, _ = check_booking(data)
+    if booking is None or faults:
+        errors = [
+            {
+                "detail": fault.message,
+                "part": "body",
+                "pointer": "#" + "".join(f"/{step}" for step in fault.path),
+                "code": fault.code,
+            }
+            for fault in faults
+        ]
+        return _refused(422, errors)
+    return Response(released(booking), media_type="application/json")
+
+
+def _refused(status: int, errors: list[dict[str, Any]]) -> Response:
+    body = {"type": "about:blank", "title": "Unprocessable Content", "status": status, "errors": errors}
+    return Response(json.dumps(body), status, media_type="application/problem+json")
+
+
+ours = Starlette(routes=[route(api, served)])
+theirs = Starlette(routes=[Route("/bookings", by_hand, methods=["POST"])])
+
+
+class Asking:
+    """Asks an application again and again in one loop."""
+
+    def __init__(self, application: Any, body: bytes) -> None:
+        self.application = application
+        self.loop = asyncio.new_event_loop()
+        headers = [
+            (b"host", b"quay.example"),
+            (b"content-type", b"application/json"),
+            (b"accept", b"*/*"),
+            (b"content-length", str(len(body)).encode()),
+        ]
+        self.scope = {
+            "type": "http",
+            "method": "POST",
+            "path": "/bookings",
+            "raw_path": b"/bookings",
+            "query_string": b"",
+            "headers": headers,
+            "http_version": "1.1",
+            "scheme": "http",
+            "server": ("quay.example", 80),
+            "client": None,
+            "root_path": "",
+        }
+        self.body = body
+        self.answered: list[Any] = []
+
+    async def once(self) -> None:
+        self.answered = []
+        await self.application(dict(self.scope), self.receive, self.send)
+
+    async def receive(self) -> Any:
+        return {"type": "http.request", "body": self.body, "more_body": False}
+
+    async def send(self, message: Any) -> None:
+        self.answered.append(message)
+
+    def __call__(self) -> None:
+        self.loop.run_until_complete(self.once())
+
+    @property
+    def told(self) -> tuple[int, Any]:
+        self()
+        return self.answered[0]["status"], json.loads(b"".join(each.get("body", b"") for each in self.answered[1:]))
+
+
+def pair(name: str, data: Any) -> Ratio:
+    """One request on both sides, whose answers must say the same."""
+    body = json.dumps(data).encode()
+    first, second = Asking(ours, body), Asking(theirs, body)
+    (status, told), (other_status, other) = first.told, second.told
+    assert status == other_status, (told, other)
+    if status == 200:
+        assert told == other
+    else:
+        faults = [{(each["pointer"], each["code"]) for each in answer["errors"]} for answer in (told, other)]
+        assert faults[0] == faults[1]
+    return compared(name, first, second, BOUND, turns=31, seconds=0.02)
+
+
+def main() -> int:
+    """Print the figures; 1 when one is over its bound."""
+    print(f"Python {sys.version.split()[0]}: ours / theirs, median of turns (middle half), bound")
+    ratios = [pair("a sound booking", BOOKING), pair("a refused one, every fault told", REFUSED)]
+    for ratio in ratios:
+        mark = "holds" if ratio.holds else "BROKEN"
+        print(f"  {ratio.name:36} {ratio.median:6.2f}  ({ratio.low:.2f} to {ratio.high:.2f})  <= {ratio.bound}  {mark}")
+    return int(not all(ratio.holds for ratio in ratios))
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
