@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test test-all lint bench bench-hostile prove mutate reference clean
+.PHONY: demo test test-all lint bench bench-web bench-hostile prove mutate reference clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
@@ -23,6 +23,10 @@ lint: $(VENV)/.dev
 
 bench: $(VENV)/.dev
 	$(BIN)/python benchmarks/run.py
+
+# A request through an adapter beside the same handler by hand.
+bench-web: $(VENV)/.dev
+	$(BIN)/python benchmarks/web.py
 
 # Small inputs and declarations that are made to cost much; exit status 1 when a bound is broken.
 bench-hostile: $(VENV)/.dev

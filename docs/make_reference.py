@@ -13,7 +13,7 @@ from typing import Any
 import dutiful_gate
 from dutiful_gate import catalogues, it, problems, proofs, warnings, web
 from dutiful_gate.document.dialects import WrittenDialect
-from dutiful_gate.web import asgi, flask, starlette, wsgi
+from dutiful_gate.web import asgi, flask, replies, starlette, wsgi
 
 PAGE = Path(__file__).parent / "reference.md"
 
@@ -57,7 +57,7 @@ def page() -> str:
         lines += ["", f"## {title}"]
         for name in names:
             lines += ["", *_entry(name, getattr(dutiful_gate, name))]
-    for module in (web, asgi, wsgi, starlette, flask, problems, catalogues, warnings, proofs):
+    for module in (web, asgi, wsgi, starlette, flask, replies, problems, catalogues, warnings, proofs):
         lines += ["", f"## `{module.__name__}`", "", *_doc(module)]
         for name in module.__all__:
             if name not in listed:

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Annotated, Any
 from urllib.parse import quote
 
+import httpx
 import pytest
 from flask import Flask
 from starlette.applications import Starlette
@@ -19,7 +20,9 @@ from starlette.applications import Starlette
 from any_api import Number, Search, api, asker, clients
 from dutiful_gate import DeclarationError, Gate, Limits, amendment, it, payloads, probes, rest, secret
 from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.problems import joined
 from dutiful_gate.web import Api, Endpoint, Problem, RequestGate, amended, description
+from dutiful_gate.web.replies import examine_each_reply, examine_reply
 
 SOUND: dict[str, Any] = {
     "origin": "QLP", "destination": "MRW", "departs": "2026-05-04T08:00:00Z", "arrives": "2026-05-04T09:00:00Z", "contact": "a@quay.example",
@@ -362,3 +365,68 @@ def test_limits_are_each_endpoints_own() -> None:
     small = Api("a", "1", [Endpoint("POST", "/b", Sends, {200: None}, limits=Limits(bytes=50)).by(lambda sent: None)])
     reply = clients(small)["asgi"]("POST", "/b", json=SOUND)
     assert (reply.status, reply.json["detail"]) == (413, "A body here has at most 50 bytes.")
+
+
+RAW_LIST = b"""{"day": "2026-05-04", "bookings": [
+  {"origin": 12},
+  %s,
+  {"origin": "QLP", "origin": "MRW"}
+]}"""
+
+
+def test_each_item_of_a_list_in_raw_json_has_its_verdict_and_its_places() -> None:
+    raw = RAW_LIST % json.dumps(SOUND).encode()
+    first, second, third = bookings.examine_each_json(raw, "/bookings")
+    assert [(fault.pointer, str(fault.place)) for fault in first.faults if fault.code == "kind"] == [
+        ("/origin", "2:14")
+    ]
+    assert second.value == bookings.admit(SOUND)
+    assert ("/origin", "repeat", "4:21") in [(fault.pointer, fault.code, str(fault.place)) for fault in third.faults]
+    (told,) = bookings.examine_each_json(raw)
+    assert told.faults[0].message == "needs an array of items; got an object of 2 keys"
+    (told,) = bookings.examine_each_json(raw, "/nowhere/3")
+    assert (told.faults[0].pointer, told.faults[0].message) == ("/nowhere/3", "needs an array of items; got null")
+    (told,) = bookings.examine_each_json(b"[1, ")
+    assert told.faults[0].place is not None
+    assert list(bookings.examine_each_json(b"[]")) == []
+    assert len(list(bookings.examine_each_json(json.dumps([SOUND] * 3)))) == 3
+    problem: Any = joined({"first": first, "second": second, "third": third})
+    assert {each["part"] for each in problem["errors"]} == {"first", "third"}
+    with pytest.raises(ValueError, match="no problem"):
+        joined({"second": second})
+
+
+REPLIES: list[tuple[int, dict[str, str], bytes, list[str]]] = [
+    (200, JSON, b"[%s, 1]", ["", "needs an object; got 1"]),
+    (503, {}, b"busy", ["needs a reply with the status 200; got 503"]),
+    (200, {"content-type": "text/html"}, b"<p>", ["needs a reply in JSON; got another media type"]),
+    (200, JSON, b"{}", ["needs an array of items; got an object of 0 keys"]),
+    (200, JSON, b" " * 2_000_000, ["needs a reply of at most 1000000 bytes; got more"]),
+]
+
+
+@pytest.mark.parametrize(("status", "headers", "content", "told"), REPLIES)
+def test_replies_of_other_services_are_read_no_further_than_they_must(
+    status: int, headers: dict[str, str], content: bytes, told: list[str]
+) -> None:
+    gate = Gate(Booking, limits=Limits(bytes=1_000_000))
+    body = content.replace(b"%s", json.dumps(SOUND).encode())
+    sent: list[bytes] = []
+
+    def pieces() -> Any:
+        for start in range(0, len(body), 65_536):
+            sent.append(body[start : start + 65_536])
+            yield sent[-1]
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        return httpx.Response(status, headers=headers, content=pieces())
+
+    with httpx.Client(transport=httpx.MockTransport(answer), base_url="http://quay.example") as client:
+        with client.stream("GET", "/bookings") as reply:
+            verdicts = list(examine_each_reply(reply, gate))
+        assert ["".join(fault.message for fault in verdict.faults) for verdict in verdicts] == told
+        assert len(sent) < 20
+        with client.stream("GET", "/bookings") as reply:
+            whole = examine_reply(reply, Gate(list[Booking], limits=Limits(bytes=1_000_000)))
+        assert not whole
+        assert bool(examine_reply(client.get("/bookings"), Gate(list[Any]))) == (told[0] == "")

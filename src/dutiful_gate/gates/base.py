@@ -15,6 +15,7 @@ from ..report.verdict import Refused, Verdict, refusal
 if TYPE_CHECKING:
     from ..document.judging.engine import DocumentEngine
     from ..engine.engine import Engine
+    from ..read.json_fast import Quickly
     from ..read.json_text import JsonText
     from ..report.fault import Path
     from ..shape.nodes import Shape
@@ -40,7 +41,7 @@ class AnyGate(Generic[T]):
     _engine: Engine | DocumentEngine
     _plain_json: Callable[[Raw, Limits, bool], Any]
     # The value of sound raw JSON and its plain data; FAILED where it is refused, and where either is in doubt.
-    _quickly: Callable[[Any, bool], tuple[Any, Any]]
+    _quickly: Quickly
 
     def _settle(self, **words: object) -> None:
         for name, held in words.items():
@@ -126,6 +127,16 @@ class AnyGate(Generic[T]):
             if value is FAILED:
                 return self._examined_json(raw, plain)
         return Verdict(value, (), (), 0, (), partial(self._entered, plain))
+
+    def examine_each_json(self, raw: Raw, at: str = "") -> Iterator[Verdict[T]]:
+        """One verdict for each item of a list in raw JSON, in order; faults have their line and column in the text.
+
+        `at` is the JSON Pointer of the list where it stands inside a record, as in "/bookings". Paths of faults begin
+        at the item. Text that is no JSON, or no list at that place, is one refused verdict that says so.
+        """
+        from .list_in_text import each_in_text
+
+        return each_in_text(self, raw, at)
 
     def _examined_json(self, raw: Raw, plain: object) -> Verdict[T]:
         from ..read.json_text import JsonText

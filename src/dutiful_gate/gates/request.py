@@ -14,6 +14,7 @@ from .base import AnyGate, Raw
 from .callers import seen_by_caller
 
 if TYPE_CHECKING:
+    from ..read.json_fast import Quickly
     from ..shape.nodes import Field
 
 T = TypeVar("T")
@@ -46,7 +47,7 @@ class RequestGate(AnyGate[T]):
     ) -> None:
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan
-        from ..read.json_fast import never_quick, plain_json
+        from ..read.json_fast import plain_json
         from ..shape.build import shape_of
         from ..shape.requests import parts_of, request_shape
 
@@ -62,11 +63,27 @@ class RequestGate(AnyGate[T]):
             shape=shape,
             _names=used,
             _plain_json=plain_json,
-            _quickly=never_quick,
+            _quickly=self._first_quickly,
             _engine=Engine(Plan(shape, Source.JSON, False, limits)),
             parts=parts_of(shape),
         )
         self._settle(_hides_in_body=self._hidden_in_body())
+
+    def _first_quickly(self, raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
+        """Make what reads raw bodies quickly, and read by it."""
+        from ..engine.engine import Engine, Plan
+        from ..read.json_fast import never_quick, quick_reader
+        from ..shape.walk import part_of
+
+        made: Quickly = never_quick
+        if _BODY in self.parts:
+            engine = self._engine
+            body = Engine(Plan(part_of(self.shape, self.parts[_BODY].use), Source.JSON, False, self.limits))
+            if body.counts_strings is not None and isinstance(engine, Engine) and not engine.bottomless:
+                counts, alike = body.counts_strings, body.reads_alike
+                made = quick_reader(engine, counts, self.limits, exact=self.shape.exact, fast=alike)
+        self._settle(_quickly=made)
+        return made(raw, admits, around)
 
     def __reduce__(self) -> NoReturn:
         raise TypeError("a gate of requests does not travel: build it where it is used")
@@ -79,9 +96,12 @@ class RequestGate(AnyGate[T]):
 
         And whether the body is JSON at all, within the limits.
         """
-        plain = self._plain_json(raw, self.limits, self.shape.exact)
-        if plain is not FAILED:
-            value = self._engine.sound_and_known({**parts, _BODY: plain})
+        value, plain = self._quickly(raw, False, lambda body: {**parts, _BODY: body})
+        if value is not FAILED:
+            return Verdict(value), True
+        if plain is FAILED:
+            plain = self._plain_json(raw, self.limits, self.shape.exact)
+            value = FAILED if plain is FAILED else self._engine.sound_and_known({**parts, _BODY: plain})
             if value is not FAILED:
                 return Verdict(value), True
         from ..read.json_text import JsonText
@@ -110,10 +130,9 @@ class RequestGate(AnyGate[T]):
         """The same verdict with the places of the body's faults, and what is wrong with its text."""
         if verdict and not text.broken:
             return verdict
-        own = [fault.within(1) for fault in verdict.faults if fault.path[:1] == (_BODY,)]
+        own = [fault for fault in verdict.faults if fault.path[:1] == (_BODY,)]
         others = [fault for fault in verdict.faults if fault.path[:1] != (_BODY,)]
-        told = [fault.beneath((_BODY,)) for fault in text.merged(own)]
-        faults = [*others, *told]
+        faults = [*others, *text.merged(own, (_BODY,))]
         most = self.limits.faults
         untold = verdict.untold + text.untold + max(0, len(faults) - most)
         return refusal(faults[:most], verdict.dropped, untold, verdict.excused)

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
     from ..document.dialects import WrittenDialect
     from ..engine.engine import Engine
+    from ..read.json_fast import Quickly
     from .document import DocumentGate
 
 T = TypeVar("T")
@@ -163,17 +164,17 @@ class Gate(AnyGate[T]):
     def __repr__(self) -> str:
         return f"<Gate {self.shape.name} from {self.reads!r}>"
 
-    def _first_quickly(self, raw: Any, admits: bool) -> tuple[Any, Any]:
+    def _first_quickly(self, raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
         """Make what reads raw JSON quickly, and read by it."""
         from ..read.json_fast import never_quick, quick_reader
 
         engine = self._engine
         counts = engine.counts_strings
-        made: Callable[[Any, bool], tuple[Any, Any]] = never_quick
+        made: Quickly = never_quick
         if counts is not None:
             made = quick_reader(engine, counts, self.limits, exact=self.shape.exact, fast=engine.reads_alike)
         self._settle(_quickly=made)
-        return made(raw, admits)
+        return made(raw, admits, around)
 
     def release(self, value: T, *, secrets: bool = False) -> Any:
         """The way out: a typed value as plain JSON data, under the data's names; secrets only when asked for.

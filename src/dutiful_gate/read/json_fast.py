@@ -108,10 +108,15 @@ class Reads(Protocol):
     sound_and_known: Callable[[Any], Any]
 
 
-Quickly = Callable[[Any, bool], tuple[Any, Any]]
+class Quickly(Protocol):
+    """Reads raw JSON, where it `admits` for a value alone; `around` makes of the decoded data what is asked."""
+
+    def __call__(self, raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
+        """The value and its plain data, or FAILED in their places."""
+        ...
 
 
-def never_quick(raw: Any, admits: bool) -> tuple[Any, Any]:
+def never_quick(raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
     """No text is read quickly."""
     return _NOT_READ
 
@@ -134,7 +139,7 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
     # What the texts before were like: those of one sender are alike, so that the likely way is tried first.
     unknown_lately = 0
 
-    def read(raw: Any, admits: bool) -> tuple[Any, Any]:
+    def read(raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
         nonlocal unknown_lately
         kind = raw.__class__
         if (kind is not bytes and kind is not str) or len(raw) > most:
@@ -151,7 +156,7 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
         except (ValueError, RecursionError, StopIteration, Troubled):
             return _NOT_READ
         if not admits or not unknown_lately:
-            value = engine.sound_and_known(plain)
+            value = engine.sound_and_known(plain if around is None else around(plain))
             if value is not FAILED:
                 # Most text has no backslash; then a call is spared.
                 spared = kind is bytes and BACKSLASH not in raw
@@ -162,7 +167,7 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
                 return _NOT_READ
         except Uncounted:
             return _NOT_READ
-        value = engine.sound(plain) if admits else FAILED
+        value = engine.sound(plain if around is None else around(plain)) if admits else FAILED
         if value is not FAILED:
             unknown_lately = unknown_lately - 1 if unknown_lately else _LATELY
         return value, plain

@@ -81,14 +81,16 @@ class JsonText:
         self.broken = [self._fault(note) for note in told.notes]
         return False
 
-    def placed(self, faults: Sequence[Fault]) -> list[Fault]:
-        """The same faults, each with its line and column."""
-        found = places(self.text, (fault.path for fault in faults), repeats=bool(self.broken))
-        return [fault.at(self._at(found.offset(fault.path, of_key=fault.of_key))) for fault in faults]
+    def placed(self, faults: Sequence[Fault], under: Path = ()) -> list[Fault]:
+        """The same faults, each with its line and column; their paths lead to the text by the steps `under`."""
+        start = len(under)
+        found = places(self.text, (fault.path[start:] for fault in faults), repeats=bool(self.broken))
+        return [fault.at(self._at(found.offset(fault.path[start:], of_key=fault.of_key))) for fault in faults]
 
-    def merged(self, faults: Sequence[Fault]) -> list[Fault]:
+    def merged(self, faults: Sequence[Fault], under: Path = ()) -> list[Fault]:
         """Faults of the text and of its values together, in document order, one a place."""
-        return one_a_place(self.broken, self.placed(faults))
+        broken = [fault.beneath(under) for fault in self.broken] if under else self.broken
+        return one_a_place(broken, self.placed(faults, under))
 
     def _at(self, offset: int) -> Place:
         if self._lines is None:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from http import HTTPStatus
 from urllib.parse import quote
 
-from .fault import Fault
+from .fault import Fault, pointer
 from .shown_values import counted
 
 CONTENT_TYPE = "application/problem+json"
@@ -37,11 +37,11 @@ def problem_head(
     return body
 
 
-def error_of(fault: Fault) -> dict[str, object]:
-    """One of the errors of a problem."""
+def error_of(fault: Fault, under: int = 0) -> dict[str, object]:
+    """One of the errors of a problem; its pointer without the first steps of the path, so many as it is `under`."""
     told = fault.as_dict()
     # RFC 6901, section 6: in a URI fragment the pointer is percent-encoded.
-    plain = fault.pointer
+    plain = pointer(fault.path[under:]) if under else fault.pointer
     if not _PLAIN.fullmatch(plain):
         plain = quote(plain, safe="/~!$&'()*+,;=:@-._", errors="replace")
     told["pointer"] = f"#{plain}"

@@ -33,6 +33,9 @@ class Answer:
     headers: Mapping[str, str] = field(default_factory=dict)
 
 
+_BARE = Answer()
+
+
 @dataclass(frozen=True, slots=True)
 class Streamed:
     """Stands for a type among an endpoint's answers: a body of some media type that a handler gives in pieces.
@@ -43,7 +46,7 @@ class Streamed:
     media_type: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Outgoing:
     """An answer as servers send it: headers in order, a body whole or in pieces."""
 
@@ -93,25 +96,26 @@ class Declared:
 
     def released(self, result: Any, media: str) -> Outgoing:
         """What a handler returned, as it goes out. Raises BrokenAnswer, or Refused, for what is not declared."""
-        answer = result if isinstance(result, Answer) else Answer(result)
+        answer = result if isinstance(result, Answer) else _BARE
+        value = answer.value if answer is not _BARE else result
         status = self.usual if answer.status is None else answer.status
         if status not in self.gates:
             raise BrokenAnswer(f"the status {status} is none of those that the endpoint declares")
         gate = self.gates[status]
         headers = tuple(_header(name, value) for name, value in answer.headers.items())
         if gate is None:
-            if answer.value is not None:
+            if value is not None:
                 raise BrokenAnswer(f"an answer {status} is declared without a body, and the handler gave one")
             return Outgoing(status, headers if status in NO_BODY else (*headers, ("content-length", "0")))
         if isinstance(gate, Streamed):
-            body = answer.value
+            body = value
             kind = (*headers, ("content-type", gate.media_type))
             if isinstance(body, str | bytes):
                 whole = body.encode() if isinstance(body, str) else body
                 return Outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
             return Outgoing(status, kind, (each.encode() if isinstance(each, str) else each for each in body))
         cbor = media == CBOR
-        whole = gate.release_cbor(answer.value) if cbor else gate.release_json(answer.value)
+        whole = gate.release_cbor(value) if cbor else gate.release_json(value)
         kind = (*headers, ("content-type", CBOR if cbor else JSON))
         return Outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
 

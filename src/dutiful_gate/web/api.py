@@ -114,12 +114,12 @@ class Api:
 
     def found(self, head: Head) -> tuple[Mapping[str, Served[Any]], Mapping[str, str]]:
         """The endpoints at a path by method, and what the path gives for its names; none where nothing is there."""
-        segments = segments_of(head.path)
-        if segments is None:
-            return {}, {}
         methods = self._fixed.get(head.path)
         if methods is not None:
             return methods, {}
+        segments = segments_of(head.path)
+        if segments is None:
+            return {}, {}
         for methods in self._tried:
             # Templates of one form may differ in the names: each method's own are taken.
             own = next(iter(methods.values()))

@@ -91,7 +91,7 @@ def as_problem(refusal: Refusal) -> tuple[str, bytes]:
 def located(fault: Fault) -> dict[str, object]:
     """A fault of a request as one of a problem's errors: the part, and the pointer inside of it."""
     part = fault.path[0] if fault.path and fault.path[0] in PARTS else ""
-    told = error_of(fault.within(1) if part else fault)
+    told = error_of(fault, 1 if part else 0)
     detail = told.pop("detail")
     return {"detail": detail, "part": part, **told}
 
