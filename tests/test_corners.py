@@ -464,6 +464,15 @@ def test_who_is_secret_may_be_named_but_not_what_it_holds() -> None:
 
     (fault,) = Gate(Pays).examine({}).faults
     assert fault.expected["names"] == ["pin", "card"]
+
+    @dataclass
+    @obeys(this.pin != this.card)
+    class Differs:
+        pin: Annotated[int, secret]
+        card: Annotated[int, secret]
+
+    (fault,) = Gate(Differs).examine({"pin": 7, "card": 7}).faults
+    assert dict(fault.expected) == {"comparison": "!=", "other": "card"}
     hidden: Any = Annotated["list[Hold] | str", secret]  # noqa: F821
     faults = Gate(list["Hold"], names={"Hold": hidden}).examine([{"s3cret": 1}, ["ropes", 7]]).faults  # type: ignore[name-defined]  # noqa: F821
     assert [fault.given for fault in faults] == [None, None]

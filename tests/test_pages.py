@@ -22,6 +22,7 @@ import pytest
 from click.testing import CliRunner
 from markupsafe import Markup
 
+from any_api import clients
 from chromium import CHROMIUM, Page, page
 from dutiful_gate import (
     DeclarationError,
@@ -429,6 +430,42 @@ def test_slow_bodies_are_bounded() -> None:
     }
     asyncio.run(asgi(desk(stored()), seconds=0.2)(scope, receive, send))
     assert sent[0]["status"] == 408
+
+
+def test_its_twins_answer_the_same() -> None:
+    """The same endpoints through every adapter, each over a storage of its own."""
+    table: list[tuple[str, str, dict[str, Any]]] = [
+        ("GET", "/bookings?size=2&sort=-departs&sort=origin", {}), ("GET", "/bookings?size=0&page=x", {}), ("GET", "/bookings/3", {}),
+        ("PATCH", "/bookings/3", {"json": {"priority": "urgent"}}), ("PATCH", "/bookings/3", {"json": {"departs": "2031-01-01T00:00:00Z"}}),
+        ("DELETE", "/bookings/4", {}), ("DELETE", "/bookings/4", {}), ("GET", "/book", {}), ("GET", "/manual", {}), ("GET", "/openapi.json", {}),
+        ("POST", "/book", {"data": {"origin": "x"}, "headers": {"accept": "text/html"}}), ("POST", "/book", {"data": {"origin": "x"}}),
+        ("POST", "/book", {"data": {"add-row": "crates", "origin": "x"}}), ("GET", "/booked/2", {}), ("GET", "/booked/9999", {}),
+    ]  # fmt: skip
+    told = {name: [tuple(ask(method, url, **words)) for method, url, words in table] for name, ask in twins().items()}
+    first = told.pop("asgi")
+    assert [status for status, *_ in first] == [
+        200,
+        422,
+        200,
+        200,
+        422,
+        204,
+        404,
+        200,
+        200,
+        200,
+        422,
+        422,
+        200,
+        200,
+        404,
+    ]
+    for name, other in told.items():
+        assert other == first, name
+
+
+def twins() -> dict[str, Any]:
+    return {name: clients(desk(stored()))[name] for name in ("asgi", "wsgi", "starlette", "flask")}
 
 
 def test_waitress_serves_the_same() -> None:
