@@ -122,7 +122,16 @@ SERVED = [
 
 
 def api(**words: Any) -> Api:
-    return Api("Bookings", "1.0", SERVED, guard=guard, catalogues=[GERMAN], described_at="/openapi.json", **words)
+    return Api(
+        "Bookings",
+        "1.0",
+        SERVED,
+        guard=guard,
+        catalogues=[GERMAN],
+        described_at="/openapi.json",
+        schemas_at="/schemas",
+        **words,
+    )
 
 
 class Reply(NamedTuple):

@@ -7,7 +7,9 @@ from __future__ import annotations
 import gzip
 import json
 import logging
-from dataclasses import dataclass, field
+import warnings
+from dataclasses import dataclass, field, make_dataclass
+from itertools import islice
 from pathlib import Path
 from typing import Annotated, Any
 from urllib.parse import quote
@@ -18,10 +20,11 @@ from flask import Flask
 from starlette.applications import Starlette
 
 from any_api import Number, Search, api, asker, clients
-from dutiful_gate import DeclarationError, Gate, Limits, amendment, it, payloads, probes, rest, secret
+from any_declaration import any_declaration
+from dutiful_gate import CannotSample, DeclarationError, Gate, Limits, amendment, it, payloads, probes, rest, secret
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.problems import joined
-from dutiful_gate.web import Api, Endpoint, Problem, RequestGate, amended, description
+from dutiful_gate.web import Api, Endpoint, Problem, RequestGate, amended, description, schemas
 from dutiful_gate.web.replies import examine_each_reply, examine_reply
 
 SOUND: dict[str, Any] = {
@@ -55,6 +58,7 @@ TABLE: list[tuple[str, str, dict[str, Any], int, Any]] = [
     ("POST", "/bookings", {"content": "{}", "headers": {"content-type": "application/json; charset=utf-16"}}, 415, None),
     ("POST", "/bookings", {"content": "{}", "headers": {**JSON, "content-encoding": "br"}}, 415, None),
     ("POST", "/bookings", {"content": b"no gzip", "headers": {**JSON, "content-encoding": "gzip"}}, 400, None),
+    ("POST", "/bookings", {"content": gzip.compress(b"{}") + b"more", "headers": {**JSON, "content-encoding": "gzip"}}, 400, None),
     ("POST", "/bookings", {"content": BOMB[:-9], "headers": {**JSON, "content-encoding": "gzip"}}, 413, None),
     ("POST", "/bookings", {"content": BOMB, "headers": {**JSON, "content-encoding": "gzip"}}, 413, None),
     ("POST", "/bookings", {"content": " " * 20_000_000, "headers": JSON}, 413, None),
@@ -233,6 +237,19 @@ def test_the_description_is_sound(version: Any) -> None:
     assert Gate.from_schema(schema, formats="assert").examine(told).faults == ()
     if version == "3.1":
         assert CLIENTS["asgi"]("GET", "/openapi.json").json == told
+
+
+def test_each_record_is_served_as_a_schema_at_a_uri_of_its_own() -> None:
+    told = schemas(api())
+    assert told["Booking"]["properties"]["crates"]["items"] == {"$ref": "Crate"}
+    listed = CLIENTS["flask"]("GET", "/schemas").json
+    assert "/schemas/Booking" in listed
+    documents = {uri: CLIENTS["asgi"]("GET", uri).json for uri in listed}
+    gate = Gate.from_schema(documents["/schemas/Booking"], documents=documents, formats="assert")
+    assert gate.accepts(SOUND)
+    assert not gate.accepts({**SOUND, "crates": [{"contents": "rope"}]})
+    assert dict(CLIENTS["wsgi"]("GET", "/schemas/Crate").headers)["content-type"] == "application/schema+json"
+    assert CLIENTS["wsgi"]("GET", "/schemas/Nobody").status == 404
 
 
 @pytest.mark.parametrize("seed", range(3))
@@ -430,3 +447,32 @@ def test_replies_of_other_services_are_read_no_further_than_they_must(
             whole = examine_reply(reply, Gate(list[Booking], limits=Limits(bytes=1_000_000)))
         assert not whole
         assert bool(examine_reply(client.get("/bookings"), Gate(list[Any]))) == (told[0] == "")
+
+
+@pytest.mark.parametrize("seed", range(25))
+def test_generated_endpoints_answer_sound_requests_and_tell_broken_ones(seed: int) -> None:
+    """Any declaration as a body: nothing sound is refused, nothing broken admitted, nothing ends in a 5xx."""
+    declared, words = any_declaration(seed)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            gate: Gate[Any] = Gate(declared, names=words.get("names"))
+            sent = make_dataclass("Sent", [("body", declared)])
+            endpoint = Endpoint("POST", "/any", sent, {204: None}, names=words.get("names"))
+        except DeclarationError:
+            return
+        description(Api("Any", "1", [endpoint.by(print)]))
+    ask = clients(Api("Any", "1", [endpoint.by(lambda held: None)]))["wsgi"]
+    try:
+        sound = payloads(gate, 5, seed)
+        broken = list(islice(probes(gate, seed), 25))
+    except CannotSample:
+        return
+    for data in sound:
+        assert ask("POST", "/any", content=json.dumps(data), headers=JSON).status == 204, data
+    for data, fault in broken:
+        reply = ask("POST", "/any", content=json.dumps(data), headers=JSON)
+        assert reply.status in (400, 422), data
+        if "unknown" not in {code for _, _, code in reply.faults}:
+            pointer = "#" + quote(fault.pointer, safe="/~!$&'()*+,;=:@-._", errors="replace")
+            assert ("body", pointer) in {(part, at) for part, at, _ in reply.faults}, (data, fault)

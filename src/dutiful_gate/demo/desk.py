@@ -180,6 +180,7 @@ def desk(on_file: Storage | None = None, *, development: bool = False) -> Api:
         text="Places for freight between Quillport (QLP), Marrow Isle (MRW), Ostrey (OST) and Fennick (FNK).",
         described_at="/openapi.json",
         manual_at="/manual",
+        schemas_at="/schemas",
         development=development,
     )
 

@@ -9,7 +9,7 @@ from ..gates.request import RequestGate
 from .amending import Amended, amended
 from .answers import Answer, Streamed
 from .api import Api
-from .description import description
+from .description import description, schemas
 from .endpoint import Endpoint, Served
 from .head import Head
 from .refusals import Problem, Refusal
@@ -31,6 +31,7 @@ __all__ = [
     "Streamed",
     "amended",
     "description",
+    "schemas",
 ]
 
 

@@ -32,6 +32,7 @@ class Api:
     `unreadable_path`  the status where the path is right but for its values: 422, or 404
     `text`, `servers`  what the description says besides: a text, and URLs
     `described_at`  the path at which the description is served, such as "/openapi.json"; "" for none
+    `schemas_at`    the path under which each declared record is served as JSON Schema, such as "/schemas"; "" for none
     `manual_at`     the path at which the manual is served, a page to read and try, such as "/manual"; "" for none
 
     Raises DeclarationError for two endpoints at one method and path.
@@ -53,13 +54,14 @@ class Api:
         unreadable_path: int = 422,
         described_at: str = "",
         manual_at: str = "",
+        schemas_at: str = "",
     ) -> None:
         self.title, self.version, self.text, self.servers = title, version, text, tuple(servers)
         self.guard, self.catalogues, self.refusals = guard, tuple(catalogues), refusals
         self.development, self.security = development, dict(security or {})
         self.unreadable_path = unreadable_path
         self.served = tuple(served)
-        self.described_at, self.manual_at = described_at, manual_at
+        self.described_at, self.manual_at, self.schemas_at = described_at, manual_at, schemas_at
         self.pages: dict[str, Callable[[], Outgoing]] = {}
         if manual_at:
             self.pages[manual_at] = lambda: self._manual
@@ -93,6 +95,23 @@ class Api:
                     remedy=f"declare it: Api(..., security={{{scheme!r}: ...}})",
                 )
         methods[endpoint.method] = served
+
+    def page(self, path: str) -> Outgoing | None:
+        """What is served at a path that is no endpoint's: the description, the manual, a schema."""
+        held = self.pages.get(path)
+        if held is not None:
+            return held()
+        return self._schemas.get(path) if self.schemas_at and path.startswith(self.schemas_at) else None
+
+    @cached_property
+    def _schemas(self) -> dict[str, Outgoing]:
+        from .description import schemas
+
+        made = schemas(self)
+        media = "application/schema+json"
+        told = {each["$id"]: _page(media, json.dumps(each, ensure_ascii=False)) for each in made.values()}
+        listed = _page(JSON, json.dumps([each["$id"] for each in made.values()]))
+        return {self.schemas_at.rstrip("/"): listed, **told}
 
     @cached_property
     def _description(self) -> Outgoing:

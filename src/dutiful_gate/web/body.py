@@ -65,7 +65,7 @@ class Body:
 
     def whole(self) -> bytes:
         """All of it. Raises Problem(400) where a packed one ends too early."""
-        if self._unpacking is not None and self._held and not self._unpacking.eof:
+        if self._unpacking is not None and self._held and (not self._unpacking.eof or self._unpacking.unused_data):
             raise Problem(400, "The body is no whole gzip.")
         return bytes(self._held)
 

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from http import HTTPStatus
 from typing import Any, Final, Literal
+from urllib.parse import quote
 
 from ..declare.errors import DeclarationError
+from ..declare.json_pointer import unescaped
 from ..document.writing.compose import Part, bundled
 from ..gates.typed import Gate
 from ..report.problem import CONTENT_TYPE
@@ -31,15 +33,50 @@ def description(api: Api, version: OpenApi = "3.1") -> dict[str, Any]:
     return _Description(api, version).whole()
 
 
+def schemas(api: Api) -> dict[str, dict[str, Any]]:
+    """Each declared record of an API as a JSON Schema document (2020-12) of its own, by name.
+
+    They refer to each other by name, which is where they stand: side by side, under the API's `schemas_at`.
+    """
+    shapes = _ordered(api)
+    if not shapes:
+        return {}
+    held = bundled(shapes, dialect="2020-12", formats="name", uri=None)["$defs"]
+    base = api.schemas_at.rstrip("/")
+    opening = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
+    return {
+        name: {**opening, "$id": f"{base}/{quote(name)}", **_beside(schema)}
+        for name, schema in held.items()
+        if name not in shapes
+    }
+
+
+def _beside(held: Any) -> Any:
+    """A schema whose references lead to documents beside its own."""
+    if isinstance(held, list):
+        return [_beside(each) for each in held]
+    if not isinstance(held, dict):
+        return held
+    made = {word: _beside(each) for word, each in held.items()}
+    if isinstance(held.get("$ref"), str) and held["$ref"].startswith("#/$defs/"):
+        made["$ref"] = quote(unescaped(held["$ref"].removeprefix("#/$defs/")))
+    return made
+
+
+def _ordered(api: Api) -> dict[str, Part]:
+    """The shapes of an API by name. What is sent has the names that were declared; what is answered others, where the
+    two differ."""
+    every = [pair for endpoint in api.endpoints for pair in _shapes(endpoint)]
+    return dict(sorted(every, key=lambda pair: pair[1].of == "release"))
+
+
 class _Description:
     """Writes one description; what endpoints have in common stands under its components once."""
 
     def __init__(self, api: Api, version: OpenApi) -> None:
         self.api = api
         self.version = version
-        every = [pair for endpoint in api.endpoints for pair in _shapes(endpoint)]
-        # What is sent has the names that were declared; what is answered others, where the two differ.
-        shapes = dict(sorted(every, key=lambda pair: pair[1].of == "release"))
+        shapes = _ordered(api)
         dialect: Any = f"openapi-{version}"
         document = bundled(shapes, dialect=dialect, formats="name", uri=None)
         self.unstated = document.unstated

@@ -43,6 +43,8 @@ class Endpoint(Generic[R]):
     `takes`       the media types of a JSON body: "application/json", "application/cbor"
     `unpacks`     the content codings of a body that are undone: "gzip"
     `security`    the names of the security schemes of which one must be met, as the `Api` declares them
+    `limits`      bounds on what comes, see `Limits`
+    `names`       names that annotations use and that cannot be seen where the endpoint is made
     `summary`, `text`, `tags`, `deprecated`  what the description says of it
 
     Raises DeclarationError, with the remedy, for a path whose names the request does not read or the reverse, and for
@@ -65,12 +67,13 @@ class Endpoint(Generic[R]):
         unpacks: Sequence[str] = (),
         security: Sequence[str] = (),
         limits: Limits | None = None,
+        names: Mapping[str, Any] | None = None,
     ) -> None:
         self.method = method.upper()
         if self.method not in METHODS:
             raise DeclarationError(f"{method!r} is no method of an endpoint", remedy=f"one of {', '.join(METHODS)}")
         self.path = PathTemplate(path)
-        self.gate: RequestGate[R] = RequestGate(request, limits=limits)
+        self.gate: RequestGate[R] = RequestGate(request, limits=limits, names=names)
         self.parts = self.gate.parts
         self.answers = Declared(answers)
         self.name = name or "_".join([method.lower(), *(word for word, _ in self.path.segments if word)])

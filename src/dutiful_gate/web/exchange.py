@@ -84,11 +84,11 @@ class Exchange:
     def _routed(self) -> None:
         head, api = self.head, self.api
         methods, names = api.found(head)
-        page = api.pages.get(head.path)
-        if not methods and page is not None:
+        page = None if methods else api.page(head.path)
+        if page is not None:
             if head.method not in ("GET", "HEAD"):
                 raise Problem(405, "This path does not take this method.", headers={"allow": "GET, HEAD"})
-            self.outgoing = page()
+            self.outgoing = page
             return
         if not methods:
             raise Problem(404, "There is nothing at this path.")
