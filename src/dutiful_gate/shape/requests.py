@@ -25,7 +25,6 @@ PARTS: Final[Mapping[str, PartKind]] = {
     "cookies": PartKind(Source.TEXT),
     "body": PartKind(Source.JSON, by_name=False),
     "form": PartKind(Source.TEXT, by_name=False),
-    "files": PartKind(Source.NATIVE),
 }
 """The parts, in the order in which they are told."""
 _UNKNOWN_LET_BE: Final = ("headers", "cookies")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import inspect
 from collections.abc import Awaitable, Callable, Iterable, MutableMapping
 from typing import Any
 from urllib.parse import quote
@@ -52,7 +51,11 @@ async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds
         exchange.complete()
     if not exchange.settled():
         try:
-            result = await _called(exchange.handler, exchange.request)
+            served = exchange.served
+            if served.is_async:
+                result = await served.handler(exchange.request)
+            else:
+                result = await asyncio.to_thread(served.handler, exchange.request)
         except Exception as error:
             exchange.raised(error)
         else:
@@ -82,12 +85,6 @@ async def _read(exchange: Exchange, receive: Receive) -> bool:
             exchange.take(piece)
         if exchange.settled() or not message.get("more_body", False):
             return True
-
-
-async def _called(handler: Callable[[Any], Any], request: Any) -> Any:
-    if inspect.iscoroutinefunction(handler) or inspect.iscoroutinefunction(getattr(handler, "__call__", None)):  # noqa: B004
-        return await handler(request)
-    return await asyncio.to_thread(handler, request)
 
 
 async def _sent(outgoing: Outgoing, send: Send, *, content: bool) -> None:

@@ -204,9 +204,7 @@ class _Description:
 def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
     """The shapes of an endpoint by name: of its parts as they are sent, of its answers as they are released."""
     for name, field in endpoint.parts.items():
-        if name != "files":
-            whole = part_of(endpoint.gate.shape, field.use)
-            yield f"{endpoint.name}.{name}", Part(whole, False, "send")
+        yield f"{endpoint.name}.{name}", Part(part_of(endpoint.gate.shape, field.use), False, "send")
     for status, gate in endpoint.answers.gates.items():
         if isinstance(gate, Gate):
             yield f"{endpoint.name}.{status}", Part(gate.shape, False, "release")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from typing import Any, Final, Generic, Protocol, TypeVar
 
@@ -94,7 +95,7 @@ class Endpoint(Generic[R]):
     @property
     def reads_body(self) -> bool:
         """Whether a body is read."""
-        return not self.parts.keys().isdisjoint(["body", "form", "files"])
+        return not self.parts.keys().isdisjoint(["body", "form"])
 
     @property
     def body_types(self) -> tuple[str, ...]:
@@ -144,9 +145,11 @@ class Endpoint(Generic[R]):
 class Served(Generic[R]):
     """An endpoint and the function that answers it."""
 
-    __slots__ = ("endpoint", "form", "handler")
+    __slots__ = ("endpoint", "form", "handler", "is_async")
 
     def __init__(self, endpoint: Endpoint[R], handler: Handler[R], form: ShowsForm | None = None) -> None:
         self.endpoint = endpoint
         self.handler = handler
         self.form = form
+        called = getattr(type(handler), "__call__", None)  # noqa: B004
+        self.is_async = inspect.iscoroutinefunction(handler) or inspect.iscoroutinefunction(called)

@@ -58,10 +58,10 @@ class Exchange:
         return self._served.endpoint
 
     @property
-    def handler(self) -> Callable[[Any], Any]:
-        """The function that answers."""
+    def served(self) -> Served[Any]:
+        """The endpoint, and the function that answers."""
         assert self._served is not None
-        return self._served.handler
+        return self._served
 
     def settled(self) -> bool:
         """Whether there is an answer."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import inspect
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 from urllib.parse import quote
@@ -22,7 +21,7 @@ StartResponse = Callable[..., Any]
 def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]:
     """The application of an API: `waitress.serve(wsgi(api))`. Raises DeclarationError for handlers that are `async`."""
     for served in api.served:
-        if inspect.iscoroutinefunction(served.handler):
+        if served.is_async:
             raise DeclarationError(
                 f"the handler of {served.endpoint!r} is async, which WSGI knows nothing of",
                 remedy="serve it under ASGI, or write it as a plain function",
@@ -50,7 +49,7 @@ def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgo
         exchange.complete()
     if not exchange.settled():
         try:
-            result = exchange.handler(exchange.request)
+            result = exchange.served.handler(exchange.request)
         except Exception as error:
             exchange.raised(error)
         else:

@@ -4,7 +4,7 @@ const data = JSON.parse(document.getElementById("data").textContent);
 const under = data.at && location.pathname.endsWith(data.at) ? location.pathname.slice(0, -data.at.length) : "";
 const origin = location.protocol === "file:" ? (data.servers[0] || "") : location.origin;
 const root = (location.protocol === "file:" ? "" : under);
-const TITLES = {path: "In the path", query: "In the query", headers: "In the headers", cookies: "In cookies", body: "In the body", form: "In the form", files: "Files"};
+const TITLES = {path: "In the path", query: "In the query", headers: "In the headers", cookies: "In cookies", body: "In the body", form: "In the form"};
 const KINDS = {list: "a list of", map: "values by name", tuple: "a list", either: "one of", json: "any JSON", record: "a record", choice: "one of a few"};
 let numbers = 0;
 
@@ -143,7 +143,7 @@ const escaped = (name) => String(name).replaceAll("~", "~0").replaceAll("/", "~1
 
 function trial(chapter) {
   const fields = {}, readers = {};
-  const boxes = Object.entries(chapter.parts).filter(([part]) => part !== "files").map(([part, node]) => {
+  const boxes = Object.entries(chapter.parts).map(([part, node]) => {
     fields[part] = [];
     const seed = part === "body" || part === "form" ? example(node) : part === "path" ? example(node) : undefined;
     const made = node.is === "record" ? group(node, TITLES[part], "", true, fields[part], seed) : control(node, TITLES[part], "", true, fields[part], seed);
