@@ -1,0 +1,54 @@
+"""What a type checker sees of requests: handlers get their record, without a cast."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, assert_type
+
+from dutiful_gate import Gate, Verdict, it
+from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.web import Answer, Api, Endpoint, RequestGate, Served, amended
+
+
+@dataclass
+class Number:
+    number: Annotated[int, it >= 1]
+
+
+@dataclass
+class Shows:
+    path: Number
+
+
+@dataclass
+class Takes:
+    body: Booking
+
+
+SHOW = Endpoint("GET", "/bookings/{number}", Shows, {200: Booking})
+TAKE = Endpoint("POST", "/bookings", Takes, {201: Booking})
+
+
+def show(sent: Shows) -> Booking:
+    assert_type(sent.path.number, int)
+    raise LookupError
+
+
+async def take(sent: Takes) -> Answer:
+    assert_type(sent.body, Booking)
+    return Answer(sent.body)
+
+
+assert_type(SHOW, Endpoint[Shows])
+assert_type(SHOW.by(show), Served[Shows])
+assert_type(RequestGate(Shows).examine({}), Verdict[Shows])
+SHOW.by(take)  # type: ignore[arg-type]
+
+api = Api("Bookings", "1.0", [SHOW.by(show), TAKE.by(take)])
+
+
+def change(booking: Booking) -> None:
+    """What was amended is the record."""
+    record, _ = amended(bookings, booking, {"priority": "urgent"})
+    assert_type(record, Booking)
+    assert_type(Gate(Booking).examine_each_json(b"[]").__next__(), Verdict[Booking])
