@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import gzip
+import io
 import json
 import logging
 import warnings
@@ -24,7 +25,18 @@ from any_declaration import any_declaration
 from dutiful_gate import CannotSample, DeclarationError, Gate, Limits, amendment, it, payloads, probes, rest, secret
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.problems import joined
-from dutiful_gate.web import Api, Endpoint, Problem, RequestGate, amended, description, schemas
+from dutiful_gate.web import (
+    Api,
+    Endpoint,
+    Form,
+    Problem,
+    RequestGate,
+    UploadedFile,
+    amended,
+    description,
+    of_type,
+    schemas,
+)
 from dutiful_gate.web.replies import examine_each_reply, examine_reply
 
 SOUND: dict[str, Any] = {
@@ -476,3 +488,101 @@ def test_generated_endpoints_answer_sound_requests_and_tell_broken_ones(seed: in
         if "unknown" not in {code for _, _, code in reply.faults}:
             pointer = "#" + quote(fault.pointer, safe="/~!$&'()*+,;=:@-._", errors="replace")
             assert ("body", pointer) in {(part, at) for part, at, _ in reply.faults}, (data, fault)
+
+
+@dataclass
+class Papers:
+    manifest: Annotated[UploadedFile, of_type("application/pdf", unverified=False), it.length <= 5_000]
+    photos: Annotated[list[Annotated[UploadedFile, of_type("image/*")]], it.length <= 2] = field(default_factory=list)
+    note: UploadedFile | None = None
+
+
+@dataclass
+class Declares:
+    form: Search
+    files: Papers
+
+
+PDF, PNG = b"%PDF-1.7 ...", b"\x89PNG\r\n\x1a\n..."
+FILES: list[tuple[list[tuple[str, Any]], int, Any]] = [
+    ([("manifest", ("a.pdf", PDF, "application/pdf"))], 200, ["a.pdf", "application/pdf", 0]),
+    ([("manifest", ("..\\C:\\x/../a\x00b.pdf", PDF, "text/html")), ("photos", ("1.png", PNG)), ("photos", ("2.jpg", b"?", "image/jpeg"))], 200,
+     ["a%00b.pdf", "application/pdf", 2]),
+    ([("manifest", ("a.pdf", b"no such thing", "application/pdf"))], 422, [("files", "#/manifest", "check")]),
+    ([("manifest", ("a.pdf", PDF + b" " * 6_000))], 422, [("files", "#/manifest", "count")]),
+    ([("manifest", ("a.pdf", PDF))] + [("photos", ("1.png", PNG))] * 3, 422, [("files", "#/photos", "count")]),
+    ([("manifest", ("a.pdf", PDF)), ("photos", ("1.txt", b"text", "text/plain"))], 422, [("files", "#/photos/0", "check")]),
+    ([("manifest", ("", b""))], 422, [("files", "#/manifest", "absent")]),
+    ([("other", ("a.pdf", PDF))], 422, [("files", "#/manifest", "absent")]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("sent", "status", "told"), FILES)
+def test_files_of_a_form(sent: list[tuple[str, Any]], status: int, told: Any) -> None:
+    def take(held: Declares) -> list[Any]:
+        papers = held.files
+        assert papers.manifest.read() in (PDF, PDF[: len(papers.manifest)])
+        return [papers.manifest.name, papers.manifest.media_type, len(papers.photos)]
+
+    endpoint = Endpoint("POST", "/papers", Declares, {200: list[Any]})
+    for name, ask in clients(Api("Papers", "1", [endpoint.by(take)])).items():
+        reply = ask("POST", "/papers?x", data={"page": "2"}, files=sent)
+        assert reply.status == status, (name, reply.content)
+        assert (reply.json if status == 200 else reply.faults) == told
+
+
+BOUNDARY = {"content-type": "multipart/form-data; boundary=x"}
+BROKEN_FORMS: list[tuple[bytes, dict[str, str], int]] = [
+    (
+        b"--x\r\nContent-Disposition: form-data; name=a\r\n\r\n1\r\n--x--\r\n",
+        {"content-type": "multipart/form-data"},
+        400,
+    ),
+    (b"--x\r\nContent-Disposition: form-data; name=a\r\n\r\n1", BOUNDARY, 400),
+    (b"nothing of the kind", BOUNDARY, 400),
+    (b"--x\r\nContent-Disposition: attachment\r\n\r\n1\r\n--x--\r\n", BOUNDARY, 400),
+    (b"--x\r\nContent-Disposition: form-data; name=a\r\n\r\n\xff\r\n--x--\r\n", BOUNDARY, 400),
+    (b"--x\r\nContent-Disposition: form-data; name=a\r\n\r\n1\r\n" * 1100 + b"--x--\r\n", BOUNDARY, 413),
+    (b"a=b", {"content-type": "application/x-www-form-urlencoded"}, 415),
+]
+
+
+@pytest.mark.parametrize(("content", "headers", "status"), BROKEN_FORMS)
+def test_forms_that_are_none_are_told(content: bytes, headers: dict[str, str], status: int) -> None:
+    endpoint = Endpoint("POST", "/papers", Declares, {204: None})
+    for ask in clients(Api("Papers", "1", [endpoint.by(lambda held: None)])).values():
+        assert ask("POST", "/papers", content=content, headers=headers).status == status
+
+
+def test_files_in_a_description_a_manual_and_a_form(tmp_path: Path) -> None:
+    made = Api("Papers", "1", [Endpoint("POST", "/papers", Declares, {204: None}).by(print)])
+    for version, kind in (
+        ("3.1", {"type": "string", "contentMediaType": "application/octet-stream"}),
+        ("3.0", {"type": "string", "format": "binary"}),
+    ):
+        told: Any = description(made, version)  # type: ignore[arg-type]
+        schema = told["paths"]["/papers"]["post"]["requestBody"]["content"]["multipart/form-data"]["schema"]
+        assert schema["allOf"][1]["properties"]["photos"] == {"type": "array", "items": kind}
+    html = Form(RequestGate(Declares)).page(
+        {"page": "x"}, RequestGate(Declares).examine({"form": {"page": "x"}, "files": {"photos": [1]}}).faults
+    )
+    assert 'enctype="multipart/form-data"' in html
+    assert 'type="file" name="photos"' in html
+    assert "needs a file" in html
+    file = UploadedFile("a", "", 3, io.BytesIO(b"abc"))
+    assert (len(file), bool(file), file.media_type, file.verified, file.read(2)) == (
+        3,
+        True,
+        "application/octet-stream",
+        False,
+        b"ab",
+    )
+    file.save(tmp_path / "a")
+    assert (tmp_path / "a").read_bytes() == b"abc"
+    assert repr(file) == "<UploadedFile 'a': application/octet-stream, 3 bytes>"
+    assert not Gate(Papers).accepts({"manifest": "a"})
+    for wrong in ("pdf", "a/b/c", "/"):
+        with pytest.raises(DeclarationError, match="no media type"):
+            of_type(wrong)
+    with pytest.raises(DeclarationError, match="come with a form"):
+        RequestGate(make_dataclass("Mixed", [("body", int), ("files", Papers)]))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ..declare.uploads import UploadedFile
 from ..report.hostile_objects import without_liars
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from ..shape.walk import holds_secret
@@ -24,7 +25,7 @@ def entered(shape: Shape, data: Any) -> Any:
 
 
 def _cleaned(shape: Shape, use: Use, data: Any, left: int) -> Any:
-    if use.secret or left == 0:
+    if use.secret or left == 0 or isinstance(data, UploadedFile):
         return None
     guarded = holds_secret(use, shape.guarded)
     match use.node:

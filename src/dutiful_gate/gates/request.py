@@ -31,7 +31,7 @@ class RequestGate(AnyGate[T]):
 
         RequestGate(AmendBooking).admit({"path": {"number": "12"}, "body": {"priority": "urgent"}})
 
-    A part is `path`, `query`, `headers`, `cookies`, `body` or `form`. Faults carry it as the first step of
+    A part is `path`, `query`, `headers`, `cookies`, `body`, `form` or `files`. Faults carry it as the first step of
     their path. Raises DeclarationError for a declaration that is no record of such parts.
     """
 

@@ -8,6 +8,8 @@ from enum import Enum
 from functools import cache
 from typing import Any
 
+from ..declare.uploads import UploadedFile
+
 LONGEST = 60
 _MOST_BITS = 400
 _MOST_NAMED = 12
@@ -112,7 +114,7 @@ def honest(value: Any) -> object:
     return value
 
 
-TRUSTED = ("datetime", "decimal", "uuid", __name__)
+TRUSTED = ("datetime", "decimal", "uuid", UploadedFile.__module__, __name__)
 _AS_PLAIN: tuple[tuple[type, Callable[[Any], object]], ...] = (
     (str, str.__str__), (bool, bool), (int, int.__int__), (float, float.__float__),
     (bytes, lambda value: bytes(memoryview(value))),

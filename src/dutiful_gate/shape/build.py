@@ -30,10 +30,12 @@ from ..declare.kinds import (
     Number,
     Text,
     Truth,
+    Upload,
     UtcMoment,
     Whole,
     written_kinds,
 )
+from ..declare.uploads import UploadedFile
 from .aliases import Named, Unwrapped, is_record_type, unwrapped
 from .circular_aliases import settled
 from .hints import evaluated, names_of, needed
@@ -73,6 +75,7 @@ _KINDS: dict[object, Kind] = {
     Decimal: Exact(),
     Any: Anything(),
     typing.Never: Nobody(),
+    UploadedFile: Upload(),
     object: Anything(),
 }
 _COLLECTIONS: dict[object, str] = {

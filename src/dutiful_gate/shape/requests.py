@@ -25,6 +25,7 @@ PARTS: Final[Mapping[str, PartKind]] = {
     "cookies": PartKind(Source.TEXT),
     "body": PartKind(Source.JSON, by_name=False),
     "form": PartKind(Source.TEXT, by_name=False),
+    "files": PartKind(Source.NATIVE),
 }
 """The parts, in the order in which they are told."""
 _UNKNOWN_LET_BE: Final = ("headers", "cookies")
@@ -49,6 +50,10 @@ def request_shape(shape: Shape) -> Shape:
     if any(field.attribute == "form" for field in fields) and any(field.attribute == "body" for field in fields):
         raise DeclarationError(
             "a request has a body or a form, not both", remedy="leave out one of the two", record=record.name
+        )
+    if any(field.attribute == "files" for field in fields) and any(field.attribute == "body" for field in fields):
+        raise DeclarationError(
+            "files come with a form, not with a body", remedy="declare `form` beside `files`", record=record.name
         )
     records = {**shape.records, record.key: record.but(fields=fields, unknown="refuse"), **own}
     held = held_by(records, shape.aliases)

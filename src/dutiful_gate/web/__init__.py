@@ -5,6 +5,7 @@ Public. The adapters are modules of their own: `asgi`, `wsgi`, `starlette` and `
 
 from typing import TYPE_CHECKING
 
+from ..declare.uploads import UploadedFile
 from ..gates.request import RequestGate
 from .amending import Amended, amended
 from .answers import Answer, Streamed
@@ -12,6 +13,7 @@ from .api import Api
 from .description import description, schemas
 from .endpoint import Endpoint, Served
 from .head import Head
+from .media_types import of_type
 from .refusals import Problem, Refusal
 
 if TYPE_CHECKING:
@@ -29,8 +31,10 @@ __all__ = [
     "RequestGate",
     "Served",
     "Streamed",
+    "UploadedFile",
     "amended",
     "description",
+    "of_type",
     "schemas",
 ]
 

@@ -40,28 +40,36 @@ def asgi(api: Api, *, seconds: float = SLOWEST) -> Callable[[Message, Receive, S
 async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds: float = SLOWEST) -> None:
     """Answer one request."""
     exchange = api.begin(head_of(scope))
-    if not exchange.settled() and exchange.reads_body:
-        try:
-            async with asyncio.timeout(seconds):
-                if not await _read(exchange, receive):
-                    return  # the client is gone
-        except TimeoutError:
-            exchange.refuse(Refusal(408, "The body took too long to come."))
-    if not exchange.settled():
-        exchange.complete()
-    if not exchange.settled():
-        try:
-            served = exchange.served
-            if served.is_async:
-                result = await served.handler(exchange.request)
-            else:
-                result = await asyncio.to_thread(served.handler, exchange.request)
-        except Exception as error:
-            exchange.raised(error)
+    try:
+        if not exchange.settled() and exchange.reads_body:
+            try:
+                async with asyncio.timeout(seconds):
+                    if not await _read(exchange, receive):
+                        return  # the client is gone
+            except TimeoutError:
+                exchange.refuse(Refusal(408, "The body took too long to come."))
+        if not exchange.settled():
+            exchange.complete()
+        if not exchange.settled():
+            await _answered(exchange)
+        assert exchange.outgoing is not None
+        await _sent(exchange.outgoing, send, content=not exchange.without_content)
+    finally:
+        exchange.close()
+
+
+async def _answered(exchange: Exchange) -> None:
+    """Call the handler: one that is async here, a plain one in a thread."""
+    served = exchange.served
+    try:
+        if served.is_async:
+            result = await served.handler(exchange.request)
         else:
-            exchange.answer(result)
-    assert exchange.outgoing is not None
-    await _sent(exchange.outgoing, send, content=not exchange.without_content)
+            result = await asyncio.to_thread(served.handler, exchange.request)
+    except Exception as error:
+        exchange.raised(error)
+    else:
+        exchange.answer(result)
 
 
 def head_of(scope: Message) -> Head:

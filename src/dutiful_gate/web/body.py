@@ -6,6 +6,7 @@ import zlib
 from collections.abc import Sequence
 
 from .head import Head, media_type
+from .multipart import Multipart
 from .refusals import Problem
 
 FORMS = ("application/x-www-form-urlencoded", "multipart/form-data")
@@ -26,6 +27,8 @@ class Body:
         self.comes = self.declared > 0 or head.header("transfer-encoding") is not None
         self.media = ""
         self._held = bytearray()
+        self._size = 0
+        self.form: Multipart | None = None
         self._unpacking = None
         if not self.comes:
             return
@@ -39,7 +42,8 @@ class Body:
             )
         if words.get("charset", "utf-8").lower() not in _UTF_8:
             raise Problem(415, "A body here is UTF-8.", headers=accept)
-        self.words = words
+        if self.media == FORMS[1]:
+            self.form = Multipart(words)
         coding = (head.header("content-encoding") or "identity").strip().lower()
         if coding == "gzip" and "gzip" in unpacks:
             self._unpacking = zlib.decompressobj(wbits=31)
@@ -56,17 +60,23 @@ class Body:
         """One piece. Raises Problem(413) past the limit, Problem(400) for what cannot be unpacked."""
         if self._unpacking is not None:
             try:
-                piece = self._unpacking.decompress(piece, self.most + 1 - len(self._held))
+                piece = self._unpacking.decompress(piece, self.most + 1 - self._size)
             except zlib.error:
                 raise Problem(400, "The body is no gzip.") from None
-        self._held += piece
-        if len(self._held) > self.most:
+        self._size += len(piece)
+        if self._size > self.most:
             raise self.too_large
+        if self.form is not None:
+            self.form.take(piece)
+        else:
+            self._held += piece
 
     def whole(self) -> bytes:
         """All of it. Raises Problem(400) where a packed one ends too early."""
-        if self._unpacking is not None and self._held and (not self._unpacking.eof or self._unpacking.unused_data):
+        if self._unpacking is not None and self.comes and (not self._unpacking.eof or self._unpacking.unused_data):
             raise Problem(400, "The body is no whole gzip.")
+        if self.form is not None:
+            self.form.finish()
         return bytes(self._held)
 
 

@@ -12,7 +12,7 @@ from ..declare.json_pointer import unescaped
 from ..document.writing.compose import Part, bundled
 from ..gates.typed import Gate
 from ..report.problem import CONTENT_TYPE
-from ..shape.nodes import Field, Link, Nullable, Record, Shape
+from ..shape.nodes import Field, Items, Link, Nullable, Record, Shape
 from ..shape.walk import part_of
 from .answers import CBOR, JSON, Streamed
 from .api import Api
@@ -116,11 +116,8 @@ class _Description:
             made["deprecated"] = True
         if parameters := [each for part in _PLACES for each in self._parameters(endpoint, part)]:
             made["parameters"] = parameters
-        for part in ("body", "form"):
-            if part in endpoint.parts:
-                schema = self._schema(f"{endpoint.name}.{part}")
-                content = {media: {"schema": schema} for media in endpoint.body_types}
-                made["requestBody"] = {"required": endpoint.parts[part].required, "content": content}
+        if endpoint.reads_body:
+            made["requestBody"] = self._body(endpoint)
         made["responses"] = {str(status): self._answer(endpoint, status) for status in endpoint.answers.gates}
         refused = {"description": "The request was refused: why, and every fault at its place."}
         problem = {"schema": {"$ref": f"{_AT}Problem"}}
@@ -128,6 +125,30 @@ class _Description:
         if endpoint.security:
             made["security"] = [{scheme: []} for scheme in endpoint.security]
         return made
+
+    def _body(self, endpoint: Endpoint[Any]) -> dict[str, Any]:
+        """What is said of a body; the files of a form stand beside its fields."""
+        needed = any(endpoint.parts[part].required for part in ("body", "form", "files") if part in endpoint.parts)
+        if "files" not in endpoint.parts:
+            schema = self._schema(f"{endpoint.name}.{'body' if 'body' in endpoint.parts else 'form'}")
+        else:
+            schema = self._files(endpoint)
+            if "form" in endpoint.parts:
+                schema = {"allOf": [self._schema(f"{endpoint.name}.form"), schema]}
+        return {"required": needed, "content": {media: {"schema": schema} for media in endpoint.body_types}}
+
+    def _files(self, endpoint: Endpoint[Any]) -> dict[str, Any]:
+        """The schema of the files of a form: OpenAPI 3.0 has a format for them, 3.1 says it as JSON Schema does."""
+        file: dict[str, Any] = {"type": "string", "contentMediaType": "application/octet-stream"}
+        if self.version == "3.0":
+            file = {"type": "string", "format": "binary"}
+        fields = _record(endpoint.parts["files"], endpoint.gate.shape).fields
+        properties = {}
+        for field in fields:
+            node = field.use.node.inner.node if isinstance(field.use.node, Nullable) else field.use.node
+            properties[field.wire] = {"type": "array", "items": file} if isinstance(node, Items) else file
+        required = [field.wire for field in fields if field.required]
+        return {"type": "object", "properties": properties, **({"required": required} if required else {})}
 
     def _unsaid(self, endpoint: Endpoint[Any]) -> str:
         """The rules that no schema can say, in words."""
@@ -204,7 +225,8 @@ class _Description:
 def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
     """The shapes of an endpoint by name: of its parts as they are sent, of its answers as they are released."""
     for name, field in endpoint.parts.items():
-        yield f"{endpoint.name}.{name}", Part(part_of(endpoint.gate.shape, field.use), False, "send")
+        if name != "files":
+            yield f"{endpoint.name}.{name}", Part(part_of(endpoint.gate.shape, field.use), False, "send")
     for status, gate in endpoint.answers.gates.items():
         if isinstance(gate, Gate):
             yield f"{endpoint.name}.{status}", Part(gate.shape, False, "release")

@@ -14,6 +14,7 @@ from ..shape.nodes import Link, Nullable
 from .answers import CBOR, JSON, Declared
 from .form_names import check_form
 from .intake import body_types
+from .multipart import check_reader
 from .paths import PathTemplate
 
 R = TypeVar("R")
@@ -95,7 +96,7 @@ class Endpoint(Generic[R]):
     @property
     def reads_body(self) -> bool:
         """Whether a body is read."""
-        return not self.parts.keys().isdisjoint(["body", "form"])
+        return not self.parts.keys().isdisjoint(["body", "form", "files"])
 
     @property
     def body_types(self) -> tuple[str, ...]:
@@ -125,6 +126,8 @@ class Endpoint(Generic[R]):
                 remedy="put what is sent into the query, or take another method",
                 record=name,
             )
+        if "files" in self.parts:
+            check_reader()
         if "form" in self.parts:
             check_form(self.parts["form"].use, self.gate.shape)
         unknown = [each for each in self.takes if each not in (JSON, CBOR)] + [

@@ -161,6 +161,11 @@ class Exchange:
         headers = (("content-type", f"{HTML}; charset=utf-8"), ("content-length", str(len(page))))
         self.outgoing = Outgoing(status, headers, page)
 
+    def close(self) -> None:
+        """The answer is sent: let go of the files that came."""
+        if self._intake is not None:
+            self._intake.close()
+
     # The answer
 
     def answer(self, result: Any) -> None:

@@ -71,7 +71,10 @@ def reading(gate: RequestGate[R]) -> Callable[[Callable[..., Any]], Callable[...
             except Problem as problem:
                 language = chosen_language(head.header("accept-language"), ())
                 return _response(told_in(language, problem.refusal, as_problem), content=True)
-            return view(sent, **names)
+            try:
+                return view(sent, **names)
+            finally:
+                intake.close()
 
         return viewed
 

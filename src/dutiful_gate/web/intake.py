@@ -19,7 +19,9 @@ R = TypeVar("R")
 def body_types(gate: RequestGate[R], takes: Sequence[str] = (JSON,)) -> tuple[str, ...]:
     """The media types that the body of a request may be of; none where none is read."""
     parts = gate.parts
-    return tuple(takes) if "body" in parts else FORMS[:1] if "form" in parts else ()
+    if "files" in parts:
+        return FORMS[1:]
+    return tuple(takes) if "body" in parts else FORMS if "form" in parts else ()
 
 
 class Intake(Generic[R]):
@@ -54,11 +56,22 @@ class Intake(Generic[R]):
     def take(self, piece: bytes) -> None:
         """One piece of the body. Raises Problem(413) past the limit, Problem(400) for what cannot be unpacked."""
         assert self._body is not None
-        self._body.take(piece)
+        try:
+            self._body.take(piece)
+        except Problem:
+            self.close()
+            raise
+
+    def close(self) -> None:
+        """Let go of the files that came."""
+        if self._body is not None and self._body.form is not None:
+            self._body.form.close()
 
     def form_pairs(self) -> list[tuple[str, str]]:
         """The names and values of a form as they came; none where they cannot be read."""
         try:
+            if self._body is not None and self._body.form is not None:
+                return self._body.form.pairs
             return query_pairs(self._body.whole().decode()) if self._body is not None else []
         except (Problem, ValueError):
             return []
@@ -76,7 +89,9 @@ class Intake(Generic[R]):
         """The request, now that all is here. Raises Problem with every fault: 422, or 400 for no JSON at all."""
         whole = self._body.whole() if self._body is not None else b""
         media = self._body.media if self._body is not None else ""
-        verdict, readable = examined(self.gate, self.head, self.names, whole, media)
+        form = self._body.form if self._body is not None else None
+        verdict, readable = examined(self.gate, self.head, self.names, whole, media, form)
         if verdict:
             return verdict.value
+        self.close()
         raise Problem.of(of_faults(422 if readable else 400, verdict.faults, verdict.untold, verdict.entered()))

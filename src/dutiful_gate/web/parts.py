@@ -9,19 +9,26 @@ from ..gates.request import RequestGate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.verdict import Verdict, refusal
+from ..shape.nodes import Field, Items, Link, Nullable
 from .answers import CBOR
 from .form_names import TooDeep, nested
 from .head import MOST_NAMES, Head, TooManyNames, gathered, query_pairs
+from .multipart import Multipart
 
 R = TypeVar("R")
 
 
 def examined(
-    gate: RequestGate[R], head: Head, names: Mapping[str, str], body: bytes, media: str
+    gate: RequestGate[R],
+    head: Head,
+    names: Mapping[str, str],
+    body: bytes,
+    media: str,
+    form: Multipart | None = None,
 ) -> tuple[Verdict[R], bool]:
     """The verdict on a request, every part of it; and whether its body is what its media type says.
 
-    `names` is what the path gave for the names in it, `media` the type of the body.
+    `names` is what the path gave for the names in it, `media` the type of the body, `form` one of several parts.
     """
     declared = gate.parts
     parts: dict[str, Any] = {"path": names} if "path" in declared else {}
@@ -31,7 +38,13 @@ def examined(
             _part(name, parts, broken, lambda read=read: read(head))  # type: ignore[misc]
     if "form" in declared:
         use, limits = declared["form"].use, gate.limits
-        _part("form", parts, broken, lambda: nested(query_pairs(body.decode()), use, gate.shape, limits))
+
+        def pairs() -> list[tuple[str, str]]:
+            return form.pairs if form is not None else query_pairs(body.decode())
+
+        _part("form", parts, broken, lambda: nested(pairs(), use, gate.shape, limits))
+    if "files" in declared:
+        parts["files"] = _as_lists(gathered(form.files), gate, declared["files"]) if form is not None else {}
     if "body" not in declared or not body:
         verdict, readable = gate.examine(parts), True
     elif media == CBOR:
@@ -43,6 +56,18 @@ def examined(
         others = [fault for fault in verdict.faults if fault.path and fault.path[0] not in named]
         verdict = refusal([*broken, *others], (), verdict.untold)
     return verdict, readable
+
+
+def _as_lists(files: dict[str, Any], gate: RequestGate[Any], declared: Field) -> dict[str, Any]:
+    """One file where several may be is a list of one."""
+    node = declared.use.node.inner.node if isinstance(declared.use.node, Nullable) else declared.use.node
+    assert isinstance(node, Link)
+    several = {
+        field.wire
+        for field in gate.shape.records[node.key].fields
+        if isinstance(field.use.node.inner.node if isinstance(field.use.node, Nullable) else field.use.node, Items)
+    }
+    return {name: [held] if name in several and not isinstance(held, list) else held for name, held in files.items()}
 
 
 def _part(name: str, parts: dict[str, Any], broken: list[Fault], read: Callable[[], Any]) -> None:

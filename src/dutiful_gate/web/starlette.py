@@ -53,7 +53,10 @@ def reading(
             outgoing = told_in(chosen_language(head.header("accept-language"), ()), problem.refusal, as_problem)
             body = outgoing.body if isinstance(outgoing.body, bytes) else b""
             return Response(body, outgoing.status, dict(outgoing.headers))
-        return await view(request, sent)
+        try:
+            return await view(request, sent)
+        finally:
+            intake.close()
 
     return viewed
 

@@ -9,6 +9,7 @@ from urllib.parse import quote
 from ..declare.errors import DeclarationError
 from .answers import Outgoing
 from .api import Api
+from .exchange import Exchange
 from .head import Head, header_text
 
 _PIECE = 65_536
@@ -54,8 +55,21 @@ def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgo
             exchange.raised(error)
         else:
             exchange.answer(result)
-    assert exchange.outgoing is not None
-    return exchange.outgoing, not exchange.without_content
+    outgoing = exchange.outgoing
+    assert outgoing is not None
+    if isinstance(outgoing.body, bytes) or exchange.without_content:
+        exchange.close()
+    else:
+        outgoing.body = _sent(outgoing.body, exchange)
+    return outgoing, not exchange.without_content
+
+
+def _sent(body: Iterable[bytes], exchange: Exchange) -> Iterator[bytes]:
+    """A body in pieces; what came with the request is let go once they are sent."""
+    try:
+        yield from body
+    finally:
+        exchange.close()
 
 
 def head_of(environ: dict[str, Any], prefix: str = "") -> Head:

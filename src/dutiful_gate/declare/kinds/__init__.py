@@ -12,6 +12,7 @@ from .number import AnyNumber, Number, Whole, WholeAsWritten
 from .text import Text
 from .texts import written_kinds
 from .truth import Truth
+from .upload import Upload
 from .written import Written
 
 __all__ = [
@@ -32,6 +33,7 @@ __all__ = [
     "Reader",
     "Text",
     "Truth",
+    "Upload",
     "UtcMoment",
     "Whole",
     "WholeAsWritten",

@@ -1,5 +1,6 @@
 // Sends a form without loading the page anew: faults stand under their fields, and what was typed stays.
 "use strict";
+const packed = (form, data) => form.enctype === "multipart/form-data" ? data : new URLSearchParams(data);
 document.addEventListener("submit", async (event) => {
   const form = event.target, button = event.submitter;
   if (!form.matches("form[data-gated]")) return;
@@ -7,7 +8,7 @@ document.addEventListener("submit", async (event) => {
     // A row more or less: the server draws the form, and only what it drew is put in its place.
     event.preventDefault();
     const data = new FormData(form, button);
-    const reply = await fetch(form.action, {method: "POST", body: new URLSearchParams(data), headers: {accept: "text/html"}});
+    const reply = await fetch(form.action, {method: "POST", body: packed(form, data), headers: {accept: "text/html"}});
     const drawn = new DOMParser().parseFromString(await reply.text(), "text/html").querySelector("form[data-gated]");
     if (!drawn) return;
     form.replaceWith(drawn);
@@ -17,7 +18,7 @@ document.addEventListener("submit", async (event) => {
     return;
   }
   event.preventDefault();
-  const reply = await fetch(form.action, {method: "POST", body: new URLSearchParams(new FormData(form)), headers: {accept: "application/problem+json, text/html;q=0.5"}});
+  const reply = await fetch(form.action, {method: "POST", body: packed(form, new FormData(form)), headers: {accept: "application/problem+json, text/html;q=0.5"}});
   form.querySelectorAll(".fault").forEach((each) => { each.textContent = ""; });
   form.querySelectorAll("[aria-invalid]").forEach((each) => each.removeAttribute("aria-invalid"));
   if (reply.ok) {
@@ -30,8 +31,8 @@ document.addEventListener("submit", async (event) => {
   const whole = form.querySelector('.fault[data-pointer=""]');
   let first = null;
   for (const fault of problem.errors || []) {
-    const pointer = fault.part === "form" ? decodeURIComponent(fault.pointer.slice(1)) : "";
-    const place = [...form.querySelectorAll(".fault")].find((each) => each.dataset.pointer === pointer) || whole;
+    const inForm = fault.part === "form" || fault.part === "files", pointer = inForm ? decodeURIComponent(fault.pointer.slice(1)) : "";
+    const place = [...form.querySelectorAll(".fault")].find((each) => each.dataset.pointer === pointer || (fault.part === "files" && each.dataset.pointer && pointer.startsWith(`${each.dataset.pointer}/`))) || whole;
     place.textContent += (place.textContent ? "; " : "") + fault.detail;
     const input = document.getElementById(place.id.replace(/-fault$/, ""));
     if (input && place !== whole) { input.setAttribute("aria-invalid", "true"); first = first || (input.matches("input,select") ? input : null); }

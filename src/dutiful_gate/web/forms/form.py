@@ -62,12 +62,14 @@ class Form:
         """The form. `entered` is what was typed, `faults` what is wrong with it, with paths from the form's part on."""
         told: dict[tuple[Any, ...], list[str]] = {}
         for fault in faults:
-            path = fault.path[1:] if fault.path[:1] == ("form",) else fault.path
+            path = fault.path[1:] if fault.path[:1] in (("form",), ("files",)) else fault.path
             told.setdefault(path, []).append(fault.message)
         maker = _Maker(self.shape, told, self.zone)
         fields = maker.fields(self.use, entered if isinstance(entered, Mapping) else None, ())
+        fields += maker.files(self.gate.parts["files"].use) if "files" in self.gate.parts else []
         lost = [message for path, messages in told.items() if path not in maker.placed for message in messages]
         whole = told.get((), [])
+        more = {"add": ADD, "take_away": TAKE_AWAY, "sends_files": "files" in self.gate.parts}
         words = {
             "action": self.action,
             "title": self.title,
@@ -75,7 +77,7 @@ class Form:
             "fields": fields,
             "faults": [*whole, *lost],
         }
-        return Markup(_templates().get_template("form").render(**words, add=ADD, take_away=TAKE_AWAY))
+        return Markup(_templates().get_template("form").render(**words, **more))
 
     def page(self, entered: Any = None, faults: Sequence[Fault] = ()) -> str:
         """The whole page of it."""
@@ -145,6 +147,21 @@ class _Maker:
         if faults and not self.focused:
             self.focused = told["focus"] = True
         return told
+
+    def files(self, use: Use) -> list[Node]:
+        """The files of a form: what was chosen cannot be shown again."""
+        node = _inner(use).node
+        assert isinstance(node, Link)
+        made = []
+        for field in self.shape.records[node.key].fields:
+            several = isinstance(_inner(field.use).node, Items)
+            told = self.value(field.use, MISSING, (field.wire,), None)
+            own = [path for path in self.told if path[:1] == (field.wire,)]
+            self.placed.update(own)
+            attributes: Node = {"multiple": True} if several else {"required": True} if field.required else {}
+            faults = [message for path in own for message in self.told[path]]
+            made.append({**told, "is": "file", "value": "", "attributes": attributes, "faults": faults})
+        return made
 
     def _rows(self, use: Use, item: Use, came: Any, path: tuple[Any, ...]) -> Node:
         least = next((part.floor for part in use.parts if hasattr(part, "floor") and hasattr(part, "ceiling")), 0) or 0

@@ -7,7 +7,7 @@ from functools import partial
 from random import Random
 from typing import Any
 
-from ...declare.kinds import Text
+from ...declare.kinds import Text, Upload
 from ...gates.typed import Gate
 from ...report.cause import Cause
 from ...sample.payloads import CannotSample, Payloads
@@ -123,6 +123,8 @@ class _Teller:
                 return {"is": "either", "of": [self.use(option, shape) for option in options]}
             case Choice(wire) if len(wire) <= _MOST_CHOICES:
                 return {"is": "choice", "of": list(wire)}
+            case Scalar(Upload()):
+                return {"is": "file", "words": "a file"}
             case Scalar(kind):
                 noun = kind.strict.facts
                 sort = "number" if noun.number else "truth" if kind.strict.comes_as == {bool} else "text"

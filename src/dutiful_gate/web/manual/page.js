@@ -4,7 +4,7 @@ const data = JSON.parse(document.getElementById("data").textContent);
 const under = data.at && location.pathname.endsWith(data.at) ? location.pathname.slice(0, -data.at.length) : "";
 const origin = location.protocol === "file:" ? (data.servers[0] || "") : location.origin;
 const root = (location.protocol === "file:" ? "" : under);
-const TITLES = {path: "In the path", query: "In the query", headers: "In the headers", cookies: "In cookies", body: "In the body", form: "In the form"};
+const TITLES = {path: "In the path", query: "In the query", headers: "In the headers", cookies: "In cookies", body: "In the body", form: "In the form", files: "Files"};
 const KINDS = {list: "a list of", map: "values by name", tuple: "a list", either: "one of", json: "any JSON", record: "a record", choice: "one of a few"};
 let numbers = 0;
 
@@ -81,6 +81,7 @@ function example(node, deep = 0) {
   if (node.is === "choice") return node.of[0];
   if (node.is === "number") { const bound = (node.rules || []).join(" ").match(/-?\d+(\.\d+)?/); return bound ? Math.max(1, Math.floor(Number(bound[0]))) : 1; }
   if (node.is === "truth") return true;
+  if (node.is === "file") return undefined;
   if (node.form === "date") return "2026-05-04";
   if (node.form) return "2026-05-04T09:30:00" + (node.form === "date-time" ? "Z" : "");
   const such = (node.rules || []).join(" ").match(/such as (\S+)/);
@@ -100,6 +101,9 @@ function control(node, label, pointer, needed, fields, value) {
     const options = node.is === "truth" ? [true, false] : node.of;
     input = make("select", words, ...(needed ? [] : [make("option", {value: ""}, "(left out)")]), ...options.map((each, at) => make("option", {value: String(at), selected: each === value}, show(each))));
     read = () => input.value === "" ? undefined : options[Number(input.value)];
+  } else if (node.is === "file") {
+    input = make("input", {...words, type: "file"});
+    read = () => input.files[0];
   } else if (node.is === "number" || node.is === "text") {
     input = make("input", {...words, type: node.secret ? "password" : "text", inputmode: node.is === "number" ? "decimal" : null, autocomplete: "off", value: value === undefined || value === null ? "" : show(value)});
     read = () => input.value === "" ? (needed && node.is === "text" ? "" : undefined) : node.is === "number" && input.value.trim() !== "" && isFinite(input.value) ? Number(input.value) : input.value;
@@ -160,11 +164,15 @@ function trial(chapter) {
     const headers = Object.fromEntries(Object.entries(read.headers || {}).map(([name, held]) => [name, String(held)]));
     let body;
     if (readers.body) { headers["content-type"] = chapter.takes[0]; body = JSON.stringify(read.body); }
-    if (readers.form) { headers["content-type"] = "application/x-www-form-urlencoded"; body = String(new URLSearchParams(flat(read.form, "", []))); }
+    if (readers.files) {
+      body = new FormData();
+      for (const [name, held] of flat(read.form || {}, "", [])) body.append(name, held);
+      for (const [name, held] of Object.entries(read.files || {})) for (const each of [].concat(held)) if (each) body.append(name, each);
+    } else if (readers.form) { headers["content-type"] = "application/x-www-form-urlencoded"; body = String(new URLSearchParams(flat(read.form, "", []))); }
     return {url: origin + root + path, method: chapter.method, headers, body};
   };
   const quote = (text) => `'${text.replaceAll("'", "'\\''")}'`;
-  const command = () => { const {url, method, headers, body} = asked(); return ["curl", "-X", method, quote(url), ...Object.entries(headers).flatMap(([name, held]) => ["-H", quote(`${name}: ${held}`)]), ...(body === undefined ? [] : ["--data-raw", quote(body)])].join(" "); };
+  const command = () => { const {url, method, headers, body} = asked(); return ["curl", "-X", method, quote(url), ...Object.entries(headers).flatMap(([name, held]) => ["-H", quote(`${name}: ${held}`)]), ...(body === undefined ? [] : body instanceof FormData ? [...body].flatMap(([name, held]) => ["-F", quote(held instanceof File ? `${name}=@${held.name}` : `${name}=${held}`)]) : ["--data-raw", quote(body)])].join(" "); };
   const send = async (event) => {
     event.preventDefault();
     for (const each of Object.values(fields).flat()) { each.fault.textContent = ""; if (each.input) each.input.removeAttribute("aria-invalid"); }

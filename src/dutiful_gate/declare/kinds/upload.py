@@ -1,0 +1,64 @@
+"""`UploadedFile`: a file that a form sent. Nothing else can be one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from functools import cached_property
+from typing import TYPE_CHECKING, ClassVar, Final
+
+from ..facts import Bind, Facts, Stop, Unit
+from ..sources import Reading
+from ..uploads import UploadedFile
+from .base import Kind, Reader
+
+if TYPE_CHECKING:
+    from ..wish import Wish
+
+_NO_FILE: Final = Stop("kind", "a file")
+
+
+def read_upload(value: object) -> object:
+    """A file as it is, or why it is none."""
+    return value if isinstance(value, UploadedFile) else _NO_FILE
+
+
+class Upload(Kind):
+    """A file of a form, with its size in bytes."""
+
+    may_not_go_out: ClassVar[bool] = True
+
+    @cached_property
+    def facts(self) -> Facts:
+        return Facts("a file", "file", measured=Unit.BYTES)
+
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        return f"{value}.__class__ is {bind(UploadedFile, 'UploadedFile')}" if reading is Reading.TYPED else "False"
+
+    def reader(self, reading: Reading) -> Reader:
+        return read_upload if reading is Reading.TYPED else _refused
+
+    @property
+    def comes_as(self) -> frozenset[type]:
+        return frozenset()
+
+    def draw(self, wish: Wish) -> object:
+        return None
+
+    def edges(self) -> Iterable[object]:
+        return ()
+
+    def made_in_code(self) -> Iterable[object]:
+        return ()
+
+    def keywords(self) -> Mapping[str, object]:
+        return {"not": {}}
+
+    def plain(self, value: object) -> object:
+        return None
+
+    def goes_out(self, value: object) -> bool:
+        return False
+
+
+def _refused(value: object) -> object:
+    return _NO_FILE
