@@ -205,6 +205,32 @@ def test_the_same_form_without_scripts(ask: httpx.Client) -> None:
     assert german.status_code == 422
 
 
+@no_browser
+def test_a_browser_without_scripts_sends_the_form_and_rows_all_the_same(address: str, browser: Page) -> None:
+    browser.scripts(run=False)
+    try:
+        browser.call("Page.navigate", url=f"{address}/book")
+        time.sleep(0.5)
+        typed = {
+            "origin": "nowhere",
+            "destination": "MRW",
+            "contact": "a@quay.example",
+            "crates-0-contents": "rope",
+            "crates-0-weight_kg": "2",
+        }
+        for name, value in typed.items():
+            browser.fill(f"#f-{name}", value)
+        browser.press("[name=add-row]")  # which asks nothing of what is not filled in yet
+        assert 'id="f-crates-1-contents"' in browser.html
+        assert 'value="nowhere"' in browser.html
+        browser.fill("#f-crates-1-contents", "planks")
+        browser.press("[value='crates.0']")
+        assert 'value="planks"' in browser.html
+        assert 'value="rope"' not in browser.html
+    finally:
+        browser.scripts(run=True)
+
+
 @dataclass
 class Part:
     name: Annotated[str, it.length >= 2]

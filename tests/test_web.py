@@ -240,6 +240,7 @@ def test_the_description_is_sound(version: Any) -> None:
     assert "this.arrives > this.departs" in amend["description"]
     book = told["paths"]["/bookings"]["post"]
     assert book["requestBody"]["content"]["application/json"]["schema"] == {"$ref": "#/components/schemas/Booking"}
+    assert bookings.accepts(book["requestBody"]["content"]["application/json"]["example"])
     assert book["responses"]["201"]["content"]["application/json"]["schema"] == {
         "$ref": "#/components/schemas/BookingAnswered"
     }
@@ -529,6 +530,19 @@ def test_files_of_a_form(sent: list[tuple[str, Any]], status: int, told: Any) ->
         reply = ask("POST", "/papers?x", data={"page": "2"}, files=sent)
         assert reply.status == status, (name, reply.content)
         assert (reply.json if status == 200 else reply.faults) == told
+
+
+def test_no_sign_in_the_name_of_a_file_leads_anywhere() -> None:
+    names: list[str] = []
+    endpoint = Endpoint("POST", "/papers", Declares, {204: None})
+    asked = clients(Api("Papers", "1", [endpoint.by(lambda held: names.append(held.files.manifest.name))]))["wsgi"]
+    for name in (b"../../a\x00.pdf", b"C:\\\\x\\\\a\x1b[2J.pdf", b"a\xff.pdf", b"/etc/a.pdf", b"..", b"a" * 999):
+        content = b'--x\r\nContent-Disposition: form-data; name="manifest"; filename="%s"\r\n\r\n%s\r\n--x--\r\n' % (
+            name,
+            PDF,
+        )
+        assert asked("POST", "/papers", content=content, headers=BOUNDARY).status == 204, name
+    assert names == ["a\ufffd.pdf", "a\ufffd[2J.pdf", "a\xff.pdf", "a.pdf", "", "a" * 255]
 
 
 BOUNDARY = {"content-type": "multipart/form-data; boundary=x"}

@@ -17,6 +17,7 @@ from ..shape.walk import part_of
 from .answers import CBOR, JSON, Streamed
 from .api import Api
 from .endpoint import Endpoint
+from .examples import sound_one
 
 OpenApi = Literal["3.1", "3.0"]
 _VERSIONS: Final[Mapping[str, str]] = {"3.1": "3.1.0", "3.0": "3.0.3"}
@@ -135,7 +136,11 @@ class _Description:
             schema = self._files(endpoint)
             if "form" in endpoint.parts:
                 schema = {"allOf": [self._schema(f"{endpoint.name}.form"), schema]}
-        return {"required": needed, "content": {media: {"schema": schema} for media in endpoint.body_types}}
+        held: dict[str, Any] = {"schema": schema}
+        node = endpoint.parts["body"].use.node if "body" in endpoint.parts else None
+        if isinstance(node, Link) and (example := sound_one(node.key, endpoint.gate.shape)) is not None:
+            held["example"] = example
+        return {"required": needed, "content": dict.fromkeys(endpoint.body_types, held)}
 
     def _files(self, endpoint: Endpoint[Any]) -> dict[str, Any]:
         """The schema of the files of a form: OpenAPI 3.0 has a format for them, 3.1 says it as JSON Schema does."""

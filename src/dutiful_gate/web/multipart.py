@@ -137,7 +137,7 @@ class Multipart:
 def _plain_name(name: str) -> str:
     """A file's name without folders, and without signs that no name should have."""
     last = name.replace("\\", "/").rpartition("/")[2]
-    return "".join(sign if sign.isprintable() else "\ufffd" for sign in last)[:255]
+    return "" if last in (".", "..") else "".join(sign if sign.isprintable() else "\ufffd" for sign in last)[:255]
 
 
 def _broken() -> Problem:

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
-from random import Random
 from typing import Any
 
 from ...declare.kinds import Text, Upload
 from ...gates.typed import Gate
 from ...report.cause import Cause
-from ...sample.payloads import CannotSample, Payloads
 from ...shape.nodes import (
     MISSING,
     Alias,
@@ -31,11 +29,12 @@ from ...shape.nodes import (
 )
 from ...shape.paths import FactsAt, Paths
 from ...shape.to_json import plain
-from ...shape.walk import holds_secret, part_of
+from ...shape.walk import holds_secret
 from ..answers import Streamed
 from ..api import Api
 from ..description import phrase
 from ..endpoint import Endpoint
+from ..examples import sound_one
 from ..words import rules_in_words
 
 Told = dict[str, Any]
@@ -153,7 +152,7 @@ class _Teller:
         fields = (*record.fields, *record.computed)
         told["fields"] = [{"name": field.wire, **self._field(field, record, shape)} for field in fields]
         told |= _given(text=record.text, rules=list(_record_rules(record, shape)))
-        sent = _sound_one(key, shape)
+        sent = sound_one(key, shape)
         if sent is not None:
             told["example"] = sent
         for other, held in self.records.items():  # what is told alike is one
@@ -182,18 +181,6 @@ def _record_rules(record: Record, shape: Shape) -> Iterator[str]:
         words = rule.own_words or Cause(face.code, face.needs, numbers).wanted
         yield f"{first}: {words}" if first and rule.own_words is None else words
     yield from map(str, record.checks)
-
-
-def _sound_one(key: str, shape: Shape) -> Any:
-    """What a client may send for a record, the same each time; None where none is found, or a secret is in it."""
-    whole = part_of(shape, Use(Link(key)))
-    if key in shape.guarded:
-        return None
-    makes = Payloads(whole, Random(3))
-    try:
-        return min((makes.make() for _ in range(4)), key=lambda made: len(str(made)))
-    except (CannotSample, RecursionError):
-        return None
 
 
 def _form(kind: Any) -> str:
