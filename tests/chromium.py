@@ -8,7 +8,7 @@ import shutil
 import subprocess
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -68,18 +68,32 @@ class Page:
     def scripts(self, *, run: bool) -> None:
         self.call("Emulation.setScriptExecutionDisabled", value=not run)
 
-    def node(self, selector: str) -> int:
-        root = self.call("DOM.getDocument")["root"]["nodeId"]
-        return int(self.call("DOM.querySelector", nodeId=root, selector=selector)["nodeId"])
+    def steadily(self, step: Callable[[int], Any]) -> Any:
+        """What a step with the root node gives: again where a page that just comes has changed its nodes meanwhile."""
+        end = time.monotonic() + 10
+        while True:
+            try:
+                return step(self.call("DOM.getDocument")["root"]["nodeId"])
+            except AssertionError:
+                if time.monotonic() > end:
+                    raise
+                time.sleep(0.05)
+
+    def focus(self, selector: str) -> None:
+        def step(root: int) -> None:
+            node = self.call("DOM.querySelector", nodeId=root, selector=selector)["nodeId"]
+            self.call("DOM.focus", nodeId=node)
+
+        self.steadily(step)
 
     def fill(self, selector: str, text: str) -> None:
         """Type into an input, as a reader does: without a script of the page."""
-        self.call("DOM.focus", nodeId=self.node(selector))
+        self.focus(selector)
         self.type(text)
 
     def press(self, selector: str) -> None:
         """Press a button, and wait for the page that comes."""
-        self.call("DOM.focus", nodeId=self.node(selector))
+        self.focus(selector)
         before = self.call("Page.getNavigationHistory")["currentIndex"], self.html
         self.key("Enter")
         end = time.monotonic() + 10
@@ -90,8 +104,7 @@ class Page:
 
     @property
     def html(self) -> str:
-        root = self.call("DOM.getDocument")["root"]["nodeId"]
-        return str(self.call("DOM.getOuterHTML", nodeId=root)["outerHTML"])
+        return str(self.steadily(lambda root: self.call("DOM.getOuterHTML", nodeId=root)["outerHTML"]))
 
     def picture(self, file: Path) -> None:
         file.write_bytes(base64.b64decode(self.call("Page.captureScreenshot", format="png")["data"]))

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Iterable, MutableMapping
+from collections.abc import Awaitable, Callable, Generator, Iterable, MutableMapping
+from functools import partial
 from typing import Any
 from urllib.parse import quote
 
@@ -16,6 +17,7 @@ from .refusals import Refusal
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
+_NOTHING_YET: Message = {"type": "http.request", "more_body": True}
 SLOWEST = 30.0
 """So many seconds a whole body may take."""
 
@@ -42,12 +44,20 @@ async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds
     exchange = api.begin(head_of(scope))
     try:
         if not exchange.settled() and exchange.reads_body:
-            try:
-                async with asyncio.timeout(seconds):
-                    if not await _read(exchange, receive):
-                        return  # the client is gone
-            except TimeoutError:
-                exchange.refuse(Refusal(408, "The body took too long to come."))
+            # Most bodies are here with their heads: no clock is started for them.
+            message, waiting = _at_once(receive())
+            taken = waiting is None and _took_all(exchange, message)
+            if not taken:
+                try:
+                    async with asyncio.timeout(seconds):
+                        while not taken:
+                            message = await (waiting or receive())
+                            waiting = None
+                            taken = _took_all(exchange, message)
+                except TimeoutError:
+                    exchange.refuse(Refusal(408, "The body took too long to come."))
+            if message["type"] == "http.disconnect":
+                return  # the client is gone
         if not exchange.settled():
             exchange.complete()
         if not exchange.settled():
@@ -83,16 +93,46 @@ def head_of(scope: Message) -> Head:
     return Head(scope["method"], path or "/", scope.get("query_string", b"").decode("latin-1"), headers)
 
 
-async def _read(exchange: Exchange, receive: Receive) -> bool:
-    """Hand the body over, until it ends or there is an answer; whether the client is still there."""
-    while True:
-        message = await receive()
-        if message["type"] == "http.disconnect":
-            return False
-        if piece := message.get("body", b""):
-            exchange.take(piece)
-        if exchange.settled() or not message.get("more_body", False):
-            return True
+def _took_all(exchange: Exchange, message: Message) -> bool:
+    """Hand a piece of the body over. Whether no more is wanted: it ended, there is an answer, the client is gone."""
+    if message["type"] == "http.disconnect":
+        return True
+    if piece := message.get("body", b""):
+        exchange.take(piece)
+    return exchange.settled() or not message.get("more_body", False)
+
+
+def _at_once(receiving: Awaitable[Message]) -> tuple[Message, Awaitable[Message] | None]:
+    """What a message is that is here already; else what is to be waited for, which has been begun."""
+    steps = receiving.__await__()
+    try:
+        blocked = next(steps)
+    except StopIteration as done:
+        return done.value, None
+    return _NOTHING_YET, _Begun(steps, blocked)
+
+
+class _Begun:
+    """A message that is waited for: what has been begun goes on where it was."""
+
+    def __init__(self, steps: Generator[Any, Any, Message], blocked: Any) -> None:
+        self.steps = steps
+        self.blocked = blocked
+
+    def __await__(self) -> Generator[Any, Any, Message]:
+        blocked = self.blocked
+        while True:
+            try:
+                sent = yield blocked
+            except BaseException as error:
+                step = partial(self.steps.throw, error)
+            else:
+                step = partial(self.steps.send, sent)
+            try:
+                blocked = step()
+            except StopIteration as done:
+                message: Message = done.value
+                return message
 
 
 async def _sent(outgoing: Outgoing, send: Send, *, content: bool) -> None:

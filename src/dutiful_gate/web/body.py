@@ -32,7 +32,11 @@ class Body:
         self._unpacking = None
         if not self.comes:
             return
-        kind, words = media_type(head.header("content-type"))
+        came = head.header("content-type")
+        if came == takes[0] and came not in FORMS and head.header("content-encoding") is None:
+            self.media = came  # as most say it
+            return
+        kind, words = media_type(came)
         is_json = kind.startswith("application/") and kind.endswith("+json") and takes[0] not in FORMS
         self.media = takes[0] if not kind or is_json else kind
         accept = {"accept": ", ".join(takes)}

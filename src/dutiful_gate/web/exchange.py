@@ -38,6 +38,8 @@ class Exchange:
     `request`     what the handler is called with, once the body is `complete`
     """
 
+    __slots__ = ("_intake", "_media", "_served", "api", "catalogue", "head", "outgoing", "reads_body", "request")
+
     def __init__(self, api: Api, head: Head) -> None:
         """Begin by the head alone: there is an answer where 404, 405, 401, 403, 431, 415, 406 or 413 applies."""
         self.api = api

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any, Final, TypeVar
 
 from ..gates.request import RequestGate
@@ -33,9 +34,9 @@ def examined(
     declared = gate.parts
     parts: dict[str, Any] = {"path": names} if "path" in declared else {}
     broken: list[Fault] = []
-    for name, read in _OF_HEAD.items():
-        if name in declared:
-            _part(name, parts, broken, lambda read=read: read(head))  # type: ignore[misc]
+    for name in declared:
+        if name in _OF_HEAD:
+            _part(name, parts, broken, partial(_OF_HEAD[name], head))
     if "form" in declared:
         use, limits = declared["form"].use, gate.limits
 
