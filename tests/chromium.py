@@ -11,9 +11,10 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 from urllib.request import urlopen
 
+T = TypeVar("T")
 CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser") or shutil.which("google-chrome")
 
 
@@ -68,20 +69,24 @@ class Page:
     def scripts(self, *, run: bool) -> None:
         self.call("Emulation.setScriptExecutionDisabled", value=not run)
 
-    def steadily(self, step: Callable[[int], Any]) -> Any:
-        """What a step with the root node gives: again where a page that just comes has changed its nodes meanwhile."""
+    def steadily(self, step: Callable[[], T]) -> T:
+        """What a step gives: again where a page that just comes has changed things meanwhile."""
         end = time.monotonic() + 10
         while True:
             try:
-                return step(self.call("DOM.getDocument")["root"]["nodeId"])
+                return step()
             except AssertionError:
                 if time.monotonic() > end:
                     raise
                 time.sleep(0.05)
 
+    @property
+    def root(self) -> int:
+        return int(self.call("DOM.getDocument")["root"]["nodeId"])
+
     def focus(self, selector: str) -> None:
-        def step(root: int) -> None:
-            node = self.call("DOM.querySelector", nodeId=root, selector=selector)["nodeId"]
+        def step() -> None:
+            node = self.call("DOM.querySelector", nodeId=self.root, selector=selector)["nodeId"]
             self.call("DOM.focus", nodeId=node)
 
         self.steadily(step)
@@ -94,17 +99,22 @@ class Page:
     def press(self, selector: str) -> None:
         """Press a button, and wait for the page that comes."""
         self.focus(selector)
-        before = self.call("Page.getNavigationHistory")["currentIndex"], self.html
+        before = self.seen
         self.key("Enter")
         end = time.monotonic() + 10
-        while (self.call("Page.getNavigationHistory")["currentIndex"], self.html) == before:
+        while self.seen == before:
             assert time.monotonic() < end, "no page comes"
             time.sleep(0.05)
         time.sleep(0.2)
 
     @property
+    def seen(self) -> tuple[int, str]:
+        """How many pages came, and what stands on the last."""
+        return self.steadily(lambda: (self.call("Page.getNavigationHistory")["currentIndex"], self.html))
+
+    @property
     def html(self) -> str:
-        return str(self.steadily(lambda root: self.call("DOM.getOuterHTML", nodeId=root)["outerHTML"]))
+        return str(self.steadily(lambda: self.call("DOM.getOuterHTML", nodeId=self.root)["outerHTML"]))
 
     def picture(self, file: Path) -> None:
         file.write_bytes(base64.b64decode(self.call("Page.captureScreenshot", format="png")["data"]))
