@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Annotated, Any
 from urllib.parse import quote
 
+import cbor2
 import httpx
 import pytest
 from flask import Flask
@@ -22,8 +23,21 @@ from starlette.applications import Starlette
 
 from any_api import Number, Search, api, asker, clients
 from any_declaration import any_declaration
-from dutiful_gate import CannotSample, DeclarationError, Gate, Limits, amendment, it, payloads, probes, rest, secret
-from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate import (
+    CannotSample,
+    DeclarationError,
+    Gate,
+    Limits,
+    amendment,
+    it,
+    obeys,
+    payloads,
+    probes,
+    rest,
+    secret,
+    this,
+)
+from dutiful_gate.demo.ferries import Booking, Crate, bookings
 from dutiful_gate.problems import joined
 from dutiful_gate.web import (
     Api,
@@ -36,6 +50,7 @@ from dutiful_gate.web import (
     description,
     of_type,
     schemas,
+    under_key,
 )
 from dutiful_gate.web.replies import examine_each_reply, examine_reply
 
@@ -197,7 +212,27 @@ class Sends:
     body: Booking
 
 
+@dataclass
+class Wrapped:
+    body: Annotated[Booking, under_key("booking")]
+
+
+@dataclass
+class HeldTwice:
+    body: Wrapped
+
+
+@dataclass
+class WrappedQuery:
+    query: Annotated[Number, under_key("number")]
+
+
 WRONG: list[tuple[Any, str]] = [
+    (lambda: Gate(Wrapped), "declare a record with the field booking"),
+    (lambda: Gate(amendment(Wrapped)), "declare a record with the field booking"),
+    (lambda: RequestGate(HeldTwice), "declare a record with the field booking"),
+    (lambda: RequestGate(WrappedQuery), "not for its query"),
+    (lambda: under_key(""), "needs a key"),
     (lambda: Endpoint("GET", "/bookings", Wide, {200: None}), "write {number} into the path"),
     (lambda: Endpoint("GET", "/b/{number}/{deck}", Wide, {200: None}), "declare deck in the record of its path"),
     (lambda: Endpoint("GET", "/b/{number}", Sends, {200: None}), "which the request does not read"),
@@ -315,6 +350,47 @@ class Knocks:
     headers: Hidden
     cookies: Visits
     body: list[int]
+
+
+@obeys(this.path.number == this.body.weight_kg, this.path.number < 9)
+@dataclass
+class PutCrate:
+    path: Number
+    body: Annotated[Crate, under_key("crate")]
+
+
+@dataclass
+class MayList:
+    body: Annotated[list[Crate] | None, it.length > 1, under_key("crates")] = None
+
+
+UNDER: list[tuple[Any, list[tuple[str, str]]]] = [
+    ({"crate": {"contents": "rope", "weight_kg": 3}}, []),
+    ({"crate": {"contents": "", "weight_kg": 3}, "more": 1}, [("/body/crate/contents", "length")]),
+    ({"crate": {"contents": "rope", "weight_kg": 4}}, [("/path", "agreement")]),
+    ({"crate": None}, [("/body/crate", "kind")]),
+    ({"contents": "rope"}, [("/body/crate", "absent")]),
+    ({}, [("/body/crate", "absent")]),
+    ([], [("/body", "kind")]),
+    (None, [("/body", "kind")]),
+]
+
+
+@pytest.mark.parametrize(("body", "told"), UNDER, ids=repr)
+def test_a_body_may_be_one_value_under_one_key(body: Any, told: list[tuple[str, str]]) -> None:
+    gate = RequestGate(PutCrate)
+    parts = {"path": {"number": "3"}}
+    verdicts = [
+        gate.examine({**parts, "body": body}),
+        gate.examine_with_json(parts, json.dumps(body).encode())[0],
+        gate.examine_with_cbor(parts, cbor2.dumps(body))[0],
+    ]
+    for verdict in verdicts:
+        assert [(fault.pointer, fault.code) for fault in verdict.faults] == told
+        assert not verdict or verdict.value.body.contents == "rope"
+    may = RequestGate(MayList)
+    assert [may.admit({}).body, may.admit({"body": {"crates": None}}).body] == [None, None]
+    assert may.examine({"body": {"crates": [UNDER[0][0]["crate"]]}}).faults[0].pointer == "/body/crates"
 
 
 def test_who_asks_is_hidden_unasked_and_what_nobody_declared_is_let_be() -> None:
@@ -470,7 +546,8 @@ def test_generated_endpoints_answer_sound_requests_and_tell_broken_ones(seed: in
         warnings.simplefilter("ignore")
         try:
             gate: Gate[Any] = Gate(declared, names=words.get("names"))
-            sent = make_dataclass("Sent", [("body", declared)])
+            key = ["", "held", "held-1 {x}"][seed % 3]
+            sent = make_dataclass("Sent", [("body", Annotated[declared, under_key(key)] if key else declared)])
             endpoint = Endpoint("POST", "/any", sent, {204: None}, names=words.get("names"))
         except DeclarationError:
             return
@@ -481,13 +558,18 @@ def test_generated_endpoints_answer_sound_requests_and_tell_broken_ones(seed: in
         broken = list(islice(probes(gate, seed), 25))
     except CannotSample:
         return
+
+    def sent_as(data: Any) -> str:
+        return json.dumps({key: data} if key else data)
+
     for data in sound:
-        assert ask("POST", "/any", content=json.dumps(data), headers=JSON).status == 204, data
+        assert ask("POST", "/any", content=sent_as(data), headers=JSON).status == 204, data
     for data, fault in broken:
-        reply = ask("POST", "/any", content=json.dumps(data), headers=JSON)
+        reply = ask("POST", "/any", content=sent_as(data), headers=JSON)
         assert reply.status in (400, 422), data
         if "unknown" not in {code for _, _, code in reply.faults}:
-            pointer = "#" + quote(fault.pointer, safe="/~!$&'()*+,;=:@-._", errors="replace")
+            within = f"/{key}" if key else ""
+            pointer = "#" + quote(within + fault.pointer, safe="/~!$&'()*+,;=:@-._", errors="replace")
             assert ("body", pointer) in {(part, at) for part, at, _ in reply.faults}, (data, fault)
 
 

@@ -90,6 +90,22 @@ def also_named(*wires: str) -> AlsoNamed:
     return AlsoNamed(tuple(dict.fromkeys(wires)))
 
 
+class UnderKey(Value):
+    """See `under_key`."""
+
+    key: str
+
+
+def under_key(key: str) -> UnderKey:
+    """Beside the body of a request: it comes as a record of one key, and the value is what stands under that.
+
+    `body: Annotated[Booking, under_key("booking")]` reads {"booking": {...}}, and gives a Booking.
+    """
+    if key.__class__ is not str or not key:
+        raise DeclarationError(f"under_key({key!r}) needs a key", remedy='as in under_key("booking")')
+    return UnderKey(key)
+
+
 class IfAbsent(Value):
     """See `if_absent`."""
 

@@ -277,6 +277,28 @@ def then(function: Callable[[Any], Any]) -> Then:
     return Then(function)
 
 
+class TakenOut(Step):
+    """What stands under the one key of a record: see `under_key`."""
+
+    key: str
+
+    @property
+    def normalising(self) -> bool:
+        return False
+
+    def expression(self, value: str, bind: Bind) -> str:
+        return f"{value}[{bind(self.key, 'KEY')}]"
+
+    def keywords(self) -> Mapping[str, object] | Unsaid:
+        return {}
+
+    def suits(self, facts: Facts) -> Facts:
+        return ANY_VALUE
+
+    def __str__(self) -> str:
+        return f"under_key({self.key!r})"
+
+
 class Turn(Value):
     """What comes before the value is read, or stands in for it: no step on a value that has been read."""
 

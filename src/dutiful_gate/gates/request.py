@@ -52,7 +52,7 @@ class RequestGate(AnyGate[T]):
         from ..shape.requests import parts_of, request_shape
 
         seen, scope = seen_by_caller(names)
-        shape, used = shape_of(declared, seen, scope)
+        shape, used = shape_of(declared, seen, scope, of_request=True)
         check_held(shape)  # as values: read from their sources they are text
         shape = request_shape(shape)
         limits = limits or Limits()

@@ -60,7 +60,7 @@ from .nodes import (
     Use,
 )
 from .paths import check_record_rules
-from .records import KeyStyle, record_of
+from .records import KeyStyle, record_of, refuse_under_key
 from .unions import with_tag
 from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of
 
@@ -121,11 +121,13 @@ def shape_of(
     *,
     keys: KeyStyle | None = None,
     lenient: bool = False,
+    of_request: bool = False,
 ) -> tuple[Shape, dict[str, Any]]:
     """The shape of a declared type, and those of the names that were needed for it.
 
     `names` holds what can be seen where the gate is built, in the function named `scope`; `keys` makes names in the
-    data of attributes'; `lenient` makes every field so.
+    data of attributes'; `lenient` makes every field so; `of_request` lets
+    its fields be parts of a request, see `request_shape`.
 
     Raises DeclarationError for a type that cannot be read, a rule that makes no sense for its type, or an annotation
     that names what cannot be seen.
@@ -140,6 +142,8 @@ def shape_of(
             remedy="put a dataclass in between: a record may hold itself",
         ) from None
     records, aliases = maker.records, maker.aliases
+    if not of_request:
+        refuse_under_key(records.values())
     if aliases:
         root, records, aliases = settled(root, records, aliases)
     tag = partial(with_tag, records=records)

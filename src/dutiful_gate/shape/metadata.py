@@ -25,7 +25,7 @@ from ..declare.kinds import (
 )
 from ..declare.kinds.formed import FORMABLE
 from ..declare.kinds.lenient import Lenient
-from ..declare.marks import About, AlsoNamed, IfAbsent, Mark, Named, Reading, ReadingSays, ToldBy, Written
+from ..declare.marks import About, AlsoNamed, IfAbsent, Mark, Named, Reading, ReadingSays, ToldBy, UnderKey, Written
 from ..declare.records import RecordRule
 from ..declare.rules import Equal, OneOf, Rule
 from ..declare.rules.holds import holds
@@ -53,6 +53,7 @@ class Beside:
         "secret",
         "split",
         "told_by",
+        "under",
         "via",
         "wire",
     )
@@ -65,6 +66,7 @@ class Beside:
         self.told_by: ToldBy | None = None
         self.if_absent: IfAbsent | None = None
         self.also: tuple[str, ...] = ()
+        self.under = ""
         self.says: str | None = None
         self.form = ""
         self.via: Via | None = None
@@ -110,6 +112,9 @@ def _keep(found: Beside, part: Any) -> None:
             found.if_absent = part
         case AlsoNamed(wires):
             found.also = wires
+        case UnderKey(key):
+            check_words(under_key=key)
+            found.under = key
         case ReadingSays(words):
             found.says = words
         case Written(form):
@@ -134,6 +139,7 @@ def _keep(found: Beside, part: Any) -> None:
 
 _UNCALLED = (
     marks.about, marks.named, marks.also_named, marks.if_absent, marks.told_by, marks.written, marks.goes_out,
+    marks.under_key,
     records.obeys, steps.then, steps.via, steps.split_on, steps.rounded_to, steps.otherwise, holds,
     presence.needs, presence.when, variants.amendment, variants.subset,
 )  # fmt: skip

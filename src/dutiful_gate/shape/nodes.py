@@ -14,7 +14,7 @@ from ..declare.marks import About
 from ..declare.records import RecordCheck, RecordRule
 from ..declare.rules import Rule
 from ..declare.sources import Source
-from ..declare.steps import Step
+from ..declare.steps import Step, TakenOut
 from ..declare.values import Value
 
 NO_ABOUT: Final = About()
@@ -246,6 +246,12 @@ class Use(Value):
         return any(isinstance(part, Step) for part in self.parts)
 
     @property
+    def under_key(self) -> str:
+        """The key under which what is meant stands, in a record of that key alone; "" for none."""
+        last = self.parts[-1] if self.parts else None
+        return last.key if isinstance(last, TakenOut) else ""
+
+    @property
     def is_reread(self) -> bool:
         """Whether its node reads what something else made of what came."""
         return self.via is not None or bool(self.split)
@@ -292,7 +298,8 @@ class Field(Value):
     """One field of a record: its attribute, its name in the data, what it holds, and what stands in for it.
 
     `may_lack` tells a field that may be absent and has no default: it is absent from the value then; `only_given` one
-    that only the constructor takes, so that no value has it. `also` holds other names under which it may come.
+    that only the constructor takes, so that no value has it. `also` holds other names under which it may come; `under`
+    is the key under which the body of a request holds it.
     """
 
     attribute: str
@@ -303,6 +310,7 @@ class Field(Value):
     may_lack: bool = False
     only_given: bool = False
     also: tuple[str, ...] = ()
+    under: str = ""
 
     @property
     def required(self) -> bool:

@@ -22,9 +22,15 @@ class Paths:
 
     def use(self, record: Record, path: Path) -> Use:
         """The use at a path. Raises DeclarationError where there is none, or none that is one record's alone."""
-        use = self._field(record, path, 0).use
+        use = self._meant(self._field(record, path, 0).use)
         for at, step in enumerate(path[1:], 1):
             use = self._step(use, path, at, step)
+        return use
+
+    def _meant(self, use: Use) -> Use:
+        """What stands under the one key, where a value comes so."""
+        if use.under_key and isinstance(use.node, Link):
+            return self.records[use.node.key].fields[0].use
         return use
 
     def _step(self, use: Use, path: Path, at: int, step: str) -> Use:
@@ -68,6 +74,9 @@ class Paths:
         """A path in the names of the data."""
         told = [self._field(record, path, 0).wire]
         use = self._field(record, path, 0).use
+        if use.under_key:
+            told.append(use.under_key)
+            use = self._meant(use)
         for at, step in enumerate(path[1:], 1):
             node = self.plain(use).node
             told.append(self._field(self.records[node.key], path, at).wire if isinstance(node, Link) else step)

@@ -147,7 +147,20 @@ def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens,
         wire = attribute if maker.key_style is None else maker.key_style(attribute)
     if beside.if_absent is not None:
         more = _standing_in(beside.if_absent, record, attribute, more)
-    return Field(attribute, wire, use, also=beside.also, **more)
+    return Field(attribute, wire, use, also=beside.also, under=beside.under, **more)
+
+
+def refuse_under_key(records: Iterable[Record]) -> None:
+    """Raise DeclarationError for a field that would come under a key, and is not the body of a request."""
+    for record in records:
+        for field in (*record.fields, *record.rests):
+            if field.under:
+                raise DeclarationError(
+                    "under_key is for the body of a request",
+                    remedy=f"declare a record with the field {field.under}",
+                    record=record.name,
+                    field=field.attribute,
+                )
 
 
 def _beside(hint: Any, given: Mapping[Any, Any] | None = None) -> Beside:
@@ -362,15 +375,15 @@ def _base_record(maker: Maker, variant: Variant) -> Record:
 
 
 def _mended(field: Field, demanded: bool) -> Field:
-    return Field(field.attribute, field.wire, field.use, may_lack=not demanded, also=field.also)
+    return Field(field.attribute, field.wire, field.use, may_lack=not demanded, also=field.also, under=field.under)
 
 
 def _chosen(field: Field, variant: Variant) -> Field:
     if field.attribute in variant.required:
-        return Field(field.attribute, field.wire, field.use)
+        return Field(field.attribute, field.wire, field.use, under=field.under)
     if field.attribute in variant.optional and field.required:
         use = field.use if field.use.nullable else Use(Nullable(field.use), (), field.use.about)
-        return Field(field.attribute, field.wire, use, default=None, also=field.also)
+        return Field(field.attribute, field.wire, use, default=None, also=field.also, under=field.under)
     return field
 
 

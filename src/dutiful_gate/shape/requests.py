@@ -7,7 +7,9 @@ from typing import Any, Final, NamedTuple
 
 from ..declare.errors import DeclarationError
 from ..declare.sources import Source
+from ..declare.steps import TakenOut
 from .nodes import Field, Link, Nullable, Record, Shape, Use
+from .records import refuse_under_key
 from .walk import guarded_of, held_by, leads, recursive_of, uses_of
 
 
@@ -45,6 +47,7 @@ def request_shape(shape: Shape) -> Shape:
             f"a request is a dataclass whose fields are its parts, not {shape.root.facts.phrase}",
             remedy=f"declare a dataclass with some of {', '.join(PARTS)}",
         )
+    refuse_under_key([each for each in shape.records.values() if each is not record])
     own: dict[str, Record] = {}
     fields = tuple(_part(field, record, shape, own) for field in record.fields)
     if any(field.attribute == "form" for field in fields) and any(field.attribute == "body" for field in fields):
@@ -87,9 +90,26 @@ def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) ->
             record=record.name,
             field=field.attribute,
         )
+    if field.under and field.attribute != "body":
+        raise DeclarationError(
+            f"under_key is for the body of a request, not for its {field.attribute}",
+            remedy="leave it out",
+            record=record.name,
+            field=field.attribute,
+        )
+    if field.under:
+        use = _under_key(field, record, own)
     if field.attribute in _UNKNOWN_LET_BE and isinstance(link, Link):
         use = _through_links(use, lambda key: _named_part(field.attribute, key, shape, own))
     return field.but(use=use.but(source=kind.source))
+
+
+def _under_key(field: Field, record: Record, own: dict[str, Record]) -> Use:
+    """The body as it comes, a record of one key, of which the value is taken out."""
+    key = f"{record.key}_body"
+    held = Field(field.under, field.under, field.use)
+    own[key] = Record(key, f"{record.name}Body", dict, (held,), form="dict")
+    return Use(Link(key), (TakenOut(field.under),), secret=field.use.secret)
 
 
 def _named_part(part: str, key: str, shape: Shape, own: dict[str, Record]) -> str:

@@ -5,6 +5,7 @@ Public. The adapters are modules of their own: `asgi`, `wsgi`, `starlette` and `
 
 from typing import TYPE_CHECKING
 
+from ..declare.marks import under_key
 from ..declare.uploads import UploadedFile
 from ..gates.request import RequestGate
 from .amending import Amended, amended
@@ -36,6 +37,7 @@ __all__ = [
     "description",
     "of_type",
     "schemas",
+    "under_key",
 ]
 
 

@@ -23,13 +23,14 @@ class Amended(NamedTuple, Generic[T]):
     changes: dict[str, Any]
 
 
-def amended(gate: Gate[T], record: T, sent: Mapping[str, Any]) -> Amended[T]:
+def amended(gate: Gate[T], record: T, sent: Mapping[str, Any], *, under: str = "") -> Amended[T]:
     """A record with what was sent to change it, checked by its gate as a whole.
 
         booking, changes = amended(bookings, booking, request.body)
 
-    `sent` is what the gate of `amendment(Record, ...)` admitted. Raises Problem(422), each fault in the body, where the
-    whole is not sound any more; a disagreement stands at the first of its fields that was sent.
+    `sent` is what the gate of `amendment(Record, ...)` admitted, `under` the key under which the body holds it, if any.
+    Raises Problem(422), each fault in the body, where the whole is not sound any more; a disagreement stands at the
+    first of its fields that was sent.
     """
     native = _of_values(gate)
     shape = native.shape.records[_key(native)]
@@ -40,7 +41,8 @@ def amended(gate: Gate[T], record: T, sent: Mapping[str, Any]) -> Amended[T]:
     if verdict:
         return Amended(verdict.value, changes)
     news = {wires[name]: value for name, value in changes.items()}
-    faults = [_at_sent(fault, shape, news).beneath(("body",)) for fault in verdict.faults]
+    place = ("body", under) if under else ("body",)
+    faults = [_at_sent(fault, shape, news).beneath(place) for fault in verdict.faults]
     raise Problem.of(of_faults(422, faults, verdict.untold))
 
 
