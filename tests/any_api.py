@@ -6,6 +6,7 @@ import asyncio
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Annotated, Any, NamedTuple
 from urllib.parse import unquote_to_bytes
 
@@ -13,10 +14,10 @@ import httpx
 from flask import Flask
 from starlette.applications import Starlette
 
-from dutiful_gate import amendment, it, obeys, this
+from dutiful_gate import amendment, it, obeys, secret, this
 from dutiful_gate.catalogues import GERMAN
 from dutiful_gate.demo.ferries import Booking
-from dutiful_gate.web import Answer, Api, Endpoint, Head, Problem, Streamed
+from dutiful_gate.web import Answer, Api, Endpoint, Head, Headed, Problem, Streamed
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.flask import blueprint
 from dutiful_gate.web.starlette import mounted
@@ -87,6 +88,17 @@ class Nothing:
     pass
 
 
+@dataclass
+class Filed:
+    location: Annotated[str, it.length > 3]
+    etag: Annotated[str | None, it.matches('"[^"]*"')] = None
+    last_modified: datetime | None = None
+    retry_after: int | None = None
+    allow: list[str] = field(default_factory=list)
+    x_ok: bool | None = None
+    link: Annotated[str | None, secret] = None
+
+
 def answer(request: Any) -> Any:
     return Answer(request.body, headers={"Location": "/bookings/7"})
 
@@ -112,6 +124,7 @@ SERVED = [
     Endpoint("GET", "/bookings", ListBookings, {200: list[str]}, tags=["bookings"]).by(lambda sent: sent.query.sort),
     Endpoint("POST", "/bookings", Book, {201: Booking}, takes=["application/json", "application/cbor"], unpacks=["gzip"]).by(answer),
     Endpoint("PATCH", "/bookings/{number}", Amend, {200: Number, 404: None}).by(lambda sent: sent.path),
+    Endpoint("PUT", "/bookings/{number}", Cancel, {202: Headed(Number, Filed)}).by(lambda sent: Answer(sent.path, headers=Filed("/here"))),
     Endpoint("DELETE", "/bookings/{number}", Cancel, {204: None}).by(lambda sent: None),
     Endpoint("POST", "/booked", ByForm, {200: Booking}).by(lambda sent: sent.form),
     Endpoint("GET", "/broken", Nothing, {200: Number}).by(broken),

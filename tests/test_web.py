@@ -10,6 +10,7 @@ import json
 import logging
 import warnings
 from dataclasses import dataclass, field, make_dataclass
+from datetime import datetime, timedelta, timezone
 from itertools import islice
 from pathlib import Path
 from typing import Annotated, Any
@@ -21,7 +22,7 @@ import pytest
 from flask import Flask
 from starlette.applications import Starlette
 
-from any_api import Number, Search, api, asker, clients
+from any_api import Filed, Nothing, Number, Search, api, asker, clients
 from any_declaration import any_declaration
 from dutiful_gate import (
     CannotSample,
@@ -30,6 +31,7 @@ from dutiful_gate import (
     Limits,
     amendment,
     it,
+    named,
     obeys,
     payloads,
     probes,
@@ -40,11 +42,14 @@ from dutiful_gate import (
 from dutiful_gate.demo.ferries import Booking, Crate, bookings
 from dutiful_gate.problems import joined
 from dutiful_gate.web import (
+    Answer,
     Api,
     Endpoint,
     Form,
+    Headed,
     Problem,
     RequestGate,
+    Streamed,
     UploadedFile,
     amended,
     description,
@@ -52,6 +57,7 @@ from dutiful_gate.web import (
     schemas,
     under_key,
 )
+from dutiful_gate.web.manual.page import manual
 from dutiful_gate.web.replies import examine_each_reply, examine_reply
 
 SOUND: dict[str, Any] = {
@@ -213,6 +219,16 @@ class Sends:
 
 
 @dataclass
+class Nested:
+    number: Number
+
+
+@dataclass
+class Spaced:
+    number: Annotated[str, named("a b")]
+
+
+@dataclass
 class Wrapped:
     body: Annotated[Booking, under_key("booking")]
 
@@ -233,6 +249,10 @@ WRONG: list[tuple[Any, str]] = [
     (lambda: RequestGate(HeldTwice), "declare a record with the field booking"),
     (lambda: RequestGate(WrappedQuery), "not for its query"),
     (lambda: under_key(""), "needs a key"),
+    (lambda: Endpoint("POST", "/b", Sends, {204: Headed(None, Nested)}), "nothing that a header holds"),
+    (lambda: Endpoint("POST", "/b", Sends, {204: Headed(None, Spaced)}), "nothing that a header holds"),
+    (lambda: Endpoint("POST", "/b", Sends, {204: Headed(None, int)}), "known by their names"),
+    (lambda: Endpoint("POST", "/b", Sends, {204: Headed(Booking, Number)}), "has no body"),
     (lambda: Endpoint("GET", "/bookings", Wide, {200: None}), "write {number} into the path"),
     (lambda: Endpoint("GET", "/b/{number}/{deck}", Wide, {200: None}), "declare deck in the record of its path"),
     (lambda: Endpoint("GET", "/b/{number}", Sends, {200: None}), "which the request does not read"),
@@ -350,6 +370,55 @@ class Knocks:
     headers: Hidden
     cookies: Visits
     body: list[int]
+
+
+CET = timezone(timedelta(hours=2))
+GIVEN: list[tuple[Any, dict[str, str] | str]] = [
+    (Filed("/n/1", '"7"', datetime(2026, 5, 4, 9, 30, 1, 5, CET), 120, ["GET", "HEAD"], True, "s3cret-words"),
+     {"location": "/n/1", "etag": '"7"', "last-modified": "Mon, 04 May 2026 07:30:01 GMT", "retry-after": "120", "allow": "GET, HEAD", "x-ok": "true"}),
+    (Filed("/n/1"), {"location": "/n/1"}),
+    ({"Location": "/n/2", "X-More": "yes", "Last-Modified": "Mon, 04 May 2026 09:30:01 GMT"},
+     {"location": "/n/2", "x-more": "yes", "last-modified": "Mon, 04 May 2026 09:30:01 GMT"}),
+    ({}, "/location: needs a value"),
+    ({"Location": "/n"}, "/location: needs at least 4 characters"),
+    ({"Location": "/n/1", "retry-after": "soon"}, "/retry-after: needs a whole number"),
+    ({"Location": "/n/1", "last-modified": "once"}, "/last-modified: needs a date-time"),
+    ({"Location": "/n/1", "a b": "c"}, "'a b' holds what no header can"),
+    ({"Location": "/n/1", 5: "c"}, "'5' holds what no header can"),
+    (Filed("/n/5\r\nSet-Cookie: a=b"), "'location' holds what no header can"),
+    (Filed("/\u20ac/n"), "'location' holds what no header can"),
+    (Number(1), "needs a record of the declared type"),
+    ("text", "needs a record of the declared type"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("given", "told"), GIVEN, ids=repr)
+def test_headers_of_an_answer_are_typed(given: Any, told: dict[str, str] | str) -> None:
+    filed = Endpoint("POST", "/n", Nothing, {204: Headed(None, Filed)})
+    made = Api("n", "1", [filed.by(lambda sent: Answer(headers=given))], development=True)
+    replies = {name: ask("POST", "/n") for name, ask in clients(made).items()}
+    assert len({reply.content for reply in replies.values()}) == 1
+    for reply in replies.values():
+        if isinstance(told, str):
+            assert (reply.status, told in reply.json["detail"]) == (500, True)
+        else:
+            assert {name: value for name, value in reply.headers if name not in ("date", "server")} == told
+
+
+def test_what_is_said_of_the_headers_of_an_answer() -> None:
+    filed = Endpoint("POST", "/n", Nothing, {204: Headed(None, Filed), 202: Headed(Streamed("text/csv"), Filed)})
+    made = Api("n", "1", [filed.by(print)])
+    answers = description(made)["paths"]["/n"]["post"]["responses"]
+    assert answers["204"]["headers"] == answers["202"]["headers"]
+    said = answers["204"]["headers"]
+    assert said["location"] == {"required": True, "schema": {"type": "string", "minLength": 4}}
+    assert said["etag"]["schema"] == {"type": "string", "pattern": '^"[^"]*"$'}
+    assert said["last-modified"] == {
+        "description": "A date of HTTP (RFC 9110, section 5.6.7).",
+        "schema": {"type": "string"},
+    }
+    assert "link" not in said
+    assert "retry-after" in manual(made)
 
 
 @obeys(this.path.number == this.body.weight_kg, this.path.number < 9)

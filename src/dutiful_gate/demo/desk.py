@@ -7,7 +7,7 @@ from html import escape
 from typing import Annotated, Literal
 
 from dutiful_gate import about, amendment, it
-from dutiful_gate.web import Answer, Api, Endpoint, Form, Problem, RequestGate, Streamed, amended
+from dutiful_gate.web import Answer, Api, Endpoint, Form, Headed, Problem, RequestGate, Streamed, amended
 
 from .ferries import Booking, PortCode, bookings
 from .storage import Storage, Stored
@@ -94,11 +94,20 @@ class BookByForm:
     form: Booking
 
 
+@dataclass
+class Filed:
+    """Goes with what was put on file."""
+
+    location: Annotated[str, about(text="Where it stands now.")]
+
+
 _TAGS = ["Bookings"]
 SEARCH = Endpoint(
     "GET", "/bookings", SearchBookings, {200: PageOfBookings}, name="search", summary="Search the bookings", tags=_TAGS
 )
-TAKE = Endpoint("POST", "/bookings", TakeBooking, {201: OnFile}, name="book", summary="Book a place", tags=_TAGS)
+TAKE = Endpoint(
+    "POST", "/bookings", TakeBooking, {201: Headed(OnFile, Filed)}, name="book", summary="Book a place", tags=_TAGS
+)
 SHOW = Endpoint(
     "GET", "/bookings/{number}", OneBooking, {200: OnFile}, name="show", summary="Show a booking", tags=_TAGS
 )
@@ -118,7 +127,9 @@ CANCEL = Endpoint(
 _PAGES = ["Pages for people"]
 _HTML = Streamed("text/html; charset=utf-8")
 SHEET = Endpoint("GET", "/book", Nothing, {200: _HTML}, name="sheet", summary="The form for a booking", tags=_PAGES)
-FILLED = Endpoint("POST", "/book", BookByForm, {303: None}, name="filled", summary="The form, filled in", tags=_PAGES)
+FILLED = Endpoint(
+    "POST", "/book", BookByForm, {303: Headed(None, Filed)}, name="filled", summary="The form, filled in", tags=_PAGES
+)
 BOOKED = Endpoint(
     "GET", "/booked/{number}", OneBooking, {200: _HTML}, name="booked", summary="What was booked", tags=_PAGES
 )
@@ -138,7 +149,7 @@ def desk(on_file: Storage | None = None, *, development: bool = False) -> Api:
 
     def take(sent: TakeBooking) -> Answer:
         number, booking = storage.add(sent.body)
-        return Answer(OnFile(number, booking), headers={"Location": f"/bookings/{number}"})
+        return Answer(OnFile(number, booking), headers=Filed(f"/bookings/{number}"))
 
     def show(sent: OneBooking) -> OnFile:
         return OnFile(*_known(storage, sent.path.number))
@@ -157,7 +168,7 @@ def desk(on_file: Storage | None = None, *, development: bool = False) -> Api:
         return FORM.page()
 
     def filled(sent: BookByForm) -> Answer:
-        return Answer(headers={"Location": f"booked/{storage.add(sent.form).number}"})
+        return Answer(headers=Filed(f"booked/{storage.add(sent.form).number}"))
 
     def booked(sent: OneBooking) -> str:
         number, booking = _known(storage, sent.path.number)

@@ -9,6 +9,7 @@ from ..declare.marks import under_key
 from ..declare.uploads import UploadedFile
 from ..gates.request import RequestGate
 from .amending import Amended, amended
+from .answer_headers import Headed
 from .answers import Answer, Streamed
 from .api import Api
 from .description import description, schemas
@@ -27,6 +28,7 @@ __all__ = [
     "Endpoint",
     "Form",
     "Head",
+    "Headed",
     "Problem",
     "Refusal",
     "RequestGate",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -11,13 +10,12 @@ from typing import Any
 
 from ..declare.errors import DeclarationError
 from ..gates.typed import Gate
+from .answer_headers import AnswerHeaders, BrokenAnswer, Headed, header
 
 JSON = "application/json"
 CBOR = "application/cbor"
 NO_BODY = frozenset([204, 205, 304])
 """The statuses whose answers have no content (RFC 9110, section 15)."""
-_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
-_VALUE = re.compile(r"[\t\x20-\x7e\x80-\xff]*")
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,12 +23,12 @@ class Answer:
     """What a handler returns where the value alone does not say it: another status, headers, another media type.
 
     `status`   one of those that the endpoint declares; by default its first
-    `headers`  by name, such as {"Location": "/bookings/12", "ETag": '"7"'}
+    `headers`  by name, such as {"Location": "/bookings/12", "ETag": '"7"'}; or the record of them that is declared
     """
 
     value: Any = None
     status: int | None = None
-    headers: Mapping[str, str] = field(default_factory=dict)
+    headers: Any = field(default_factory=dict)
 
 
 _BARE = Answer()
@@ -63,20 +61,16 @@ class Outgoing:
             return f"{self.status} Unknown"
 
 
-class BrokenAnswer(Exception):
-    """What a handler returned is not what its endpoint declares; `words` say it to developers."""
-
-    def __init__(self, words: str) -> None:
-        super().__init__(words)
-        self.words = words
-
-
 class Declared:
     """The answers of one endpoint, by status."""
 
     def __init__(self, answers: Mapping[int, Any]) -> None:
         self.gates: dict[int, Gate[Any] | Streamed | None] = {}
+        self.headers: dict[int, AnswerHeaders] = {}
         for status, declared in answers.items():
+            if isinstance(declared, Headed):
+                self.headers[status] = AnswerHeaders(declared.headers)
+                declared = declared.of
             if status not in range(200, 600):
                 remedy = "200 to 599, as in {200: Booking}"
                 raise DeclarationError(f"{status!r} is no status of an answer", remedy=remedy)
@@ -102,7 +96,11 @@ class Declared:
         if status not in self.gates:
             raise BrokenAnswer(f"the status {status} is none of those that the endpoint declares")
         gate = self.gates[status]
-        headers = tuple(_header(name, value) for name, value in answer.headers.items())
+        given = self.headers[status].released(answer.headers) if status in self.headers else answer.headers
+        if given and not isinstance(given, Mapping):
+            words = f"headers are text by name, not {type(given).__name__}"
+            raise BrokenAnswer(f"{words}: declare a record of them with Headed(...)")
+        headers = tuple([header(name, value) for name, value in given.items()]) if given else ()
         if gate is None:
             if value is not None:
                 raise BrokenAnswer(f"an answer {status} is declared without a body, and the handler gave one")
@@ -118,10 +116,3 @@ class Declared:
         whole = gate.release_cbor(value) if cbor else gate.release_json(value)
         kind = (*headers, ("content-type", CBOR if cbor else JSON))
         return Outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
-
-
-def _header(name: str, value: str) -> tuple[str, str]:
-    """A header whose words cannot break out of it."""
-    if _NAME.fullmatch(name) is None or _VALUE.fullmatch(value) is None:
-        raise BrokenAnswer(f"the header {name[:40]!r} holds what no header can")
-    return name.lower(), value

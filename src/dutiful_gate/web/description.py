@@ -14,6 +14,7 @@ from ..gates.typed import Gate
 from ..report.problem import CONTENT_TYPE
 from ..shape.nodes import Field, Items, Link, Nullable, Record, Shape
 from ..shape.walk import part_of
+from .answer_headers import AnswerHeaders, is_date, is_needed
 from .answers import CBOR, JSON, Streamed
 from .api import Api
 from .endpoint import Endpoint
@@ -197,7 +198,25 @@ class _Description:
             schema = self._schema(f"{endpoint.name}.{status}")
             media = [JSON, *([CBOR] if CBOR in endpoint.takes else [])]
             made["content"] = {each: {"schema": schema} for each in media}
+        if (headers := endpoint.answers.headers.get(status)) is not None:
+            made["headers"] = dict(self._headers(headers, f"{endpoint.name}.{status}.headers"))
         return made
+
+    def _headers(self, headers: AnswerHeaders, name: str) -> Iterator[tuple[str, dict[str, Any]]]:
+        """The headers of an answer by name."""
+        told = self._followed(self._schema(name)).get("properties", {})
+        for field in headers.fields:
+            if field.use.secret:
+                continue
+            schema = dict(told.get(field.wire, {}))
+            text = schema.pop("description", "")
+            if is_date(field.use):
+                text = " ".join(part for part in (text, "A date of HTTP (RFC 9110, section 5.6.7).") if part)
+                schema = {"type": "string"}
+            made: dict[str, Any] = {"description": text} if text else {}
+            if is_needed(field):
+                made["required"] = True
+            yield field.wire, {**made, "schema": schema}
 
     def _schema(self, name: str) -> dict[str, Any]:
         """The schema of a part or an answer, where it stands."""
@@ -235,6 +254,8 @@ def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
     for status, gate in endpoint.answers.gates.items():
         if isinstance(gate, Gate):
             yield f"{endpoint.name}.{status}", Part(gate.shape, False, "release")
+    for status, headers in endpoint.answers.headers.items():
+        yield f"{endpoint.name}.{status}.headers", Part(headers.shown, False, "release")
 
 
 def _record(field: Field, shape: Shape) -> Record:

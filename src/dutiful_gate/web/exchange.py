@@ -13,7 +13,8 @@ from typing import TYPE_CHECKING, Any, Final
 from ..report.catalogue import speaking
 from ..report.fault import Fault
 from ..report.verdict import Refused
-from .answers import CBOR, BrokenAnswer, Outgoing
+from .answer_headers import BrokenAnswer
+from .answers import CBOR, Outgoing
 from .endpoint import Endpoint, Served, ShowsForm
 from .forms.rows import BUTTONS, with_rows
 from .head import Head

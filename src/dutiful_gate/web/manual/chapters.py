@@ -7,7 +7,6 @@ from functools import partial
 from typing import Any
 
 from ...declare.kinds import Text, Upload
-from ...gates.typed import Gate
 from ...report.cause import Cause
 from ...shape.nodes import (
     MISSING,
@@ -30,7 +29,7 @@ from ...shape.nodes import (
 from ...shape.paths import FactsAt, Paths
 from ...shape.to_json import plain
 from ...shape.walk import holds_secret
-from ..answers import Streamed
+from ..answers import Declared, Streamed
 from ..api import Api
 from ..description import phrase
 from ..endpoint import Endpoint
@@ -81,11 +80,15 @@ class _Teller:
         root = shape.root.node
         assert isinstance(root, Link)
         told |= _given(rules=list(_record_rules(shape.records[root.key], shape)))
-        told["answers"] = [self._answer(status, gate) for status, gate in endpoint.answers.gates.items()]
+        told["answers"] = [self._answer(status, endpoint.answers) for status in endpoint.answers.gates]
         return told
 
-    def _answer(self, status: int, gate: Gate[Any] | Streamed | None) -> Told:
+    def _answer(self, status: int, answers: Declared) -> Told:
+        gate = answers.gates[status]
         told: Told = {"status": status, "phrase": phrase(status)}
+        if status in answers.headers:
+            shape = answers.headers[status].shown
+            told["headers"] = self.use(shape.root, shape)
         if isinstance(gate, Streamed):
             return {**told, "media": gate.media_type}
         return told if gate is None else {**told, "is": self.use(gate.shape.root, gate.shape)}

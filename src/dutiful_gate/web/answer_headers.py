@@ -1,0 +1,160 @@
+"""The typed headers of an answer: what a handler gives for them, as text that no client misreads."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import UTC
+from email.utils import format_datetime, parsedate_to_datetime
+from typing import Any
+
+from ..declare.errors import DeclarationError
+from ..declare.kinds.moment import Moment
+from ..declare.marks import kebab
+from ..declare.sources import Source
+from ..gates.typed import Gate
+from ..report.verdict import Refused
+from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Scalar, Use
+
+_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
+_VALUE = re.compile(r"[\t\x20-\x7e\x80-\xff]*")
+
+
+@dataclass(frozen=True, slots=True)
+class Headed:
+    """Stands for a type among an endpoint's answers: one with headers, a record of them.
+
+        {201: Headed(Booking, Filed)}
+
+    `etag` of the record is the header `etag`, `retry_after` is `retry-after`. The handler returns
+    `Answer(booking, headers=Filed(...))`. None and an empty list go out as no header, a date-time as a date of HTTP
+    (RFC 9110, section 5.6.7), the items of a list with commas between them.
+    """
+
+    of: Any
+    headers: type
+
+
+class BrokenAnswer(Exception):
+    """What a handler returned is not what its endpoint declares; `words` say it to developers."""
+
+    def __init__(self, words: str) -> None:
+        super().__init__(words)
+        self.words = words
+
+
+class AnswerHeaders:
+    """The headers that one answer declares. Raises DeclarationError for what is no record of plain values."""
+
+    def __init__(self, declared: type) -> None:
+        self.gate: Gate[Any] = Gate(declared, keys=kebab)
+        self._read: Gate[Any] = Gate(declared, Source.TEXT, keys=kebab)
+        root = self.gate.shape.root.node
+        record = self.gate.shape.records[root.key] if isinstance(root, Link) else None
+        if record is None or record.form != "object" or record.rests:
+            remedy = "declare a dataclass, each field a header"
+            raise DeclarationError("the headers of an answer are known by their names", remedy=remedy)
+        self.fields = record.fields
+        self._dates = {field.wire: field.attribute for field in self.fields if is_date(field.use)}
+        for field in self.fields:
+            if _NAME.fullmatch(field.wire) is None or not _is_plain(field.use):
+                raise DeclarationError(
+                    f"{field.wire!r} is nothing that a header holds",
+                    remedy="declare text, a number, a date-time, or a list of them",
+                    record=record.name,
+                    field=field.attribute,
+                )
+        plain = tuple(map(_never_null, self.fields))
+        records = {**self.gate.shape.records, record.key: record.but(fields=plain)}
+        self.shown = self.gate.shape.but(records=records)
+        """Their shape as clients see it: null is no header."""
+
+    def released(self, given: Any) -> dict[Any, Any]:
+        """What a handler gives, a record or text by name, as it goes out. Raises BrokenAnswer for anything else."""
+        more: dict[Any, Any] = {}
+        try:
+            if isinstance(given, Mapping):
+                given, more = self._admitted(given)
+            plain = self.gate.release(given)
+        except Refused as refused:
+            raise BrokenAnswer("headers: " + "; ".join(map(str, refused.faults))) from None
+        told = {}
+        for wire, value in plain.items():
+            if wire in self._dates and value is not None:
+                told[wire] = format_datetime(getattr(given, self._dates[wire]).astimezone(UTC), usegmt=True)
+            elif value not in (None, []):
+                told[wire] = _text(value)
+        return {**told, **more}
+
+    def _admitted(self, given: Mapping[Any, Any]) -> tuple[Any, dict[Any, Any]]:
+        """The record of the headers that are declared, and what else was given."""
+        named = {name.lower() if isinstance(name, str) else name: value for name, value in given.items()}
+        own = {field.wire.lower(): field.wire for field in self.fields}
+        read = {own[name]: value for name, value in named.items() if name in own}
+        for wire in self._dates.keys() & read.keys():
+            read[wire] = _iso(read[wire])
+        return self._read.admit(read), {name: value for name, value in named.items() if name not in own}
+
+
+def is_date(use: Use) -> bool:
+    """Whether a header is a date of HTTP."""
+    inner = use.node.inner if isinstance(use.node, Nullable) else use
+    return isinstance(inner.node, Scalar) and isinstance(inner.node.kind, Moment)
+
+
+def is_needed(field: Field) -> bool:
+    """Whether the header is always there."""
+    return not (field.may_lack or field.use.may_be_null or field.use.secret or isinstance(field.use.node, Items))
+
+
+def header(name: Any, value: Any) -> tuple[str, str]:
+    """A header whose words cannot break out of it. Raises BrokenAnswer."""
+    if (
+        name.__class__ is not str
+        or value.__class__ is not str
+        or _NAME.fullmatch(name) is None
+        or _VALUE.fullmatch(value) is None
+    ):
+        raise BrokenAnswer(f"the header {str(name)[:40]!r} holds what no header can")
+    return name.lower(), value
+
+
+def _iso(value: Any) -> Any:
+    """A date of HTTP as dates are read; anything else as it is, to be told of."""
+    try:
+        return parsedate_to_datetime(value).isoformat()
+    except (TypeError, ValueError):
+        return value
+
+
+def _text(value: Any) -> str:
+    if isinstance(value, list):
+        return ", ".join(map(_text, value))
+    return str(value).lower() if isinstance(value, bool) else str(value)
+
+
+def _never_null(field: Field) -> Field:
+    """A header as clients see it: where there is none, it is absent."""
+    node = field.use.node
+    if not isinstance(node, Nullable):
+        return field
+    use = field.use.but(node=node.inner.node, parts=(*node.inner.parts, *field.use.parts))
+    return field.but(use=use, default=MISSING, factory=None, may_lack=True)
+
+
+def _is_plain(use: Use) -> bool:
+    match use.node:
+        case Scalar(kind):
+            return not kind.facts.open
+        case Choice():
+            return True
+        case Nullable(inner):
+            return _is_plain(inner)
+        case Items(item):
+            return isinstance(item.node, Scalar | Choice) and _is_plain(item)
+        case _:
+            return False
+
+
+__all__ = ["AnswerHeaders", "BrokenAnswer", "Headed", "header", "is_date", "is_needed"]
