@@ -91,6 +91,15 @@ class Page:
 
         self.steadily(step)
 
+    def choose(self, selector: str, file: Path) -> None:
+        """Choose a file in an input for one."""
+
+        def step() -> None:
+            node = self.call("DOM.querySelector", nodeId=self.root, selector=selector)["nodeId"]
+            self.call("DOM.setFileInputFiles", nodeId=node, files=[str(file)])
+
+        self.steadily(step)
+
     def fill(self, selector: str, text: str) -> None:
         """Type into an input, as a reader does: without a script of the page."""
         self.focus(selector)

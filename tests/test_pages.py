@@ -12,6 +12,7 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from pathlib import Path
@@ -42,7 +43,7 @@ from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.desk import FORM, desk
 from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.demo.serve import stored
-from dutiful_gate.web import Answer, Api, Endpoint, Form, RequestGate
+from dutiful_gate.web import Answer, Api, Endpoint, Form, RequestGate, UploadedFile, of_type
 from dutiful_gate.web.manual.page import manual
 from dutiful_gate.web.wsgi import wsgi
 
@@ -494,14 +495,19 @@ def twins() -> dict[str, Any]:
     return {name: clients(desk(stored()))[name] for name in ("asgi", "wsgi", "starlette", "flask")}
 
 
-def test_waitress_serves_the_same() -> None:
+@contextmanager
+def at_waitress(api: Api, **words: Any) -> Iterator[str]:
+    """An API over real HTTP, by a WSGI server; its address."""
     import waitress
 
-    server = waitress.create_server(wsgi(desk(stored())), host="127.0.0.1", port=0)
-    port = server.effective_port
-    thread = threading.Thread(target=server.run, daemon=True)
-    thread.start()
-    with httpx.Client(base_url=f"http://127.0.0.1:{port}") as ask:
+    server = waitress.create_server(wsgi(api), host="127.0.0.1", port=0, **words)
+    threading.Thread(target=server.run, daemon=True).start()
+    yield f"http://127.0.0.1:{server.effective_port}"
+    server.close()
+
+
+def test_waitress_serves_the_same() -> None:
+    with at_waitress(desk(stored())) as address, httpx.Client(base_url=address) as ask:
         assert ask.get("/bookings?size=2").json()["bookings"][0]["number"] == 1
         assert (
             ask.post("/bookings", content=iter([b"{", b"}"]), headers={"content-type": "application/json"}).status_code
@@ -509,4 +515,106 @@ def test_waitress_serves_the_same() -> None:
         )
         assert ask.get("/bookings/%7f%2F").status_code == 422
         assert ask.post("/bookings", content=b" " * 1000, headers={"content-type": "text/plain"}).status_code == 415
-    server.close()
+
+
+@dataclass
+class Deck:
+    name: Annotated[str, it.length > 2]
+    under: Deck | None = None
+    beside: list[Deck] = field(default_factory=list)
+
+
+@dataclass
+class Stows:
+    body: Deck
+
+
+@no_browser
+def test_what_holds_itself_is_tried_row_by_row(browser: Page) -> None:
+    """Faults of rows inside of rows stand at their fields; what may be left out is not sent unasked."""
+    stow = Endpoint("POST", "/decks", Stows, {200: Deck}, name="stow").by(lambda sent: sent.body)
+    form = "article#stow form"
+    names = f"[...document.querySelectorAll('{form} [name]')].map((each) => each.name)"
+
+    def press(words: str, which: int = 0) -> None:
+        found = f"[...document.querySelectorAll('{form} button')].filter((each) => each.textContent === '{words}')"
+        browser.run(f"{found}[{which}].click()")
+
+    with at_waitress(Api("Decks", "1", [stow], manual_at="/manual")) as address:
+        browser.open(f"{address}/manual#stow")
+        browser.until("document.querySelector('article#stow').dataset.filled")
+        browser.run("document.querySelector('article#stow .trial').open = true")
+        browser.until(f"document.querySelector('{form}') !== null")
+        assert browser.run(names) == ["/name"]
+        press("Add under")
+        press("Add to beside")
+        press("Add to beside", 1)
+        rows = ["/under/name", "/under/beside/0/name", "/under/beside/1/name"]
+        assert browser.run(names) == ["/name", *rows]
+        browser.run(f"document.querySelector('{form}').requestSubmit()")
+        browser.until(f"document.querySelector('{form} .bad') !== null")
+        assert browser.run("document.activeElement.name") == rows[0]
+        faulty = f"[...document.querySelectorAll('{form} [aria-invalid]')]"
+        assert browser.run(f"{faulty}.map((each) => each.name)") == rows
+        told = browser.run(
+            f"{faulty}.map((each) => document.getElementById(each.getAttribute('aria-describedby')).textContent)"
+        )
+        assert told == ["needs at least 3 characters; got 0"] * 3
+        press("Take away")
+        assert browser.run(names) == ["/name", *rows[:2]]
+        press("Leave under out")
+        assert browser.run(names) == ["/name"]
+        browser.run(f"document.querySelector('{form}').requestSubmit()")
+        browser.until(f"document.querySelector('{form} .sound') !== null")
+
+
+@dataclass
+class Waybill:
+    number: Annotated[int, it > 0]
+
+
+@dataclass
+class Papers:
+    manifest: Annotated[UploadedFile, of_type("application/pdf", unverified=False)]
+    photos: Annotated[list[UploadedFile], it.length <= 2] = field(default_factory=list)
+
+
+@dataclass
+class Declares:
+    form: Waybill
+    files: Papers
+
+
+@no_browser
+def test_files_are_tried_from_the_manual_under_a_prefix(browser: Page, tmp_path: Path) -> None:
+    def answer(sent: Declares) -> list[str]:
+        return [sent.files.manifest.name, *(photo.name for photo in sent.files.photos)]
+
+    declare = Endpoint("POST", "/papers", Declares, {200: list[str]}, name="declare").by(answer)
+    (tmp_path / "list.pdf").write_bytes(b"no such thing")
+    (tmp_path / "manifest.pdf").write_bytes(b"%PDF-1.7")
+    form = "article#declare form"
+    with at_waitress(Api("Papers", "1", [declare], manual_at="/manual"), url_prefix="/freight") as address:
+        browser.open(f"{address}/freight/manual#declare")
+        browser.until("document.querySelector('article#declare').dataset.filled")
+        browser.run("document.querySelector('article#declare .trial').open = true")
+        browser.until(f"document.querySelector('{form}') !== null")
+        browser.run(
+            f"[...document.querySelectorAll('{form} button')].find((each) => each.textContent.startsWith('Add')).click()"
+        )
+        browser.choose(f"{form} [name='/photos/0']", tmp_path / "list.pdf")
+        for file, told in (("list.pdf", "bad"), ("manifest.pdf", "sound")):
+            browser.choose(f"{form} [name='/manifest']", tmp_path / file)
+            browser.run(f"document.querySelector('{form}').requestSubmit()")
+            browser.until(f"document.querySelector('{form} .{told}') !== null")
+            if told == "bad":
+                assert browser.run("document.activeElement.name") == "/manifest"
+        assert browser.run(f"JSON.parse(document.querySelector('{form} [role=status] pre').textContent)") == [
+            "manifest.pdf",
+            "list.pdf",
+        ]
+        line = browser.run(f"document.querySelector('{form} > pre').textContent")
+        assert re.fullmatch(
+            f"curl -X POST '{address}/freight/papers' -F 'number=[0-9]+' -F 'manifest=@manifest.pdf' -F 'photos=@list.pdf'",
+            line,
+        )

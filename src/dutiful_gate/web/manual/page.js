@@ -95,7 +95,7 @@ function control(node, label, pointer, needed, fields, value) {
   const caption = make("label", {for: id}, label, needed ? make("em", {}, " needed") : "");
   const exact = kind(node), hint = make("p", {class: "hint"}, [node.is === "choice" ? "" : exact, ...(node.rules || []).filter((rule) => !exact.includes(rule))].filter(Boolean).join("; "));
   let input, read;
-  if (node.is === "record") return group(node, label, pointer, needed, fields, value);
+  if (node.is === "record") return (needed ? group : perhaps)(node, label, pointer, fields, value);
   if (node.is === "list" && pointer.split("/").length < 12) return several(node, label, pointer, fields, value);
   if (node.is === "choice" || node.is === "truth") {
     const options = node.is === "truth" ? [true, false] : node.of;
@@ -116,33 +116,49 @@ function control(node, label, pointer, needed, fields, value) {
   fields.push(part);
   return {box: make("div", {class: "field"}, caption, input, hint, fault), read};
 }
-function group(node, label, pointer, needed, fields, value) {
+function group(node, label, pointer, fields, value) {
   const fault = make("p", {class: "fault"});
   fields.push({pointer, fault});
   const held = (record(node).fields || []).map((field) => [field.name, control(field, field.title || field.name, `${pointer}/${escaped(field.name)}`, field.needed, fields, value === undefined ? undefined : value[field.name])]);
   const read = () => {
     const made = {};
     for (const [name, each] of held) { const one = each.read(); if (one !== undefined) made[name] = one; }
-    return !needed && !Object.keys(made).length ? undefined : made;
+    return made;
   };
   return {box: make("fieldset", {}, make("legend", {}, label), fault, ...held.map(([, each]) => each.box)), read};
 }
+// A record that may be left out: its fields are there once it is wanted, since it may hold itself.
+function perhaps(node, label, pointer, fields, value) {
+  const fault = make("p", {class: "fault"}), place = make("div", {});
+  let held = null;
+  fields.push({pointer, fault}, {pointer, rows: () => held ? [["", held.fields]] : []});
+  const put = (given) => {
+    const own = [], made = group(node, label, "", own, given);
+    held = {fields: own, read: made.read};
+    place.replaceChildren(made.box, make("button", {type: "button", onclick: take}, `Leave ${label} out`));
+    return own.find((each) => each.input);
+  };
+  const take = () => { held = null; place.replaceChildren(more); more.focus(); };
+  const more = make("button", {type: "button", onclick: () => { const first = put(); if (first) first.input.focus(); }}, `Add ${label}`);
+  if (value === undefined || value === null) place.append(more); else put(value);
+  return {box: make("div", {class: "field"}, place, fault), read: () => held ? held.read() : undefined};
+}
 function several(node, label, pointer, fields, value) {
   const fault = make("p", {class: "fault"}), list = make("div", {});
-  fields.push({pointer, fault});
   let items = [];
-  const number = () => items.forEach((item, at) => item.fields.forEach((each) => { each.pointer = each.own.replace("\u0000", `${pointer}/${at}`); }));
+  fields.push({pointer, fault}, {pointer, rows: () => items.map((item, at) => [`/${at}`, item.fields])});
   const add = (held) => {
-    const own = [], made = control(node.of, node.of.title || "item", "\u0000", true, own, held), item = {fields: own, read: made.read};
-    own.forEach((each) => { each.own = each.pointer; fields.push(each); });
-    const row = make("div", {class: "row"}, made.box, make("button", {type: "button", "aria-label": `Take ${label} away`, onclick: () => { items = items.filter((each) => each !== item); own.forEach((each) => fields.splice(fields.indexOf(each), 1)); row.remove(); number(); more.focus(); }}, "Take away"));
-    items.push(item); list.append(row); number();
+    const own = [], made = control(node.of, node.of.title || "item", "", true, own, held), item = {fields: own, read: made.read};
+    const row = make("div", {class: "row"}, made.box, make("button", {type: "button", "aria-label": `Take ${label} away`, onclick: () => { items = items.filter((each) => each !== item); row.remove(); more.focus(); }}, "Take away"));
+    items.push(item); list.append(row);
     return own[0];
   };
   const more = make("button", {type: "button", onclick: () => { const first = add(); if (first && first.input) first.input.focus(); }}, `Add to ${label}`);
   (Array.isArray(value) ? value : []).forEach(add);
   return {box: make("fieldset", {}, make("legend", {}, label), fault, list, more), read: () => items.length || Array.isArray(value) ? items.map((item) => item.read()) : undefined};
 }
+// Rows know their places only among each other: every field with its whole pointer, as it is now.
+const everyField = (fields, base = "") => fields.flatMap((each) => each.rows ? each.rows().flatMap(([at, row]) => everyField(row, base + each.pointer + at)) : [{...each, pointer: base + each.pointer}]);
 const escaped = (name) => String(name).replaceAll("~", "~0").replaceAll("/", "~1");
 
 function trial(chapter) {
@@ -150,7 +166,7 @@ function trial(chapter) {
   const boxes = Object.entries(chapter.parts).map(([part, node]) => {
     fields[part] = [];
     const seed = part === "body" || part === "form" ? example(node) : part === "path" ? example(node) : undefined;
-    const made = node.is === "record" ? group(node, TITLES[part], "", true, fields[part], seed) : control(node, TITLES[part], "", true, fields[part], seed);
+    const made = node.is === "record" ? group(node, TITLES[part], "", fields[part], seed) : control(node, TITLES[part], "", true, fields[part], seed);
     readers[part] = made.read;
     return made.box;
   });
@@ -175,7 +191,7 @@ function trial(chapter) {
   const command = () => { const {url, method, headers, body} = asked(); return ["curl", "-X", method, quote(url), ...Object.entries(headers).flatMap(([name, held]) => ["-H", quote(`${name}: ${held}`)]), ...(body === undefined ? [] : body instanceof FormData ? [...body].flatMap(([name, held]) => ["-F", quote(held instanceof File ? `${name}=@${held.name}` : `${name}=${held}`)]) : ["--data-raw", quote(body)])].join(" "); };
   const send = async (event) => {
     event.preventDefault();
-    for (const each of Object.values(fields).flat()) { each.fault.textContent = ""; if (each.input) each.input.removeAttribute("aria-invalid"); }
+    for (const each of everyField(Object.values(fields).flat())) { each.fault.textContent = ""; if (each.input) each.input.removeAttribute("aria-invalid"); }
     line.textContent = command();
     const {url, ...words} = asked();
     try {
@@ -190,7 +206,7 @@ function trial(chapter) {
     let first;
     for (const error of errors) {
       const pointer = decodeURIComponent((error.pointer || "#").slice(1));
-      const held = fields[error.part] || [];
+      const held = everyField(fields[error.part] || []);
       const field = held.find((each) => each.pointer === pointer) || held.filter((each) => pointer.startsWith(each.pointer)).sort((one, other) => other.pointer.length - one.pointer.length)[0];
       if (!field) continue;
       field.fault.textContent += `${field.fault.textContent ? "; " : ""}${error.detail}`;
@@ -200,7 +216,9 @@ function trial(chapter) {
   };
   const copied = make("span", {role: "status"});
   const copy = async () => { line.textContent = command(); try { await navigator.clipboard.writeText(line.textContent); copied.textContent = "copied"; } catch { copied.textContent = "copy it from below"; } };
-  return make("form", {novalidate: true, onsubmit: send}, ...boxes, make("div", {class: "buttons"}, make("button", {class: "send"}, "Send"), make("button", {type: "button", onclick: copy}, "As a command line"), copied), line, answer);
+  const name = () => everyField(Object.values(fields).flat()).forEach((each) => { if (each.input) each.input.name = each.pointer; });
+  name();
+  return make("form", {novalidate: true, onsubmit: send, onclick: name}, ...boxes, make("div", {class: "buttons"}, make("button", {class: "send"}, "Send"), make("button", {type: "button", onclick: copy}, "As a command line"), copied), line, answer);
 }
 function flat(held, name, pairs) {
   if (Array.isArray(held)) held.forEach((each, at) => flat(each, `${name}[${at}]`, pairs));
