@@ -569,6 +569,38 @@ def test_what_holds_itself_is_tried_row_by_row(browser: Page) -> None:
 
 
 @dataclass
+class StowsByForm:
+    form: Deck
+
+
+PUT_IN: list[tuple[dict[str, str], list[str]]] = [
+    ({}, ["name"]),
+    ({"put-in": "under"}, ["name", "under[name]"]),
+    ({"put-in": "under.under", "under[name]": "low"}, ["name", "under[name]", "under[under][name]"]),
+    ({"put-in": "beside.0.under", "beside[0][name]": "aft"}, ["name", "beside[0][name]", "beside[0][under][name]"]),
+    ({"add-row": "under.beside", "under[name]": "low"}, ["name", "under[name]", "under[beside][0][name]"]),
+    ({"leave-out": "under", "under[name]": "low", "under[under][name]": "x"}, ["name"]),
+    ({"leave-out": "under.under", "under[name]": "low", "under[under][name]": "x"}, ["name", "under[name]"]),
+    ({"leave-out": "beside.7.under"}, ["name"]),
+    ({"put-in": "name.x", "name": "deck"}, ["name"]),
+    ({"put-in": ""}, ["name"]),
+    ({"put-in": ".".join(["under"] * 500)}, ["name", *[f"under{'[under]' * deep}[name]" for deep in range(64)]]),
+]
+
+
+@pytest.mark.parametrize(("sent", "asked"), PUT_IN, ids=lambda held: str(held)[:60])
+def test_a_form_asks_for_what_may_be_left_out_where_it_is_wanted(sent: dict[str, str], asked: list[str]) -> None:
+    form = Form(RequestGate(StowsByForm), action="/stow")
+    made = Endpoint("POST", "/stow", StowsByForm, {200: Deck}).by(lambda held: held.form, form=form)
+    ask = clients(Api("Decks", "1", [made]))["wsgi"]
+    drawn = ask("POST", "/stow", data=sent).content.decode() if sent else form.page()
+    assert re.findall(r'<input[^>]* name="([^"]*)"', drawn) == asked
+    assert all(f'value="{text}"' in drawn for name, text in sent.items() if name in asked)
+    kept = ask("POST", "/stow", data={"name": "main", "under[name]": "low"})
+    assert (kept.status, kept.json["under"]["name"], kept.json["beside"]) == (200, "low", [])
+
+
+@dataclass
 class Waybill:
     number: Annotated[int, it > 0]
 

@@ -5,7 +5,7 @@ document.addEventListener("submit", async (event) => {
   const form = event.target, button = event.submitter;
   if (!form.matches("form[data-gated]")) return;
   if (button && button.hasAttribute("formnovalidate")) {
-    // A row more or less: the server draws the form, and only what it drew is put in its place.
+    // A row or a record more or less: the server draws the form, and only what it drew is put in its place.
     event.preventDefault();
     const data = new FormData(form, button);
     const reply = await fetch(form.action, {method: "POST", body: packed(form, data), headers: {accept: "text/html"}});
@@ -13,7 +13,8 @@ document.addEventListener("submit", async (event) => {
     if (!drawn) return;
     form.replaceWith(drawn);
     const rows = drawn.querySelectorAll("[data-row]"), last = rows[rows.length - 1];
-    const next = button.name === "add-row" && last ? last.querySelector("input:not([type=hidden]),select") : drawn.querySelector(`button[name="add-row"]`);
+    const put = button.name === "put-in" && document.getElementById(`f-${button.value.replaceAll(".", "-")}`);
+    const next = put ? put.querySelector("input:not([type=hidden]),select") : button.name === "add-row" && last ? last.querySelector("input:not([type=hidden]),select") : drawn.querySelector(`button[name="add-row"]`);
     if (next) next.focus();
     return;
   }

@@ -21,7 +21,7 @@ from ...shape.to_json import plain
 from ...shape.walk import part_of
 from ..words import rules_in_words
 from .inputs import attributes_of, widget_of
-from .rows import ADD, MOST_ROWS, TAKE_AWAY
+from .rows import ADD, LEAVE_OUT, MOST_ROWS, PUT_IN, TAKE_AWAY
 
 Node = dict[str, Any]
 
@@ -69,7 +69,8 @@ class Form:
         fields += maker.files(self.gate.parts["files"].use) if "files" in self.gate.parts else []
         lost = [message for path, messages in told.items() if path not in maker.placed for message in messages]
         whole = told.get((), [])
-        more = {"add": ADD, "take_away": TAKE_AWAY, "sends_files": "files" in self.gate.parts}
+        buttons = {"add": ADD, "take_away": TAKE_AWAY, "put_in": PUT_IN, "leave_out": LEAVE_OUT}
+        more = {**buttons, "sends_files": "files" in self.gate.parts}
         words = {
             "action": self.action,
             "title": self.title,
@@ -124,6 +125,11 @@ class _Maker:
         self.placed.add(path)
         told |= {"faults": faults, "pointer": "".join(f"/{_escaped(step)}" for step in path)}
         if isinstance(inner.node, Link):
+            # It may hold itself: what may be left out is asked for only where it is wanted.
+            optional = {"where": ".".join(map(str, path))} if isinstance(use.node, Nullable) else {}
+            if optional and (came is MISSING or came in (None, "")):
+                return {**told, **optional, "is": "perhaps"}
+            told |= optional
             held = came if isinstance(came, Mapping) else None if came is MISSING else {}
             return {**told, "is": "group", "fields": self.fields(inner, held, path)}
         if isinstance(inner.node, Items) and not inner.split and _is_row(inner.node.item):
