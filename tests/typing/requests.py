@@ -7,7 +7,7 @@ from typing import Annotated, assert_type
 
 from dutiful_gate import Gate, Verdict, it
 from dutiful_gate.demo.ferries import Booking, bookings
-from dutiful_gate.web import Answer, Api, Endpoint, RequestGate, Served, amended
+from dutiful_gate.web import Answer, Api, Endpoint, Headed, RequestGate, Served, amended, under_key
 
 
 @dataclass
@@ -22,11 +22,16 @@ class Shows:
 
 @dataclass
 class Takes:
-    body: Booking
+    body: Annotated[Booking, under_key("booking")]
+
+
+@dataclass
+class Filed:
+    location: str
 
 
 SHOW = Endpoint("GET", "/bookings/{number}", Shows, {200: Booking})
-TAKE = Endpoint("POST", "/bookings", Takes, {201: Booking})
+TAKE = Endpoint("POST", "/bookings", Takes, {201: Headed(Booking, Filed)})
 
 
 def show(sent: Shows) -> Booking:
@@ -36,7 +41,7 @@ def show(sent: Shows) -> Booking:
 
 async def take(sent: Takes) -> Answer:
     assert_type(sent.body, Booking)
-    return Answer(sent.body)
+    return Answer(sent.body, headers=Filed("/bookings/7"))
 
 
 assert_type(SHOW, Endpoint[Shows])
