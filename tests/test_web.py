@@ -10,7 +10,7 @@ import json
 import logging
 import warnings
 from dataclasses import dataclass, field, make_dataclass
-from datetime import datetime, timedelta, timezone
+from datetime import UTC, datetime, timedelta, timezone
 from itertools import islice
 from pathlib import Path
 from typing import Annotated, Any
@@ -403,6 +403,41 @@ def test_headers_of_an_answer_are_typed(given: Any, told: dict[str, str] | str) 
             assert (reply.status, told in reply.json["detail"]) == (500, True)
         else:
             assert {name: value for name, value in reply.headers if name not in ("date", "server")} == told
+
+
+@dataclass
+class Since:
+    if_modified_since: datetime | None = None
+    date: datetime | None = None
+
+
+@dataclass
+class ShowsSince:
+    headers: Since
+
+
+NINE = datetime(2026, 5, 4, 9, 30, 1, tzinfo=UTC)
+DATES: list[tuple[str, datetime | None]] = [
+    ("Mon, 04 May 2026 09:30:01 GMT", NINE),
+    ("Monday, 04-May-26 09:30:01 GMT", NINE),
+    ("Mon May  4 09:30:01 2026", NINE),
+    ("2026-05-04T11:30:01+02:00", NINE),
+    ("Mon, 34 May 2026 09:30:01 GMT", None),
+    ("Mon, 04 May 99999999999999999999 09:30:01 GMT", None),
+    ("Mon", None),
+    ("4 May 2026 09:30:01 GMT", None),
+]
+
+
+@pytest.mark.parametrize(("sent", "read"), DATES, ids=lambda held: str(held)[:30])
+def test_dates_of_headers_are_those_of_http(sent: str, read: datetime | None) -> None:
+    made = Endpoint("GET", "/n", ShowsSince, {200: datetime}).by(lambda held: held.headers.if_modified_since)
+    for ask in clients(Api("n", "1", [made])).values():
+        reply = ask("GET", "/n", headers={"If-Modified-Since": sent, "Date": "Mon, 04 May 2026 09:30:01 GMT"})
+        if read is None:
+            assert (reply.status, reply.faults) == (422, [("headers", "#/if-modified-since", "reading")])
+        else:
+            assert datetime.fromisoformat(reply.json) == read
 
 
 def test_what_is_said_of_the_headers_of_an_answer() -> None:

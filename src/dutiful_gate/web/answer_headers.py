@@ -5,17 +5,15 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import UTC
-from email.utils import format_datetime, parsedate_to_datetime
 from typing import Any
 
 from ..declare.errors import DeclarationError
-from ..declare.kinds.moment import Moment
 from ..declare.marks import kebab
 from ..declare.sources import Source
 from ..gates.typed import Gate
 from ..report.verdict import Refused
 from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Scalar, Use
+from .http_dates import http_date, is_date, plain_date
 
 _NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
 _VALUE = re.compile(r"[\t\x20-\x7e\x80-\xff]*")
@@ -82,7 +80,7 @@ class AnswerHeaders:
         told = {}
         for wire, value in plain.items():
             if wire in self._dates and value is not None:
-                told[wire] = format_datetime(getattr(given, self._dates[wire]).astimezone(UTC), usegmt=True)
+                told[wire] = http_date(getattr(given, self._dates[wire]))
             elif value not in (None, []):
                 told[wire] = _text(value)
         return {**told, **more}
@@ -93,14 +91,8 @@ class AnswerHeaders:
         own = {field.wire.lower(): field.wire for field in self.fields}
         read = {own[name]: value for name, value in named.items() if name in own}
         for wire in self._dates.keys() & read.keys():
-            read[wire] = _iso(read[wire])
+            read[wire] = plain_date(read[wire]) if isinstance(read[wire], str) else read[wire]
         return self._read.admit(read), {name: value for name, value in named.items() if name not in own}
-
-
-def is_date(use: Use) -> bool:
-    """Whether a header is a date of HTTP."""
-    inner = use.node.inner if isinstance(use.node, Nullable) else use
-    return isinstance(inner.node, Scalar) and isinstance(inner.node.kind, Moment)
 
 
 def is_needed(field: Field) -> bool:
@@ -118,14 +110,6 @@ def header(name: Any, value: Any) -> tuple[str, str]:
     ):
         raise BrokenAnswer(f"the header {str(name)[:40]!r} holds what no header can")
     return name.lower(), value
-
-
-def _iso(value: Any) -> Any:
-    """A date of HTTP as dates are read; anything else as it is, to be told of."""
-    try:
-        return parsedate_to_datetime(value).isoformat()
-    except (TypeError, ValueError):
-        return value
 
 
 def _text(value: Any) -> str:
@@ -157,4 +141,4 @@ def _is_plain(use: Use) -> bool:
             return False
 
 
-__all__ = ["AnswerHeaders", "BrokenAnswer", "Headed", "header", "is_date", "is_needed"]
+__all__ = ["AnswerHeaders", "BrokenAnswer", "Headed", "header", "is_needed"]

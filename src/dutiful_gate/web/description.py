@@ -14,15 +14,17 @@ from ..gates.typed import Gate
 from ..report.problem import CONTENT_TYPE
 from ..shape.nodes import Field, Items, Link, Nullable, Record, Shape
 from ..shape.walk import part_of
-from .answer_headers import AnswerHeaders, is_date, is_needed
+from .answer_headers import AnswerHeaders, is_needed
 from .answers import CBOR, JSON, Streamed
 from .api import Api
 from .endpoint import Endpoint
 from .examples import sound_one
+from .http_dates import is_date
 
 OpenApi = Literal["3.1", "3.0"]
 _VERSIONS: Final[Mapping[str, str]] = {"3.1": "3.1.0", "3.0": "3.0.3"}
 _PLACES: Final = {"path": "path", "query": "query", "headers": "header", "cookies": "cookie"}
+_DATE: Final = "A date of HTTP (RFC 9110, section 5.6.7)."
 _IGNORED: Final = frozenset(["accept", "content-type", "authorization"])
 """Headers that OpenAPI says otherwise: parameters of these names are passed over (3.1, section 4.8.12)."""
 _AT: Final = "#/components/schemas/"
@@ -183,6 +185,8 @@ class _Description:
             made: dict[str, Any] = {"name": field.wire, "in": _PLACES[part]}
             if field.required or part == "path":
                 made["required"] = True
+            if part == "headers" and is_date(field.use):
+                schema = {"type": "string", "description": " ".join(filter(None, [schema.get("description"), _DATE]))}
             if text := schema.get("description"):
                 made["description"] = text
             if schema.get("deprecated") is True:
@@ -211,8 +215,7 @@ class _Description:
             schema = dict(told.get(field.wire, {}))
             text = schema.pop("description", "")
             if is_date(field.use):
-                text = " ".join(part for part in (text, "A date of HTTP (RFC 9110, section 5.6.7).") if part)
-                schema = {"type": "string"}
+                text, schema = " ".join(filter(None, [text, _DATE])), {"type": "string"}
             made: dict[str, Any] = {"description": text} if text else {}
             if is_needed(field):
                 made["required"] = True

@@ -14,6 +14,7 @@ from ..shape.nodes import Field, Items, Link, Nullable
 from .answers import CBOR
 from .form_names import TooDeep, nested
 from .head import MOST_NAMES, Head, TooManyNames, gathered, query_pairs
+from .http_dates import is_date, plain_date
 from .multipart import Multipart
 
 R = TypeVar("R")
@@ -36,7 +37,7 @@ def examined(
     broken: list[Fault] = []
     for name in declared:
         if name in _OF_HEAD:
-            _part(name, parts, broken, partial(_OF_HEAD[name], head))
+            _part(name, parts, broken, partial(_OF_HEAD[name], head, declared[name], gate))
     if "form" in declared:
         use, limits = declared["form"].use, gate.limits
 
@@ -59,13 +60,18 @@ def examined(
     return verdict, readable
 
 
-def _as_lists(files: dict[str, Any], gate: RequestGate[Any], declared: Field) -> dict[str, Any]:
-    """One file where several may be is a list of one."""
+def _fields(declared: Field, gate: RequestGate[Any]) -> tuple[Field, ...]:
+    """The fields of the record that a part is."""
     node = declared.use.node.inner.node if isinstance(declared.use.node, Nullable) else declared.use.node
     assert isinstance(node, Link)
+    return gate.shape.records[node.key].fields
+
+
+def _as_lists(files: dict[str, Any], gate: RequestGate[Any], declared: Field) -> dict[str, Any]:
+    """One file where several may be is a list of one."""
     several = {
         field.wire
-        for field in gate.shape.records[node.key].fields
+        for field in _fields(declared, gate)
         if isinstance(field.use.node.inner.node if isinstance(field.use.node, Nullable) else field.use.node, Items)
     }
     return {name: [held] if name in several and not isinstance(held, list) else held for name, held in files.items()}
@@ -83,8 +89,20 @@ def _part(name: str, parts: dict[str, Any], broken: list[Fault], read: Callable[
         broken.append(Fault((name,), cause))
 
 
-_OF_HEAD: Final[Mapping[str, Callable[[Head], Mapping[str, Any]]]] = {
-    "query": lambda head: gathered(query_pairs(head.query)),
-    "headers": lambda head: head.by_name,
-    "cookies": lambda head: head.cookies,
-}
+def _query(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:
+    return gathered(query_pairs(head.query))
+
+
+def _headers(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:
+    held = head.by_name
+    for field in _fields(declared, gate):
+        if is_date(field.use) and field.wire in held:
+            held[field.wire] = plain_date(held[field.wire])
+    return held
+
+
+def _cookies(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:
+    return head.cookies
+
+
+_OF_HEAD: Final = {"query": _query, "headers": _headers, "cookies": _cookies}
