@@ -96,6 +96,7 @@ class Filed:
     retry_after: int | None = None
     allow: list[str] = field(default_factory=list)
     x_ok: bool | None = None
+    set_cookie: list[str] = field(default_factory=list)
     link: Annotated[str | None, secret] = None
 
 

@@ -374,7 +374,7 @@ class Knocks:
 
 CET = timezone(timedelta(hours=2))
 GIVEN: list[tuple[Any, dict[str, str] | str]] = [
-    (Filed("/n/1", '"7"', datetime(2026, 5, 4, 9, 30, 1, 5, CET), 120, ["GET", "HEAD"], True, "s3cret-words"),
+    (Filed("/n/1", '"7"', datetime(2026, 5, 4, 9, 30, 1, 5, CET), 120, ["GET", "HEAD"], True, [], "s3cret-words"),
      {"location": "/n/1", "etag": '"7"', "last-modified": "Mon, 04 May 2026 07:30:01 GMT", "retry-after": "120", "allow": "GET, HEAD", "x-ok": "true"}),
     (Filed("/n/1"), {"location": "/n/1"}),
     ({"Location": "/n/2", "X-More": "yes", "Last-Modified": "Mon, 04 May 2026 09:30:01 GMT"},
@@ -438,6 +438,14 @@ def test_dates_of_headers_are_those_of_http(sent: str, read: datetime | None) ->
             assert (reply.status, reply.faults) == (422, [("headers", "#/if-modified-since", "reading")])
         else:
             assert datetime.fromisoformat(reply.json) == read
+
+
+def test_cookies_of_an_answer_go_out_one_by_one() -> None:
+    filed = Endpoint("POST", "/n", Nothing, {204: Headed(None, Filed)})
+    made = Api("n", "1", [filed.by(lambda sent: Answer(headers=Filed("/n/1", set_cookie=["a=b; Path=/", "c=d"])))])
+    for ask in clients(made).values():
+        reply = ask("POST", "/n")
+        assert [value for name, value in reply.headers if name == "set-cookie"] == ["a=b; Path=/", "c=d"]
 
 
 def test_what_is_said_of_the_headers_of_an_answer() -> None:

@@ -16,6 +16,8 @@ from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Scalar,
 from .http_dates import http_date, is_date, plain_date
 
 _NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
+_ALONE = "set-cookie"
+"""The header whose values no comma joins (RFC 6265, section 3)."""
 _VALUE = re.compile(r"[\t\x20-\x7e\x80-\xff]*")
 
 
@@ -68,7 +70,7 @@ class AnswerHeaders:
         self.shown = self.gate.shape.but(records=records)
         """Their shape as clients see it: null is no header."""
 
-    def released(self, given: Any) -> dict[Any, Any]:
+    def released(self, given: Any) -> list[tuple[Any, Any]]:
         """What a handler gives, a record or text by name, as it goes out. Raises BrokenAnswer for anything else."""
         more: dict[Any, Any] = {}
         try:
@@ -77,13 +79,15 @@ class AnswerHeaders:
             plain = self.gate.release(given)
         except Refused as refused:
             raise BrokenAnswer("headers: " + "; ".join(map(str, refused.faults))) from None
-        told = {}
+        told: list[tuple[Any, Any]] = []
         for wire, value in plain.items():
             if wire in self._dates and value is not None:
-                told[wire] = http_date(getattr(given, self._dates[wire]))
+                told.append((wire, http_date(getattr(given, self._dates[wire]))))
+            elif wire.lower() == _ALONE and isinstance(value, list):
+                told += [(wire, _text(each)) for each in value]
             elif value not in (None, []):
-                told[wire] = _text(value)
-        return {**told, **more}
+                told.append((wire, _text(value)))
+        return [*told, *more.items()]
 
     def _admitted(self, given: Mapping[Any, Any]) -> tuple[Any, dict[Any, Any]]:
         """The record of the headers that are declared, and what else was given."""

@@ -96,11 +96,14 @@ class Declared:
         if status not in self.gates:
             raise BrokenAnswer(f"the status {status} is none of those that the endpoint declares")
         gate = self.gates[status]
-        given = self.headers[status].released(answer.headers) if status in self.headers else answer.headers
-        if given and not isinstance(given, Mapping):
+        given = answer.headers
+        if status in self.headers:
+            headers = tuple([header(name, value) for name, value in self.headers[status].released(given)])
+        elif given and not isinstance(given, Mapping):
             words = f"headers are text by name, not {type(given).__name__}"
             raise BrokenAnswer(f"{words}: declare a record of them with Headed(...)")
-        headers = tuple([header(name, value) for name, value in given.items()]) if given else ()
+        else:
+            headers = tuple([header(name, value) for name, value in given.items()]) if given else ()
         if gate is None:
             if value is not None:
                 raise BrokenAnswer(f"an answer {status} is declared without a body, and the handler gave one")
