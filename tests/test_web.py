@@ -37,6 +37,7 @@ from dutiful_gate import (
     probes,
     rest,
     secret,
+    split_on,
     this,
 )
 from dutiful_gate.demo.ferries import Booking, Crate, bookings
@@ -446,6 +447,27 @@ def test_cookies_of_an_answer_go_out_one_by_one() -> None:
     for ask in clients(made).values():
         reply = ask("POST", "/n")
         assert [value for name, value in reply.headers if name == "set-cookie"] == ["a=b; Path=/", "c=d"]
+
+
+@dataclass
+class Jar:
+    visit: str = ""
+    kinds: list[str] = field(default_factory=list)
+    ports: Annotated[list[str] | None, split_on("/")] = None
+
+
+@dataclass
+class ShowsJar:
+    cookies: Jar
+
+
+def test_a_cookie_that_comes_for_several_paths_is_the_nearest() -> None:
+    made = Endpoint("GET", "/n", ShowsJar, {200: list[Any]}).by(
+        lambda sent: [sent.cookies.visit, sent.cookies.kinds, sent.cookies.ports]
+    )
+    sent = "visit=near; kinds=a; ports=QLP/MRW; visit=far; kinds=b; ports=OST"
+    for ask in clients(Api("n", "1", [made])).values():
+        assert ask("GET", "/n", headers={"cookie": sent}).json == ["near", ["a", "b"], ["QLP", "MRW"]]
 
 
 def test_what_is_said_of_the_headers_of_an_answer() -> None:

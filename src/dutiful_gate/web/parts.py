@@ -67,13 +67,15 @@ def _fields(declared: Field, gate: RequestGate[Any]) -> tuple[Field, ...]:
     return gate.shape.records[node.key].fields
 
 
+def _is_several(field: Field) -> bool:
+    """Whether a field takes several values of one name."""
+    inner = field.use.node.inner if isinstance(field.use.node, Nullable) else field.use
+    return isinstance(inner.node, Items) and not inner.split
+
+
 def _as_lists(files: dict[str, Any], gate: RequestGate[Any], declared: Field) -> dict[str, Any]:
     """One file where several may be is a list of one."""
-    several = {
-        field.wire
-        for field in _fields(declared, gate)
-        if isinstance(field.use.node.inner.node if isinstance(field.use.node, Nullable) else field.use.node, Items)
-    }
+    several = {field.wire for field in _fields(declared, gate) if _is_several(field)}
     return {name: [held] if name in several and not isinstance(held, list) else held for name, held in files.items()}
 
 
@@ -102,7 +104,12 @@ def _headers(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str
 
 
 def _cookies(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:
-    return head.cookies
+    held = head.cookies
+    for field in _fields(declared, gate):
+        # Set for several paths, one cookie comes several times, the nearest first (RFC 6265, section 5.4).
+        if isinstance(came := held.get(field.wire), list) and not _is_several(field):
+            held[field.wire] = came[0]
+    return held
 
 
 _OF_HEAD: Final = {"query": _query, "headers": _headers, "cookies": _cookies}
