@@ -4,6 +4,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import gzip
 import io
 import json
@@ -58,6 +59,7 @@ from dutiful_gate.web import (
     schemas,
     under_key,
 )
+from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.manual.page import manual
 from dutiful_gate.web.replies import examine_each_reply, examine_reply
 
@@ -816,3 +818,49 @@ def test_files_in_a_description_a_manual_and_a_form(tmp_path: Path) -> None:
             of_type(wrong)
     with pytest.raises(DeclarationError, match="come with a form"):
         RequestGate(make_dataclass("Mixed", [("body", int), ("files", Papers)]))
+
+
+def test_what_waits_for_a_body_is_told_how_it_ends() -> None:
+    """The first piece may be here or come later, by a coroutine or a future; the wait may be cancelled, or fail."""
+    head = [(b"content-type", b"application/json"), (b"content-length", b"20")]
+    scope = {"type": "http", "method": "POST", "path": "/bookings", "query_string": b"", "headers": head}
+    whole = {"type": "http.request", "body": b"[]", "more_body": False}
+    log: list[Any] = []
+
+    async def send(message: Any) -> None:
+        log.append(message.get("status"))
+
+    async def later(outcome: Any) -> Any:
+        try:
+            await asyncio.sleep(0.01)
+            if isinstance(outcome, Exception):
+                raise outcome
+            await asyncio.sleep(outcome if isinstance(outcome, int) else 0)
+            return outcome
+        except asyncio.CancelledError:
+            log.append("cancelled")
+            raise
+
+    async def told(receive: Any, seconds: float = 30, cancels: bool = False) -> list[Any]:
+        log.clear()
+        task = asyncio.create_task(asgi(api(), seconds=seconds)(scope, receive, send))
+        if cancels:
+            await asyncio.sleep(0.05)
+            task.cancel()
+        try:
+            await task
+        except (asyncio.CancelledError, OSError) as error:
+            log.append(type(error).__name__)
+        return list(log)
+
+    async def every() -> None:
+        future = asyncio.get_running_loop().create_future()
+        asyncio.get_running_loop().call_later(0.02, future.set_result, whole)
+        assert await told(lambda: future) == [422, None]
+        assert await told(lambda: later(whole)) == [422, None]
+        assert await told(lambda: later({"type": "http.disconnect"})) == []
+        assert await told(lambda: later(OSError("gone"))) == ["OSError"]
+        assert await told(lambda: later(60), seconds=0.05) == ["cancelled", 408, None]
+        assert await told(lambda: later(60), cancels=True) == ["cancelled", "CancelledError"]
+
+    asyncio.run(every())
