@@ -4,6 +4,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import re
 import signal
 import socket
@@ -22,10 +23,12 @@ import httpx
 import pytest
 from click.testing import CliRunner
 from markupsafe import Markup
+from starlette.applications import Starlette
 
-from any_api import clients
+from any_api import Nothing, asker, clients
 from chromium import CHROMIUM, Page, page
 from dutiful_gate import (
+    Catalogue,
     DeclarationError,
     Email,
     Gate,
@@ -39,12 +42,16 @@ from dutiful_gate import (
     trimmed,
     without_offset,
 )
+from dutiful_gate.catalogues import GERMAN
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.desk import FORM, desk
 from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.demo.serve import stored
-from dutiful_gate.web import Answer, Api, Endpoint, Form, RequestGate, UploadedFile, of_type
+from dutiful_gate.report.catalogue import in_force
+from dutiful_gate.web import Answer, Api, Endpoint, Form, Problem, RequestGate, UploadedFile, of_type
+from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.manual.page import manual
+from dutiful_gate.web.starlette import mounted
 from dutiful_gate.web.wsgi import wsgi
 
 no_browser = pytest.mark.skipif(CHROMIUM is None, reason="no Chromium is installed here")
@@ -204,6 +211,11 @@ def test_the_same_form_without_scripts(ask: httpx.Client) -> None:
     assert (made.status_code, made.headers["location"][:7]) == (303, "booked/"), made.text
     german = ask.post("/book", data=typed, headers={"accept-language": "de"})
     assert german.status_code == 422
+    empty = ask.get("/book", headers={"accept-language": "de"})
+    for page_of_it in (german.text, empty.text):
+        assert '<html lang="de">' in page_of_it
+        assert re.search(r">Zu crates hinzufügen<.*", page_of_it)
+    assert '<html lang="en">' in ask.get("/book").text
 
 
 @no_browser
@@ -598,6 +610,29 @@ def test_a_form_asks_for_what_may_be_left_out_where_it_is_wanted(sent: dict[str,
     assert all(f'value="{text}"' in drawn for name, text in sent.items() if name in asked)
     kept = ask("POST", "/stow", data={"name": "main", "under[name]": "low"})
     assert (kept.status, kept.json["under"]["name"], kept.json["beside"]) == (200, "low", [])
+
+
+def test_what_a_handler_says_is_in_the_language_of_its_client() -> None:
+    """A handler's own words, plain or async, in a thread or not; and the next request has its own language."""
+    german = Catalogue("de", {**GERMAN.words, "Sailed": "Abgefahren", "There is none of {name}.": "Kein {name} da."})
+
+    def plain(sent: Nothing) -> str:
+        raise Problem(404, "There is none of {name}.", slots={"name": in_force().spoken("Sailed")})
+
+    async def waiting(sent: Nothing) -> str:
+        await asyncio.sleep(0)
+        return plain(sent)
+
+    ways = [Endpoint("GET", "/plain", Nothing, {200: str}).by(plain)]
+    told = [Endpoint("GET", "/waiting", Nothing, {200: str}).by(waiting)]
+    for name, ask in clients(Api("a", "1", ways, catalogues=[german])).items():
+        for language, detail in (("de", "Kein Abgefahren da."), ("en", "There is none of Sailed.")):
+            assert ask("GET", "/plain", headers={"accept-language": language}).json["detail"] == detail, name
+    made = Api("a", "1", told, catalogues=[german])
+    for name, application in (("asgi", asgi(made)), ("starlette", Starlette(routes=[mounted(made)]))):
+        ask = asker(application)
+        for language, detail in (("de", "Kein Abgefahren da."), ("en", "There is none of Sailed.")):
+            assert ask("GET", "/waiting", headers={"accept-language": language}).json["detail"] == detail, name
 
 
 @dataclass

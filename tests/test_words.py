@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import ast
+import re
 import threading
 from pathlib import Path
 from typing import Any
@@ -39,6 +40,8 @@ def phrases() -> set[str]:
                 wanted = node.args[:1]
             wanted += [word.value for word in node.keywords if word.arg == "got"]
             found |= {each.value for each in wanted if isinstance(each, ast.Constant) and isinstance(each.value, str)}
+    for template in ROOT.rglob("*.jinja"):
+        found |= set(re.findall(r'\bsay\("([^"]+)"', template.read_text()))
     for kind in written_kinds().values():
         assert isinstance(kind, Written)
         found |= {kind.phrase, f"{kind.phrase}, such as {kind.example}"}

@@ -7,6 +7,7 @@ from html import escape
 from typing import Annotated, Literal
 
 from dutiful_gate import about, amendment, it
+from dutiful_gate.catalogues import GERMAN
 from dutiful_gate.web import Answer, Api, Endpoint, Form, Headed, Problem, RequestGate, Streamed, amended
 
 from .ferries import Booking, PortCode, bookings
@@ -189,6 +190,7 @@ def desk(on_file: Storage | None = None, *, development: bool = False) -> Api:
             BOOKED.by(booked),
         ],
         text="Places for freight between Quillport (QLP), Marrow Isle (MRW), Ostrey (OST) and Fennick (FNK).",
+        catalogues=[GERMAN],
         described_at="/openapi.json",
         manual_at="/manual",
         schemas_at="/schemas",

@@ -72,10 +72,11 @@ async def _answered(exchange: Exchange) -> None:
     """Call the handler: one that is async here, a plain one in a thread."""
     served = exchange.served
     try:
-        if served.is_async:
-            result = await served.handler(exchange.request)
-        else:
-            result = await asyncio.to_thread(served.handler, exchange.request)
+        with exchange.speaking():
+            if served.is_async:
+                result = await served.handler(exchange.request)
+            else:
+                result = await asyncio.to_thread(served.handler, exchange.request)
     except Exception as error:
         exchange.raised(error)
     else:

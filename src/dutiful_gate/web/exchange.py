@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from typing import TYPE_CHECKING, Any, Final
 
-from ..report.catalogue import speaking
+from ..report.catalogue import ENGLISH, speaking
 from ..report.fault import Fault
 from ..report.verdict import Refused
 from .answer_headers import BrokenAnswer
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger("dutiful_gate.web")
 HTML: Final = "text/html"
+_IN_ENGLISH: Final = nullcontext()
 MOST_HEAD: Final = 32_768
 """So many characters target and headers may have together."""
 
@@ -74,6 +76,10 @@ class Exchange:
     def without_content(self) -> bool:
         """Whether only the head of the answer is sent."""
         return self.head.method == "HEAD"
+
+    def speaking(self) -> AbstractContextManager[None]:
+        """What a handler is called in: words that it asks for are in the client's language."""
+        return _IN_ENGLISH if self.catalogue is ENGLISH else speaking(self.catalogue)
 
     def _safely(self, step: Callable[[], None]) -> None:
         """Take a step; what it raises is the answer."""

@@ -50,7 +50,8 @@ def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgo
         exchange.complete()
     if not exchange.settled():
         try:
-            result = exchange.served.handler(exchange.request)
+            with exchange.speaking():
+                result = exchange.served.handler(exchange.request)
         except Exception as error:
             exchange.raised(error)
         else:

@@ -15,6 +15,7 @@ from ...declare.facts import FAILED
 from ...declare.sources import Source
 from ...engine.engine import Engine, Plan
 from ...gates.request import RequestGate
+from ...report.catalogue import in_force
 from ...report.fault import Fault
 from ...shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Shape, Use, default_of
 from ...shape.to_json import plain
@@ -73,8 +74,8 @@ class Form:
         more = {**buttons, "sends_files": "files" in self.gate.parts}
         words = {
             "action": self.action,
-            "title": self.title,
-            "button": self.button,
+            "title": _said(self.title),
+            "button": _said(self.button),
             "fields": fields,
             "faults": [*whole, *lost],
         }
@@ -87,7 +88,11 @@ class Form:
     def _plain_page(self, form: Markup) -> str:
         script = Markup(files(__package__).joinpath("form.js").read_text()) if self.script else ""
         style = Markup(files(__package__).joinpath("form.css").read_text())
-        return _templates().get_template("page").render(form=form, title=self.title, script=script, style=style)
+        return (
+            _templates()
+            .get_template("page")
+            .render(form=form, title=_said(self.title), script=script, style=style, language=in_force().language)
+        )
 
 
 class _Maker:
@@ -118,8 +123,8 @@ class _Maker:
         told: Node = {
             "name": _name(path),
             "id": "f-" + "-".join(map(str, path)),
-            "label": label,
-            "hint": use.about.text,
+            "label": _said(label),
+            "hint": _said(use.about.text or ""),
         }
         faults = self.told.get(path, [])
         self.placed.add(path)
@@ -223,4 +228,12 @@ def _refuses_empty(use: Use, shape: Shape) -> bool:
 def _templates() -> Environment:
     folder = files(__package__)
     held = {name: folder.joinpath(f"{name}.html.jinja").read_text() for name in ("form", "page")}
-    return Environment(loader=DictLoader(held), autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    made = Environment(loader=DictLoader(held), autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    made.globals["say"] = _said
+    return made
+
+
+def _said(words: str, **slots: Any) -> str:
+    """Words of the form, a title or a label in the language that is spoken, where its catalogue has them."""
+    told = in_force().spoken(words)
+    return told.format_map(slots) if slots else told
