@@ -168,7 +168,13 @@ class Exchange:
         with speaking(self.catalogue):
             page = form.page(entered, faults).encode("utf-8", "replace")
         headers = (("content-type", f"{HTML}; charset=utf-8"), ("content-length", str(len(page))))
-        self.outgoing = Outgoing(status, headers, page)
+        self._settle(Outgoing(status, headers, page))
+
+    def _settle(self, outgoing: Outgoing) -> None:
+        """This is the answer. Where there are languages to choose from, caches are told (RFC 9110, section 12.5.5)."""
+        if self.api.catalogues:
+            outgoing.headers = (*outgoing.headers, ("vary", "accept-language"))
+        self.outgoing = outgoing
 
     def close(self) -> None:
         """The answer is sent: let go of the files that came."""
@@ -180,7 +186,7 @@ class Exchange:
     def answer(self, result: Any) -> None:
         """What the handler returned is the answer; one that breaks its declaration is told to developers alone."""
         try:
-            self.outgoing = self.endpoint.answers.released(result, self._media)
+            self._settle(self.endpoint.answers.released(result, self._media))
         except Refused as refused:
             self._broken("; ".join(map(str, refused.faults)))
         except BrokenAnswer as broken:
@@ -208,7 +214,7 @@ class Exchange:
     def refuse(self, refusal: Refusal) -> None:
         """The request ends here."""
         try:
-            self.outgoing = told_in(self.catalogue, refusal, self.api.refusals)
+            self._settle(told_in(self.catalogue, refusal, self.api.refusals))
         except Exception:
             log.error("a refusal could not be told", exc_info=True)
             self.outgoing = Outgoing(refusal.status, (("content-length", "0"),))
