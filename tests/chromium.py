@@ -48,7 +48,7 @@ class Page:
     def until(self, code: str, seconds: float = 10) -> None:
         """Wait until JavaScript says true."""
         end = time.monotonic() + seconds
-        while not self.run(code):
+        while not self.steadily(lambda: self.run(code)):
             assert time.monotonic() < end, f"{code} never became true"
             time.sleep(0.05)
 
