@@ -375,6 +375,16 @@ class Knocks:
     body: list[int]
 
 
+class Lies(str):
+    """Says of itself what it is not."""
+
+    def lower(self) -> str:
+        return "a\r\nset-cookie"
+
+    def encode(self, *words: Any) -> bytes:
+        return b"a\r\nb: c"
+
+
 CET = timezone(timedelta(hours=2))
 GIVEN: list[tuple[Any, dict[str, str] | str]] = [
     (Filed("/n/1", '"7"', datetime(2026, 5, 4, 9, 30, 1, 5, CET), 120, ["GET", "HEAD"], True, [], "s3cret-words"),
@@ -390,6 +400,9 @@ GIVEN: list[tuple[Any, dict[str, str] | str]] = [
     ({"Location": "/n/1", 5: "c"}, "'5' holds what no header can"),
     (Filed("/n/5\r\nSet-Cookie: a=b"), "'location' holds what no header can"),
     (Filed("/\u20ac/n"), "'location' holds what no header can"),
+    (Filed("/n/1", last_modified=datetime.max.replace(tzinfo=timezone(-timedelta(hours=9)))), "past the end of the calendar"),
+    (Filed("/n/1", last_modified=datetime(999, 1, 1, tzinfo=UTC)), {"location": "/n/1", "last-modified": "Tue, 01 Jan 0999 00:00:00 GMT"}),
+    ({"Location": "/n/1", Lies("X-More"): Lies("yes")}, "'x-more' holds what no header can"),
     (Number(1), "needs a record of the declared type"),
     ("text", "needs a record of the declared type"),
 ]  # fmt: skip
@@ -429,6 +442,10 @@ DATES: list[tuple[str, datetime | None]] = [
     ("Mon, 04 May 99999999999999999999 09:30:01 GMT", None),
     ("Mon", None),
     ("4 May 2026 09:30:01 GMT", None),
+    ("Mon, 04 May 0000 09:30:01 GMT", None),
+    ("Mon, 04 May 2026 09:30:01 +0200", None),
+    ("Mon, 04 May 2026 24:30:01 GMT", None),
+    ("Mon, " + "9 " * 9_000, None),
 ]
 
 

@@ -14,7 +14,7 @@ from ..regex.white_space import is_blank
 from ..report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ..report.document_order import in_document_order
 from ..report.shown_values import outlined
-from ..shape.nodes import Field, Items, Nullable, Record, Scalar, Use
+from ..shape.nodes import Field, Items, Record, Scalar, Use
 from ..shape.paths import FactsAt
 from ..shape.walk import holds_secret
 from .engine_writer import EngineWriter
@@ -459,5 +459,5 @@ def _of_text(use: Use) -> bool:
     node = use.node
     if not isinstance(node, Items):
         return False
-    item = node.item.node.inner.node if isinstance(node.item.node, Nullable) else node.item.node
+    item = node.item.bare.node
     return isinstance(item, Scalar) and item.kind.facts.text

@@ -52,7 +52,7 @@ class UnionWriter(RuleWriter):
         One is counted for each unsound value of a union, and for each list in a text: to ask further is dear. Where the
         value stands `alone`, without a key that may be at fault too, one is counted for each of quite another kind.
         """
-        node = use.node.inner.node if isinstance(use.node, Nullable) else use.node
+        node = use.bare.node
         with self.block(f"if len(faults) >= {enough}:"):
             with self.block(f"if len(faults) > {enough} + {_ROOM}:"):
                 self.write(f"log.spill({before})")

@@ -129,7 +129,7 @@ def _leads_back(shape: Shape, use: Use, sent: Any, standing: tuple[Field, ...]) 
 def _check_default(parts: DeclaredValues, record: Record, field: Field) -> None:
     shape, default = parts.shape, default_of(field)
     if default is None and field.use.nullable:
-        for use in (field.use, field.use.node.inner if isinstance(field.use.node, Nullable) else field.use):
+        for use in (field.use, field.use.bare):
             if not all(document.sound(None) for document in use.fits):
                 raise DeclarationError(
                     "the default null is not what the document beside it asks for",

@@ -761,7 +761,7 @@ def settled_test(parts: tuple[Step | Rule, ...], value: str, bind: Bind) -> str:
 
 def _is_lasting(use: Use) -> bool:
     """Whether what is made of a value never changes, so that it may stand in two places."""
-    inner = use.node.inner if isinstance(use.node, Nullable) else use
+    inner = use.bare
     own = use.making is not None or inner.making is not None
     return not own and (isinstance(inner.node, Scalar | Choice | Nothing) and not inner.node.facts.open)
 

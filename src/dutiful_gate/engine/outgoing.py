@@ -18,7 +18,7 @@ from ..declare.rules import Distinct, Face, Holds, Rule
 from ..declare.sources import Reading
 from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
-from ..shape.nodes import Choice, Nullable, Record, Scalar, Shape, Use
+from ..shape.nodes import Choice, Record, Scalar, Shape, Use
 from ..shape.stages import stages_of
 from ..shape.walk import rebuilt, rebuilt_records
 
@@ -139,7 +139,7 @@ def _outgoing_use(use: Use) -> Use:
         kinds = tuple(takes for part in parts if part not in kept and (takes := part.takes()) is not None)
         kept = (*map(OfKind, kinds), *kept)
     # A blank text is read as nothing: so it goes out as nothing. What a function made of one is its own affair.
-    inner = use.node.inner if isinstance(use.node, Nullable) else use
+    inner = use.bare
     blank = use.blank and not (isinstance(inner.node, Scalar) and isinstance(inner.node.kind, PlainData))
     return use.but(node=node, parts=kept, via=None, split="", blank=blank)
 

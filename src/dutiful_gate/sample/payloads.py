@@ -124,7 +124,7 @@ class Payloads:
 
     def offered(self, use: Use) -> list[Any]:
         """What the rules beside a type offer as passing them, as plain data."""
-        inner = use.node.inner if isinstance(use.node, Nullable) else use
+        inner = use.bare
         told = [each for part in use.parts if isinstance(part, Rule) for each in part.examples(use.facts)]
         return [plain(inner, each, self.shape) for each in told if belongs(inner, each, self.shape)]
 
@@ -279,7 +279,7 @@ def random_wire(field: Field, random: Random) -> str:
 
 
 def _kind_of(use: Use) -> Kind | None:
-    node = use.node.inner.node if isinstance(use.node, Nullable) else use.node
+    node = use.bare.node
     return node.kind if isinstance(node, Scalar) else None
 
 

@@ -236,9 +236,9 @@ class Maker:
         """A use with all that stands beside it, once that has been found to make sense."""
         if beside.blank and not use.nullable:
             raise DeclarationError("blank_is_none stands beside a type that cannot be None", remedy="write X | None")
-        if beside.split and not isinstance(_inside(use).node, Items | Fixed):
+        if beside.split and not isinstance(use.bare.node, Items | Fixed):
             raise DeclarationError("split_on stands beside a type that is no list", remedy="declare list[...]")
-        target = use.node.inner if isinstance(use.node, Nullable) else use
+        target = use.bare
         secret = use.secret or beside.secret or holds_secrets(use.node)
         if not isinstance(target.node, Alias):  # of which nothing is known yet
             check_parts(target, secret=secret)
@@ -526,10 +526,6 @@ def _from_seconds(use: Use, via: Use) -> Use:
     if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (Moment, UtcMoment):
         return use.but(node=Scalar(Epoch(via.facts.sort is Sort.WHOLE)))
     return use
-
-
-def _inside(use: Use) -> Use:
-    return use.node.inner if isinstance(use.node, Nullable) else use
 
 
 def choice_of_literal(values: Sequence[Any]) -> Choice:

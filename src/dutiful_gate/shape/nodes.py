@@ -246,6 +246,11 @@ class Use(Value):
         return any(isinstance(part, Step) for part in self.parts)
 
     @property
+    def bare(self) -> Use:
+        """The use without `or null` around it."""
+        return self.node.inner if isinstance(self.node, Nullable) else self
+
+    @property
     def under_key(self) -> str:
         """The key under which what is meant stands, in a record of that key alone; "" for none."""
         last = self.parts[-1] if self.parts else None

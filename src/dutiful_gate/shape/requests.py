@@ -82,7 +82,7 @@ def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) ->
             field=field.attribute,
         )
     use = field.use
-    link = use.node.inner.node if isinstance(use.node, Nullable) else use.node
+    link = use.bare.node
     if kind.by_name and not isinstance(link, Link):
         raise DeclarationError(
             f"the {field.attribute} of a request are known by their names",

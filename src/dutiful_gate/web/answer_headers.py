@@ -77,12 +77,16 @@ class AnswerHeaders:
             if isinstance(given, Mapping):
                 given, more = self._admitted(given)
             plain = self.gate.release(given)
+            held = {wire: name for wire, name in self._dates.items() if plain.get(wire) is not None}
+            dates = {wire: http_date(getattr(given, name)) for wire, name in held.items()}
+        except OverflowError:
+            raise BrokenAnswer("headers: a date is past the end of the calendar in UTC") from None
         except Refused as refused:
             raise BrokenAnswer("headers: " + "; ".join(map(str, refused.faults))) from None
         told: list[tuple[Any, Any]] = []
         for wire, value in plain.items():
-            if wire in self._dates and value is not None:
-                told.append((wire, http_date(getattr(given, self._dates[wire]))))
+            if wire in dates:
+                told.append((wire, dates[wire]))
             elif wire.lower() == _ALONE and isinstance(value, list):
                 told += [(wire, _text(each)) for each in value]
             elif value not in (None, []):
@@ -91,7 +95,7 @@ class AnswerHeaders:
 
     def _admitted(self, given: Mapping[Any, Any]) -> tuple[Any, dict[Any, Any]]:
         """The record of the headers that are declared, and what else was given."""
-        named = {name.lower() if isinstance(name, str) else name: value for name, value in given.items()}
+        named = {str.lower(name) if isinstance(name, str) else name: value for name, value in given.items()}
         own = {field.wire.lower(): field.wire for field in self.fields}
         read = {own[name]: value for name, value in named.items() if name in own}
         for wire in self._dates.keys() & read.keys():
@@ -106,6 +110,7 @@ def is_needed(field: Field) -> bool:
 
 def header(name: Any, value: Any) -> tuple[str, str]:
     """A header whose words cannot break out of it. Raises BrokenAnswer."""
+    # A subclass of str may say of itself what it is not.
     if (
         name.__class__ is not str
         or value.__class__ is not str

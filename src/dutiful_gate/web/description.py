@@ -12,7 +12,7 @@ from ..declare.json_pointer import unescaped
 from ..document.writing.compose import Part, bundled
 from ..gates.typed import Gate
 from ..report.problem import CONTENT_TYPE
-from ..shape.nodes import Field, Items, Link, Nullable, Record, Shape
+from ..shape.nodes import Field, Items, Link, Record, Shape
 from ..shape.walk import part_of
 from .answer_headers import AnswerHeaders, is_needed
 from .answers import CBOR, JSON, Streamed
@@ -153,7 +153,7 @@ class _Description:
         fields = _record(endpoint.parts["files"], endpoint.gate.shape).fields
         properties = {}
         for field in fields:
-            node = field.use.node.inner.node if isinstance(field.use.node, Nullable) else field.use.node
+            node = field.use.bare.node
             properties[field.wire] = {"type": "array", "items": file} if isinstance(node, Items) else file
         required = [field.wire for field in fields if field.required]
         return {"type": "object", "properties": properties, **({"required": required} if required else {})}
@@ -262,8 +262,7 @@ def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
 
 
 def _record(field: Field, shape: Shape) -> Record:
-    node = field.use.node
-    node = node.inner.node if isinstance(node, Nullable) else node
+    node = field.use.bare.node
     assert isinstance(node, Link)
     return shape.records[node.key]
 

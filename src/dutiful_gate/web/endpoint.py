@@ -10,7 +10,7 @@ from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
 from ..gates.request import RequestGate
 from ..report.fault import Fault
-from ..shape.nodes import Link, Nullable
+from ..shape.nodes import Link
 from .answers import CBOR, JSON, Declared
 from .form_names import check_form
 from .intake import body_types
@@ -139,8 +139,7 @@ class Endpoint(Generic[R]):
     def _path_names(self) -> list[str]:
         if "path" not in self.parts:
             return []
-        node = self.parts["path"].use.node
-        node = node.inner.node if isinstance(node, Nullable) else node
+        node = self.parts["path"].use.bare.node
         assert isinstance(node, Link)
         return [field.wire for field in self.gate.shape.records[node.key].fields]
 

@@ -7,14 +7,18 @@ from datetime import UTC, datetime
 from email.utils import format_datetime, parsedate_to_datetime
 
 from ..declare.kinds.moment import Moment
-from ..shape.nodes import Nullable, Scalar, Use
+from ..shape.nodes import Scalar, Use
 
-_BEGINS = re.compile(r"(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun)")
+_FORMS = re.compile(
+    r"[A-Z][a-z]{2}, [0-9]{2} [A-Z][a-z]{2} [1-9][0-9]{3} [0-9:]{8} GMT"
+    r"|[A-Z][a-z]{5,8}, [0-9]{2}-[A-Z][a-z]{2}-[0-9]{2} [0-9:]{8} GMT"
+    r"|[A-Z][a-z]{2} [A-Z][a-z]{2} [ 0-9][0-9] [0-9:]{8} [1-9][0-9]{3}"
+)
 
 
 def is_date(use: Use) -> bool:
     """Whether a header is such a date: it is declared as a date-time with an offset."""
-    inner = use.node.inner if isinstance(use.node, Nullable) else use
+    inner = use.bare
     return isinstance(inner.node, Scalar) and isinstance(inner.node.kind, Moment) and not inner.is_reread
 
 
@@ -25,7 +29,7 @@ def http_date(moment: datetime) -> str:
 
 def plain_date(text: str) -> str:
     """A date of a header, in any of the three forms, as dates are read (RFC 3339); other text as it came."""
-    if _BEGINS.match(text) is None:
+    if _FORMS.fullmatch(text) is None:
         return text
     try:
         moment = parsedate_to_datetime(text)

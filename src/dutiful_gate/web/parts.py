@@ -10,7 +10,7 @@ from ..gates.request import RequestGate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.verdict import Verdict, refusal
-from ..shape.nodes import Field, Items, Link, Nullable
+from ..shape.nodes import Field, Items, Link
 from .answers import CBOR
 from .form_names import TooDeep, nested
 from .head import MOST_NAMES, Head, TooManyNames, gathered, query_pairs
@@ -62,15 +62,14 @@ def examined(
 
 def _fields(declared: Field, gate: RequestGate[Any]) -> tuple[Field, ...]:
     """The fields of the record that a part is."""
-    node = declared.use.node.inner.node if isinstance(declared.use.node, Nullable) else declared.use.node
+    node = declared.use.bare.node
     assert isinstance(node, Link)
     return gate.shape.records[node.key].fields
 
 
 def _is_several(field: Field) -> bool:
     """Whether a field takes several values of one name."""
-    inner = field.use.node.inner if isinstance(field.use.node, Nullable) else field.use
-    return isinstance(inner.node, Items) and not inner.split
+    return isinstance(field.use.bare.node, Items) and not field.use.bare.split
 
 
 def _as_lists(files: dict[str, Any], gate: RequestGate[Any], declared: Field) -> dict[str, Any]:

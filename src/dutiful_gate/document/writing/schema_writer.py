@@ -642,8 +642,7 @@ def is_canonical(use: Use) -> bool:
 
 def _converts(use: Use) -> bool:
     """Whether the typed value is not what a client would send: its default cannot be told in the document."""
-    inner = use.node.inner if isinstance(use.node, Nullable) else use
-    return inner.making is not None or inner.is_reread
+    return use.bare.making is not None or use.bare.is_reread
 
 
 def _jsonable(value: object) -> Any:

@@ -107,7 +107,7 @@ class _Maker:
 
     def fields(self, use: Use, entered: Mapping[str, Any] | None, path: tuple[Any, ...]) -> list[Node]:
         """The fields of a record."""
-        node = _inner(use).node
+        node = use.bare.node
         assert isinstance(node, Link)
         record = self.shape.records[node.key]
         made = []
@@ -118,7 +118,7 @@ class _Maker:
 
     def value(self, use: Use, came: Any, path: tuple[Any, ...], field: Field | None) -> Node:
         """One value: an input, a group of them, or rows."""
-        inner = _inner(use)
+        inner = use.bare
         label = use.about.title or inner.about.title or str(path[-1]).replace("_", " ")
         told: Node = {
             "name": _name(path),
@@ -161,11 +161,11 @@ class _Maker:
 
     def files(self, use: Use) -> list[Node]:
         """The files of a form: what was chosen cannot be shown again."""
-        node = _inner(use).node
+        node = use.bare.node
         assert isinstance(node, Link)
         made = []
         for field in self.shape.records[node.key].fields:
-            several = isinstance(_inner(field.use).node, Items)
+            several = isinstance(field.use.bare.node, Items)
             told = self.value(field.use, MISSING, (field.wire,), None)
             own = [path for path in self.told if path[:1] == (field.wire,)]
             self.placed.update(own)
@@ -186,12 +186,8 @@ class _Maker:
         return {"rows": rows, "add": ".".join(map(str, path))}
 
 
-def _inner(use: Use) -> Use:
-    return use.node.inner if isinstance(use.node, Nullable) else use
-
-
 def _is_row(item: Use) -> bool:
-    return not isinstance(_inner(item).node, Items)
+    return not isinstance(item.bare.node, Items)
 
 
 def _default(field: Field, shape: Shape) -> Any:
