@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated, Any, NamedTuple
-from urllib.parse import unquote_to_bytes
+from urllib.parse import quote, unquote_to_bytes, urlencode
 
 import httpx
 from flask import Flask
@@ -146,6 +146,55 @@ def api(**words: Any) -> Api:
         schemas_at="/schemas",
         **words,
     )
+
+
+class CannotSend(Exception):
+    """What no client can say in this part of a request."""
+
+
+def sent_by(ask: Client, part: str, data: Any, names: Iterable[str], *, files: Any = None) -> Reply:
+    """Data as the text of one part of a request to `/any`, or to a path of the names. Raises CannotSend."""
+    if not isinstance(data, dict):
+        raise CannotSend
+    pairs = list(_pairs(part, data, ""))
+    if part == "path":
+        if [name for name, _ in pairs] != [*names] or {".", "..", ""} & {text for _, text in pairs}:
+            raise CannotSend
+        return ask("POST", "/" + "/".join(quote(text, safe="") for _, text in pairs))
+    if part == "query":
+        return ask("POST", f"/any?{urlencode(pairs)}")
+    if part == "headers":
+        return ask("POST", "/any", headers=[(name.replace("_", "-"), text) for name, text in pairs])
+    if part == "cookies":
+        cookie = "; ".join(f"{name}={text}" for name, text in pairs)
+        return ask("POST", "/any", headers=[("cookie", cookie)] if pairs else [])
+    if files is not None:
+        return ask("POST", "/any", files=[*[(name, (None, text.encode())) for name, text in pairs], *files])
+    return ask("POST", "/any", content=urlencode(pairs), headers={"content-type": "application/x-www-form-urlencoded"})
+
+
+def _pairs(part: str, data: Any, name: str) -> Iterator[tuple[str, str]]:
+    match data:
+        case dict():
+            for key, held in data.items():
+                yield from _pairs(part, held, f"{name}[{key}]" if name else key)
+        case list() if part == "form" or (data and part != "path"):
+            for at, each in enumerate(data):
+                if isinstance(each, list | None):
+                    raise CannotSend
+                yield from _pairs(part, each, f"{name}[{at}]" if isinstance(each, dict) else name)
+        case None if "[" not in name:
+            pass
+        case str() | int() | float() if name:
+            text = data if isinstance(data, str) else json.dumps(data)
+            narrow = part in ("headers", "cookies")
+            if narrow and not (text.isascii() and text.isprintable() and text.strip() == text != ""):
+                raise CannotSend
+            if (narrow and {*text} & {*',;"\\ '}) or not text.isprintable() or not text.strip():
+                raise CannotSend
+            yield name, text
+        case _:
+            raise CannotSend
 
 
 class Reply(NamedTuple):

@@ -669,6 +669,29 @@ class Maker:
     )  # fmt: skip
 
 
+PARTS = ("path", "query", "headers", "cookies", "form")
+
+
+def any_part(seed: int) -> tuple[str, Any]:
+    """A part of a request that is read from text, and a record that it may be."""
+    maker, part = Maker(seed), PARTS[seed % len(PARTS)]
+    random = maker.random
+    kinds = [maker.text, maker.choice_of_text, maker.formatted, maker.whole, maker.number, maker.decimal, maker.truth,
+             maker.moment, maker.local, maker.day, maker.written, maker.staged, maker.formed]  # fmt: skip
+    fields: list[Any] = []
+    for number in range(random.randint(1, 3)):
+        kind, roll = random.choice(kinds)(), random.random() if part != "path" else 1
+        several: Any = list[kind]
+        fields.append([f"field_{number}", several if roll < 0.2 else kind, *([None] if 0.2 <= roll < 0.4 else [])])
+        if 0.2 <= roll < 0.4:
+            fields[-1][1] = kind | None
+    fields.sort(key=len)
+    if part == "form" and random.random() < 0.5:
+        inner: Any = make_dataclass(maker.name("Row"), [("a", random.choice(kinds)()), ("b", random.choice(kinds)())])
+        fields = [("rows", list[inner]), ("one", inner), *fields]
+    return part, make_dataclass(maker.name("Part"), fields)
+
+
 def any_declaration(seed: int) -> tuple[Any, dict[str, Any]]:
     """A declaration, and the words for its gate."""
     maker = Maker(seed)

@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import asyncio
+import gzip
 import re
 import signal
 import socket
@@ -13,7 +14,7 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from pathlib import Path
@@ -429,7 +430,74 @@ def test_chunks_without_end_end_at_the_limit(address: str) -> None:
     assert httpx.get(f"{address}/bookings?size=1").status_code == 200
 
 
-def _asked(address: str, raw: bytes, more: bytes = b"", times: int = 0) -> int:
+SERVERS = {
+    "asgi": "import uvicorn; uvicorn.run(asgi(api(), seconds=2), port={port}, log_level='critical')",
+    "wsgi": "import waitress; waitress.serve(wsgi(api()), listen='127.0.0.1:{port}', max_request_body_size=12_000_000)",
+}
+_POST = b"POST /%b HTTP/1.1\r\nHost: a\r\nContent-Type: %b\r\n%b\r\n"
+_BLANKS = b"10000\r\n" + b" " * 65_536 + b"\r\n"
+_JSON, _FORM = b"application/json", b"application/x-www-form-urlencoded"
+_BOMB = gzip.compress(b" " * 200_000_000, 9)
+ATTACKS: dict[str, tuple[bytes, bytes, int, float]] = {  # what is sent first, then how often what, with which pause
+    "a gigabyte of blanks": (_POST % (b"bookings", _JSON, b"Transfer-Encoding: chunked\r\n"), _BLANKS, 16_000, 0),
+    "a zip bomb": (_POST % (b"bookings", _JSON, b"Content-Encoding: gzip\r\nContent-Length: %d\r\n" % len(_BOMB)) + _BOMB, b"", 0, 0),
+    "a slow body": (_POST % (b"bookings", _JSON, b"Content-Length: 900\r\n"), b" ", 60, 0.05),
+    "slow chunks": (_POST % (b"bookings", _JSON, b"Transfer-Encoding: chunked\r\n"), b"1\r\n \r\n", 60, 0.05),
+    "a half-sent body": (_POST % (b"bookings", _JSON, b"Content-Length: 900\r\n") + b"{", b"", 0, 0),
+    "too short a length": (_POST % (b"bookings", _JSON, b"Content-Length: 1\r\n") + b"{}" * 9, b"", 0, 0),
+    "10,000 names": (b"GET /bookings?" + b"&".join(b"k%d=1" % at for at in range(10_000)) + b" HTTP/1.1\r\nHost: a\r\n\r\n", b"", 0, 0),
+    "deep names": (_POST % (b"booked", _FORM, b"Content-Length: 90000\r\n") + b"a" + b"[b]" * 29_999 + b"=1", b"", 0, 0),
+    "many names": (_POST % (b"booked", _FORM, b"Content-Length: 400000\r\n") + b"a=1&" * 100_000, b"", 0, 0),
+    "headers without end": (b"GET /bookings HTTP/1.1\r\nHost: a\r\n", b"X-A: " + b"x" * 1000 + b"\r\n", 20_000, 0),
+    "deep JSON": (_POST % (b"bookings", _JSON, b"Content-Length: 9000000\r\n") + b"[" * 9_000_000, b"", 0, 0),
+}  # fmt: skip
+
+
+@pytest.mark.skipif(not Path("/proc/self/status").exists(), reason="the memory of a process is read from /proc")
+@pytest.mark.parametrize("server", SERVERS)
+def test_hostile_clients_at_once_cost_little_memory_and_others_are_served_meanwhile(server: str) -> None:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    made = f"from any_api import api; from dutiful_gate.web.{server} import {server}; {SERVERS[server]}"
+    with subprocess.Popen([sys.executable, "-c", made.format(port=port)], cwd=Path(__file__).parent) as served:
+        try:
+            address = f"http://127.0.0.1:{port}"
+            for _ in range(200):
+                with suppress(httpx.TransportError):
+                    httpx.get(f"{address}/bookings")
+                    break
+                time.sleep(0.05)
+            before = _most_memory(served.pid)
+            told: dict[str, set[int]] = {name: set() for name in ATTACKS}
+
+            def attack(name: str) -> None:
+                first, more, times, pause = ATTACKS[name]
+                told[name].add(_asked(address, first, more, times, pause))
+
+            attackers = [threading.Thread(target=attack, args=(name,)) for name in ATTACKS for _ in range(2)]
+            for attacker in attackers:
+                attacker.start()
+            turns = 0
+            while any(attacker.is_alive() for attacker in attackers):
+                assert httpx.get(f"{address}/bookings?sort=a", timeout=20).json() == ["a"]
+                turns += 1
+            assert turns > 5
+            for name, statuses in told.items():
+                assert all(400 <= status < 500 for status in statuses - {0}), (name, statuses)
+            assert _most_memory(served.pid) - before < 200_000_000
+        finally:
+            served.kill()
+
+
+def _most_memory(pid: int) -> int:
+    """The most memory that a process has had, in bytes."""
+    found = re.search(r"VmHWM:\s+(\d+) kB", Path(f"/proc/{pid}/status").read_text())
+    assert found is not None
+    return int(found[1]) * 1024
+
+
+def _asked(address: str, raw: bytes, more: bytes = b"", times: int = 0, pause: float = 0) -> int:
     """The status that comes; 0 where the connection ends, or nothing comes within a second or two."""
     port = int(address.rpartition(":")[2])
     with socket.create_connection(("127.0.0.1", port), timeout=3) as made:
@@ -437,6 +505,7 @@ def _asked(address: str, raw: bytes, more: bytes = b"", times: int = 0) -> int:
             made.sendall(raw)
             for _ in range(times):
                 made.sendall(more)
+                time.sleep(pause)
         except OSError:
             pass  # it was closed at our other end, perhaps with an answer
         try:

@@ -9,10 +9,13 @@ import gzip
 import io
 import json
 import logging
+import re
 import warnings
+from contextlib import suppress
 from dataclasses import dataclass, field, make_dataclass
 from datetime import UTC, datetime, timedelta, timezone
-from itertools import islice
+from enum import Enum
+from itertools import islice, product
 from pathlib import Path
 from typing import Annotated, Any
 from urllib.parse import quote
@@ -23,8 +26,8 @@ import pytest
 from flask import Flask
 from starlette.applications import Starlette
 
-from any_api import Filed, Nothing, Number, Search, api, asker, clients
-from any_declaration import any_declaration
+from any_api import CannotSend, Filed, Nothing, Number, Search, api, asker, clients, sent_by
+from any_declaration import any_declaration, any_part
 from dutiful_gate import (
     CannotSample,
     DeclarationError,
@@ -60,6 +63,7 @@ from dutiful_gate.web import (
     under_key,
 )
 from dutiful_gate.web.asgi import asgi
+from dutiful_gate.web.header_values import listed
 from dutiful_gate.web.manual.page import manual
 from dutiful_gate.web.replies import examine_each_reply, examine_reply
 
@@ -724,6 +728,119 @@ def test_generated_endpoints_answer_sound_requests_and_tell_broken_ones(seed: in
             within = f"/{key}" if key else ""
             pointer = "#" + quote(within + fault.pointer, safe="/~!$&'()*+,;=:@-._", errors="replace")
             assert ("body", pointer) in {(part, at) for part, at, _ in reply.faults}, (data, fault)
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_generated_parts_in_text_are_read_as_the_gate_reads_them(seed: int) -> None:
+    """Any record as a path, a query, headers, cookies or a form, the last both ways: sound and broken ones."""
+    part, declared = any_part(seed)
+    try:
+        gate: Gate[Any] = Gate(declared)
+        sent = make_dataclass("Sent", [(part, declared)])
+        path = "".join(f"/{{{name}}}" for name in declared.__dataclass_fields__) if part == "path" else "/any"
+        endpoint = Endpoint("POST", path, sent, {204: None})
+        sound, broken = payloads(gate, 5, seed), list(islice(probes(gate, seed), 30))
+    except (DeclarationError, CannotSample):
+        return
+    names = list(declared.__dataclass_fields__)
+    got: list[Any] = []
+    ask = clients(Api("Any", "1", [endpoint.by(lambda request: got.append(getattr(request, part)))]))["asgi"]
+    ways: list[dict[str, Any]] = [{}, {"files": []}] if part == "form" else [{}]
+    may_lack = {name for name, field in declared.__dataclass_fields__.items() if field.default is None}
+    for data, way in product(sound, ways):
+        if any(held is None and name not in may_lack for name, held in data.items()):
+            continue  # no text says null
+        with suppress(CannotSend):
+            assert sent_by(ask, part, data, names, **way).status == 204, data
+            assert got.pop() == gate.admit(data)
+    for (data, fault), way in product(broken, ways):
+        with suppress(CannotSend):
+            reply = sent_by(ask, part, data, names, **way)
+            if reply.status == 204:  # as text, 1 is as good as "1"; nothing says false, or no rows, in a form
+                assert fault.code == "kind" or (part, fault.code) == ("form", "absent"), (data, fault)
+                continue
+            assert reply.status == 422, data
+            pointer = fault.pointer.replace("_", "-") if part == "headers" else fault.pointer
+            assert (part, f"#{pointer}") in {(part, at) for part, at, _ in reply.faults}, (data, fault)
+
+
+class Deck(Enum):
+    UPPER = 1
+    LOWER = 2
+
+
+@dataclass
+class Asked:
+    """What may be true, false or left open, and choices that are no text."""
+
+    insured: bool
+    sealed: bool = False
+    heated: bool = True
+    weighed: bool | None = None
+    deck: Deck = Deck.LOWER
+
+
+@dataclass
+class Asks:
+    form: Asked
+
+
+def test_a_box_not_ticked_says_false_and_nothing_else() -> None:
+    shown = str(Form(RequestGate(Asks), action="/asked").html())
+    boxes = re.findall(r'type="checkbox"[^>]* name="(\w+)"', shown)
+    selects = dict(re.findall(r'<select name="(\w+)"[^>]*>(.*?)</select>', shown, re.DOTALL))
+    options = {name: re.findall(r"<option([^>]*)>(\w+)<", held) for name, held in selects.items()}
+    assert boxes == ["insured", "sealed"]
+    assert options["heated"] == [(' value="true" selected', "yes"), (' value="false"', "no")]
+    assert options["weighed"] == [(' value="true"', "yes"), (' value="false"', "no")]
+    assert options["deck"] == [("", "1"), (" selected", "2")]
+
+
+@dataclass
+class Loading:
+    """Everything a form cannot send when there is none of it."""
+
+    insured: bool
+    hazards: list[str]
+    crates: list[Crate]
+    seals: dict[str, int]
+    checks: Checks
+    held: Annotated[list[int], it.length >= 1]
+    name: str
+
+
+@dataclass
+class Checks:
+    weighed: bool
+    sealed: bool = False
+
+
+@dataclass
+class Load:
+    form: Loading
+
+
+def test_what_a_form_cannot_send_is_none_of_it() -> None:
+    """A box that is not ticked is false, a list without rows is empty: what was forgotten is told all the same."""
+    got: list[Any] = []
+    ask = clients(
+        Api("Quay", "1", [Endpoint("POST", "/load", Load, {204: None}).by(lambda sent: got.append(sent.form))])
+    )["wsgi"]
+    reply = ask("POST", "/load", data={})
+    assert reply.faults == [("form", "#/name", "absent"), ("form", "#/held", "count")]
+    assert ask("POST", "/load", data={"held": "1", "name": "", "checks[sealed]": "on"}).status == 204
+    assert got == [Loading(False, [], [], {}, Checks(False, True), [1], "")]
+
+
+@pytest.mark.parametrize(
+    ("sent", "read"),
+    [
+        ("a, b", ["a", "b"]), (" a ,, b,", ["a", "b"]), ("", []), ('"a, b", W/"c\\", d"', ['"a, b"', 'W/"c\\", d"']), ("a\\, b", ["a\\", "b"]),
+        ('"a, b', ['"a, b']), ("Mon, 04 May 2026 09:30:00 GMT, x", ["Mon, 04 May 2026 09:30:00 GMT", "x"]), ("Mon, x", ["Mon", "x"]),
+    ],
+)  # fmt: skip
+def test_lists_in_headers_are_those_of_http(sent: str, read: list[str]) -> None:
+    assert listed(sent) == read
 
 
 @dataclass

@@ -245,6 +245,8 @@ _READINGS = {
     "Take away": "Entfernen",
     "Take {label} {number} away": "{label} {number} entfernen",
     "needed": "nötig",
+    "yes": "ja",
+    "no": "nein",
     "Send": "Senden",
     "Form": "Formular",
     "nothing after the JSON value": "nichts nach dem JSON-Wert",

@@ -13,7 +13,7 @@ from ..declare.sources import Source
 from ..gates.typed import Gate
 from ..report.verdict import Refused
 from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Scalar, Use
-from .http_dates import http_date, is_date, plain_date
+from .header_values import header_value, http_date, is_date
 
 _NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
 _ALONE = "set-cookie"
@@ -98,8 +98,9 @@ class AnswerHeaders:
         named = {str.lower(name) if isinstance(name, str) else name: value for name, value in given.items()}
         own = {field.wire.lower(): field.wire for field in self.fields}
         read = {own[name]: value for name, value in named.items() if name in own}
-        for wire in self._dates.keys() & read.keys():
-            read[wire] = plain_date(read[wire]) if isinstance(read[wire], str) else read[wire]
+        for field in self.fields:
+            if isinstance(text := read.get(field.wire), str) and field.wire.lower() != _ALONE:
+                read[field.wire] = header_value(text, field.use)
         return self._read.admit(read), {name: value for name, value in named.items() if name not in own}
 
 

@@ -18,8 +18,8 @@ from .answer_headers import AnswerHeaders, is_needed
 from .answers import CBOR, JSON, Streamed
 from .api import Api
 from .endpoint import Endpoint
-from .examples import sound_one
-from .http_dates import is_date
+from .examples import Examples
+from .header_values import is_date
 
 OpenApi = Literal["3.1", "3.0"]
 _VERSIONS: Final[Mapping[str, str]] = {"3.1": "3.1.0", "3.0": "3.0.3"}
@@ -80,6 +80,7 @@ class _Description:
     def __init__(self, api: Api, version: OpenApi) -> None:
         self.api = api
         self.version = version
+        self._examples = Examples()
         shapes = _ordered(api)
         dialect: Any = f"openapi-{version}"
         document = bundled(shapes, dialect=dialect, formats="name", uri=None)
@@ -141,7 +142,7 @@ class _Description:
                 schema = {"allOf": [self._schema(f"{endpoint.name}.form"), schema]}
         held: dict[str, Any] = {"schema": schema}
         node = endpoint.parts["body"].use.node if "body" in endpoint.parts else None
-        if isinstance(node, Link) and (example := sound_one(node.key, endpoint.gate.shape)) is not None:
+        if isinstance(node, Link) and (example := self._examples.of(node.key, endpoint.gate.shape)) is not None:
             held["example"] = example
         return {"required": needed, "content": dict.fromkeys(endpoint.body_types, held)}
 

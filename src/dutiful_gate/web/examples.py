@@ -10,11 +10,27 @@ from ..shape.nodes import Link, Shape, Use
 from ..shape.walk import part_of
 
 
-def sound_one(key: str, shape: Shape) -> Any:
-    """What a client may send for a record, the same each time; None where none is found, or a secret is in it."""
-    whole = part_of(shape, Use(Link(key)))
-    if key in shape.guarded:
-        return None
+class Examples:
+    """Makes them for one document: the same record, read by another endpoint too, is not made anew."""
+
+    def __init__(self) -> None:
+        self._made: dict[str, list[tuple[Shape, Any]]] = {}
+
+    def of(self, key: str, shape: Shape) -> Any:
+        """What a client may send for a record, the same each time; None where none is found, or a secret is in it."""
+        if key in shape.guarded:
+            return None
+        whole = part_of(shape, Use(Link(key)))
+        made = self._made.setdefault(key, [])
+        for known, example in made:
+            if known.records == whole.records and known.aliases == whole.aliases:
+                return example
+        example = _sound_one(whole)
+        made.append((whole, example))
+        return example
+
+
+def _sound_one(whole: Shape) -> Any:
     makes = Payloads(whole, Random(3))
     try:
         return min((makes.make() for _ in range(4)), key=lambda made: len(str(made)))

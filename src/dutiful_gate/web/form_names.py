@@ -9,6 +9,7 @@ from typing import Any
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
 from ..shape.nodes import Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Scalar, Shape, Use
+from .unsent import with_unsent
 
 _STEP = re.compile(r"\.?([^.\[\]]+)|\[([^\[\]]*)\]")
 
@@ -56,7 +57,7 @@ def nested(pairs: Iterable[tuple[str, Any]], use: Use, shape: Shape, limits: Lim
             level = inner
         _put(level, steps[-1], value)
     settled = _settled(root, use, shape)
-    return settled if isinstance(settled, dict) else {}
+    return settled if isinstance(settled, dict) else with_unsent({}, use, shape)
 
 
 def _put(level: _Level, step: str, value: Any) -> None:
@@ -88,7 +89,8 @@ def _settled(held: Any, use: Use | None, shape: Shape) -> Any:
     if isinstance(node, Entries):
         return {step: _settled(inner, node.value, shape) for step, inner in held.items()}
     uses = {name: field.use for field in _fields(use, shape) for name in (field.wire, *field.also)}
-    return {step: _settled(inner, uses.get(step), shape) for step, inner in held.items()}
+    settled = {step: _settled(inner, uses.get(step), shape) for step, inner in held.items()}
+    return with_unsent(settled, use, shape)
 
 
 def _in_zone(at: Any, zone: Any) -> Any:

@@ -14,7 +14,7 @@ from ..shape.nodes import Field, Items, Link
 from .answers import CBOR
 from .form_names import TooDeep, nested
 from .head import MOST_NAMES, Head, TooManyNames, gathered, query_pairs
-from .http_dates import is_date, plain_date
+from .header_values import header_value
 from .multipart import Multipart
 
 R = TypeVar("R")
@@ -95,10 +95,10 @@ def _query(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, 
 
 
 def _headers(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:
-    held = head.by_name
+    held: dict[str, Any] = head.by_name
     for field in _fields(declared, gate):
-        if is_date(field.use) and field.wire in held:
-            held[field.wire] = plain_date(held[field.wire])
+        if field.wire in held:
+            held[field.wire] = header_value(held[field.wire], field.use)
     return held
 
 

@@ -142,16 +142,20 @@ class _Maker:
         widget = widget_of(inner)
         needed = field is not None and field.required and not use.nullable and _refuses_empty(inner, self.shape)
         told |= {"is": widget, "attributes": dict(attributes_of(inner, widget)), "value": _text(came)}
+        options = _options(inner)
+        if widget == "check" and not _is_box(field):
+            # A box that is not ticked sends nothing, which would be the default here, and not false.
+            options = [("true", _said("yes")), ("false", _said("no"))]
         told["hint"] = "; ".join(filter(None, [told["hint"], *rules_in_words(inner)]))
-        if needed and widget != "check":
+        if options:
+            told |= {"is": "choice", "options": options, "optional": not needed}
+        if needed and told["is"] != "check":
             told["attributes"]["required"] = True
-        if isinstance(inner.node, Choice) and all(isinstance(each, str) for each in inner.node.wire):
-            told |= {"is": "choice", "options": list(inner.node.wire), "optional": not needed}
         if widget == "zoned":
             told |= {"zone": self.zone, "value": _without_zone(told["value"], self.zone)}
         if widget == "password":
             told["value"] = ""
-        if widget == "check":
+        if told["is"] == "check":
             told["checked"] = came is True or str(came).strip().lower() in ("on", "true", "1", "yes")
         if isinstance(came, list) and not isinstance(inner.node, Choice):
             told["value"] = "" if not came else _text(came[0])
@@ -190,6 +194,19 @@ def _is_row(item: Use) -> bool:
     return not isinstance(item.bare.node, Items)
 
 
+def _is_box(field: Field | None) -> bool:
+    """Whether a box that is not ticked says false."""
+    return field is not None and (field.required or field.default is False)
+
+
+def _options(use: Use) -> list[tuple[str, str]]:
+    """What may be chosen, as it is sent and as it is shown; nothing where two of the values are written alike."""
+    if not isinstance(use.node, Choice) or use.is_reread:
+        return []
+    texts = [_text(each) for each in use.node.wire if each is not None]
+    return [(text, text) for text in texts] if len({*texts}) == len(texts) and all(texts) else []
+
+
 def _default(field: Field, shape: Shape) -> Any:
     if field.required or field.default is MISSING or field.use.secret:
         return MISSING
@@ -198,7 +215,9 @@ def _default(field: Field, shape: Shape) -> Any:
 
 
 def _text(came: Any) -> str:
-    return "" if came is MISSING or came is None else came if isinstance(came, str) else str(came)
+    if came is MISSING or came is None:
+        return ""
+    return str(came).lower() if isinstance(came, bool) else str(came)
 
 
 def _without_zone(text: str, zone: str) -> str:

@@ -33,7 +33,7 @@ from ..answers import Declared, Streamed
 from ..api import Api
 from ..description import phrase
 from ..endpoint import Endpoint
-from ..examples import sound_one
+from ..examples import Examples
 from ..words import rules_in_words
 
 Told = dict[str, Any]
@@ -63,6 +63,7 @@ class _Teller:
         self.records: dict[str, Told] = {}
         self._names: dict[tuple[int, str], str] = {}
         self._kept: list[Record] = []
+        self._examples = Examples()
 
     def chapter(self, endpoint: Endpoint[Any]) -> Told:
         """One endpoint."""
@@ -155,7 +156,7 @@ class _Teller:
         fields = (*record.fields, *record.computed)
         told["fields"] = [{"name": field.wire, **self._field(field, record, shape)} for field in fields]
         told |= _given(text=record.text, rules=list(_record_rules(record, shape)))
-        sent = sound_one(key, shape)
+        sent = self._examples.of(key, shape)
         if sent is not None:
             told["example"] = sent
         for other, held in self.records.items():  # what is told alike is one
