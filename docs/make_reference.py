@@ -18,7 +18,7 @@ from dutiful_gate.web import asgi, flask, replies, starlette, wsgi
 PAGE = Path(__file__).parent / "reference.md"
 
 GROUPS: dict[str, list[str]] = {
-    "The gate": ["Gate", "AnyGate", "Source", "Limits", "Verdict", "Fault", "Place", "Refused", "DeclarationError"],
+    "The gate": ["Gate", "AnyGate", "Source", "FromText", "Limits", "Verdict", "Fault", "Place", "Refused", "DeclarationError"],
     "Subjects of rules": ["it", "this", "now", "today"],
     "Checks of one's own": ["holds", "Wrong"],
     "Patterns of ECMA-262": ["ecma"],
@@ -28,13 +28,14 @@ GROUPS: dict[str, list[str]] = {
     ],
     "Marks": [
         "about", "named", "also_named", "if_absent", "told_by", "written", "as_text", "reading", "goes_out", "secret",
-        "lenient", "rest", "unambiguous", "together", "utc_only", "without_offset", "without_point", "or_infinite",
+        "lenient", "rest", "appended", "unambiguous", "together", "utc_only", "without_offset", "without_point", "or_infinite",
     ],
     "Rules of a record": [
         "obeys", "needs", "when", "at_least_one", "at_most_one", "exactly_one", "all_or_none",
     ],
     "Variants": ["amendment", "subset"],
     "Names in the data": ["camel", "kebab"],
+    "Secrets": ["Sealed", "pickling_sealed"],
     "Kinds of text": ["Email", "WebUrl", "Hostname", "Slug"],
     "Words": ["Catalogue", "speaking"],
     "Documents": ["Document", "Unstated", "Flaw", "bundle", "DocumentGate", "declarations_of", "fits"],

@@ -35,6 +35,7 @@ from zoneinfo import ZoneInfo
 from dutiful_gate import (
     Email,
     Hostname,
+    Sealed,
     Slug,
     WebUrl,
     about,
@@ -476,6 +477,13 @@ class Maker:
         inner = self.declaration(depth)
         return inner if inner is None or inner is Any or inner is object else Union[inner, None]  # noqa: UP007
 
+    def sealed(self, depth: int) -> Any:
+        """What is held by a `Sealed`, with rules that are about what is inside."""
+        inner = self.declaration(depth - 1)
+        made = Sealed[inner]  # type: ignore[valid-type]
+        kinds: list[Any] = [made, made | None, Annotated[Sealed[str], it.length.between(2, 9), trimmed], list[made]]  # type: ignore[valid-type]
+        return self.random.choice(kinds)
+
     def union(self, depth: int) -> Any:
         roll = self.random.random()
         if roll < 0.4:
@@ -665,7 +673,7 @@ class Maker:
 
     several: tuple[Callable[[Maker, int], Any], ...] = (
         ready_made, itself, ready_made, listed, listed, gathered, fixed, keyed, maybe, maybe, union, record, record, record, record,
-        loose_record, ready_made,
+        loose_record, ready_made, sealed,
     )  # fmt: skip
 
 

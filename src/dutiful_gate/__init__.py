@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from .declare.marks import (
         about,
         also_named,
+        appended,
         as_text,
         camel,
         goes_out,
@@ -33,7 +34,8 @@ if TYPE_CHECKING:
     from .declare.records import Wrong, obeys
     from .declare.rules.ecma import ecma
     from .declare.rules.holds import holds
-    from .declare.sources import Source
+    from .declare.sealed import Sealed, pickling_sealed
+    from .declare.sources import FromText, Source
     from .declare.steps import (
         blank_is_none,
         in_utc,
@@ -76,11 +78,13 @@ __all__ = [
     "Email",
     "Fault",
     "Flaw",
+    "FromText",
     "Gate",
     "Hostname",
     "Limits",
     "Place",
     "Refused",
+    "Sealed",
     "Slug",
     "Source",
     "Unstated",
@@ -91,6 +95,7 @@ __all__ = [
     "all_or_none",
     "also_named",
     "amendment",
+    "appended",
     "as_text",
     "at_least_one",
     "at_most_one",
@@ -116,6 +121,7 @@ __all__ = [
     "or_infinite",
     "otherwise",
     "payloads",
+    "pickling_sealed",
     "probes",
     "reading",
     "rest",
@@ -145,13 +151,14 @@ __all__ = [
 _ROOMS = {
     "declare.clock": "now today",
     "declare.errors": "DeclarationError",
-    "declare.sources": "Source",
+    "declare.sealed": "Sealed pickling_sealed",
+    "declare.sources": "FromText Source",
     "declare.formats.email": "Email",
     "declare.formats.web": "Hostname Slug WebUrl",
     "declare.limits": "Limits",
     "declare.marks": (
-        "about also_named as_text camel goes_out if_absent kebab lenient named or_infinite reading rest secret "
-        "together told_by unambiguous utc_only without_offset without_point written"
+        "about also_named appended as_text camel goes_out if_absent kebab lenient named or_infinite reading rest "
+        "secret together told_by unambiguous utc_only without_offset without_point written"
     ),
     "declare.rules.ecma": "ecma",
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",

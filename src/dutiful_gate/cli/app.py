@@ -6,6 +6,7 @@ import click
 
 from .. import __version__
 from .check import check
+from .config import config
 from .declare import declare
 from .demo import demo
 from .manual import manual
@@ -23,6 +24,7 @@ from .schema import schema
     dutiful check bookings.json --against harbour.shapes:Booking
     dutiful schema harbour.shapes:Booking > booking.schema.json
     dutiful prove harbour.shapes:Booking
+    dutiful config check harbour.service:settings
 """,
 )
 @click.version_option(__version__, prog_name="dutiful")
@@ -30,5 +32,5 @@ def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 
 
-for verb in (check, schema, declare, prove, sample, manual, demo):
+for verb in (check, schema, declare, prove, sample, config, manual, demo):
     dutiful.add_command(verb)

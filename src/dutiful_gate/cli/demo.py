@@ -185,3 +185,24 @@ def _repeat(out: Console, into: Path | None, raw: bytes) -> None:
     commands += [f"dutiful check {data} --against {_TARGET}", f"dutiful schema {_TARGET}", f"dutiful prove {_TARGET}"]
     for command in commands:
         out.print(f"   {command}", style="command", markup=False)
+    if into is not None:
+        _settings_too(out, into)
+
+
+def _settings_too(out: Console, into: Path) -> None:
+    """The files of the terminal's settings, with what to try on them."""
+    from ..demo.terminal import put_into
+
+    told = put_into(into)
+    out.print()
+    out.print("8. The settings of a terminal are there too", style="heading")
+    for name, written in told:
+        out.print(
+            f"   {name}{'' if written else '  (was there already and is left alone)'}", style="quiet", markup=False
+        )
+    where = "" if into.resolve() == Path.cwd() else f" --folder {into}"
+    for words in ("check", "show", "show --profile staging", "compare base staging", "template"):
+        verb, _, rest = words.partition(" ")
+        options = "" if verb == "template" else where
+        command = f"dutiful config {verb} dutiful_gate.demo.terminal:settings{' ' + rest if rest else ''}{options}"
+        out.print(f"   {command}", style="command", markup=False)

@@ -68,13 +68,20 @@ class Named(Value):
     """See `named`."""
 
     wire: str
+    former: tuple[str, ...] = ()
 
 
-def named(wire: str) -> Named:
-    """The field's name in the data, where it differs from the attribute's."""
-    if not isinstance(wire, str):
-        raise DeclarationError(f"named({wire!r}) needs text", remedy='as in named("bookingRef")')
-    return Named(wire)
+def named(wire: str, *, formerly: str | Iterable[str] = ()) -> Named:
+    """The field's name in the data, where it differs from the attribute's, or has been another before.
+
+    Under a former name it still comes; settings that are loaded with one warn, and say the new name.
+    """
+    former = (formerly,) if isinstance(formerly, str) else tuple(formerly)
+    if not all(each.__class__ is str and each for each in (wire, *former)):
+        raise DeclarationError(
+            f"named({wire!r}) needs text", remedy='as in named("bookingRef") or named("limit", formerly="most")'
+        )
+    return Named(wire, former)
 
 
 class AlsoNamed(Value):
@@ -264,6 +271,9 @@ rest = Mark("rest")
 Of several such fields the first whose type of keys admits a key gathers it, as in
 `Annotated[dict[Annotated[str, it.starts_with("x-")], Any], rest]` before one for all others. A key that none admits is
 refused."""
+
+appended = Mark("appended")
+"""Beside a list of settings: the items of a later layer are put behind those of earlier ones, and replace none."""
 
 unambiguous = Mark("unambiguous")
 """Beside a union: a value that more than one of its types would admit is refused."""

@@ -17,10 +17,27 @@ class Reading(Enum):
     TYPED = "typed"
     """Not at all: it has its Python type already."""
 
+    MIXED = "mixed"
+    """From what JSON has, not at all where it has its Python type already, or from text that is marked as such."""
+
+    @property
+    def of_documents(self) -> bool:
+        """Whether documents beside types judge what is read so: what JSON has, or could have."""
+        return self in (Reading.PLAIN, Reading.MIXED)
+
     @property
     def of_keys(self) -> Reading:
         """How keys that stand for something other than text are read, where values are read so."""
-        return Reading.TEXT if self is Reading.PLAIN else self
+        return Reading.TEXT if self in (Reading.PLAIN, Reading.MIXED) else self
+
+
+class FromText(str):
+    """Text that stands in half-typed data for a value of any kind: it is read as all-text data is.
+
+    `FromText("12")` is a number where one is wanted, as the value of an environment variable is.
+    """
+
+    __slots__ = ()
 
 
 class Source(Enum):
@@ -34,6 +51,11 @@ class Source(Enum):
 
     NATIVE = "native", Reading.TYPED, False, False
     """Python objects that already have their types."""
+
+    MIXED = "mixed", Reading.MIXED, False, False
+    """Half-typed data, as of TOML, YAML and spreadsheets: what JSON has, beside values that have their type already.
+
+    Text is read as JSON's is ("PT5M" is a duration, "12" is no number), unless it is a `FromText`."""
 
     reading: Reading
     in_json: bool

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from ..codegen.unit import Unit
 from ..declare.rules import Distinct, Length
+from ..declare.sealed import Sealed
 from ..declare.sources import Reading
 from ..declare.steps import Step
 from ..regex.white_space import is_blank
@@ -25,6 +26,7 @@ from ..shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Use,
 )
 from ..shape.to_json import plain_fallback
@@ -147,6 +149,9 @@ class CheckedWriter(SoundWriter):
                 self.run(use.parts, value, facts)
                 # What its steps made of it is what goes out.
                 return self.out_branches(node, value) if any(isinstance(part, Step) for part in use.parts) else made
+            case Sealing(inner):
+                self.given_up(f"{value}.__class__ is not {self.bind(Sealed, 'Sealed')}")
+                return self.out(inner, self.put(f"{value}.opened()", value))
             case Nullable(inner):
                 made = self.variable("made")
                 self._nesting += 1

@@ -14,6 +14,7 @@ from ..declare.facts import FAILED, Facts, Got, Stop
 from ..declare.hash_limits import MOST_ALIKE, crowded
 from ..declare.kinds import Kind, Text
 from ..declare.rules import Length
+from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
 from ..regex.white_space import BLANKS, is_blank
 from ..report.cause import HIDDEN, Cause
@@ -30,6 +31,7 @@ from ..shape.nodes import (
     Nothing,
     Nullable,
     Scalar,
+    Sealing,
     Use,
 )
 from ..shape.stages import Stages, stages_of
@@ -51,9 +53,11 @@ from .plan import (
 from .runtime import (
     ABSENT,
     HIDDEN_KEY,
+    REREAD,
     StopCauses,
     fitting,
     fitting_unnamed,
+    in_json_forms,
     is_record,
     own_fault,
     remembered,
@@ -290,6 +294,8 @@ class CollectWriter(UnionWriter):
     def fitting(self, document: Embedded, came: str, path: str) -> None:
         """Judge what came by a document that stands beside it."""
         judge = self.bind(document, "FITS")
+        if self.reading is Reading.MIXED:
+            came = f"{self.bind(in_json_forms, 'in_json_forms')}({came})"
         if self.outlined:
             cause = self.cause("check", "what the document beside it asks for", got=HIDDEN)
             self.write(f"{self.bind(fitting_unnamed, 'fitting')}({judge}, {came}, {path}, log, {cause})")
@@ -298,6 +304,15 @@ class CollectWriter(UnionWriter):
 
     def prepared(self, use: Use, stages: Stages, value: str, path: str) -> None:
         """Read what comes before a use, if anything does, and then the use."""
+        if self.reading is Reading.MIXED and use.is_reread:
+            with self.block(f"if {value}.__class__ in {self.bind(REREAD[bool(use.split)], 'REREAD')}:"):
+                self._prepared(use, stages, value, path)
+            with self.block("else:"):
+                self.node(use, value, path)
+        else:
+            self._prepared(use, stages, value, path)
+
+    def _prepared(self, use: Use, stages: Stages, value: str, path: str) -> None:
         if stages.made:
             given = self.variable("given")
             self.write(f"{given} = {value}")
@@ -348,6 +363,8 @@ class CollectWriter(UnionWriter):
                 self.branches(use.node, use, value, path)
             case Nullable(inner):
                 self.nullable(inner, value, path)
+            case Sealing(inner):
+                self.sealing(inner, value, path)
             case Link(key) | Alias(key):
                 self.link(key, use, value, path)
 
@@ -357,7 +374,7 @@ class CollectWriter(UnionWriter):
 
     def single(self, kind: Kind, use: Use, value: str, path: str) -> None:
         """A single value: its kind, its reading, then its steps and rules."""
-        kind = self.plan.fitted(kind)
+        kind = self.kind_here(kind)
         ready = kind.ready(self.reading, value, self.bind)
         given = self.variable("given")
         self.write(f"{given} = {value}")
@@ -621,6 +638,26 @@ class CollectWriter(UnionWriter):
         with self.block(f"if {value} is not None:"):
             self.read(inner, value, path)
         self._nesting -= 1
+
+    def sealing(self, inner: Use, value: str, path: str) -> None:
+        """Read what is inside, and seal it; what is sealed already is opened before."""
+        sealed, before = self.bind(Sealed, "Sealed"), self.variable("before")
+        self.write(f"{before} = len(faults)")
+        self._nesting += 1
+        if self.reading is Reading.TYPED:
+            with self.block(f"if {value}.__class__ is not {sealed}:"):
+                self.fault(path, self.cause("kind", "a sealed value"), value)
+            with self.block("else:"):
+                self.write(f"{value} = {value}.opened()")
+                self.read(inner, value, path)
+        else:
+            if self.reading is Reading.MIXED:
+                with self.block(f"if {value}.__class__ is {sealed}:"):
+                    self.write(f"{value} = {value}.opened()")
+            self.read(inner, value, path)
+        self._nesting -= 1
+        with self.block(f"if len(faults) == {before}:"):
+            self.write(f"{value} = {sealed}({value})")
 
     def link(self, key: str, use: Use, value: str, path: str) -> None:
         """Read a record: by the sound function if that will do, else by the collecting one."""

@@ -115,7 +115,7 @@ class RecordWriter(EngineWriter, ABC):
         else:
             self._unknown_keys(record, f"{missing} + {lost}", came)
         self.record_rules(record, value_of, sound, came)
-        for document in record.fits if self.reading is Reading.PLAIN else ():
+        for document in record.fits if self.reading.of_documents else ():
             with self.block("if len(faults) == start:"):
                 self.fitting(document, "data", "path")
         for field in record.computed if self.plan.outgoing else ():

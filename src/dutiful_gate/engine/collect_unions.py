@@ -8,7 +8,7 @@ from typing import Any
 
 from ..declare.sources import Reading
 from ..report.shown_values import outlined, plainly
-from ..shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Use
+from ..shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Sealing, Use
 from .collect_rules import RuleWriter
 from .exclusive_unions import OutgoingAlone
 from .fast import SoundWriter
@@ -189,6 +189,8 @@ class UnionWriter(RuleWriter):
                 return ["one of " + ", ".join(map(plainly, wire[:12]))]
             case Alias(key):
                 return self._phrases(self.plan.shape.aliases[key])
+            case Sealing(inner):
+                return self._phrases(inner)
             case Nullable(inner) if isinstance(inner.node, Branches | Alias):
                 return [*self._phrases(inner), "null"]
             case Branches(options=options) if not use.node.tag:

@@ -10,6 +10,7 @@ from ..declare.errors import DeclarationError
 from ..declare.facts import FAILED, Stop
 from ..declare.marks import AsSent
 from ..declare.rules import Rule
+from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..report.shown_values import shown
@@ -25,6 +26,7 @@ from ..shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
     default_of,
@@ -102,6 +104,8 @@ def _check_sent(parts: DeclaredValues, record: Record, field: Field, default: As
 def _leads_back(shape: Shape, use: Use, sent: Any, standing: tuple[Field, ...]) -> bool:
     """Whether plain data is read as a record in which what stands in is what is being read."""
     match use.node:
+        case Sealing(inner):
+            return _leads_back(shape, inner, sent, standing)
         case Nullable(inner):
             return sent is not None and _leads_back(shape, inner, sent, standing)
         case Alias(key):
@@ -206,6 +210,8 @@ def alike(shape: Shape, use: Use, read: Any, value: Any) -> bool:
     if read is value:
         return True
     match use.node:
+        case Sealing(inner):
+            return value.__class__ is Sealed and alike(shape, inner, read.opened(), value.opened())
         case Nullable(inner) if value is not None and read is not None:
             return alike(shape, inner, read, value)
         case Items(item) if (

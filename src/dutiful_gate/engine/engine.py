@@ -169,7 +169,8 @@ class Engine:
     def _collected_without_liars(self, data: Any) -> tuple[Any, Log]:
         """Where something in the data is not what it says it is: it is refused at its place, and the rest is read."""
         try:
-            return unwrapped(self._collected)(without_liars(data, typed=self.plan.reading is Reading.TYPED))  # type: ignore[no-any-return]
+            typed = self.plan.reading in (Reading.TYPED, Reading.MIXED)
+            return unwrapped(self._collected)(without_liars(data, typed=typed))  # type: ignore[no-any-return]
         except Exception:
             self._collecting_unit()  # what went wrong in writing it is no matter of the data
         log = Log(self.plan.limits.faults)

@@ -9,6 +9,8 @@ from typing import Any
 from ..codegen.writer import Writer
 from ..declare.facts import Own
 from ..declare.hash_limits import crowded
+from ..declare.kinds import Kind
+from ..declare.kinds.half_typed import HalfTyped
 from ..declare.sources import Reading, Source
 from ..shape.nodes import Record, Use
 from ..shape.walk import holds_secret
@@ -116,6 +118,11 @@ class EngineWriter(Writer):
     def noun(self, phrase: str) -> str:
         """A list or record in the words of the source: JSON has its own, which clients read."""
         return _IN_JSON.get(phrase, phrase) if self.source.in_json else phrase
+
+    def kind_here(self, kind: Kind) -> Kind:
+        """A kind within the limits, as it is read here."""
+        kind = self.plan.fitted(kind)
+        return HalfTyped(kind) if self.reading is Reading.MIXED else kind
 
     @contextmanager
     def reading_as(self, reading: Reading) -> Iterator[None]:

@@ -19,6 +19,7 @@ from ..declare.kinds import Kind, Reader, Text
 from ..declare.kinds.number import whole_from_json
 from ..declare.rules import Ceiling, Floor, Matches, Rule
 from ..declare.rules.pattern import plain_test
+from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step, trimmed
 from ..regex.white_space import BLANKS
@@ -36,9 +37,10 @@ from ..shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Use,
 )
-from ..shape.stages import stages_of
+from ..shape.stages import Stages, stages_of
 from ..shape.walk import every
 from .engine_writer import EngineWriter
 from .exclusive_unions import OneAlone
@@ -62,7 +64,7 @@ from .plan import (
     tag_reader,
     taken,
 )
-from .runtime import ABSENT, LEAVES, Memory, split
+from .runtime import ABSENT, LEAVES, REREAD, Memory, in_json_forms, split
 
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
@@ -309,13 +311,18 @@ class SoundWriter(SoundRecordWriter):
         if stages.blank:
             with self.block(f"if {self.blank(value)}:"):
                 self.write(f"{value} = None")
-        if stages.split:
-            self._one_of_list(value)
-            with self.block(f"if {value}.__class__ is not str:"):
-                self.write(GIVE_UP)
-            self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(stages.split, 'SEPARATOR')})")
-        elif stages.via is not None:
-            self.read(stages.via, value)
+        if self.reading is Reading.MIXED and use.is_reread:
+            # What a file has as a list, or as its type, need not be split or read from something else.
+            with self.block(f"if {value}.__class__ in {self.bind(REREAD[bool(use.split)], 'REREAD')}:"):
+                self._reread(use, stages, value)
+            with self.block("else:"):
+                self.node(use, value)
+            self.run(stages.parts, value, stages.facts)
+            return
+        if use.is_reread and not stages.made:
+            self._reread(use, stages, value)
+            self.run(stages.parts, value, stages.facts)
+            return
         if type(use.node) is Scalar and type(use.node.kind) is Text and not stages.made:
             with self.reading_as(stages.reading):
                 self._text(use.node.kind, stages.parts, value)
@@ -324,6 +331,19 @@ class SoundWriter(SoundRecordWriter):
             with self.reading_as(stages.reading):
                 self.node(use, value)
         self.run(stages.parts, value, stages.facts)
+
+    def _reread(self, use: Use, stages: Stages, value: str) -> None:
+        """Split text or read what comes before, and then the node from that."""
+        if stages.split:
+            self._one_of_list(value)
+            if self.reading is not Reading.MIXED:
+                with self.block(f"if {value}.__class__ is not str:"):
+                    self.write(GIVE_UP)
+            self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(stages.split, 'SEPARATOR')})")
+        elif stages.via is not None:
+            self.read(stages.via, value)
+        with self.reading_as(stages.reading):
+            self.node(use, value)
 
     def _text(self, kind: Text, parts: tuple[Step | Rule, ...], value: str) -> None:
         """Read text. What is in its final form already is asked by its rules alone; most texts are ASCII."""
@@ -351,7 +371,8 @@ class SoundWriter(SoundRecordWriter):
     def fitting(self, fits: tuple[Embedded, ...], value: str) -> None:
         """Judge what came by the documents that stand beside it."""
         for document in fits:
-            with self.block(f"if not {self.bind(document.sound, 'FITS')}({value}):"):
+            came = f"{self.bind(in_json_forms, 'in_json_forms')}({value})" if self.reading is Reading.MIXED else value
+            with self.block(f"if not {self.bind(document.sound, 'FITS')}({came}):"):
                 self.write(GIVE_UP)
 
     def node(self, use: Use, value: str) -> None:
@@ -377,6 +398,8 @@ class SoundWriter(SoundRecordWriter):
                 self.branches(use.node, value)
             case Nullable(inner):
                 self.nullable(inner, value)
+            case Sealing(inner):
+                self.sealing(inner, value)
             case Link(key):
                 self.link(key, value)
             case Alias(key):
@@ -389,7 +412,7 @@ class SoundWriter(SoundRecordWriter):
 
     def scalar(self, kind: Kind, value: str, parts: tuple[Step | Rule, ...]) -> None:
         """Check a single value's kind, and read it where it is not ready."""
-        kind = self.plan.fitted(kind)
+        kind = self.kind_here(kind)
         reading = self.reading
         self._one_of_list(value)
         ready = kind.ready(reading, value, self.bind)
@@ -523,7 +546,7 @@ class SoundWriter(SoundRecordWriter):
         """Whether a value is not ready as it comes."""
         if not isinstance(use.node, Scalar) or use.parts or use.is_reread:
             return not isinstance(use.node, Choice | Nothing)
-        kind = self.plan.fitted(use.node.kind)
+        kind = self.kind_here(use.node.kind)
         return kind.strict is not kind or kind.ready(self.reading, "value", self.bind) == "False"
 
     def fixed(self, node: Fixed, value: str) -> None:
@@ -704,6 +727,19 @@ class SoundWriter(SoundRecordWriter):
         with self.block(f"if {value} is not None:"):
             self.read(inner, value)
         self._nesting -= 1
+
+    def sealing(self, inner: Use, value: str) -> None:
+        """Read what is inside, and seal it; what is sealed already is opened before."""
+        sealed = self.bind(Sealed, "Sealed")
+        if self.reading is Reading.TYPED:
+            with self.block(f"if {value}.__class__ is not {sealed}:"):
+                self.write(GIVE_UP)
+            self.write(f"{value} = {value}.opened()")
+        elif self.reading is Reading.MIXED:
+            with self.block(f"if {value}.__class__ is {sealed}:"):
+                self.write(f"{value} = {value}.opened()")
+        self.read(inner, value)
+        self.write(f"{value} = {sealed}({value})")
 
     def link(self, key: str, value: str) -> None:
         """Read a record: in place where it is small and not inside itself, else by its own function."""

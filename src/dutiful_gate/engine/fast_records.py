@@ -80,7 +80,7 @@ class SoundRecordWriter(EngineWriter):
             self.write(GIVE_UP)
         if self.reading is Reading.TYPED and (differing := names_that_differ(record)):
             self.write(f"{value} = {self.bind(by_wire, 'by_wire')}({value}, {self.bind(differing, 'NAMES')})")
-        self.fitting(record.fits if self.reading is Reading.PLAIN else (), value)
+        self.fitting(record.fits if self.reading.of_documents else (), value)
         required = len([field for field in record.fields if field.required])
         known = str(required)
         telling = self.note_unknown or self.plan.refuses_unknown(record)

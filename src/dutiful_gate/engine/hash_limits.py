@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 
 from ..declare.hash_limits import MOST_ALIKE, crowded
-from ..shape.nodes import Choice, Nothing, Nullable, Scalar, Use
+from ..shape.nodes import Choice, Nothing, Nullable, Scalar, Sealing, Use
 
 
 class Crowd:
@@ -30,7 +30,7 @@ def spreads(use: Use) -> bool:
             return kind.strict.spreads and use.making is None
         case Nothing() | Choice():
             return True
-        case Nullable(inner):
+        case Nullable(inner) | Sealing(inner):
             return spreads(inner)
         case _:
             return False

@@ -29,6 +29,7 @@ from ..shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
 )
@@ -140,6 +141,8 @@ def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> fro
             return PLAIN.difference(*(_OF_CHOICES.get(type(each), PLAIN) for each in wire))
         case Scalar(kind):
             return PLAIN - kind.comes_as
+        case Sealing(inner):
+            return passed_over(inner, plan, seen)
         case Nullable(inner):
             return passed_over(inner, plan, seen) - {type(None)}
         case Branches(options=options, held="", tag=""):
@@ -174,6 +177,8 @@ def takes_null(use: Use, aliases: Mapping[str, Use]) -> bool:
     match use.node:
         case Nullable() | Nothing():
             return True
+        case Sealing(inner):
+            return takes_null(inner, aliases)
         case Choice(wire=wire):
             return None in wire
         case Branches(options=options):
@@ -189,7 +194,7 @@ def may_be_blank(use: Use, reading: Reading, aliases: Mapping[str, Use]) -> bool
     if reading is not Reading.TEXT or use.is_reread:
         return False
     match use.node:
-        case Nullable(inner):
+        case Nullable(inner) | Sealing(inner):
             return may_be_blank(inner, reading, aliases)
         case Scalar(kind):
             return not kind.facts.text or kind.facts.open

@@ -21,6 +21,7 @@ from ..shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
 )
@@ -81,6 +82,8 @@ class _CountWriter(Writer):
             case Entries(_, held):
                 inner = self._each(held, f"{value}.values()", f"len({value})")
                 return 0, f"len({value}) + {inner}" if inner else f"len({value})"
+            case Sealing(inner):
+                return self.of(inner, value)
             case Nullable(inner) if inner.node.__class__ is not Nullable:
                 return 0, f"(0 if {value} is None else {self.whole(inner, value)})"
             case Link(key):

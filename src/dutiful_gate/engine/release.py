@@ -23,6 +23,7 @@ from ..shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
 )
@@ -135,6 +136,9 @@ class ReleaseWriter(Writer):
                 self.entries(key, held, value)
             case Branches():
                 self.branches(use.node, value)
+            case Sealing(inner):
+                self.write(f"{value} = {value}.opened()")
+                self.release(inner, value)
             case Nullable(inner):
                 with self.block(f"if {value} is not None:"):
                     self.release(inner, value)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
+from datetime import date, time
 from decimal import Decimal
 from itertools import starmap
 from typing import Any, ClassVar, Final
 
 from ..declare.embedded import Embedded
 from ..declare.facts import FAILED, Stop
-from ..declare.sources import Reading
+from ..declare.sources import FromText, Reading
 from ..regex.white_space import BLANKS
 from ..report.cause import Cause, UnknownKey
 from ..report.document_order import RawFault
@@ -279,6 +280,24 @@ def closest(
     return FAILED
 
 
+REREAD: Final = {
+    True: frozenset([str, FromText]),
+    False: frozenset([str, FromText, int, float, bool, type(None), list, dict]),
+}
+"""The classes of half-typed values that are split, or read from something else: others are what they are to be."""
+
+
+def in_json_forms(data: Any) -> Any:
+    """Half-typed data as JSON would have it, for a document to judge."""
+    if isinstance(data, dict):
+        return {name: in_json_forms(held) for name, held in data.items()}
+    if isinstance(data, list | tuple):
+        return [in_json_forms(held) for held in data]
+    if isinstance(data, date | time):  # a date-time is a date
+        return data.isoformat()
+    return str.__str__(data) if data.__class__ is FromText else data
+
+
 def fitting(document: Embedded, data: Any, path: Path, log: Log) -> None:
     """Note what a document beside a type has to say of the data."""
     log.faults += [((*path, *told[0]), *told[1:]) for told in document.told(data)]
@@ -419,6 +438,19 @@ def chooser(
 
         return choose_native
 
+    if reading is Reading.MIXED:
+        as_typed, as_plain, as_text = (
+            chooser(wire, values, each, lenient=lenient) for each in (Reading.TYPED, Reading.PLAIN, Reading.TEXT)
+        )
+
+        def choose_half_typed(came: object) -> object:
+            if came.__class__ is FromText:
+                return as_text(str.__str__(came))
+            found = as_plain(came)
+            return as_typed(came) if found is FAILED else found
+
+        return choose_half_typed
+
     table: dict[object, object] = {}
     loose: dict[str, object] = {}
     for plain, value in reversed(pairs):
@@ -449,13 +481,15 @@ def tag_chooser(
 ) -> Callable[[object], int]:
     """The function that finds which option a tag's value belongs to; -1 for none."""
     flat = [(value, at) for at, values in enumerate(tags) for value in values]
+    names, numbers = [value for value, _ in flat], [at for _, at in flat]
     read = Reading.TEXT if reading is Reading.TEXT else Reading.PLAIN
-    choose = chooser([value for value, _ in flat], [at for _, at in flat], read, lenient=lenient)
+    choose = chooser(names, numbers, read, lenient=lenient)
+    of_text = chooser(names, numbers, Reading.TEXT, lenient=lenient)
 
     def which(tag: object) -> int:
         if reading is Reading.TEXT and tag.__class__ is list and len(tag) == 1:
             tag = tag[0]
-        found = choose(tag)
+        found = of_text(str(tag)) if tag.__class__ is FromText else choose(tag)
         return found if isinstance(found, int) else -1
 
     return which

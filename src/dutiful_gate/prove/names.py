@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Container, Iterator
 from typing import Any
 
-from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Sealing, Shape, Use
 
 
 def names_along(shape: Shape, path: tuple[Any, ...]) -> tuple[set[str], set[str]]:
@@ -27,7 +27,7 @@ def _opened(shape: Shape, name: str, use: Use, known: Container[str] = ()) -> It
     if use.via is not None:
         yield from _opened(shape, name, use.via, known)
     node = use.node
-    if isinstance(node, Nullable):
+    if isinstance(node, Nullable | Sealing):
         yield from _opened(shape, name, node.inner, known)
     elif isinstance(node, Branches) and not node.held:
         for option in node.options:

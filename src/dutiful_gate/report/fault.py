@@ -152,7 +152,7 @@ class Fault:
         if self.keyword:
             told["keyword"] = self.keyword
         if self.place is not None:
-            told["line"], told["column"] = self.place.line, self.place.column
+            told |= self.place.as_dict()
         return told
 
     def __reduce__(self) -> tuple[object, ...]:

@@ -6,10 +6,23 @@ from ..declare.values import Value
 
 
 class Place(Value):
-    """Line and column in a text, both from 1; columns count characters, as editors do."""
+    """Line and column in a text, both from 1; columns count characters, as editors do.
+
+    `source` names what it is a place in, where that is not known from around it: a file, or a variable. Where no line
+    is known, line and column are 0; where only the line is, the column.
+    """
 
     line: int
     column: int
+    source: str = ""
 
     def __str__(self) -> str:
-        return f"{self.line}:{self.column}"
+        told = [self.source] if self.source else []
+        if self.line:
+            told += [str(self.line), str(self.column)] if self.column else [str(self.line)]
+        return ":".join(told)
+
+    def as_dict(self) -> dict[str, object]:
+        """The place as plain JSON data: `source`, `line` and `column`, as far as they are known."""
+        told: dict[str, object] = {"source": self.source, "line": self.line, "column": self.column}
+        return {name: held for name, held in told.items() if held}

@@ -23,6 +23,7 @@ from ..shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
 )
@@ -61,7 +62,7 @@ class Edges:
         """Those that its own kind and rules suggest."""
         if use.via is not None:
             yield from self.own(use.via)
-        if isinstance(use.node, Nullable):
+        if isinstance(use.node, Nullable | Sealing):
             yield from self.own(use.node.inner)
         if isinstance(use.node, Branches):
             for option in use.node.options:
@@ -118,7 +119,7 @@ class Edges:
 
     def _bare(self, use: Use) -> Any:
         node = use.node
-        while isinstance(node, Nullable):
+        while isinstance(node, Nullable | Sealing):
             node = node.inner.node
         return node
 
@@ -128,7 +129,7 @@ class Edges:
         if random.random() < 0.15:
             return random.choice(self.of(use))
         node = use.node
-        while isinstance(node, Alias) or (isinstance(node, Nullable) and payload is not None):
+        while isinstance(node, Alias | Sealing) or (isinstance(node, Nullable) and payload is not None):
             use = self.shape.aliases[node.key] if isinstance(node, Alias) else node.inner
             node = use.node
         if isinstance(node, Branches) and node.held and isinstance(payload, dict):

@@ -31,6 +31,7 @@ from ..shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
 )
@@ -174,6 +175,8 @@ class Payloads:
             case Branches(options=options):
                 option = self.shallow(options) if self.ends(depth) else random.choice(options)
                 return self.use(option, depth, name)
+            case Sealing(inner):
+                return self.attempt(inner, depth, name)
             case Nullable(inner):
                 if random.random() < 0.2 or self.ends(depth - 1):
                     return None

@@ -10,7 +10,7 @@ from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.fault import Fault
-from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Sealing, Shape, Use
 from .edges import Edges
 from .of_document import DocumentPayloads, exchanged
 from .payloads import Payloads
@@ -115,7 +115,7 @@ def _broken(gate: AnyGate[Any], edges: Edges, base: Any) -> Iterator[Any]:
 def places(shape: Shape, use: Use, payload: Any, path: Path) -> Iterator[tuple[Path, Use]]:
     """Every place in a sound payload, with the use that stands there."""
     node = use.node
-    while not use.parts and (isinstance(node, Alias) or (isinstance(node, Nullable) and payload is not None)):
+    while not use.parts and (isinstance(node, Alias | Sealing) or (isinstance(node, Nullable) and payload is not None)):
         use = shape.aliases[node.key] if isinstance(node, Alias) else node.inner
         node = use.node
     yield path, use

@@ -5,8 +5,9 @@ from __future__ import annotations
 from random import Random
 from typing import Any
 
+from ..declare.sealed import Sealed
 from ..engine.runtime import remade
-from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Shape, Use
+from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Sealing, Shape, Use
 from ..shape.to_json import belongs
 
 
@@ -23,6 +24,8 @@ class Made:
         if use.making is not None or not belongs(use, value, self.shape):
             return value  # what a function of one's own made, or what stands in, is of its own kind
         match use.node:
+            case Sealing(inner):
+                return Sealed(self.of(inner, value.opened()))
             case Nullable(inner):
                 return None if value is None or random.random() < 0.1 else self.of(inner, value)
             case Scalar(kind):

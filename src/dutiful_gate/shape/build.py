@@ -35,6 +35,7 @@ from ..declare.kinds import (
     Whole,
     written_kinds,
 )
+from ..declare.sealed import Sealed
 from ..declare.uploads import UploadedFile
 from .aliases import Named, Unwrapped, is_record_type, unwrapped
 from .circular_aliases import settled
@@ -56,6 +57,7 @@ from .nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
 )
@@ -95,6 +97,7 @@ _REMEDIES: dict[object, str] = {
     list: "say what it holds, as in list[str]",
     set: "say what it holds, as in set[str]",
     frozenset: "say what it holds, as in frozenset[str]",
+    Sealed: "say what it holds, as in Sealed[str]",
     tuple: "say what it holds, as in tuple[str, ...] or tuple[int, str]",
     dict: "say what it holds, as in dict[str, int]",
     **dict.fromkeys(_MAPPINGS[1:], "say what it holds, as in Mapping[str, int]"),
@@ -225,12 +228,19 @@ class Maker:
             node = with_marks(Alias(self.alias_keys[declared.mark]), beside, lenient=self.lenient)
             return self.dressed(Use(node, beside.parts), beside, given)
         origin = typing.get_origin(declared)
+        if origin is Sealed:
+            return self.sealing(typing.get_args(declared)[0], metadata, given)
         if origin in (Union, types.UnionType):
             use = self.union(typing.get_args(declared), beside, given, declared)
         else:
             node = with_marks(self.node(declared, origin, given), beside, lenient=self.lenient)
             use = Use(node, beside.parts)
         return self.dressed(use, beside, given)
+
+    def sealing(self, held: Any, metadata: Sequence[object], given: Mapping[Any, Any] | None) -> Use:
+        """What is held by a `Sealed`: all that stands beside it is about what is inside."""
+        inner = self.use(Annotated[(held, *metadata, marks.secret)], given)
+        return Use(Sealing(inner.but(about=NO_ABOUT)), (), inner.about, secret=True)
 
     def dressed(self, use: Use, beside: Beside, given: Mapping[Any, Any] | None) -> Use:
         """A use with all that stands beside it, once that has been found to make sense."""
@@ -260,7 +270,8 @@ class Maker:
         fits = use.fits + beside.fits
         if beside.says is not None:
             use = use.saying(beside.says)
-        return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits)
+        appended = use.appended or marks.appended in beside.marks
+        return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits, appended=appended)
 
     def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, declared: object) -> Use:
         """`X | None`, or one of several types: what stands beside it judges what is not None."""
@@ -275,6 +286,13 @@ class Maker:
             has_null = has_null or null_inside
         if len(uses) == 1:
             only = uses[0]
+            if isinstance(only.node, Sealing):
+                sealed = only.node.inner
+                sealed = sealed.but(
+                    node=with_marks(sealed.node, beside, lenient=False), parts=sealed.parts + beside.parts
+                )
+                check_parts(sealed, secret=True)
+                return Use(Nullable(only.but(node=Sealing(sealed))), (), only.about, secret=True)
             node = with_marks(only.node, beside, lenient=False)
             inner = only.but(node=node, parts=only.parts + beside.parts)
         else:
@@ -401,7 +419,7 @@ class Maker:
                 return all(self.is_hashable(item, seen) for item in items)
             case Entries():
                 return False
-            case Nullable(inner):
+            case Nullable(inner) | Sealing(inner):
                 return self.is_hashable(inner, seen)
             case Link(key):
                 record = self.records[key]

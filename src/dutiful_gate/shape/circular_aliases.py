@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 
 from .aliases import nothing_between
 from .metadata import check_parts
-from .nodes import MISSING, NO_ABOUT, Alias, Branches, Link, Nullable, Record, Scalar, Use
+from .nodes import MISSING, NO_ABOUT, Alias, Branches, Link, Nullable, Record, Scalar, Sealing, Use
 from .walk import every, fields_of, holds_secrets, rebuilt, rebuilt_inside, rebuilt_records
 
 Aliases = dict[str, Use]
@@ -54,7 +54,7 @@ def settled(root: Use, records: Mapping[str, Record], aliases: Aliases) -> tuple
 def _is_reached(key: str, use: Use, aliases: Mapping[str, Use], seen: frozenset[str]) -> bool:
     """Whether a use leads to an alias by nothing but unions and other aliases."""
     match use.node:
-        case Nullable(inner):
+        case Nullable(inner) | Sealing(inner):
             following: tuple[Use, ...] = (inner,)
         case Branches(options=options, held=held) if not held:
             following = options

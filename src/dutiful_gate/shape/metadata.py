@@ -46,6 +46,7 @@ class Beside:
         "fallback",
         "fits",
         "form",
+        "former",
         "if_absent",
         "marks",
         "parts",
@@ -66,6 +67,7 @@ class Beside:
         self.told_by: ToldBy | None = None
         self.if_absent: IfAbsent | None = None
         self.also: tuple[str, ...] = ()
+        self.former: tuple[str, ...] = ()
         self.under = ""
         self.says: str | None = None
         self.form = ""
@@ -104,8 +106,8 @@ def _keep(found: Beside, part: Any) -> None:
         case About():
             check_words(title=part.title, text=part.text)
             found.about = part
-        case Named(wire):
-            found.wire = wire
+        case Named(wire, former):
+            found.wire, found.former = wire, former
         case ToldBy():
             found.told_by = part
         case IfAbsent():
@@ -172,6 +174,10 @@ def with_marks(node: Node, beside: Beside, *, lenient: bool) -> Node:
     """A node as its marks would have it. Raises DeclarationError for a mark that does not belong there."""
     for mark in beside.marks:
         if mark in (marks.secret, marks.rest, marks.together):
+            continue
+        if mark == marks.appended:
+            if not isinstance(node, Items) and not (isinstance(node, Nullable) and isinstance(node.inner.node, Items)):
+                raise DeclarationError(f"appended is for lists, not for {node.facts.phrase}", remedy="leave it out")
             continue
         if mark == marks.unambiguous:
             raise DeclarationError(

@@ -153,6 +153,17 @@ class Nullable(Value):
         return self.inner.facts
 
 
+class Sealing(Value):
+    """What is inside, held by a `Sealed`."""
+
+    inner: Use
+
+    @property
+    def facts(self) -> Facts:
+        """What rules may know of it: those beside a `Sealed` judge what is inside."""
+        return Facts("a sealed value", "sealed")
+
+
 class Link(Value):
     """A record of the shape, by its key in `Shape.records`: this is how records nest and recur."""
 
@@ -177,7 +188,7 @@ class Alias(Value):
         return self.known
 
 
-Node = Scalar | Nothing | Choice | Items | Fixed | Entries | Branches | Nullable | Link | Alias
+Node = Scalar | Nothing | Choice | Items | Fixed | Entries | Branches | Nullable | Sealing | Link | Alias
 
 
 class Missing(Enum):
@@ -202,6 +213,7 @@ class Use(Value):
     `secret`    whether the value is never shown
     `fits`      the documents that judge what came, before it is read
     `says`      own words for a value that is of another kind, or cannot be read
+    `appended`  whether items of later layers of settings are put behind those of earlier ones
     `source`    what the data under it is, where that is another source than around it
     """
 
@@ -216,6 +228,7 @@ class Use(Value):
     fits: tuple[Embedded, ...] = ()
     says: str | None = None
     source: Source | None = None
+    appended: bool = False
 
     @property
     def facts(self) -> Facts:
@@ -269,8 +282,8 @@ class Use(Value):
     def saying(self, words: str | None) -> Use:
         """The same with own words for its reading: those of an option of a union that has none of its own, too."""
         node = self.node
-        if isinstance(node, Nullable):
-            node = Nullable(node.inner.saying(words))
+        if isinstance(node, Nullable | Sealing):
+            node = node.but(inner=node.inner.saying(words))
         elif isinstance(node, Branches) and not node.tag:
             options = [option if option.says is not None else option.saying(words) for option in node.options]
             node = node.but(options=tuple(options))
@@ -303,8 +316,8 @@ class Field(Value):
     """One field of a record: its attribute, its name in the data, what it holds, and what stands in for it.
 
     `may_lack` tells a field that may be absent and has no default: it is absent from the value then; `only_given` one
-    that only the constructor takes, so that no value has it. `also` holds other names under which it may come; `under`
-    is the key under which the body of a request holds it.
+    that only the constructor takes, so that no value has it. `also` holds other names under which it may come, of which
+    `former` are those it had before; `under` is the key under which the body of a request holds it.
     """
 
     attribute: str
@@ -316,6 +329,7 @@ class Field(Value):
     only_given: bool = False
     also: tuple[str, ...] = ()
     under: str = ""
+    former: tuple[str, ...] = ()
 
     @property
     def required(self) -> bool:

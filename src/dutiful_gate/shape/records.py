@@ -147,7 +147,8 @@ def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens,
         wire = attribute if maker.key_style is None else maker.key_style(attribute)
     if beside.if_absent is not None:
         more = _standing_in(beside.if_absent, record, attribute, more)
-    return Field(attribute, wire, use, also=beside.also, under=beside.under, **more)
+    also = tuple(dict.fromkeys((*beside.also, *beside.former)))
+    return Field(attribute, wire, use, also=also, under=beside.under, former=beside.former, **more)
 
 
 def refuse_under_key(records: Iterable[Record]) -> None:

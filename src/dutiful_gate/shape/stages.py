@@ -46,7 +46,7 @@ def stages_of(use: Use, reading: Reading) -> Stages:
         if left is not None:
             return Stages((), use.blank, "", None, True, reading, left, ANY_VALUE)
         return Stages((), use.blank, "", None, False, reading, use.parts, use.node.facts)
-    fits = use.fits if reading is Reading.PLAIN else ()
+    fits = use.fits if reading.of_documents else ()
     inner = reading
     if use.split:
         inner = Reading.TEXT

@@ -7,6 +7,7 @@ from typing import Any
 
 from ..declare.constants import no_json
 from ..declare.facts import Stop
+from ..declare.sealed import Sealed
 from ..declare.sources import Reading
 from .nodes import (
     MISSING,
@@ -22,6 +23,7 @@ from .nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
 )
@@ -51,6 +53,8 @@ def plain(use: Use, value: Any, shape: Shape) -> object:
             return {str(plain(key, name, shape)): plain(held, each, shape) for name, each in value.items()}
         case Nullable(inner):
             return None if value is None else plain(inner, value, shape)
+        case Sealing(inner):
+            return plain(inner, value.opened(), shape)
         case Branches(options=options, tag=tag, tags=tags, held=held_under):
             at = next(number for number, option in enumerate(options) if belongs(option, value, shape))
             told = plain(options[at], value, shape)
@@ -119,6 +123,8 @@ def belongs(use: Use, value: object, shape: Shape, known: Known | None = None) -
             )
         case Nullable(inner):
             return value is None or belongs(inner, value, shape, known)
+        case Sealing(inner):
+            return value.__class__ is Sealed and belongs(inner, value.opened(), shape, known)
         case Branches(options=options):
             return any(belongs(option, value, shape, known) for option in options)
         case Alias(key) | Link(key):

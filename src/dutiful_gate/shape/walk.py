@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
-from .nodes import Alias, Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Record, Shape, Use
+from .nodes import Alias, Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Record, Sealing, Shape, Use
 
 
 def inside(use: Use) -> tuple[Use, ...]:
     """The uses that stand directly inside one, not looking into records."""
     match use.node:
-        case Items(item=inner) | Nullable(inner):
+        case Items(item=inner) | Nullable(inner) | Sealing(inner):
             held: tuple[Use, ...] = (inner,)
         case Fixed():
             held = use.node.every
@@ -150,7 +150,7 @@ def holds_secret(use: Use, guarded: frozenset[str]) -> bool:
 def holds_secrets(node: Node) -> bool:
     """Whether a node is made of secrets: a list of them is one."""
     match node:
-        case Items(item=inner) | Nullable(inner):
+        case Items(item=inner) | Nullable(inner) | Sealing(inner):
             return inner.secret
         case Fixed():
             return any(item.secret for item in node.every)
@@ -194,7 +194,7 @@ def _opened(shape: Shape, use: Use) -> Iterator[Use]:
     if use.via is not None:
         yield from _opened(shape, use.via)
     match use.node:
-        case Nullable(inner):
+        case Nullable(inner) | Sealing(inner):
             yield from _opened(shape, inner)
         case Branches(options=options, held=held) if not held:
             for option in options:
@@ -212,9 +212,9 @@ def rebuilt_inside(use: Use, change: Callable[[Use], Use]) -> Use:
     """The same, the use itself left as it is."""
     node = use.node
     match node:
-        case Items(item) | Entries(_, item) | Nullable(item):
+        case Items(item) | Entries(_, item) | Nullable(item) | Sealing(item):
             inner = rebuilt(item, change)
-            word = {Items: "item", Entries: "value", Nullable: "inner"}[type(node)]
+            word = {Items: "item", Entries: "value", Nullable: "inner", Sealing: "inner"}[type(node)]
             changes: dict[str, Any] = {} if inner is item else {word: inner}
             if isinstance(node, Entries) and (key := rebuilt(node.key, change)) is not node.key:
                 changes["key"] = key

@@ -35,6 +35,7 @@ from ...shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
     default_of,
@@ -398,6 +399,8 @@ class SchemaWriter:
                 return self.entries(key, value, at, name)
             case Branches():
                 return self.branches(use.node, at, name)
+            case Sealing(inner):
+                return self.use(inner, at, name)
             case Nullable(inner):
                 return _or_null(self.use(inner, at, name))
             case Link(key) | Alias(key):
@@ -557,7 +560,7 @@ class SchemaWriter:
                 return any(field.only_given or self.hides(field.use, seen | {key}) for field in fields)
             case Alias(key) if key not in seen:
                 return self.hides(self.shape.aliases[key], seen | {key})
-            case Items(item) | Nullable(item):
+            case Items(item) | Nullable(item) | Sealing(item):
                 return self.hides(item, seen)
             case Fixed():
                 return any(self.hides(item, seen) for item in use.node.every)
@@ -630,7 +633,7 @@ def is_canonical(use: Use) -> bool:
             return into in ("list", "tuple") and is_canonical(item)
         case Fixed():
             return all(map(is_canonical, use.node.every))
-        case Nullable(inner):
+        case Nullable(inner) | Sealing(inner):
             return is_canonical(inner)
         case Branches(options=options):
             kinds = [option.node.kind for option in options if isinstance(option.node, Scalar)]

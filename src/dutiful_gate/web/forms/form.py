@@ -13,6 +13,7 @@ from markupsafe import Markup
 from ...declare.errors import DeclarationError
 from ...declare.facts import FAILED
 from ...declare.sources import Source
+from ...document.rules_in_words import rules_in_words
 from ...engine.engine import Engine, Plan
 from ...gates.request import RequestGate
 from ...report.catalogue import in_force
@@ -20,7 +21,6 @@ from ...report.fault import Fault
 from ...shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Shape, Use, default_of
 from ...shape.to_json import plain
 from ...shape.walk import part_of
-from ..words import rules_in_words
 from .inputs import attributes_of, widget_of
 from .rows import ADD, LEAVE_OUT, MOST_ROWS, PUT_IN, TAKE_AWAY
 

@@ -7,6 +7,7 @@ from functools import partial
 from typing import Any
 
 from ...declare.kinds import Text, Upload
+from ...document.rules_in_words import rules_in_words
 from ...report.cause import Cause
 from ...shape.nodes import (
     MISSING,
@@ -22,6 +23,7 @@ from ...shape.nodes import (
     Nullable,
     Record,
     Scalar,
+    Sealing,
     Shape,
     Use,
     default_of,
@@ -34,7 +36,6 @@ from ..api import Api
 from ..description import phrase
 from ..endpoint import Endpoint
 from ..examples import Examples
-from ..words import rules_in_words
 
 Told = dict[str, Any]
 _MOST_CHOICES = 60
@@ -112,6 +113,8 @@ class _Teller:
 
     def _node(self, use: Use, shape: Shape) -> Told:
         match use.node:
+            case Sealing(inner):
+                return self.use(inner, shape)
             case Nullable(inner):
                 return {**self.use(inner, shape), "null": True}
             case Link(key):

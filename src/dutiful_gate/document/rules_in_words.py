@@ -1,4 +1,4 @@
-"""The rules on a value in words, as a manual and a form tell them."""
+"""The rules on a value in words, as manuals, forms and templates tell them."""
 
 from __future__ import annotations
 

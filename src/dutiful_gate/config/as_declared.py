@@ -1,0 +1,55 @@
+"""The data of a file under the names that are declared: former and other names become the field's own."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from ..report.fault import Path
+from ..shape.nodes import Entries, Field, Fixed, Items, Use
+from .names import Names
+from .sheet import Sheet
+
+SCHEMA = "$schema"
+"""The key by which an editor finds the document; it stands at the top, and is no setting."""
+
+
+def as_declared(data: Mapping[str, Any], names: Names, sheet: Sheet) -> dict[str, Any]:
+    """The data of a whole file, what editors need taken out; the sheet keeps what was renamed."""
+    root = names.shape.root
+    declared = {name for record in names.records(root, data) for name in names.written(record)}
+    kept = {name: held for name, held in data.items() if name != SCHEMA or name in declared}
+    made: dict[str, Any] = _renamed(kept, root, (), names, sheet)
+    return made
+
+
+def _renamed(data: Any, use: Use | None, path: Path, names: Names, sheet: Sheet) -> Any:
+    if isinstance(data, Mapping):
+        return _record(data, use, path, names, sheet)
+    if isinstance(data, list) and isinstance(names.node(use), Items | Fixed):
+        return [_renamed(each, names.below(use, at), (*path, at), names, sheet) for at, each in enumerate(data)]
+    return data
+
+
+def _record(data: Mapping[str, Any], use: Use | None, path: Path, names: Names, sheet: Sheet) -> dict[str, Any]:
+    if isinstance(node := names.node(use), Entries):
+        return {name: _renamed(held, node.value, (*path, name), names, sheet) for name, held in data.items()}
+    fields: dict[str, Field] = {}
+    for record in names.records(use, data):
+        fields = {**names.written(record), **fields}
+    made: dict[str, Any] = {}
+    for name, held in data.items():
+        field = fields.get(name)
+        own = name if field is None else field.wire
+        if own != name and own in data:
+            own = name  # under both of its names: the gate says so
+        here = (*path, own)
+        if field is not None:
+            if own != name:
+                sheet.renamed[here] = name
+            if name in field.former:
+                sheet.former.append(here)
+            if field.use.about.deprecated:
+                sheet.deprecated.append(here)
+        made[own] = _renamed(held, None if field is None else field.use, here, names, sheet)
+    return made

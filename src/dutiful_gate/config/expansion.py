@@ -1,0 +1,110 @@
+"""`${berths.limit}` in a text of settings: it stands for another setting, and `${env:HOME}` for a variable.
+
+Only layers that ask for it are looked into. What is put in is not looked into again, but for a setting that is itself
+made of others; nothing is taken out of a secret. `$${` is a `${` that stands for nothing.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from typing import Any, Final
+
+from ..declare.sources import FromText
+from ..report.cause import Cause
+from ..report.fault import Path
+from .names import Names, steps_of
+
+_REFERENCE = re.compile(r"\$\$\{|\$\{([^{}]*)\}")
+_ENV: Final = "env:"
+_DEEPEST = 32
+
+
+class CannotExpand(Exception):
+    """A reference that stands for nothing that may be put in; `cause` says why."""
+
+    def __init__(self, needs: str, got: str) -> None:
+        super().__init__(needs)
+        self.cause = Cause("reading", needs, got=got)
+
+
+class Expansion:
+    """Expands the texts of settings that were merged."""
+
+    def __init__(
+        self,
+        names: Names,
+        data: Mapping[str, Any],
+        environ: Mapping[str, str] | None,
+        prefix: str,
+        expands: Callable[[Path], bool],
+    ) -> None:
+        self.names = names
+        self.data = data
+        self.environ = environ
+        self.prefix = prefix
+        self.expands = expands
+        self.wrong: list[tuple[Path, Cause]] = []
+
+    def whole(self) -> Any:
+        """The settings with every reference put in; what is wrong is noted with its path."""
+        return self._held(self.data, ())
+
+    def _held(self, held: Any, path: Path) -> Any:
+        if isinstance(held, dict):
+            return {step: self._held(inner, (*path, step)) for step, inner in held.items()}
+        if isinstance(held, list):
+            return [self._held(inner, (*path, at)) for at, inner in enumerate(held)]
+        if not isinstance(held, str) or "${" not in held or not self.expands(path):
+            return held
+        try:
+            return self._text(held, path, ())
+        except CannotExpand as error:
+            # A reference in a secret may be a piece of it.
+            hidden = self.names.is_hidden(path, self.data)
+            self.wrong.append((path, error.cause.but(got="another reference") if hidden else error.cause))
+            return held
+
+    def _text(self, text: str, path: Path, through: tuple[Path, ...]) -> Any:
+        if path in through or len(through) > _DEEPEST:
+            raise CannotExpand("${...} that leads to a setting of its own", "one that leads back to itself")
+        whole = _REFERENCE.fullmatch(text)
+        if whole is not None and whole[1] is not None:
+            return self._of(whole[1], (*through, path))
+        put_in = (*through, path)
+        expanded = _REFERENCE.sub(lambda found: "${" if found[1] is None else self._as_text(found[1], put_in), text)
+        return text.__class__(expanded)
+
+    def _as_text(self, name: str, through: tuple[Path, ...]) -> str:
+        held = self._of(name, through)
+        if isinstance(held, bool):
+            return "true" if held else "false"
+        if held is None or isinstance(held, dict | list):
+            raise CannotExpand("${...} of a text or a number inside of a text", "another setting")
+        return str(held)
+
+    def _of(self, name: str, through: tuple[Path, ...]) -> Any:
+        """What a reference stands for."""
+        if name.startswith(_ENV):
+            return self._variable(name.removeprefix(_ENV))
+        path: Path = tuple(int(step) if step.isdigit() else step for step in steps_of(name))
+        held: Any = self.data
+        for step in path:
+            if isinstance(held, dict) and (step in held or str(step) in held):
+                held = held[step] if step in held else held[str(step)]
+            elif isinstance(held, list) and isinstance(step, int) and step < len(held):
+                held = held[step]
+            else:
+                raise CannotExpand("${...} of a setting that a layer gives", f"no setting of the name {name!r}")
+        if not path or self.names.is_hidden(path, self.data):
+            raise CannotExpand("${...} of a setting that is no secret", "a secret")
+        if isinstance(held, str) and "${" in held and self.expands(path):
+            return self._text(held, path, through)
+        return held
+
+    def _variable(self, name: str) -> str:
+        if self.prefix and name.upper().startswith(self.prefix.upper()):
+            raise CannotExpand("${...} of a setting by its own name", "the variable that sets it")
+        if self.environ is None or name not in self.environ:
+            raise CannotExpand("${env:...} of a variable that is set", f"no variable of the name {name!r}")
+        return FromText(self.environ[name])

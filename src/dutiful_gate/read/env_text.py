@@ -1,0 +1,50 @@
+"""A `.env` file to names and values, as `python-dotenv` parses it, without interpolation; needs the extra `dotenv`."""
+
+from __future__ import annotations
+
+import io
+from typing import NamedTuple
+
+from ..report.cause import Cause
+from ..report.fault import Fault
+from ..report.place import Place
+
+
+class Line(NamedTuple):
+    """One name with its value, and the line that it begins in."""
+
+    name: str
+    value: str
+    line: int
+
+
+class EnvText:
+    """One text: its `lines`, and in `broken` what is wrong with it."""
+
+    def __init__(self, text: str) -> None:
+        from dotenv.parser import parse_stream
+
+        self.lines: list[Line] = []
+        self.broken: list[Fault] = []
+        known: set[str] = set()
+        for binding in parse_stream(io.StringIO(text)):
+            line = binding.original.line + _blank_lines(binding.original.string)
+            if binding.error:
+                self._tell(Cause("reading", "NAME=value", got="another line"), line)
+            elif binding.key is None:
+                continue  # a comment
+            elif binding.value is None:
+                self._tell(Cause("reading", "a value after its name: NAME=value", got="a name alone"), line)
+            elif binding.key in known:
+                self._tell(Cause("repeat", "each name once", got="one again"), line)
+            else:
+                known.add(binding.key)
+                self.lines.append(Line(binding.key, binding.value, line))
+
+    def _tell(self, cause: Cause, line: int) -> None:
+        self.broken.append(Fault((), cause, None, None, Place(line, 0)))
+
+
+def _blank_lines(text: str) -> int:
+    """How many line ends stand before a binding, which the parser counts as part of it."""
+    return text[: len(text) - len(text.lstrip())].count("\n")
