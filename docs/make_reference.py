@@ -11,14 +11,17 @@ from pathlib import Path
 from typing import Any
 
 import dutiful_gate
-from dutiful_gate import catalogues, it, problems, proofs, warnings, web
+from dutiful_gate import catalogues, config, it, problems, proofs, warnings, web
+from dutiful_gate.config import click_options
 from dutiful_gate.document.dialects import WrittenDialect
 from dutiful_gate.web import asgi, flask, replies, starlette, wsgi
 
 PAGE = Path(__file__).parent / "reference.md"
 
 GROUPS: dict[str, list[str]] = {
-    "The gate": ["Gate", "AnyGate", "Source", "FromText", "Limits", "Verdict", "Fault", "Place", "Refused", "DeclarationError"],
+    "The gate": [
+        "Gate", "AnyGate", "Source", "FromText", "Limits", "Verdict", "Fault", "Place", "Refused", "DeclarationError",
+    ],
     "Subjects of rules": ["it", "this", "now", "today"],
     "Checks of one's own": ["holds", "Wrong"],
     "Patterns of ECMA-262": ["ecma"],
@@ -28,7 +31,8 @@ GROUPS: dict[str, list[str]] = {
     ],
     "Marks": [
         "about", "named", "also_named", "if_absent", "told_by", "written", "as_text", "reading", "goes_out", "secret",
-        "lenient", "rest", "appended", "unambiguous", "together", "utc_only", "without_offset", "without_point", "or_infinite",
+        "lenient", "rest", "appended", "unambiguous", "together", "utc_only", "without_offset", "without_point",
+        "or_infinite",
     ],
     "Rules of a record": [
         "obeys", "needs", "when", "at_least_one", "at_most_one", "exactly_one", "all_or_none",
@@ -58,7 +62,8 @@ def page() -> str:
         lines += ["", f"## {title}"]
         for name in names:
             lines += ["", *_entry(name, getattr(dutiful_gate, name))]
-    for module in (web, asgi, wsgi, starlette, flask, replies, problems, catalogues, warnings, proofs):
+    of_web = (web, asgi, wsgi, starlette, flask, replies)
+    for module in (config, click_options, *of_web, problems, catalogues, warnings, proofs):
         lines += ["", f"## `{module.__name__}`", "", *_doc(module)]
         for name in module.__all__:
             if name not in listed:

@@ -22,7 +22,19 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from dutiful_gate import Email, Gate, Hostname, Slug, Source, WebUrl, it, or_infinite, utc_only, without_offset
+from dutiful_gate import (
+    Email,
+    FromText,
+    Gate,
+    Hostname,
+    Slug,
+    Source,
+    WebUrl,
+    it,
+    or_infinite,
+    utc_only,
+    without_offset,
+)
 
 J, T, N = Source.JSON, Source.TEXT, Source.NATIVE
 CASES = ("sound", "wrong kind", "unreadable", "boundary")
@@ -318,7 +330,32 @@ def rows() -> Iterator[tuple[str, Source, str, Any, Any]]:
 
 def test_the_table_is_whole() -> None:
     for name, (_, by_source) in TABLE.items():
-        assert set(by_source) == set(Source), name
+        assert {*by_source, Source.MIXED} == set(Source), name
+
+
+@pytest.mark.parametrize("name", list(TABLE))
+def test_half_typed_data_is_read_from_whatever_form_it_has(name: str) -> None:
+    """As JSON has it, as it is where it has its type already, and as text where it is marked as such."""
+    declared, by_source = TABLE[name]
+    mixed: Gate[Any] = Gate(declared, Source.MIXED)
+    for came, _ in filter(None, by_source[J]):
+        assert _result(mixed, came) == _result(Gate(declared), came), came
+    for came, becomes in filter(None, by_source[N]):
+        typed = type(came).__module__ in ("datetime", "uuid", "decimal", "ipaddress", "pathlib", "zoneinfo")
+        if becomes is SAME and (typed or isinstance(came, Enum)):
+            assert mixed.admit(came) == came
+    if not isinstance(by_source[T][0][0] if by_source[T][0] else None, str):
+        return
+    for came, _ in filter(None, by_source[T]):
+        text: Gate[Any] = Gate(declared, Source.TEXT)
+        if isinstance(came, str) and came.strip() and not isinstance(text.examine(came).entered(), list):
+            result = _result(mixed, FromText(came))
+            assert result == _result(text, came) or name.startswith(("list", "set", "tuple", "frozenset")), came
+
+
+def _result(gate: Gate[Any], came: Any) -> Any:
+    verdict = gate.examine(came)
+    return (verdict.value, type(verdict.value)) if verdict else [(fault.path, fault.code) for fault in verdict.faults]
 
 
 @pytest.mark.parametrize(("name", "source", "case", "came", "becomes"), list(rows()))

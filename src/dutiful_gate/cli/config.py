@@ -19,6 +19,7 @@ from .target import CannotRun, named
 
 F = TypeVar("F", bound=Callable[..., Any])
 _WIDEST = 44
+_INSTEAD = "  in place of"
 
 
 @click.group(
@@ -131,8 +132,11 @@ def show(target: str, profile: str | None, folder: Path, words: tuple[str, ...],
     if form == "env":
         _as_variables(settings, every)
         return
-    lines = [(each.name, _short(each.shown), _origins(each), _replaced(each)) for each in every]
-    _columns(out, ("setting", "value", "from", "in place of"), lines)
+    lines = []
+    for each in every:
+        lines.append((each.name, _short(each.shown), _origins(each)))
+        lines += [(_INSTEAD, _short(_word(value)), str(origin)) for value, origin in each.replaced]
+    _columns(out, ("setting", "value", "from"), lines)
 
 
 @config.command(
@@ -223,19 +227,20 @@ def compare(target: str, first: str, second: str, profile: str | None, folder: P
     settings = _settings(target)
     out = console()
     one, other = (_of_name(settings, name, profile, folder, words) for name in (first, second))
-    lines = []
+    lines: list[tuple[str, ...]] = []
     for path in {**one, **other}:
         here, there = one.get(path), other.get(path)
         if here is not None and there is not None and here.held == there.held:
             continue
-        told = ["nothing" if each is None else SEALED if each.secret else _short(each.shown) for each in (here, there)]
-        places = [f"  ({each.origin})" if each is not None else "" for each in (here, there)]
         name = (here or there).name  # type: ignore[union-attr]
-        lines.append((name, told[0] + places[0], told[1] + places[1]))
+        for of, each in ((first, here), (second, there)):
+            told = ("nothing", "") if each is None else (_short(each.shown), _origins(each))
+            lines.append((name, of, *told))
+            name = ""
     if not lines:
         out.print(f"{first} and {second}: the same settings in force", markup=False)
         return
-    _columns(out, ("setting", first, second), lines)
+    _columns(out, ("setting", "in", "value", "from"), lines)
     raise SystemExit(1)
 
 
@@ -310,11 +315,6 @@ def _origins(setting: Any) -> str:
     return ", ".join(map(str, (setting.origin, *setting.beside)))
 
 
-def _replaced(setting: Any) -> str:
-    told = [f"{_short(_word(value))} ({origin})" for value, origin in setting.replaced]
-    return ", ".join(told)
-
-
 def _word(value: Any) -> str:
     from ..config.loaded import told_value
 
@@ -326,17 +326,16 @@ def _short(text: str) -> str:
 
 
 def _columns(out: Console, heads: tuple[str, ...], lines: Sequence[tuple[str, ...]]) -> None:
-    """Aligned columns; the last is as wide as it needs to be."""
+    """Aligned columns; what a setting stands in the place of is told below it, and less loudly."""
     widths = [max(len(line[at]) for line in [heads, *lines]) for at in range(len(heads))]
     for number, line in enumerate([heads, *lines]):
-        cells = [cell.ljust(width) for cell, width in zip(line, widths, strict=True)]
-        text = Text("  ".join(cells).rstrip())
+        name, *cells, place = (cell.ljust(width) for cell, width in zip(line, widths, strict=True))
+        text = Text.assemble((name, "pointer"), *(f"  {cell}" for cell in cells), "  ", (place, "place"))
         if number == 0:
-            text.stylize("heading")
-        else:
-            text.stylize("pointer", 0, len(line[0]))
-            start = sum(widths[:2]) + 4
-            text.stylize("place", start, start + len(line[2])) if len(heads) == 4 else None
+            text = Text(text.plain, "heading")
+        elif line[0] == _INSTEAD:
+            text = Text(text.plain, "quiet")
+        text.rstrip()
         out.print(text)
 
 

@@ -6,12 +6,16 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..report.fault import Path
-from ..shape.nodes import Entries, Field, Fixed, Items, Use
+from ..shape.nodes import Entries, Field, Fixed, Items, Link, Use
 from .names import Names
 from .sheet import Sheet
 
 SCHEMA = "$schema"
 """The key by which an editor finds the document; it stands at the top, and is no setting."""
+
+
+_SINGLE = frozenset([str, int, float, bool])
+"""The classes of most values that files have, in which nothing is to be renamed."""
 
 
 def as_declared(data: Mapping[str, Any], names: Names, sheet: Sheet) -> dict[str, Any]:
@@ -24,6 +28,8 @@ def as_declared(data: Mapping[str, Any], names: Names, sheet: Sheet) -> dict[str
 
 
 def _renamed(data: Any, use: Use | None, path: Path, names: Names, sheet: Sheet) -> Any:
+    if data is None and sheet.empty_is_record and isinstance(names.node(use), Link) and use is not None:
+        return None if use.nullable else {}
     if isinstance(data, Mapping):
         return _record(data, use, path, names, sheet)
     if isinstance(data, list) and isinstance(names.node(use), Items | Fixed):
@@ -34,11 +40,16 @@ def _renamed(data: Any, use: Use | None, path: Path, names: Names, sheet: Sheet)
 def _record(data: Mapping[str, Any], use: Use | None, path: Path, names: Names, sheet: Sheet) -> dict[str, Any]:
     if isinstance(node := names.node(use), Entries):
         return {name: _renamed(held, node.value, (*path, name), names, sheet) for name, held in data.items()}
-    fields: dict[str, Field] = {}
-    for record in names.records(use, data):
+    every = list(names.records(use, data))
+    usual = names.usual(every[0]) if len(every) == 1 else frozenset()
+    fields: Mapping[str, Field] = names.written(every[0]) if every else {}
+    for record in every[1:]:
         fields = {**names.written(record), **fields}
     made: dict[str, Any] = {}
     for name, held in data.items():
+        if name in usual and held.__class__ in _SINGLE:
+            made[name] = held
+            continue
         field = fields.get(name)
         own = name if field is None else field.wire
         if own != name and own in data:

@@ -64,3 +64,6 @@ class _SettingOption(click.Option):
     def __init__(self, metavar_path: str, *words: Any, **named: Any) -> None:
         super().__init__(*words, **named)
         self.metavar_path = metavar_path
+
+
+__all__ = ["settings_options"]

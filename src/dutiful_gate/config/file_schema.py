@@ -9,7 +9,10 @@ from typing import Any, Literal
 
 from ..declare.json_pointer import escaped, unescaped
 from ..document.document import Document
+from ..document.writing.compose import composed
 from ..gates.typed import Gate
+from ..shape.nodes import NO_ABOUT, Branches, Shape, Use
+from ..shape.walk import rebuilt, rebuilt_records
 from .as_declared import SCHEMA
 
 _OF_FIELDS = frozenset(
@@ -19,7 +22,8 @@ _OF_FIELDS = frozenset(
 
 def file_schema(gate: Gate[Any], *, dialect: Literal["2020-12", "draft-07"], partial: bool) -> Document:
     """The document of a whole file, which may name it under `$schema`; with `partial`, nothing has to be there."""
-    document = gate.schema(dialect=dialect)
+    shape = _as_in_files(gate.shape)
+    document = composed(shape, refuse_unknown=True, of="send", dialect=dialect, formats="name", uri=None)
     word = "definitions" if dialect == "draft-07" else "$defs"
     definitions: dict[str, Any] = deepcopy(document.get(word, {}))
     said = {name: held for name, held in document.items() if name != word}
@@ -38,6 +42,21 @@ def file_schema(gate: Gate[Any], *, dialect: Literal["2020-12", "draft-07"], par
     said["properties"] = {SCHEMA: editors, **{name: held for name, held in properties.items() if name != SCHEMA}}
     whole = {**opening, **said, **({word: definitions} if definitions else {})}
     return Document(whole, document.unstated)
+
+
+def _as_in_files(shape: Shape) -> Shape:
+    """The shape of what files may hold: a list that text is split into may stand there as a list, too."""
+
+    def change(use: Use) -> Use:
+        if not use.split:
+            return use
+        return Use(
+            Branches((use.but(about=NO_ABOUT), use.but(split="", about=NO_ABOUT))), about=use.about, secret=use.secret
+        )
+
+    records = rebuilt_records(shape.records, change)
+    aliases = {key: rebuilt(use, change) for key, use in shape.aliases.items()}
+    return shape.but(root=rebuilt(shape.root, change), records=records, aliases=aliases)
 
 
 def _without_needs(held: Any) -> Any:

@@ -12,8 +12,8 @@ from ..read.json_text import JsonText
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
-from ..shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable, Sealing, Use
-from .names import spelled
+from ..shape.nodes import Branches, Choice, Entries, Field, Fixed, Items, Link, Scalar, Use
+from .names import Known, bare, blank_is_null, spelled
 from .sheet import Asked, Sheet
 
 _UNSET: Any = object()
@@ -48,12 +48,12 @@ class _Assembly:
     def sheet(self, several: Iterable[Spelled]) -> Sheet:
         whole: dict[Any, Any] = {}
         for each in sorted(several, key=lambda each: len(each.steps)):
-            path, use = self._path(each.steps)
+            path, use, single = self._path(each.steps)
             if path in self.places:
                 cause = Cause("repeat", "to come once", got="it again", of_key=True)
                 self.made.broken.append(Fault(path, cause, None, None, each.place))
                 continue
-            held = self._read(use, each, path)
+            held = self._read(use, each, path, single=single)
             if held is not _UNSET:
                 _put(whole, path, held)
         self.made.data = _settled(whole)
@@ -71,52 +71,76 @@ class _Assembly:
         inside = [placed.place for known, placed in self.places.items() if known[: len(path)] == path]
         return inside[0] if inside else Place(0, 0, self.made.label)
 
-    def _path(self, steps: Sequence[str]) -> tuple[Path, Use | None]:
-        """The path that a name leads to, and what stands there; None where nobody declared it."""
+    def _path(self, steps: Sequence[str]) -> tuple[Path, Use | None, bool]:
+        """The path that a name leads to, what stands there, None where nobody declared it, and if it is single."""
+        known = self.names.known.get(mark := (*steps, "" if self.folds else "."))
+        if known is None:
+            path, use, former, fixed = self._looked_up(steps)
+            if use is None:
+                return path, None, False
+            known = Known(path, use, former, use.about.deprecated, self._is_single(use))
+            if fixed:
+                self.names.known[mark] = known
+        if known.former:
+            self.made.former.append(known.path)
+            self.made.spelled_as[known.path] = steps[-1].lower() if self.folds else steps[-1]
+        if known.deprecated:
+            self.made.deprecated.append(known.path)
+        return known.path, known.use, known.single
+
+    def _looked_up(self, steps: Sequence[str]) -> tuple[Path, Use | None, bool, bool]:
+        """The same, whether the last step is a former name, and whether all steps are names of fields."""
         path: Path = ()
         use: Use | None = self.names.shape.root
+        former, fixed = False, True
         for step in steps:
             node = self.names.node(use)
             if isinstance(node, Items | Fixed) and step.isascii() and step.isdigit() and len(step) < 7:
-                path, use = (*path, int(step)), self.names.below(use, int(step))
+                path, use, fixed = (*path, int(step)), self.names.below(use, int(step)), False
                 continue
             if isinstance(node, Entries):
-                path, use = (*path, step.lower() if self.folds else step), node.value
+                path, use, fixed = (*path, step.lower() if self.folds else step), node.value, False
                 continue
-            path, use = self._named(path, use, step)
-        return path, use
+            field = self._field(use, step)
+            if field is None:
+                name = step.lower() if self.folds else step
+                path, use, fixed = (*path, name), self.names.below(use, name), False
+                continue
+            path, use = (*path, field.wire), field.use
+            former = spelled(step) in map(spelled, field.former) and spelled(step) != spelled(field.wire)
+        return path, use, former, fixed
 
-    def _named(self, path: Path, use: Use | None, step: str) -> tuple[Path, Use | None]:
+    def _field(self, use: Use | None, step: str) -> Field | None:
+        """The field that one step names."""
         for record in self.names.records(use):
             known = self.names.spelled(record) if self.folds else self.names.written(record)
-            field = known.get(spelled(step) if self.folds else step)
-            if field is not None:
-                here = (*path, field.wire)
-                if any(spelled(name) == spelled(step) for name in field.former) and spelled(field.wire) != spelled(
-                    step
-                ):
-                    self.made.former.append(here)
-                    self.made.spelled_as[here] = step.lower() if self.folds else step
-                if field.use.about.deprecated:
-                    self.made.deprecated.append(here)
-                return here, field.use
-        name = step.lower() if self.folds else step
-        return (*path, name), self.names.below(use, name)
+            if (field := known.get(spelled(step) if self.folds else step)) is not None:
+                return field
+        return None
 
-    def _read(self, use: Use | None, each: Spelled, path: Path) -> Any:
+    def _is_single(self, use: Use) -> bool:
+        """Whether nothing but text that is not blank is needed for a value."""
+        inner, _ = bare(use)
+        return isinstance(self.names.node(inner), Scalar | Choice) and not inner.facts.open
+
+    def _read(self, use: Use | None, each: Spelled, path: Path, *, single: bool) -> Any:
         """What a text stands for: text that the gate reads, or what it holds as JSON."""
         self.places[path] = _Placed(each.place, None)
         if use is None:
             return each.text
-        inner, null = _bare(use)
-        holds = isinstance(self.names.node(inner), Items | Fixed | Entries | Link | Branches)
+        if single and each.text and not each.text.isspace():
+            return FromText(each.text)
+        inner, _ = bare(use)
+        node = self.names.node(inner)
+        holds = isinstance(node, Items | Fixed | Entries | Link | Branches) or inner.facts.open
         if holds and not inner.is_reread and each.text.lstrip()[:1] in ("{", "["):
             return self._json(each, path, hidden=self.names.holds_secret(use))
-        if may_be_blank(inner, Reading.TEXT, self.names.shape.aliases) and not each.text.strip():
-            return None if null else _UNSET
-        if null and inner.blank and not each.text.strip():
-            return None
-        if isinstance(self.names.node(inner), Items) and not inner.is_reread:
+        if not each.text.strip():
+            if blank_is_null(use, self.names):
+                return None
+            if may_be_blank(inner, Reading.TEXT, self.names.shape.aliases):
+                return _UNSET
+        if isinstance(node, Items) and not inner.is_reread:
             return [FromText(each.text)]
         return FromText(each.text)
 
@@ -134,15 +158,6 @@ class _Assembly:
 
 
 _NO_CAUSE = Cause("", "")
-
-
-def _bare(use: Use) -> tuple[Use, bool]:
-    """A use without null and seals around it, and whether it may be null."""
-    null = False
-    while isinstance(use.node, Nullable | Sealing):
-        null = null or isinstance(use.node, Nullable)
-        use = use.node.inner
-    return use, null
 
 
 def _put(whole: dict[Any, Any], path: Path, held: Any) -> None:

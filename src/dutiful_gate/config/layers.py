@@ -81,22 +81,20 @@ class _Included:
         self.layer = layer
         self.asked = asked
         self.count = 0
-        self.top: FilePath | None = None
+        self.top: str | None = None
 
     def read(self, name: str, *, optional: bool, around: tuple[FilePath, ...] = ()) -> list[Sheet]:
-        path = FilePath(self.asked.folder, name)
-        top = self.top = self.top or path.parent
+        place = os.path.join(self.asked.folder, name)
+        top = self.top = self.top or os.path.dirname(place)
         try:
-            raw = whole_file(path, self.asked.limits.bytes, within=top)
+            raw = whole_file(place, self.asked.limits.bytes, within=top)
         except CannotRead as error:
             return [] if error.missing and optional else [_broken(name, error.cause)]
-        sheet = _of_file(name, raw, self._format(path), self.asked)
+        format = self.layer.format or _FORMATS.get(os.path.splitext(name)[1].lower(), "toml")
+        sheet = _of_file(name, raw, format, self.asked)
         if sheet.data is None or not self.layer.includes:
             return [sheet]
-        return [*self._beneath(sheet, path, around), sheet]
-
-    def _format(self, path: FilePath) -> Format:
-        return self.layer.format or _FORMATS.get(path.suffix.lower(), "toml")
+        return [*self._beneath(sheet, FilePath(place), around), sheet]
 
     def _beneath(self, sheet: Sheet, path: FilePath, around: tuple[FilePath, ...]) -> list[Sheet]:
         assert sheet.data is not None
@@ -123,7 +121,7 @@ class _Included:
             return Cause("reading", f"a file that ends in one of {', '.join(_FORMATS)}", got="another")
         assert self.top is not None
         try:
-            target, top = (path.parent / each).resolve(), self.top.resolve()
+            target, top = (path.parent / each).resolve(), FilePath(self.top).resolve()
         except (OSError, RuntimeError, ValueError):
             return Cause("reading", "the path of a file", got="something else")
         if FilePath(each).is_absolute() or not target.is_relative_to(top):
@@ -154,6 +152,7 @@ def sheet_of_text(name: str, text: str, format: Format, asked: Asked) -> Sheet:
     """The sheet of a file's text."""
     read = _reader(format, text, asked)
     sheet = Sheet(name, None, lambda path, of_key: _in(name, read.place(path, of_key=of_key)))
+    sheet.empty_is_record = format == "yaml"
     sheet.broken = [fault.at(_in(name, fault.place)) for fault in read.broken]
     if not read.readable and read.value is None:
         return sheet
@@ -162,7 +161,9 @@ def sheet_of_text(name: str, text: str, format: Format, asked: Asked) -> Sheet:
         cause = Cause("kind", "settings by name", got="something else")
         sheet.broken.append(Fault((), cause, None, None, Place(1, 1, name)))
         return sheet
-    if (deep := _deep_at(data, asked.limits.depth)) is not None:
+    # Each level needs a sign of its own: most texts need not be looked through.
+    levels = sum(map(text.count, "[{.")) if format == "toml" else 0
+    if levels > asked.limits.depth and (deep := _deep_at(data, asked.limits.depth)) is not None:
         cause = Cause("depth", "at most {most} levels", {"most": asked.limits.depth}, got="more")
         sheet.broken.append(Fault(deep[:1], cause, None, None, sheet.placed(deep[:1])))
         return sheet
@@ -192,7 +193,7 @@ def _deep_at(data: object, most: int) -> Path | None:
             inner = list(enumerate(held))
         if inner and len(path) >= most:
             return path
-        waiting += [((*path, step), each) for step, each in inner if isinstance(each, Mapping | list)]
+        waiting += [((*path, step), each) for step, each in inner if each.__class__ in (dict, list)]
     return None
 
 
@@ -256,9 +257,9 @@ class EnvFile:
     def read(self, asked: Asked) -> list[Sheet]:
         """Its sheet; none where there is no file."""
         name = str(self.path).replace(_PROFILE, asked.profile or "")
-        path = FilePath(asked.folder, name)
+        path = os.path.join(asked.folder, name)
         try:
-            raw = whole_file(path, asked.limits.bytes, within=path.parent)
+            raw = whole_file(path, asked.limits.bytes, within=os.path.dirname(path))
         except CannotRead as error:
             return [] if error.missing and self.optional else [_broken(name, error.cause)]
         text = text_of(raw)
@@ -338,7 +339,7 @@ class SecretsFolder:
 
     def read(self, asked: Asked) -> list[Sheet]:
         """Its sheet; none where there is no folder and it is optional."""
-        name, folder = str(self.path), FilePath(asked.folder, self.path)
+        name, folder = str(self.path), os.path.join(asked.folder, self.path)
         try:
             files = sorted(entry.name for entry in os.scandir(folder) if not entry.name.startswith("."))
         except FileNotFoundError:
@@ -352,7 +353,7 @@ class SecretsFolder:
             if any(fnmatchcase(file, pattern) for pattern in self.ignore):
                 continue
             place = Place(0, 0, os.path.join(name, file))
-            held = _secret_in(folder / file, folder, asked)
+            held = _secret_in(os.path.join(folder, file), folder, asked)
             if isinstance(held, Cause):
                 broken.append(Fault((file,), held, None, None, place))
             else:
@@ -362,7 +363,7 @@ class SecretsFolder:
         return [sheet]
 
 
-def _secret_in(path: FilePath, folder: FilePath, asked: Asked) -> str | Cause:
+def _secret_in(path: str, folder: str, asked: Asked) -> str | Cause:
     try:
         text = text_of(whole_file(path, asked.limits.bytes, within=folder))
     except CannotRead as error:

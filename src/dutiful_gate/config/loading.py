@@ -34,7 +34,8 @@ class Loading:
         held = Held({}, {})
         for number, sheet in enumerate(self.sheets):
             if sheet.data is not None:
-                held = merged(names, names.shape.root, held, Held(sheet.data, number))
+                root = None if names.merges_plainly else names.shape.root
+                held = merged(names, root, held, Held(sheet.data, number))
         self.data: dict[str, Any] = held.data
         self.owner = held.owner
         self.unexpanded: list[Fault] = []
@@ -49,8 +50,15 @@ class Loading:
             self.unexpanded.append(Fault(path, cause, None, None, self.place(path)))
 
     def _expands(self, path: Path) -> bool:
-        found = owner_of(self.owner, path)
+        found = self._owner_of(path)
         return found is not None and self.sheets[found[0]].expands
+
+    def _owner_of(self, path: Path) -> tuple[int, Path] | None:
+        """The layer that gave what stands at a path, and its path there; None where none did."""
+        found = owner_of(self.owner, path)
+        if found is None or self._in_sheet(*found) is MISSING:  # a record that it gave, without this in it
+            return None
+        return found
 
     # Places
 
@@ -58,7 +66,7 @@ class Loading:
         """Where what stands at a path does; of what no layer gave, where the record around it does."""
         length = len(path)
         while True:
-            found = owner_of(self.owner, path[:length])
+            found = self._owner_of(path[:length])
             if found is not None:
                 number, own = found
                 return self.sheets[number].placed(own, of_key=of_key and length == len(path))
@@ -66,9 +74,16 @@ class Loading:
                 return None
             length -= 1
 
+    def _record_place(self, path: Path) -> Place | None:
+        """Where the record begins in which something is absent: in the first file that has any of it."""
+        for number, sheet in enumerate(self.sheets):
+            if sheet.of_file and self._in_sheet(number, path) is not MISSING:
+                return sheet.placed(path)
+        return None
+
     def origin(self, path: Path) -> Origin:
         """Where a setting comes from. Raises KeyError for what is none."""
-        found = owner_of(self.owner, path)
+        found = self._owner_of(path)
         if found is not None:
             number, own = found
             return Origin(self.sheets[number].label, self.sheets[number].placed(own))
@@ -96,16 +111,18 @@ class Loading:
             if fault.path in known or (unread and fault.code == "absent"):
                 continue
             told[len(faults)] = self._more(fault)
-            faults.append(fault.at(self.place(fault.path, of_key=fault.of_key)))
+            absent = fault.code == "absent" and self._owner_of(fault.path) is None
+            place = self._record_place(fault.path[:-1]) if absent else self.place(fault.path, of_key=fault.of_key)
+            faults.append(fault.at(place))
         return refusal(faults, (), verdict.untold)
 
     def _more(self, fault: Fault) -> str:
         """What else helps with a fault: what to set, what a file's format made of it, what it would have replaced."""
-        if fault.code == "absent":
+        if fault.code == "absent" and fault.path:
             return self._to_be_set(fault.path)
-        found = owner_of(self.owner, fault.path)
+        found = self._owner_of(fault.path)
         if found is None:
-            return ""
+            return "; it is the default" if fault.code == "agreement" else ""
         number, own = found
         hint = self.sheets[number].hints.get(own, "")
         more = f" ({hint})" if hint and fault.code in ("kind", "reading", "choice") else ""
@@ -201,7 +218,7 @@ class Loading:
         hidden = self.names.holds_secret(use)
         origin = self.origin(path)
         replaced: list[tuple[Any, Origin]] = []
-        top = owner_of(self.owner, path)
+        top = self._owner_of(path)
         # A list that several layers made replaced nothing.
         several = self._owner_at(path)
         beside: list[Origin] = []

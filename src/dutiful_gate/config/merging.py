@@ -14,6 +14,9 @@ Owner = Any
 there a number of a layer with the number of the item in it."""
 
 
+_HOLDING: frozenset[Any] = frozenset([dict, list])
+
+
 class Held(NamedTuple):
     """Data with its owners."""
 
@@ -22,21 +25,30 @@ class Held(NamedTuple):
 
 
 def merged(names: Names, use: Use | None, low: Held, high: Held) -> Held:
-    """What two layers make together. It is a left fold, and associative where no path is a record in one layer and
-    something else in another; a union's record whose tag changes is something else."""
-    if isinstance(low.data, dict) and isinstance(high.data, dict):
-        if _is_exchanged(names, use, low.data, high.data):
-            return high
-        data, owner = dict(low.data), dict(_by_key(low))
-        for step, held in high.data.items():
-            inner = Held(held, _of_step(high.owner, step))
-            if step in data:
-                below = names.below(use, step, high.data) or names.below(use, step, low.data)
-                inner = merged(names, below, Held(data[step], owner[step]), inner)
-            data[step], owner[step] = inner
-        return Held(data, owner)
+    """What two layers make together; `low`, where layers made it before, is used up.
+
+    It is a left fold, and associative where no path is a record in one layer and something else in another; a union's
+    record whose tag changes is something else. `use` is what is declared there, None where that has no say in it.
+    """
     if isinstance(low.data, list) and isinstance(high.data, list) and is_appended(use):
         return Held([*low.data, *high.data], [*_in_order(low), *_in_order(high)])
+    if isinstance(low.data, dict) and isinstance(high.data, dict):
+        if use is not None and _is_exchanged(names, use, low.data, high.data):
+            return high
+        data, owner = low
+        if not isinstance(owner, dict):  # it is a layer's own
+            data, owner = dict(data), dict.fromkeys(data, owner)
+        apart = isinstance(high.owner, dict)
+        for step, held in high.data.items():
+            of_step = high.owner[step] if apart else high.owner
+            if held.__class__ in _HOLDING and step in data:
+                below = None
+                if use is not None:
+                    below = names.below(use, step, high.data) or names.below(use, step, low.data)
+                data[step], owner[step] = merged(names, below, Held(data[step], owner[step]), Held(held, of_step))
+            else:
+                data[step], owner[step] = held, of_step
+        return Held(data, owner)
     return high
 
 
@@ -53,14 +65,6 @@ def _is_exchanged(names: Names, use: Use | None, low: Mapping[str, Any], high: M
     if not isinstance(node, Branches) or not node.tag:
         return False
     return node.tag in low and node.tag in high and str(low[node.tag]) != str(high[node.tag])
-
-
-def _by_key(held: Held) -> Mapping[Any, Owner]:
-    return held.owner if isinstance(held.owner, dict) else dict.fromkeys(held.data, held.owner)
-
-
-def _of_step(owner: Owner, step: Any) -> Owner:
-    return owner[step] if isinstance(owner, dict) else owner
 
 
 def _in_order(held: Held) -> Sequence[Owner]:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
+from ..declare.sources import Reading
+from ..engine.plan import may_be_blank, takes_null
 from ..report.fault import Path
 from ..shape.nodes import (
     Alias,
@@ -18,10 +20,12 @@ from ..shape.nodes import (
     Node,
     Nullable,
     Record,
+    Scalar,
     Sealing,
     Shape,
     Use,
 )
+from ..shape.walk import uses_of
 
 BETWEEN: Final = "__"
 """What stands between the steps of a setting in the name of a variable, or of a file of secrets."""
@@ -33,12 +37,28 @@ def spelled(name: str) -> str:
     return _NO_LETTER.sub("_", name.lower())
 
 
+class Known(NamedTuple):
+    """What a name leads to: its path, what stands there, what is said where it is set, and whether it is one text."""
+
+    path: Path
+    use: Use
+    former: bool
+    deprecated: bool
+    single: bool
+
+
 class Names:
     """The fields of a shape's records, by every name that they come under."""
 
     def __init__(self, shape: Shape) -> None:
         self.shape = shape
+        self.known: dict[tuple[str, ...], Known] = {}
+        """What variables of declared names lead to, once it was looked up: as many as there are fields."""
+        uses = uses_of(shape)
+        self.merges_plainly = not any(use.appended or (isinstance(use.node, Branches) and use.node.tag) for use in uses)
+        """Whether nothing that is declared says how layers are merged, but that records are."""
         self._written: dict[str, dict[str, Field]] = {}
+        self._usual: dict[str, frozenset[str]] = {}
         self._spelled: dict[str, dict[str, Field]] = {}
 
     def written(self, record: Record) -> Mapping[str, Field]:
@@ -56,6 +76,13 @@ class Names:
                 spelled(name): field for field in reversed(record.fields) for name in (*field.also, field.wire)
             }
         return self._spelled[record.key]
+
+    def usual(self, record: Record) -> frozenset[str]:
+        """The names of its fields under which nothing is said of a value that is one."""
+        if record.key not in self._usual:
+            fields = [field for field in record.fields if not field.use.about.deprecated]
+            self._usual[record.key] = frozenset(field.wire for field in fields)
+        return self._usual[record.key]
 
     def node(self, use: Use | None) -> Node | None:
         """What stands at a use, without null, a seal or a name around it."""
@@ -119,8 +146,10 @@ class Names:
         """
         use: Use | None = self.shape.root
         for step in path:
-            if use is not None and use.secret:
-                return True
+            if use is None or use.secret:
+                return use is not None
+            if isinstance(self.node(use), Scalar) and use.facts.open:
+                return False
             use = self.below(use, step, data)
             data = _inside(data, step)
             if use is None:
@@ -155,3 +184,20 @@ def variable(prefix: str, path: Sequence[Any]) -> str:
 def prefix_of(layers: Sequence[Any]) -> str:
     """The prefix of the variables among some layers; "" where there are none."""
     return next((prefix for layer in layers if (prefix := getattr(layer, "prefix", ""))), "")
+
+
+def bare(use: Use) -> tuple[Use, bool]:
+    """A use without null and seals around it, and whether it may be null."""
+    null = False
+    while isinstance(use.node, Nullable | Sealing):
+        null = null or isinstance(use.node, Nullable)
+        use = use.node.inner
+    return use, null
+
+
+def blank_is_null(use: Use, names: Names) -> bool:
+    """Whether blank text stands for null at a use, as in all-text sources."""
+    inner, null = bare(use)
+    aliases = names.shape.aliases
+    may_be_null = null or takes_null(inner, aliases)
+    return may_be_null and (may_be_blank(inner, Reading.TEXT, aliases) or inner.blank)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
 from ..report.fault import Path
@@ -65,7 +64,7 @@ def _checked(
 ) -> None:
     """Raise CannotHold where what was written would not be read as the same settings."""
     gate, names = settings.gate, settings.names
-    asked = Asked(names, settings.limits, gate.shape.exact, FilePath(), None, {}, {})
+    asked = Asked(names, settings.limits, gate.shape.exact, "", None, {}, {})
     if format == "env":
         prefix = prefix_of(settings.layers)
         pairs = [

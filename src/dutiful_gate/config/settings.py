@@ -249,7 +249,7 @@ class Settings(Generic[T]):
         if variables is None and own:
             variables = os.environ
         exact = self.gate.shape.exact
-        asked = Asked(self.names, self.limits, exact, Path(folder), profile, environ, variables)
+        asked = Asked(self.names, self.limits, exact, os.fspath(folder), profile, environ, variables)
         return Loading(self.gate, self.names, layers, asked)
 
     def _warn_of_shown_secrets(self) -> None:

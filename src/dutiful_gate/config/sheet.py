@@ -22,7 +22,7 @@ class Asked:
     names: Names
     limits: Limits
     exact: bool
-    folder: Any
+    folder: str
     profile: str | None
     environ: Mapping[str, str] | None
     variables: Mapping[str, str] | None
@@ -42,6 +42,7 @@ class Sheet:
     `hints`     by path, more words for what is wrong there
     `notes`     what should be said though it is sound: path, words
     `profiled`, `of_file`  whether it is a profile's own, and whether settings are written there by their names
+    `empty_is_record`  whether a key with nothing behind it is an empty record, where one is wanted
     `expands`   whether `${...}` in it stands for other settings
     """
 
@@ -58,6 +59,7 @@ class Sheet:
     expands: bool = False
     profiled: bool = False
     of_file: bool = False
+    empty_is_record: bool = False
 
     def placed(self, path: Path, *, of_key: bool = False) -> Place:
         """Where a path stands, under the keys as they were written."""

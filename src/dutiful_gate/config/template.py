@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from random import Random
 from typing import TYPE_CHECKING, Any
@@ -22,17 +23,30 @@ if TYPE_CHECKING:
     from .settings import Settings
 
 _DEEPEST = 8
+_DEEPEST_TYPE = 3
+_TRIES, _ENOUGH = 16, 4
 
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One setting of a template: its path, its field, whether it must be set, and what may stand there."""
+    """One setting of a template.
+
+    `needed`   whether it must be set
+    `record`   the record whose fields are settings of their own, if it is one; `stands` whether it may stand there
+               with nothing in it
+    `value`    what may stand there, as plain data; MISSING where nothing was found
+    `offered`  whether it goes together with all other values that are offered
+    `default`  what is there unless it is set, as plain data; MISSING where there is none
+    """
 
     path: Path
     field: Field
     needed: bool
     record: Record | None
+    stands: bool
     value: Any
+    offered: bool
+    default: Any
 
     @property
     def use(self) -> Use:
@@ -46,28 +60,30 @@ class Entry:
         told = [line.strip() for line in f"{title}{about.text or ''}".splitlines() if line.strip()]
         if self.record is not None and not about.text and self.record.text:
             told += [line.strip() for line in self.record.text.splitlines() if line.strip()][:1]
-        kind = kind_in_words(self.use, names)
-        last = ["needed"] if self.needed else [] if self.record is not None else [f"default: {self._default()}"]
+        last = ["needed"] if self.needed else []
+        if not self.needed and self.record is None and self.default is not MISSING:
+            last.append(f"default: {self.default_told()}")
         last += ["secret"] if self.use.secret else []
         last += ["deprecated"] if about.deprecated else []
-        return [*told, "; ".join([*kind, *last])]
+        return [*told, "; ".join([*kind_in_words(self.use, names), *last])]
 
-    def _default(self) -> str:
-        if self.use.secret:
-            return "a hidden value"
-        return "none" if self.value is None else yaml_value(self.value, self.path)
+    def default_told(self) -> str:
+        """The default as people read it."""
+        if self.default is None:
+            return "nothing"
+        return "a hidden value" if self.use.secret else yaml_value(self.default, self.path)
 
 
 def kind_in_words(use: Use, names: Names) -> list[str]:
     """What kind of value stands at a use, and its rules; a rule that says the kind as well stands alone."""
-    kind, rules = type_in_words(use, names), rules_in_words(_inside(use))
+    kind, rules = type_in_words(use, names), rules_in_words(_inside(use), of_secrets=True)
     return rules if any(rule.startswith(kind) for rule in rules) else [kind, *rules]
 
 
-def type_in_words(use: Use, names: Names) -> str:
+def type_in_words(use: Use, names: Names, deep: int = 0) -> str:
     """What kind of value stands at a use, as operators read it."""
     inner = _inside(use)
-    node = names.node(inner)
+    node = names.node(inner) if deep < _DEEPEST_TYPE else None
     null = ", or nothing" if isinstance(use.node, Nullable | Nothing) else ""
     match node:
         case Choice(wire=wire) if not use.secret:
@@ -75,9 +91,9 @@ def type_in_words(use: Use, names: Names) -> str:
         case Items(item):
             separated = f", text split at {inner.split!r} too" if inner.split else ""
             behind = ", put behind those of earlier layers" if use.appended or inner.appended else ""
-            return f"a list, each item {type_in_words(item, names)}{separated}{behind}{null}"
+            return f"a list, each item {type_in_words(item, names, deep + 1)}{separated}{behind}{null}"
         case Entries(_, value):
-            return f"values by name, each {type_in_words(value, names)}{null}"
+            return f"values by name, each {type_in_words(value, names, deep + 1)}{null}"
         case Link(key):
             return f"a record ({names.shape.records[key].name}){null}"
         case _:
@@ -102,30 +118,43 @@ def entries(settings: Settings[Any]) -> list[Entry]:
 
 
 def _sample(settings: Settings[Any]) -> Any:
-    """Sound settings, made up: defaults where there are some."""
+    """Sound settings, made up: examples and defaults where they are sound together."""
     makes = Payloads(settings.gate.shape, Random(5))
-    try:
-        made = [makes.make() for _ in range(4)]
-    except (CannotSample, RecursionError):
+    made: list[Any] = []
+    for _ in range(_TRIES):
+        with suppress(CannotSample, RecursionError):
+            made.append(makes.make())
+        if len(made) == _ENOUGH:
+            break
+    if not made:
         return {}
     whole = min(made, key=lambda each: len(str(each)))
-    with_defaults = _with_defaults(whole, settings.gate.shape.root, settings.names)
-    return with_defaults if settings.gate.accepts(with_defaults) else whole
+    root, names = settings.gate.shape.root, settings.names
+    for examples in (True, False):
+        tried = _with_defaults(whole, root, names, examples=examples)
+        if settings.gate.accepts(tried):
+            return tried
+    return whole
 
 
-def _with_defaults(made: Any, use: Use, names: Names) -> Any:
-    """The same where every field that has a default has it."""
+def _with_defaults(made: Any, use: Use, names: Names, *, examples: bool) -> Any:
+    """The same where every field that has a default has it, or an example."""
     records = list(names.records(use, made))
     if not isinstance(made, dict) or len(records) != 1:
         return made
     found = {}
     for field in records[0].fields:
-        if not field.required:
-            default = _default_of(field, names)
-            if default is not MISSING:
-                found[field.wire] = default
+        default = _default_of(field, names)
+        if default is not MISSING:
+            found[field.wire] = default
+        elif examples and field.required and field.use.about.examples:
+            found[field.wire] = field.use.about.examples[0]
+        elif field.wire in made and (field.required or not field.may_lack):
+            held = made[field.wire]
+            held = _made_up(field.use, names) if held is None else held
+            found[field.wire] = _with_defaults(held, field.use, names, examples=examples)
         elif field.wire in made:
-            found[field.wire] = _with_defaults(made[field.wire], field.use, names)
+            found[field.wire] = made[field.wire]
     return found
 
 
@@ -149,19 +178,22 @@ def _entries(
             continue
         here = (*path, field.wire)
         record = _opened(field.use, (*through, node.key), names) if len(here) <= _DEEPEST else None
-        held = _default_of(field, names) if not field.required else MISSING
-        given = sample.get(field.wire, MISSING) if isinstance(sample, dict) else MISSING
-        value = given if held is MISSING else held
-        if value is MISSING:
-            value = _made_up(field.use, names)
-        examples = field.use.about.examples
-        if field.required and examples:
-            value = examples[0]
-        yield Entry(here, field, needed and field.required, record, value)
+        default = _default_of(field, names)
+        value = sample.get(field.wire, MISSING) if isinstance(sample, dict) else MISSING
+        offered = value is not MISSING
+        if not offered:
+            value = default if default is not MISSING else _made_up(field.use, names)
+        must = needed and field.required
+        stands = record is not None and not field.use.nullable and (must or _may_be_empty(field.use, names))
+        yield Entry(here, field, must, record, stands, value, offered or default is not MISSING, default)
         if record is not None:
             below = value if isinstance(value, dict) else _made_up(field.use, names)
-            must = needed and field.required
             yield from _entries(field.use, here, below, names, needed=must, through=(*through, node.key))
+
+
+def _may_be_empty(use: Use, names: Names) -> bool:
+    """Whether a record with nothing in it is sound."""
+    return Payloads(part_of(names.shape, use), Random(5)).is_sound(use, {})
 
 
 def _opened(use: Use, through: tuple[str, ...], names: Names) -> Record | None:
@@ -178,7 +210,7 @@ def _made_up(use: Use, names: Names) -> Any:
     try:
         return min((makes.make() for _ in range(3)), key=lambda made: len(str(made)))
     except (CannotSample, RecursionError):
-        return None
+        return MISSING
 
 
 def template(settings: Settings[Any], format: str, *, schema: str) -> str:
@@ -188,81 +220,109 @@ def template(settings: Settings[Any], format: str, *, schema: str) -> str:
     return "\n".join(lines).strip("\n") + "\n"
 
 
-def _opening(settings: Settings[Any], how: str) -> list[str]:
+def _opening(settings: Settings[Any]) -> list[str]:
     node = settings.names.node(settings.names.shape.root)
     assert isinstance(node, Link)
     record = settings.names.shape.records[node.key]
-    told = [f"# {line}".rstrip() for line in (record.text or record.name).strip().splitlines()]
-    return [*told, "#", f"# {how}", ""]
+    told = (record.text or record.name).strip().splitlines()
+    return [*(f"## {line}".rstrip() for line in (*told, "", *_HOW)), ""]
 
 
-_UNCOMMENT = "Settings stand behind a # without a blank: take it away to set one. What is called needed must be set."
+_HOW = (
+    "Words stand behind ##, settings behind #: take the # away to set one. What is called needed must be set.",
+    "The values are examples, or the defaults.",
+)
+
+
+def _words(entry: Entry, names: Names, indent: str = "") -> Iterator[str]:
+    for line in entry.words(names):
+        yield f"## {indent}{line}"
+
+
+def _line(entry: Entry, text: str) -> str:
+    """A setting to be uncommented; where it may not go together with the others, it is told as an example."""
+    return f"#{text}" if entry.offered or entry.needed else f"## for example: {text.strip()}"
 
 
 def _toml(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[str]:
-    yield from _opening(settings, _UNCOMMENT)
+    yield from _opening(settings)
     if schema:
         yield from (f'"{SCHEMA}" = {toml_value(schema, ())}', "")
-    yield from _toml_table(settings.names, every, (), needed=True)
+    yield from _toml_table(settings.names, every, ())
 
 
-def _toml_table(names: Names, every: list[Entry], path: Path, *, needed: bool) -> Iterator[str]:
+def _toml_table(names: Names, every: list[Entry], path: Path) -> Iterator[str]:
     own = [entry for entry in every if entry.path[:-1] == path]
     for entry in own:
         if entry.record is None:
-            yield from (f"# {line}" for line in entry.words(names))
+            yield from _words(entry, names)
             key = toml_key(str(entry.path[-1]))
             try:
-                yield f"#{key} = {toml_value(entry.value, entry.path)}"
-            except CannotHold:
-                yield f"# {key} = (a value that TOML has no form for: leave it out)"
+                yield _line(entry, f"{key} = {toml_value(entry.value, entry.path)}")
+            except CannotHold as error:
+                yield f"## {error}: leave it out, or set one"
+                with suppress(CannotHold):
+                    yield f"## for example: {key} = {toml_value(_made_up(entry.use, names), entry.path)}"
             yield ""
     for entry in own:
         if entry.record is not None:
-            yield from (f"# {line}" for line in entry.words(names))
-            mark = "" if entry.needed else "#"
-            yield f"{mark}[{'.'.join(toml_key(str(step)) for step in entry.path)}]"
-            yield from _toml_table(names, every, entry.path, needed=entry.needed)
+            yield from _words(entry, names)
+            header = f"[{'.'.join(toml_key(str(step)) for step in entry.path)}]"
+            yield header if entry.stands else f"#{header}"
+            yield from _toml_table(names, every, entry.path)
 
 
 def _yaml(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[str]:
-    yield from _opening(settings, _UNCOMMENT)
+    yield from _opening(settings)
     if schema:
         yield from (f"{SCHEMA}: {yaml_text(schema, ())}", "")
+    closed: Path | None = None
     for entry in every:
         indent = "  " * (len(entry.path) - 1)
-        yield from (f"# {indent}{line}" for line in entry.words(settings.names))
-        key = f"#{indent}{yaml_text(str(entry.path[-1]), ())}:"
-        yield key if entry.record is not None else f"{key} {yaml_value(entry.value, entry.path)}"
-        if entry.record is None:
-            yield ""
+        yield from _words(entry, settings.names, indent)
+        key = f"{indent}{yaml_text(str(entry.path[-1]), ())}:"
+        if closed is not None and entry.path[: len(closed)] != closed:
+            closed = None
+        if entry.record is not None:
+            if not entry.stands and closed is None:
+                closed = entry.path  # all that is in it is commented out, and its own records too
+            yield f"#{key}" if closed is not None else key
+        elif entry.value is MISSING:
+            yield f"## {indent}leave it out"
+        else:
+            yield _line(entry, f"{key} {yaml_value(entry.value, entry.path)}")
+        yield ""
 
 
 def _json(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[str]:
     whole: dict[str, Any] = {SCHEMA: schema} if schema else {}
     for entry in every:
-        level = whole
+        level: Any = whole
         for step in entry.path[:-1]:
-            level = level.setdefault(step, {})
-        level[str(entry.path[-1])] = {} if entry.record is not None else entry.value
+            level = level.get(step) if isinstance(level, dict) else None
+        if not isinstance(level, dict) or not (entry.offered or entry.needed) or entry.value is MISSING:
+            continue
+        level[str(entry.path[-1])] = {} if entry.record is not None and isinstance(entry.value, dict) else entry.value
     yield in_json(whole)
 
 
 def _env(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[str]:
     names, prefix = settings.names, prefix_of(settings.layers)
-    yield from _opening(settings, _UNCOMMENT)
+    yield from _opening(settings)
     for entry in every:
         if entry.record is not None:
             continue
-        yield from (f"# {line}" for line in entry.words(names))
+        yield from _words(entry, names)
         nested: Any = entry.value
         for step in reversed(entry.path):
             nested = {step: nested}
         try:
+            if entry.value is MISSING:
+                raise CannotHold(entry.path, "no value was found")
             for name, text in in_variables(nested, names, prefix).items():
-                yield f"#{env_line(name, text)}"
-        except CannotHold:
-            yield f"# {variable(prefix, entry.path)} (a value that no variable holds)"
+                yield _line(entry, env_line(name, text))
+        except CannotHold as error:
+            yield f"## {variable(prefix, entry.path)}: leave it out ({error})"
         yield ""
 
 
@@ -274,7 +334,7 @@ def _markdown(settings: Settings[Any], every: list[Entry], schema: str) -> Itera
         if entry.record is not None:
             continue
         kind = "; ".join(kind_in_words(entry.use, names))
-        default = "**needed**" if entry.needed else "hidden" if entry.use.secret else _code(entry)
+        default = "**needed**" if entry.needed else "" if entry.default is MISSING else _code(entry)
         about = entry.use.about
         text = " ".join(f"{about.title + '. ' if about.title else ''}{about.text or ''}".split())
         marks = [text, *(["secret"] if entry.use.secret else []), *(["deprecated"] if about.deprecated else [])]
@@ -284,7 +344,9 @@ def _markdown(settings: Settings[Any], every: list[Entry], schema: str) -> Itera
 
 
 def _code(entry: Entry) -> str:
-    told = "none" if entry.value is None else yaml_value(entry.value, entry.path)
+    told = entry.default_told()
+    if entry.use.secret or entry.default is None:
+        return told
     return f"`{_cell(told)}`" if "`" not in told else _cell(told)
 
 

@@ -9,8 +9,8 @@ from decimal import Decimal
 from typing import Any, Final
 
 from ..report.fault import Path, dotted
-from ..shape.nodes import Entries, Link, Use
-from .names import Names, variable
+from ..shape.nodes import Entries, Link, Missing, Use
+from .names import Names, blank_is_null, variable
 
 _BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")
 _PLAIN_YAML = re.compile(r"[A-Za-z_/](?:[A-Za-z0-9_./@+-]| (?=[A-Za-z0-9_./@+-]))*")
@@ -58,6 +58,8 @@ def toml_value(held: Any, path: Path) -> str:
     match held:
         case None:
             raise CannotHold(path, "TOML has no null")
+        case Missing():
+            raise CannotHold(path, "no value was found")
         case bool():
             return "true" if held else "false"
         case str():
@@ -189,6 +191,8 @@ def _variables(data: Mapping[str, Any], use: Use, path: Path, names: Names, pref
             raise CannotHold(here, f"another setting has the variable {word} too")
         if isinstance(names.node(use), Entries):
             raise CannotHold(here, "a map goes as a whole")
+        if held is None and (below is None or not blank_is_null(below, names)):
+            raise CannotHold(here, "a variable cannot be null where text is wanted")
         made[word] = variable_text(held, here)
 
 

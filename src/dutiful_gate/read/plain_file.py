@@ -22,14 +22,14 @@ class CannotRead(Exception):
         self.missing = missing
 
 
-def whole_file(path: Path, most: int, *, within: Path | None = None) -> bytes:
+def whole_file(path: str, most: int, *, within: str | None = None) -> bytes:
     """All bytes of a file, of which there may be so many.
 
     With `within`, what a link leads to must stand in that folder. Raises CannotRead: for what is no file, is too large,
     may not be read, stands elsewhere, or changes while it is read.
     """
     try:
-        if within is not None and not path.resolve(strict=True).is_relative_to(within.resolve()):
+        if within is not None and not _is_in(path, within):
             raise _not("a file in its own folder", "a link that leads out of it")
         at = os.open(path, _FLAGS)
     except OSError as error:
@@ -42,6 +42,13 @@ def whole_file(path: Path, most: int, *, within: Path | None = None) -> bytes:
         raise _of_system(error) from None
     finally:
         os.close(at)
+
+
+def _is_in(path: str, folder: str) -> bool:
+    """Whether what stands at a path does so in a folder, once all links are followed."""
+    if os.path.dirname(path) == folder and not stat.S_ISLNK(os.lstat(path).st_mode):
+        return True
+    return Path(path).resolve(strict=True).is_relative_to(Path(folder).resolve())
 
 
 def _all_of(at: int, most: int) -> bytes:

@@ -32,10 +32,13 @@ class TomlText:
         except tomllib.TOMLDecodeError as error:
             self.broken.append(self._fault(str(error)))
         except RecursionError:
-            self.broken.append(Fault((), Cause("depth", "at most {most} levels", {"most": limits.depth}, got="more")))
+            deepest = Cause("depth", "at most {most} levels", {"most": limits.depth}, got="more")
+            self.broken.append(Fault((), deepest, None, None, Place(1, 1)))
         except ValueError:  # a number of more digits than the interpreter reads
-            most = {"most": limits.digits}
-            self.broken.append(Fault((), Cause("size", "numbers of at most {most} digits", most, got="more")))
+            cause = Cause("size", "numbers of at most {most} digits", {"most": limits.digits}, got="more")
+            found = re.search(rf"[-+]?[0-9_]{{{limits.digits},}}", text)
+            place = self._lines.place(found.start()) if found is not None else Place(1, 1)
+            self.broken.append(Fault((), cause, None, None, place))
 
     @property
     def readable(self) -> bool:

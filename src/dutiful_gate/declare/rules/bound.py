@@ -87,6 +87,11 @@ def _of_numbers(facts: Facts, word: str, constant: object) -> Mapping[str, objec
     return Unsaid(f"JSON Schema compares numbers only, not {facts.phrase.removeprefix('a ')}")
 
 
+def _is_measure(constant: Any) -> bool:
+    """Whether values are more or less, and not earlier or later; durations are, without importing what they are."""
+    return isinstance(constant, _NUMBERS) or type(constant).__name__ == "timedelta"
+
+
 class Floor(Rule):
     """`it > floor` or `it >= floor`."""
 
@@ -99,7 +104,7 @@ class Floor(Rule):
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at least {floor}" if self.inclusive else "{phrase} above {floor}"
-        if not facts.number and not isinstance(self.floor, _NUMBERS):
+        if not facts.number and not _is_measure(self.floor):
             words = "{phrase} no earlier than {floor}" if self.inclusive else "{phrase} later than {floor}"
         return (Face(self.condition(value, bind), "floor", words),)
 
@@ -143,7 +148,7 @@ class Ceiling(Rule):
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} of at most {ceiling}" if self.inclusive else "{phrase} below {ceiling}"
-        if not facts.number and not isinstance(self.ceiling, _NUMBERS):
+        if not facts.number and not _is_measure(self.ceiling):
             words = "{phrase} no later than {ceiling}" if self.inclusive else "{phrase} earlier than {ceiling}"
         return (Face(self.condition(value, bind), "ceiling", words),)
 
