@@ -42,6 +42,7 @@ from dutiful_gate import (
     all_or_none,
     also_named,
     amendment,
+    appended,
     as_text,
     at_least_one,
     at_most_one,
@@ -451,7 +452,8 @@ class Maker:
         inner = self.declaration(depth)
         made = tuple[inner, ...] if kind is tuple else kind[inner]  # type: ignore[index,valid-type]
         distinct = self.random.choice([it.distinct, it.distinct, it.distinct.by("low"), it.distinct.by(repr)])
-        return self.beside(made, it.length.between(low, low + 3), distinct)
+        joined = (appended,) if self.random.random() < 0.1 else ()
+        return self.beside(made, it.length.between(low, low + 3), distinct, *joined)
 
     def gathered(self, depth: int) -> Any:
         inner = self.random.choice(
@@ -481,7 +483,8 @@ class Maker:
         """What is held by a `Sealed`, with rules that are about what is inside."""
         inner = self.declaration(depth - 1)
         made = Sealed[inner]  # type: ignore[valid-type]
-        kinds: list[Any] = [made, made | None, Annotated[Sealed[str], it.length.between(2, 9), trimmed], list[made]]  # type: ignore[valid-type]
+        kinds: list[Any] = [made, made | None, Annotated[Sealed[str], it.length.between(2, 9), trimmed], list[made],  # type: ignore[valid-type]
+                            Sealed[str] | int, Annotated[Sealed[Port], about(title="sealed")], set[Sealed[int]], Sealed[Stack]]  # fmt: skip
         return self.random.choice(kinds)
 
     def union(self, depth: int) -> Any:
@@ -531,6 +534,8 @@ class Maker:
                 marks.append(
                     named(random.choice(["wire-name", "a/b", "x~y", "Ünicode", "$ref", "__class__"]) + str(number))
                 )
+            if random.random() < 0.05:
+                marks.append(named(f"now_{number}", formerly=[f"before_{number}", f"then {number}"]))
             if random.random() < 0.07:
                 marks.append(also_named(f"other_{number}", f"old name {number}"))
             if random.random() < 0.06:

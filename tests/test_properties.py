@@ -10,14 +10,33 @@ from dataclasses import field, make_dataclass
 from datetime import UTC, date, datetime, time, timedelta, timezone
 from decimal import Decimal
 from enum import Enum
+from itertools import islice
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dutiful_gate import Gate, Refused, Source, camel, it, lowered, otherwise, secret, trimmed, uppered
+from any_declaration import any_declaration
+from dutiful_gate import (
+    CannotSample,
+    DeclarationError,
+    Gate,
+    Refused,
+    Source,
+    camel,
+    it,
+    lowered,
+    otherwise,
+    payloads,
+    probes,
+    secret,
+    trimmed,
+    uppered,
+)
 from dutiful_gate.engine.runtime import FAILED
+from dutiful_gate.shape.walk import uses_of
 
 
 class Port(Enum):
@@ -180,3 +199,21 @@ def test_letters_and_digits_are_asked_for_as_the_expression_does(pattern: str, t
     for text in texts:
         assert gate.accepts(text) == (fits(text) is not None), (pattern, text)
         assert bool(gate.examine(text)) == (fits(text) is not None)
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_half_typed_data_is_read_as_json_where_it_is_json(seed: int) -> None:
+    declared, words = any_declaration(seed)
+    try:
+        gate, mixed = Gate(declared, **words), Gate(declared, Source.MIXED, **words)
+        sent = payloads(gate, 3, seed) + [data for data, _ in islice(probes(gate, seed), 20)]
+    except (DeclarationError, CannotSample):
+        return
+    if any(use.split for use in uses_of(gate.shape)):
+        return  # a list may stand there
+    for data in sent:
+        one, other = gate.examine(data), mixed.examine(data)
+        assert [(fault.path, fault.code) for fault in one.faults] == [
+            (fault.path, fault.code) for fault in other.faults
+        ]
+        assert repr(one.value) == repr(other.value) if one else not other

@@ -66,6 +66,7 @@ from dutiful_gate.config import (
     SecretsFolder,
     Settings,
     ShownSecret,
+    SurprisingSetting,
     Values,
 )
 from dutiful_gate.config.click_options import settings_options
@@ -191,7 +192,7 @@ FAULTS: list[tuple[str, dict[str, str | bytes], dict[str, Any], str]] = [
     ("variable, no JSON", {"a.toml": BASE}, {"environ": {"TERN_LIMITS": '{"a": 1'}}, "TERN_LIMITS:1:8 limits.a needs a comma or }; got the end of the text"),
     ("variable, blank", {"a.toml": BASE.replace("limit = 12", "")}, {"environ": {"TERN_BERTHS__LIMIT": " "}},
      "a.toml:1:1 berths.limit needs a value; none came; set berths.limit in a.toml or TERN_BERTHS__LIMIT"),
-    ("variable, twice", {"a.toml": BASE}, {"environ": {"TERN_OPEN": "true", "tern_open": "true"}}, "tern_open open its key needs to come once; got it again"),
+    ("variable, twice", {"a.toml": BASE}, {"environ": {"TERN_OPEN": "true", "TERN_open": "true", "tern_opn": ""}}, "TERN_open open its key needs to come once; got it again"),
     ("secret, rule", {"a.toml": BASE, "secrets/store__password": "short\n"}, {},
      "secrets/store__password store.password needs at least 12 characters; got a hidden value; it would have replaced (sealed) from a.toml:5:12"),
     ("secret, unknown", {"a.toml": BASE, "secrets/stor": "x"}, {}, "secrets/stor stor is not a known key; did you mean 'store'?"),
@@ -271,7 +272,7 @@ def test_settings_know_their_origins(tmp_path: Path) -> None:
 
 def test_former_names_and_deprecated_settings_load_and_warn(tmp_path: Path) -> None:
     written(tmp_path, {"a.toml": 'code = "MRW"\nold = 1\n' + BASE, "b.yaml": "berths: {limit: 010}"})
-    with pytest.warns(DeprecatedSetting) as told:
+    with pytest.warns((DeprecatedSetting, SurprisingSetting)) as told:
         loaded = harbour.load(folder=tmp_path, environ={"TERN_CODE": "OST"})
     assert (loaded.value.port, loaded.value.berths.limit) == ("OST", 10)
     assert [str(each.message) for each in told] == [
@@ -747,6 +748,12 @@ def test_the_document_of_a_file_refuses_what_loading_refuses(tmp_path: Path, see
 # The rest of the interface
 
 
+@dataclass
+class Alike:
+    a_b: int
+    c: Annotated[int, named("a-b")]
+
+
 class Loose(TypedDict):
     limit: Annotated[int, it > 0]
 
@@ -761,6 +768,7 @@ class Loose(TypedDict):
         (lambda: Environment(""), "variables without a prefix are those of everybody"),
         (lambda: Settings(Annotated[Harbour, appended]), "appended is for lists"),
         (lambda: named("a", formerly=""), "needs text"),
+        (lambda: Settings(Alike, Environment("T_")), "'a_b' and 'c' are spelled alike in variables, A_B"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_is_told_when_it_is_made(make: Any, words: str) -> None:
@@ -891,6 +899,8 @@ def test_no_secret_appears_anywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPa
         {"terminal.toml": f'[desk]\npasword = "{hidden[0]}"\n[sensors]\ntoken = ["{hidden[1]}"]'}, {".env": f"TERN_DESK__PASSWORD {hidden[0]}\nTERN_DESK={hidden[1]}\n"},
         {".env": f'TERN_DESK={{"password": "{hidden[0]}\n'}, {"secrets/desk__password": hidden[0][:6]}, {"terminal.toml": f'desk = "{hidden[0]}"'},
         {"terminal.toml": f'[desk.password]\n"{hidden[0]}" = 1'},
+        {"terminal.toml": f'[desk]\n"password: {hidden[0]}" = 1\n"{hidden[1]} " = 2'},
+        {".env": f'TERN_DESK__PASSWORD"{hidden[0]}"=\n'},
     ]  # fmt: skip
     for files in broken:
         for path in list(tmp_path.rglob("*")):

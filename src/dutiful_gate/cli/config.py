@@ -279,9 +279,7 @@ def _examined(settings: Any, profile: str | None, folder: Path, words: tuple[str
     try:
         return settings.examine(profile=profile, folder=folder, arguments=list(words))
     except ImportError as missing:
-        raise CannotRun(
-            f"the package {missing.name} is not installed: pip install 'dutiful-gate[yaml,dotenv]'"
-        ) from None
+        raise CannotRun(str(missing)) from None
 
 
 def _sound(settings: Any, profile: str | None, folder: Path, words: tuple[str, ...], of: str = "") -> Any:

@@ -4,7 +4,7 @@ from .layers import Arguments, EnvFile, Environment, File, SecretsFolder, Values
 from .loaded import Advice, Loaded, Origin, RefusedSettings, Setting
 from .settings import EX_CONFIG, Settings
 from .sheet import Layer
-from .warning import DeprecatedSetting, ShownSecret
+from .warning import DeprecatedSetting, ShownSecret, SurprisingSetting
 from .written import CannotHold
 
 __all__ = [
@@ -24,5 +24,6 @@ __all__ = [
     "Setting",
     "Settings",
     "ShownSecret",
+    "SurprisingSetting",
     "Values",
 ]

@@ -14,6 +14,7 @@ SCHEMA = "$schema"
 """The key by which an editor finds the document; it stands at the top, and is no setting."""
 
 
+_DEEPEST = 150
 _SINGLE = frozenset([str, int, float, bool])
 """The classes of most values that files have, in which nothing is to be renamed."""
 
@@ -30,6 +31,8 @@ def as_declared(data: Mapping[str, Any], names: Names, sheet: Sheet) -> dict[str
 def _renamed(data: Any, use: Use | None, path: Path, names: Names, sheet: Sheet) -> Any:
     if data is None and sheet.empty_is_record and isinstance(names.node(use), Link) and use is not None:
         return None if use.nullable else {}
+    if len(path) > _DEEPEST:
+        return data  # the gate says that it is too deep, or what else it is
     if isinstance(data, Mapping):
         return _record(data, use, path, names, sheet)
     if isinstance(data, list) and isinstance(names.node(use), Items | Fixed):

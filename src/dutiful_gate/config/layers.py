@@ -256,7 +256,11 @@ class EnvFile:
 
     def read(self, asked: Asked) -> list[Sheet]:
         """Its sheet; none where there is no file."""
-        name = str(self.path).replace(_PROFILE, asked.profile or "")
+        name = str(self.path)
+        if _PROFILE in name:
+            if asked.profile is None:
+                return []
+            name = name.replace(_PROFILE, asked.profile)
         path = os.path.join(asked.folder, name)
         try:
             raw = whole_file(path, asked.limits.bytes, within=os.path.dirname(path))
@@ -316,7 +320,7 @@ class Environment:
 
 def _steps(name: str, prefix: str, ignore: Sequence[str]) -> list[str] | None:
     """The steps that a variable's name says; None for one that is no setting."""
-    if not name.upper().startswith(prefix.upper()) or any(fnmatchcase(name, pattern) for pattern in ignore):
+    if not name.startswith(prefix) or any(fnmatchcase(name, pattern) for pattern in ignore):
         return None
     return name[len(prefix) :].split(BETWEEN)
 

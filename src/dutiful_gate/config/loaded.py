@@ -77,11 +77,12 @@ def told_value(value: Any) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Advice:
-    """What is said of a setting that is sound: a former name, a deprecated one, a value that surprises."""
+    """What is said of a setting that is sound: a former name, a deprecated one, a value that is `surprising`."""
 
     path: Path
     words: str
     place: Place | None = None
+    surprising: bool = False
 
     def __str__(self) -> str:
         place = f"{self.place} " if self.place is not None else ""

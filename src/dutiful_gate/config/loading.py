@@ -5,13 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Final, TypeVar
 
+from ..declare.facts import FAILED
 from ..declare.sealed import SEALED, Sealed
+from ..declare.sources import Source
+from ..engine.engine import Engine
+from ..engine.plan import Plan
 from ..gates.typed import Gate
+from ..report.cause import UnknownKey
 from ..report.fault import Fault, Path, dotted
 from ..report.place import Place
 from ..report.verdict import Verdict, refusal
 from ..shape.nodes import MISSING, Entries, Field, Record, Use
 from ..shape.to_json import plain
+from ..shape.walk import part_of
 from .expansion import Expansion
 from .loaded import DEFAULT, Advice, Loaded, Origin, Setting, told_value
 from .merging import Held, merged, owner_of
@@ -20,6 +26,7 @@ from .sheet import Asked, Layer
 
 T = TypeVar("T")
 _MOST_LOWER: Final = 20
+_MOST_ASKED: Final = 40
 
 
 class Loading:
@@ -39,6 +46,7 @@ class Loading:
         self.data: dict[str, Any] = held.data
         self.owner = held.owner
         self.unexpanded: list[Fault] = []
+        self._asked = 0
         if any(sheet.expands for sheet in self.sheets):
             self._expand()
 
@@ -105,7 +113,7 @@ class Loading:
     def _refused(self, verdict: Verdict[Any], broken: list[Fault], told: dict[int, str]) -> Verdict[Any]:
         unread = any(sheet.data is None for sheet in self.sheets)
         known = {fault.path for fault in broken}
-        faults = list(broken)
+        faults = list(map(self._hidden, broken))
         for fault in verdict.faults:
             # What stands in a file that could not be read is not absent, as far as anybody knows.
             if fault.path in known or (unread and fault.code == "absent"):
@@ -113,8 +121,15 @@ class Loading:
             told[len(faults)] = self._more(fault)
             absent = fault.code == "absent" and self._owner_of(fault.path) is None
             place = self._record_place(fault.path[:-1]) if absent else self.place(fault.path, of_key=fault.of_key)
-            faults.append(fault.at(place))
+            faults.append(self._hidden(fault.at(place)))
         return refusal(faults, (), verdict.untold)
+
+    def _hidden(self, fault: Fault) -> Fault:
+        """The same fault, without a key that may be a secret that was put in its place."""
+        path = self.names.shown(fault.path)
+        if path == fault.path:
+            return fault
+        return Fault(path, UnknownKey(), None, None, fault.place) if fault.code == "unknown" else fault.along(path)
 
     def _more(self, fault: Fault) -> str:
         """What else helps with a fault: what to set, what a file's format made of it, what it would have replaced."""
@@ -160,8 +175,13 @@ class Loading:
         return held
 
     def _is_sound(self, path: Path, value: Any) -> bool:
-        faults = self.gate.examine(_exchanged(self.data, path, value)).faults
-        return not any(fault.path[: len(path)] == path for fault in faults)
+        """Whether a value would do at a path, by itself."""
+        use = self.names.at(path, self.data)
+        if use is None or self._asked >= _MOST_ASKED:
+            return False
+        self._asked += 1
+        plan = Plan(part_of(self.names.shape, use), Source.MIXED, True, self.gate.limits)
+        return Engine(plan).collect(value)[0] is not FAILED
 
     def _advice(self) -> list[Advice]:
         told = []
@@ -174,7 +194,7 @@ class Loading:
                 use = self.names.at(path, self.data)
                 text = use.about.text if use is not None else None
                 told.append(Advice(path, f"should no longer be set{': ' + text if text else ''}", sheet.placed(path)))
-            told += [Advice(path, words, sheet.placed(path)) for path, words in sheet.notes]
+            told += [Advice(path, words, sheet.placed(path), True) for path, words in sheet.notes]
         return told
 
     # What is in force
@@ -269,15 +289,3 @@ def _plainly(held: Any) -> Any:
     if isinstance(held, list):
         return [_plainly(each) for each in held]
     return str.__str__(held) if isinstance(held, str) else held
-
-
-def _exchanged(data: Any, path: Path, value: Any) -> Any:
-    """A copy of the data with another value at a path."""
-    if not path:
-        return value
-    step, rest = path[0], path[1:]
-    if isinstance(data, dict):
-        return {**data, step: _exchanged(data.get(step), rest, value)}
-    if isinstance(data, list) and isinstance(step, int):
-        return [_exchanged(each, rest, value) if at == step else each for at, each in enumerate(data)]
-    return data

@@ -8,6 +8,7 @@ from typing import Any, Final, NamedTuple
 
 from ..declare.sources import Reading
 from ..engine.plan import may_be_blank, takes_null
+from ..engine.runtime import HIDDEN_KEY
 from ..report.fault import Path
 from ..shape.nodes import (
     Alias,
@@ -29,6 +30,7 @@ from ..shape.walk import uses_of
 
 BETWEEN: Final = "__"
 """What stands between the steps of a setting in the name of a variable, or of a file of secrets."""
+_NAME = re.compile(r"[\w.-]{1,40}")
 _NO_LETTER = re.compile(r"[^a-z0-9]+")
 
 
@@ -155,6 +157,18 @@ class Names:
             if use is None:
                 return self.shape.secretive
         return use is not None and self.holds_secret(use)
+
+    def shown(self, path: Path) -> Path:
+        """A path that may be shown: where secrets may stand, a key that looks like no name may be one."""
+        if not self.shape.secretive:
+            return path
+        use: Use | None = self.shape.root
+        made: list[Any] = []
+        for step in path:
+            use = self.below(use, step) if use is not None else None
+            odd = use is None and isinstance(step, str) and _NAME.fullmatch(step) is None
+            made.append(HIDDEN_KEY if odd else step)
+        return tuple(made)
 
     def holds_secret(self, use: Use) -> bool:
         """Whether a secret is there, or inside."""

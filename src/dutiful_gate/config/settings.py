@@ -18,12 +18,12 @@ from ..report.fault import Fault
 from ..report.place import Place
 from ..report.verdict import refusal
 from ..shape.nodes import Link, Sealing
-from .layers import Arguments, Environment, Values, is_profile
+from .layers import Arguments, EnvFile, Environment, SecretsFolder, Values, is_profile
 from .loaded import Loaded
 from .loading import Loading
-from .names import Names
+from .names import Names, spelled
 from .sheet import Asked, Layer
-from .warning import DeprecatedSetting, ShownSecret
+from .warning import DeprecatedSetting, ShownSecret, SurprisingSetting
 
 if TYPE_CHECKING:
     from ..document.document import Document
@@ -103,6 +103,8 @@ class Settings(Generic[T]):
         for layer in layers:
             if not (hasattr(layer, "read") and hasattr(layer, "label")):
                 raise DeclarationError(f"{layer!r} is no layer", remedy='as in File("terminal.toml")')
+        if any(isinstance(layer, Environment | EnvFile | SecretsFolder) for layer in layers):
+            self._refuse_alike()
         self._warn_of_shown_secrets()
 
     def examine(
@@ -134,14 +136,16 @@ class Settings(Generic[T]):
         arguments: Sequence[str] = (),
         folder: str | os.PathLike[str] = ".",
     ) -> Loaded[T]:
-        """The same for those who go on: warns (DeprecatedSetting) of former names and of deprecated settings.
+        """The same for those who go on: warns of former names and deprecated settings (DeprecatedSetting), and of
+        numbers that YAML 1.1 read otherwise (SurprisingSetting).
 
         Raises RefusedSettings, with every fault of every layer at its place, unless all is sound.
         """
         loaded = self.examine(profile=profile, environ=environ, overrides=overrides, arguments=arguments, folder=folder)
         _ = loaded.value
         for advice in loaded.advice:
-            warnings.warn(str(advice), DeprecatedSetting, stacklevel=2)
+            kind = SurprisingSetting if advice.surprising else DeprecatedSetting
+            warnings.warn(str(advice), kind, stacklevel=2)
         return loaded
 
     def load_or_exit(
@@ -252,6 +256,20 @@ class Settings(Generic[T]):
         asked = Asked(self.names, self.limits, exact, os.fspath(folder), profile, environ, variables)
         return Loading(self.gate, self.names, layers, asked)
 
+    def _refuse_alike(self) -> None:
+        """Raise DeclarationError for fields that one variable would set."""
+        for record in self.gate.shape.records.values():
+            owners: dict[str, str] = {}
+            for field in record.fields:
+                for name in map(spelled, (field.wire, *field.also)):
+                    if owners.setdefault(name, field.attribute) != field.attribute:
+                        raise DeclarationError(
+                            f"{owners[name]!r} and {field.attribute!r} are spelled alike in variables, {name.upper()}",
+                            remedy="give one of them another name, with named(...)",
+                            record=record.name,
+                            field=field.attribute,
+                        )
+
     def _warn_of_shown_secrets(self) -> None:
         for record in self.gate.shape.records.values():
             shown = getattr(record.builder, "__dataclass_fields__", {})
@@ -271,8 +289,6 @@ class Settings(Generic[T]):
 def _ignoring(layer: Layer, name: str) -> Layer:
     """The same layer, to which the variable of the profile is no setting."""
     from dataclasses import replace
-
-    from .layers import EnvFile
 
     if isinstance(layer, Environment | EnvFile):
         return replace(layer, ignore=(*layer.ignore, name))

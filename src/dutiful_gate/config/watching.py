@@ -50,7 +50,13 @@ class Watched(Generic[T]):
         return self.loaded.value
 
     def __enter__(self) -> Self:
-        from watchfiles import watch
+        try:
+            from watchfiles import watch
+        except ModuleNotFoundError:
+            raise ModuleNotFoundError(
+                "watching needs the package watchfiles; get it with: pip install 'dutiful-gate[watch]'",
+                name="watchfiles",
+            ) from None
 
         changes = watch(*self._folders, stop_event=self._stop, rust_timeout=200, yield_on_timeout=True, debounce=100)
         self._thread = Thread(target=self._follow, args=(changes,), name="settings", daemon=True)

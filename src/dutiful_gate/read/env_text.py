@@ -22,7 +22,13 @@ class EnvText:
     """One text: its `lines`, and in `broken` what is wrong with it."""
 
     def __init__(self, text: str) -> None:
-        from dotenv.parser import parse_stream
+        try:
+            from dotenv.parser import parse_stream
+        except ModuleNotFoundError:
+            raise ModuleNotFoundError(
+                "a .env file needs the package python-dotenv; get it with: pip install 'dutiful-gate[dotenv]'",
+                name="dotenv",
+            ) from None
 
         self.lines: list[Line] = []
         self.broken: list[Fault] = []

@@ -96,8 +96,12 @@ class YamlText:
         return builder.keys, builder.values
 
     def _read(self, builder: _Builder) -> None:
-        import yaml
-
+        try:
+            import yaml
+        except ModuleNotFoundError:
+            raise ModuleNotFoundError(
+                "YAML needs the package PyYAML; get it with: pip install 'dutiful-gate[yaml]'", name="yaml"
+            ) from None
         try:
             self.value = builder.whole(yaml.parse(self.text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader)))
             self.broken = list(builder.repeated)

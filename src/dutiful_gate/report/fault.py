@@ -132,6 +132,10 @@ class Fault:
         """The same fault with its place in the text."""
         return Fault(self.path, self._cause, self._given, self._value, place)
 
+    def along(self, path: Path) -> Fault:
+        """The same fault under another path."""
+        return Fault(path, self._cause, self._given, self._value, self.place)
+
     def beneath(self, path: Path) -> Fault:
         """The same fault as seen from further up: `path` leads to where its own path begins."""
         return Fault((*path, *self.path), self._cause, self._given, self._value, self.place)

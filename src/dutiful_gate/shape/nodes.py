@@ -161,7 +161,7 @@ class Sealing(Value):
     @property
     def facts(self) -> Facts:
         """What rules may know of it: those beside a `Sealed` judge what is inside."""
-        return Facts("a sealed value", "sealed")
+        return Facts("a sealed value", "sealed value")
 
 
 class Link(Value):
