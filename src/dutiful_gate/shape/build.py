@@ -458,6 +458,8 @@ class Maker:
                 f"{_name(arguments[0])} cannot be a key of a JSON object",
                 remedy="use str, int, UUID, date, an Enum or a Literal for keys",
             )
+        if isinstance(key.node, Scalar) and isinstance(key.node.kind.strict, Text):
+            key = key.but(node=Scalar(key.node.kind.strict))  # a key is text as it comes, also where all is lenient
         return Entries(key, self.use(arguments[1], given))
 
     def record(self, declared: Any) -> str:
