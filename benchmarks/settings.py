@@ -48,7 +48,10 @@ VALUES: list[Any] = [12, "a text of some length", 2.5, True, "PT5M"]
 
 def put(folder: Path) -> dict[str, str]:
     """The files of all layers; gives back the variables."""
-    base = {f"group_{group}": {f"setting_{number}": VALUES[number % 5] for number in range(PER_GROUP - 1)} for group in range(10)}
+    base = {
+        f"group_{group}": {f"setting_{number}": VALUES[number % 5] for number in range(PER_GROUP - 1)}
+        for group in range(10)
+    }
     lines = []
     for name, held in base.items():
         lines += [f"[{name}]", *(f"{key} = {json.dumps(value)}" for key, value in held.items()), ""]
@@ -65,7 +68,10 @@ def put(folder: Path) -> dict[str, str]:
 
 def by_hand(folder: Path, environ: dict[str, str]) -> list[Any]:
     """The same files and variables, read and not looked at."""
-    read: list[Any] = [tomllib.loads((folder / "base.toml").read_text()), yaml.load((folder / "more.yaml").read_text(), LOADER)]
+    read: list[Any] = [
+        tomllib.loads((folder / "base.toml").read_text()),
+        yaml.load((folder / "more.yaml").read_text(), LOADER),
+    ]
     read.append(dotenv_values(stream=io.StringIO((folder / ".env").read_text()), interpolate=False))
     read.append({name: text for name, text in environ.items() if name.startswith(PREFIX)})
     read.append({name: (folder / "secrets" / name).read_text() for name in os.listdir(folder / "secrets")})
@@ -86,7 +92,9 @@ def main() -> int:
 
         assert ours().group_3.setting_0 == 3
         assert ours().group_3.secret_one == "oystercatcher"
-        ratio = compared("200 settings, five layers", ours, lambda: by_hand(folder, environ), BOUND, turns=31, seconds=0.1)
+        ratio = compared(
+            "200 settings, five layers", ours, lambda: by_hand(folder, environ), BOUND, turns=31, seconds=0.1
+        )
     print(f"Python {sys.version.split()[0]}: ours / reading alone, median of turns (middle half), bound")
     mark = "holds" if ratio.holds else "BROKEN"
     print(f"  {ratio.name:36} {ratio.median:6.2f}  ({ratio.low:.2f} to {ratio.high:.2f})  <= {ratio.bound}  {mark}")

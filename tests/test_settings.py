@@ -803,6 +803,16 @@ def test_a_union_told_by_its_tag_is_replaced_when_the_tag_changes(tmp_path: Path
     assert changed.value.either == Other(y=2)
 
 
+def test_what_a_program_gives_may_be_typed(tmp_path: Path) -> None:
+    given = {"berths": Berths(7, timedelta(hours=1), ["a"]), "store": {"host": "h", "password": Sealed("turnstone-at-the-quay")}, "closed": [date(2026, 5, 4)]}  # fmt: skip
+    value = Settings(Harbour, Values(given)).load(overrides={"berths.limit": 8, "store.host": "other"}).value
+    assert value.berths == Berths(8, timedelta(hours=1), ["a"])
+    assert value.store == Store("other", Sealed("turnstone-at-the-quay"))
+    loop: dict[str, Any] = {}
+    loop["limits"] = loop
+    assert Settings(Harbour, Values(loop)).examine().faults
+
+
 def test_nothing_global_is_read_unasked(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("TERN_OPEN", "false")
     written(tmp_path, {"a.toml": BASE})

@@ -28,6 +28,25 @@ def as_declared(data: Mapping[str, Any], names: Names, sheet: Sheet) -> dict[str
     return made
 
 
+def opened(data: Mapping[str, Any], names: Names) -> Mapping[str, Any]:
+    """The same with typed records, which a program gives, as dicts by the names of their fields."""
+    made: Mapping[str, Any] = _opened(data, names.shape.root, names, 0)
+    return made
+
+
+def _opened(data: Any, use: Use | None, names: Names, deep: int) -> Any:
+    if deep > _DEEPEST:
+        return data
+    for record in names.records(use, data):
+        if record.form == "object" and isinstance(record.builder, type) and isinstance(data, record.builder):
+            data = {field.wire: getattr(data, field.attribute) for field in record.fields if not field.only_given}
+    if isinstance(data, Mapping):
+        return {name: _opened(held, names.below(use, name, data), names, deep + 1) for name, held in data.items()}
+    if isinstance(data, list):
+        return [_opened(held, names.below(use, at), names, deep + 1) for at, held in enumerate(data)]
+    return data
+
+
 def _renamed(data: Any, use: Use | None, path: Path, names: Names, sheet: Sheet) -> Any:
     if data is None and sheet.empty_is_record and isinstance(names.node(use), Link) and use is not None:
         return None if use.nullable else {}

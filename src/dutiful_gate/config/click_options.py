@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any, TypeVar
 
@@ -10,6 +11,7 @@ import click
 from .settings import Settings
 from .template import entries, kind_in_words
 
+_FLAG = re.compile("--[a-z0-9][a-z0-9-]*")
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -44,11 +46,13 @@ def settings_options(settings: Settings[Any], *, into: str = "arguments") -> Cal
             help="Any setting by its name with dots, such as berths.limit=12.",
         )  # fmt: skip
         made: list[click.Parameter] = [set_option]
+        taken = {"--set", "--help", *(word for each in params for word in each.opts)}
         for entry in entries(settings):
-            if entry.record is not None or entry.use.secret:
-                continue
             path = ".".join(map(str, entry.path))
             flag = "--" + "-".join(str(step).replace("_", "-") for step in entry.path).lower()
+            if entry.record is not None or entry.use.secret or flag in taken or not _FLAG.fullmatch(flag):
+                continue
+            taken.add(flag)
             text = " ".join((entry.use.about.text or "").split())
             said = "; ".join(filter(None, [text, *kind_in_words(entry.use, settings.names)]))
             made.append(_SettingOption(path, [flag], expose_value=False, callback=keep, help=said, metavar="VALUE"))

@@ -18,7 +18,7 @@ from ..read.plain_file import CannotRead, whole_file
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
-from .as_declared import as_declared
+from .as_declared import as_declared, opened
 from .from_text import Spelled, from_text
 from .names import BETWEEN, steps_of
 from .sheet import Asked, Sheet
@@ -400,7 +400,7 @@ class Values:
                 inner = level.get(step)
                 level[step] = level = dict(inner) if isinstance(inner, Mapping) else {}
             level[steps[-1]] = held
-        sheet.data = as_declared(nested, asked.names, sheet)
+        sheet.data = as_declared(opened(nested, asked.names), asked.names, sheet)
         return [sheet]
 
 
