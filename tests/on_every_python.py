@@ -38,8 +38,7 @@ def main() -> int:
         print(f"Python {version}", flush=True)
         if not python.exists():
             subprocess.run([command, "-m", "venv", str(home)], check=True)
-            packages = ["click", "rich", "flask", "hypothesis", "pytest", "pytest-xdist", "cbor2"]
-            subprocess.run([python, "-m", "pip", "install", "--quiet", *packages], check=True)
+            subprocess.run([python, "-m", "pip", "install", "--quiet", "--editable", f"{ROOT}[dev]"], check=True)
         environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
         command_line = [python, "-m", "pytest", "-n", "2", "-p", "no:cacheprovider"]
         if subprocess.run(command_line, cwd=ROOT, env=environment, check=False).returncode:

@@ -237,6 +237,22 @@ def test_all_faults_of_all_layers_come_at_once(tmp_path: Path) -> None:
     assert str(again) == str(refused.value)
 
 
+def test_byte_order_marks_and_line_ends_are_passed_over(tmp_path: Path) -> None:
+    mark = b"\xef\xbb\xbf"
+    files = {"a.toml": mark + BASE.replace("\n", "\r\n").encode(), "b.yaml": mark + b"limits: &l {a: 1}\r\nopen: false\r\n", "c.json": mark + b'{"code": "OST"}',
+             ".env": mark + b"TERN_BERTHS__LIMIT=0\r\n", "secrets/store__password": mark + b"turnstone-at-the-quay\r\n"}  # fmt: skip
+    assert lines(written(tmp_path, dict(files))) == [
+        ".env:1 berths.limit needs a whole number from 1 to 40; got '0'; it would have replaced 12 from a.toml:2:9"
+    ]
+    value = harbour.examine(folder=tmp_path, environ={"TERN_BERTHS__LIMIT": "3"}).value
+    assert (value.open, value.port, value.limits, value.store.password == "turnstone-at-the-quay") == (
+        False,
+        "OST",
+        {"a": 1},
+        True,
+    )
+
+
 def test_what_cannot_be_read_hides_what_else_would_be_absent(tmp_path: Path) -> None:
     found = lines(written(tmp_path, {"a.toml": "[berths", "b.yaml": "open: 1"}))
     assert [line.split()[0] for line in found] == ["a.toml:1:8", "b.yaml:1:7"], found
