@@ -153,7 +153,7 @@ def test_check_an_empty_list() -> None:
 
 CANNOT: list[tuple[list[str], str]] = [
     (["check", "nowhere.json", "--against", AGAINST], "there is no file 'nowhere.json'; check the path"),
-    (["check", ".", "--against", AGAINST], "'.' cannot be read"),
+    (["check", ".", "--against", AGAINST], "has no files of a known form"),
     (["check", DATA, "--against", "Booking"], "write it as module:Name"),
     (["check", DATA, "--against", "no_such_module:Booking"], "there is no module 'no_such_module' here"),
     (["check", DATA, "--against", "dutiful_gate.demo.ferries:Bookign"], "did you mean 'Booking'?"),

@@ -7,18 +7,21 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
 import click
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from ..document.document import Flaw
+from ..feed.csv_layout import CsvLayout
 from ..feed.json_file import Examined, examine_file
+from ..feed.opened import form_of
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..report.fault import dotted, pointer
 from ..report.shown_values import counted, visible
 from .console import console, fault_line, spans, sure_output, told
+from .deliveries import Asked, examined, files_of, print_as_data, print_as_markdown, print_outcome
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
 
 _SHOW_PROGRESS_FROM = 2_000_000
@@ -31,11 +34,14 @@ _SHOW_PROGRESS_FROM = 2_000_000
     dutiful check bookings.json --against harbour.shapes:Booking
     dutiful check - --against harbour.shapes:bookings --format json < bookings.json
     dutiful check bookings.json --against booking.schema.json
+    dutiful check manifest.csv --against harbour.shapes:Line --excerpt
+    dutiful check 'deliveries/*.ndjson.gz' --against harbour.shapes:Booking --format markdown
 
-Exit status: 0 all admitted, 1 some refused, 2 cannot run.
+NDJSON, CSV and TSV are read piece by piece; JSON, YAML and TOML whole. Many faults are told as a digest, by rule and
+place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 """
 )
-@click.argument("data", metavar="DATA")
+@click.argument("data", metavar="DATA...", nargs=-1, required=True)
 @click.option(
     "--against",
     "target",
@@ -54,7 +60,7 @@ Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 @click.option(
     "--format",
     "form",
-    type=click.Choice(["text", "json"]),
+    type=click.Choice(["text", "json", "markdown"]),
     default="text",
     show_default=True,
     help="For whom to print.",
@@ -66,27 +72,95 @@ Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
 )
 @click.option("--most", default=200, show_default=True, metavar="N", help="How many faults to print as text.")
+@click.option("--every", is_flag=True, help="List every fault, also where there are many.")
+@click.option("--excerpt", is_flag=True, help="Show the line of each fault, with a mark under its place.")
+@click.option("--stop-after", default=0, metavar="N", help="Stop once so many records were refused.")
+@click.option(
+    "--form",
+    "kind",
+    type=click.Choice(["json", "ndjson", "csv", "tsv", "yaml", "toml"]),
+    help="The form of the data, where the ending of its name does not tell it.",
+)
+@click.option("--select", default="", metavar="POINTER", help="The list inside of a document, as in /bookings.")
+@click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]")
+@click.option(
+    "--encoding", default="", metavar="NAME", help="CSV: as in latin-1.  [default: UTF-8, or UTF-16 by its mark]"
+)
+@click.option("--header-line", default=0, metavar="N", help="CSV: the line of the headings.  [default: found]")
+@click.option("--column", "columns", multiple=True, metavar="HEADING=FIELD", help="CSV: the field that a column is.")
+@click.option("--decimal-comma", is_flag=True, help="CSV: numbers are written with a comma, as 1.234,50.")
+@click.option("--dates", default="", metavar="FORM", help="CSV: the form of dates, as in %d.%m.%Y.")
 def check(
-    data: str, target: str, documents: Path | None, flaws: Flaws, form: str, unknown: Unknown | None, most: int
+    data: tuple[str, ...],
+    target: str,
+    documents: Path | None,
+    flaws: Flaws,
+    form: str,
+    unknown: Unknown | None,
+    most: int,
+    every: bool,
+    excerpt: bool,
+    stop_after: int,
+    kind: Any,
+    select: str,
+    separator: str,
+    encoding: str,
+    header_line: int,
+    columns: tuple[str, ...],
+    decimal_comma: bool,
+    dates: str,
 ) -> None:
-    """Check DATA, a JSON file (- for standard input): one record, or a list of records.
+    """Check DATA: files, folders or patterns of JSON, NDJSON, CSV, TSV, YAML or TOML, gzipped or not; - is stdin.
 
     Prints what was admitted and refused, and every fault with its file, line, column, path and message.
     """
     sure_output()
     gate = gate_for(target, unknown, documents, flaws)
-    if not gate.reads.in_json:
-        raise CannotRun(f"{target} reads {gate.reads!r}, and this is a JSON file; name a gate for Source.JSON")
-    raw = _read(data)
-    with _progress(len(raw)) as tell:
-        examined = examine_file(gate, raw, told=tell)
-    name = "<stdin>" if data == "-" else data
+    named = files_of(data)
+    whole = (
+        len(named) == 1 and (kind or form_of(named[0]) or "json") == "json" and not (select or stop_after or excerpt)
+    )
+    if whole and form != "markdown":
+        _check_json(named[0], target, gate, form, most)
+    separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
+    layout = CsvLayout(separator, encoding, header_line, _columns(columns), decimal_comma, dates)
+    asked = Asked(kind or ("json" if named == ["-"] else None), select, layout, every, excerpt, most, stop_after)
+    outcomes = [examined(gate, name, asked) for name in named]
     if form == "json":
-        click.echo(json.dumps(_as_data(name, target, examined, gate), indent=2, ensure_ascii=False))
+        print_as_data(outcomes, target)
+    elif form == "markdown":
+        print_as_markdown(outcomes)
     else:
         _print_flaws(gate)
-        _print(name, target, examined, most)
-    raise SystemExit(1 if examined.faults else 0)
+        for outcome in outcomes:
+            print_outcome(console(), outcome, target, asked)
+    raise SystemExit(1 if any(each.digest.faults or each.broken for each in outcomes) else 0)
+
+
+def _columns(words: tuple[str, ...]) -> dict[str, str]:
+    made = {}
+    for word in words:
+        heading, equals, name = word.partition("=")
+        if not equals or not name:
+            raise CannotRun(f"--column {word!r} needs a heading and a field, as in --column Gewicht=weight_kg")
+        made[heading] = name
+    return made
+
+
+def _check_json(name: str, target: str, gate: AnyGate[Any], form: str, most: int) -> NoReturn:
+    """A JSON file, whose faults are all listed."""
+    if not gate.reads.in_json:
+        raise CannotRun(f"{target} reads {gate.reads!r}, and this is a JSON file; name a gate for Source.JSON")
+    raw = _read(name)
+    with _progress(len(raw)) as tell:
+        found = examine_file(gate, raw, told=tell)
+    shown = "<stdin>" if name == "-" else name
+    if form == "json":
+        click.echo(json.dumps(_as_data(shown, target, found, gate), indent=2, ensure_ascii=False))
+    else:
+        _print_flaws(gate)
+        _print(shown, target, found, most)
+    raise SystemExit(1 if found.faults else 0)
 
 
 def _read(data: str) -> bytes:

@@ -139,6 +139,11 @@ class UnknownKey(Cause):
         text = spoken("is not a known key")
         return f"{text}; {spoken('did you mean')} {quoted(str(near))}?" if near else text
 
+    @property
+    def wanted(self) -> str:
+        """What is wrong with such keys."""
+        return in_force().spoken("a known key")
+
     def numbers(self, given: object) -> Mapping[str, object]:
         """The nearest known key, if one is near."""
         near = nearest(given, self.known) if isinstance(given, str) else ""

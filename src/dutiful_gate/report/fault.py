@@ -98,6 +98,11 @@ class Fault:
         return self._cause.tell(self._given, self._value)
 
     @property
+    def wanted(self) -> str:
+        """What would pass, without what came: "a whole number of at most 40"; for an unknown key, a known one."""
+        return self._cause.wanted
+
+    @property
     def given(self) -> object:
         """What came, short enough to show: text is cut, a list or record is told in words, a secret is None."""
         given = self._given

@@ -9,12 +9,15 @@ class Place(Value):
     """Line and column in a text, both from 1; columns count characters, as editors do.
 
     `source` names what it is a place in, where that is not known from around it: a file, or a variable. Where no line
-    is known, line and column are 0; where only the line is, the column.
+    is known, line and column are 0; where only the line is, the column. `row` is the number of the record in a file of
+    many, from 1, and `heading` what stands above its cell.
     """
 
     line: int
     column: int
     source: str = ""
+    row: int = 0
+    heading: str = ""
 
     def __str__(self) -> str:
         told = [self.source] if self.source else []
@@ -23,6 +26,5 @@ class Place(Value):
         return ":".join(told)
 
     def as_dict(self) -> dict[str, object]:
-        """The place as plain JSON data: `source`, `line` and `column`, as far as they are known."""
-        told: dict[str, object] = {"source": self.source, "line": self.line, "column": self.column}
-        return {name: held for name, held in told.items() if held}
+        """The place as plain JSON data: source, line, column, row and heading, as far as they are known."""
+        return {name: held for name, held in self._items() if held}

@@ -1,0 +1,187 @@
+"""Deliveries of many records, whatever their form: one item a record, streamed where the form can be."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from typing import Any, BinaryIO, TypeVar
+
+from ..declare.json_pointer import steps_of
+from ..declare.sources import Source
+from ..gates.base import AnyGate
+from ..gates.document import DocumentGate
+from ..read.decoded_text import text_of
+from ..report.cause import Cause
+from ..report.fault import Fault, Path
+from ..report.place import Place
+from ..report.verdict import Verdict, refusal, relisted
+from . import csv_rows, json_file, ndjson
+from .csv_layout import CsvLayout
+from .item import Item
+from .opened import BrokenOff, CannotStart, Form, form_of, opened
+from .text_gates import cell_of, gate_reading, known_names
+
+T = TypeVar("T")
+Told = Callable[[int, int], Any]
+
+
+def examine_file(
+    gate: AnyGate[T],
+    path: str | os.PathLike[str],
+    *,
+    form: Form | None = None,
+    select: str = "",
+    layout: CsvLayout | None = None,
+) -> Iterator[Item[T]]:
+    """Examine the records of a file, one `Item` each, in order; `-` is standard input.
+
+    NDJSON, CSV and TSV are read as they come, in memory for one record; JSON, YAML and TOML whole: the items of a list,
+    or the one record that there is. What is gzipped is unpacked. A gate for `Source.JSON` serves for all: cells of CSV
+    are read as text, YAML and TOML as half-typed data.
+
+    `form`    "json", "ndjson", "csv", "tsv", "yaml" or "toml", where the ending of the name does not tell it
+    `select`  a JSON Pointer to the list, where it stands inside of a document
+    `layout`  what is said of a CSV file: see `CsvLayout`
+
+    Raises CannotStart for a file that cannot be read at all, BrokenOff where it breaks off.
+    """
+    told = form or form_of(os.fspath(path))
+    if told is None:
+        raise CannotStart(f'{os.fspath(path)!r} tells no form by its ending; say which, as in form="csv"')
+    with opened(path) as stream:
+        yield from examine_stream(gate, stream, told, select=select, layout=layout)
+
+
+def examine_stream(
+    gate: AnyGate[T],
+    stream: BinaryIO,
+    form: Form,
+    *,
+    select: str = "",
+    layout: CsvLayout | None = None,
+    told: Told | None = None,
+) -> Iterator[Item[T]]:
+    """The same of a stream of bytes."""
+    if select and form in ("ndjson", "csv", "tsv"):
+        raise CannotStart(f"select= finds a list inside of a document; {form} has none")
+    if form == "ndjson":
+        return ndjson.items(gate_reading(gate, Source.JSON), stream)
+    if form in ("csv", "tsv"):
+        return csv_items(gate, stream, layout or CsvLayout(), tabs=form == "tsv")
+    raw = _whole(stream, gate)
+    if form == "json":
+        return _json_items(gate_reading(gate, Source.JSON), raw, select, told)
+    return _typed_items(gate_reading(gate, Source.MIXED), raw, form, select)
+
+
+def csv_items(gate: AnyGate[T], stream: BinaryIO, layout: CsvLayout, *, tabs: bool) -> Iterator[Item[T]]:
+    """The rows of a CSV file, examined."""
+    reading = gate_reading(gate, Source.TEXT)
+    rows = csv_rows.CsvRows(stream, layout, known_names(reading), gate.limits.bytes, tabs=tabs)
+    cell = cell_of(reading, decimal_comma=layout.decimal_comma, dates=layout.dates)
+    record = None if cell is None else csv_rows.recorder(rows, cell)
+    if record is not None and isinstance(reading, DocumentGate):
+        record = _without_blanks(record)
+    try:
+        yield from csv_rows.items(reading, rows, record)
+    finally:
+        rows.detach()
+
+
+def _without_blanks(record: Callable[[list[str]], dict[Any, Any]]) -> Callable[[list[str]], dict[Any, Any]]:
+    """A record for a document, to which what is blank, or was not there, is absent."""
+
+    def made(cells: list[str]) -> dict[Any, Any]:
+        whole = record(cells)
+        whole.pop(None, None)
+        return {name: held for name, held in whole.items() if held != ""}
+
+    return made
+
+
+def _whole(stream: BinaryIO, gate: AnyGate[Any]) -> bytes:
+    most = json_file.FILE_LIMITS.bytes
+    raw = stream.read(most + 1)
+    if len(raw) > most:
+        raise CannotStart(f"a document of more than {most:,} bytes; NDJSON and CSV are read piece by piece")
+    return raw
+
+
+def _json_items(gate: AnyGate[T], raw: bytes, select: str, told: Told | None) -> Iterator[Item[T]]:
+    if select:
+        for number, verdict in enumerate(gate.examine_each_json(raw, select), 1):
+            yield Item(number, _numbered(verdict, number))
+        return
+    examined = json_file.examine_file(gate, raw, told=told)
+    if examined.broken:
+        yield Item(0, refusal(examined.broken))
+    for number, verdict in enumerate(examined.verdicts, 1):
+        inner = _within(verdict, 1) if examined.listed else verdict
+        yield Item(number, _numbered(inner, number))
+
+
+def _within(verdict: Verdict[T], steps: int) -> Verdict[T]:
+    """A verdict whose paths begin at the record, and not at the file."""
+    if verdict and not (verdict.dropped or verdict.excused or verdict.unjudged):
+        return verdict
+    return relisted(
+        verdict,
+        [fault.within(steps) for fault in verdict.faults],
+        [path[steps:] for path in verdict.dropped],
+        [fault.within(steps) for fault in verdict.excused],
+    )
+
+
+def _numbered(verdict: Verdict[T], number: int) -> Verdict[T]:
+    """A verdict whose places have the number of the record."""
+    if verdict:
+        return verdict
+    return relisted(verdict, [fault.at(_with_row(fault.place, number)) for fault in verdict.faults])
+
+
+def _with_row(place: Place | None, number: int) -> Place:
+    return Place(0, 0, row=number) if place is None else place.but(row=number)
+
+
+def _typed_items(gate: AnyGate[T], raw: bytes, form: Form, select: str) -> Iterator[Item[T]]:
+    """The records of a YAML or TOML text."""
+    text = text_of(raw)
+    if isinstance(text, Fault):
+        yield Item(0, refusal([text]))
+        return
+    if form == "toml":
+        from ..read.toml_text import TomlText
+
+        read: Any = TomlText(text, gate.limits, exact=gate.shape.exact)
+    else:
+        from ..read.yaml_text import YamlText
+
+        read = YamlText(text, gate.limits, exact=gate.shape.exact)
+    if read.broken:
+        yield Item(0, refusal(read.broken))
+        return
+    path: Path = ()
+    held = read.value
+    for step in steps_of(select):
+        inside = isinstance(held, list) and step.isdigit() and int(step) < len(held)
+        if not inside and not (isinstance(held, dict) and step in held):
+            raise CannotStart(f"there is nothing at {select} in it")
+        path, held = (*path, int(step) if inside else step), held[int(step) if inside else step]
+    listed = isinstance(held, list) and not gate.takes_list
+    if select and not listed:
+        cause = Cause("kind", "a list of items", got="something else")
+        yield Item(0, refusal([Fault((), cause, None, None, read.place(path))]))
+        return
+    for number, record in enumerate(held if listed else [held], 1):
+        start = (*path, number - 1) if listed else path
+        verdict = gate.examine(record)
+        if not verdict:
+            faults = [
+                fault.at(_with_row(read.place((*start, *fault.path), of_key=fault.of_key), number))
+                for fault in verdict.faults
+            ]
+            verdict = relisted(verdict, faults)
+        yield Item(number, verdict)
+
+
+__all__ = ["BrokenOff", "CannotStart", "CsvLayout", "Form", "Item", "examine_file", "examine_stream", "form_of"]

@@ -1,0 +1,246 @@
+"""Faults that add up: grouped by rule and place, with how often, where first, how far off, and which values."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from hashlib import blake2b
+from typing import Any, Final, Self
+
+from ..report.fault import Fault, Path, pointer
+from ..report.place import Place
+from ..report.shown_values import shown, visible
+from .item import Item
+
+SAMPLED: Final = 100
+"""So many different values a group keeps: those of the smallest hash, so that digests merge in any order."""
+_FIRST: Final = 3
+
+
+class Group:
+    """The faults of one rule at one place.
+
+    `pointer`   where, with `*` for any item of a list: "/crates/*/weight_kg"
+    `code`, `wanted`  the rule: its code, and what would pass
+    `faults`, `rows`  how many, and in how many records
+    `first`     the first places: number of the record, and place
+    `lowest`, `highest`  the extreme numbers that came, None where none did
+    `values`    the values that came with their counts, at most 100 different ones
+    """
+
+    __slots__ = (
+        "_hashes",
+        "_row",
+        "code",
+        "expected",
+        "faults",
+        "first",
+        "highest",
+        "lowest",
+        "pointer",
+        "rows",
+        "values",
+        "wanted",
+    )
+
+    def __init__(self, pointer: str, code: str, wanted: str, expected: Mapping[str, Any]) -> None:
+        self.pointer = pointer
+        self.code = code
+        self.wanted = wanted
+        self.expected = dict(expected)
+        self.faults = self.rows = 0
+        self.first: list[tuple[str, int, Place | None]] = []
+        self.lowest: float | None = None
+        self.highest: float | None = None
+        self.values: dict[str, int] = {}
+        self._hashes: dict[str, bytes] = {}
+        self._row: tuple[str, int] | None = None
+
+    def add(self, fault: Fault, source: str, row: int) -> None:
+        """Count one more."""
+        self.faults += 1
+        if self._row != (source, row):
+            self._row = source, row
+            self.rows += 1
+        if len(self.first) < _FIRST:
+            self.first.append((source, row, fault.place))
+        given = fault.given
+        if given is None:
+            return
+        number = _number(given)
+        if number is not None:
+            self.lowest = number if self.lowest is None else min(self.lowest, number)
+            self.highest = number if self.highest is None else max(self.highest, number)
+        self._keep(visible(shown(given)), 1)
+
+    def _keep(self, value: str, count: int) -> None:
+        if value in self.values:
+            self.values[value] += count
+            return
+        self.values[value] = count
+        self._hashes[value] = blake2b(value.encode("utf-8", "surrogatepass"), digest_size=8).digest()
+        if len(self.values) > SAMPLED:
+            last = max(self._hashes, key=lambda each: (self._hashes[each], each))
+            del self.values[last], self._hashes[last]
+
+    def merge(self, other: Group) -> None:
+        """Take in what another digest has of the same rule and place; they share no record."""
+        self.faults += other.faults
+        self.rows += other.rows
+        self.first = sorted([*self.first, *other.first], key=lambda each: each[:2])[:_FIRST]
+        for number in (other.lowest, other.highest):
+            if number is not None:
+                self.lowest = number if self.lowest is None else min(self.lowest, number)
+                self.highest = number if self.highest is None else max(self.highest, number)
+        for value, count in other.values.items():
+            self._keep(value, count)
+
+    @property
+    def bound(self) -> str:
+        """The bound that would have let all of them pass, where the rule is one; "" for others."""
+        if self.code == "floor" and self.lowest is not None:
+            return f"at least {_told(self.lowest)}"
+        if self.code == "ceiling" and self.highest is not None:
+            return f"at most {_told(self.highest)}"
+        return ""
+
+    @property
+    def mark(self) -> tuple[str, str, str]:
+        """What tells groups apart."""
+        return self.pointer, self.code, self.wanted
+
+    def most_frequent(self, count: int) -> list[tuple[str, int]]:
+        """The values that came most often."""
+        return sorted(self.values.items(), key=lambda each: (-each[1], each[0]))[:count]
+
+    def as_dict(self) -> dict[str, object]:
+        """The group as plain JSON data."""
+        first = [
+            {"source": source, "record": row, **(place.as_dict() if place is not None else {})}
+            for source, row, place in self.first
+        ]
+        return {
+            "pointer": self.pointer,
+            "code": self.code,
+            "wanted": self.wanted,
+            "expected": self.expected,
+            "faults": self.faults,
+            "rows": self.rows,
+            "first": first,
+            "lowest": self.lowest,
+            "highest": self.highest,
+            "would_pass": self.bound or None,
+            "values": dict(self.most_frequent(SAMPLED)),
+        }
+
+
+class Digest:
+    """What became of many records: how many were admitted and refused, and the faults in groups."""
+
+    def __init__(self) -> None:
+        self.admitted = self.refused = self.faults = 0
+        self._groups: dict[tuple[str, str, str], Group] = {}
+
+    def add(self, item: Item[Any], source: str = "") -> None:
+        """Take in one more record."""
+        if item:
+            self.admitted += 1
+            return
+        self.refused += 1
+        for fault in item.faults:
+            self.faults += 1
+            mark = pointer(_any_item(fault.path)), fault.code, fault.wanted
+            group = self._groups.get(mark)
+            if group is None:
+                group = self._groups[mark] = Group(*mark, fault.expected)
+            group.add(fault, source, item.number)
+        self.faults += item.verdict.untold
+
+    def merge(self, other: Digest) -> Self:
+        """Take in a digest of other records; gives back itself."""
+        self.admitted += other.admitted
+        self.refused += other.refused
+        self.faults += other.faults
+        for mark, group in other._groups.items():
+            own = self._groups.get(mark)
+            if own is None:
+                own = self._groups[mark] = Group(*mark, group.expected)
+            own.merge(group)
+        return self
+
+    @property
+    def rows(self) -> int:
+        """How many records there were."""
+        return self.admitted + self.refused
+
+    @property
+    def groups(self) -> list[Group]:
+        """The groups, those of most faults first."""
+        return sorted(self._groups.values(), key=lambda group: (-group.faults, group.mark))
+
+    def as_dict(self) -> dict[str, object]:
+        """The digest as plain JSON data."""
+        groups = [group.as_dict() for group in self.groups]
+        return {
+            "records": self.rows,
+            "admitted": self.admitted,
+            "refused": self.refused,
+            "faults": self.faults,
+            "groups": groups,
+        }
+
+    def as_markdown(self) -> str:
+        """The digest as a table for a mail."""
+        counts = f"{self.admitted:,} admitted, {self.refused:,} refused with {self.faults:,} faults"
+        lines = [
+            f"{self.rows:,} records: {counts}.",
+            "",
+            "| where | needs | faults | records | first | came | would pass |",
+            "|---|---|--:|--:|---|---|---|",
+        ]
+        for group in self.groups:
+            values = ", ".join(f"`{_cell(value)}` ({count:,})" for value, count in group.most_frequent(3))
+            share = f"{group.rows:,} ({group.rows / self.rows:.1%})"
+            first = "; ".join(first_place(*each) for each in group.first[:1])
+            lines.append(
+                f"| `{_cell(group.pointer) or '(the whole)'}` | {_cell(group.wanted)} | {group.faults:,} | {share} "
+                f"| {_cell(first)} | {values} | {group.bound} |"
+            )
+        return "\n".join(lines) + "\n"
+
+
+def digest_of(items: Iterable[Item[Any]], source: str = "") -> Digest:
+    """The digest of all records of a delivery."""
+    made = Digest()
+    for item in items:
+        made.add(item, source)
+    return made
+
+
+def first_place(source: str, row: int, place: Place | None) -> str:
+    """Where the first of a group stands, as editors follow it."""
+    at = str(place) if place is not None and place.line else f"record {row}"
+    return f"{source}:{at}" if source and place is not None and place.line else f"{source} {at}".strip()
+
+
+def _any_item(path: Path) -> Path:
+    """A path in which any item of a list is `*`."""
+    return tuple("*" if isinstance(step, int) and not isinstance(step, bool) else step for step in path)
+
+
+def _number(given: object) -> float | None:
+    if isinstance(given, bool):
+        return None
+    if isinstance(given, int | float):
+        return given
+    try:
+        return float(given) if isinstance(given, str) and len(given) < 40 and given.strip()[-1:].isdigit() else None
+    except ValueError:
+        return None
+
+
+def _told(number: float) -> str:
+    return f"{number:,}" if isinstance(number, int) else f"{number:,g}" if abs(number) < 1e15 else str(number)
+
+
+def _cell(text: str) -> str:
+    return text.replace("|", "\\|").replace("`", "'").replace("\n", " ")

@@ -1,0 +1,62 @@
+"""One record of a delivery, with what the gate said of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Generic, TypeVar
+
+from ..report.fault import Fault
+from ..report.verdict import Verdict
+
+T = TypeVar("T")
+
+
+class Item(Generic[T]):
+    """One record of a delivery.
+
+    `number`   from 1
+    `verdict`  what the gate said of it; places of faults are those in the file
+    `raw`      the bytes it stood in, with the end of its last line; empty where a whole file is one text
+    `line`     the line it begins in, from 1
+    """
+
+    __slots__ = ("_encode", "_raw", "line", "number", "verdict")
+
+    def __init__(
+        self,
+        number: int,
+        verdict: Verdict[T],
+        raw: bytes | str = b"",
+        line: int = 0,
+        encode: Callable[[str], bytes] = str.encode,
+    ) -> None:
+        self.number = number
+        self.verdict = verdict
+        self.line = line
+        self._raw = raw
+        self._encode = encode
+
+    @property
+    def raw(self) -> bytes:
+        """The bytes it stood in."""
+        raw = self._raw
+        return self._encode(raw) if isinstance(raw, str) else raw
+
+    @property
+    def faults(self) -> tuple[Fault, ...]:
+        """Its faults, none where it was admitted."""
+        return self.verdict.faults
+
+    @property
+    def value(self) -> T:
+        """The typed record. Raises Refused where there is none."""
+        return self.verdict.value
+
+    def __bool__(self) -> bool:
+        return bool(self.verdict)
+
+    def __repr__(self) -> str:
+        return f"<Item {self.number} {'admitted' if self else 'refused'}>"
+
+
+AnyItem = Item[Any]

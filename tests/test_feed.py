@@ -1,0 +1,270 @@
+"""Deliveries of many records, in every form: each record with its verdict and its places, and the faults added up."""
+
+# Rooms: feed, read, cli
+
+from __future__ import annotations
+
+import gzip
+import json
+from dataclasses import dataclass
+from datetime import date
+from itertools import islice
+from pathlib import Path
+from random import Random
+from typing import Annotated, Any
+
+import pytest
+from click.testing import CliRunner
+from hypothesis import given
+from hypothesis import strategies as st
+
+from any_declaration import any_declaration
+from dutiful_gate import CannotSample, DeclarationError, Gate, Limits, it, payloads, probes, secret
+from dutiful_gate.cli.app import dutiful
+from dutiful_gate.feed import BrokenOff, CannotStart, CsvLayout, Digest, digest_of, examine_file
+
+
+@dataclass
+class Line:
+    booking: Annotated[str, it.matches("[A-Z]{3}-[0-9]+")]
+    weight_kg: Annotated[float, it > 0, it <= 26_000]
+    on: date
+    note: str | None = None
+
+
+LINES = Gate(Line)
+ROW = "QLP-1,12.5,2026-05-04,"
+HEAD = "booking,weight_kg,on,note\n"
+
+
+def told(path: Path, gate: Any = LINES, **words: Any) -> list[str]:
+    """Each record in a line: its number and line, and its faults with places and codes."""
+    made = []
+    for item in examine_file(gate, path, **words):
+        faults = " ".join(f"{fault.place}{fault.pointer}:{fault.code}" for fault in item.faults)
+        made.append(f"{item.number}@{item.line} {faults}".strip())
+    return made
+
+
+ODD: list[tuple[str, bytes | str, dict[str, Any], Any]] = [
+    ("plain", HEAD + ROW, {}, ["1@2"]),
+    ("byte-order mark", b"\xef\xbb\xbf" + (HEAD + ROW + "\n").encode(), {}, ["1@2"]),
+    ("UTF-16", (HEAD + ROW + "\n").encode("utf-16"), {}, ["1@2"]),
+    ("Latin-1, unsaid", (HEAD + ROW + "\xe9\n" + ROW).encode("latin-1"), {}, ["1@2 2:23/note:reading", "2@3"]),
+    ("Latin-1, said", (HEAD + ROW + "\xe9\n").encode("latin-1"), {"layout": CsvLayout(encoding="latin-1")}, ["1@2"]),
+    ("no such encoding", HEAD, {"layout": CsvLayout(encoding="latin-99")}, "'latin-99' is no encoding"),
+    ("CRLF in a cell", HEAD.replace("\n", "\r\n") + 'QLP-1,1,2026-05-04,"a\r\nb"\r\nq,1,2026-05-04,\r\n', {}, ["1@2", "2@4 4:1/booking:pattern"]),
+    ("semicolons", (HEAD + ROW).replace(",", ";"), {}, ["1@2"]),
+    ("tabs", (HEAD + ROW).replace(",", "\t"), {}, ["1@2"]),
+    ("said separator", "sep=|\n" + (HEAD + ROW).replace(",", "|"), {}, ["1@3"]),
+    ("preamble", "Manifest of the fourth,,,\n\n" + HEAD + ROW, {}, ["1@4"]),
+    ("said heading", "booking,x,y\n" + HEAD + ROW, {"layout": CsvLayout(header_line=2)}, ["1@3"]),
+    ("mapped", "Nummer,Gewicht,on\nQLP-1,3,2026-05-04\nQLP-2,x,2026-05-04\n",
+     {"layout": CsvLayout(columns={"Nummer": "booking", "Gewicht": "weight_kg"})}, ["1@2", "2@3 3:7/weight_kg:reading"]),
+    ("decimal comma and dates", "booking;weight_kg;on\nQLP-1;1.234,5;04.05.2026\nQLP-1;1,5;4.5.\n",
+     {"layout": CsvLayout(decimal_comma=True, dates="%d.%m.%Y")}, ["1@2", "2@3 3:11/on:reading"]),
+    ("short row", HEAD + "QLP-1,1\n" + ROW, {}, ["1@2 2/on:absent", "2@3"]),
+    ("long row", HEAD + ROW + ",x\n" + ROW + ",,,\n", {}, ["1@2 2:count", "2@3"]),
+    ("NUL", HEAD + "QLP\x00-1,1,2026-05-04,\n", {}, ["1@2 2:1/booking:pattern"]),
+    ("empty file", "", {}, "there are no headings"),
+    ("headings alone", HEAD, {}, []),
+    ("repeated heading", "booking,booking\n1,2\n", {}, "the heading 'booking' stands twice in line 1"),
+    ("empty heading", "booking,,on\n", {}, "column 2 has no heading in line 1"),
+    ("trailing separators", "booking,weight_kg,on,,\nQLP-1,1,2026-05-04,,\n,,,,\n\n", {}, ["1@2"]),
+    ("two columns, one field", "booking,weight_kg,on\n", {"layout": CsvLayout(columns={"on": "booking"})}, "two columns stand for one field"),
+    ("a quote in a cell", HEAD + 'QLP-1,"1"x,2026-05-04,\n' + ROW, {}, ["1@2 2:1:reading", "2@3"]),
+    ("a quote never closed", HEAD + '"QLP-1,1,2026-05-04,\n' + (ROW + "\n") * 3, {}, ["1@2 2:1:reading", "2@3", "3@4", "4@5"]),
+    ("spreadsheet's numbers", HEAD + "1.23E+15,1e3,46146,\n", {}, ["1@2 2:1/booking:pattern 2:14/on:reading"]),
+    ("a long line", HEAD + "QLP-1,1,2026-05-04," + "x" * 3000 + "\n" + ROW, {}, ["1@2 2:1:size", "2@3"]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("content", "words", "wanted"), [row[1:] for row in ODD], ids=[row[0] for row in ODD])
+def test_odd_files_are_read_told_or_refused_clearly(
+    tmp_path: Path, content: bytes | str, words: dict[str, Any], wanted: Any
+) -> None:
+    path = tmp_path / "lines.csv"
+    path.write_bytes(content if isinstance(content, bytes) else content.encode())
+    gate = Gate(Line, limits=Limits(bytes=2000)) if len(content) > 2000 else LINES
+    if isinstance(wanted, str):
+        with pytest.raises(CannotStart, match=wanted):
+            told(path, gate, **words)
+    else:
+        assert told(path, gate, **words) == wanted
+
+
+def test_lines_of_json_documents_and_packed_files(tmp_path: Path) -> None:
+    sound = '{"booking": "QLP-1", "weight_kg": 1, "on": "2026-05-04"}'
+    (tmp_path / "a.ndjson").write_text(
+        f'\ufeff{sound}\n\n{{"booking": 1,\n{sound.replace("1,", "0,")}\r\n{"x" * 500}\n{sound}'
+    )
+    gate = Gate(Line, limits=Limits(bytes=300))
+    assert told(tmp_path / "a.ndjson", gate) == [
+        "1@1",
+        "2@3 4:1:reading",
+        "3@4 4:35/weight_kg:floor",
+        "4@5 5:1:size",
+        "5@6",
+    ]
+    packed = gzip.compress((sound + "\n").encode() * 3000)
+    (tmp_path / "a.jsonl.gz").write_bytes(packed)
+    assert len(told(tmp_path / "a.jsonl.gz")) == 3000
+    (tmp_path / "b.jsonl.gz").write_bytes(packed[:-20])
+    with pytest.raises(BrokenOff, match="breaks off"):
+        told(tmp_path / "b.jsonl.gz")
+    (tmp_path / "a.yaml").write_text(
+        "lines:\n- {booking: QLP-1, weight_kg: 1, on: 2026-05-04}\n- booking: x\n  weight_kg: 1\n  on: 2026-05-04\n"
+    )
+    assert told(tmp_path / "a.yaml", select="/lines") == ["1@0", "2@0 3:12/booking:pattern"]
+    (tmp_path / "a.toml").write_text('booking = "QLP-1"\nweight_kg = 0\non = 2026-05-04\n')
+    assert told(tmp_path / "a.toml") == ["1@0 2:13/weight_kg:floor"]
+    (tmp_path / "a.json").write_text(f'{{"held": [{sound},\n {sound.replace("1,", "0,")}]}}')
+    assert told(tmp_path / "a.json", select="/held") == ["1@0", "2@0 2:36/weight_kg:floor"]
+    for name, words in (("none.csv", "there is no file"), (".", "is a folder"), ("a.txt", "tells no form")):
+        with pytest.raises(CannotStart, match=words):
+            told(tmp_path / name, form="csv" if name == "." else None)
+
+
+def test_a_document_reads_cells_by_its_types(tmp_path: Path) -> None:
+    document = {
+        "$ref": "#/$defs/Line",
+        "$defs": {"Line": {"required": ["n"], "properties": {"n": {"type": "integer", "maximum": 9}, "x": {"type": ["number", "null"]}, "ok": {"type": "boolean"}, "code": {"type": "string"}}}},
+    }  # fmt: skip
+    (tmp_path / "a.csv").write_text("n,x,ok,code\n3,,true,12\n12,1.5,no,a\n,2,false,b\n3,1,true,b,c\n")
+    gate = Gate.from_schema(document)
+    assert told(tmp_path / "a.csv", gate) == ["1@2", "2@3 3:1/n:ceiling 3:8/ok:kind", "3@4 4:1/n:absent", "4@5 5:count"]
+    assert next(iter(examine_file(gate, tmp_path / "a.csv"))).value == {"n": 3, "x": None, "ok": True, "code": "12"}
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(["QLP-1", "q", 'a"b', "a,b", "x\ny", "x\r\ny", ""]),
+            st.sampled_from(["1", "0", "x", "1.5"]),
+            st.sampled_from(["é", "", ' "', "\t"]),
+        ),
+        max_size=8,
+    ),
+    st.sampled_from([",", ";", "\t"]),
+    st.sampled_from(["\n", "\r\n"]),
+)
+def test_rows_are_what_the_standard_library_reads_and_raw_bytes_add_up(
+    tmp_path_factory: Any, rows: list[Any], separator: str, end: str
+) -> None:
+    import csv
+    import io
+
+    buffer = io.StringIO(newline="")
+    writer = csv.writer(buffer, delimiter=separator, lineterminator=end)
+    writer.writerow(["booking", "weight_kg", "on", "note"])
+    writer.writerows([name, weight, "2026-05-04", note] for name, weight, note in rows)
+    path = tmp_path_factory.mktemp("rows") / "lines.csv"
+    path.write_bytes(buffer.getvalue().encode())
+    items = list(examine_file(LINES, path, layout=CsvLayout(separator=separator)))
+    assert len(items) == len(rows)
+    head = f"booking{separator}weight_kg{separator}on{separator}note{end}"
+    assert head.encode() + b"".join(item.raw for item in items) == path.read_bytes(), "nothing is lost"
+    text = path.read_bytes().decode().split("\n")
+    for item, (name, weight, _) in zip(items, rows, strict=True):
+        assert [fault.pointer for fault in item.faults if fault.pointer == "/booking"] == (
+            [] if name == "QLP-1" else ["/booking"]
+        )
+        for fault in item.faults:
+            if fault.pointer == "/weight_kg" and fault.place is not None:
+                assert text[fault.place.line - 1][fault.place.column - 1 :].startswith(weight)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_lines_of_any_declaration_are_told_as_their_gate_tells_them(tmp_path: Path, seed: int) -> None:
+    declared, words = any_declaration(seed)
+    try:
+        gate: Gate[Any] = Gate(declared, **words)
+        sent = payloads(gate, 4, seed) + [data for data, _ in islice(probes(gate, seed), 20)]
+    except (DeclarationError, CannotSample):
+        return
+    path = tmp_path / "a.ndjson"
+    path.write_text("".join(json.dumps(data) + "\n" for data in sent), encoding="utf-8")
+    for item, data in zip(examine_file(gate, path), sent, strict=True):
+        verdict = gate.examine_json(json.dumps(data))
+        assert bool(item) == bool(verdict)
+        assert [(fault.path, fault.code) for fault in item.faults] == [
+            (fault.path, fault.code) for fault in verdict.faults
+        ]
+
+
+def test_digests_add_up_in_any_order(tmp_path: Path) -> None:
+    random = Random(4)
+    rows = [
+        f"{random.choice(['QLP-1', 'q', f'x{n}'])},{random.choice(['1', '0', '99999', f'{26_000 + n}'])},2026-05-04,\n"
+        for n in range(900)
+    ]
+    whole = Digest()
+    parts = []
+    for at in range(3):
+        path = tmp_path / f"{at}.csv"
+        path.write_text(HEAD + "".join(rows[at * 300 : at * 300 + 300]))
+        for item in examine_file(LINES, path):
+            whole.add(item, path.name)
+        parts.append(digest_of(examine_file(LINES, path), path.name))
+    told = whole.as_dict()
+    assert (whole.rows, whole.admitted + whole.refused) == (900, 900)
+    for order in ((0, 1, 2), (2, 0, 1)):
+        made = Digest()
+        for at in order:
+            made.merge(digest_of(examine_file(LINES, tmp_path / f"{at}.csv"), f"{at}.csv"))
+        assert made.as_dict() == told
+    ceiling = next(group for group in whole.groups if group.code == "ceiling")
+    assert (ceiling.highest, ceiling.bound) == (99_999, "at most 99,999")
+    assert len(ceiling.values) <= 100
+    assert "| `/weight_kg` | a number of at most 26000 |" in whole.as_markdown()
+
+
+def test_a_digest_shows_no_secret(tmp_path: Path) -> None:
+    @dataclass
+    class Key:
+        token: Annotated[str, secret, it.length <= 4]
+
+    (tmp_path / "a.csv").write_text("token\nh1dden-words\n")
+    digest = digest_of(examine_file(Gate(Key), tmp_path / "a.csv"))
+    assert digest.refused == 1
+    assert "h1dden" not in json.dumps(digest.as_dict()) + digest.as_markdown()
+
+
+def test_the_command_checks_deliveries(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    target = "test_feed:Line"
+    (tmp_path / "a.csv").write_text(HEAD + ROW + "\nq,0,2026-05-04,\n")
+    (tmp_path / "b.csv").write_text(HEAD + "q,0,2026-05-04,\n" * 30)
+
+    def run(*words: str, given: str = "") -> tuple[int, str]:
+        result = CliRunner().invoke(dutiful, ["check", *words, "--against", target], input=given)
+        return result.exit_code, result.output
+
+    code, text = run("a.csv", "--excerpt")
+    assert (
+        code,
+        "a.csv:3:1  /booking  needs text that matches" in text,
+        "       3 | q,0,2026-05-04,\n         | ^\n" in text,
+    ) == (1, True, True)
+    code, text = run("b.csv")
+    assert (
+        "/booking  needs text that matches [A-Z]{3}-[0-9]+\n      30 faults in 30 records (100.0%), first b.csv:2:1\n      came: 'q' (30)"
+        in text
+    )
+    assert run("b.csv", "--every")[1].count("b.csv:") == 60
+    assert "stopped after 2 refused records, as asked" in run("b.csv", "--stop-after", "2")[1]
+    assert run("*.csv")[1].count(" against ") == run(".")[1].count(" against ") == 2
+    assert json.loads(run("a.csv", "--format", "json")[1])["refused"] == 1
+    assert run("a.csv", "--format", "markdown")[1].startswith(
+        "## a.csv\n\n2 records: 1 admitted, 1 refused with 2 faults.\n"
+    )
+    assert run("-", "--form", "csv", given=HEAD + ROW)[0] == 0
+    (tmp_path / "c.csv").write_text("Nr;weight_kg;on\nQLP-1;1,5;04.05.2026\n")
+    assert run("c.csv", "--column", "Nr=booking", "--decimal-comma", "--dates", "%d.%m.%Y")[0] == 0
+    for words, said in (
+        (("x.txt", "a.csv"), "tells no form by its ending"), (("none*.csv",), "no file matches"), (("c.csv", "--column", "Nr"), "needs a heading and a field"),
+        (("none.csv",), "there is no file"), (("a.csv", "--select", "/a"), "finds a list inside of a document"),
+    ):  # fmt: skip
+        (tmp_path / "x.txt").write_text("")
+        code, text = run(*words)
+        assert (code, said in text) == (2, True), text
