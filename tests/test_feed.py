@@ -6,6 +6,9 @@ from __future__ import annotations
 
 import gzip
 import json
+import os
+import subprocess
+import sys
 from dataclasses import dataclass
 from datetime import date
 from itertools import islice
@@ -22,6 +25,7 @@ from any_declaration import any_declaration
 from dutiful_gate import CannotSample, DeclarationError, Gate, Limits, it, payloads, probes, secret
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.feed import BrokenOff, CannotStart, CsvLayout, Digest, digest_of, examine_file
+from dutiful_gate.feed.split import Split
 
 
 @dataclass
@@ -268,3 +272,161 @@ def test_the_command_checks_deliveries(tmp_path: Path, monkeypatch: pytest.Monke
         (tmp_path / "x.txt").write_text("")
         code, text = run(*words)
         assert (code, said in text) == (2, True), text
+
+
+def _split_twice(folder: Path, name: str, rows: int) -> dict[str, bytes]:
+    """What a split of a delivery writes when nothing comes in between."""
+    code, text = _check(folder, name, "whole")
+    assert code == 1, text
+    assert f"{rows:,} records" in text
+    made = {
+        path.name.replace("whole", "x"): path.read_bytes() for path in folder.iterdir() if path.name.startswith("whole")
+    }
+    assert set(made) == {"x.ndjson", "x.csv", "x.csv.faults.ndjson"}
+    return made
+
+
+def _check(folder: Path, name: str, stem: str, *words: str) -> tuple[int, str]:
+    result = CliRunner().invoke(dutiful, [
+        "check", str(folder / name), "--against", "test_feed:Line", "--admitted", str(folder / f"{stem}.ndjson"), "--refused", str(folder / f"{stem}.csv"), *words,
+    ])  # fmt: skip
+    return result.exit_code, result.output
+
+
+def _delivery(path: Path, rows: int) -> None:
+    random = Random(7)
+    lines = [
+        f"{random.choice(['QLP-1', 'QLP-2', 'q'])},{random.choice(['1', '2', 'x'])},2026-05-04,{random.choice(['', 'é', chr(34) + 'a' + chr(10) + 'b' + chr(34)])}\n"
+        for _ in range(rows)
+    ]
+    path.write_text(HEAD + "".join(lines), encoding="utf-8")
+
+
+def test_what_is_split_adds_up_and_goes_in_again(tmp_path: Path) -> None:
+    _delivery(tmp_path / "a.csv", 700)
+    made = _split_twice(tmp_path, "a.csv", 700)
+    items = list(examine_file(LINES, tmp_path / "a.csv"))
+    assert made["x.csv"] == HEAD.encode() + b"".join(item.raw for item in items if not item)
+    assert [json.loads(line)["booking"] for line in made["x.ndjson"].splitlines()] == [
+        item.value.booking for item in items if item
+    ]
+    assert [json.loads(line)["record"] for line in made["x.csv.faults.ndjson"].splitlines()] == [
+        item.number for item in items if not item
+    ]
+    again = list(examine_file(LINES, tmp_path / "whole.csv"))
+    assert [[fault.code for fault in item.faults] for item in again] == [
+        [fault.code for fault in item.faults] for item in items if not item
+    ]
+    code, text = _check(tmp_path, "a.csv", "whole")
+    assert (code, "is there already" in text) == (2, True)
+    code, text = _check(tmp_path, "a.csv", "other", "--resume")
+    assert (code, "start without --resume" in text) == (2, True)
+    for words, said in (
+        (["--admitted", str(tmp_path / "none" / "x.csv")], "there is no folder"), (["--refused", str(tmp_path / "a.csv")], "is the input"),
+        (["--admitted", str(tmp_path / "x.txt")], "tells no form for admitted records"), (["--refused", str(tmp_path / "y.csv"), "--stop-after", "3"], "needs all of them"),
+    ):  # fmt: skip
+        result = CliRunner().invoke(dutiful, ["check", str(tmp_path / "a.csv"), "--against", "test_feed:Line", *words])
+        assert (result.exit_code, said in result.output) == (2, True), result.output
+
+
+@pytest.mark.parametrize("mark", ["utf-8-sig", "utf-16-le", "utf-16-be"])
+def test_refused_rows_keep_their_encoding_to_the_byte(tmp_path: Path, mark: str) -> None:
+    text = "sep=;\r\n" + HEAD.replace(",", ";").replace("\n", "\r\n") + "q;1;2026-05-04;é\r\n"
+    raw = text.encode(mark) if mark == "utf-8-sig" else ("\ufeff" + text).encode(mark)
+    (tmp_path / "a.csv").write_bytes(raw)
+    assert _check(tmp_path, "a.csv", "x")[0] == 1
+    assert (tmp_path / "x.csv").read_bytes() == raw
+
+
+def test_a_split_that_is_killed_goes_on_and_ends_with_the_same_bytes(tmp_path: Path) -> None:
+    _delivery(tmp_path / "a.csv", 30_000)
+    wanted = _split_twice(tmp_path, "a.csv", 30_000)
+    command = [
+        sys.executable,
+        "-m",
+        "dutiful_gate",
+        "check",
+        "a.csv",
+        "--against",
+        "test_feed:Line",
+        "--admitted",
+        "x.ndjson",
+        "--refused",
+        "x.csv",
+    ]
+    environment = {**os.environ, "PYTHONPATH": os.pathsep.join([str(Path(__file__).parent), *sys.path])}
+    random = Random(5)
+    for turn in range(20):
+        resumed = ["--resume"] if (tmp_path / "x.ndjson.journal").exists() else []
+        with subprocess.Popen(
+            [*command, *resumed], cwd=tmp_path, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        ) as running:
+            try:
+                running.wait(0.25 + random.random() * 0.6)
+            except subprocess.TimeoutExpired:
+                running.kill()
+        finals = [path for path in tmp_path.iterdir() if path.name in wanted]
+        for path in finals:
+            assert path.read_bytes() == wanted[path.name], "no torn file has its final name"
+        if len(finals) == len(wanted) and not (tmp_path / "x.ndjson.journal").exists():
+            break
+        if turn < 19 and len(finals) == len(wanted):
+            break
+    else:
+        resumed = ["--resume"] if (tmp_path / "x.ndjson.journal").exists() else []
+        subprocess.run([*command, *resumed], cwd=tmp_path, env=environment, check=False, capture_output=True)
+    if (tmp_path / "x.ndjson.journal").exists():
+        subprocess.run([*command, "--resume"], cwd=tmp_path, env=environment, check=False, capture_output=True)
+    assert {path.name: path.read_bytes() for path in tmp_path.iterdir() if path.name.startswith("x.")} == wanted
+
+
+def test_a_split_is_not_resumed_from_what_changed(tmp_path: Path) -> None:
+    _delivery(tmp_path / "a.csv", 5_000)
+    split = Split(LINES, str(tmp_path / "a.csv"), admitted=tmp_path / "x.ndjson", refused=None)
+    with split:
+        split.begin(b"")
+        for number, item in enumerate(examine_file(LINES, tmp_path / "a.csv"), 1):
+            split.take(item, number)
+            if number == 3_000:
+                break
+    assert _resumed(tmp_path).done == 2_000
+    (tmp_path / "x.ndjson.part").write_bytes(b"")
+    with pytest.raises(CannotStart, match="is not what the journal says"):
+        _resumed(tmp_path)
+    with (tmp_path / "a.csv").open("a") as more:
+        more.write("QLP-1,1,2026-05-04,\n")
+    with pytest.raises(CannotStart, match="is not what it was when the run began"):
+        _resumed(tmp_path)
+
+
+def _resumed(folder: Path) -> Split:
+    with Split(LINES, str(folder / "a.csv"), admitted=folder / "x.ndjson", refused=None, resume=True) as split:
+        return split
+
+
+def test_secrets_go_out_only_when_asked_for_and_full_disks_are_told(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    @dataclass
+    class Key:
+        token: Annotated[str, secret]
+
+    (tmp_path / "k.csv").write_text("token\nabc\n")
+    with pytest.raises(CannotStart, match="--secrets"):
+        Split(Gate(Key), str(tmp_path / "k.csv"), admitted=tmp_path / "out.csv", refused=None)
+    with Split(Gate(Key), str(tmp_path / "k.csv"), admitted=tmp_path / "out.csv", refused=None, secrets=True) as split:
+        split.begin(b"")
+        for number, item in enumerate(examine_file(Gate(Key), tmp_path / "k.csv"), 1):
+            split.take(item, number)
+        split.finish()
+    assert (tmp_path / "out.csv").read_text() == "token\nabc\n"
+    _delivery(tmp_path / "a.csv", 3_000)
+
+    def full(at: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    with monkeypatch.context() as patched:
+        patched.setattr("dutiful_gate.feed.split.os.fsync", full)
+        code, text = _check(tmp_path, "a.csv", "x")
+    assert (code, "writing failed: No space left on device; once that is mended" in text) == (2, True)
+    assert not (tmp_path / "x.csv").exists()

@@ -89,6 +89,12 @@ place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 @click.option("--header-line", default=0, metavar="N", help="CSV: the line of the headings.  [default: found]")
 @click.option("--column", "columns", multiple=True, metavar="HEADING=FIELD", help="CSV: the field that a column is.")
 @click.option("--decimal-comma", is_flag=True, help="CSV: numbers are written with a comma, as 1.234,50.")
+@click.option("--admitted", type=click.Path(path_type=Path), help="Write admitted records: .ndjson, .csv or .tsv.")
+@click.option(
+    "--refused", type=click.Path(path_type=Path), help="Write refused records untouched, their faults beside."
+)
+@click.option("--resume", is_flag=True, help="Go on with a split that was interrupted.")
+@click.option("--secrets", is_flag=True, help="Let admitted records go out with their secrets.")
 @click.option("--dates", default="", metavar="FORM", help="CSV: the form of dates, as in %d.%m.%Y.")
 def check(
     data: tuple[str, ...],
@@ -108,6 +114,10 @@ def check(
     header_line: int,
     columns: tuple[str, ...],
     decimal_comma: bool,
+    admitted: Path | None,
+    refused: Path | None,
+    resume: bool,
+    secrets: bool,
     dates: str,
 ) -> None:
     """Check DATA: files, folders or patterns of JSON, NDJSON, CSV, TSV, YAML or TOML, gzipped or not; - is stdin.
@@ -124,7 +134,11 @@ def check(
         _check_json(named[0], target, gate, form, most)
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
     layout = CsvLayout(separator, encoding, header_line, _columns(columns), decimal_comma, dates)
-    asked = Asked(kind or ("json" if named == ["-"] else None), select, layout, every, excerpt, most, stop_after)
+    split = admitted is not None or refused is not None or resume
+    if split and len(named) > 1:
+        raise CannotRun("--admitted and --refused are for one file at a time")
+    kind = kind or ("json" if named == ["-"] else None)
+    asked = Asked(kind, select, layout, every, excerpt, most, stop_after, admitted, refused, resume, secrets)
     outcomes = [examined(gate, name, asked) for name in named]
     if form == "json":
         print_as_data(outcomes, target)

@@ -6,7 +6,7 @@ import glob
 import json
 import sys
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, closing, contextmanager, nullcontext
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -21,6 +21,7 @@ from ..feed.delivery import examine_stream
 from ..feed.digest import Digest, Group, first_place
 from ..feed.item import Item
 from ..feed.opened import FORMS, BrokenOff, CannotStart, Form, form_of, opened
+from ..feed.split import Split
 from ..gates.base import AnyGate
 from ..report.fault import Fault
 from ..report.shown_values import counted, visible
@@ -43,6 +44,10 @@ class Asked:
     excerpt: bool
     most: int
     stop_after: int
+    admitted: Path | None = None
+    refused: Path | None = None
+    resume: bool = False
+    secrets: bool = False
 
 
 @dataclass
@@ -55,6 +60,7 @@ class Outcome:
     dropped: set[str] = field(default_factory=set)
     broken: str = ""
     stopped: bool = False
+    written: dict[str, tuple[str, int]] = field(default_factory=dict)
 
 
 def files_of(data: Sequence[str]) -> list[str]:
@@ -86,22 +92,60 @@ def examined(gate: AnyGate[Any], name: str, asked: Asked) -> Outcome:
             f"{name!r} tells no form by its ending; say which: --form {'|'.join(sorted(set(FORMS.values())))}"
         )
     outcome = Outcome("<stdin>" if name == "-" else name)
+    split = _split(gate, name, form, asked)
     try:
-        with opened(name) as stream, _progress(name, stream) as tell:
-            for number, item in enumerate(
-                examine_stream(gate, stream, form, select=asked.select, layout=asked.layout), 1
-            ):
+        with opened(name) as stream, _progress(name, stream) as tell, split or nullcontext(), ExitStack() as stack:
+            above = split.begin if split is not None else None
+            items = examine_stream(gate, stream, form, select=asked.select, layout=asked.layout, above=above)
+            stack.enter_context(closing(items))
+            for number, item in enumerate(items, 1):
                 _take(outcome, item, asked)
+                if split is not None:
+                    split.take(item, number)
                 if number % 1000 == 0 and tell is not None:
                     tell(outcome.digest)
                 if asked.stop_after and outcome.digest.refused >= asked.stop_after:
                     outcome.stopped = True
                     break
+            if split is not None:
+                split.finish()
+                outcome.written = {key: (str(path), split.written.get(key, 0)) for key, path in split.finals.items()}
     except CannotStart as error:
         raise CannotRun(f"{outcome.name}: {error}") from None
     except BrokenOff as error:
         outcome.broken = str(error)
+    except KeyboardInterrupt:
+        if split is None:
+            raise
+        raise CannotRun(f"{outcome.name}: interrupted; the same command with --resume goes on") from None
+    except OSError as error:
+        if split is None:
+            raise
+        told = error.strerror or str(error)
+        raise CannotRun(
+            f"writing failed: {told}; once that is mended, the same command with --resume goes on"
+        ) from None
     return outcome
+
+
+def _split(gate: AnyGate[Any], name: str, form: Form, asked: Asked) -> Split | None:
+    """The files that admitted and refused records go to, where that was asked for. Raises CannotRun."""
+    if asked.admitted is None and asked.refused is None:
+        if asked.resume:
+            raise CannotRun("--resume goes on with --admitted and --refused: give the same names again")
+        return None
+    if form not in ("ndjson", "csv", "tsv"):
+        raise CannotRun(f"{name!r}: a file that is one text is not split; NDJSON, CSV and TSV are")
+    if asked.stop_after:
+        raise CannotRun("--stop-after leaves records unread: a split needs all of them")
+    try:
+        return Split(
+            gate, name, admitted=asked.admitted, refused=asked.refused, resume=asked.resume, secrets=asked.secrets
+        )
+    except CannotStart as error:
+        raise CannotRun(str(error)) from None
+    except OSError as error:
+        raise CannotRun(f"{name!r} cannot be read: {error.strerror}") from None
 
 
 def _take(outcome: Outcome, item: Item[Any], asked: Asked) -> None:
@@ -161,6 +205,9 @@ def print_outcome(out: Console, outcome: Outcome, target: str, asked: Asked) -> 
         out.print(f"  {outcome.broken}: what stands behind was not read", style="refused", markup=False)
     if outcome.stopped:
         out.print(f"  stopped after {counted(digest.refused, 'refused record')}, as asked", style="quiet")
+    for key, (file, count) in outcome.written.items():
+        said = "what is wrong with them" if key == "faults" else counted(count, f"{key} record")
+        out.print(Text.assemble("  ", (visible(file), "place"), "  ", (said, "quiet")))
     if not digest.rows:
         out.print("  there was no record to check", style="quiet")
         return

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
+from contextlib import suppress
 from typing import Any, BinaryIO, Final, TypeVar
 
 from ..declare.facts import FAILED
@@ -42,6 +43,7 @@ class CsvRows:
         self.most = most
         start = getattr(stream, "peek", lambda count: b"")(4)
         self.encoding = encoding_of(bytes(start[:4]), layout.encoding)
+        self.mark, self._codec = _as_written(bytes(start[:4]), self.encoding)
         try:
             self._text = io.TextIOWrapper(stream, self.encoding, errors=self._errors, newline="")
         except LookupError:
@@ -66,9 +68,10 @@ class CsvRows:
         self._again = first
         self.line = 0
         separator = layout.separator or ("\t" if tabs else "")
+        self._said = ""
         if first and (told := said_separator(first[0])):
             self.line += 1
-            del first[0]
+            self._said = first.pop(0)
             separator = layout.separator or told
         self.separator = separator or separator_of(first, known)
         if len(self.separator) != 1:
@@ -105,7 +108,8 @@ class CsvRows:
 
     def detach(self) -> None:
         """Let go of the stream, which is somebody else's to close."""
-        self._text.detach()
+        with suppress(ValueError):  # it is closed already
+            self._text.detach()
 
     def _lines(self) -> Iterator[str]:
         """The lines that follow, each kept until its row is done."""
@@ -152,8 +156,20 @@ class CsvRows:
 
     def raw(self, text: str) -> bytes:
         """The bytes that a row stood in."""
-        encoding = {"utf-8-sig": "utf-8", "utf-16": "utf-16-le"}.get(self.encoding, self.encoding)
-        return text.encode(encoding, self._errors)
+        return text.encode(self._codec, self._errors)
+
+    @property
+    def above(self) -> bytes:
+        """The bytes of the headings, with the mark that the file begins with, and what says the separator."""
+        return self.mark + self.raw(self._said + self.header)
+
+
+def _as_written(start: bytes, encoding: str) -> tuple[bytes, str]:
+    """The byte-order mark that a text begins with, and the codec that writes it as it came."""
+    for mark, codec in ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be")):
+        if start.startswith(mark) and encoding.replace("-sig", "").startswith(codec[:6]):
+            return mark, codec
+    return b"", {"utf-8-sig": "utf-8"}.get(encoding, encoding)
 
 
 def _of_csv(error: Exception) -> Cause:
@@ -163,7 +179,7 @@ def _of_csv(error: Exception) -> Cause:
     return Cause("reading", "cells that can be told apart", got="a quote in the middle of one")
 
 
-def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | None) -> Iterator[Item[T]]:
+def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | None) -> Generator[Item[T], None, None]:
     """Each row of a file, examined; `record` makes a record of its cells, where that takes more than their names."""
     engine, encode, taken, kept = gate._engine, rows.raw, rows.taken, rows.kept
     names, count, most = rows.names, len(rows.names), rows.most
@@ -179,7 +195,7 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
                     line, text = taken()
                 if len(text) >= most and text[-1] not in "\r\n":
                     number += 1
-                    yield _refused(number, rows.cut(), text, line, encode)
+                    yield _refused(number, rows.cut(), text, line, encode, is_whole=False)
                     continue
                 if not cells or (not cells[0] and not any(cells)):
                     continue  # a blank line, or separators alone, as spreadsheets leave them at the end
@@ -199,8 +215,11 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
             yield _refused(number, cause, text, line, encode)
 
 
-def _refused(number: int, cause: Cause, text: str, line: int, encode: Callable[[str], bytes]) -> Item[Any]:
-    return Item(number, refusal([Fault((), cause, None, None, Place(line, 1, row=number))]), text, line, encode)
+def _refused(
+    number: int, cause: Cause, text: str, line: int, encode: Callable[[str], bytes], *, is_whole: bool = True
+) -> Item[Any]:
+    verdict = refusal([Fault((), cause, None, None, Place(line, 1, row=number))])
+    return Item(number, verdict, text, line, encode, is_whole=is_whole)
 
 
 def _examined(

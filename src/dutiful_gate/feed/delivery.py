@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator
 from typing import Any, BinaryIO, TypeVar
 
 from ..declare.json_pointer import steps_of
@@ -32,7 +32,7 @@ def examine_file(
     form: Form | None = None,
     select: str = "",
     layout: CsvLayout | None = None,
-) -> Iterator[Item[T]]:
+) -> Generator[Item[T], None, None]:
     """Examine the records of a file, one `Item` each, in order; `-` is standard input.
 
     NDJSON, CSV and TSV are read as they come, in memory for one record; JSON, YAML and TOML whole: the items of a list,
@@ -60,24 +60,36 @@ def examine_stream(
     select: str = "",
     layout: CsvLayout | None = None,
     told: Told | None = None,
-) -> Iterator[Item[T]]:
-    """The same of a stream of bytes."""
+    above: Callable[[bytes], Any] | None = None,
+) -> Generator[Item[T], None, None]:
+    """The same of a stream of bytes; `above` is called with what stands above the records, before the first."""
     if select and form in ("ndjson", "csv", "tsv"):
         raise CannotStart(f"select= finds a list inside of a document; {form} has none")
+    if above is not None and form not in ("csv", "tsv"):
+        above(b"")
     if form == "ndjson":
         return ndjson.items(gate_reading(gate, Source.JSON), stream)
     if form in ("csv", "tsv"):
-        return csv_items(gate, stream, layout or CsvLayout(), tabs=form == "tsv")
+        return csv_items(gate, stream, layout or CsvLayout(), tabs=form == "tsv", above=above)
     raw = _whole(stream, gate)
     if form == "json":
         return _json_items(gate_reading(gate, Source.JSON), raw, select, told)
     return _typed_items(gate_reading(gate, Source.MIXED), raw, form, select)
 
 
-def csv_items(gate: AnyGate[T], stream: BinaryIO, layout: CsvLayout, *, tabs: bool) -> Iterator[Item[T]]:
+def csv_items(
+    gate: AnyGate[T],
+    stream: BinaryIO,
+    layout: CsvLayout,
+    *,
+    tabs: bool,
+    above: Callable[[bytes], Any] | None = None,
+) -> Generator[Item[T], None, None]:
     """The rows of a CSV file, examined."""
     reading = gate_reading(gate, Source.TEXT)
     rows = csv_rows.CsvRows(stream, layout, known_names(reading), gate.limits.bytes, tabs=tabs)
+    if above is not None:
+        above(rows.above)
     cell = cell_of(reading, decimal_comma=layout.decimal_comma, dates=layout.dates)
     record = None if cell is None else csv_rows.recorder(rows, cell)
     if record is not None and isinstance(reading, DocumentGate):
@@ -107,7 +119,7 @@ def _whole(stream: BinaryIO, gate: AnyGate[Any]) -> bytes:
     return raw
 
 
-def _json_items(gate: AnyGate[T], raw: bytes, select: str, told: Told | None) -> Iterator[Item[T]]:
+def _json_items(gate: AnyGate[T], raw: bytes, select: str, told: Told | None) -> Generator[Item[T], None, None]:
     if select:
         for number, verdict in enumerate(gate.examine_each_json(raw, select), 1):
             yield Item(number, _numbered(verdict, number))
@@ -143,7 +155,7 @@ def _with_row(place: Place | None, number: int) -> Place:
     return Place(0, 0, row=number) if place is None else place.but(row=number)
 
 
-def _typed_items(gate: AnyGate[T], raw: bytes, form: Form, select: str) -> Iterator[Item[T]]:
+def _typed_items(gate: AnyGate[T], raw: bytes, form: Form, select: str) -> Generator[Item[T], None, None]:
     """The records of a YAML or TOML text."""
     text = text_of(raw)
     if isinstance(text, Fault):

@@ -18,9 +18,10 @@ class Item(Generic[T]):
     `verdict`  what the gate said of it; places of faults are those in the file
     `raw`      the bytes it stood in, with the end of its last line; empty where a whole file is one text
     `line`     the line it begins in, from 1
+    `is_whole`  whether `raw` is all of it: of a line that is too long, only the beginning is kept
     """
 
-    __slots__ = ("_encode", "_raw", "line", "number", "verdict")
+    __slots__ = ("_encode", "_raw", "is_whole", "line", "number", "verdict")
 
     def __init__(
         self,
@@ -29,18 +30,29 @@ class Item(Generic[T]):
         raw: bytes | str = b"",
         line: int = 0,
         encode: Callable[[str], bytes] = str.encode,
+        *,
+        is_whole: bool = True,
     ) -> None:
         self.number = number
         self.verdict = verdict
         self.line = line
         self._raw = raw
         self._encode = encode
+        self.is_whole = is_whole
 
     @property
     def raw(self) -> bytes:
         """The bytes it stood in."""
         raw = self._raw
         return self._encode(raw) if isinstance(raw, str) else raw
+
+    @property
+    def closed(self) -> bytes:
+        """The same with the end of its line, which the last one of a file may lack."""
+        raw = self._raw
+        if isinstance(raw, str):
+            return self._encode(raw if raw[-1:] in ("\n", "\r") else raw + "\n")
+        return raw if raw[-1:] in (b"\n", b"\r") else raw + b"\n"
 
     @property
     def faults(self) -> tuple[Fault, ...]:

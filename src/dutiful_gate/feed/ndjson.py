@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Generator
 from typing import Any, BinaryIO, TypeVar
 
 from ..gates.base import AnyGate
@@ -16,7 +16,7 @@ T = TypeVar("T")
 _PIECE = 1 << 20
 
 
-def items(gate: AnyGate[T], stream: BinaryIO) -> Iterator[Item[T]]:
+def items(gate: AnyGate[T], stream: BinaryIO) -> Generator[Item[T], None, None]:
     """Each line of a stream, examined; memory for one line at a time."""
     most = gate.limits.bytes
     examine, readline = gate.examine_json, stream.readline
@@ -25,7 +25,7 @@ def items(gate: AnyGate[T], stream: BinaryIO) -> Iterator[Item[T]]:
         line += 1
         if len(raw) > most and raw[-1:] != b"\n":
             number += 1
-            yield Item(number, _too_long(stream, most, line, number), b"", line)
+            yield Item(number, _too_long(stream, most, line, number), raw, line, is_whole=False)
             continue
         if raw.isspace():
             continue
