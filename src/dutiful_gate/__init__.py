@@ -59,6 +59,7 @@ if TYPE_CHECKING:
     from .gates.bundle import bundle
     from .gates.document import DocumentGate
     from .gates.typed import Gate
+    from .gates.why import Explanation
     from .report.catalogue import Catalogue, speaking
     from .report.fault import Fault
     from .report.place import Place
@@ -76,6 +77,7 @@ __all__ = [
     "Document",
     "DocumentGate",
     "Email",
+    "Explanation",
     "Fault",
     "Flaw",
     "FromText",
@@ -175,6 +177,7 @@ _ROOMS = {
     "gates.bundle": "bundle",
     "gates.document": "DocumentGate",
     "gates.typed": "Gate",
+    "gates.why": "Explanation",
     "report.catalogue": "Catalogue speaking",
     "report.fault": "Fault",
     "report.place": "Place",

@@ -13,6 +13,7 @@ from .manual import manual
 from .prove import prove
 from .sample import sample
 from .schema import schema
+from .why import why
 
 
 @click.group(
@@ -22,6 +23,7 @@ from .schema import schema
 \b
     dutiful demo
     dutiful check bookings.json --against harbour.shapes:Booking
+    dutiful why harbour.shapes:Booking '{"origin": " qlp "}' /origin
     dutiful schema harbour.shapes:Booking > booking.schema.json
     dutiful prove harbour.shapes:Booking
     dutiful config check harbour.service:settings
@@ -32,5 +34,5 @@ def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 
 
-for verb in (check, schema, declare, prove, sample, config, manual, demo):
+for verb in (check, why, schema, declare, prove, sample, config, manual, demo):
     dutiful.add_command(verb)

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from ..read.json_text import JsonText
     from ..report.fault import Path
     from ..shape.nodes import Shape
+    from .why import Explanation
 
 T = TypeVar("T")
 Raw = bytes | bytearray | memoryview | str
@@ -72,6 +73,28 @@ class AnyGate(Generic[T]):
         if value is FAILED:
             return self._examined(data)
         return Verdict(value, (), (), 0, (), partial(self._entered, data))
+
+    def why(self, data: object, pointer: str = "") -> Explanation:
+        """What became of one value, step by step: what came, what each step made of it, what each rule answered.
+
+        `pointer` is a JSON Pointer (RFC 6901) into the data, such as "/crates/0/weight_kg"; "" is the whole. Made for
+        people who look for a fault, and slow; secrets stay hidden. Raises ValueError for what is no pointer.
+        """
+        from .why import explained
+
+        return explained(self, data, pointer)
+
+    def why_json(self, raw: Raw, pointer: str = "") -> Explanation:
+        """The same from raw JSON. Raises Refused where that is no JSON within the limits."""
+        from ..read.json_fast import plain_json
+        from ..read.json_text import JsonText
+        from .why import explained
+
+        text = JsonText(raw, self.limits, exact=self.shape.exact, hides=self._hides)
+        text.read(plain_json(raw, self.limits, self.shape.exact))
+        if not text.readable:
+            raise Refused(refusal(text.broken, (), text.untold))
+        return explained(self, text.value, pointer)
 
     def accepts(self, data: object) -> bool:
         """Whether data would be admitted.

@@ -25,6 +25,7 @@ from .checking import Checker
 from .compiler import Judge, SchemaCompiler
 from .findings import Finding, Found, Note, Question, spoken
 from .findings import whole as whole_route
+from .following import Follower, Look
 from .interpreter import Interpreter
 from .keywords import Scope, active, types_of
 from .library import Library, Subschema
@@ -170,6 +171,13 @@ class DocumentEngine:
                 return self._compiler.ready(node)(data, ())
         except RecursionError:
             return False
+
+    def followed(self, data: Any, path: Path, value: Any) -> list[Look]:
+        """What each schema that looks at the value at a path answers; none where data nests too deep."""
+        try:
+            return [*Follower(self._interpreter, path).looks(self.root, data, value, _MOST_FOUND)]
+        except RecursionError:
+            return []
 
     def collect(self, data: Any) -> tuple[Any, Findings]:
         """The data or FAILED, and every fault."""

@@ -282,7 +282,7 @@ class _Evaluation:
         known = self.known = self.interpreter.words(node)
         self.words = known.words
         unusable = self.interpreter.library.unusable.get(node)
-        if unusable is not None and any(_has_a_say(word, value) for word in unusable):
+        if unusable is not None and any(has_a_say(word, value) for word in unusable):
             self.unsure()
         if known.refers:
             self.references()
@@ -603,7 +603,7 @@ _OF_KINDS: dict[str, tuple[type, ...]] = {
 }
 
 
-def _has_a_say(word: str, value: Any) -> bool:
+def has_a_say(word: str, value: Any) -> bool:
     """Whether a keyword that cannot be used would look at a value."""
     return word not in _SILENT and isinstance(value, _OF_KINDS.get(word, object))
 
