@@ -20,7 +20,8 @@ PAGE = Path(__file__).parent / "reference.md"
 
 GROUPS: dict[str, list[str]] = {
     "The gate": [
-        "Gate", "AnyGate", "Source", "FromText", "Limits", "Verdict", "Explanation", "Fault", "Place", "Refused", "DeclarationError",
+        "Gate", "AnyGate", "Source", "FromText", "Limits", "Verdict", "Fault", "Place", "Refused", "DeclarationError",
+        "Explanation",
     ],
     "Subjects of rules": ["it", "this", "now", "today"],
     "Checks of one's own": ["holds", "Wrong"],

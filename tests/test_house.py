@@ -30,7 +30,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "gates": {"declare", "shape", "report", "read", "document", "engine"},
     "sample": {"declare", "regex", "shape", "report", "document", "engine", "gates"},
     "prove": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
-    "feed": {"declare", "shape", "report", "read", "gates", "importlib"},
+    "feed": {"declare", "shape", "report", "read", "engine", "gates", "importlib"},
     "web": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
     "config": {"declare", "shape", "report", "read", "document", "engine", "gates", "sample"},
     "demo": {"dutiful_gate", "web", "config"},

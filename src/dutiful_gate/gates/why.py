@@ -18,7 +18,7 @@ from ..document.judging.following import value_at
 from ..engine.engine import Engine
 from ..engine.plan import Plan, is_text
 from ..engine.rest_fields import sorter_of
-from ..engine.runtime import BLANKS, HIDDEN_KEY, chooser, split, tag_chooser
+from ..engine.runtime import HIDDEN_KEY, chooser, split, tag_chooser
 from ..report.cause import HIDDEN, Cause
 from ..report.fault import Fault, Path, dotted
 from ..report.shown_values import shown, visible
@@ -376,7 +376,7 @@ class _Follower:
         stages = stages_of(use, reading)
         for document in stages.fits:
             self.tell("document", str(document), document.sound(held))
-        if stages.blank and isinstance(held, str) and not held.strip(BLANKS):
+        if stages.becomes_null(held):
             held = None
             self.tell("blank", "blank text is null")
         if stages.split:
