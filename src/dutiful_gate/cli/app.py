@@ -9,6 +9,7 @@ from .check import check
 from .config import config
 from .declare import declare
 from .demo import demo
+from .draft import draft
 from .manual import manual
 from .prove import prove
 from .sample import sample
@@ -22,6 +23,7 @@ from .why import why
 
 \b
     dutiful demo
+    dutiful draft bookings.json --name Booking > harbour/shapes.py
     dutiful check bookings.json --against harbour.shapes:Booking
     dutiful why harbour.shapes:Booking '{"origin": " qlp "}' /origin
     dutiful schema harbour.shapes:Booking > booking.schema.json
@@ -34,5 +36,5 @@ def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 
 
-for verb in (check, why, schema, declare, prove, sample, config, manual, demo):
+for verb in (check, draft, why, schema, declare, prove, sample, config, manual, demo):
     dutiful.add_command(verb)

@@ -62,6 +62,13 @@ def docstring(text: str, indent: str) -> str:
     )
 
 
+def commented(text: str, indent: str) -> list[str]:
+    """Text as comments, its long lines wrapped, without signs that cannot be seen."""
+    seen = "".join(letter if letter.isprintable() else " " for letter in text)
+    wrapped = textwrap.wrap(seen, WIDTH - len(indent) - 2, break_on_hyphens=False)
+    return [f"{indent}# {line}" for line in wrapped]
+
+
 def _short(line: str) -> str:
     """A line that escapes made too long."""
     return textwrap.fill(line, WIDTH - 20, break_on_hyphens=False)

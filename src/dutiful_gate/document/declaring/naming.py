@@ -21,6 +21,8 @@ _IMPORTED = words_of(
     "UUID Union WebUrl about dataclass date datetime ecma field fits if_absent it named needs obeys rest secret this "
     "time timedelta together unambiguous utc_only when without_offset without_point DOCUMENT DOCUMENTS gate"
 )
+_HIDING = _IMPORTED | words_of("bool bytes dict float frozenset int list set str tuple")
+"""What annotations are made of: an attribute of such a name would stand in its place for those below it."""
 
 
 class Hint(str):
@@ -93,7 +95,7 @@ def attribute(wire: str, taken: set[str]) -> str:
     made = wire if re.fullmatch(r"[A-Za-z][A-Za-z0-9_]*", wire) else "_".join(re.findall(r"[A-Za-z0-9]+", wire)).lower()
     made = made if made and not made[0].isdigit() else f"field_{made}".rstrip("_")
     made = made[:60]
-    if keyword.iskeyword(made) or made in ("field", "self", "l", "O", "I"):
+    if keyword.iskeyword(made) or made in _HIDING or made in ("self", "l", "O", "I"):
         made += "_"
     name, number = made, 1
     while name in taken:

@@ -10,7 +10,7 @@ from ...regex.from_ecma import NoPattern
 from ...regex.overlap import may_share
 from ...regex.search import ecma_search
 from ..judging.library import Subschema
-from .layout import docstring, laid_out
+from .layout import commented, docstring, laid_out
 from .meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
 from .module_state import ModuleState
 from .naming import Hint, attribute, literal, words_of
@@ -542,11 +542,18 @@ class Records:
             lines.append(f"class {made.name}:")
         if made.text:
             lines += [docstring(made.text, "    "), ""]
-        lines += [laid_out(field.text(of_dict=of_dict), "    ") for field in fields]
+        for field in fields:
+            lines += [*comment(field.part, "    "), laid_out(field.text(of_dict=of_dict), "    ")]
         if not fields:
             lines += [] if made.text else ["    pass"]
             lines = lines[:-1] if made.text else lines
         return "\n".join(lines)
+
+
+def comment(part: Part, indent: str) -> list[str]:
+    """What the schemas of a property say to those who maintain them (`$comment`), as comments."""
+    told = [piece.node.raw.get("$comment") for piece in part if isinstance(piece.node.raw, dict)]
+    return [line for text in told if isinstance(text, str) for line in commented(text, indent)]
 
 
 class _Field:

@@ -1,0 +1,148 @@
+"""`dutiful draft`: a declaration from samples of data."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import get_args
+
+import click
+from rich.syntax import Syntax
+
+from ..declare.errors import DeclarationError
+from ..draft.drafting import MOST_READ, Draft, draft_of_files
+from ..draft.hints import Hints, hints, hints_of
+from ..feed.csv_layout import CsvLayout
+from ..feed.opened import BrokenOff, CannotStart, Form
+from ..report.shown_values import counted, visible
+from .console import console, sure_output
+from .deliveries import files_of
+from .target import CannotRun
+
+_MOST_TOLD = 10
+_KIND = click.Choice(list(get_args(Form)))
+
+
+@click.command(
+    epilog="""Example:
+
+\b
+    dutiful draft bookings.json --name Booking > harbour/shapes.py
+    dutiful draft manifest.csv --name Line --as-text /hold --closed /port
+    dutiful draft feed.ndjson readings/ --as schema --into reading.schema.json
+    dutiful draft export.json --select /bookings --hints bookings.hints
+
+A file of hints has one a line, a word and a place: "optional /priority", "closed /origin", "name Booking"; also
+"record /ports" and "map /ports", for what is taken for the other. Exit status: 0, or 2 when it cannot run.
+"""
+)
+@click.argument("samples", metavar="SAMPLE...", nargs=-1, required=True)
+@click.option("--name", default="", help="What to call the record.  [default: Sample]")
+@click.option(
+    "--as",
+    "wanted",
+    type=click.Choice(["python", "schema"]),
+    default="python",
+    show_default=True,
+    help="Python declarations, or a JSON Schema document.",
+)
+@click.option("--required", multiple=True, metavar="PLACE", help="A field that must be there.")
+@click.option("--optional", multiple=True, metavar="PLACE", help="A field that may be absent.")
+@click.option("--as-text", multiple=True, metavar="PLACE", help="A value that stays text, as an id of digits.")
+@click.option("--closed", multiple=True, metavar="PLACE", help="A text that is one of those seen.")
+@click.option(
+    "--hints", "kept", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="A file of such hints."
+)
+@click.option("--form", "kind", type=_KIND, help="The form, where the ending of the name does not tell it.")
+@click.option("--select", default="", metavar="POINTER", help="The list inside of a document, as in /bookings.")
+@click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]")
+@click.option("--encoding", default="", metavar="NAME", help="CSV: as in latin-1.  [default: found]")
+@click.option("--header-line", default=0, metavar="N", help="CSV: the line of the headings.  [default: found]")
+@click.option(
+    "--most", type=click.IntRange(1), default=MOST_READ, show_default=True, help="Records of each file to look at."
+)
+@click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write it into this file.")
+@click.option("--overwrite", is_flag=True, help="Let --into write over a file that is there.")
+def draft(
+    samples: tuple[str, ...],
+    name: str,
+    wanted: str,
+    required: tuple[str, ...],
+    optional: tuple[str, ...],
+    as_text: tuple[str, ...],
+    closed: tuple[str, ...],
+    kept: Path | None,
+    kind: Form | None,
+    select: str,
+    separator: str,
+    encoding: str,
+    header_line: int,
+    most: int,
+    into: Path | None,
+    overwrite: bool,
+) -> None:
+    """Draft a declaration from SAMPLEs: files, folders or patterns of JSON, NDJSON, CSV, TSV, YAML or TOML.
+
+    What is drafted admits every sample that was read. Above each field stands what it was guessed from. PLACEs are JSON
+    Pointers with * for every item, as in /crates/*/weight_kg.
+    """
+    sure_output()
+    if into is not None and into.exists() and not overwrite:
+        raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
+    given = {"required": required, "optional": optional, "as-text": as_text, "closed": closed}
+    separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
+    try:
+        told = _together(kept, hints({word: [*places] for word, places in given.items()}), name)
+        layout = CsvLayout(separator, encoding, header_line)
+        kind = kind or ("json" if samples == ("-",) else None)
+        made = draft_of_files(files_of(samples), told, form=kind, select=select, layout=layout, most=most)
+        text = made.python() if wanted == "python" else json.dumps(made.document, indent=2, ensure_ascii=False) + "\n"
+    except (CannotStart, BrokenOff, DeclarationError) as error:
+        raise CannotRun(visible(str(error))) from None
+    _print(text, wanted, into)
+    _summary(made)
+
+
+def _together(kept: Path | None, given: Hints, name: str) -> Hints:
+    """The hints of a file and of the command line."""
+    if kept is None:
+        return Hints(name, given.required, given.optional, given.as_text, given.closed)
+    try:
+        filed = hints_of(kept.read_text(encoding="utf-8"), str(kept))
+    except (OSError, ValueError) as error:
+        raise CannotRun(str(error)) from None
+    return Hints(
+        name or filed.name,
+        filed.required | given.required,
+        filed.optional | given.optional,
+        filed.as_text | given.as_text,
+        filed.closed | given.closed,
+        filed.records,
+        filed.maps,
+    )
+
+
+def _print(text: str, wanted: str, into: Path | None) -> None:
+    out = console()
+    if into is not None:
+        try:
+            into.write_text(text, encoding="utf-8")
+        except OSError as error:
+            raise CannotRun(f"{into} cannot be written: {error.strerror}") from None
+        console(stderr=True).print(f"{into} written", markup=False)
+    elif out.is_terminal:
+        language = "python" if wanted == "python" else "json"
+        out.print(Syntax(text.rstrip(), language, theme="ansi_dark", background_color="default"))
+        out.print()
+    else:
+        click.echo(text, nl=False)
+
+
+def _summary(made: Draft) -> None:
+    """What it was made from, and what to do next, on standard error."""
+    told = console(stderr=True)
+    told.print(f"drafted from {counted(made.seen, 'record')}; tighten it, then: dutiful check SAMPLE --against ...")
+    for line in made.unread[:_MOST_TOLD]:
+        told.print(f"not looked at: {visible(line)}", markup=False, style="refused")
+    if len(made.unread) > _MOST_TOLD:
+        told.print(f"and {len(made.unread) - _MOST_TOLD:,} more that were not looked at")

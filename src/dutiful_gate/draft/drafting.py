@@ -1,0 +1,155 @@
+"""A draft: what samples look like, as a JSON Schema document and as Python that a developer goes on with."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Sequence
+from datetime import date, datetime, time
+from itertools import islice
+from typing import Any, Final
+
+from ..declare.facts import FAILED
+from ..declare.json_pointer import steps_of
+from ..declare.limits import Limits
+from ..document.declaring.module import declarations_of
+from ..feed.csv_layout import CsvLayout
+from ..feed.delivery import examine_file
+from ..feed.opened import CannotStart, Form, form_of, opened
+from ..gates.document import DocumentGate
+from ..gates.typed import Gate
+from ..read.json_fast import plain_json
+from ..report.shown_values import counted
+from .guessing import Guesser
+from .hints import Hints
+
+MOST_READ: Final = 20_000
+"""So many records of each file are looked at."""
+
+
+class Draft:
+    """What was guessed from samples.
+
+    `document`  a JSON Schema document (2020-12) that admits them; the evidence of each guess is its `$comment`
+    `seen`      how many samples were looked at
+    `unread`    what could not be read of them, as sentences
+    """
+
+    __slots__ = ("cells", "document", "hints", "seen", "unread")
+
+    def __init__(
+        self, document: dict[str, Any], hints: Hints, seen: int, unread: Sequence[str] = (), *, cells: bool = False
+    ) -> None:
+        self.document = document
+        self.hints = hints
+        self.seen = seen
+        self.unread = tuple(unread)
+        self.cells = cells
+
+    def python(self) -> str:
+        """Python source of the declarations, a comment with the evidence above each field."""
+        text = declarations_of(self.document, name=self.hints.name)
+        return text.replace(_HEADING, f'"""Drafted from {counted(self.seen, "sample")}."""', 1)
+
+    def gate(self) -> DocumentGate:
+        """A gate that judges as the draft does, formats asserted."""
+        return Gate.from_schema(self.document, formats="assert")
+
+    def __repr__(self) -> str:
+        return f"<Draft of {self.seen:,} samples>"
+
+
+def draft(samples: Iterable[Any], hints: Hints | None = None, *, cells: bool = False) -> Draft:
+    """A draft of decoded JSON values, one or many. It admits every one of them.
+
+    With `cells`, the values of records are text, as those of a CSV file, and may stand for numbers or truth values;
+    an empty one is nothing. Dates and times that are typed already, as in TOML, count as text of their format.
+    """
+    hints = hints or Hints()
+    values = [_plain(value, cells=cells) for value in samples]
+    return Draft(Guesser(hints, cells=cells).document(values), hints, len(values), cells=cells)
+
+
+def draft_of_files(
+    paths: Iterable[str | os.PathLike[str]],
+    hints: Hints | None = None,
+    *,
+    form: Form | None = None,
+    select: str = "",
+    layout: CsvLayout | None = None,
+    most: int = MOST_READ,
+) -> Draft:
+    """A draft of the records of files: JSON, NDJSON, CSV, TSV, YAML or TOML, gzipped or not; `-` is standard input.
+
+    A list is a list of samples. Of each file the first `most` records are looked at; `unread` tells where there are
+    more, and which could not be read. The other words are those of `examine_file`. Raises CannotStart, also where cells
+    of CSV and typed values come together.
+    """
+    values: list[Any] = []
+    unread: list[str] = []
+    forms = set()
+    for path in paths:
+        name = os.fspath(path)
+        told = form or form_of(name)
+        forms.add(told in ("csv", "tsv"))
+        if told == "json" and (quick := _decoded(path, select)) is not None:
+            values += quick[:most]
+            if len(quick) > most:
+                unread.append(_sampled(name, most))
+            continue
+        items = examine_file(_ANYTHING, path, form=form, select=select, layout=layout)
+        for item in islice(items, most):
+            if item:
+                values.append(item.value)
+            else:
+                unread.append(f"{name}: {item.faults[0].place or ''} {item.faults[0].message}")
+        if next(items, None) is not None:
+            unread.append(_sampled(name, most))
+        items.close()
+    if len(forms) > 1:
+        raise CannotStart("cells of CSV are text and other values are typed: draft one form at a time")
+    if not values:
+        raise CannotStart(f"there is no record that can be read{''.join(f'; {each}' for each in unread[:1])}")
+    made = draft(values, hints, cells=True in forms)
+    return Draft(made.document, made.hints, made.seen, unread, cells=made.cells)
+
+
+def _sampled(name: str, most: int) -> str:
+    return f"{name}: more than {most:,} records; the first {most:,} were looked at"
+
+
+def _decoded(path: str | os.PathLike[str], select: str) -> list[Any] | None:
+    """The samples of sound JSON, decoded at once; None for what has to be told of."""
+    if os.fspath(path) == "-":
+        return None
+    with opened(path) as stream:
+        held = plain_json(stream.read(_LIMITS.bytes + 1), _LIMITS, False)
+    for step in steps_of(select) if held is not FAILED else ():
+        if isinstance(held, list) and step.isdecimal() and step.isascii() and int(step) < len(held):
+            held = held[int(step)]
+        elif isinstance(held, dict) and step in held:
+            held = held[step]
+        else:
+            return None
+    if held is FAILED:
+        return None
+    return held if isinstance(held, list) else None if select else [held]
+
+
+_HEADING: Final = '"""Declarations made from a JSON Schema document."""'
+_LIMITS: Final = Limits(items=10**9, bytes=10**9)
+_ANYTHING: Final = Gate.from_schema({}, limits=_LIMITS)
+
+
+def _plain(value: Any, *, cells: bool) -> Any:
+    """A value as JSON has it; what is empty in cells is left out."""
+    if isinstance(value, dict):
+        return {
+            str(key): _plain(held, cells=cells)
+            for key, held in value.items()
+            if not (cells and (key is None or held in ("", None)))
+        }
+    if isinstance(value, list | tuple):
+        return [_plain(held, cells=cells) for held in value]
+    if isinstance(value, datetime | date | time):
+        return value.isoformat()
+    return value

@@ -1,0 +1,319 @@
+"""From values to a JSON Schema document that admits them: each guess with its evidence as `$comment`."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from decimal import Decimal
+from typing import Any, Final
+
+from .hints import Hints
+from .names import record_name
+from .texts import cells_of, choices_of, format_of, looks_like, sizes, spread, times, told_of
+
+Place = tuple[str, ...]
+_LEAST_KEYS, _LEAST_RANGED, _MOST_DEEP = 8, 50, 60
+_DATA_KEY = re.compile(
+    r"\d[\w:.+-]*|[A-Z]{1,5}-?\d+[\w-]*|[0-9a-fA-F]{8}-[0-9a-fA-F-]{27}|[^@\s]+@[^@\s]+|\.|(?:\.{0,2}/|https?:)\S*"
+)
+_SECRET = re.compile(r"(?i)passw|passphrase|secret|token|credential|api_?key|private_?key|^pin$")
+_TAGS: Final = ("type", "kind", "event", "tag", "action", "op", "category", "name")
+
+
+class Guesser:
+    """Guesses the shape of values. With `cells`, every value is text that may stand for something else."""
+
+    def __init__(self, hints: Hints, *, cells: bool = False) -> None:
+        self.hints = hints
+        self.cells = cells
+        self.definitions: dict[str, dict[str, Any]] = {}
+        self._by_shape: dict[Any, str] = {}
+        self._values: dict[Any, list[Mapping[str, Any]]] = {}
+        self._places: dict[Any, list[Place]] = {}
+
+    def document(self, values: Sequence[Any]) -> dict[str, Any]:
+        """The document of all values."""
+        self._gather(values, ())
+        root = self.schema(values, [()], self.hints.name or "Sample", deep=0)
+        made = {"$schema": "https://json-schema.org/draft/2020-12/schema", **root}
+        if self.definitions:
+            made["$defs"] = dict(sorted(self.definitions.items()))
+        return made
+
+    # Records of equal shape are one: first all are gathered
+
+    def _gather(self, values: Sequence[Any], place: Place) -> None:
+        records = [value for value in values if isinstance(value, Mapping)]
+        lists = [item for value in values if isinstance(value, list) for item in value]
+        if lists:
+            self._gather(lists, (*place, "*"))
+        if not records or len(place) > _MOST_DEEP:
+            return
+        if self._is_map(records, [place]):
+            self._gather([held for record in records for held in record.values()], (*place, "*"))
+            return
+        shape = self._shape(records, [place])
+        self._values.setdefault(shape, []).extend(records)
+        self._places.setdefault(shape, []).append(place)
+        for key, held in _by_key(records).items():
+            self._gather(held, (*place, key))
+
+    def _shape(self, records: Sequence[Mapping[str, Any]], places: Sequence[Place]) -> Any:
+        """What records of equal shape share: their keys, and what kinds of values stand there."""
+        return tuple(sorted((key, self._kinds(held, len(places[0]))) for key, held in _by_key(records).items()))
+
+    def _kinds(self, values: Sequence[Any], deep: int) -> Any:
+        kinds = frozenset(kind_of(value) for value in values) - {"null"}
+        if deep > _MOST_DEEP:
+            return tuple(sorted(kinds))
+        inner: list[Any] = sorted(kinds)
+        if "object" in kinds:
+            records = [value for value in values if isinstance(value, Mapping)]
+            inner.append(tuple(sorted((key, self._kinds(held, deep + 1)) for key, held in _by_key(records).items())))
+        if "array" in kinds:
+            inner.append(self._kinds([item for value in values if isinstance(value, list) for item in value], deep + 1))
+        return tuple(inner)
+
+    # Values
+
+    def schema(self, values: Sequence[Any], places: Sequence[Place], name: str, *, deep: int) -> dict[str, Any]:
+        """The schema of values that stand at the same places."""
+        groups: dict[str, list[Any]] = {}
+        for value in values:
+            groups.setdefault(kind_of(value), []).append(value)
+        if "integer" in groups and "number" in groups:
+            groups["number"] = [value for value in values if kind_of(value) in ("integer", "number")]
+            del groups["integer"]
+        nulls = groups.pop("null", [])
+        if deep > _MOST_DEEP:
+            return {"$comment": "nested too deep to be looked into"}
+        options = [self._of_kind(kind, held, places, name, deep) for kind, held in groups.items()]
+        if not options:
+            return {"$comment": "always null"} if nulls else {"$comment": "never seen"}
+        if nulls:
+            options = _or_null(options, len(nulls), len(values))
+        if len(options) == 1:
+            return options[0]
+        counts = ", ".join(f"{_WORDS[kind]} {times(len(held))}" for kind, held in groups.items())
+        return {"anyOf": options, "$comment": f"several kinds: {counts}"}
+
+    def _of_kind(self, kind: str, values: list[Any], places: Sequence[Place], name: str, deep: int) -> dict[str, Any]:
+        if kind == "object":
+            return self._records(values, places, name, deep)
+        if kind == "array":
+            items = [item for value in values for item in value]
+            inner = self.schema(items, _under(places, "*"), name, deep=deep + 1) if items else {}
+            inner = {**inner}
+            told = inner.pop("$comment", "") if "$ref" not in inner else ""
+            words = sizes(values, "item")
+            return {"type": "array", "items": inner, "$comment": f"{words}; {told}" if told else words}
+        if kind == "string":
+            return self._text(values, places)
+        if kind in ("integer", "number"):
+            return _numbers(kind, values)
+        return {"type": kind}
+
+    def _text(self, values: list[str], places: Sequence[Place]) -> dict[str, Any]:
+        if any(place and _SECRET.search(place[-1]) for place in places):
+            return {"type": "string", "writeOnly": True, "$comment": "taken for a secret by its name"}
+        if self._said(self.hints.as_text, places):
+            return {"type": "string", "$comment": told_of(values)}
+        if self.cells:
+            kind = cells_of(values)
+            if kind != "string":
+                numbers = [Decimal(value) for value in values] if kind != "boolean" else []
+                return _numbers(kind, numbers) if numbers else {"type": kind}
+        told = format_of(values)
+        if told:
+            words = spread(values) if told in ("date", "date-time", "time") else ""
+            return {"type": "string", "format": told, **({"$comment": words} if words else {})}
+        choices = choices_of(values, closed=self._said(self.hints.closed, places))
+        if choices:
+            return {"enum": choices, "$comment": f"one of {len(choices)}, {len(values):,} times"}
+        words = told_of(values)
+        held = "" if self.cells else looks_like(values)
+        return {"type": "string", "$comment": f"{words}; {held}" if held else words}
+
+    # Records and maps
+
+    def _records(
+        self, values: list[Mapping[str, Any]], places: Sequence[Place], name: str, deep: int
+    ) -> dict[str, Any]:
+        if self._is_map(values, places):
+            held = [item for value in values for item in value.values()]
+            inner = self.schema(held, _under(places, "*"), name, deep=deep + 1)
+            keys = sorted({key for value in values for key in value})
+            told = format_of(keys)
+            names = {"propertyNames": {"format": told}} if told in ("date", "uuid") else {}
+            words = f"{len(keys)} keys that are data, such as {keys[0]}"
+            inner.pop("$comment", None)
+            return {"type": "object", **names, "additionalProperties": inner, "$comment": words}
+        shape = self._shape(values, places)
+        known = self._by_shape.get(shape)
+        if known is None:
+            alike = self._values.get(shape, values)
+            known = self._by_shape[shape] = self._fresh(name)
+            self.definitions[known] = {}  # its name is taken before what is inside of it is named
+            tag = self._tag(alike)
+            spots = self._places.get(shape, [*places])
+            if tag:
+                self.definitions[known] = self._tagged(tag, alike, spots, known, deep)
+            else:
+                self.definitions[known] = self._record(alike, spots, deep)
+        return {"$ref": f"#/$defs/{known}"}
+
+    def _record(self, values: Sequence[Mapping[str, Any]], places: Sequence[Place], deep: int) -> dict[str, Any]:
+        properties: dict[str, Any] = {}
+        required: list[str] = []
+        for key, held in _by_key(values).items():
+            spots = _under(places, key)
+            made = self.schema(held, spots, record_name(key, one_of_many=_is_list(held)), deep=deep + 1)
+            needed = len(held) == len(values) and not self._said(self.hints.optional, spots)
+            if needed or self._said(self.hints.required, spots):
+                required.append(key)
+            else:
+                made = _may_lack(made)
+            seen = f"seen {len(held)} of {len(values)}"
+            told = made.pop("$comment", "")
+            properties[key] = {**made, "$comment": f"{seen}; {told}" if told else seen}
+        return {"type": "object", "properties": properties, **({"required": required} if required else {})}
+
+    def _tagged(
+        self, tag: str, values: Sequence[Mapping[str, Any]], places: Sequence[Place], name: str, deep: int
+    ) -> dict[str, Any]:
+        """A union of records that a key tells apart."""
+        options = []
+        for value in sorted({record[tag] for record in values}):
+            alike = [record for record in values if record[tag] == value]
+            own = self._fresh(f"{record_name(value, one_of_many=False)}{name}")
+            made = self._record(alike, places, deep)
+            made["properties"][tag] = {"const": value, "$comment": f"seen {len(alike)} of {len(values)}"}
+            self.definitions[own] = made
+            options.append({"$ref": f"#/$defs/{own}"})
+        return {"oneOf": options}
+
+    def _tag(self, values: Sequence[Mapping[str, Any]]) -> str:
+        """The key whose text tells which other keys there are; "" where there is none."""
+        keys = _by_key(values)
+        partly = {key for key, held in keys.items() if len(held) < len(values)}
+        if len(values) < _LEAST_SEEN_OF_UNIONS or not partly:
+            return ""
+        for key in sorted(keys, key=lambda key: (key not in _TAGS, key)):
+            held = keys[key]
+            if len(held) < len(values) or not all(isinstance(value, str) for value in held):
+                continue
+            seen: dict[str, list[frozenset[str]]] = {}
+            for record in values:
+                seen.setdefault(record[key], []).append(frozenset(record.keys() & partly))
+            several = 2 <= len(seen) <= 8 and all(len(each) >= 3 and value for value, each in seen.items())
+            if several and all(len(set(each)) == 1 for each in seen.values()):
+                return key
+        return ""
+
+    def _is_map(self, records: Sequence[Mapping[str, Any]], places: Sequence[Place]) -> bool:
+        """Whether the keys of records are data and no names."""
+        if self._said(self.hints.maps, places) or self._said(self.hints.records, places):
+            return self._said(self.hints.maps, places)
+        keys = {key for record in records for key in record}
+        if not keys or not places[0]:
+            return False
+        if all(map(_DATA_KEY.fullmatch, keys)):
+            return True
+        usual = sorted(map(len, records))[len(records) // 2]
+        kinds = {kind_of(value) for record in records for value in record.values()} - {"null"}
+        return len(kinds) == 1 and len(keys) >= max(_LEAST_KEYS, 3 * max(usual, 1)) and len(records) > 2
+
+    def _said(self, hinted: frozenset[str], places: Iterable[Place]) -> bool:
+        return bool(hinted) and any("".join(f"/{_escaped(step)}" for step in place) in hinted for place in places)
+
+    def _fresh(self, name: str) -> str:
+        made, number = name, 1
+        while made in self.definitions:
+            number += 1
+            made = f"{name}{number}"
+        self.definitions[made] = {}
+        return made
+
+
+_LEAST_SEEN_OF_UNIONS: Final = 6
+_WORDS: Final = {
+    "string": "text", "integer": "whole numbers", "number": "numbers", "boolean": "true or false",
+    "object": "records", "array": "lists",
+}  # fmt: skip
+
+
+def kind_of(value: Any) -> str:
+    """The type of the standard that a plain value is of; a whole number without a fraction is an integer."""
+    if value is None:
+        return "null"
+    if isinstance(value, bool):
+        return "boolean"
+    if isinstance(value, str):
+        return "string"
+    if isinstance(value, Mapping):
+        return "object"
+    if isinstance(value, list):
+        return "array"
+    return "integer" if isinstance(value, int) else "number"
+
+
+def _escaped(step: str) -> str:
+    return step.replace("~", "~0").replace("/", "~1")
+
+
+def _under(places: Sequence[Place], step: str) -> list[Place]:
+    return [(*place, step) for place in places]
+
+
+def _by_key(records: Iterable[Mapping[str, Any]]) -> dict[str, list[Any]]:
+    """The values under each key, the keys in the order in which they first came."""
+    found: dict[str, list[Any]] = {}
+    for record in records:
+        for key, value in record.items():
+            found.setdefault(key, []).append(value)
+    return found
+
+
+def _is_list(values: Sequence[Any]) -> bool:
+    return any(isinstance(value, list) for value in values)
+
+
+def _numbers(kind: str, values: Sequence[Any]) -> dict[str, Any]:
+    """A range only where many values carry it: that none is below zero."""
+    made: dict[str, Any] = {"type": kind}
+    if len(values) >= _LEAST_RANGED and min(values) >= 0:
+        made["minimum"] = 0
+    return {**made, "$comment": spread(values)}
+
+
+def _or_null(options: list[dict[str, Any]], nulls: int, count: int) -> list[dict[str, Any]]:
+    """The options, and null beside them."""
+    words = f"null in {nulls} of {count}"
+    if len(options) == 1:
+        made = dict(options[0])
+        told = made.pop("$comment", "")
+        made["$comment"] = f"{told}; {words}" if told else words
+        return [_nullable(made)]
+    return [*options, {"type": "null"}]
+
+
+def _nullable(made: dict[str, Any]) -> dict[str, Any]:
+    kind = made.get("type")
+    if isinstance(kind, str):
+        return {**made, "type": [kind, "null"]}
+    if isinstance(kind, list):
+        return made
+    if "enum" in made:
+        return {**made, "enum": [*made["enum"], None]} if None not in made["enum"] else made
+    comment = {"$comment": made["$comment"]} if "$comment" in made else {}
+    bare = {word: held for word, held in made.items() if word != "$comment"}
+    if not bare:
+        return made
+    if "anyOf" in bare:
+        return {"anyOf": [*bare["anyOf"], {"type": "null"}], **comment}
+    return {"anyOf": [bare, {"type": "null"}], **comment}
+
+
+def _may_lack(made: dict[str, Any]) -> dict[str, Any]:
+    """The schema of what may be absent: null stands for it then."""
+    return {**_nullable(made), "default": None}

@@ -1,0 +1,184 @@
+"""Drafts: what is drafted admits its samples by every road, and finds what the samples were made by."""
+
+# Rooms: draft
+
+from __future__ import annotations
+
+import json
+import random
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner
+
+from any_declaration import any_declaration, loaded
+from any_document import any_value
+from dutiful_gate import CannotSample, DeclarationError, Gate, payloads
+from dutiful_gate.cli.app import dutiful
+from dutiful_gate.demo.ferries import bookings
+from dutiful_gate.draft import Hints, draft, draft_of_files
+from dutiful_gate.feed import CannotStart, examine_file
+from dutiful_gate.shape.nodes import Link
+
+
+def admits_its_samples(samples: list[Any]) -> None:
+    drafted = draft(samples)
+    by_document, declared = drafted.gate(), loaded(drafted.python())
+    for sample in samples:
+        assert by_document.accepts(sample), (sample, drafted.document)
+        assert declared.accepts(sample), (sample, drafted.python())
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_a_draft_admits_its_samples(seed: int) -> None:
+    chance = random.Random(seed)
+    admits_its_samples([any_value(chance, 4) for _ in range(chance.randint(1, 12))])
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_a_draft_of_what_a_declaration_admits_finds_what_is_required(seed: int) -> None:
+    declared, words = any_declaration(seed)
+    try:
+        gate = Gate(declared, **words)
+        samples = json.loads(json.dumps(payloads(gate, 60, seed)))
+    except (DeclarationError, CannotSample, ValueError):
+        return
+    admits_its_samples(samples)
+    node = gate.shape.root.bare.node
+    if isinstance(node, Link) and all(isinstance(sample, dict) for sample in samples):
+        document = draft(samples, Hints(records=frozenset([""]))).document
+        options = [document["$defs"][document["$ref"].removeprefix("#/$defs/")]]
+        if "oneOf" in options[0]:
+            options = [document["$defs"][each["$ref"].removeprefix("#/$defs/")] for each in options[0]["oneOf"]]
+        always = set.intersection(*(set(sample) for sample in samples))
+        assert all(always <= set(option.get("required", ())) for option in options)
+        must = {field.wire for field in gate.shape.records[node.key].fields if field.required and not field.also}
+        assert must <= always
+
+
+def test_the_demo_is_found_again() -> None:
+    drafted = draft(payloads(bookings, 80, 3), Hints("Booking"))
+    booking = drafted.document["$defs"]["Booking"]
+    formats = {name: each.get("format") for name, each in booking["properties"].items() if "format" in each}
+    assert formats == {"departs": "date-time", "arrives": "date-time", "contact": "email"}
+    assert set(booking["required"]) == {"origin", "destination", "departs", "arrives", "contact", "crates"}
+    python = drafted.python()
+    assert 'priority: Literal["standard", "urgent", None] = None' in python or "Literal" in python
+    assert "crates: list[Crate]" in python
+    assert "weight_kg: Annotated[float, it >= 0]" in python
+
+
+HOLDS = {"id": "00017", "at": "2026-05-04T09:30:00Z", "deck": 2, "tons": 3.5, "open": True}
+
+
+@pytest.mark.parametrize(
+    ("samples", "hints", "lines"),
+    [
+        ([HOLDS], Hints(), ["id: str", "at: datetime", "deck: int", "tons: float", "open: bool"]),
+        ([HOLDS, {"id": "1"}], Hints(), ["deck: int | None = None", "# seen 1 of 2; always 2; null"[:21]]),
+        ([{"a": None}, {"a": 4}], Hints(), ["a: int | None", "null in 1 of 2"]),
+        ([{"a": 1}, {"a": "x"}], Hints(), ["a: int | str", "several kinds: whole numbers once, text once"]),
+        (
+            [{"on": "2026-05-04"}] * 30 + [{"on": "4 May"}],
+            Hints(),
+            ["on: str", "date but for 1 of them, such as '4 May'"],
+        ),
+        ([{"a": "7"}, {"a": "9"}], Hints(), ["a: str", "whole numbers as text"]),
+        ([{"port": x} for x in ["QLP", "MRW"] * 12], Hints(), ['port: Literal["QLP", "MRW"]']),
+        ([{"port": "QLP"}], Hints(closed=frozenset(["/port"])), ['port: Literal["QLP"]']),
+        ([{"port": x} for x in ["QLP", "MRW"] * 12], Hints(as_text=frozenset(["/port"])), ["port: str"]),
+        ([{"a": 1}], Hints(optional=frozenset(["/a"])), ["a: int | None = None"]),
+        ([{"a": {}}, {}], Hints(required=frozenset(["/a"])), ["class Sample:", "    a: A"]),
+        ([{"days": {"2026-05-04": 3, "2026-05-05": 4}}], Hints(), ["days: dict[date, int]", "2 keys that are data"]),
+        ([{"QLP-1": 3, "QLP-2": 4}], Hints(maps=frozenset([""])), ["gate = Gate(dict[str, int])"]),
+        ([{"ports": {"a": 1, "b": 2}}], Hints(maps=frozenset(["/ports"])), ["ports: dict[str, int]"]),
+        ([{"ports": {"1": 1}}], Hints(records=frozenset(["/ports"])), ["class Port", "field_1"]),
+        ([{"password": "gull-7"}], Hints(), ["password: Annotated[str, secret]"]),
+        ([{"made_by": "crane@1.2.0", "link": "a:b"}], Hints(), ["made_by: str", "link: str"]),
+        ([{"list": "a", "other": [1]}, {"other": []}], Hints(), ['list_: Annotated[str | None, named("list")] = None']),
+        (
+            [{"from": {"port": "a", "row": 1}, "to": {"port": "b", "row": 2}}],
+            Hints(),
+            ["from_: Annotated[From, ", "to: From"],
+        ),
+        (
+            [{"kind": "stay", "nights": n} for n in range(4)] + [{"kind": "call", "reason": "x"}] * 4,
+            Hints("Visit"),
+            ['kind: Literal["call"]', 'kind: Literal["stay"]', "class CallVisit:"],
+        ),
+        ([3, 4], Hints(), ["gate = Gate(int)"]),
+        ([], Hints(), ["gate = Gate(Any)"]),
+    ],
+)
+def test_what_is_guessed(samples: list[Any], hints: Hints, lines: list[str]) -> None:
+    python = draft(samples, hints).python()
+    for line in lines:
+        assert line in python, python
+    assert "gull-7" not in python
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "lines"),
+    [
+        ("m.csv", "id,tons,on,full\n007,1.5,2026-05-04,true\n010,,2026-05-05,false\n", ["id: str", "full: bool"]),
+        ("m.csv", "id,tons\n1,1.5\n2,\n", ["id: int", "tons: float | None = None"]),
+        ("m.toml", "[[rows]]\non = 2026-05-04\n[[rows]]\non = 2026-05-05\n", ["class Row:", "on: date"]),
+        ("m.yaml", "- on: 2026-05-04\n  at: [1, 2]\n", ["on: date", "at: list[int]"]),
+        ("m.ndjson", '{"a": 1}\n{"a": 2}\n', ["a: int"]),
+        ("m.json", '{"a": 1}', ["a: int"]),
+    ],
+)
+def test_files_of_every_form_are_drafted_and_admitted(tmp_path: Path, name: str, text: str, lines: list[str]) -> None:
+    if name.endswith("yaml"):
+        pytest.importorskip("yaml", reason="the extra yaml is not installed")
+    file = tmp_path / name
+    file.write_text(text)
+    drafted = draft_of_files([file])
+    python = drafted.python()
+    for line in lines:
+        assert line in python, python
+    assert not drafted.unread
+    for gate in (loaded(python), drafted.gate()) if name[-4:] != "toml" else (loaded(python),):
+        assert all(examine_file(gate, file)), [item.faults for item in examine_file(gate, file)]
+
+
+def test_what_is_not_looked_at_is_told(tmp_path: Path) -> None:
+    broken = tmp_path / "a.ndjson"
+    broken.write_text('{"a": 1}\nnone\n{"a": 2}\n{"a": 3}\n')
+    told = draft_of_files([broken], most=3)
+    assert told.seen == 2
+    assert len(told.unread) == 2
+    assert "2:1" in told.unread[0]
+    assert "the first 3 were looked at" in told.unread[1]
+    with pytest.raises(CannotStart, match="no record that can be read"):
+        draft_of_files([tmp_path / "a.ndjson"], most=0)
+    (tmp_path / "a.csv").write_text("a\n1\n")
+    with pytest.raises(CannotStart, match="one form at a time"):
+        draft_of_files([broken, tmp_path / "a.csv"])
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "told"),
+    [
+        (["a.json"], 0, "class Sample:"),
+        (["a.json", "--name", "Stay", "--optional", "/a"], 0, "a: int | None = None"),
+        (["a.json", "--as", "schema"], 0, '"$comment": "seen 1 of 1; always 1"'),
+        (["a.json", "--hints", "a.hints"], 0, "class Call:"),
+        (["a.json", "--hints", "b.hints"], 2, "b.hints, line 2: 'often /a' is no hint"),
+        (["a.json", "--optional", "a"], 2, 'as in "/a"'),
+        (["a.json", "--into", "a.hints"], 2, "give --overwrite"),
+        (["a.json", "--into", "made.py"], 0, "made.py written"),
+        (["nothing.json"], 2, "there is no file"),
+        (["e.json"], 2, "no record that can be read"),
+    ],
+)
+def test_the_command(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, words: list[str], code: int, told: str) -> None:
+    monkeypatch.chdir(tmp_path)
+    Path("a.json").write_text('[{"a": 1}]')
+    Path("e.json").write_text("[]")
+    Path("a.hints").write_text("# kept\nname Call\noptional /a\n")
+    Path("b.hints").write_text("name Call\noften /a\n")
+    run = CliRunner().invoke(dutiful, ["draft", *words])
+    assert run.exit_code == code, run.output
+    assert told in run.output
