@@ -14,6 +14,7 @@ from .manual import manual
 from .prove import prove
 from .sample import sample
 from .schema import schema
+from .tree import tree
 from .why import why
 
 
@@ -24,6 +25,7 @@ from .why import why
 \b
     dutiful demo
     dutiful draft bookings.json --name Booking > harbour/shapes.py
+    dutiful tree harbour.shapes:Booking
     dutiful check bookings.json --against harbour.shapes:Booking
     dutiful why harbour.shapes:Booking '{"origin": " qlp "}' /origin
     dutiful schema harbour.shapes:Booking > booking.schema.json
@@ -36,5 +38,5 @@ def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 
 
-for verb in (check, draft, why, schema, declare, prove, sample, config, manual, demo):
+for verb in (draft, tree, check, why, schema, declare, prove, sample, config, manual, demo):
     dutiful.add_command(verb)

@@ -172,6 +172,14 @@ class DocumentEngine:
         except RecursionError:
             return False
 
+    def target(self, node: Subschema, reference: str) -> Subschema:
+        """The schema that a reference leads to."""
+        return self._interpreter.library.target(node, reference)
+
+    def wanted(self, node: Subschema, word: str) -> str:
+        """What a keyword asks for, in words."""
+        return self._keywords.at(node, word).cause.wanted
+
     def followed(self, data: Any, path: Path, value: Any) -> list[Look]:
         """What each schema that looks at the value at a path answers; none where data nests too deep."""
         try:
