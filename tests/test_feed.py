@@ -262,12 +262,30 @@ def test_the_command_checks_deliveries(tmp_path: Path, monkeypatch: pytest.Monke
     assert run("a.csv", "--format", "markdown")[1].startswith(
         "## a.csv\n\n2 records: 1 admitted, 1 refused with 2 faults.\n"
     )
+    log = json.loads(run("a.csv", "--format", "sarif")[1])
+    assert log["version"] == "2.1.0"
+    (first, *_) = log["runs"][0]["results"]
+    assert first["ruleId"] == "pattern"
+    assert first["locations"][0]["physicalLocation"] == {
+        "artifactLocation": {"uri": "a.csv"},
+        "region": {"startLine": 3, "startColumn": 1},
+    }
+    (tmp_path / "d.csv").write_text(HEAD + ROW + "\nQLP-2,1,2026-05-04,\n" + ROW + "\n")
+    code, text = run("d.csv", "--distinct-by", "/booking")
+    assert (code, "d.csv:4  /booking  needs a value other than that of record 1; got it again" in text) == (1, True), (
+        text
+    )
+    assert run("d.csv", "--distinct-by", "/booking", "--distinct-by", "/on", "--format", "sarif")[0] == 1
+    assert run("d.csv", "--distinct-by", "/nothing")[0] == 0
+    code, text = run("d.csv", "a.csv", "--distinct-by", "/booking", "--every")
+    assert "a value other than that of record 1 in d.csv" in text
     assert run("-", "--form", "csv", given=HEAD + ROW)[0] == 0
     (tmp_path / "c.csv").write_text("Nr;weight_kg;on\nQLP-1;1,5;04.05.2026\n")
     assert run("c.csv", "--column", "Nr=booking", "--decimal-comma", "--dates", "%d.%m.%Y")[0] == 0
     for words, said in (
         (("x.txt", "a.csv"), "tells no form by its ending"), (("none*.csv",), "no file matches"), (("c.csv", "--column", "Nr"), "needs a heading and a field"),
         (("none.csv",), "there is no file"), (("a.csv", "--select", "/a"), "finds a list inside of a document"),
+        (("a.csv", "--distinct-by", "booking"), "write /booking"), (("a.csv", "--distinct-by", "/a", "--resume"), "in one run"),
     ):  # fmt: skip
         (tmp_path / "x.txt").write_text("")
         code, text = run(*words)

@@ -14,14 +14,15 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 
 from ..document.document import Flaw
 from ..feed.csv_layout import CsvLayout
+from ..feed.distinct import Distinct
 from ..feed.json_file import Examined, examine_file
-from ..feed.opened import form_of
+from ..feed.opened import CannotStart, form_of
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..report.fault import dotted, pointer
 from ..report.shown_values import counted, visible
 from .console import console, fault_line, spans, sure_output, told
-from .deliveries import Asked, examined, files_of, print_as_data, print_as_markdown, print_outcome
+from .deliveries import Asked, examined, files_of, print_as_data, print_as_markdown, print_as_sarif, print_outcome
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
 
 _SHOW_PROGRESS_FROM = 2_000_000
@@ -60,10 +61,10 @@ place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 @click.option(
     "--format",
     "form",
-    type=click.Choice(["text", "json", "markdown"]),
+    type=click.Choice(["text", "json", "markdown", "sarif"]),
     default="text",
     show_default=True,
-    help="For whom to print.",
+    help="For whom to print: SARIF is for CI systems, which show faults beside the line.",
 )
 @click.option(
     "--unknown",
@@ -71,7 +72,7 @@ place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     default=None,
     help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
 )
-@click.option("--most", default=200, show_default=True, metavar="N", help="How many faults to print as text.")
+@click.option("--most", default=200, show_default=True, metavar="N", help="How many faults to print.")
 @click.option("--every", is_flag=True, help="List every fault, also where there are many.")
 @click.option("--excerpt", is_flag=True, help="Show the line of each fault, with a mark under its place.")
 @click.option("--stop-after", default=0, metavar="N", help="Stop once so many records were refused.")
@@ -82,6 +83,12 @@ place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     help="The form of the data, where the ending of its name does not tell it.",
 )
 @click.option("--select", default="", metavar="POINTER", help="The list inside of a document, as in /bookings.")
+@click.option(
+    "--distinct-by",
+    multiple=True,
+    metavar="POINTER",
+    help="What no two records may share, as in /booking; given again, the values together.",
+)
 @click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]")
 @click.option(
     "--encoding", default="", metavar="NAME", help="CSV: as in latin-1.  [default: UTF-8, or UTF-16 by its mark]"
@@ -109,6 +116,7 @@ def check(
     stop_after: int,
     kind: Any,
     select: str,
+    distinct_by: tuple[str, ...],
     separator: str,
     encoding: str,
     header_line: int,
@@ -128,9 +136,11 @@ def check(
     gate = gate_for(target, unknown, documents, flaws)
     named = files_of(data)
     whole = (
-        len(named) == 1 and (kind or form_of(named[0]) or "json") == "json" and not (select or stop_after or excerpt)
+        len(named) == 1
+        and (kind or form_of(named[0]) or "json") == "json"
+        and not (select or stop_after or excerpt or distinct_by)
     )
-    if whole and form != "markdown":
+    if whole and form in ("text", "json"):
         _check_json(named[0], target, gate, form, most)
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
     layout = CsvLayout(separator, encoding, header_line, _columns(columns), decimal_comma, dates)
@@ -138,12 +148,20 @@ def check(
     if split and len(named) > 1:
         raise CannotRun("--admitted and --refused are for one file at a time")
     kind = kind or ("json" if named == ["-"] else None)
-    asked = Asked(kind, select, layout, every, excerpt, most, stop_after, admitted, refused, resume, secrets)
+    if distinct_by and resume:
+        raise CannotRun("--distinct-by needs all records in one run: it does not go with --resume")
+    try:
+        distinct = Distinct(gate, distinct_by) if distinct_by else None
+    except CannotStart as error:
+        raise CannotRun(str(error)) from None
+    asked = Asked(kind, select, layout, every, excerpt, most, stop_after, admitted, refused, resume, secrets, distinct)
     outcomes = [examined(gate, name, asked) for name in named]
     if form == "json":
         print_as_data(outcomes, target)
     elif form == "markdown":
         print_as_markdown(outcomes)
+    elif form == "sarif":
+        print_as_sarif(outcomes)
     else:
         _print_flaws(gate)
         for outcome in outcomes:

@@ -16,11 +16,14 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 from rich.text import Text
 
+from .. import __version__
 from ..feed.csv_layout import CsvLayout
 from ..feed.delivery import examine_stream
 from ..feed.digest import Digest, Group, first_place
+from ..feed.distinct import Distinct
 from ..feed.item import Item
 from ..feed.opened import FORMS, BrokenOff, CannotStart, Form, form_of, opened
+from ..feed.sarif import sarif
 from ..feed.split import Split
 from ..gates.base import AnyGate
 from ..report.fault import Fault
@@ -48,6 +51,7 @@ class Asked:
     refused: Path | None = None
     resume: bool = False
     secrets: bool = False
+    distinct: Distinct | None = None
 
 
 @dataclass
@@ -98,7 +102,8 @@ def examined(gate: AnyGate[Any], name: str, asked: Asked) -> Outcome:
             above = split.begin if split is not None else None
             items = examine_stream(gate, stream, form, select=asked.select, layout=asked.layout, above=above)
             stack.enter_context(closing(items))
-            for number, item in enumerate(items, 1):
+            for number, each in enumerate(items, 1):
+                item = each if asked.distinct is None else asked.distinct.judged(each, outcome.name)
                 _take(outcome, item, asked)
                 if split is not None:
                     split.take(item, number)
@@ -280,3 +285,10 @@ def print_as_markdown(outcomes: Sequence[Outcome]) -> None:
     """What became of deliveries, as Markdown for a mail."""
     for outcome in outcomes:
         click.echo(f"## {visible(outcome.name)}\n\n{outcome.digest.as_markdown()}")
+
+
+def print_as_sarif(outcomes: Sequence[Outcome]) -> None:
+    """What is wrong in deliveries, as SARIF."""
+    faults = [(outcome.name, fault) for outcome in outcomes for _, fault in outcome.faults]
+    complete = len(faults) == sum(outcome.digest.faults for outcome in outcomes)
+    click.echo(json.dumps(sarif(faults, __version__, complete=complete), indent=2))

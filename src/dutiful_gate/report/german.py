@@ -100,6 +100,8 @@ _RULES = {
     "text that ends with {affix}": "Text, der auf {affix} endet",
     "text that holds {held}": "Text, der {held} enthält",
     "{held} among the items": "{held} unter den Einträgen",
+    "a value other than that of record {first}": "einen anderen Wert als den von Datensatz {first}",
+    "a value other than that of record {first} in {file}": "einen anderen Wert als den von Datensatz {first} in {file}",
     "items that differ": "Einträge, die sich unterscheiden",
     "items that differ in {key}": "Einträge, die sich in {key} unterscheiden",
     "a value that passes {check}": "einen Wert, der {check} besteht",
