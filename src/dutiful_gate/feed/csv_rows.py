@@ -204,7 +204,7 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
                 data = dict(zip(names, cells)) if usual else whole(cells)  # noqa: B905 - they are as many
                 value = engine.sound_and_known(data)
                 if value is not FAILED and text.isascii() and len(cells) <= count:
-                    yield Item(number, Verdict(value), text, line, encode)
+                    yield Item(number, None, text, line, encode, value)
                 else:
                     yield Item(number, _examined(gate, rows, data, text, cells, line, number), text, line, encode)
             done = True

@@ -21,24 +21,34 @@ class Item(Generic[T]):
     `is_whole`  whether `raw` is all of it: of a line that is too long, only the beginning is kept
     """
 
-    __slots__ = ("_encode", "_raw", "is_whole", "line", "number", "verdict")
+    __slots__ = ("_encode", "_raw", "_value", "_verdict", "is_whole", "line", "number")
 
     def __init__(
         self,
         number: int,
-        verdict: Verdict[T],
+        verdict: Verdict[T] | None,
         raw: bytes | str = b"",
         line: int = 0,
         encode: Callable[[str], bytes] = str.encode,
+        value: T = None,  # type: ignore[assignment]
         *,
         is_whole: bool = True,
     ) -> None:
+        # Without a verdict, `value` was admitted and there is nothing else to say: one is made for those who ask.
         self.number = number
-        self.verdict = verdict
+        self._verdict = verdict
+        self._value = value
         self.line = line
         self._raw = raw
         self._encode = encode
         self.is_whole = is_whole
+
+    @property
+    def verdict(self) -> Verdict[T]:
+        """What the gate said of it."""
+        if self._verdict is None:
+            self._verdict = Verdict(self._value)
+        return self._verdict
 
     @property
     def raw(self) -> bytes:
@@ -57,15 +67,15 @@ class Item(Generic[T]):
     @property
     def faults(self) -> tuple[Fault, ...]:
         """Its faults, none where it was admitted."""
-        return self.verdict.faults
+        return self._verdict.faults if self._verdict is not None else ()
 
     @property
     def value(self) -> T:
         """The typed record. Raises Refused where there is none."""
-        return self.verdict.value
+        return self._verdict.value if self._verdict is not None else self._value
 
     def __bool__(self) -> bool:
-        return bool(self.verdict)
+        return self._verdict is None or bool(self._verdict)
 
     def __repr__(self) -> str:
         return f"<Item {self.number} {'admitted' if self else 'refused'}>"
