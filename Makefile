@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test test-all lint bench bench-web bench-settings bench-hostile prove mutate reference clean
+.PHONY: demo test test-all lint bench bench-web bench-settings bench-deliveries bench-hostile prove mutate reference clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
@@ -32,6 +32,9 @@ bench-web: $(VENV)/.dev
 # 200 settings from five layers, beside reading the same files and variables without checks.
 bench-settings: $(VENV)/.dev
 	$(BIN)/python benchmarks/settings.py
+
+bench-deliveries: $(VENV)/.dev
+	$(BIN)/python benchmarks/deliveries.py
 
 bench-hostile: $(VENV)/.dev
 	$(BIN)/python benchmarks/hostile.py
