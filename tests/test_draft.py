@@ -123,6 +123,7 @@ def test_what_is_guessed(samples: list[Any], hints: Hints, lines: list[str]) -> 
     [
         ("m.csv", "id,tons,on,full\n007,1.5,2026-05-04,true\n010,,2026-05-05,false\n", ["id: str", "full: bool"]),
         ("m.csv", "id,tons\n1,1.5\n2,\n", ["id: int", "tons: float | None = None"]),
+        ("m.csv", "id,note\n1,\n2,\n", ["# seen 0 of 2; never seen", "note: Any = None"]),
         ("m.toml", "[[rows]]\non = 2026-05-04\n[[rows]]\non = 2026-05-05\n", ["class Row:", "on: date"]),
         ("m.yaml", "- on: 2026-05-04\n  at: [1, 2]\n", ["on: date", "at: list[int]"]),
         ("m.ndjson", '{"a": 1}\n{"a": 2}\n', ["a: int"]),

@@ -96,7 +96,9 @@ def draft_of_files(
             if len(quick) > most:
                 unread.append(_sampled(name, most))
             continue
-        items = examine_file(_ANYTHING, path, form=form, select=select, layout=layout)
+        items = examine_file(
+            _CELLS if told in ("csv", "tsv") else _ANYTHING, path, form=form, select=select, layout=layout
+        )
         for item in islice(items, most):
             if item:
                 values.append(item.value)
@@ -137,17 +139,16 @@ def _decoded(path: str | os.PathLike[str], select: str) -> list[Any] | None:
 
 _HEADING: Final = '"""Declarations made from a JSON Schema document."""'
 _LIMITS: Final = Limits(items=10**9, bytes=10**9)
+_CELLS: Final[Gate[Any]] = Gate(Any, limits=_LIMITS)
 _ANYTHING: Final = Gate.from_schema({}, limits=_LIMITS)
 
 
 def _plain(value: Any, *, cells: bool) -> Any:
-    """A value as JSON has it; what is empty in cells is left out."""
+    """A value as JSON has it; a cell that is empty is null."""
     if isinstance(value, dict):
-        return {
-            str(key): _plain(held, cells=cells)
-            for key, held in value.items()
-            if not (cells and (key is None or held in ("", None)))
-        }
+        return {str(key): _plain(held, cells=cells) for key, held in value.items() if not (cells and key is None)}
+    if cells and value == "":
+        return None
     if isinstance(value, list | tuple):
         return [_plain(held, cells=cells) for held in value]
     if isinstance(value, datetime | date | time):

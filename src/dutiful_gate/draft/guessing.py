@@ -167,6 +167,8 @@ class Guesser:
         required: list[str] = []
         for key, held in _by_key(values).items():
             spots = _under(places, key)
+            if self.cells:
+                held = [value for value in held if value is not None]  # an empty cell is nothing
             made = self.schema(held, spots, record_name(key, one_of_many=_is_list(held)), deep=deep + 1)
             needed = len(held) == len(values) and not self._said(self.hints.optional, spots)
             if needed or self._said(self.hints.required, spots):
