@@ -325,3 +325,27 @@ def test_long_lines_say_the_same_when_they_are_laid_out(depth: int) -> None:
     laid = laid_out(code, "    ")
     assert all(len(line) <= WIDTH for line in laid.splitlines())
     assert ast.dump(ast.parse(dedent(laid))) == ast.dump(ast.parse(code))
+
+
+def test_comments_of_a_document_stay_comments_and_attributes_hide_no_type() -> None:
+    hostile = {"type": "integer", "$comment": "seen twice\nimport os\r\u2028print(1)\x00 " + "long " * 60}
+    document = {
+        "type": "object",
+        "title": "Odd",
+        "properties": {
+            "list": {**hostile, "default": 3},
+            "secret": {"type": "string", "default": "x"},
+            "date": {"type": "string", "format": "date"},
+            "more": {"type": "array", "items": {"type": "string", "format": "date"}, "writeOnly": True},
+        },
+        "required": ["date", "more"],
+    }
+    text = declarations_of(document)
+    lines = [line.strip() for line in text.splitlines()]
+    assert not [line for line in lines if line.startswith(("import os", "print"))]
+    assert any(line.startswith("# seen twice import os") for line in lines)
+    assert max(map(len, text.splitlines())) <= 120
+    gate = loaded(text)
+    value = gate.admit({"date": "2026-05-04", "more": ["2026-05-05"]})
+    assert (value.list_, value.secret_) == (3, "x")
+    assert gate.accepts({"list": 1, "secret": "y", "date": "2026-05-04", "more": []})
