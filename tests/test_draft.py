@@ -6,8 +6,10 @@ from __future__ import annotations
 
 import json
 import random
+from dataclasses import dataclass
+from datetime import date
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import pytest
 from click.testing import CliRunner
@@ -17,7 +19,7 @@ from any_document import any_value
 from dutiful_gate import CannotSample, DeclarationError, Gate, payloads
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.ferries import bookings
-from dutiful_gate.draft import Hints, draft, draft_of_files
+from dutiful_gate.draft import Hints, changes, draft, draft_of_files
 from dutiful_gate.feed import CannotStart, examine_file
 from dutiful_gate.shape.nodes import Link
 
@@ -183,3 +185,50 @@ def test_the_command(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, words: lis
     run = CliRunner().invoke(dutiful, ["draft", *words])
     assert run.exit_code == code, run.output
     assert told in run.output
+
+
+def test_what_a_draft_would_change_is_told_and_nothing_is_edited() -> None:
+    @dataclass
+    class Crate:
+        weight_kg: float
+        mark: str = ""
+
+    @dataclass
+    class Call:
+        port: Literal["QLP", "MRW"]
+        on: date
+        note: str
+        crates: list[Crate]
+        pilot: str | None = None
+
+    samples = [
+        {"port": "OST", "on": "4 May", "crates": [{"weight_kg": "x"}], "pilot": "Keel", "deck": 2},
+        {"port": "QLP", "on": "2026-05-04", "crates": [], "note": "x", "pilot": "Keel", "deck": 3},
+    ]
+    told = "\n".join(changes(draft(samples, Hints(closed=frozenset(["/port"]))), Gate(Call).schema()))
+    for line in (
+        "+ /deck: not declared; seen 2 of 2; 2 to 3",
+        "~ /note: required, and absent in some; seen 1 of 2",
+        "~ /pilot: may be absent, and was always there",
+        "~ /port: words that are not declared: 'OST'",
+        "~ /on: declared as of the format date, and not all are",
+        "- /crates/*/mark: declared, and never seen",
+        "~ /crates/*/weight_kg: declared as a number, and text came",
+    ):
+        assert line in told, told
+    assert len(told.splitlines()) == 7
+    assert changes(draft(samples), draft(samples).document) == []
+
+
+def test_the_command_tells_what_would_change(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    Path("a.json").write_text('[{"origin": 3}]')
+    run = CliRunner().invoke(dutiful, ["draft", "a.json", "--against", "dutiful_gate.demo.ferries:Booking"])
+    assert run.exit_code == 0
+    assert "~ /origin: declared as text, and a whole number came" in run.output
+    assert "- /contact: declared, and never seen, and it is required" in run.output
+    Path("b.json").write_text(json.dumps(payloads(bookings, 40, 5)))
+    run = CliRunner().invoke(dutiful, ["draft", "b.json", "--as", "schema"])
+    Path("b.schema.json").write_text(run.stdout)
+    again = CliRunner().invoke(dutiful, ["draft", "b.json", "--against", "b.schema.json"])
+    assert "b.schema.json says what the samples say" in again.output

@@ -10,6 +10,7 @@ import click
 from rich.syntax import Syntax
 
 from ..declare.errors import DeclarationError
+from ..draft.differences import changes
 from ..draft.drafting import MOST_READ, Draft, draft_of_files
 from ..draft.hints import Hints, hints, hints_of
 from ..feed.csv_layout import CsvLayout
@@ -17,7 +18,7 @@ from ..feed.opened import BrokenOff, CannotStart, Form
 from ..report.shown_values import counted, visible
 from .console import console, sure_output
 from .deliveries import files_of
-from .target import CannotRun
+from .target import CannotRun, documents_option, gate_for
 
 _MOST_TOLD = 10
 _KIND = click.Choice(list(get_args(Form)))
@@ -30,6 +31,7 @@ _KIND = click.Choice(list(get_args(Form)))
     dutiful draft bookings.json --name Booking > harbour/shapes.py
     dutiful draft manifest.csv --name Line --as-text /hold --closed /port
     dutiful draft feed.ndjson readings/ --as schema --into reading.schema.json
+    dutiful draft manifest.csv --against harbour.shapes:Line
     dutiful draft export.json --select /bookings --hints bookings.hints
 
 A file of hints has one a line, a word and a place: "optional /priority", "closed /origin", "name Booking"; also
@@ -61,6 +63,13 @@ A file of hints has one a line, a word and a place: "optional /priority", "close
 @click.option(
     "--most", type=click.IntRange(1), default=MOST_READ, show_default=True, help="Records of each file to look at."
 )
+@click.option(
+    "--against",
+    "target",
+    metavar="TARGET",
+    help="Tell only what the draft would change in a declaration or document that is there.",
+)
+@documents_option
 @click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write it into this file.")
 @click.option("--overwrite", is_flag=True, help="Let --into write over a file that is there.")
 def draft(
@@ -78,6 +87,8 @@ def draft(
     encoding: str,
     header_line: int,
     most: int,
+    target: str | None,
+    documents: Path | None,
     into: Path | None,
     overwrite: bool,
 ) -> None:
@@ -96,10 +107,23 @@ def draft(
         layout = CsvLayout(separator, encoding, header_line)
         kind = kind or ("json" if samples == ("-",) else None)
         made = draft_of_files(files_of(samples), told, form=kind, select=select, layout=layout, most=most)
+        if target is not None:
+            _tell_changes(made, target, documents)
+            return
         text = made.python() if wanted == "python" else json.dumps(made.document, indent=2, ensure_ascii=False) + "\n"
     except (CannotStart, BrokenOff, DeclarationError) as error:
         raise CannotRun(visible(str(error))) from None
     _print(text, wanted, into)
+    _summary(made)
+
+
+def _tell_changes(made: Draft, target: str, documents: Path | None) -> None:
+    """Print what would change in a declaration that is there; it is not touched."""
+    found = changes(made, gate_for(target, documents=documents).schema())
+    for line in found:
+        console().print(visible(line), markup=False)
+    if not found:
+        console().print(f"{target} says what the samples say", markup=False)
     _summary(made)
 
 

@@ -6,12 +6,13 @@ print(drafted.python())
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from .differences import changes
     from .drafting import Draft, draft, draft_of_files
     from .hints import Hints
 
-__all__ = ["Draft", "Hints", "draft", "draft_of_files"]
+__all__ = ["Draft", "Hints", "changes", "draft", "draft_of_files"]
 
-_ROOMS = {"drafting": "Draft draft draft_of_files", "hints": "Hints"}
+_ROOMS = {"differences": "changes", "drafting": "Draft draft draft_of_files", "hints": "Hints"}
 
 
 def __getattr__(name: str) -> object:
