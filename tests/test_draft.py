@@ -187,6 +187,20 @@ def test_the_command(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, words: lis
     assert told in run.output
 
 
+def test_samples_that_are_no_json_are_told_and_left_out() -> None:
+    deep: Any = 1
+    for _ in range(5_000):
+        deep = [deep]
+    told = draft([{"a": 1}, {"a": float("nan")}, {"a": {1, 2}}, deep, {"a": 2}])
+    assert told.seen == 2
+    assert [line[:9] for line in told.unread] == ["sample 2:", "sample 3:", "sample 4:"]
+    assert "a: int" in told.python()
+    nested: Any = {"a": 1}
+    for level in range(55):
+        nested = {"in": nested, "row": [nested]} if level < 4 else {"in": nested}
+    admits_its_samples([nested])
+
+
 def test_what_a_draft_would_change_is_told_and_nothing_is_edited() -> None:
     @dataclass
     class Crate:

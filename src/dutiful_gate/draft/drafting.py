@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Sequence
 from datetime import date, datetime, time
+from decimal import Decimal
 from itertools import islice
+from math import isfinite
 from typing import Any, Final
 
 from ..declare.facts import FAILED
@@ -59,14 +61,20 @@ class Draft:
 
 
 def draft(samples: Iterable[Any], hints: Hints | None = None, *, cells: bool = False) -> Draft:
-    """A draft of decoded JSON values, one or many. It admits every one of them.
+    """A draft of decoded JSON values, one or many. It admits every one of them, but for what `unread` tells.
 
     With `cells`, the values of records are text, as those of a CSV file, and may stand for numbers or truth values;
     an empty one is nothing. Dates and times that are typed already, as in TOML, count as text of their format.
     """
     hints = hints or Hints()
-    values = [_plain(value, cells=cells) for value in samples]
-    return Draft(Guesser(hints, cells=cells).document(values), hints, len(values), cells=cells)
+    values: list[Any] = []
+    unread: list[str] = []
+    for number, sample in enumerate(samples, 1):
+        try:
+            values.append(_plain(sample, 0, cells=cells))
+        except _NoJson as error:
+            unread.append(f"sample {number}: {error}")
+    return Draft(Guesser(hints, cells=cells).document(values), hints, len(values), unread, cells=cells)
 
 
 def draft_of_files(
@@ -112,7 +120,7 @@ def draft_of_files(
     if not values:
         raise CannotStart(f"there is no record that can be read{''.join(f'; {each}' for each in unread[:1])}")
     made = draft(values, hints, cells=True in forms)
-    return Draft(made.document, made.hints, made.seen, unread, cells=made.cells)
+    return Draft(made.document, made.hints, made.seen, [*unread, *made.unread], cells=made.cells)
 
 
 def _sampled(name: str, most: int) -> str:
@@ -143,14 +151,24 @@ _CELLS: Final[Gate[Any]] = Gate(Any, limits=_LIMITS)
 _ANYTHING: Final = Gate.from_schema({}, limits=_LIMITS)
 
 
-def _plain(value: Any, *, cells: bool) -> Any:
-    """A value as JSON has it; a cell that is empty is null."""
+class _NoJson(ValueError):
+    """A sample that is no JSON value."""
+
+
+def _plain(value: Any, deep: int, *, cells: bool) -> Any:
+    """A value as JSON has it; a cell that is empty is null. Raises _NoJson."""
+    if value is None or isinstance(value, bool | int):
+        return value
+    if isinstance(value, str):
+        return None if cells and value == "" else value
+    if isinstance(value, dict | list | tuple) and deep >= _LIMITS.depth:
+        raise _NoJson(f"it nests deeper than {_LIMITS.depth} levels")
     if isinstance(value, dict):
-        return {str(key): _plain(held, cells=cells) for key, held in value.items() if not (cells and key is None)}
-    if cells and value == "":
-        return None
+        return {str(key): _plain(held, deep + 1, cells=cells) for key, held in value.items() if key is not None}
     if isinstance(value, list | tuple):
-        return [_plain(held, cells=cells) for held in value]
+        return [_plain(held, deep + 1, cells=cells) for held in value]
     if isinstance(value, datetime | date | time):
         return value.isoformat()
-    return value
+    if isinstance(value, float | Decimal) and isfinite(value):
+        return value
+    raise _NoJson("it holds what JSON has no form for")
