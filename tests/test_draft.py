@@ -20,6 +20,7 @@ from dutiful_gate import CannotSample, DeclarationError, Gate, payloads
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.draft import Hints, changes, draft, draft_of_files
+from dutiful_gate.draft.differences import closed_places
 from dutiful_gate.feed import CannotStart, examine_file
 from dutiful_gate.shape.nodes import Link
 
@@ -232,14 +233,18 @@ def test_what_a_draft_would_change_is_told_and_nothing_is_edited() -> None:
         assert line in told, told
     assert len(told.splitlines()) == 7
     assert changes(draft(samples), draft(samples).document) == []
+    shared = {f"d{n}": {"properties": {k: {"$ref": f"#/$defs/d{n + 1}"} for k in "ab"}} for n in range(40)}
+    document = {"$ref": "#/$defs/d0", "$defs": {**shared, "d40": {"type": "object"}}}
+    assert closed_places(document) == frozenset()
 
 
 def test_the_command_tells_what_would_change(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
-    Path("a.json").write_text('[{"origin": 3}]')
+    Path("a.json").write_text('[{"origin": 3, "priority": "fast"}]')
     run = CliRunner().invoke(dutiful, ["draft", "a.json", "--against", "dutiful_gate.demo.ferries:Booking"])
     assert run.exit_code == 0
     assert "~ /origin: declared as text, and a whole number came" in run.output
+    assert "~ /priority: words that are not declared: 'fast'" in run.output
     assert "- /contact: declared, and never seen, and it is required" in run.output
     Path("b.json").write_text(json.dumps(payloads(bookings, 40, 5)))
     run = CliRunner().invoke(dutiful, ["draft", "b.json", "--as", "schema"])

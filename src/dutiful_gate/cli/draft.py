@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
-from typing import get_args
+from typing import Any, get_args
 
 import click
 from rich.syntax import Syntax
 
 from ..declare.errors import DeclarationError
-from ..draft.differences import changes
+from ..draft.differences import changes, closed_places
 from ..draft.drafting import MOST_READ, Draft, draft_of_files
 from ..draft.hints import Hints, hints, hints_of
 from ..feed.csv_layout import CsvLayout
@@ -104,11 +106,14 @@ def draft(
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
     try:
         told = _together(kept, hints({word: [*places] for word, places in given.items()}), name)
+        there = None if target is None else gate_for(target, documents=documents).schema()
+        if there is not None:
+            told = replace(told, closed=told.closed | closed_places(there))
         layout = CsvLayout(separator, encoding, header_line)
         kind = kind or ("json" if samples == ("-",) else None)
         made = draft_of_files(files_of(samples), told, form=kind, select=select, layout=layout, most=most)
-        if target is not None:
-            _tell_changes(made, target, documents)
+        if there is not None and target is not None:
+            _tell_changes(made, target, there)
             return
         text = made.python() if wanted == "python" else json.dumps(made.document, indent=2, ensure_ascii=False) + "\n"
     except (CannotStart, BrokenOff, DeclarationError) as error:
@@ -117,9 +122,9 @@ def draft(
     _summary(made)
 
 
-def _tell_changes(made: Draft, target: str, documents: Path | None) -> None:
+def _tell_changes(made: Draft, target: str, there: Mapping[str, Any]) -> None:
     """Print what would change in a declaration that is there; it is not touched."""
-    found = changes(made, gate_for(target, documents=documents).schema())
+    found = changes(made, there)
     for line in found:
         console().print(visible(line), markup=False)
     if not found:

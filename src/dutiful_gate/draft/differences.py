@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from itertools import islice
 from typing import Any, Final
 
 from ..document.judging.causes import PHRASES
 from .drafting import Draft
 
 _MOST_DEEP: Final = 40
+_MOST_LOOKS, _MOST_TOLD = 20_000, 2_000
 
 
 def changes(drafted: Draft, document: Mapping[str, Any]) -> list[str]:
@@ -17,14 +19,34 @@ def changes(drafted: Draft, document: Mapping[str, Any]) -> list[str]:
     New keys, keys that were never seen, fields that are required and were absent in some samples, or the reverse, other
     kinds, words outside of a closed set. `document` is what `Gate.schema()` writes, or any other document.
     """
-    return [*_compared(drafted.document, drafted.document, document, document, "", 0)]
+    found = islice(_compared(drafted.document, drafted.document, document, document, "", 0, [_MOST_LOOKS]), _MOST_TOLD)
+    return [*found]
+
+
+def closed_places(document: Mapping[str, Any]) -> frozenset[str]:
+    """The places where a document asks for one of a few texts: a draft beside it is told of words that are none."""
+    return frozenset(_closed(document, document, "", 0, [_MOST_LOOKS]))
+
+
+def _closed(schema: Any, root: Mapping[str, Any], place: str, deep: int, left: list[int]) -> Iterator[str]:
+    told = _plain(schema, root)
+    left[0] -= 1
+    if deep > _MOST_DEEP or left[0] < 0:
+        return
+    if "enum" in told:
+        yield place
+    for name, held in told.get("properties", {}).items():
+        yield from _closed(held, root, f"{place}/{name.replace('~', '~0').replace('/', '~1')}", deep + 1, left)
+    if isinstance(told.get("items"), dict):
+        yield from _closed(told["items"], root, f"{place}/*", deep + 1, left)
 
 
 def _compared(
-    new: Any, new_root: Mapping[str, Any], old: Any, old_root: Mapping[str, Any], place: str, deep: int
+    new: Any, new_root: Mapping[str, Any], old: Any, old_root: Mapping[str, Any], place: str, deep: int, left: list[int]
 ) -> Iterator[str]:
     new, old = _plain(new, new_root), _plain(old, old_root)
-    if deep > _MOST_DEEP or not new or not old:
+    left[0] -= 1  # shapes that share records have more ways through them than one would want to go
+    if deep > _MOST_DEEP or left[0] < 0 or not new or not old:
         return
     yield from _kinds(new, old, place)
     if "properties" in new and "properties" in old:
@@ -33,11 +55,11 @@ def _compared(
             if name in old["properties"]:
                 here = f"{place}/{name}"
                 yield from _compared(
-                    new["properties"][name], new_root, old["properties"][name], old_root, here, deep + 1
+                    new["properties"][name], new_root, old["properties"][name], old_root, here, deep + 1, left
                 )
     for word in ("items", "additionalProperties"):
         if isinstance(new.get(word), dict) and isinstance(old.get(word), dict):
-            yield from _compared(new[word], new_root, old[word], old_root, f"{place}/*", deep + 1)
+            yield from _compared(new[word], new_root, old[word], old_root, f"{place}/*", deep + 1, left)
 
 
 def _fields(new: Mapping[str, Any], old: Mapping[str, Any], place: str) -> Iterator[str]:
