@@ -7,16 +7,19 @@ from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Final
 
+from ..declare.json_pointer import escaped
 from .hints import Hints
 from .names import record_name
 from .texts import cells_of, choices_of, format_of, looks_like, sizes, spread, times, told_of
 
-Place = tuple[str, ...]
+Place = tuple[str | int, ...]
 _LEAST_KEYS, _LEAST_RANGED, _MOST_DEEP = 8, 50, 60
 _DATA_KEY = re.compile(
     r"\d[\w:.+-]*|[A-Z]{1,5}-?\d+[\w-]*|[0-9a-fA-F]{8}-[0-9a-fA-F-]{27}|[^@\s]+@[^@\s]+|\.|(?:\.{0,2}/|https?:)\S*"
 )
 _SECRET = re.compile(r"(?i)passw|passphrase|secret|token|credential|api_?key|private_?key|^pin$")
+_ITEM, _VALUE = 0, 1
+"""Steps to what stands in a list, and under any key of a map: no key of a record is equal to them."""
 _TAGS: Final = ("type", "kind", "event", "tag", "action", "op", "category", "name")
 
 
@@ -30,6 +33,7 @@ class Guesser:
         self._by_shape: dict[Any, str] = {}
         self._values: dict[Any, list[Mapping[str, Any]]] = {}
         self._places: dict[Any, list[Place]] = {}
+        self._shapes: dict[Place, Any] = {}
 
     def document(self, values: Sequence[Any]) -> dict[str, Any]:
         """The document of all values."""
@@ -42,37 +46,25 @@ class Guesser:
 
     # Records of equal shape are one: first all are gathered
 
-    def _gather(self, values: Sequence[Any], place: Place) -> None:
-        records = [value for value in values if isinstance(value, Mapping)]
-        lists = [item for value in values if isinstance(value, list) for item in value]
-        if lists:
-            self._gather(lists, (*place, "*"))
-        if not records or len(place) > _MOST_DEEP:
-            return
-        if self._is_map(records, [place]):
-            self._gather([held for record in records for held in record.values()], (*place, "*"))
-            return
-        shape = self._shape(records, [place])
-        self._values.setdefault(shape, []).extend(records)
-        self._places.setdefault(shape, []).append(place)
-        for key, held in _by_key(records).items():
-            self._gather(held, (*place, key))
-
-    def _shape(self, records: Sequence[Mapping[str, Any]], places: Sequence[Place]) -> Any:
-        """What records of equal shape share: their keys, and what kinds of values stand there."""
-        return tuple(sorted((key, self._kinds(held, len(places[0]))) for key, held in _by_key(records).items()))
-
-    def _kinds(self, values: Sequence[Any], deep: int) -> Any:
-        kinds = frozenset(kind_of(value) for value in values) - {"null"}
-        if deep > _MOST_DEEP:
-            return tuple(sorted(kinds))
-        inner: list[Any] = sorted(kinds)
-        if "object" in kinds:
-            records = [value for value in values if isinstance(value, Mapping)]
-            inner.append(tuple(sorted((key, self._kinds(held, deep + 1)) for key, held in _by_key(records).items())))
+    def _gather(self, values: Sequence[Any], place: Place) -> Any:
+        """Take in all records below a place; gives back what kinds of values stand there, however deep."""
+        kinds: list[Any] = sorted({kind_of(value) for value in values} - {"null"})
+        if len(place) > _MOST_DEEP:
+            return tuple(kinds)
         if "array" in kinds:
-            inner.append(self._kinds([item for value in values if isinstance(value, list) for item in value], deep + 1))
-        return tuple(inner)
+            items = [item for value in values if isinstance(value, list) for item in value]
+            kinds.append(self._gather(items, (*place, _ITEM)))
+        records = [value for value in values if isinstance(value, Mapping)]
+        if records and self._is_map(records, [place]):
+            held = [each for record in records for each in record.values()]
+            kinds.append(("map", self._gather(held, (*place, _VALUE))))
+        elif records:
+            below = {key: self._gather(held, (*place, key)) for key, held in _by_key(records).items()}
+            shape = self._shapes[place] = tuple(sorted(below.items(), key=lambda each: each[0]))
+            self._values.setdefault(shape, []).extend(records)
+            self._places.setdefault(shape, []).append(place)
+            kinds.append(shape)
+        return tuple(kinds)
 
     # Values
 
@@ -102,7 +94,7 @@ class Guesser:
             return self._records(values, places, name, deep)
         if kind == "array":
             items = [item for value in values for item in value]
-            inner = self.schema(items, _under(places, "*"), name, deep=deep + 1) if items else {}
+            inner = self.schema(items, _under(places, _ITEM), name, deep=deep + 1) if items else {}
             inner = {**inner}
             told = inner.pop("$comment", "") if "$ref" not in inner else ""
             words = sizes(values, "item")
@@ -114,7 +106,7 @@ class Guesser:
         return {"type": kind}
 
     def _text(self, values: list[str], places: Sequence[Place]) -> dict[str, Any]:
-        if any(place and _SECRET.search(place[-1]) for place in places):
+        if any(place and isinstance(place[-1], str) and _SECRET.search(place[-1]) for place in places):
             return {"type": "string", "writeOnly": True, "$comment": "taken for a secret by its name"}
         if self._said(self.hints.as_text, places):
             return {"type": "string", "$comment": told_of(values)}
@@ -141,14 +133,14 @@ class Guesser:
     ) -> dict[str, Any]:
         if self._is_map(values, places):
             held = [item for value in values for item in value.values()]
-            inner = self.schema(held, _under(places, "*"), name, deep=deep + 1)
+            inner = self.schema(held, _under(places, _VALUE), name, deep=deep + 1)
             keys = sorted({key for value in values for key in value})
             told = format_of(keys)
             names = {"propertyNames": {"format": told}} if told in ("date", "uuid") else {}
             words = f"{len(keys)} keys that are data, such as {keys[0]}"
             inner.pop("$comment", None)
             return {"type": "object", **names, "additionalProperties": inner, "$comment": words}
-        shape = self._shape(values, places)
+        shape = self._shapes.get(places[0], places[0])
         known = self._by_shape.get(shape)
         if known is None:
             alike = self._values.get(shape, values)
@@ -226,7 +218,7 @@ class Guesser:
         return len(kinds) == 1 and len(keys) >= max(_LEAST_KEYS, 3 * max(usual, 1)) and len(records) > 2
 
     def _said(self, hinted: frozenset[str], places: Iterable[Place]) -> bool:
-        return bool(hinted) and any("".join(f"/{_escaped(step)}" for step in place) in hinted for place in places)
+        return bool(hinted) and any(_pointer(place) in hinted for place in places)
 
     def _fresh(self, name: str) -> str:
         made, number = name, 1
@@ -259,11 +251,11 @@ def kind_of(value: Any) -> str:
     return "integer" if isinstance(value, int) else "number"
 
 
-def _escaped(step: str) -> str:
-    return step.replace("~", "~0").replace("/", "~1")
+def _pointer(place: Place) -> str:
+    return "".join("/*" if isinstance(step, int) else f"/{escaped(step)}" for step in place)
 
 
-def _under(places: Sequence[Place], step: str) -> list[Place]:
+def _under(places: Sequence[Place], step: str | int) -> list[Place]:
     return [(*place, step) for place in places]
 
 
