@@ -58,8 +58,8 @@ if TYPE_CHECKING:
     from .gates.base import AnyGate
     from .gates.bundle import bundle
     from .gates.document import DocumentGate
+    from .gates.explanation import Explanation
     from .gates.typed import Gate
-    from .gates.why import Explanation
     from .report.catalogue import Catalogue, speaking
     from .report.fault import Fault
     from .report.place import Place
@@ -177,7 +177,7 @@ _ROOMS = {
     "gates.bundle": "bundle",
     "gates.document": "DocumentGate",
     "gates.typed": "Gate",
-    "gates.why": "Explanation",
+    "gates.explanation": "Explanation",
     "report.catalogue": "Catalogue speaking",
     "report.fault": "Fault",
     "report.place": "Place",

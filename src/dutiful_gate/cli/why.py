@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 from rich.text import Text
 
-from ..gates.why import Explanation
+from ..gates.explanation import Explanation
 from ..report.fault import dotted
 from ..report.shown_values import visible
 from ..report.verdict import Refused

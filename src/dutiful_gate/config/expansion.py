@@ -10,6 +10,7 @@ import re
 from collections.abc import Callable, Mapping
 from typing import Any, Final
 
+from ..declare.json_pointer import indexed
 from ..declare.sources import FromText
 from ..report.cause import Cause
 from ..report.fault import Path
@@ -87,7 +88,7 @@ class Expansion:
         """What a reference stands for."""
         if name.startswith(_ENV):
             return self._variable(name.removeprefix(_ENV))
-        path: Path = tuple(int(step) if step.isdigit() else step for step in steps_of(name))
+        path: Path = indexed(steps_of(name))
         held: Any = self.data
         for step in path:
             if isinstance(held, dict) and (step in held or str(step) in held):

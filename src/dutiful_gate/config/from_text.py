@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple
 
+from ..declare.json_pointer import index_of
 from ..declare.sources import FromText, Reading
 from ..engine.plan import may_be_blank
 from ..read.json_fast import plain_json
@@ -17,6 +18,8 @@ from .names import Known, bare, blank_is_null, spelled
 from .sheet import Asked, Sheet
 
 _UNSET: Any = object()
+
+_MOST_ITEMS = 1_000_000
 
 
 class Spelled(NamedTuple):
@@ -95,8 +98,9 @@ class _Assembly:
         former, fixed = False, True
         for step in steps:
             node = self.names.node(use)
-            if isinstance(node, Items | Fixed) and step.isascii() and step.isdigit() and len(step) < 7:
-                path, use, fixed = (*path, int(step)), self.names.below(use, int(step)), False
+            index = index_of(step) if isinstance(node, Items | Fixed) else None
+            if index is not None and index < _MOST_ITEMS:
+                path, use, fixed = (*path, index), self.names.below(use, index), False
                 continue
             if isinstance(node, Entries):
                 path, use, fixed = (*path, step.lower() if self.folds else step), node.value, False

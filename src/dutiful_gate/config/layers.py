@@ -63,15 +63,19 @@ class File:
 
     def read(self, asked: Asked) -> list[Sheet]:
         """The sheets of the files it includes, and then its own."""
-        name = str(self.path)
-        if _PROFILE in name:
-            if asked.profile is None:
-                return []
-            name = name.replace(_PROFILE, asked.profile)
+        name = _of_profile(self.path, asked)
+        if name is None:
+            return []
         sheets = _Included(self, asked).read(name, optional=self.optional)
         for sheet in sheets:
             sheet.expands, sheet.profiled, sheet.of_file = self.expands, _PROFILE in str(self.path), True
         return sheets
+
+
+def _of_profile(path: str | os.PathLike[str], asked: Asked) -> str | None:
+    """The name of a file, its profile put in; None where it asks for one and there is none."""
+    name = str(path)
+    return name if _PROFILE not in name else None if asked.profile is None else name.replace(_PROFILE, asked.profile)
 
 
 class _Included:
@@ -256,11 +260,9 @@ class EnvFile:
 
     def read(self, asked: Asked) -> list[Sheet]:
         """Its sheet; none where there is no file."""
-        name = str(self.path)
-        if _PROFILE in name:
-            if asked.profile is None:
-                return []
-            name = name.replace(_PROFILE, asked.profile)
+        name = _of_profile(self.path, asked)
+        if name is None:
+            return []
         path = os.path.join(asked.folder, name)
         try:
             raw = whole_file(path, asked.limits.bytes, within=os.path.dirname(path))

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 
+from ..declare.json_pointer import indexed
 from ..declare.sealed import SEALED, Sealed
 from ..report.fault import Fault, Path, dotted
 from ..report.place import Place
@@ -145,9 +146,7 @@ class Loaded(Generic[T]):
 
         Raises KeyError for a name that is no setting.
         """
-        path = (
-            tuple(int(step) if step.isdigit() else step for step in steps_of(name)) if isinstance(name, str) else name
-        )
+        path = indexed(steps_of(name)) if isinstance(name, str) else name
         found: Origin = self._origins(path)
         return found
 

@@ -11,7 +11,7 @@ from math import isfinite
 from typing import Any, Final
 
 from ..declare.facts import FAILED
-from ..declare.json_pointer import steps_of
+from ..declare.json_pointer import below, steps_of
 from ..declare.limits import Limits
 from ..document.declaring.module import declarations_of
 from ..feed.csv_layout import CsvLayout
@@ -134,12 +134,10 @@ def _decoded(path: str | os.PathLike[str], select: str) -> list[Any] | None:
     with opened(path) as stream:
         held = plain_json(stream.read(_LIMITS.bytes + 1), _LIMITS, False)
     for step in steps_of(select) if held is not FAILED else ():
-        if isinstance(held, list) and step.isdecimal() and step.isascii() and int(step) < len(held):
-            held = held[int(step)]
-        elif isinstance(held, dict) and step in held:
-            held = held[step]
-        else:
+        found = below(held, step)
+        if found is None:
             return None
+        held = found[1]
     if held is FAILED:
         return None
     return held if isinstance(held, list) else None if select else [held]

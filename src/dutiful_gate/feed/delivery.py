@@ -6,7 +6,7 @@ import os
 from collections.abc import Callable, Generator
 from typing import Any, BinaryIO, TypeVar
 
-from ..declare.json_pointer import steps_of
+from ..declare.json_pointer import below, steps_of
 from ..declare.sources import Source
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
@@ -175,10 +175,10 @@ def _typed_items(gate: AnyGate[T], raw: bytes, form: Form, select: str) -> Gener
     path: Path = ()
     held = read.value
     for step in steps_of(select):
-        inside = isinstance(held, list) and step.isdigit() and int(step) < len(held)
-        if not inside and not (isinstance(held, dict) and step in held):
+        found = below(held, step)
+        if found is None:
             raise CannotStart(f"there is nothing at {select} in it")
-        path, held = (*path, int(step) if inside else step), held[int(step) if inside else step]
+        path, held = (*path, found[0]), found[1]
     listed = isinstance(held, list) and not gate.takes_list
     if select and not listed:
         cause = Cause("kind", "a list of items", got="something else")

@@ -7,7 +7,7 @@ from hashlib import blake2b
 from typing import Any, Final
 
 from ..declare.equality import keyed
-from ..declare.json_pointer import steps_of
+from ..declare.json_pointer import below, steps_of
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
 from ..report.cause import Cause
@@ -67,10 +67,8 @@ class Distinct:
 def _at(plain: Any, path: Sequence[str]) -> Any:
     """What stands at a path, _NONE for nothing."""
     for step in path:
-        if isinstance(plain, dict) and step in plain:
-            plain = plain[step]
-        elif isinstance(plain, list) and step.isdecimal() and step.isascii() and int(step) < len(plain):
-            plain = plain[int(step)]
-        else:
+        found = below(plain, step)
+        if found is None:
             return _NONE
+        plain = found[1]
     return plain

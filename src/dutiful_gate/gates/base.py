@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from ..read.json_text import JsonText
     from ..report.fault import Path
     from ..shape.nodes import Shape
-    from .why import Explanation
+    from .explanation import Explanation
 
 T = TypeVar("T")
 Raw = bytes | bytearray | memoryview | str

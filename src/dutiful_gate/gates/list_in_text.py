@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from ..declare.json_pointer import steps_of
+from ..declare.json_pointer import below, steps_of
 from ..read.json_text import JsonText, one_a_place
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
@@ -47,11 +47,8 @@ def each_in_text(gate: AnyGate[T], raw: Raw, at: str) -> Iterator[Verdict[T]]:
 
 
 def _inside(path: Path, held: Any, step: str) -> tuple[Path, Any]:
-    if isinstance(held, dict):
-        return (*path, step), held.get(step)
-    if isinstance(held, list) and step.isascii() and step.isdigit() and int(step) < len(held):
-        return (*path, int(step)), held[int(step)]
-    return (*path, step), None
+    found = below(held, step)
+    return ((*path, step), None) if found is None else ((*path, found[0]), found[1])
 
 
 def _no_list(gate: AnyGate[Any], path: Path, held: Any) -> Fault:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
-from ...declare.equality import LISTS
+from ...declare.json_pointer import below
 from ...report.fault import Path
 from .findings import Finding, Found, Note, Question
 from .interpreter import Interpreter, has_a_say
@@ -74,10 +74,8 @@ def value_at(data: Any, steps: Sequence[str]) -> tuple[Path, Any, str | None]:
     """The path and the value at a pointer's steps; with the step under which nothing stands, if there is one."""
     path: Path = ()
     for step in steps:
-        if isinstance(data, dict) and step in data:
-            path, data = (*path, step), data[step]
-        elif isinstance(data, LISTS) and step.isdecimal() and step.isascii() and int(step) < len(data):
-            path, data = (*path, int(step)), data[int(step)]
-        else:
+        found = below(data, step)
+        if found is None:
             return path, data, step
+        path, data = (*path, found[0]), found[1]
     return path, data, None

@@ -8,7 +8,7 @@ from typing import Any
 from urllib.parse import unquote
 
 from ...declare.errors import DeclarationError
-from ...declare.json_pointer import steps_of
+from ...declare.json_pointer import index_of, steps_of
 from ...report.fault import pointer
 from ..dialects import (
     BY_NAME,
@@ -295,8 +295,8 @@ class Library:
         document = root.document
         held, path = root.raw, list(root.steps)
         for step in steps:
-            is_index = isinstance(held, list) and step.isascii() and step.isdigit() and len(step) < 12
-            path.append(int(step) if is_index else step)
+            index = index_of(step) if isinstance(held, list) else None
+            path.append(step if index is None else index)
             try:
                 held = held[path[-1]]
             except (KeyError, IndexError, TypeError):

@@ -6,6 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from typing import Any, Final
 
+from ...declare.json_pointer import indexed
+
 ADD: Final = "add-row"
 TAKE_AWAY: Final = "take-row"
 PUT_IN: Final = "put-in"
@@ -19,7 +21,7 @@ def with_rows(entered: Any, pairs: Sequence[tuple[str, str]]) -> Any:
     """What was typed with a row or a record more, or less, as a button asked; None where none was pressed."""
     for name, value in pairs:
         if name in BUTTONS:
-            steps: list[str | int] = [int(step) if step.isdigit() else step for step in value.split(".")[:64]]
+            steps = indexed(value.split(".")[:64])
             held = entered if isinstance(entered, Mapping) else {}
             if name == TAKE_AWAY:
                 return _at(held, steps[:-1], partial(_without, steps[-1]), makes=False)
