@@ -9,14 +9,14 @@ import random
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import pytest
 from click.testing import CliRunner
 
 from any_declaration import any_declaration, loaded
 from any_document import any_value
-from dutiful_gate import CannotSample, DeclarationError, Gate, payloads
+from dutiful_gate import CannotSample, DeclarationError, Gate, payloads, secret
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.draft import Hints, changes, draft, draft_of_files
@@ -98,6 +98,19 @@ HOLDS = {"id": "00017", "at": "2026-05-04T09:30:00Z", "deck": 2, "tons": 3.5, "o
         ([{"ports": {"a": 1, "b": 2}}], Hints(maps=frozenset(["/ports"])), ["ports: dict[str, int]"]),
         ([{"ports": {"1": 1}}], Hints(records=frozenset(["/ports"])), ["class Port", "field_1"]),
         ([{"password": "gull-7"}], Hints(), ["password: Annotated[str, secret]"]),
+        ([{"passwords": ["gull-7", "gull-77"]}], Hints(), ["passwords: list[Annotated[str, secret]]"]),
+        ([{"pin": 4711}], Hints(), ["pin: Annotated[int, secret]"]),
+        (
+            [{"tokens": {"4711": 1, "4712": 2}}],
+            Hints(),
+            ["tokens: dict[str, Annotated[int, secret]]", "2 keys that are data\n"],
+        ),
+        ([{"secret": {"value": "gull-7", "n": 4711}}], Hints(), ["value: Annotated[str, secret]"]),
+        (
+            [{"token": x, x: 1} for x in ("gull-7", "gull-77") for _ in range(4)],
+            Hints(records=frozenset([""])),
+            ["token: Annotated[str, secret]", "class Sample"],
+        ),
         ([{"made_by": "crane@1.2.0", "link": "a:b"}], Hints(), ["made_by: str", "link: str"]),
         ([{"list": "a", "other": [1]}, {"other": []}], Hints(), ['list_: Annotated[str | None, named("list")] = None']),
         (
@@ -118,7 +131,9 @@ def test_what_is_guessed(samples: list[Any], hints: Hints, lines: list[str]) -> 
     python = draft(samples, hints).python()
     for line in lines:
         assert line in python, python
-    assert "gull-7" not in python
+    assert "4711" not in python
+    if "gull-7" not in {key for sample in samples if isinstance(sample, dict) for key in sample}:
+        assert "gull-7" not in python
 
 
 @pytest.mark.parametrize(
@@ -233,6 +248,17 @@ def test_what_a_draft_would_change_is_told_and_nothing_is_edited() -> None:
         assert line in told, told
     assert len(told.splitlines()) == 7
     assert changes(draft(samples), draft(samples).document) == []
+
+    @dataclass
+    class Pass:
+        code: Annotated[str, secret]
+        deck: Annotated[Literal["upper", "lower"], secret]
+
+    sent = [{"code": "gull-4711", "deck": "4711"}, {}]
+    declared = Gate(Pass).schema()
+    told = "\n".join(changes(draft(sent, Hints(closed=closed_places(declared) | {"/deck"})), declared))
+    assert "~ /code: required, and absent in some; seen 1 of 2" in told
+    assert "4711" not in told
     shared = {f"d{n}": {"properties": {k: {"$ref": f"#/$defs/d{n + 1}"} for k in "ab"}} for n in range(40)}
     document = {"$ref": "#/$defs/d0", "$defs": {**shared, "d40": {"type": "object"}}}
     assert closed_places(document) == frozenset()

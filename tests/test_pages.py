@@ -667,6 +667,8 @@ PUT_IN: list[tuple[dict[str, str], list[str]]] = [
     ({"leave-out": "beside.7.under"}, ["name"]),
     ({"put-in": "name.x", "name": "deck"}, ["name"]),
     ({"put-in": ""}, ["name"]),
+    ({"leave-out": "beside.²"}, ["name"]),
+    ({"take-row": "beside." + "9" * 5_000}, ["name"]),
     ({"put-in": ".".join(["under"] * 500)}, ["name", *[f"under{'[under]' * deep}[name]" for deep in range(64)]]),
 ]
 

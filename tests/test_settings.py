@@ -278,6 +278,9 @@ def test_settings_know_their_origins(tmp_path: Path) -> None:
     assert str(loaded.origin(("limits", "y"))) == "TERN_LIMITS__Y"
     with pytest.raises(KeyError, match="no setting"):
         loaded.origin("berths.nothing")
+    for odd in ("closed[²]", "closed[" + "9" * 5_000 + "]"):
+        with pytest.raises(KeyError, match="no setting"):
+            loaded.origin(odd)
     alone = harbour.load(folder=written(tmp_path, {"a.toml": BASE, "b.yaml": "", ".env": ""}), environ={})
     assert [str(alone.origin(name)) for name in ("berths.limit", "berths.every", "open", "berths")] == [
         "a.toml:2:9", "default", "default", "a.toml:1:1",

@@ -114,6 +114,9 @@ TARGET = f"{Booking.__module__}:Booking"
         (["booking.schema.json"], 0, ["contact *", "an email address"]),
         (["bad.json"], 0, ["bad.json", "origin *  text"]),
         (["broken.json"], 2, ["broken.json is no JSON"]),
+        ([TARGET, "broken.json"], 1, ["broken.json  needs a JSON value; got the end of the text"]),
+        (["rows.csv"], 0, ["port *  text  'QLP'", "deck *  a whole number"]),
+        (["far.json"], 2, ["no record that can be drafted"]),
         (["nowhere.json"], 2, ["there is no file"]),
         ([TARGET, "nowhere.json"], 2, ["there is no file"]),
         ([TARGET, "--html", "tree.html"], 0, ["tree.html written"]),
@@ -125,6 +128,8 @@ def test_the_command(
     monkeypatch.chdir(tmp_path)
     Path("bad.json").write_text('{"origin": " q "}')
     Path("broken.json").write_text('{"origin": ')
+    Path("rows.csv").write_text("port,deck\nQLP,2\n")
+    Path("far.json").write_text('[{"deck": 1e400}]')
     Path("good.json").write_text(json.dumps(payloads(bookings, 1)[0]))
     Path("booking.schema.json").write_text(json.dumps(bookings.schema()))
     run = CliRunner().invoke(dutiful, ["tree", *words])
@@ -142,6 +147,21 @@ def test_secrets_are_in_no_tree() -> None:
     shape = shape_tree(Gate.from_schema(passes.schema()), "Pass", data)
     assert "4711" not in page(shape)
     assert named(shape, "code").words.endswith("secret")
+
+    @dataclass
+    class Held:
+        keys: Annotated[dict[str, int], secret]
+        deck: int
+
+    for sent, words in (({"keys": {"4711": "x"}, "deck": 1}, "a hidden value"), ({"deck": 1}, "nothing came")):
+        verdict = Gate(Held).examine(sent)
+        tree = data_tree("data", verdict, verdict.entered())
+        assert named(tree, "keys").words == words
+        assert named(tree, "keys").faults
+        assert "4711" not in page(tree)
+    for odd in ([1], None, 3):
+        verdict = Gate(Held).examine(odd)
+        assert "null" not in data_tree("data", verdict, verdict.entered()).words
 
 
 def test_pages_hold_nothing_from_outside_as_code() -> None:

@@ -22,6 +22,7 @@ from dutiful_gate import (
     Sealed,
     Source,
     fits,
+    holds,
     it,
     obeys,
     otherwise,
@@ -29,6 +30,7 @@ from dutiful_gate import (
     probes,
     secret,
     split_on,
+    then,
     this,
     trimmed,
     via,
@@ -145,6 +147,84 @@ def test_what_is_told(more: dict[str, Any], at: str, lines: list[str]) -> None:
         assert line in text, text
     for hidden in ("4711", "9999", "secret-word"):
         assert hidden not in text
+
+
+@dataclass
+class Inner:
+    code: str
+    deck: int = 0
+
+
+@dataclass
+class Vault:
+    one: Annotated[Inner | None, secret] = None
+    either: Annotated[Stay | Call, secret] | None = None
+    many: Annotated[dict[str, list[Inner]], secret] | None = None
+    mixed: Annotated[int | list[str], secret] | None = None
+    own: Annotated[str, secret, then(int)] | None = None
+    held: Annotated[str, secret, holds(lambda text: False)] | None = None
+    sealed: Sealed[Inner] | None = None
+    plain: Inner | None = None
+    row: tuple[int, str] | None = None
+
+
+def test_no_secret_shows_on_the_way_to_a_value() -> None:
+    data = {
+        "one": {"code": 47110, "deck": "4711"},
+        "either": {"kind": "4711", "reason": 4711},
+        "many": {"4711": [{"code": 4711}]},
+        "mixed": ["4711", 4711],
+        "own": "4711x",
+        "held": "4711",
+        "sealed": {"code": 4711, "deck": "4711"},
+    }
+    gate = Gate(Vault)
+    for at in places(data):
+        assert "4711" not in str(gate.why(data, at)), at
+
+
+@pytest.mark.parametrize("step", ["²", "٣", "01", "-1", "9" * 30, "9" * 5_000, " 0", "1", "~2"])
+def test_what_is_no_index_leads_nowhere(step: str) -> None:
+    """RFC 6901, section 4: digits of ASCII without a leading zero."""
+    document = Gate.from_schema(Gate(Vault).schema())
+    told = Gate(Vault).why({"row": [1]}, f"/row/{step}")
+    assert (told.came, told.told[-1].what) == (False, "ends")
+    assert not document.why({"row": [1]}, f"/row/{step}").came
+
+
+class Liar:
+    def __eq__(self, other: object) -> bool:
+        raise RuntimeError("4711")
+
+    def __hash__(self) -> int:
+        raise RuntimeError("4711")
+
+    @property
+    def code(self) -> str:
+        raise RuntimeError("4711")
+
+
+class LyingDict(dict[str, Any]):
+    def __iter__(self) -> Iterator[str]:
+        raise RuntimeError("4711")
+
+    def __contains__(self, key: object) -> bool:
+        raise RuntimeError("4711")
+
+
+@pytest.mark.parametrize("source", [Source.JSON, Source.NATIVE, Source.MIXED])
+@pytest.mark.parametrize("at", ["", "/plain", "/plain/code", "/row/0", "/nowhere"])
+def test_objects_that_lie_are_refused_and_raise_nothing(source: Source, at: str) -> None:
+    for data in (
+        Liar(),
+        {"plain": Liar()},
+        {"plain": LyingDict(code="x")},
+        LyingDict(plain={}),
+        {1: 2},
+        {"row": Liar()},
+    ):
+        for gate in (Gate(Vault, source), Gate.from_schema(Gate(Vault).schema())):
+            assert "4711" not in str(gate.why(data, at))
 
 
 def test_gates_of_other_sources_and_documents() -> None:

@@ -11,8 +11,8 @@ import click
 from rich.text import Text
 
 from ..declare.errors import DeclarationError
-from ..draft.drafting import draft
-from ..feed.opened import CannotStart, opened
+from ..draft.drafting import draft_of_files
+from ..feed.opened import BrokenOff, CannotStart, form_of, opened
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..outline.as_html import page
@@ -24,6 +24,7 @@ from ..report.verdict import Verdict
 from ..sample.payloads import CannotSample
 from ..sample.sampling import payloads
 from .console import console, sure_output
+from .deliveries import files_of
 from .target import CannotRun, documents_option, gate_for
 
 _LONGEST = 100
@@ -37,6 +38,7 @@ _LONGEST = 100
     dutiful tree booking.schema.json --depth 2
     dutiful tree harbour.shapes:Booking --find weight
     dutiful tree harbour.shapes:Booking booking.json --at-fault
+    dutiful tree manifest.csv
     dutiful tree export.json --html export.html
 
 A star marks what must be there. Exit status: 0, 1 when DATA is refused, 2 when the command cannot do its work.
@@ -60,8 +62,9 @@ def tree(
 ) -> None:
     """Show the shape of TARGET as a tree: fields, kinds, rules in words, a sample value.
 
-    TARGET is MODULE:NAME, a declared type or a Gate; a JSON Schema document; or any other JSON file, whose shape is
-    drafted from it. With DATA, a JSON file or - for standard input, what came is shown, and each fault at its place.
+    TARGET is MODULE:NAME, a declared type or a Gate; a JSON Schema document; or a data file (JSON, NDJSON, CSV, TSV,
+    YAML, TOML), whose shape is drafted from it. With DATA, a JSON file or - for standard input, what came is shown, and
+    each fault at its place.
     """
     sure_output()
     verdict: Verdict[Any] | None = None
@@ -94,11 +97,12 @@ def _raw(data: str) -> bytes:
 
 def _shape(target: str, documents: Path | None) -> Branch:
     """The tree of a declaration, a document, or of what data looks like."""
-    if target.endswith(".json") and not _is_document(target):
-        samples = json.loads(_raw(target))
-        drafted = draft(samples if isinstance(samples, list) else [samples])
-        first = samples[0] if isinstance(samples, list) and samples else samples
-        return shape_tree(drafted.gate(), target, first)
+    if form_of(target) is not None and not (target.endswith(".json") and _is_document(target)):
+        try:
+            drafted = draft_of_files(files_of([target]))
+        except (CannotStart, BrokenOff) as error:
+            raise CannotRun(str(error)) from None
+        return shape_tree(drafted.gate(), target, drafted.first)
     gate = gate_for(target, documents=documents)
     made: list[Any] = []
     with suppress(CannotSample, RecursionError):

@@ -33,6 +33,8 @@ def _closed(schema: Any, root: Mapping[str, Any], place: str, deep: int, left: l
     left[0] -= 1
     if deep > _MOST_DEEP or left[0] < 0:
         return
+    if _hides(schema) or _hides(told):
+        return
     if "enum" in told:
         yield place
     for name, held in told.get("properties", {}).items():
@@ -44,11 +46,16 @@ def _closed(schema: Any, root: Mapping[str, Any], place: str, deep: int, left: l
 def _compared(
     new: Any, new_root: Mapping[str, Any], old: Any, old_root: Mapping[str, Any], place: str, deep: int, left: list[int]
 ) -> Iterator[str]:
+    hidden = _hides(old)
     new, old = _plain(new, new_root), _plain(old, old_root)
     left[0] -= 1  # shapes that share records have more ways through them than one would want to go
     if deep > _MOST_DEEP or left[0] < 0 or not new or not old:
         return
+    if hidden:
+        old = {**old, "writeOnly": True}
     yield from _kinds(new, old, place)
+    if _hides(old):
+        return
     if "properties" in new and "properties" in old:
         yield from _fields(new, old, place)
         for name in new["properties"]:
@@ -72,9 +79,9 @@ def _fields(new: Mapping[str, Any], old: Mapping[str, Any], place: str) -> Itera
             must = ", and it is required" if name in old.get("required", ()) else ""
             yield f"- {place}/{name}: declared, and never seen{must}"
         elif name in old.get("required", ()) and name not in new.get("required", ()):
-            yield f"~ {place}/{name}: required, and absent in some; {_evidence(theirs[name])}"
+            yield f"~ {place}/{name}: required, and absent in some; {_evidence(theirs[name], ours[name])}"
         elif name in new.get("required", ()) and name not in old.get("required", ()):
-            yield f"~ {place}/{name}: may be absent, and was always there; {_evidence(theirs[name])}"
+            yield f"~ {place}/{name}: may be absent, and was always there; {_evidence(theirs[name], ours[name])}"
 
 
 def _kinds(new: Mapping[str, Any], old: Mapping[str, Any], place: str) -> Iterator[str]:
@@ -82,13 +89,13 @@ def _kinds(new: Mapping[str, Any], old: Mapping[str, Any], place: str) -> Iterat
     extra = theirs - ours - ({"integer"} if "number" in ours else set())
     if ours and extra - {"null"}:
         yield f"~ {place or '(the whole)'}: declared as {_told(ours)}, and {_told(extra - {'null'})} came"
-    if "enum" in new and "enum" in old:
+    if "enum" in new and "enum" in old and not _hides(old):
         others = [each for each in new["enum"] if each is not None and each not in old["enum"]]
         if others:
             yield f"~ {place}: words that are not declared: {', '.join(map(repr, others[:6]))}"
     told, said = new.get("format"), old.get("format")
     if said and "string" in theirs and told != said:
-        yield f"~ {place}: declared as of the format {said}, and not all are; {_evidence(new)}"
+        yield f"~ {place}: declared as of the format {said}, and not all are; {_evidence(new, old)}"
 
 
 def _types(schema: Mapping[str, Any]) -> set[str]:
@@ -127,5 +134,11 @@ def _told(kinds: set[str]) -> str:
     return " or ".join(PHRASES.get(kind, kind) for kind in sorted(kinds))
 
 
-def _evidence(schema: Any) -> str:
-    return str(schema.get("$comment", "")) if isinstance(schema, dict) else ""
+def _evidence(schema: Any, declared: Any = None) -> str:
+    """What a draft saw; of what is declared as a secret only how often."""
+    told = str(schema.get("$comment", "")) if isinstance(schema, dict) else ""
+    return told.partition(";")[0] if _hides(declared) else told
+
+
+def _hides(declared: Any) -> bool:
+    return isinstance(declared, dict) and declared.get("writeOnly") is True

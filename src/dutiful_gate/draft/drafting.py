@@ -34,13 +34,22 @@ class Draft:
     `document`  a JSON Schema document (2020-12) that admits them; the evidence of each guess is its `$comment`
     `seen`      how many samples were looked at
     `unread`    what could not be read of them, as sentences
+    `first`     the first of them
     """
 
-    __slots__ = ("cells", "document", "hints", "seen", "unread")
+    __slots__ = ("cells", "document", "first", "hints", "seen", "unread")
 
     def __init__(
-        self, document: dict[str, Any], hints: Hints, seen: int, unread: Sequence[str] = (), *, cells: bool = False
+        self,
+        document: dict[str, Any],
+        hints: Hints,
+        seen: int,
+        unread: Sequence[str] = (),
+        *,
+        cells: bool = False,
+        first: Any = None,
     ) -> None:
+        self.first = first
         self.document = document
         self.hints = hints
         self.seen = seen
@@ -74,7 +83,8 @@ def draft(samples: Iterable[Any], hints: Hints | None = None, *, cells: bool = F
             values.append(_plain(sample, 0, cells=cells))
         except _NoJson as error:
             unread.append(f"sample {number}: {error}")
-    return Draft(Guesser(hints, cells=cells).document(values), hints, len(values), unread, cells=cells)
+    document = Guesser(hints, cells=cells).document(values)
+    return Draft(document, hints, len(values), unread, cells=cells, first=values[0] if values else None)
 
 
 def draft_of_files(
@@ -120,7 +130,10 @@ def draft_of_files(
     if not values:
         raise CannotStart(f"there is no record that can be read{''.join(f'; {each}' for each in unread[:1])}")
     made = draft(values, hints, cells=True in forms)
-    return Draft(made.document, made.hints, made.seen, [*unread, *made.unread], cells=made.cells)
+    unread += made.unread
+    if not made.seen:
+        raise CannotStart(f"there is no record that can be drafted; {unread[0]}")
+    return Draft(made.document, made.hints, made.seen, unread, cells=made.cells, first=made.first)
 
 
 def _sampled(name: str, most: int) -> str:

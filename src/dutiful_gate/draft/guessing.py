@@ -99,6 +99,9 @@ class Guesser:
             told = inner.pop("$comment", "") if "$ref" not in inner else ""
             words = sizes(values, "item")
             return {"type": "array", "items": inner, "$comment": f"{words}; {told}" if told else words}
+        if kind != "boolean" and _is_secret(places):
+            held = cells_of(values) if self.cells and kind == "string" else kind
+            return {"type": held, "writeOnly": True, "$comment": "taken for a secret by its name"}
         if kind == "string":
             return self._text(values, places)
         if kind in ("integer", "number"):
@@ -106,8 +109,6 @@ class Guesser:
         return {"type": kind}
 
     def _text(self, values: list[str], places: Sequence[Place]) -> dict[str, Any]:
-        if any(place and isinstance(place[-1], str) and _SECRET.search(place[-1]) for place in places):
-            return {"type": "string", "writeOnly": True, "$comment": "taken for a secret by its name"}
         if self._said(self.hints.as_text, places):
             return {"type": "string", "$comment": told_of(values)}
         if self.cells:
@@ -137,7 +138,7 @@ class Guesser:
             keys = sorted({key for value in values for key in value})
             told = format_of(keys)
             names = {"propertyNames": {"format": told}} if told in ("date", "uuid") else {}
-            words = f"{len(keys)} keys that are data, such as {keys[0]}"
+            words = f"{len(keys)} keys that are data{'' if _is_secret(places) else f', such as {keys[0]}'}"
             inner.pop("$comment", None)
             return {"type": "object", **names, "additionalProperties": inner, "$comment": words}
         shape = self._shapes.get(places[0], places[0])
@@ -146,8 +147,8 @@ class Guesser:
             alike = self._values.get(shape, values)
             known = self._by_shape[shape] = self._fresh(name)
             self.definitions[known] = {}  # its name is taken before what is inside of it is named
-            tag = self._tag(alike)
             spots = self._places.get(shape, [*places])
+            tag = "" if _is_secret(spots) else self._tag(alike)
             if tag:
                 self.definitions[known] = self._tagged(tag, alike, spots, known, deep)
             else:
@@ -194,7 +195,7 @@ class Guesser:
             return ""
         for key in sorted(keys, key=lambda key: (key not in _TAGS, key)):
             held = keys[key]
-            if len(held) < len(values) or not all(isinstance(value, str) for value in held):
+            if _SECRET.search(key) or len(held) < len(values) or not all(isinstance(value, str) for value in held):
                 continue
             seen: dict[str, list[frozenset[str]]] = {}
             for record in values:
@@ -253,6 +254,11 @@ def kind_of(value: Any) -> str:
 
 def _pointer(place: Place) -> str:
     return "".join("/*" if isinstance(step, int) else f"/{escaped(step)}" for step in place)
+
+
+def _is_secret(places: Iterable[Place]) -> bool:
+    """Whether a value, or something that it is inside of, is named like a secret."""
+    return any(isinstance(step, str) and _SECRET.search(step) for place in places for step in place)
 
 
 def _under(places: Sequence[Place], step: str | int) -> list[Place]:
