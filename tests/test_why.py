@@ -28,6 +28,7 @@ from dutiful_gate import (
     otherwise,
     payloads,
     probes,
+    samples,
     secret,
     split_on,
     then,
@@ -147,6 +148,22 @@ def test_what_is_told(more: dict[str, Any], at: str, lines: list[str]) -> None:
         assert line in text, text
     for hidden in ("4711", "9999", "secret-word"):
         assert hidden not in text
+
+
+@pytest.mark.parametrize("source", [Source.TEXT, Source.MIXED, Source.NATIVE])
+@pytest.mark.parametrize("seed", range(25))
+def test_why_agrees_for_other_sources_and_for_values_made_in_code(seed: int, source: Source) -> None:
+    declared, words = any_declaration(seed)
+    try:
+        plain, gate = Gate(declared, **words), Gate(declared, source, **words)
+        sent = payloads(plain, 2, seed) + [data for data, _ in islice(probes(plain, seed), 6)]
+        sent += samples(plain, 2, seed) if source is Source.NATIVE else []
+    except (DeclarationError, CannotSample):
+        return
+    for data in sent:
+        for at in places(data):
+            told = gate.why(data, at)
+            assert told.admitted or any(each.holds is False for each in told.told), (data, at)
 
 
 @dataclass

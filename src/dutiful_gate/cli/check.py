@@ -15,7 +15,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from ..document.document import Flaw
 from ..feed.csv_layout import CsvLayout
 from ..feed.distinct import Distinct
-from ..feed.json_file import Examined, examine_file
+from ..feed.json_file import Examined, examine_whole
 from ..feed.opened import CannotStart, form_of
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
@@ -185,7 +185,7 @@ def _check_json(name: str, target: str, gate: AnyGate[Any], form: str, most: int
         raise CannotRun(f"{target} reads {gate.reads!r}, and this is a JSON file; name a gate for Source.JSON")
     raw = _read(name)
     with _progress(len(raw)) as tell:
-        found = examine_file(gate, raw, told=tell)
+        found = examine_whole(gate, raw, told=tell)
     shown = "<stdin>" if name == "-" else name
     if form == "json":
         click.echo(json.dumps(_as_data(shown, target, found, gate), indent=2, ensure_ascii=False))

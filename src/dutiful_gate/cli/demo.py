@@ -14,7 +14,7 @@ from rich.syntax import Syntax
 from rich.text import Text
 
 from ..demo import ferries
-from ..feed.json_file import Examined, examine_file
+from ..feed.json_file import Examined, examine_whole
 from ..report.fault import Fault
 from ..report.shown_values import visible
 from .console import console, sure_output, told
@@ -60,7 +60,7 @@ def demo(into: Path | None, serve: bool, port: int) -> None:
         _serve(out, port)
         return
     raw = files("dutiful_gate.demo").joinpath("bookings.json").read_bytes()
-    examined = examine_file(ferries.bookings, raw)
+    examined = examine_whole(ferries.bookings, raw)
     lines = raw.decode().splitlines()
     _declared(out)
     _passed(out, examined)

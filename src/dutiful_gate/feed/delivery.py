@@ -124,7 +124,7 @@ def _json_items(gate: AnyGate[T], raw: bytes, select: str, told: Told | None) ->
         for number, verdict in enumerate(gate.examine_each_json(raw, select), 1):
             yield Item(number, _numbered(verdict, number))
         return
-    examined = json_file.examine_file(gate, raw, told=told)
+    examined = json_file.examine_whole(gate, raw, told=told)
     if examined.broken:
         yield Item(0, refusal(examined.broken))
     for number, verdict in enumerate(examined.verdicts, 1):

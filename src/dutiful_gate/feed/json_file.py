@@ -64,7 +64,7 @@ class Examined(Generic[T]):
         return [path for verdict in self.verdicts for path in verdict.dropped]
 
 
-def examine_file(gate: AnyGate[T], raw: bytes, *, told: Callable[[int, int], Any] | None = None) -> Examined[T]:
+def examine_whole(gate: AnyGate[T], raw: bytes, *, told: Callable[[int, int], Any] | None = None) -> Examined[T]:
     """Examine the records of a JSON file: the items of a list, or else the one record that it holds.
 
     `told` is called with the number of records done and their total, now and then, for those who show progress.

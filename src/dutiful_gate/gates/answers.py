@@ -8,6 +8,7 @@ from typing import Any, Final
 from ..declare.facts import FAILED, Own, Stop
 from ..declare.kinds.half_typed import HalfTyped
 from ..declare.rules import Rule
+from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..engine.engine import Engine
@@ -143,6 +144,11 @@ class Answers:
                     return None
                 return self.stages(inner, held, reading)
             case Sealing(inner):
+                if isinstance(held, Sealed) and reading in (Reading.TYPED, Reading.MIXED):
+                    held = held.opened()
+                elif reading is Reading.TYPED:
+                    self.tell("read", "as a sealed value", False)
+                    return FAILED
                 made = self.stages(inner, held, reading)
                 if made is not FAILED:
                     self.tell("sealed", "it shows itself to nobody")

@@ -7,6 +7,8 @@ from typing import Any, Final
 
 from ..declare.json_pointer import below
 from ..declare.kinds import Anything
+from ..declare.sealed import Sealed
+from ..declare.sources import Reading
 from ..engine.plan import is_text
 from ..engine.rest_fields import sorter_of
 from ..engine.runtime import HIDDEN_KEY
@@ -63,8 +65,10 @@ class Follower(Answers):
                 use = before
                 continue
             match use.node:
-                case Nullable(inner) | Sealing(inner):
+                case Nullable(inner):
                     use = inner
+                case Sealing(inner):
+                    use, held = inner, held.opened() if isinstance(held, Sealed) else held
                 case Alias(key):
                     use = self.shape.aliases[key]
                 case Branches() as node:
@@ -116,9 +120,11 @@ class Follower(Answers):
         for field in record.fields:
             if step not in (field.wire, *field.also, field.attribute):
                 continue
-            own = (field.wire, *field.also)
+            own = [field.wire, *field.also]
+            if self.reading is Reading.TYPED and record.form == "dict":
+                own.append(field.attribute)  # a typed dict has its fields under the names of its class
             names = [name for name in held if name in own] if isinstance(held, Mapping) else []
-            self.path = (*self.path, names[0] if names else field.wire)
+            self.path = (*self.path, names[0] if names and names[0] != field.attribute else field.wire)
             self.around.append((record.key, use, held, field.attribute))
             if field.use.about.title:
                 self.tell("field", f"{record.name}.{field.attribute}, {field.use.about.title}")
