@@ -36,7 +36,7 @@ def test_check_tells_all() -> None:
     assert result.exit_code == 1
     lines = result.output.splitlines()
     assert lines[0] == f"{DATA} against {AGAINST}"
-    places = [line.strip() for line in lines if line.startswith("    ")]
+    places = [line.strip() for line in lines if line.startswith(f"  {DATA}:")]
     assert f"{DATA}:456:20  /22/destination  needs text; got 12" in places
     source = Path(DATA).read_text().splitlines()
     for line in places:
@@ -44,7 +44,6 @@ def test_check_tells_all() -> None:
         assert source[number - 1][column - 1] in '"{[-0123456789tn', "the place is where a value begins"
     assert lines[-1].strip() == "240 records: 230 admitted, 10 refused with 15 faults"
     assert len(places) == 15
-    assert "admitted: records 0 to 21, 23 to 39, 41," in result.output
 
 
 def test_check_for_machines() -> None:
@@ -52,11 +51,11 @@ def test_check_for_machines() -> None:
     assert result.exit_code == 1
     told = json.loads(result.output)
     assert told["records"] == COUNT
-    assert len(told["admitted"]) == COUNT - len(BREAKS)
-    assert len(told["refused"]) == len(BREAKS)
-    assert told["refused"][0]["record"] == 22
-    assert told["refused"][0]["faults"][1] == {
+    assert (told["admitted"], told["refused"]) == (COUNT - len(BREAKS), len(BREAKS))
+    assert (len(told["every"]), told["listed_all"]) == (told["faults"], True)
+    assert told["every"][1] == {
         "file": DATA,
+        "record": 23,
         "pointer": "/22/destination",
         "code": "kind",
         "message": "needs text; got 12",
@@ -64,6 +63,7 @@ def test_check_for_machines() -> None:
         "expected": {},
         "line": 456,
         "column": 20,
+        "row": 23,
     }
 
 
@@ -72,13 +72,13 @@ def test_check_one_record_and_unknown_keys(sound: dict[str, Any]) -> None:
     result = run("check", "-", "--against", AGAINST, stdin=raw)
     assert result.exit_code == 0
     assert "1 record: 1 admitted" in result.output
-    assert "1 unknown key left out (colour); --unknown refuse makes each a fault" in result.output
+    assert "unknown keys left out: colour; --unknown refuse makes each a fault" in result.output
     result = run("check", "-", "--against", AGAINST, "--unknown", "refuse", stdin=raw)
     assert result.exit_code == 1
     assert "/colour  is not a known key" in result.output
     result = run("check", "-", "--against", AGAINST, "--most", "1", stdin=b'{"priority": 1, "\\u001b[31m": 2}')
-    assert "the record refused: 7 faults" in result.output
-    assert "6 faults more; --most 7 prints them all" in result.output
+    assert "1 refused with 7 faults" in result.output
+    assert "and 6 more; --most 7 prints them all" in result.output
     assert "\x1b" not in result.output
 
 
@@ -88,7 +88,8 @@ def test_check_a_broken_file() -> None:
     assert "<stdin>:2:14  /0/origin  needs a JSON value; got '}'" in result.output
     assert "could not be read to its end, so no record was checked" in result.output
     result = run("check", "-", "--against", AGAINST, "--format", "json", stdin=b"")
-    assert json.loads(result.output)["broken"][0]["code"] == "absent"
+    told = json.loads(result.output)
+    assert (told["records"], told["every"][0]["record"], told["every"][0]["code"]) == (0, 0, "absent")
     assert result.exit_code == 1
 
 
@@ -146,7 +147,7 @@ def test_a_file_that_is_no_document_is_told(document: str, words: str, tmp_path:
 def test_check_an_empty_list() -> None:
     result = run("check", "-", "--against", AGAINST, stdin=b"[]")
     assert result.exit_code == 0
-    assert "the list is empty: there was no record to check" in result.output
+    assert "there was no record to check" in result.output
     result = run("check", "-", "--against", AGAINST, "--format", "json", stdin=b" [ ] ")
     assert (result.exit_code, json.loads(result.output)["records"]) == (0, 0)
 
@@ -160,7 +161,6 @@ CANNOT: list[tuple[list[str], str]] = [
     (["schema", "broken_declaration:Berth"], "Berth.number: it > 'a' compares a whole number with 'a'"),
     (["schema", "broken_import:Berth"], "importing 'broken_import' failed: ZeroDivisionError"),
     (["schema", "broken_need:Berth"], "it needs 'no_such_package', which is not installed"),
-    (["check", DATA, "--against", "of_text:gate"], "reads Source.TEXT, and this is a JSON file"),
     (["check", DATA], "Missing option '--against'"),
 ]
 
@@ -172,7 +172,6 @@ def test_cannot_run(words: list[str], message: str, tmp_path: Path, monkeypatch:
     (tmp_path / "broken_declaration.py").write_text(head + record)
     (tmp_path / "broken_import.py").write_text("1 / 0\n")
     (tmp_path / "broken_need.py").write_text("import no_such_package\n")
-    (tmp_path / "of_text.py").write_text(head + "gate = Gate(int, Source.TEXT)\n")
     monkeypatch.chdir(tmp_path)
     result = run(*words)
     assert result.exit_code == 2
@@ -337,8 +336,8 @@ def test_a_document_with_flaws_judges_by_the_rest_when_asked_to(tmp_path: Path) 
         run("check", str(data), "--against", str(document), "--flaws", "tell", "--format", "json").stdout
     )
     assert [flaw["keyword"] for flaw in plain["flaws"]] == ["#/properties/code/pattern", "#/properties/tide/$ref"]
-    assert plain["unjudged"] == [{"record": 0, "pointer": "/0/tide"}, {"record": 1, "pointer": "/1/code"}]
-    assert plain["admitted"] == [0, 2]
+    assert plain["unjudged"] == [{"record": 1, "pointer": "/0/tide"}, {"record": 2, "pointer": "/1/code"}]
+    assert plain["admitted"] == 2
 
 
 def test_declare_does_not_write_over_a_file_unasked(tmp_path: Path) -> None:

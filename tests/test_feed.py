@@ -24,7 +24,7 @@ from hypothesis import strategies as st
 from any_declaration import any_declaration
 from dutiful_gate import CannotSample, DeclarationError, Gate, Limits, it, payloads, probes, secret
 from dutiful_gate.cli.app import dutiful
-from dutiful_gate.feed import BrokenOff, CannotStart, CsvLayout, Digest, digest_of, examine_file
+from dutiful_gate.feed import BrokenOff, CannotStart, Digest, TableLayout, digest_of, examine_file
 from dutiful_gate.feed.split import Split
 
 
@@ -55,18 +55,18 @@ ODD: list[tuple[str, bytes | str, dict[str, Any], Any]] = [
     ("byte-order mark", b"\xef\xbb\xbf" + (HEAD + ROW + "\n").encode(), {}, ["1@2"]),
     ("UTF-16", (HEAD + ROW + "\n").encode("utf-16"), {}, ["1@2"]),
     ("Latin-1, unsaid", (HEAD + ROW + "\xe9\n" + ROW).encode("latin-1"), {}, ["1@2 2:23/note:reading", "2@3"]),
-    ("Latin-1, said", (HEAD + ROW + "\xe9\n").encode("latin-1"), {"layout": CsvLayout(encoding="latin-1")}, ["1@2"]),
-    ("no such encoding", HEAD, {"layout": CsvLayout(encoding="latin-99")}, "'latin-99' is no encoding"),
+    ("Latin-1, said", (HEAD + ROW + "\xe9\n").encode("latin-1"), {"layout": TableLayout(encoding="latin-1")}, ["1@2"]),
+    ("no such encoding", HEAD, {"layout": TableLayout(encoding="latin-99")}, "'latin-99' is no encoding"),
     ("CRLF in a cell", HEAD.replace("\n", "\r\n") + 'QLP-1,1,2026-05-04,"a\r\nb"\r\nq,1,2026-05-04,\r\n', {}, ["1@2", "2@4 4:1/booking:pattern"]),
     ("semicolons", (HEAD + ROW).replace(",", ";"), {}, ["1@2"]),
     ("tabs", (HEAD + ROW).replace(",", "\t"), {}, ["1@2"]),
     ("said separator", "sep=|\n" + (HEAD + ROW).replace(",", "|"), {}, ["1@3"]),
     ("preamble", "Manifest of the fourth,,,\n\n" + HEAD + ROW, {}, ["1@4"]),
-    ("said heading", "booking,x,y\n" + HEAD + ROW, {"layout": CsvLayout(header_line=2)}, ["1@3"]),
+    ("said heading", "booking,x,y\n" + HEAD + ROW, {"layout": TableLayout(header_line=2)}, ["1@3"]),
     ("mapped", "Nummer,Gewicht,on\nQLP-1,3,2026-05-04\nQLP-2,x,2026-05-04\n",
-     {"layout": CsvLayout(columns={"Nummer": "booking", "Gewicht": "weight_kg"})}, ["1@2", "2@3 3:7/weight_kg:reading"]),
+     {"layout": TableLayout(columns={"Nummer": "booking", "Gewicht": "weight_kg"})}, ["1@2", "2@3 3:7/weight_kg:reading"]),
     ("decimal comma and dates", "booking;weight_kg;on\nQLP-1;1.234,5;04.05.2026\nQLP-1;1,5;4.5.\n",
-     {"layout": CsvLayout(decimal_comma=True, dates="%d.%m.%Y")}, ["1@2", "2@3 3:11/on:reading"]),
+     {"layout": TableLayout(decimal_comma=True, dates="%d.%m.%Y")}, ["1@2", "2@3 3:11/on:reading"]),
     ("short row", HEAD + "QLP-1,1\n" + ROW, {}, ["1@2 2/on:absent", "2@3"]),
     ("long row", HEAD + ROW + ",x\n" + ROW + ",,,\n", {}, ["1@2 2:count", "2@3"]),
     ("NUL", HEAD + "QLP\x00-1,1,2026-05-04,\n", {}, ["1@2 2:1/booking:pattern"]),
@@ -75,10 +75,13 @@ ODD: list[tuple[str, bytes | str, dict[str, Any], Any]] = [
     ("repeated heading", "booking,booking\n1,2\n", {}, "the heading 'booking' stands twice in line 1"),
     ("empty heading", "booking,,on\n", {}, "column 2 has no heading in line 1"),
     ("trailing separators", "booking,weight_kg,on,,\nQLP-1,1,2026-05-04,,\n,,,,\n\n", {}, ["1@2"]),
-    ("two columns, one field", "booking,weight_kg,on\n", {"layout": CsvLayout(columns={"on": "booking"})}, "two columns stand for one field"),
+    ("two columns, one field", "booking,weight_kg,on\n", {"layout": TableLayout(columns={"on": "booking"})}, "two columns stand for one field"),
     ("a quote in a cell", HEAD + 'QLP-1,"1"x,2026-05-04,\n' + ROW, {}, ["1@2 2:1:reading", "2@3"]),
     ("a quote never closed", HEAD + '"QLP-1,1,2026-05-04,\n' + (ROW + "\n") * 3, {}, ["1@2 2:1:reading", "2@3", "3@4", "4@5"]),
-    ("spreadsheet's numbers", HEAD + "1.23E+15,1e3,46146,\n", {}, ["1@2 2:1/booking:pattern 2:14/on:reading"]),
+    ("a shortened number taken", HEAD + "QLP-1,1,46146,1.23E+15\n", {"layout": TableLayout(shortened=True, dates="serial")}, ["1@2"]),
+    ("a shortened note", HEAD + "QLP-1,1e3,2026-05-04,-1.5E+09\n", {}, ["1@2 2:22/note:reading"]),
+    ("no such heading", HEAD, {"layout": TableLayout(columns={"Nr": "booking"})}, "there is no heading 'Nr'; there are: 'booking', 'weight_kg'"),
+    ("spreadsheet's numbers", HEAD + "1.23E+15,1e3,46146,\n", {}, ["1@2 2:1/booking:reading 2:14/on:reading"]),
     ("a long line", HEAD + "QLP-1,1,2026-05-04," + "x" * 3000 + "\n" + ROW, {}, ["1@2 2:1:size", "2@3"]),
 ]  # fmt: skip
 
@@ -164,7 +167,7 @@ def test_rows_are_what_the_standard_library_reads_and_raw_bytes_add_up(
     writer.writerows([name, weight, "2026-05-04", note] for name, weight, note in rows)
     path = tmp_path_factory.mktemp("rows") / "lines.csv"
     path.write_bytes(buffer.getvalue().encode())
-    items = list(examine_file(LINES, path, layout=CsvLayout(separator=separator)))
+    items = list(examine_file(LINES, path, layout=TableLayout(separator=separator)))
     assert len(items) == len(rows)
     head = f"booking{separator}weight_kg{separator}on{separator}note{end}"
     assert head.encode() + b"".join(item.raw for item in items) == path.read_bytes(), "nothing is lost"
@@ -409,7 +412,7 @@ def test_a_split_is_not_resumed_from_what_changed(tmp_path: Path) -> None:
                 break
     assert _resumed(tmp_path).done == 2_000
     (tmp_path / "x.ndjson.part").write_bytes(b"")
-    with pytest.raises(CannotStart, match="is not what the journal says"):
+    with pytest.raises(CannotStart, match="is shorter than the journal says"):
         _resumed(tmp_path)
     with (tmp_path / "a.csv").open("a") as more:
         more.write("QLP-1,1,2026-05-04,\n")

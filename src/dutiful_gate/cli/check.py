@@ -3,29 +3,30 @@
 from __future__ import annotations
 
 import json
-import sys
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import Any, get_args
 
 import click
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-from ..document.document import Flaw
-from ..feed.csv_layout import CsvLayout
+from ..feed.comparison import Comparison, digest_from
+from ..feed.digest import Digest
 from ..feed.distinct import Distinct
-from ..feed.json_file import Examined, examine_whole
-from ..feed.opened import CannotStart, form_of
+from ..feed.opened import CannotStart, Form
+from ..feed.table_layout import TableLayout
 from ..gates.base import AnyGate
-from ..gates.document import DocumentGate
-from ..report.fault import dotted, pointer
-from ..report.shown_values import counted, visible
-from .console import console, fault_line, spans, sure_output, told
-from .deliveries import Asked, examined, files_of, print_as_data, print_as_markdown, print_as_sarif, print_outcome
+from .console import console, sure_output
+from .deliveries import Asked, Outcome, examined, files_of
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
-
-_SHOW_PROGRESS_FROM = 2_000_000
+from .told_deliveries import (
+    print_as_data,
+    print_as_markdown,
+    print_as_page,
+    print_as_sarif,
+    print_comparison,
+    print_flaws,
+    print_outcome,
+)
 
 
 @click.command(
@@ -37,9 +38,12 @@ _SHOW_PROGRESS_FROM = 2_000_000
     dutiful check bookings.json --against booking.schema.json
     dutiful check manifest.csv --against harbour.shapes:Line --excerpt
     dutiful check 'deliveries/*.ndjson.gz' --against harbour.shapes:Booking --format markdown
+    dutiful check feed.ndjson --against harbour.shapes:Booking --jobs 2 --admitted sound.parquet --refused bad.ndjson
+    dutiful check manifest.xlsx --against harbour.shapes:Line --format html > report.html
+    dutiful check today.csv --against harbour.shapes:Line --since yesterday.json
 
-NDJSON, CSV and TSV are read piece by piece; JSON, YAML and TOML whole. Many faults are told as a digest, by rule and
-place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
+NDJSON, CSV, TSV and XLSX are read piece by piece; JSON, YAML and TOML whole. Many faults are told as a digest, by rule
+and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 """
 )
 @click.argument("data", metavar="DATA...", nargs=-1, required=True)
@@ -61,10 +65,10 @@ place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 @click.option(
     "--format",
     "form",
-    type=click.Choice(["text", "json", "markdown", "sarif"]),
+    type=click.Choice(["text", "json", "markdown", "html", "sarif"]),
     default="text",
     show_default=True,
-    help="For whom to print: SARIF is for CI systems, which show faults beside the line.",
+    help="For whom to print: html is a report with a plot; SARIF is for CI systems, which show faults beside the line.",
 )
 @click.option(
     "--unknown",
@@ -79,7 +83,7 @@ place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 @click.option(
     "--form",
     "kind",
-    type=click.Choice(["json", "ndjson", "csv", "tsv", "yaml", "toml"]),
+    type=click.Choice(list(get_args(Form))),
     help="The form of the data, where the ending of its name does not tell it.",
 )
 @click.option("--select", default="", metavar="POINTER", help="The list inside of a document, as in /bookings.")
@@ -93,16 +97,33 @@ place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 @click.option(
     "--encoding", default="", metavar="NAME", help="CSV: as in latin-1.  [default: UTF-8, or UTF-16 by its mark]"
 )
-@click.option("--header-line", default=0, metavar="N", help="CSV: the line of the headings.  [default: found]")
-@click.option("--column", "columns", multiple=True, metavar="HEADING=FIELD", help="CSV: the field that a column is.")
-@click.option("--decimal-comma", is_flag=True, help="CSV: numbers are written with a comma, as 1.234,50.")
-@click.option("--admitted", type=click.Path(path_type=Path), help="Write admitted records: .ndjson, .csv or .tsv.")
+@click.option(
+    "--header-line", default=0, metavar="N", help="CSV, XLSX: the line or row of the headings.  [default: found]"
+)
+@click.option(
+    "--column", "columns", multiple=True, metavar="HEADING=FIELD", help="CSV, XLSX: the field that a column is."
+)
+@click.option("--decimal-comma", is_flag=True, help="CSV, XLSX: numbers in text have a comma, as 1.234,50.")
+@click.option("--dates", default="", metavar="FORM", help="CSV, XLSX: the form of dates, as in %d.%m.%Y; or serial.")
+@click.option("--shortened", is_flag=True, help="CSV, XLSX: take text such as 1.23E+15 as it stands.")
+@click.option("--sheet", default="", metavar="NAME", help="XLSX: the sheet to read.  [default: the first visible one]")
+@click.option("--jobs", type=click.IntRange(1), default=1, metavar="N", help="NDJSON: examine with so many processes.")
+@click.option(
+    "--since",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    metavar="FILE",
+    help="Compare with a former delivery: what --format json has told of it.",
+)
+@click.option(
+    "--admitted",
+    type=click.Path(path_type=Path),
+    help="Write admitted records: .ndjson, .csv, .tsv or .parquet (numbered files).",
+)
 @click.option(
     "--refused", type=click.Path(path_type=Path), help="Write refused records untouched, their faults beside."
 )
 @click.option("--resume", is_flag=True, help="Go on with a split that was interrupted.")
 @click.option("--secrets", is_flag=True, help="Let admitted records go out with their secrets.")
-@click.option("--dates", default="", metavar="FORM", help="CSV: the form of dates, as in %d.%m.%Y.")
 def check(
     data: tuple[str, ...],
     target: str,
@@ -122,51 +143,116 @@ def check(
     header_line: int,
     columns: tuple[str, ...],
     decimal_comma: bool,
+    dates: str,
+    shortened: bool,
+    sheet: str,
+    jobs: int,
+    since: Path | None,
     admitted: Path | None,
     refused: Path | None,
     resume: bool,
     secrets: bool,
-    dates: str,
 ) -> None:
-    """Check DATA: files, folders or patterns of JSON, NDJSON, CSV, TSV, YAML or TOML, gzipped or not; - is stdin.
+    """Check DATA: files, folders or patterns of JSON, NDJSON, CSV, TSV, XLSX, YAML or TOML, gzipped or not; - is stdin.
 
     Prints what was admitted and refused, and every fault with its file, line, column, path and message.
     """
     sure_output()
     gate = gate_for(target, unknown, documents, flaws)
     named = files_of(data)
-    whole = (
-        len(named) == 1
-        and (kind or form_of(named[0]) or "json") == "json"
-        and not (select or stop_after or excerpt or distinct_by)
-    )
-    if whole and form in ("text", "json"):
-        _check_json(named[0], target, gate, form, most)
+    former = _former(since)
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
-    layout = CsvLayout(separator, encoding, header_line, _columns(columns), decimal_comma, dates)
-    split = admitted is not None or refused is not None or resume
-    if split and len(named) > 1:
-        raise CannotRun("--admitted and --refused are for one file at a time")
+    layout = TableLayout(separator, encoding, header_line, _columns(columns), decimal_comma, dates, sheet, shortened)
+    splits = admitted is not None or refused is not None
+    _refuse_clashes(named, splits=splits, resume=resume, jobs=jobs, distinct_by=distinct_by, stop_after=stop_after)
     kind = kind or ("json" if named == ["-"] else None)
-    if distinct_by and resume:
-        raise CannotRun("--distinct-by needs all records in one run: it does not go with --resume")
     try:
         distinct = Distinct(gate, distinct_by) if distinct_by else None
     except CannotStart as error:
         raise CannotRun(str(error)) from None
-    asked = Asked(kind, select, layout, every, excerpt, most, stop_after, admitted, refused, resume, secrets, distinct)
+    asked = Asked(
+        kind,
+        select,
+        layout,
+        every,
+        excerpt,
+        most,
+        stop_after,
+        admitted,
+        refused,
+        resume,
+        secrets,
+        distinct,
+        jobs,
+        splits,
+    )
     outcomes = [examined(gate, name, asked) for name in named]
+    comparison = Comparison(former, _together(outcomes), str(since)) if former is not None else None
+    _print(outcomes, comparison, target, gate, form, asked)
+    raise SystemExit(0 if all(each.is_sound for each in outcomes) else 1)
+
+
+def _refuse_clashes(
+    named: list[str], *, splits: bool, resume: bool, jobs: int, distinct_by: tuple[str, ...], stop_after: int
+) -> None:
+    """Refuse what does not go together. Raises CannotRun."""
+    if splits and len(named) > 1:
+        raise CannotRun("--admitted and --refused are for one file at a time")
+    if distinct_by and resume:
+        raise CannotRun("--distinct-by needs all records in one run: it does not go with --resume")
+    if resume and not splits:
+        raise CannotRun("--resume goes on with --admitted and --refused: give the same names again")
+    if splits and stop_after:
+        raise CannotRun("--stop-after leaves records unread: a split needs all of them")
+    if jobs > 1 and (distinct_by or stop_after):
+        option = "--distinct-by" if distinct_by else "--stop-after"
+        raise CannotRun(f"{option} takes records one after the other: leave out --jobs")
+
+
+def _former(since: Path | None) -> Digest | None:
+    """The digest of a former delivery. Raises CannotRun."""
+    if since is None:
+        return None
+    try:
+        return digest_from(json.loads(since.read_bytes()))
+    except (OSError, ValueError) as error:
+        words = "this is no JSON" if isinstance(error, json.JSONDecodeError | UnicodeError) else str(error)
+        raise CannotRun(f"{since}: {words}") from None
+
+
+def _together(outcomes: Sequence[Outcome]) -> Digest:
+    whole = Digest()
+    for outcome in outcomes:
+        whole.merge(outcome.digest)
+    return whole
+
+
+def _print(
+    outcomes: Sequence[Outcome],
+    comparison: Comparison | None,
+    target: str,
+    gate: AnyGate[Any],
+    form: str,
+    asked: Asked,
+) -> None:
+    """Tell what became of deliveries."""
     if form == "json":
-        print_as_data(outcomes, target)
+        print_as_data(outcomes, target, gate, comparison)
     elif form == "markdown":
-        print_as_markdown(outcomes)
+        print_as_markdown(outcomes, comparison)
     elif form == "sarif":
         print_as_sarif(outcomes)
+    elif form == "html":
+        try:
+            print_as_page(outcomes, target, comparison)
+        except CannotStart as error:
+            raise CannotRun(str(error)) from None
     else:
-        _print_flaws(gate)
+        print_flaws(gate)
         for outcome in outcomes:
             print_outcome(console(), outcome, target, asked)
-    raise SystemExit(1 if any(each.digest.faults or each.broken for each in outcomes) else 0)
+        if comparison is not None:
+            print_comparison(console(), comparison)
 
 
 def _columns(words: tuple[str, ...]) -> dict[str, str]:
@@ -177,133 +263,3 @@ def _columns(words: tuple[str, ...]) -> dict[str, str]:
             raise CannotRun(f"--column {word!r} needs a heading and a field, as in --column Gewicht=weight_kg")
         made[heading] = name
     return made
-
-
-def _check_json(name: str, target: str, gate: AnyGate[Any], form: str, most: int) -> NoReturn:
-    """A JSON file, whose faults are all listed."""
-    if not gate.reads.in_json:
-        raise CannotRun(f"{target} reads {gate.reads!r}, and this is a JSON file; name a gate for Source.JSON")
-    raw = _read(name)
-    with _progress(len(raw)) as tell:
-        found = examine_whole(gate, raw, told=tell)
-    shown = "<stdin>" if name == "-" else name
-    if form == "json":
-        click.echo(json.dumps(_as_data(shown, target, found, gate), indent=2, ensure_ascii=False))
-    else:
-        _print_flaws(gate)
-        _print(shown, target, found, most)
-    raise SystemExit(1 if found.faults else 0)
-
-
-def _read(data: str) -> bytes:
-    if data == "-":
-        return sys.stdin.buffer.read()
-    try:
-        return Path(data).read_bytes()
-    except FileNotFoundError:
-        raise CannotRun(f"there is no file {data!r}; check the path, or give - for standard input") from None
-    except OSError as error:
-        raise CannotRun(f"{data!r} cannot be read: {error.strerror}") from None
-
-
-@contextmanager
-def _progress(size: int) -> Iterator[Callable[[int, int], Any] | None]:
-    """A progress bar on standard error for work that takes a while, where someone is watching."""
-    if size < _SHOW_PROGRESS_FROM or not sys.stderr.isatty():
-        yield None
-        return
-    columns = (TextColumn("checking"), BarColumn(), MofNCompleteColumn(), TextColumn("records"), TimeRemainingColumn())
-    with Progress(*columns, console=console(stderr=True), transient=True) as bar:
-        task = bar.add_task("checking", total=None)
-        yield lambda done, total: bar.update(task, completed=done, total=total)
-
-
-def _flaws(gate: AnyGate[Any]) -> tuple[Flaw, ...]:
-    return gate.flaws if isinstance(gate, DocumentGate) else ()
-
-
-def _print_flaws(gate: AnyGate[Any]) -> None:
-    flaws = _flaws(gate)
-    if flaws:
-        out = console()
-        out.print(f"{counted(len(flaws), 'part')} of the document cannot be used", style="heading")
-        for flaw in flaws:
-            out.print(f"  {visible(str(flaw))}", style="quiet")
-
-
-def _print(name: str, target: str, examined: Examined[Any], most: int) -> None:
-    out = console()
-    out.print(f"{visible(name)} against {target}", style="heading")
-    left = most
-    for fault in examined.broken:
-        out.print("  ", fault_line(name, fault), sep="")
-    for number in examined.refused:
-        verdict = examined.verdicts[number]
-        if left > 0:
-            which = f"record {number}" if examined.listed else "the record"
-            faults = counted(len(verdict.faults) + verdict.untold, "fault")
-            out.print(f"\n  {which} refused: {faults}", style="refused")
-        for fault in verdict.faults[: max(left, 0)]:
-            out.print("    ", fault_line(name, fault), sep="")
-        if left > 0 and verdict.untold:
-            out.print(f"    and {verdict.untold:,} more", style="quiet")
-        left -= len(verdict.faults)
-    if left < 0:
-        out.print(f"\n  {-left:,} faults more; --most {most - left} prints them all, --format json too", style="quiet")
-    _print_ending(examined)
-
-
-def _print_ending(examined: Examined[Any]) -> None:
-    out = console()
-    admitted, refused = examined.admitted, examined.refused
-    out.print()
-    if examined.listed and admitted and refused:
-        out.print(f"  admitted: records {spans(admitted)}", style="quiet")
-        out.print(f"  refused:  records {spans(refused)}", style="quiet")
-    if examined.dropped:
-        keys = sorted({visible(dotted(path[-1:])) for path in examined.dropped})
-        shown = ", ".join(keys[:8]) + (", ..." if len(keys) > 8 else "")
-        count = counted(len(examined.dropped), "unknown key")
-        out.print(f"  {count} left out ({shown}); --unknown refuse makes each a fault", style="quiet")
-    if examined.excused:
-        count = counted(len(examined.excused), "value")
-        out.print(f"  {count} refused and stood in for (otherwise): --format json lists them", style="quiet")
-    if unjudged := sum(len(verdict.unjudged) for verdict in examined.verdicts):
-        count = counted(unjudged, "value")
-        out.print(f"  {count} not judged, where unusable parts have a say: --format json lists them", style="quiet")
-    if examined.listed and not examined.verdicts:
-        out.print("  the list is empty: there was no record to check", style="quiet")
-        return
-    if not examined.verdicts:
-        out.print("  the file could not be read to its end, so no record was checked", style="refused")
-        return
-    untold = sum(verdict.untold for verdict in examined.verdicts)
-    out.print("  ", told(len(admitted), len(refused), len(examined.faults) + untold), sep="")
-
-
-def _as_data(name: str, target: str, examined: Examined[Any], gate: AnyGate[Any]) -> dict[str, object]:
-    """The whole outcome as plain JSON data."""
-    unjudged = [
-        {"record": number, "pointer": each}
-        for number, verdict in enumerate(examined.verdicts)
-        for each in verdict.unjudged
-    ]
-    about_flaws = {"flaws": [{"keyword": flaw.keyword, "why": flaw.why} for flaw in _flaws(gate)], "unjudged": unjudged}
-    return {
-        **(about_flaws if isinstance(gate, DocumentGate) else {}),
-        "file": name,
-        "against": target,
-        "records": len(examined.verdicts),
-        "admitted": examined.admitted,
-        "refused": [
-            {
-                "record": number,
-                "faults": [{"file": name, **fault.as_dict()} for fault in examined.verdicts[number].faults],
-                "untold": examined.verdicts[number].untold,
-            }
-            for number in examined.refused
-        ],
-        "broken": [{"file": name, **fault.as_dict()} for fault in examined.broken],
-        "excused": [{"file": name, **fault.as_dict()} for fault in examined.excused],
-        "dropped": [pointer(path) for path in examined.dropped],
-    }

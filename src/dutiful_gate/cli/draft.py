@@ -15,8 +15,8 @@ from ..declare.errors import DeclarationError
 from ..draft.differences import changes, closed_places
 from ..draft.drafting import MOST_READ, Draft, draft_of_files
 from ..draft.hints import Hints, hints, hints_of
-from ..feed.csv_layout import CsvLayout
 from ..feed.opened import BrokenOff, CannotStart, Form
+from ..feed.table_layout import TableLayout
 from ..report.shown_values import counted, visible
 from .console import console, sure_output
 from .deliveries import files_of
@@ -109,7 +109,7 @@ def draft(
         there = None if target is None else gate_for(target, documents=documents).schema()
         if there is not None:
             told = replace(told, closed=told.closed | closed_places(there))
-        layout = CsvLayout(separator, encoding, header_line)
+        layout = TableLayout(separator, encoding, header_line)
         kind = kind or ("json" if samples == ("-",) else None)
         made = draft_of_files(files_of(samples), told, form=kind, select=select, layout=layout, most=most)
         if there is not None and target is not None:

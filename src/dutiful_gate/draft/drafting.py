@@ -14,9 +14,9 @@ from ..declare.facts import FAILED
 from ..declare.json_pointer import below, steps_of
 from ..declare.limits import Limits
 from ..document.declaring.module import declarations_of
-from ..feed.csv_layout import CsvLayout
 from ..feed.delivery import examine_file
 from ..feed.opened import CannotStart, Form, form_of, opened
+from ..feed.table_layout import TableLayout
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..read.json_fast import plain_json
@@ -93,7 +93,7 @@ def draft_of_files(
     *,
     form: Form | None = None,
     select: str = "",
-    layout: CsvLayout | None = None,
+    layout: TableLayout | None = None,
     most: int = MOST_READ,
 ) -> Draft:
     """A draft of the records of files: JSON, NDJSON, CSV, TSV, YAML or TOML, gzipped or not; `-` is standard input.

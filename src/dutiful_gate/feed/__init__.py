@@ -7,19 +7,31 @@ for item in examine_file(bookings, "manifest.csv"):
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from .csv_layout import CsvLayout
     from .delivery import examine_file
     from .digest import Digest, Group, digest_of
     from .item import Item
+    from .jobs import digest_of_file
     from .opened import BrokenOff, CannotStart
+    from .table_layout import TableLayout
 
-__all__ = ["BrokenOff", "CannotStart", "CsvLayout", "Digest", "Group", "Item", "digest_of", "examine_file"]
+__all__ = [
+    "BrokenOff",
+    "CannotStart",
+    "Digest",
+    "Group",
+    "Item",
+    "TableLayout",
+    "digest_of",
+    "digest_of_file",
+    "examine_file",
+]
 
 _ROOMS = {
-    "csv_layout": "CsvLayout",
+    "table_layout": "TableLayout",
     "delivery": "examine_file",
     "digest": "Digest Group digest_of",
     "item": "Item",
+    "jobs": "digest_of_file",
     "opened": "BrokenOff CannotStart",
 }
 

@@ -14,17 +14,19 @@ from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.place import Place
 from ..report.verdict import Verdict, refusal, relisted
-from .csv_layout import (
+from .cells import SHORTENED, is_shortened
+from .item import Item
+from .opened import BrokenOff, CannotStart
+from .table_layout import (
     LOOKED_AT,
-    CsvLayout,
+    TableLayout,
     checked_headings,
     encoding_of,
     header_of,
     said_separator,
     separator_of,
+    split_lines,
 )
-from .item import Item
-from .opened import BrokenOff, CannotStart
 
 T = TypeVar("T")
 Row = dict[Any, Any]
@@ -39,8 +41,10 @@ class _NeverClosed(Exception):
 class CsvRows:
     """The rows of one stream. Raises CannotStart for what has no headings that can be used."""
 
-    def __init__(self, stream: BinaryIO, layout: CsvLayout, known: frozenset[str], most: int, *, tabs: bool) -> None:
+    def __init__(self, stream: BinaryIO, layout: TableLayout, known: frozenset[str], most: int, *, tabs: bool) -> None:
         self.most = most
+        self.texts = frozenset[str]()
+        """The names of the fields in which text that looks like a shortened number is a fault."""
         start = getattr(stream, "peek", lambda count: b"")(4)
         self.encoding = encoding_of(bytes(start[:4]), layout.encoding)
         self.mark, self._codec = _as_written(bytes(start[:4]), self.encoding)
@@ -62,7 +66,7 @@ class CsvRows:
         # What is no UTF-8 is kept as it is, and told where it stands.
         return "surrogateescape" if self.encoding.startswith("utf-8") else "strict"
 
-    def _settle(self, layout: CsvLayout, known: frozenset[str], *, tabs: bool) -> None:
+    def _settle(self, layout: TableLayout, known: frozenset[str], *, tabs: bool) -> None:
         """Find what was not said, and read the headings."""
         first = [line for _, line in zip(range(LOOKED_AT), iter(self._next_line, ""), strict=False)]
         self._again = first
@@ -76,7 +80,11 @@ class CsvRows:
         self.separator = separator or separator_of(first, known)
         if len(self.separator) != 1:
             raise CannotStart(f"{self.separator!r} is no separator: it is one sign, such as , or ;")
-        above = layout.header_line - 1 - self.line if layout.header_line else header_of(first, self.separator, known)
+        above = (
+            layout.header_line - 1 - self.line
+            if layout.header_line
+            else header_of(split_lines(first, self.separator), known)
+        )
         for _ in range(max(above, 0)):
             self._next_line()
         self.header_line = self.line + 1
@@ -89,9 +97,7 @@ class CsvRows:
             raise CannotStart("there are no headings: the file is empty, or ends before them")
         self.headings = checked_headings(headings, self.header_line)
         self.header = "".join(self.kept)
-        self.names = [layout.columns.get(name, name) for name in self.headings]
-        if len(set(self.names)) != len(self.names):
-            raise CannotStart("two columns stand for one field; see --column")
+        self.names = layout.named(self.headings)
         self.line += len(self.kept)
         self.kept.clear()
 
@@ -182,6 +188,7 @@ def _of_csv(error: Exception) -> Cause:
 def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | None) -> Generator[Item[T], None, None]:
     """Each row of a file, examined; `record` makes a record of its cells, where that takes more than their names."""
     engine, encode, taken, kept = gate._engine, rows.raw, rows.taken, rows.kept
+    texts = rows.texts
     names, count, most = rows.names, len(rows.names), rows.most
     whole = record or recorder(rows, None)
     number, done = 0, False
@@ -203,7 +210,7 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
                 usual = record is None and len(cells) == count
                 data = dict(zip(names, cells)) if usual else whole(cells)  # noqa: B905 - they are as many
                 value = engine.sound_and_known(data)
-                if value is not FAILED and text.isascii() and len(cells) <= count:
+                if value is not FAILED and text.isascii() and len(cells) <= count and not (texts and "E+" in text):
                     yield Item(number, None, text, line, encode, value)
                 else:
                     yield Item(number, _examined(gate, rows, data, text, cells, line, number), text, line, encode)
@@ -230,6 +237,8 @@ def _examined(
     if not verdict:
         verdict = relisted(verdict, _placed(verdict.faults, rows, text, cells, line, number))
     told = [] if text.isascii() else _no_text(rows, text, cells, line, number)
+    if rows.texts and "E+" in text:
+        told += _placed(_shortened(rows, cells), rows, text, cells, line, number)
     most = len(rows.names)
     if None not in data and any(cells[most:]):
         cause = Cause("count", "at most {most} cells in a row", {"most": most}, got="more")
@@ -272,6 +281,15 @@ def _no_text(rows: CsvRows, text: str, cells: Sequence[str], line: int, number: 
         if bad := next((ord(sign) - 0xDC00 for sign in cell if "\udc80" <= sign <= "\udcff"), 0):
             found.append(Fault((name,), Cause("reading", "text in UTF-8", got=f"the byte 0x{bad:02X}")))
     return _placed(found, rows, text, cells, line, number)
+
+
+def _shortened(rows: CsvRows, cells: Sequence[str]) -> list[Fault]:
+    """What is said of text cells that hold a number as spreadsheets shorten it."""
+    return [
+        Fault((name,), SHORTENED, None, None)
+        for name, cell in zip(rows.names, cells, strict=False)
+        if name in rows.texts and is_shortened(cell)
+    ]
 
 
 def _in_order(fault: Fault) -> tuple[int, int]:

@@ -16,10 +16,10 @@ from ..report.fault import Fault, Path
 from ..report.place import Place
 from ..report.verdict import Verdict, refusal, relisted
 from . import csv_rows, json_file, ndjson
-from .csv_layout import CsvLayout
+from .cells import cell_of, gate_reading, known_names, text_names
 from .item import Item
 from .opened import BrokenOff, CannotStart, Form, form_of, opened
-from .text_gates import cell_of, gate_reading, known_names
+from .table_layout import TableLayout
 
 T = TypeVar("T")
 Told = Callable[[int, int], Any]
@@ -31,17 +31,17 @@ def examine_file(
     *,
     form: Form | None = None,
     select: str = "",
-    layout: CsvLayout | None = None,
+    layout: TableLayout | None = None,
 ) -> Generator[Item[T], None, None]:
     """Examine the records of a file, one `Item` each, in order; `-` is standard input.
 
-    NDJSON, CSV and TSV are read as they come, in memory for one record; JSON, YAML and TOML whole: the items of a list,
-    or the one record that there is. What is gzipped is unpacked. A gate for `Source.JSON` serves for all: cells of CSV
-    are read as text, YAML and TOML as half-typed data.
+    NDJSON, CSV, TSV and XLSX are read as they come, in memory for one record; JSON, YAML and TOML whole: the items of a
+    list, or the one record that there is. What is gzipped is unpacked. A gate for `Source.JSON` serves for all: cells
+    of CSV are read as text, and workbooks, YAML and TOML as half-typed data.
 
-    `form`    "json", "ndjson", "csv", "tsv", "yaml" or "toml", where the ending of the name does not tell it
+    `form`    "json", "ndjson", "csv", "tsv", "xlsx", "yaml" or "toml", where the ending of the name does not tell it
     `select`  a JSON Pointer to the list, where it stands inside of a document
-    `layout`  what is said of a CSV file: see `CsvLayout`
+    `layout`  what is said of a table: see `TableLayout`
 
     Raises CannotStart for a file that cannot be read at all, BrokenOff where it breaks off.
     """
@@ -58,19 +58,28 @@ def examine_stream(
     form: Form,
     *,
     select: str = "",
-    layout: CsvLayout | None = None,
+    layout: TableLayout | None = None,
     told: Told | None = None,
     above: Callable[[bytes], Any] | None = None,
+    beside: Callable[[list[str]], Any] | None = None,
 ) -> Generator[Item[T], None, None]:
-    """The same of a stream of bytes; `above` is called with what stands above the records, before the first."""
-    if select and form in ("ndjson", "csv", "tsv"):
+    """The same of a stream of bytes.
+
+    `above` is called with what stands above the records, before the first; `beside` with the names of the sheets of a
+    workbook that are not looked at.
+    """
+    if select and form in ("ndjson", "csv", "tsv", "xlsx"):
         raise CannotStart(f"select= finds a list inside of a document; {form} has none")
+    if form == "xlsx":
+        from .xlsx_rows import items
+
+        return items(gate, stream, layout or TableLayout(), above, beside)
     if above is not None and form not in ("csv", "tsv"):
         above(b"")
     if form == "ndjson":
         return ndjson.items(gate_reading(gate, Source.JSON), stream)
     if form in ("csv", "tsv"):
-        return csv_items(gate, stream, layout or CsvLayout(), tabs=form == "tsv", above=above)
+        return csv_items(gate, stream, layout or TableLayout(), tabs=form == "tsv", above=above)
     raw = _whole(stream, gate)
     if form == "json":
         return _json_items(gate_reading(gate, Source.JSON), raw, select, told)
@@ -80,7 +89,7 @@ def examine_stream(
 def csv_items(
     gate: AnyGate[T],
     stream: BinaryIO,
-    layout: CsvLayout,
+    layout: TableLayout,
     *,
     tabs: bool,
     above: Callable[[bytes], Any] | None = None,
@@ -91,6 +100,8 @@ def csv_items(
     if above is not None:
         above(rows.above)
     cell = cell_of(reading, decimal_comma=layout.decimal_comma, dates=layout.dates)
+    if not layout.shortened:
+        rows.texts = text_names(reading)
     record = None if cell is None else csv_rows.recorder(rows, cell)
     if record is not None and isinstance(reading, DocumentGate):
         record = _without_blanks(record)
@@ -113,7 +124,10 @@ def _without_blanks(record: Callable[[list[str]], dict[Any, Any]]) -> Callable[[
 
 def _whole(stream: BinaryIO, gate: AnyGate[Any]) -> bytes:
     most = json_file.FILE_LIMITS.bytes
-    raw = stream.read(most + 1)
+    try:
+        raw = stream.read(most + 1)
+    except BrokenOff as error:
+        raise CannotStart(str(error)) from None
     if len(raw) > most:
         raise CannotStart(f"a document of more than {most:,} bytes; NDJSON and CSV are read piece by piece")
     return raw
@@ -121,19 +135,27 @@ def _whole(stream: BinaryIO, gate: AnyGate[Any]) -> bytes:
 
 def _json_items(gate: AnyGate[T], raw: bytes, select: str, told: Told | None) -> Generator[Item[T], None, None]:
     if select:
+        start: Path = tuple(steps_of(select))
         for number, verdict in enumerate(gate.examine_each_json(raw, select), 1):
-            yield Item(number, _numbered(verdict, number))
+            yield Item(number, _numbered(verdict, number), at=(*start, number - 1))
         return
     examined = json_file.examine_whole(gate, raw, told=told)
     if examined.broken:
         yield Item(0, refusal(examined.broken))
+    stood = json_file.ItemTexts(raw) if examined.listed else raw
     for number, verdict in enumerate(examined.verdicts, 1):
-        inner = _within(verdict, 1) if examined.listed else verdict
-        yield Item(number, _numbered(inner, number))
+        if examined.listed:
+            yield Item(number, _numbered(_within(verdict, 1), number), stood, at=(number - 1,))
+        else:
+            yield Item(number, _numbered(verdict, number), stood, 1)
 
 
 def _within(verdict: Verdict[T], steps: int) -> Verdict[T]:
     """A verdict whose paths begin at the record, and not at the file."""
+
+    def cut(pointer: str) -> str:
+        return "".join(f"/{step}" for step in pointer.split("/")[1 + steps :])
+
     if verdict and not (verdict.dropped or verdict.excused or verdict.unjudged):
         return verdict
     return relisted(
@@ -141,6 +163,7 @@ def _within(verdict: Verdict[T], steps: int) -> Verdict[T]:
         [fault.within(steps) for fault in verdict.faults],
         [path[steps:] for path in verdict.dropped],
         [fault.within(steps) for fault in verdict.excused],
+        tuple(map(cut, verdict.unjudged)),
     )
 
 
@@ -193,7 +216,7 @@ def _typed_items(gate: AnyGate[T], raw: bytes, form: Form, select: str) -> Gener
                 for fault in verdict.faults
             ]
             verdict = relisted(verdict, faults)
-        yield Item(number, verdict)
+        yield Item(number, verdict, at=start)
 
 
-__all__ = ["BrokenOff", "CannotStart", "CsvLayout", "Form", "Item", "examine_file", "examine_stream", "form_of"]
+__all__ = ["BrokenOff", "CannotStart", "Form", "Item", "TableLayout", "examine_file", "examine_stream", "form_of"]

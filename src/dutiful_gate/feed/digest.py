@@ -14,6 +14,8 @@ from .item import Item
 SAMPLED: Final = 100
 """So many different values a group keeps: those of the smallest hash, so that digests merge in any order."""
 _FIRST: Final = 3
+STRETCHES: Final = 256
+"""So many stretches a file is divided into at most, to tell where in it faults stand."""
 
 
 class Group:
@@ -30,6 +32,8 @@ class Group:
     __slots__ = (
         "_hashes",
         "_row",
+        "_spread",
+        "_width",
         "code",
         "expected",
         "faults",
@@ -54,6 +58,27 @@ class Group:
         self.values: dict[str, int] = {}
         self._hashes: dict[str, bytes] = {}
         self._row: tuple[str, int] | None = None
+        self._width = 1
+        self._spread: dict[int, int] = {}
+
+    @property
+    def spread(self) -> tuple[int, dict[int, int]]:
+        """Where in the file its records are: how many records a stretch has, and by stretch how many are faulty.
+
+        There are at most 256 stretches, of 1, 2, 4 ... records each.
+        """
+        return self._width, dict(sorted(self._spread.items()))
+
+    def _at(self, row: int, count: int, width: int) -> None:
+        """Count records of a stretch."""
+        while self._width < width or row // self._width >= STRETCHES:
+            self._width *= 2
+            halved: dict[int, int] = {}
+            for at, held in self._spread.items():
+                halved[at // 2] = halved.get(at // 2, 0) + held
+            self._spread = halved
+        at = row // self._width
+        self._spread[at] = self._spread.get(at, 0) + count
 
     def add(self, fault: Fault, source: str, row: int) -> None:
         """Count one more."""
@@ -61,6 +86,7 @@ class Group:
         if self._row != (source, row):
             self._row = source, row
             self.rows += 1
+            self._at(max(row - 1, 0), 1, 1)
         if len(self.first) < _FIRST:
             self.first.append((source, row, fault.place))
         given = fault.given
@@ -93,6 +119,8 @@ class Group:
                 self.highest = number if self.highest is None else max(self.highest, number)
         for value, count in other.values.items():
             self._keep(value, count)
+        for at, held in other._spread.items():
+            self._at(at * other._width, held, other._width)
 
     @property
     def bound(self) -> str:
@@ -130,6 +158,7 @@ class Group:
             "highest": self.highest,
             "would_pass": self.bound or None,
             "values": dict(self.most_frequent(SAMPLED)),
+            "spread": {"records": self._width, "faulty": {str(at): held for at, held in self.spread[1].items()}},
         }
 
 
@@ -145,7 +174,7 @@ class Digest:
         if item:
             self.admitted += 1
             return
-        self.refused += 1
+        self.refused += bool(item.number)  # 0 is what is wrong outside of all records
         for fault in item.faults:
             self.faults += 1
             mark = pointer(_any_item(fault.path)), fault.code, fault.wanted
@@ -154,6 +183,10 @@ class Digest:
                 group = self._groups[mark] = Group(*mark, fault.expected)
             group.add(fault, source, item.number)
         self.faults += item.verdict.untold
+
+    def put(self, group: Group) -> None:
+        """Take in a group that is known already; the counts of records and faults are not touched."""
+        self._groups[group.mark] = group
 
     def merge(self, other: Digest) -> Self:
         """Take in a digest of other records; gives back itself."""

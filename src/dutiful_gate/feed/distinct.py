@@ -56,7 +56,7 @@ class Distinct:
         fault = Fault(path, cause, None, None, Place(item.line, 0, row=item.number) if item.line else None)
         verdict = item.verdict
         refused = relisted(verdict, [*verdict.faults, fault]) if not verdict else refusal([fault], verdict.dropped)
-        return Item(item.number, refused, item.raw, item.line, is_whole=item.is_whole)
+        return item.but(refused)
 
     def _plain(self, item: Item[Any]) -> Any:
         if item and isinstance(self._gate, Gate):

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from json import JSONDecoder
 from typing import Any, Generic, TypeVar
 
 from ..declare.limits import Limits
@@ -19,6 +20,7 @@ FILE_LIMITS = Limits(bytes=1 << 30, faults=1 << 30)
 """What is read of a file on one's own disk: as for data from outside, but of any size up to a gibibyte, and with every
 fault of the text, since each refuses a record."""
 
+_BLANKS = re.compile(r"[ \t\n\r]*")
 _OPENS_LIST = re.compile(rb"(?:\xef\xbb\xbf)?[ \t\n\r]*+\[")
 
 
@@ -82,6 +84,44 @@ def examine_whole(gate: AnyGate[T], raw: bytes, *, told: Callable[[int, int], An
             told(number + 1, len(items))
     verdicts, elsewhere = _with_broken(text, _placed(text, verdicts), listed=listed)
     return Examined(verdicts, elsewhere, listed=listed)
+
+
+class ItemTexts:
+    """Where the items of a JSON list stand in its text; looked for when first asked, in one more pass."""
+
+    def __init__(self, raw: bytes) -> None:
+        self._raw = raw
+        self._found: list[tuple[int, int, int, int]] | None = None
+        self._text = ""
+
+    def __call__(self, number: int) -> tuple[bytes, int, int]:
+        """The text of an item by its number from 1, its line and its column."""
+        if self._found is None:
+            self._text = self._raw.decode("utf-8-sig")
+            self._found = list(self._walked(self._text))
+        start, end, line, column = self._found[number - 1]
+        return self._text[start:end].encode(), line, column
+
+    @staticmethod
+    def _walked(text: str) -> Iterator[tuple[int, int, int, int]]:
+        decode = JSONDecoder().raw_decode
+        at, line, counted = text.index("[") + 1, 1, 0
+        while True:
+            at = _blanks(text, at)
+            if text[at] == ",":
+                at = _blanks(text, at + 1)
+            if text[at] == "]":
+                return
+            line += text.count("\n", counted, at)
+            counted = at
+            end = decode(text, at)[1]
+            yield at, end, line, at - text.rfind("\n", 0, at)
+            at = end
+
+
+def _blanks(text: str, at: int) -> int:
+    found = _BLANKS.match(text, at)
+    return found.end() if found is not None else at
 
 
 def _hides(gate: AnyGate[Any], *, listed: bool) -> Callable[[Path], Path] | None:

@@ -16,16 +16,16 @@ T = TypeVar("T")
 _PIECE = 1 << 20
 
 
-def items(gate: AnyGate[T], stream: BinaryIO) -> Generator[Item[T], None, None]:
-    """Each line of a stream, examined; memory for one line at a time."""
+def items(gate: AnyGate[T], stream: BinaryIO, line: int = 0, number: int = 0) -> Generator[Item[T], None, None]:
+    """Each line of a stream, examined; memory for one line at a time. So many lines and records came before."""
     most = gate.limits.bytes
     examine, readline = gate.examine_json, stream.readline
-    number = line = 0
     while raw := readline(most + 1):
         line += 1
         if len(raw) > most and raw[-1:] != b"\n":
             number += 1
-            yield Item(number, _too_long(stream, most, line, number), raw, line, is_whole=False)
+            _pass_over(stream)
+            yield Item(number, _too_long(most, line, number), raw, line, is_whole=False)
             continue
         if raw.isspace():
             continue
@@ -34,10 +34,35 @@ def items(gate: AnyGate[T], stream: BinaryIO) -> Generator[Item[T], None, None]:
         yield Item(number, verdict if verdict else _moved(verdict, line, number), raw, line)
 
 
-def _too_long(stream: BinaryIO, most: int, line: int, number: int) -> Verdict[Any]:
-    """What is said of a line that is too long, whose rest is passed over."""
+def pieces(stream: BinaryIO, most: int) -> Generator[tuple[bytes, int, int], None, None]:
+    """A stream in pieces of whole lines, each with how many lines and records came before it.
+
+    A line of more than `most` bytes is cut, one byte past them, and told as what it is by whoever reads the piece.
+    """
+    line = number = 0
+    while block := stream.read(_PIECE):
+        if block[-1:] != b"\n":
+            rest = stream.readline(most + 1)
+            if len(rest) > most and rest[-1:] != b"\n":
+                _pass_over(stream)
+                rest += b"\n"
+            block += rest
+        yield block, line, number
+        lines = block.split(b"\n")
+        if not lines[-1]:
+            lines.pop()
+        line += len(lines)
+        number += len(lines) - lines.count(b"") - sum(map(bytes.isspace, lines))
+
+
+def _pass_over(stream: BinaryIO) -> None:
+    """Pass over the rest of a line."""
     while (piece := stream.readline(_PIECE)) and piece[-1:] != b"\n":
         pass
+
+
+def _too_long(most: int, line: int, number: int) -> Verdict[Any]:
+    """What is said of a line that is too long, whose rest is passed over."""
     cause = Cause("size", "a line of at most {most} bytes", {"most": most}, got="more")
     return refusal([Fault((), cause, None, None, Place(line, 1, row=number))])
 

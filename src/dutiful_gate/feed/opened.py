@@ -12,12 +12,16 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, BinaryIO, Final, Literal
 
-Form = Literal["json", "ndjson", "csv", "tsv", "yaml", "toml"]
+Form = Literal["json", "ndjson", "csv", "tsv", "xlsx", "yaml", "toml"]
 FORMS: Final[dict[str, Form]] = {
     ".json": "json", ".ndjson": "ndjson", ".jsonl": "ndjson", ".csv": "csv", ".tsv": "tsv", ".tab": "tsv",
-    ".yaml": "yaml", ".yml": "yaml", ".toml": "toml",
+    ".xlsx": "xlsx", ".xlsm": "xlsx", ".yaml": "yaml", ".yml": "yaml", ".toml": "toml",
 }  # fmt: skip
 _GZIP: Final = b"\x1f\x8b"
+MOST_UNPACKED: Final = 1 << 28
+MOST_FOLD: Final = 500
+"""What unpacks to more than a quarter of a gibibyte, and to more than 500 times its size, is no delivery of records:
+one row again and again comes to some 300 times."""
 
 
 class CannotStart(ValueError):
@@ -65,6 +69,7 @@ class _Unzipped(io.RawIOBase):
 
     def __init__(self, packed: BinaryIO) -> None:
         self.packed = packed
+        self._size = 0
         self._inner = gzip.GzipFile(fileobj=packed)
 
     def readable(self) -> bool:
@@ -77,4 +82,7 @@ class _Unzipped(io.RawIOBase):
         except (OSError, EOFError, zlib.error):
             raise BrokenOff("what is gzipped breaks off, or is damaged") from None
         view[: len(piece)] = piece
+        self._size += len(piece)
+        if self._size > MOST_UNPACKED and self._size > MOST_FOLD * self.packed.tell():
+            raise BrokenOff(f"what is gzipped grows more than {MOST_FOLD}-fold: unpack it first, if it is meant")
         return len(piece)

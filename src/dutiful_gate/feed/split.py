@@ -6,27 +6,32 @@ when all is there. An interrupted run goes on from its journal, and ends with th
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import os
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from hashlib import sha256
 from pathlib import Path
-from typing import Any, BinaryIO, Final
+from typing import Any, Final
 
+from ..declare.errors import DeclarationError
 from ..gates.base import AnyGate
+from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from .item import Item
-from .opened import BrokenOff, CannotStart, form_of
+from .opened import BrokenOff, CannotStart, Form, form_of
+from .outputs import GrowingFile, Output, of_admitted, of_refused, part_of
 
-PART: Final = ".part"
 JOURNAL: Final = ".journal"
 FAULTS: Final = ".faults.ndjson"
 _EVERY: Final = 2_000
 _LOOKED_AT: Final = 64 * 1024
 _ANEW: Final = "remove the .part and .journal files, and start without --resume"
+SPLIT_FORMS: Final = ("ndjson", "csv", "tsv", "json", "xlsx")
+"""The forms whose records can be told apart in their file."""
+
+Entry = tuple[int, str, Any, bytes]
+"""What is written for a record: its place in the delivery, "admitted" or "refused", what goes there, and its faults."""
 
 
 class Changed(CannotStart):
@@ -43,16 +48,54 @@ def mark_of(path: Path) -> dict[str, object]:
     return {"size": told.st_size, "changed": told.st_mtime_ns, "pieces": pieces}
 
 
+def _declared(gate: AnyGate[Any]) -> str:
+    """What a gate asks for, in words that are the same in every process."""
+    if isinstance(gate, DocumentGate):
+        return json.dumps(gate.declared, default=str)
+    assert isinstance(gate, Gate)
+    try:
+        return f"{json.dumps(gate.schema(), default=str)} {gate.unknown}"
+    except DeclarationError:
+        return gate.unknown
+
+
+class Sorter:
+    """Says what is written for a record, and where. It may do so in another process."""
+
+    def __init__(self, gate: AnyGate[Any], form: Form, *, admitted: Path | None, refused: Path | None) -> None:
+        self._admitted = of_admitted(gate, admitted)[1] if admitted is not None else None
+        self._refused = refused is not None
+        self._by_row = form == "xlsx"
+        self._lined = form != "json"
+
+    def entry(self, item: Item[Any], number: int) -> Entry | None:
+        """What is written for one record; None for nothing.
+
+        Raises BrokenOff for one of which not all is at hand: nothing may be lost.
+        """
+        if not item.is_whole:
+            raise BrokenOff(f"line {item.line} is too long to be kept whole: give the gate larger limits")
+        if item:
+            return (number, "admitted", self._admitted(item.value), b"") if self._admitted is not None else None
+        if not self._refused or not item.number:
+            return None
+        faults = {"record": item.number, "line": item.line, "faults": [fault.as_dict() for fault in item.faults]}
+        line = json.dumps(faults, ensure_ascii=False, default=str)
+        original = f"{item.line}\n".encode() if self._by_row else item.closed if self._lined else item.raw
+        return number, "refused", original, line.encode("utf-8", "backslashreplace") + b"\n"
+
+
 class Split:
     """The files of one split. Use it as a context: what is not finished stays as parts, with their journal.
 
-    `admitted`  where typed records go: NDJSON, or CSV by its ending; None for nowhere
+    `admitted`  where typed records go: NDJSON, CSV or Parquet by its ending; None for nowhere
     `refused`   where the originals of refused records go, in the delivery's own form; None for nowhere. Their faults
                 stand beside, in a file of that name with `.faults.ndjson`
     `secrets`   whether the secrets of records go out; without them a gate that has some cannot split
+    `how`       how the delivery is read: a run is resumed in the same way only
 
     Raises CannotStart where an output is there already, is the input, or cannot be written; Changed where a run is to
-    be resumed and its input, its journal or its parts are not what they were.
+    be resumed and its input, its gate, its journal or its parts are not what they were.
     """
 
     def __init__(
@@ -62,12 +105,25 @@ class Split:
         *,
         admitted: Path | None,
         refused: Path | None,
+        form: Form | None = None,
         resume: bool = False,
         secrets: bool = False,
+        how: str = "",
     ) -> None:
         self.source = source
-        self.finals = {name: path for name, path in self._named(admitted, refused).items() if path is not None}
-        self._files: dict[str, BinaryIO] = {}
+        form = form or form_of(source) or "ndjson"
+        if form not in SPLIT_FORMS:
+            raise CannotStart(f"records of {form.upper()} cannot be told apart in their file, so that it is not split")
+        if source == "-" and form == "xlsx":
+            raise CannotStart("a workbook is read twice for a split: name a file, not standard input")
+        self._outputs: dict[str, Output] = {}
+        if admitted is not None:
+            self._outputs["admitted"] = of_admitted(gate, admitted)[0]
+        if refused is not None:
+            self._outputs["refused"] = of_refused(refused, source, form)
+            self._outputs["faults"] = GrowingFile(refused.with_name(refused.name + FAULTS))
+        self.finals: dict[str, list[Path]] = {}
+        """The files of each kind, once all is written."""
         self.complete = resume and self._is_complete()
         """Whether all was written, and only names were left to be given."""
         if self.complete:
@@ -76,24 +132,25 @@ class Split:
         self._refuse_clashes()
         if admitted is not None and gate.shape.secretive and not secrets:
             raise CannotStart("admitted records hold secrets, which are not written unless asked for: --secrets")
-        self._line = _writer_of(gate, admitted) if admitted is not None else None
-        self.done = 0
+        self.sorter = Sorter(gate, form, admitted=admitted, refused=refused)
+        self.done = self._settled = 0
         self.written = {"admitted": 0, "refused": 0}
-        self._mark = {} if source == "-" else mark_of(Path(source))
-        sizes = self._resumed() if resume else {}
-        for name, path in self.finals.items():
-            self._files[name] = self._part(path, sizes.get(name))
-        self._headed = bool(sizes)
-
-    @staticmethod
-    def _named(admitted: Path | None, refused: Path | None) -> dict[str, Path | None]:
-        beside = refused.with_name(refused.name + FAULTS) if refused is not None else None
-        return {"admitted": admitted, "refused": refused, "faults": beside}
+        self._mark: dict[str, object] = {} if source == "-" else mark_of(Path(source))
+        self._mark["read"] = sha256(f"{_declared(gate)}{how}".encode("utf-8", "replace")).hexdigest()
+        states = self._resumed() if resume else {}
+        self._headed = bool(states)
+        for name, output in self._outputs.items():
+            try:
+                output.open(states.get(name))
+            except CannotStart as error:
+                if not resume:
+                    raise
+                raise Changed(f"{error}; {_ANEW}") from None
 
     @property
     def journal(self) -> Path:
         """Where it stands how far the parts are sound."""
-        first = next(iter(self.finals.values()))
+        first = next(iter(self._outputs.values())).path()
         return first.with_name(first.name + JOURNAL)
 
     def _told(self) -> Any:
@@ -106,172 +163,98 @@ class Split:
             return False
 
     def _refuse_clashes(self) -> None:
-        paths = list(self.finals.values())
+        paths = [output.path() for output in self._outputs.values()]
         if len({path.absolute() for path in paths}) != len(paths):
             raise CannotStart("two outputs have one name")
-        for path in paths:
-            if self.source != "-" and path.exists() and Path(self.source).exists() and path.samefile(self.source):
-                raise CannotStart(f"{str(path)!r} is the input; name another output")
-            if path.exists():
-                raise CannotStart(f"{str(path)!r} is there already; move it away, or name another")
+        for output in self._outputs.values():
+            path = output.path()
+            for there in (path, *output.taken()):
+                if not there.exists():
+                    continue
+                if self.source != "-" and Path(self.source).exists() and there.samefile(self.source):
+                    raise CannotStart(f"{str(there)!r} is the input; name another output")
+                raise CannotStart(f"{str(there)!r} is there already; move it away, or name another")
             if not path.parent.is_dir():
                 raise CannotStart(f"there is no folder {str(path.parent)!r}")
 
-    def _part(self, path: Path, size: int | None) -> BinaryIO:
-        part = path.with_name(path.name + PART)
-        try:
-            if size is None:
-                return part.open("wb")
-            stream = part.open("r+b")
-            stream.truncate(size)
-            stream.seek(size)
-        except OSError as error:
-            raise CannotStart(f"{str(part)!r} cannot be written: {error.strerror}") from None
-        return stream
-
     def _resumed(self) -> Mapping[str, int]:
-        """How large the parts were when the journal was last written; sets how many records they are of."""
+        """How far the outputs were when the journal was last written; sets how many records they are of."""
         if self.source == "-":
             raise CannotStart("standard input cannot be read again: there is nothing to resume")
         try:
             told = self._told()
-            mark, done, sizes, written = told["input"], told["records"], told["sizes"], told["written"]
+            mark, done, states, written = told["input"], told["records"], told["states"], told["written"]
         except FileNotFoundError:
             raise CannotStart(f"there is no journal {str(self.journal)!r}: start without --resume") from None
         except (ValueError, KeyError, TypeError, OSError):
-            raise Changed(
-                f"{str(self.journal)!r} cannot be read; remove it with the .part files, and start anew"
-            ) from None
+            raise Changed(f"{str(self.journal)!r} cannot be read; {_ANEW}") from None
+        if mark.get("read") != self._mark["read"]:
+            raise Changed(f"the declaration, or how {self.source!r} is read, is not what it was; {_ANEW}")
         if mark != self._mark:
-            raise Changed(
-                f"{self.source!r} is not what it was when the run began: remove the .part files, and start anew"
-            )
-        for name, path in self.finals.items():
-            part = path.with_name(path.name + PART)
-            if name not in sizes or not part.exists() or part.stat().st_size < sizes[name]:
-                raise Changed(f"{str(part)!r} is not what the journal says; {_ANEW}")
-        self.done, self.written = done, dict(written)
-        return dict(sizes)
+            raise Changed(f"{self.source!r} is not what it was when the run began; {_ANEW}")
+        if set(states) != set(self._outputs):
+            raise Changed(f"the run was begun with other outputs; {_ANEW}")
+        self.done = self._settled = done
+        self.written = dict(written)
+        return dict(states)
 
     def begin(self, header: bytes) -> None:
         """What stands above the records of the delivery, and so above the refused ones too."""
         if self._headed or self.complete:
             return
-        if "refused" in self._files:
-            self._files["refused"].write(header)
-        if self._line is not None and (heading := self._line.heading):
-            self._files["admitted"].write(heading)
+        for name in ("admitted", "refused"):
+            if name in self._outputs:
+                self._outputs[name].head(header if name == "refused" else b"")
         self._headed = True
 
     def take(self, item: Item[Any], number: int) -> None:
-        """Write one record where it belongs; those that a former run wrote are passed over.
+        """Write one record where it belongs; those that a former run wrote are passed over."""
+        if number > self.done:
+            self.put(number, self.sorter.entry(item, number))
 
-        Raises BrokenOff for one of which not all is at hand: nothing may be lost.
-        """
+    def put(self, number: int, entry: Entry | None) -> None:
+        """Write what the sorter said of the record of that number, and of those before it."""
         if number <= self.done:
             return
-        if not item.is_whole:
-            raise BrokenOff(f"line {item.line} is too long to be kept whole: give the gate larger limits")
-        if item:
-            if self._line is not None:
-                self._files["admitted"].write(self._line(item.value))
-                self.written["admitted"] += 1
-        elif "refused" in self._files:
-            self._files["refused"].write(item.closed)
-            self.written["refused"] += 1
-            faults = {"record": item.number, "line": item.line, "faults": [fault.as_dict() for fault in item.faults]}
-            line = json.dumps(faults, ensure_ascii=False, default=str)
-            self._files["faults"].write(line.encode("utf-8", "backslashreplace") + b"\n")
+        if entry is not None:
+            _, name, encoded, faults = entry
+            self._outputs[name].write(encoded)
+            self.written[name] += 1
+            if faults:
+                self._outputs["faults"].write(faults)
         self.done = number
-        if number % _EVERY == 0:
+        if number - self._settled >= _EVERY:
             self.commit()
 
     def commit(self, *, complete: bool = False) -> None:
-        """Write down how far the parts are sound, or that they are complete."""
-        for stream in self._files.values():
-            stream.flush()
-            os.fsync(stream.fileno())
+        """Write down how far the parts are sound, or that they are complete; where that cannot be told yet, later."""
+        states = {name: output.state(complete=complete) for name, output in self._outputs.items()}
+        if None in states.values():
+            return
         told = {
             "input": self._mark,
             "records": self.done,
-            "sizes": {name: stream.tell() for name, stream in self._files.items()},
+            "states": states,
             "written": self.written,
             "complete": complete,
         }
-        fresh = self.journal.with_name(self.journal.name + PART)
+        fresh = part_of(self.journal)
         fresh.write_text(json.dumps(told), encoding="utf-8")
         os.replace(fresh, self.journal)
+        self._settled = self.done
 
     def finish(self) -> None:
         """Give the parts their names: nothing else is to come."""
         if not self.complete:
             self.commit(complete=True)
-        for stream in self._files.values():
-            stream.close()
-        for path in self.finals.values():
-            part = path.with_name(path.name + PART)
-            if part.exists():
-                os.replace(part, path)
+        states = self._told()["states"]
+        for name, output in self._outputs.items():
+            self.finals[name] = output.finish(states[name])
         self.journal.unlink(missing_ok=True)
 
     def __enter__(self) -> Split:
         return self
 
     def __exit__(self, *raised: object) -> None:
-        for stream in self._files.values():
-            stream.close()
-
-
-class _AdmittedLine:
-    """Writes typed records as lines; `heading` is what stands above them."""
-
-    def __init__(self, write: Callable[[Any], bytes], heading: bytes = b"") -> None:
-        self._write = write
-        self.heading = heading
-
-    def __call__(self, value: Any) -> bytes:
-        return self._write(value)
-
-
-def _writer_of(gate: AnyGate[Any], path: Path) -> _AdmittedLine:
-    """What writes an admitted record, by the ending of the file's name. Raises CannotStart."""
-    form = form_of(path.name)
-    if form == "ndjson":
-        return _AdmittedLine(lambda value: _json(gate, value) + b"\n")
-    if form not in ("csv", "tsv"):
-        raise CannotStart(f"{str(path)!r} tells no form for admitted records; end it in .ndjson, .csv or .tsv")
-    from .text_gates import record_of
-
-    record = record_of(gate) if isinstance(gate, Gate) else None
-    if record is None:
-        raise CannotStart("a CSV file needs records that are declared; write .ndjson")
-    names = [field.wire for field in record.fields]
-    separator = "\t" if form == "tsv" else ","
-
-    def line(value: Any) -> bytes:
-        plain = gate.release_admitted(value, secrets=True)  # type: ignore[attr-defined]
-        return _row([_cell(plain.get(name)) for name in names], separator)
-
-    return _AdmittedLine(line, _row(names, separator))
-
-
-def _json(gate: AnyGate[Any], value: Any) -> bytes:
-    if isinstance(gate, Gate):
-        return gate.release_admitted_json(value, secrets=True)
-    from ..engine.json_out import json_bytes
-
-    return json_bytes(value)
-
-
-def _row(cells: list[str], separator: str) -> bytes:
-    buffer = io.StringIO(newline="")
-    csv.writer(buffer, delimiter=separator, lineterminator="\n").writerow(cells)
-    return buffer.getvalue().encode("utf-8")
-
-
-def _cell(plain: Any) -> str:
-    if plain is None:
-        return ""
-    if isinstance(plain, bool):
-        return str(plain).lower()
-    return plain if isinstance(plain, str) else json.dumps(plain, ensure_ascii=False, default=str)
+        for output in self._outputs.values():
+            output.close()

@@ -303,6 +303,11 @@ _READINGS = {
     "the variable that sets it": "die Variable, die sie setzt",
     "a line of at most {most} bytes": "eine Zeile von höchstens {most} Byte",
     "a line of at most {most} characters": "eine Zeile von höchstens {most} Zeichen",
+    "a formula without its value: open the workbook, and save it": (
+        "eine Formel ohne ihren Wert: die Mappe öffnen und speichern"
+    ),
+    "a number that a spreadsheet has shortened": "eine Zahl, die eine Tabelle gekürzt hat",
+    "text as it was": "Text, wie er war",
     "a quote in the middle of one": "ein Anführungszeichen mitten in einer",
     "a quoted cell that is closed": "eine Zelle, deren Anführung endet",
     "one that is not": "eine, bei der sie nicht endet",

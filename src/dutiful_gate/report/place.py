@@ -10,7 +10,8 @@ class Place(Value):
 
     `source` names what it is a place in, where that is not known from around it: a file, or a variable. Where no line
     is known, line and column are 0; where only the line is, the column. `row` is the number of the record in a file of
-    many, from 1, and `heading` what stands above its cell.
+    many, from 1, and `heading` what stands above its cell; `cell` is a cell of a sheet as spreadsheets call it, whose
+    row and column are then the line and the column.
     """
 
     line: int
@@ -18,13 +19,16 @@ class Place(Value):
     source: str = ""
     row: int = 0
     heading: str = ""
+    cell: str = ""
 
     def __str__(self) -> str:
         told = [self.source] if self.source else []
-        if self.line:
+        if self.cell:
+            told.append(self.cell)
+        elif self.line:
             told += [str(self.line), str(self.column)] if self.column else [str(self.line)]
         return ":".join(told)
 
     def as_dict(self) -> dict[str, object]:
-        """The place as plain JSON data: source, line, column, row and heading, as far as they are known."""
+        """The place as plain JSON data: source, line, column, row, heading and cell, as far as they are known."""
         return {name: held for name, held in self._items() if held}

@@ -1,20 +1,30 @@
-"""A gate for what a delivery is made of: the same declaration, for text cells or half-typed data."""
+"""What a cell is to a gate: the same declaration for text or half-typed data, and what is made of a cell first."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
+from datetime import date, datetime, time, timedelta
 from typing import Any, TypeVar
 
+from ..declare.facts import Sort
 from ..declare.json_pointer import unescaped
-from ..declare.sources import Source
+from ..declare.sources import FromText, Source
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
+from ..report.cause import Cause
 from ..shape.nodes import Link, Record, Scalar, Use
+from .table_layout import TableLayout
 
 T = TypeVar("T")
 _WHOLE = re.compile(r"[+-]?[0-9]+")
+_SHORTENED = re.compile(r"[+-]?[1-9](?:[.,][0-9]+)?E\+[0-9]{2,3}")
+SHORTENED = Cause("reading", "text as it was", got="a number that a spreadsheet has shortened")
+"""What is said of text such as 1.23E+15."""
+SERIAL = "serial"
+_FIRST_DAY = datetime(1899, 12, 30)
+_LAST_SERIAL = 2_958_465
 _NUMBER = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
 
 
@@ -49,6 +59,22 @@ def known_names(gate: AnyGate[Any]) -> frozenset[str]:
     return frozenset(name for field in record.fields for name in (field.wire, *field.also))
 
 
+def text_names(gate: AnyGate[Any]) -> frozenset[str]:
+    """The names of the fields that are text of any kind."""
+    if isinstance(gate, DocumentGate):
+        schemas = _properties(gate.declared)
+        return frozenset(name for name, schema in schemas.items() if _types(schema, gate.declared) == {"string"})
+    record = record_of(gate)
+    return (
+        frozenset(field.wire for field in record.fields if _is_text(field.use)) if record is not None else frozenset()
+    )
+
+
+def is_shortened(text: str) -> bool:
+    """Whether a cell is what a spreadsheet leaves of a long number."""
+    return _SHORTENED.fullmatch(text) is not None
+
+
 def cell_of(gate: AnyGate[Any], *, decimal_comma: bool, dates: str) -> Callable[[str, str], Any] | None:
     """What makes of the text of a cell, by the name of its field, what the gate reads; None where that is the text."""
     if isinstance(gate, DocumentGate):
@@ -73,24 +99,114 @@ def cell_of(gate: AnyGate[Any], *, decimal_comma: bool, dates: str) -> Callable[
     return cell
 
 
+def _sort_of(use: Use) -> Sort:
+    node = use.bare.node
+    return node.kind.facts.sort if isinstance(node, Scalar) else Sort.OTHER
+
+
 def _is_number(use: Use) -> bool:
     node = use.bare.node
-    return isinstance(node, Scalar) and (node.kind.facts.number or node.kind.facts.sort.name == "DECIMAL")
+    return isinstance(node, Scalar) and (node.kind.facts.number or node.kind.facts.sort is Sort.DECIMAL)
+
+
+def _is_text(use: Use) -> bool:
+    node = use.bare.node
+    return isinstance(node, Scalar) and node.kind.facts.text
 
 
 def _is_day(use: Use) -> bool:
-    node = use.bare.node
-    return isinstance(node, Scalar) and type(node.kind).__name__ == "Day"
+    return _sort_of(use) is Sort.DAY
 
 
 def _as_day(text: str, form: str) -> str:
     """A date in another form as dates are read; the text itself where it has not that form."""
-    from datetime import datetime
-
+    if form == SERIAL:
+        whole = text.strip()
+        day = _of_serial(int(whole), _FIRST_DAY) if whole.isdecimal() and len(whole) < 8 else None
+        return day.date().isoformat() if day is not None else text
     try:
         return datetime.strptime(text.strip(), form).date().isoformat()
     except ValueError:
         return text
+
+
+def _of_serial(number: float, first: datetime) -> datetime | None:
+    """The moment that a spreadsheet counts as so many days; None where it has none such.
+
+    Days are counted from the end of 1899 (ECMA-376, part 1, 18.17.4.1), where programs take 1900 for a leap year: those
+    before its March are a day further. Some workbooks count from 1904.
+    """
+    if not 0 < number <= _LAST_SERIAL:
+        return None
+    early = number < 60 and first == _FIRST_DAY
+    moment = first + timedelta(days=number + early)
+    return moment + timedelta(microseconds=500) - timedelta(microseconds=(moment.microsecond + 500) % 1000)
+
+
+SheetReader = Callable[[str, Any, Any], Any]
+
+
+def sheet_reader(gate: AnyGate[Any], layout: TableLayout, first: datetime) -> SheetReader:
+    """What makes of the value of a sheet's cell, by the name of its field, what the gate reads.
+
+    It is given the cell too. Numbers are the text that they are shown as where a field is text, and dates where it is
+    one; what has lost digits is left, so that it is refused. `first` is the day that the workbook counts from.
+    """
+    cell_text = cell_of(gate, decimal_comma=layout.decimal_comma, dates=layout.dates)
+    texts = text_names(gate)
+    sorts = _sorts(gate)
+    of_document = isinstance(gate, DocumentGate)
+
+    def text_of(name: str, text: str) -> Any:
+        if name in texts and not layout.shortened and is_shortened(text):
+            return SHORTENED
+        told = cell_text(name, text) if cell_text is not None else text
+        return told if of_document or not isinstance(told, str) else FromText(told)
+
+    def read(name: str, value: Any, cell: Any) -> Any:
+        if isinstance(value, str):
+            return text_of(name, value)
+        if isinstance(value, bool):
+            return value
+        sort = sorts.get(name)
+        if isinstance(value, int | float):
+            if name in texts:
+                return _digits(value, cell)
+            moment = _of_serial(value, first) if sort in _DATED else None
+            if moment is None:
+                return value
+            value = moment
+        if isinstance(value, datetime) and value.time() == time() and sort is not Sort.LOCAL_MOMENT:
+            value = value.date()
+        return value.isoformat() if of_document and isinstance(value, date | time) else value
+
+    return read
+
+
+_DATED = (Sort.DAY, Sort.LOCAL_MOMENT)
+
+
+def _digits(value: float, cell: Any) -> Any:
+    """A number where text is wanted, as it is shown: with the noughts in front of it. One that lost digits is told."""
+    if value != int(value) or abs(value) >= 10**15:
+        return SHORTENED if abs(value) >= 10**15 else value
+    form = cell.number_format
+    return str(int(value)).zfill(len(form)) if set(form) == {"0"} else str(int(value))
+
+
+def _sorts(gate: AnyGate[Any]) -> dict[str, Sort]:
+    """What sort of value fields have, as far as a sheet must know it."""
+    if isinstance(gate, DocumentGate):
+        named = {"date": Sort.DAY, "date-time": Sort.LOCAL_MOMENT}
+        schemas = _properties(gate.declared).items()
+        resolved = {name: _resolved(schema, gate.declared) for name, schema in schemas}
+        return {
+            name: named[schema["format"]]
+            for name, schema in resolved.items()
+            if isinstance(schema, Mapping) and schema.get("format") in named
+        }
+    record = record_of(gate)
+    return {field.wire: _sort_of(field.use) for field in record.fields} if record is not None else {}
 
 
 def _properties(document: Any) -> Mapping[str, Any]:

@@ -1,4 +1,4 @@
-"""How a CSV file is laid out: separators, encoding, headings; said, or found in its first lines."""
+"""How a table is laid out, a CSV file or a sheet: separators, encoding, headings; said, or found in its first lines."""
 
 from __future__ import annotations
 
@@ -17,15 +17,18 @@ _SEP = re.compile(r"\ufeff?sep=(.)\r?\n?", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
-class CsvLayout:
-    """What is said of a CSV file; what is not said is found.
+class TableLayout:
+    """What is said of a CSV file, or of the sheet of a workbook; what is not said is found.
 
-    `separator`      what stands between cells: one sign
-    `encoding`       of its text: "utf-8", "latin-1", "utf-16"; found for UTF-8 and UTF-16 by their marks
-    `header_line`    the line of the headings, from 1; 0 to find it
+    `separator`      CSV: what stands between cells, one sign
+    `encoding`       CSV: of its text: "utf-8", "latin-1", "utf-16"; found for UTF-8 and UTF-16 by their marks
+    `header_line`    the line or row of the headings, from 1; 0 to find it
     `columns`        by heading, the field that it stands for
     `decimal_comma`  whether numbers are written with a comma
-    `dates`          the form of dates, as `written("%d.%m.%Y")` has it
+    `dates`          the form of dates, as `written("%d.%m.%Y")` has it; "serial" for days as spreadsheets count them,
+                     46146 for the fourth of May 2026 (in a workbook they are always read)
+    `sheet`          the name of the sheet; "" for the first that can be seen
+    `shortened`      whether text such as 1.23E+15 is taken as it stands: it is what spreadsheets leave of a long number
     """
 
     separator: str = ""
@@ -34,6 +37,17 @@ class CsvLayout:
     columns: Mapping[str, str] = field(default_factory=dict)
     decimal_comma: bool = False
     dates: str = ""
+    sheet: str = ""
+    shortened: bool = False
+
+    def named(self, headings: Sequence[str]) -> list[str]:
+        """The fields that headings stand for. Raises CannotStart where two stand for one."""
+        names = [self.columns.get(name, name) for name in headings]
+        if len(set(names)) != len(names):
+            raise CannotStart("two columns stand for one field; see --column")
+        if gone := [name for name in self.columns if name not in headings]:
+            raise CannotStart(f"there is no heading {gone[0]!r}; there are: {', '.join(map(repr, headings[:20]))}")
+        return names
 
 
 def encoding_of(start: bytes, said: str) -> str:
@@ -49,7 +63,7 @@ def separator_of(lines: Sequence[str], known: frozenset[str]) -> str:
     """The separator that makes the most known headings in one of the first lines, or else the most even rows."""
     best, score = ",", (-1, -1.0)
     for separator in SEPARATORS:
-        rows = _rows(lines, separator)
+        rows = split_lines(lines, separator)
         names = max((len(known & set(map(str.strip, row))) for row in rows), default=0)
         widths = [len(row) for row in rows if row]
         usual = max(set(widths), key=widths.count, default=1)
@@ -59,15 +73,16 @@ def separator_of(lines: Sequence[str], known: frozenset[str]) -> str:
     return best
 
 
-def header_of(lines: Sequence[str], separator: str, known: frozenset[str]) -> int:
-    """The number of lines above the headings: the first line that has at least half of the known ones, or none."""
-    for number, row in enumerate(_rows(lines, separator)):
+def header_of(rows: Sequence[Sequence[str]], known: frozenset[str]) -> int:
+    """The number of rows above the headings: the first row that has at least half of the known ones, or none."""
+    for number, row in enumerate(rows):
         if known and len(known & set(map(str.strip, row))) * 2 >= min(len(known), len(row)) > 0:
             return number
     return 0
 
 
-def _rows(lines: Iterable[str], separator: str) -> list[list[str]]:
+def split_lines(lines: Iterable[str], separator: str) -> list[list[str]]:
+    """Lines as cells, none for one that cannot be split."""
     rows = []
     for line in lines:
         try:

@@ -1,0 +1,124 @@
+"""NDJSON examined by several processes at once: a piece of whole lines each, put together in order."""
+
+from __future__ import annotations
+
+import io
+import os
+import pickle
+import signal
+from collections import deque
+from collections.abc import Generator
+from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import closing
+from dataclasses import dataclass, field
+from multiprocessing import get_context
+from typing import Any, BinaryIO, Final
+
+from ..declare.sources import Source
+from ..gates.base import AnyGate
+from . import ndjson
+from .cells import gate_reading
+from .delivery import examine_file
+from .digest import Digest
+from .opened import CannotStart, Form, form_of, opened
+from .split import Entry, Sorter
+from .table_layout import TableLayout
+from .tally import Tally
+
+_AHEAD: Final = 3
+"""So many pieces a process wait for it: it never waits for one, and what waits takes no more memory than that."""
+
+
+@dataclass(slots=True)
+class Piece:
+    """What became of some records.
+
+    `tally`    of them all
+    `entries`  what a sorter says is written for them, by their numbers
+    `last`     the number of the last of them
+    """
+
+    tally: Tally
+    entries: list[Entry] = field(default_factory=list)
+    last: int = 0
+
+
+def pieces(
+    gate: AnyGate[Any], stream: BinaryIO, jobs: int, blank: Tally, sorter: Sorter | None = None
+) -> Generator[Piece, None, None]:
+    """The pieces of a stream of NDJSON, in order, examined by so many processes.
+
+    `blank` is a tally of nothing, as those of the pieces are to be. Raises CannotStart where the gate cannot travel to
+    another process, BrokenProcessPool where one of them was killed.
+    """
+    reading = gate_reading(gate, Source.JSON)
+    try:
+        baggage = pickle.dumps((reading, blank, sorter))
+    except (pickle.PicklingError, TypeError, AttributeError) as error:
+        raise CannotStart(f"the gate cannot travel to other processes: {error}; leave out the jobs") from None
+    # Processes of their own, not copies of this one, which may have threads.
+    pool = ProcessPoolExecutor(jobs, get_context("spawn"), _begin, (baggage,))
+    waiting: deque[Future[Piece]] = deque()
+    try:
+        for each in ndjson.pieces(stream, gate.limits.bytes):
+            waiting.append(pool.submit(_examine, *each))
+            if len(waiting) > jobs * _AHEAD:
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
+    finally:
+        pool.shutdown(wait=True, cancel_futures=True)
+
+
+_baggage: tuple[AnyGate[Any], Tally, Sorter | None]
+
+
+def _begin(packed: bytes) -> None:
+    """What a process does first: unpack the gate. Ctrl+C is for the one that asked."""
+    global _baggage
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    _baggage = pickle.loads(packed)
+
+
+def _examine(lines: bytes, line: int, number: int) -> Piece:
+    """Examine a piece."""
+    gate, blank, sorter = _baggage
+    made = Piece(blank.anew(), last=number)
+    add = made.tally.add
+    for item in ndjson.items(gate, io.BytesIO(lines), line, number):
+        add(item)
+        made.last = item.number
+        if sorter is not None and (entry := sorter.entry(item, item.number)) is not None:
+            made.entries.append(entry)
+    return made
+
+
+def digest_of_file(
+    gate: AnyGate[Any],
+    path: str | os.PathLike[str],
+    *,
+    jobs: int = 1,
+    form: Form | None = None,
+    select: str = "",
+    layout: TableLayout | None = None,
+) -> Digest:
+    """The digest of the records of a file. With `jobs`, so many processes examine a file of NDJSON.
+
+    The other words are those of `examine_file`, as are the errors. Other forms are read by one process. A program that
+    gives `jobs` keeps what it does itself under `if __name__ == "__main__":`, since each process imports it.
+    """
+    name = os.fspath(path)
+    if jobs > 1 and (form or form_of(name)) == "ndjson":
+        whole = Tally(name)
+        with opened(path) as stream, closing(pieces(gate, stream, jobs, Tally(name, most=0))) as made:
+            for piece in made:
+                whole.merge(piece.tally)
+        return whole.digest
+    digest = Digest()
+    for item in examine_file(gate, path, form=form, select=select, layout=layout):
+        digest.add(item, name)
+    return digest
+
+
+__all__ = ["BrokenProcessPool", "Piece", "digest_of_file", "pieces"]

@@ -1,0 +1,217 @@
+"""What the records of a split are written to: files that grow, and get their names at the end."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any, BinaryIO, Final, Protocol
+
+from ..gates.base import AnyGate
+from ..gates.typed import Gate
+from ..shape.nodes import Field
+from .cells import record_of
+from .opened import CannotStart, Form, form_of
+
+PART: Final = ".part"
+
+
+def part_of(path: Path) -> Path:
+    """The name of a file that is being written."""
+    return path.with_name(path.name + PART)
+
+
+class Output(Protocol):
+    """Where records go. What its `state` tells is enough to go on from there.
+
+    Its methods raise CannotStart where it cannot be begun, OSError where it cannot be written any more.
+    """
+
+    def taken(self) -> list[Path]:
+        """The files that are there already under names that it would give."""
+
+    def path(self) -> Path:
+        """The name that it was asked for."""
+
+    def open(self, state: int | None) -> None:
+        """Begin, or go on from a state. Raises CannotStart where less is there than a state tells."""
+
+    def head(self, header: bytes) -> None:
+        """Write what stands above all records, where the form has that."""
+
+    def write(self, encoded: Any) -> None:
+        """Write one record."""
+
+    def state(self, *, complete: bool) -> int | None:
+        """How far it is, once that has reached the disk; None where it cannot be told until it is complete."""
+
+    def close(self) -> None:
+        """Let go of what is open."""
+
+    def finish(self, state: int) -> list[Path]:
+        """Give what is complete its name, also where that was begun before: the names given, in order."""
+
+
+class GrowingFile:
+    """A file that grows by bytes. Its state is its size.
+
+    `between` stands between two records, and `footer` behind all of them, as in a list.
+    """
+
+    def __init__(self, path: Path, *, header: bytes = b"", between: bytes = b"", footer: bytes = b"") -> None:
+        self._path = path
+        self._header = header
+        self._between = between
+        self._footer = footer
+        self._stream: BinaryIO | None = None
+
+    def taken(self) -> list[Path]:
+        """See `Output`."""
+        return [self._path] if self._path.exists() else []
+
+    def path(self) -> Path:
+        """See `Output`."""
+        return self._path
+
+    def open(self, state: int | None) -> None:
+        """See `Output`."""
+        part = part_of(self._path)
+        try:
+            if state is None:
+                self._stream = part.open("wb")
+                return
+            if part.stat().st_size < state:
+                raise CannotStart(f"{str(part)!r} is shorter than the journal says")
+            self._stream = part.open("r+b")
+            self._stream.truncate(state)
+            self._stream.seek(state)
+        except OSError as error:
+            raise CannotStart(f"{str(part)!r} cannot be written: {error.strerror}") from None
+
+    @property
+    def _opened(self) -> BinaryIO:
+        assert self._stream is not None
+        return self._stream
+
+    def head(self, header: bytes) -> None:
+        """See `Output`."""
+        self._opened.write(self._header or header)
+
+    def write(self, encoded: bytes) -> None:
+        """See `Output`."""
+        if self._between and self._opened.tell() > len(self._header):
+            self._opened.write(self._between)
+        self._opened.write(encoded)
+
+    def state(self, *, complete: bool) -> int | None:
+        """See `Output`."""
+        self._opened.flush()
+        os.fsync(self._opened.fileno())
+        return self._opened.tell()
+
+    def close(self) -> None:
+        """See `Output`."""
+        if self._stream is not None:
+            self._stream.close()
+
+    def finish(self, state: int) -> list[Path]:
+        """See `Output`."""
+        self.close()
+        part = part_of(self._path)
+        if part.exists():
+            if self._footer:
+                with part.open("r+b") as stream:
+                    stream.truncate(state)
+                    stream.seek(state)
+                    stream.write(self._footer)
+            os.replace(part, self._path)
+        return [self._path]
+
+
+def of_admitted(gate: AnyGate[Any], path: Path) -> tuple[Output, Callable[[Any], Any]]:
+    """Where admitted records go, by the ending of a name, and what is written for one. Raises CannotStart."""
+    form = form_of(path.name)
+    if form == "ndjson":
+        return GrowingFile(path), _JsonLine(gate)
+    if path.suffix.lower() == ".parquet":
+        from .parquet_parts import ParquetParts, PlainRecord
+
+        return ParquetParts(path, gate), PlainRecord(gate)
+    if form not in ("csv", "tsv"):
+        raise CannotStart(
+            f"{str(path)!r} tells no form for admitted records; end it in .ndjson, .csv, .tsv or .parquet"
+        )
+    names = [field.wire for field in columns_of(gate)]
+    assert isinstance(gate, Gate)
+    separator = "\t" if form == "tsv" else ","
+    return GrowingFile(path, header=csv_row(names, separator)), _CsvLine(gate, names, separator)
+
+
+def columns_of(gate: AnyGate[Any]) -> list[Field]:
+    """The fields that are columns where records are rows. Raises CannotStart where they would not hold all of them."""
+    record = record_of(gate) if isinstance(gate, Gate) else None
+    if record is None:
+        raise CannotStart("columns are made of records that are declared, and this gate reads none; write .ndjson")
+    if record.rests:
+        raise CannotStart(
+            f"{record.name} gathers keys that nobody declared, and columns would lose them; write .ndjson"
+        )
+    return [*record.fields, *record.computed]
+
+
+def of_refused(path: Path, source: str, form: Form) -> Output:
+    """Where the originals of refused records go, in the form of their delivery. Raises CannotStart."""
+    if form == "json":
+        return GrowingFile(path, header=b"[\n", between=b",\n", footer=b"\n]\n")
+    if form == "xlsx":
+        if path.suffix.lower() != ".xlsx":
+            raise CannotStart(f"{str(path)!r}: what is refused of a workbook goes into a workbook; end it in .xlsx")
+        from .refused_sheet import RefusedSheet
+
+        return RefusedSheet(path, source)
+    return GrowingFile(path)
+
+
+class _JsonLine:
+    """A record as a line of JSON."""
+
+    def __init__(self, gate: AnyGate[Any]) -> None:
+        self._gate = gate
+
+    def __call__(self, value: Any) -> bytes:
+        if isinstance(self._gate, Gate):
+            return self._gate.release_admitted_json(value, secrets=True) + b"\n"
+        from ..engine.json_out import json_bytes
+
+        return json_bytes(value) + b"\n"
+
+
+class _CsvLine:
+    """A record as a row of CSV."""
+
+    def __init__(self, gate: Gate[Any], names: list[str], separator: str) -> None:
+        self._gate = gate
+        self._names = names
+        self._separator = separator
+
+    def __call__(self, value: Any) -> bytes:
+        plain = self._gate.release_admitted(value, secrets=True)
+        return csv_row([_cell(plain.get(name)) for name in self._names], self._separator)
+
+
+def csv_row(cells: Sequence[str], separator: str = ",") -> bytes:
+    """Some cells as a row of CSV."""
+    buffer = io.StringIO(newline="")
+    csv.writer(buffer, delimiter=separator, lineterminator="\n").writerow(cells)
+    return buffer.getvalue().encode("utf-8", "backslashreplace")
+
+
+def _cell(plain: Any) -> str:
+    if plain is None:
+        return ""
+    if isinstance(plain, bool):
+        return str(plain).lower()
+    return plain if isinstance(plain, str) else json.dumps(plain, ensure_ascii=False, default=str)

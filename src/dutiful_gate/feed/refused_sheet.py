@@ -1,0 +1,97 @@
+"""The refused rows of a sheet as a workbook of their own: headings, values and number formats as they were."""
+
+from __future__ import annotations
+
+import os
+import zipfile
+from datetime import datetime
+from pathlib import Path
+from typing import Any, Final
+
+from openpyxl import Workbook
+from openpyxl.cell import WriteOnlyCell
+from openpyxl.formula.translate import Translator
+
+from .opened import opened
+from .outputs import GrowingFile, part_of
+from .workbook import MOST_COLUMNS, cell_name, opened_workbook, rows_of
+
+_ALWAYS: Final = (1980, 1, 1, 0, 0, 0)
+_WHEN: Final = datetime(2000, 1, 1)
+"""What a workbook tells of when it was made: one moment always, so that a resumed run ends with the same bytes."""
+
+
+class RefusedSheet(GrowingFile):
+    """Keeps the numbers of the refused rows; at the end they are copied out of the delivery, which is read again."""
+
+    def __init__(self, path: Path, source: str) -> None:
+        super().__init__(path)
+        self._source = source
+
+    def head(self, header: bytes) -> None:
+        """What the rows are of: the sheet and the row of its headings, as the delivery tells them."""
+        self._opened.write(header)
+
+    def finish(self, state: int) -> list[Path]:
+        """See `Output`."""
+        self.close()
+        part = part_of(self._path)
+        if part.exists():
+            sheet, first, *rows = part.read_text(encoding="utf-8").splitlines()
+            made = part.with_name(part.name + ".made")
+            _copy(self._source, sheet, [int(first), *map(int, rows)], made)
+            os.replace(made, self._path)
+            part.unlink()
+        return [self._path]
+
+
+def _copy(source: str, name: str, numbers: list[int], target: Path) -> None:
+    """Copy rows of a sheet into a workbook of one sheet; a formula without a stored value comes along as a formula."""
+    book = Workbook(write_only=True)
+    sheet = book.create_sheet(name)
+    book.properties.created = book.properties.modified = _WHEN
+    wanted = set(numbers)
+    last, row = max(wanted), 0
+    with (
+        opened(source) as stream,
+        opened_workbook(stream) as values,
+        opened(source) as again,
+        opened_workbook(again, stored=False) as written,
+    ):
+        both = zip(rows_of(values[name], 1, MOST_COLUMNS), rows_of(written[name], 1, MOST_COLUMNS), strict=False)
+        for (number, cells), (_, as_written) in both:
+            if number in wanted:
+                row += 1
+                end = max((at for at, cell in enumerate(as_written, 1) if cell.value is not None), default=0)
+                sheet.append([_cell(sheet, *pair, row) for pair in zip(cells[:end], as_written[:end], strict=True)])
+            if number >= last:
+                break
+    plain = target.with_name(target.name + ".new")
+    book.save(plain)
+    _repacked(plain, target)
+    plain.unlink()
+
+
+def _cell(sheet: Any, cell: Any, as_written: Any, row: int) -> Any:
+    """A copy of a cell for a row of the new sheet."""
+    value = cell.value
+    if value is None and as_written.value is None:
+        return None
+    if value is None:
+        place = cell_name("", cell.row, cell.column).split("!")[1]
+        there = cell_name("", row, cell.column).split("!")[1]
+        value = Translator(str(as_written.value), place).translate_formula(there)
+    made = WriteOnlyCell(sheet, value=value)
+    made.number_format = cell.number_format
+    if isinstance(value, str) and as_written.data_type != "f":
+        made.data_type = cell.data_type  # text that begins with = is no formula, nor is #N/A in text an error
+    return made
+
+
+def _repacked(source: Path, target: Path) -> None:
+    """The same archive without the moment at which it was packed."""
+    with zipfile.ZipFile(source) as came, zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as made:
+        for part in came.infolist():
+            made.writestr(zipfile.ZipInfo(part.filename, _ALWAYS), came.read(part), zipfile.ZIP_DEFLATED)
+    with target.open("rb+") as stream:
+        os.fsync(stream.fileno())
