@@ -7,10 +7,12 @@ from __future__ import annotations
 import gzip
 import json
 import os
+import re
 import subprocess
 import sys
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
+from decimal import Decimal
 from itertools import islice
 from pathlib import Path
 from random import Random
@@ -22,10 +24,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from any_declaration import any_declaration
-from dutiful_gate import CannotSample, DeclarationError, Gate, Limits, it, payloads, probes, secret
+from dutiful_gate import CannotSample, DeclarationError, Gate, Limits, as_text, holds, it, payloads, probes, secret
 from dutiful_gate.cli.app import dutiful
-from dutiful_gate.feed import BrokenOff, CannotStart, Digest, TableLayout, digest_of, examine_file
+from dutiful_gate.feed import BrokenOff, CannotStart, Digest, TableLayout, digest_of, digest_of_file, examine_file
+from dutiful_gate.feed.delivery import examine_stream
+from dutiful_gate.feed.opened import form_of, opened
+from dutiful_gate.feed.report_page import Reported, report_page
 from dutiful_gate.feed.split import Split
+from dutiful_gate.feed.tally import Tally
 
 
 @dataclass
@@ -451,3 +457,297 @@ def test_secrets_go_out_only_when_asked_for_and_full_disks_are_told(
         code, text = _check(tmp_path, "a.csv", "x")
     assert (code, "writing failed: No space left on device; once that is mended" in text) == (2, True)
     assert not (tmp_path / "x.csv").exists()
+
+
+def _lines(path: Path, rows: int, seed: int = 1) -> None:
+    """NDJSON with faults, blank lines, lines that are no JSON, and one that is longer than the gate reads."""
+    random = Random(seed)
+    with path.open("w", encoding="utf-8", newline="") as file:
+        for row in range(rows):
+            record = {
+                "booking": random.choice([f"QLP-{row}", "q"]),
+                "weight_kg": random.choice([1, 0, 99_999]),
+                "on": "2026-05-04",
+                "note": random.choice([None, "é" * 40]),
+            }
+            line = random.choice([json.dumps(record)] * 40 + ["{", "", "  \t", "[1]", '{"booking": 1, "booking": 2}'])
+            file.write(line + random.choice(["\n", "\n", "\r\n"]))
+        file.write("x" * (3 << 20) + "\n" + json.dumps(record))
+
+
+def test_several_processes_tell_what_one_does(tmp_path: Path) -> None:
+    _lines(tmp_path / "a.ndjson", 12_000)
+    target = ["--against", "test_feed:SHORT"]
+    texts = []
+    for jobs in ("1", "2"):
+        words = ["check", str(tmp_path / "a.ndjson"), *target, "--jobs", jobs, "--format", "json", "--most", "300"]
+        texts.append(CliRunner().invoke(dutiful, words).output)
+    assert texts[0] == texts[1]
+    assert json.loads(texts[0])["refused"] > 4_000
+    assert (
+        digest_of_file(SHORT, tmp_path / "a.ndjson", jobs=2).as_dict()
+        == digest_of_file(SHORT, tmp_path / "a.ndjson").as_dict()
+    )
+    _lines(tmp_path / "b.ndjson", 10_000, 2)
+    lines = (tmp_path / "b.ndjson").read_bytes().split(b"\n")
+    (tmp_path / "b.ndjson").write_bytes(b"\n".join(line for line in lines if len(line) < 1 << 20))
+    made = []
+    for jobs in ("1", "2"):
+        names = [tmp_path / f"{name}{jobs}.ndjson" for name in ("good", "bad")]
+        words = [
+            "check",
+            str(tmp_path / "b.ndjson"),
+            *target,
+            "--jobs",
+            jobs,
+            "--admitted",
+            str(names[0]),
+            "--refused",
+            str(names[1]),
+        ]
+        assert CliRunner().invoke(dutiful, words).exit_code == 1
+        made.append([path.read_bytes() for path in (*names, names[1].with_name(names[1].name + ".faults.ndjson"))])
+    assert made[0] == made[1]
+    assert made[0][1].count(b"\n") > 3_000
+    for words, said in (
+        (("--distinct-by", "/booking"), "--distinct-by takes records one after the other"),
+        (("--stop-after", "3"), "leave out --jobs"),
+    ):
+        result = CliRunner().invoke(dutiful, ["check", str(tmp_path / "b.ndjson"), *target, "--jobs", "2", *words])
+        assert (result.exit_code, said in result.output) == (2, True)
+    with pytest.raises(CannotStart, match="cannot travel to other processes"):
+        digest_of_file(Gate(Annotated[int, holds(lambda value: value)]), tmp_path / "b.ndjson", jobs=2)
+
+
+SHORT = Gate(Line, limits=Limits(bytes=2 << 20))
+
+
+def test_typed_records_become_parquet(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    arrow = pytest.importorskip("pyarrow.parquet")
+    from dutiful_gate.feed import parquet_parts
+
+    monkeypatch.setattr(parquet_parts, "PART_ROWS", 300)
+    monkeypatch.setattr(parquet_parts, "GROUP_ROWS", 40)
+    rows = [
+        {
+            "number": at,
+            "fee": f"{at}.50",
+            "at": "2026-05-04T09:00:00.000250+02:00",
+            "on": "2026-05-04",
+            "crates": [{"kg": at + 0.5}, {"kg": 1}],
+            "counts": {"a": at},
+            "either": random,
+            "inner": {"kg": 2, "inner": None} if at % 2 else None,
+            "any": [1, None],
+        }
+        for at, random in zip(range(700), Random(1).choices([1, "1", "x"], k=700), strict=True)
+    ]
+    rows[5]["number"] = "x"
+    (tmp_path / "a.ndjson").write_text("".join(json.dumps(row) + "\n" for row in rows))
+    words = [
+        "check",
+        str(tmp_path / "a.ndjson"),
+        "--against",
+        "test_feed:Wide",
+        "--admitted",
+        str(tmp_path / "x.parquet"),
+        "--refused",
+        str(tmp_path / "bad.ndjson"),
+    ]
+    result = CliRunner().invoke(dutiful, words)
+    assert "x-00001.parquet to " in result.output, result.output
+    parts = sorted(tmp_path.glob("x-*.parquet"))
+    tables = [arrow.read_table(part) for part in parts]
+    assert [table.num_rows for table in tables] == [300, 300, 99]
+    assert str(tables[0].schema.field("at").type) == "timestamp[us, tz=UTC]"
+    held = [row for table in tables for row in table.to_pylist()]
+    assert [row["number"] for row in held] == [at for at in range(700) if at != 5]
+    first = held[1]
+    assert (first["fee"], first["on"], first["crates"], first["counts"]) == (
+        "1.50",
+        date(2026, 5, 4),
+        [{"kg": 1.5}, {"kg": 1.0}],
+        [("a", 1)],
+    )
+    assert (first["at"].isoformat(), first["inner"], first["any"]) == (
+        "2026-05-04T07:00:00.000250+00:00",
+        {"kg": 2.0, "inner": None},
+        "[1, null]",
+    )
+    assert {row["either"] for row in held} == {"1", '"1"', '"x"'}, "a number and a text stay apart"
+    again = CliRunner().invoke(dutiful, words)
+    assert (again.exit_code, "is there already" in again.output) == (2, True)
+    (tmp_path / "b.ndjson").write_text(json.dumps({**rows[0], "number": 2**63}) + "\n")
+    words = [
+        "check",
+        str(tmp_path / "b.ndjson"),
+        "--against",
+        "test_feed:Wide",
+        "--admitted",
+        str(tmp_path / "y.parquet"),
+    ]
+    result = CliRunner().invoke(dutiful, words)
+    assert "does not fit into the 64 bits" in result.output
+    assert not list(tmp_path.glob("y*.parquet"))
+
+
+@dataclass
+class Inner:
+    kg: float
+    inner: Inner | None = None
+
+
+@dataclass
+class Crate:
+    kg: float
+
+
+@dataclass
+class Wide:
+    number: int
+    fee: Annotated[Decimal, as_text]
+    at: datetime
+    on: date
+    crates: list[Crate]
+    counts: dict[str, int]
+    either: int | str
+    inner: Inner | None
+    any: Any
+
+
+@pytest.mark.parametrize(
+    ("source", "admitted", "refused"),
+    [("a.ndjson", "x.parquet", "x.ndjson"), ("a.json", "x.ndjson", "x.json"), ("a.xlsx", "x.csv", "x.xlsx")],
+)
+def test_every_split_goes_on_where_it_was_stopped(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, source: str, admitted: str, refused: str
+) -> None:
+    for needed in {"parquet": ["pyarrow"], "xlsx": ["openpyxl"]}.get(admitted[2:], []) + {"xlsx": ["openpyxl"]}.get(
+        refused[2:], []
+    ):
+        pytest.importorskip(needed)
+    if admitted.endswith("parquet"):
+        from dutiful_gate.feed import parquet_parts
+
+        monkeypatch.setattr(parquet_parts, "PART_ROWS", 130)
+    monkeypatch.setattr("dutiful_gate.feed.split._EVERY", 50)
+    random = Random(6)
+    records = [
+        {"booking": random.choice([f"QLP-{at}", "q"]), "weight_kg": 1, "on": "2026-05-04", "note": "é"}
+        for at in range(900)
+    ]
+    if source.endswith("xlsx"):
+        import openpyxl
+
+        book = openpyxl.Workbook()
+        for row in ([*records[0]], *([*record.values()] for record in records)):
+            book.active.append(row)
+        book.save(tmp_path / source)
+    else:
+        lines = [
+            json.dumps(
+                record, indent=random.choice([None, 1]) if source.endswith(".json") else None, ensure_ascii=False
+            )
+            for record in records
+        ]
+        (tmp_path / source).write_text(
+            "\n".join(lines) if source.endswith("ndjson") else f"[{' , '.join(lines)} ]\n", encoding="utf-8"
+        )
+
+    def split(folder: Path, stop: int, *, resume: bool) -> bool:
+        made = Split(LINES, str(tmp_path / source), admitted=folder / admitted, refused=folder / refused, resume=resume)
+        with made, opened(tmp_path / source) as stream:
+            form = form_of(source)
+            assert form is not None
+            for number, item in enumerate(examine_stream(LINES, stream, form, above=made.begin), 1):
+                if number == stop:
+                    return False
+                made.take(item, number)
+            made.finish()
+        return True
+
+    whole, stopped = tmp_path / "whole", tmp_path / "stopped"
+    whole.mkdir()
+    stopped.mkdir()
+    assert split(whole, 0, resume=False)
+    for turn in range(40):
+        begun = (stopped / f"{admitted}.journal").exists()
+        if not begun:
+            for path in stopped.iterdir():
+                path.unlink()
+        if split(stopped, random.randrange(60 + 30 * turn), resume=begun):
+            break
+    else:
+        raise AssertionError("it never ended")
+    made = {path.name: path.read_bytes() for path in whole.iterdir()}
+    assert {path.name: path.read_bytes() for path in stopped.iterdir()} == made
+    again = list(examine_file(LINES, whole / refused))
+    assert len(again) == sum(record["booking"] == "q" for record in records)
+    assert not any(again)
+    if source.endswith(".json"):
+        assert [json.loads(item.raw) for item in again] == [record for record in records if record["booking"] == "q"]
+
+
+def test_a_faulty_item_of_a_list_is_shown_in_its_text(tmp_path: Path) -> None:
+    (tmp_path / "a.json").write_text('[{"booking": "q",\n  "weight_kg": 0}, {"booking":\n "q"}, 7]')
+    result = CliRunner().invoke(
+        dutiful, ["check", str(tmp_path / "a.json"), "--against", "test_feed:Line", "--excerpt"]
+    )
+    assert '       2 |   "weight_kg": 0}\n         |                ^\n' in result.output, result.output
+    assert '       2 | {"booking":\n         | ^\n' in result.output, result.output
+    assert "       3 | 7\n         | ^\n" in result.output, result.output
+
+
+def test_two_deliveries_are_compared(tmp_path: Path) -> None:
+    (tmp_path / "a.csv").write_text(HEAD + (ROW + "\n") * 60 + "q,1,2026-05-04,\n" * 30 + "QLP-1,0,2026-05-04,\n" * 10)
+    (tmp_path / "b.csv").write_text(HEAD + (ROW + "\n") * 60 + "q,1,2026-05-04,\n" * 60 + "QLP-1,1,4 May,\n" * 30)
+
+    def run(*words: str) -> tuple[int, str]:
+        result = CliRunner().invoke(dutiful, ["check", *words, "--against", "test_feed:Line"])
+        return result.exit_code, result.output
+
+    (tmp_path / "then.json").write_text(run(str(tmp_path / "a.csv"), "--format", "json")[1])
+    since = (str(tmp_path / "b.csv"), "--since", str(tmp_path / "then.json"))
+    code, text = run(*since)
+    assert (code, "then 100 records, 40 refused; now 150 records, 90 refused" in text) == (1, True), text
+    assert "new   /on  needs a date (RFC 3339), such as 2026-05-04  0 (0.0%) then, 30 (20.0%) now" in text
+    assert "more  /booking" in text
+    assert "gone  /weight_kg  needs a number above 0  10 (10.0%) then, 0 (0.0%) now" in text
+    told = json.loads(run(*since, "--format", "json")[1])["since"]
+    assert [each["what"] for each in told["changes"]] == ["new", "more", "gone"]
+    assert (
+        "| gone | `/weight_kg` | a number above 0 | 10 (10.0%) | 0 (0.0%) |" in run(*since, "--format", "markdown")[1]
+    )
+    same = run(str(tmp_path / "a.csv"), "--since", str(tmp_path / "then.json"))[1]
+    assert same.count("as before") == 2
+    for held, said in (
+        ("[1]", "this is no digest"),
+        ("{", "this is no JSON"),
+        ('{"admitted": "x"}', "this is no digest"),
+    ):
+        (tmp_path / "odd.json").write_text(held)
+        code, text = run(str(tmp_path / "a.csv"), "--since", str(tmp_path / "odd.json"))
+        assert (code, said in text) == (2, True), text
+
+
+def test_a_report_shows_all_groups_and_runs_nothing(tmp_path: Path) -> None:
+    pytest.importorskip("matplotlib")
+
+    @dataclass
+    class Odd:
+        plain: Annotated[str, it.matches("<b>|$x^2$")]
+        token: Annotated[str, secret, it.length <= 4]
+
+    tally = Tally("<script>alert(1)</script>.csv")
+    (tmp_path / "a.csv").write_text("plain,token\n" + "<script>alert(2)</script>,ok\n" * 300 + "<b>,h1dden-words\n")
+    for item in examine_file(Gate(Odd), tmp_path / "a.csv"):
+        tally.add(item)
+    page = report_page([Reported(tally, "it broke <i>off</i>"), Reported(Tally("empty.csv"))], "a:<u>")
+    assert "<script" not in page
+    assert "h1dden" not in page
+    assert page.count("<svg") == 1
+    assert "http" not in re.sub(r'xmlns(:\w+)?="[^"]*"|"-//W3C[^>]*>', "", page), "nothing is fetched"
+    for words in ("301", "300 (99.7%)", "Nothing is wrong with what was read.", "it broke &lt;i&gt;off"):
+        assert words in page, words
+    whole = tally.digest.groups[0].spread
+    assert (whole[0], sum(whole[1].values())) == (2, 300)

@@ -9,7 +9,8 @@ from typing import Any, TypeVar
 
 from ..declare.facts import Sort
 from ..declare.json_pointer import unescaped
-from ..declare.sources import FromText, Source
+from ..declare.sources import FromText, Reading, Source
+from ..engine.plan import may_be_blank
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
@@ -192,6 +193,20 @@ def _digits(value: float, cell: Any) -> Any:
         return SHORTENED if abs(value) >= 10**15 else value
     form = cell.number_format
     return str(int(value)).zfill(len(form)) if set(form) == {"0"} else str(int(value))
+
+
+def empties(gate: AnyGate[Any]) -> dict[str, Any]:
+    """What an empty cell is, by the name of its field: null, empty text, or not in here where it is nothing at all.
+
+    It is what an empty cell of CSV is to a gate for text.
+    """
+    record = record_of(gate) if isinstance(gate, Gate) else None
+    if record is None:
+        return {}
+    aliases = gate.shape.aliases
+    made: dict[str, Any] = {field.wire: None for field in record.fields if field.use.nullable}
+    texts = [field.wire for field in record.fields if not may_be_blank(field.use, Reading.TEXT, aliases)]
+    return {**dict.fromkeys(texts, FromText("")), **made}
 
 
 def _sorts(gate: AnyGate[Any]) -> dict[str, Sort]:

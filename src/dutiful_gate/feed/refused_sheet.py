@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import os
+import re
 import zipfile
-from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 
@@ -14,10 +14,11 @@ from openpyxl.formula.translate import Translator
 
 from .opened import opened
 from .outputs import GrowingFile, part_of
-from .workbook import MOST_COLUMNS, cell_name, opened_workbook, rows_of
+from .workbook import letters_of, opened_workbook, rows_of, seekable
 
 _ALWAYS: Final = (1980, 1, 1, 0, 0, 0)
-_WHEN: Final = datetime(2000, 1, 1)
+_WHEN: Final = b"2000-01-01T00:00:00Z"
+_MODIFIED: Final = re.compile(rb"(<dcterms:(?:created|modified)[^>]*>)[^<]*")
 """What a workbook tells of when it was made: one moment always, so that a resumed run ends with the same bytes."""
 
 
@@ -49,16 +50,16 @@ def _copy(source: str, name: str, numbers: list[int], target: Path) -> None:
     """Copy rows of a sheet into a workbook of one sheet; a formula without a stored value comes along as a formula."""
     book = Workbook(write_only=True)
     sheet = book.create_sheet(name)
-    book.properties.created = book.properties.modified = _WHEN
     wanted = set(numbers)
     last, row = max(wanted), 0
     with (
         opened(source) as stream,
-        opened_workbook(stream) as values,
-        opened(source) as again,
-        opened_workbook(again, stored=False) as written,
+        seekable(stream) as held,
+        opened_workbook(held) as values,
+        opened_workbook(held, stored=False) as written,
     ):
-        both = zip(rows_of(values[name], 1, MOST_COLUMNS), rows_of(written[name], 1, MOST_COLUMNS), strict=False)
+        book.epoch = values.epoch
+        both = zip(rows_of(values[name], 1), rows_of(written[name], 1), strict=False)
         for (number, cells), (_, as_written) in both:
             if number in wanted:
                 row += 1
@@ -78,9 +79,7 @@ def _cell(sheet: Any, cell: Any, as_written: Any, row: int) -> Any:
     if value is None and as_written.value is None:
         return None
     if value is None:
-        place = cell_name("", cell.row, cell.column).split("!")[1]
-        there = cell_name("", row, cell.column).split("!")[1]
-        value = Translator(str(as_written.value), place).translate_formula(there)
+        value = _moved(as_written, row)
     made = WriteOnlyCell(sheet, value=value)
     made.number_format = cell.number_format
     if isinstance(value, str) and as_written.data_type != "f":
@@ -88,10 +87,23 @@ def _cell(sheet: Any, cell: Any, as_written: Any, row: int) -> Any:
     return made
 
 
+def _moved(cell: Any, row: int) -> str:
+    """The formula of a cell for another row; as it is written where it looks at rows that are not there."""
+    formula = str(getattr(cell.value, "text", cell.value))
+    column = letters_of(cell.column)
+    try:
+        return str(Translator(formula, f"{column}{cell.row}").translate_formula(f"{column}{row}"))
+    except Exception:  # of rows above the first, and of whatever else may stand in a formula
+        return formula
+
+
 def _repacked(source: Path, target: Path) -> None:
     """The same archive without the moment at which it was packed."""
     with zipfile.ZipFile(source) as came, zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as made:
         for part in came.infolist():
-            made.writestr(zipfile.ZipInfo(part.filename, _ALWAYS), came.read(part), zipfile.ZIP_DEFLATED)
+            held = came.read(part)
+            if part.filename == "docProps/core.xml":
+                held = _MODIFIED.sub(rb"\g<1>" + _WHEN, held)
+            made.writestr(zipfile.ZipInfo(part.filename, _ALWAYS), held, zipfile.ZIP_DEFLATED)
     with target.open("rb+") as stream:
         os.fsync(stream.fileno())

@@ -13,7 +13,7 @@ from tempfile import SpooledTemporaryFile
 from typing import TYPE_CHECKING, Any, BinaryIO, Final, cast
 from xml.parsers import expat
 
-from .opened import MOST_FOLD, MOST_UNPACKED, CannotStart
+from .opened import MOST_FOLD, MOST_UNPACKED, BrokenOff, CannotStart
 
 if TYPE_CHECKING:
     from openpyxl.workbook.workbook import Workbook
@@ -32,7 +32,7 @@ _PIECE: Final = 1 << 20
 
 @contextmanager
 def opened_workbook(stream: BinaryIO, *, stored: bool = True) -> Iterator[Workbook]:
-    """A workbook, read row by row; with `stored`, cells have the values that were stored with their formulas.
+    """The workbook of a seekable stream, read row by row; with `stored`, cells have the values beside their formulas.
 
     Raises CannotStart for what is none, or unpacks to too much.
     """
@@ -40,13 +40,12 @@ def opened_workbook(stream: BinaryIO, *, stored: bool = True) -> Iterator[Workbo
         from openpyxl import load_workbook
     except ImportError:
         raise CannotStart("XLSX needs the package openpyxl: pip install 'dutiful-gate[xlsx]'") from None
-    seekable = _seekable(stream)
-    _checked(seekable)
-    seekable.seek(0)
+    _checked(stream)
+    stream.seek(0)
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # of styles and extensions, which are nothing to us
-            book = load_workbook(seekable, read_only=True, data_only=stored, keep_links=False)
+            book = load_workbook(stream, read_only=True, data_only=stored, keep_links=False)
     except CannotStart:
         raise
     except Exception as error:  # whatever is damaged inside, openpyxl meets it in its own ways
@@ -57,19 +56,20 @@ def opened_workbook(stream: BinaryIO, *, stored: bool = True) -> Iterator[Workbo
         book.close()
 
 
-def _seekable(stream: BinaryIO) -> BinaryIO:
-    """The same bytes where one may go back."""
+@contextmanager
+def seekable(stream: BinaryIO) -> Iterator[BinaryIO]:
+    """The same bytes where one may go back, as a workbook needs it. Raises CannotStart for too many."""
     if stream.seekable():
-        return stream
-    held: Any = SpooledTemporaryFile(_IN_MEMORY)  # noqa: SIM115 - it is gone with the last that holds it
-    size = 0
-    while piece := stream.read(_PIECE):
-        size += len(piece)
-        if size > MOST_UNPACKED:
-            raise CannotStart(f"a workbook of more than {MOST_UNPACKED:,} bytes")
-        held.write(piece)
-    held.seek(0)
-    return cast(BinaryIO, held)
+        yield stream
+        return
+    with SpooledTemporaryFile(_IN_MEMORY) as held:
+        size = 0
+        while piece := stream.read(_PIECE):
+            size += len(piece)
+            if size > MOST_UNPACKED:
+                raise CannotStart(f"a workbook of more than {MOST_UNPACKED:,} bytes; unpack it into a file")
+            held.write(piece)
+        yield cast(BinaryIO, held)
 
 
 def _checked(stream: BinaryIO) -> None:
@@ -137,23 +137,33 @@ def has_formulas(book: Workbook, sheet: Any) -> bool:
     return False
 
 
-def rows_of(sheet: Any, first: int, width: int) -> Iterator[tuple[int, tuple[Any, ...]]]:
-    """The rows of a sheet from one on, each with its number and its cells, as far as a column.
+def rows_of(sheet: Any, first: int, width: int | None = None) -> Iterator[tuple[int, tuple[Any, ...]]]:
+    """The rows of a sheet from one on, each with its number and its cells: up to its last, or all up to a column.
 
-    Raises whatever the reader of the sheet meets in what is damaged.
+    Raises BrokenOff where the sheet is damaged, behind the rows that can be read.
     """
     sheet.reset_dimensions()  # what a sheet says of its size need not be so
     rows = sheet.iter_rows(min_row=first, max_row=MOST_ROWS, max_col=width)
     number = first
+    before: object = None
     while True:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")  # dates past the calendar, which are told as faults
-            batch = list(islice(rows, _BATCH))
+        batch: list[tuple[Any, ...]] = []
+        damage = ""
+        try:
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")  # dates past the calendar, which are told as faults
+                batch.extend(islice(rows, _BATCH))
+        except Exception as error:  # whatever openpyxl meets in what is damaged
+            damage = type(error).__name__
+        for row in batch:
+            if row is not before:  # rows that are left out in the file are all one object
+                yield number, row
+            before = row
+            number += 1
+        if damage:
+            raise BrokenOff(f"the sheet {sheet.title!r} cannot be read behind row {number - 1} ({damage})")
         if not batch:
             return
-        for row in batch:
-            yield number, row
-            number += 1
 
 
 def letters_of(column: int) -> str:

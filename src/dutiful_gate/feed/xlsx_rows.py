@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Generator, Iterator, Sequence
+from contextlib import suppress
 from datetime import date, datetime, time
+from itertools import islice
 from typing import Any, BinaryIO, Final, TypeVar
 
 from ..declare.sources import FromText, Source
 from ..gates.base import AnyGate
-from ..gates.document import DocumentGate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.place import Place
 from ..report.verdict import relisted
-from .cells import SheetReader, gate_reading, known_names, sheet_reader
+from .cells import SheetReader, empties, gate_reading, known_names, sheet_reader
 from .item import Item
 from .opened import BrokenOff, CannotStart
 from .outputs import csv_row
 from .table_layout import LOOKED_AT, TableLayout, checked_headings, header_of
-from .workbook import MOST_COLUMNS, cell_name, has_formulas, opened_workbook, rows_of
+from .workbook import MOST_COLUMNS, cell_name, has_formulas, opened_workbook, rows_of, seekable
 
 T = TypeVar("T")
 _BEYOND: Final = 64
@@ -34,11 +35,7 @@ class _Sheet:
         self.book = book
         self.sheet = _chosen(book, layout.sheet)
         self.name: str = self.sheet.title
-        first = []
-        for _, row in zip(
-            range(max(LOOKED_AT, layout.header_line)), rows_of(self.sheet, 1, MOST_COLUMNS), strict=False
-        ):
-            first.append([_text(cell.value) for cell in row[1]])
+        first = _first_rows(self.sheet, max(LOOKED_AT, layout.header_line))
         at = layout.header_line - 1 if layout.header_line else header_of(first, known)
         if not layout.header_line and not known and first:
             at = next((number for number, row in enumerate(first) if any(row)), 0)
@@ -75,6 +72,15 @@ def _chosen(book: Any, wanted: str) -> Any:
     raise CannotStart(f"there is no sheet {wanted!r}; there are: {', '.join(repr(each.title) for each in sheets)}")
 
 
+def _first_rows(sheet: Any, count: int) -> list[list[str]]:
+    """The first rows of a sheet as text, as far as they can be read."""
+    rows: list[list[str]] = []
+    with suppress(BrokenOff):  # it is told where the records are read, if there are headings above
+        for _, cells in islice(rows_of(sheet, 1), count):
+            rows.append([_text(cell.value) for cell in cells])
+    return rows
+
+
 def _text(value: object) -> str:
     return "" if value is None else str(value)
 
@@ -96,14 +102,14 @@ def items(
 ) -> Generator[Item[T], None, None]:
     """Each row of a sheet, examined; `beside` is told the names of the sheets that are not looked at."""
     reading = gate_reading(gate, Source.MIXED)
-    with opened_workbook(stream) as book:
+    with seekable(stream) as held, opened_workbook(held) as book:
         sheet = _Sheet(book, layout, known_names(reading))
         if above is not None:
             above(f"{sheet.name}\n{sheet.header_row}\n".encode())
         if beside is not None:
             beside(sheet.others)
         reader = sheet_reader(reading, layout, book.epoch)
-        formulas = _Formulas(sheet, stream) if has_formulas(book, sheet.sheet) else None
+        formulas = _Formulas(sheet, held) if has_formulas(book, sheet.sheet) else None
         try:
             yield from _rows(reading, sheet, reader, formulas)
         finally:
@@ -115,8 +121,8 @@ def _rows(
     gate: AnyGate[T], sheet: _Sheet, reader: SheetReader, formulas: _Formulas | None
 ) -> Generator[Item[T], None, None]:
     names, count, number = sheet.names, len(sheet.names), 0
-    blanks_are_absent = isinstance(gate, DocumentGate)
-    for row, cells in _told_rows(sheet, count + _BEYOND):
+    empty = empties(gate)
+    for row, cells in rows_of(sheet.sheet, sheet.header_row + 1, count + _BEYOND):
         if all(cell.value is None for cell in cells) and not (formulas and any(map(_may_lack, cells))):
             continue
         number += 1
@@ -124,11 +130,11 @@ def _rows(
         data: dict[Any, Any] = {}
         for column, (name, cell) in enumerate(zip(names, cells, strict=False), 1):
             value = cell.value
-            if value is None:
+            if value is None or (isinstance(value, str) and not value.strip()):
                 if formulas is not None and _may_lack(cell) and formulas.at(row, column):
                     told.append(Fault((name,), _NO_VALUE, None, None, sheet.place(row, number, column)))
-                elif not blanks_are_absent:
-                    data[name] = FromText("")
+                elif name in empty:
+                    data[name] = FromText(value) if value and empty[name] is not None else empty[name]
             elif cell.data_type == "e":
                 cause = Cause("reading", "a value", got=f"the error {value}")
                 told.append(Fault((name,), cause, None, None, sheet.place(row, number, column)))
@@ -140,7 +146,8 @@ def _rows(
                     data[name] = read
         verdict = gate.examine(data)
         if not verdict:
-            verdict = relisted(verdict, [_placed(fault, sheet, row, number) for fault in verdict.faults])
+            placed = [_placed(fault, sheet, row, number) for fault in verdict.faults]
+            verdict = relisted(verdict, sorted(placed, key=_column_of))
         if any(cell.value is not None for cell in cells[count:]):
             column = next(at for at, cell in enumerate(cells, 1) if at > count and cell.value is not None)
             cause = Cause("count", _BEHIND, {"most": count}, got="more")
@@ -152,18 +159,6 @@ def _rows(
         yield Item(number, verdict, csv_row(_shown_row(cells, count)), row)
 
 
-def _told_rows(sheet: _Sheet, width: int) -> Iterator[tuple[int, tuple[Any, ...]]]:
-    """The rows below the headings. Raises BrokenOff where what is damaged begins."""
-    row = sheet.header_row
-    try:
-        for row, cells in rows_of(sheet.sheet, sheet.header_row + 1, width):
-            yield row, cells
-    except BrokenOff:
-        raise
-    except Exception as error:  # whatever the reader of the sheet meets in what is damaged
-        raise BrokenOff(f"the sheet {sheet.name!r} cannot be read behind row {row} ({type(error).__name__})") from None
-
-
 def _placed(fault: Fault, sheet: _Sheet, row: int, number: int) -> Fault:
     """A fault at its cell, or at its row."""
     step = fault.path[0] if fault.path else None
@@ -172,7 +167,8 @@ def _placed(fault: Fault, sheet: _Sheet, row: int, number: int) -> Fault:
 
 
 def _column_of(fault: Fault) -> int:
-    return fault.place.column if fault.place is not None else 0
+    """In the order of the cells; what is said of the whole row comes last."""
+    return fault.place.column if fault.place is not None and fault.place.column else MOST_COLUMNS
 
 
 def _may_lack(cell: Any) -> bool:
