@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 from contextlib import suppress
 from dataclasses import dataclass
 from itertools import islice
@@ -169,3 +170,37 @@ def test_pages_hold_nothing_from_outside_as_code() -> None:
     told = page(data_tree("<b>", Gate(dict[str, str]).examine(data), data))
     assert "<script" not in told
     assert "<img" not in told
+
+
+def test_a_notebook_shows_gates_documents_and_verdicts() -> None:
+    @dataclass
+    class Key:
+        """What opens <b>a</b> berth."""
+
+        port: Annotated[str, it.matches("[A-Z]{3}")]
+        token: Annotated[str, secret, it.length <= 4]
+
+    gate = Gate(Key)
+    shape = gate._repr_html_()
+    for words in ("port *", "matches", "Key", "token *"):
+        assert words in shape
+    assert "<b>" not in shape
+    assert "What opens &lt;b&gt;a" in shape
+    assert "port *" in gate.schema()._repr_html_()
+    judging = Gate.from_schema({"title": "Berth", "properties": {"n": {"$ref": "gone.json"}}}, flaws="tell")
+    assert "Berth" in judging._repr_html_()
+    assert "<" in Gate.from_schema(False)._repr_html_()
+    refused = gate.examine({"port": "<script>", "token": "h1dden-words"})._repr_html_()
+    assert "needs text that matches" in refused
+    assert "2 faults" in refused
+    admitted = gate.examine({"port": "QLP", "token": "h1dd", "x": 1})
+    assert "a value of the type Key" in admitted._repr_html_()
+    assert "1 unknown key left out: x" in admitted._repr_html_()
+    for held in (refused, admitted._repr_html_(), shape):
+        assert "h1dd" not in held
+        assert "<script" not in held
+    travelled = pickle.loads(pickle.dumps(gate.examine({})))
+    assert "needs a value" in travelled._repr_html_()
+    for kind in (Any, Key | None, list[Key], int, dict[str, Key]):
+        assert "outline" in Gate(kind)._repr_html_()
+        assert "outline" in Gate(kind).examine(object())._repr_html_()

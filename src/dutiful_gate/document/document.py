@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..declare.values import Value
+from ..report.in_notebooks import DrawnInNotebooks
 
 
 class Flaw(Value):
@@ -34,7 +35,7 @@ class Unstated(Value):
         return f"{self.field}: {self.rule} ({self.reason})"
 
 
-class Document(dict[str, Any]):
+class Document(dict[str, Any], DrawnInNotebooks):
     """A JSON Schema document: a plain dict, with the list of what it cannot say as `unstated`."""
 
     __slots__ = ("unstated",)

@@ -10,6 +10,7 @@ from ..declare.facts import FAILED
 from ..declare.limits import Limits
 from ..declare.sources import Source
 from ..report.fault import Fault
+from ..report.in_notebooks import DrawnInNotebooks
 from ..report.verdict import Refused, Verdict, refusal
 
 if TYPE_CHECKING:
@@ -25,7 +26,7 @@ T = TypeVar("T")
 Raw = bytes | bytearray | memoryview | str
 
 
-class AnyGate(Generic[T]):
+class AnyGate(DrawnInNotebooks, Generic[T]):
     """A gate of a type (`Gate`) or of a document (`DocumentGate`): what both of them do.
 
     `declared`  what it was made of: a type, or a decoded document

@@ -10,14 +10,17 @@ from .branch import Branch
 
 _OPEN_LEVELS: Final = 2
 _STYLE: Final = """
+.outline { font: 15px/1.5 system-ui, sans-serif }
+.outline details, .outline .leaf { margin-left: 1.1rem; border-left: 1px solid #8884; padding-left: .7rem }
+.outline summary { cursor: pointer; margin-left: -.9rem }
+.outline .name { font-weight: 600 } .outline .rules, .outline .text { opacity: .75 }
+.outline .sample { font-family: ui-monospace, monospace; color: #0a7d5a }
+.outline .fault { color: #c62828; font-weight: 600 }
+@media (prefers-color-scheme: dark) { .outline .sample { color: #4cc9a0 } .outline .fault { color: #ff7b72 } }
+"""
+_PAGE_STYLE: Final = """
 :root { color-scheme: light dark }
-body { font: 15px/1.5 system-ui, sans-serif; margin: 2rem auto; max-width: 68rem; padding: 0 1rem }
-details, .leaf { margin-left: 1.1rem; border-left: 1px solid #8884; padding-left: .7rem }
-summary { cursor: pointer; margin-left: -.9rem }
-.name { font-weight: 600 } .rules, .text { opacity: .75 }
-.sample { font-family: ui-monospace, monospace; color: #0a7d5a }
-.fault { color: #c62828; font-weight: 600 }
-@media (prefers-color-scheme: dark) { .sample { color: #4cc9a0 } .fault { color: #ff7b72 } }
+body { margin: 2rem auto; max-width: 68rem; padding: 0 1rem; font-family: system-ui, sans-serif }
 """
 
 
@@ -26,12 +29,17 @@ def page(tree: Branch) -> str:
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{_safe(tree.name)}</title>'
         '<meta name="viewport" content="width=device-width, initial-scale=1">'
-        f"<style>{_STYLE}</style></head>\n<body><h1>{_safe(tree.name)}</h1>\n{fragment(tree)}\n</body></html>\n"
+        f"<style>{_PAGE_STYLE}</style></head>\n<body><h1>{_safe(tree.name)}</h1>\n{piece(tree)}\n</body></html>\n"
     )
 
 
+def piece(tree: Branch) -> str:
+    """The tree as a piece of another page, with its own style."""
+    return f'<div class="outline"><style>{_STYLE}</style>\n{fragment(tree)}\n</div>'
+
+
 def fragment(tree: Branch, level: int = 0) -> str:
-    """The same without a page around it."""
+    """The same without its style."""
     line = _line(tree)
     if not tree.children:
         return f'<div class="leaf">{line}</div>'

@@ -6,13 +6,14 @@ from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeVar
 
 from .fault import Fault, Path, dotted, travelling
+from .in_notebooks import DrawnInNotebooks
 from .shown_values import counted, shown
 
 T = TypeVar("T")
 _NOTHING: Any = object()
 
 
-class Verdict(Generic[T]):
+class Verdict(DrawnInNotebooks, Generic[T]):
     """Admitted, with a value; or refused, with every fault.
 
     It is truthy when admitted. `dropped` lists the paths of unknown keys that were left out, `untold` is how many
