@@ -186,17 +186,30 @@ def test_schema() -> None:
     assert "Booking.arrives: this.arrives > this.departs" in result.stderr
 
 
-def test_demo(tmp_path: Path) -> None:
-    result = run("demo", "--into", str(tmp_path))
+def test_demo(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    result = run("demo", "--into", ".")
     assert result.exit_code == 0
+    told = [words for words in result.output.split("dutiful ") if words.startswith("check manifest.csv")]
+    assert sum(line.startswith("  /") for line in told[0].splitlines()) == 8, "faults of eight kinds"
+    assert told[1].count("5,000 records: 4,768 admitted, 232 refused with 232 faults") == 1
+    assert len((tmp_path / "sound.ndjson").read_text().splitlines()) == 4_768
+    assert len((tmp_path / "refused.csv").read_text().splitlines()) == 233
     for words in ("class Booking:", "240 records: 230 admitted, 10 refused", "^ needs text; got 12", '"status": 422'):
         assert words in result.output
     commands = [line.strip() for line in result.output.splitlines() if line.startswith("   dutiful ")]
     codes = [run(*command.split()[1:]).exit_code for command in commands]
-    assert codes == [1, 0, 0, 0, 0, 0, 1, 0], (
+    assert codes[:4] == [0, 0, 1, 2], "drafted, shown, checked, and not split again over what is there"
+    assert codes[4:] == [1, 0, 0, 0, 0, 0, 1, 0], (
         "some are refused, the document is written, and proved; two profiles differ"
     )
-    assert "is left alone" in run("demo", "--into", str(tmp_path)).output
+    (tmp_path / "manifest.csv").write_text("mine\n")
+    again = run("demo", "--into", ".", "--feed", "300")
+    assert "is left alone" in again.output
+    assert "300 bookings in feed.ndjson" in again.output
+    assert (tmp_path / "manifest.csv").read_text() == "mine\n"
+    assert run("check", "feed.ndjson", "--against", AGAINST, "--brief").output.count("300 records") == 1
+    assert (run("demo", "--feed", "3").exit_code, run("demo", "--into", "/proc").exit_code) == (2, 2)
 
 
 def test_help_has_examples() -> None:

@@ -78,6 +78,7 @@ and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 )
 @click.option("--most", default=200, show_default=True, metavar="N", help="How many faults to print.")
 @click.option("--every", is_flag=True, help="List every fault, also where there are many.")
+@click.option("--brief", is_flag=True, help="Print the counts alone.")
 @click.option("--excerpt", is_flag=True, help="Show the line of each fault, with a mark under its place.")
 @click.option("--stop-after", default=0, metavar="N", help="Stop once so many records were refused.")
 @click.option(
@@ -133,6 +134,7 @@ def check(
     unknown: Unknown | None,
     most: int,
     every: bool,
+    brief: bool,
     excerpt: bool,
     stop_after: int,
     kind: Any,
@@ -185,6 +187,7 @@ def check(
         distinct,
         jobs,
         splits,
+        brief,
     )
     outcomes = [examined(gate, name, asked) for name in named]
     comparison = Comparison(former, _together(outcomes), str(since)) if former is not None else None

@@ -47,6 +47,7 @@ class Asked:
     distinct: Distinct | None = None
     jobs: int = 1
     splits: bool = False
+    brief: bool = False
 
 
 @dataclass

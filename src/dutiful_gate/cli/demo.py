@@ -4,21 +4,29 @@ from __future__ import annotations
 
 import inspect
 import json
+from contextlib import chdir, suppress
 from importlib.resources import files
 from pathlib import Path
+from tempfile import mkdtemp
 from textwrap import dedent
 
 import click
 from rich.console import Console
+from rich.progress import Progress
 from rich.syntax import Syntax
 from rich.text import Text
 
 from ..demo import ferries
+from ..demo import manifest as expected
+from ..demo.make import MANIFEST_ROWS, long_feed, manifest
 from ..feed.json_file import Examined, examine_whole
 from ..report.fault import Fault
 from ..report.shown_values import visible
 from .console import console, sure_output, told
+from .target import CannotRun
 
+_LINE = "dutiful_gate.demo.manifest:Line"
+_STORY = ("manifest.csv", "sound.ndjson", "refused.csv", "refused.csv.faults.ndjson")
 _TARGET = "dutiful_gate.demo.ferries:Booking"
 _THEME = "ansi_dark"
 _EXCERPTS = 4
@@ -36,14 +44,16 @@ _ADDRESSES = (
 \b
     dutiful demo
     dutiful demo --into .      also puts a copy of the data here, to try things on
+    dutiful demo --into . --feed 100000    and a long feed of bookings, feed.ndjson
     dutiful demo --serve       an API over the data, with its manual, until Ctrl+C
 """
 )
 @click.option(
     "--into",
     type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="A folder to put bookings.json into; a file of that name is left alone.",
+    help="A folder to put the data into; files that are there are left alone.",
 )
+@click.option("--feed", type=click.IntRange(1), metavar="N", help="With --into: also a feed of so many bookings.")
 @click.option("--serve", is_flag=True, help="Serve the booking desk on this machine alone, until Ctrl+C.")
 @click.option(
     "--port",
@@ -52,13 +62,15 @@ _ADDRESSES = (
     show_default=True,
     help="For --serve; 0 is any free one.",
 )
-def demo(into: Path | None, serve: bool, port: int) -> None:
+def demo(into: Path | None, feed: int | None, serve: bool, port: int) -> None:
     """Show the main job on the shipped data: declare, admit or refuse, tell, document."""
     sure_output()
     out = console()
     if serve:
         _serve(out, port)
         return
+    if feed is not None and into is None:
+        raise CannotRun("--feed needs a folder to put it into: --into FOLDER")
     raw = files("dutiful_gate.demo").joinpath("bookings.json").read_bytes()
     examined = examine_whole(ferries.bookings, raw)
     lines = raw.decode().splitlines()
@@ -68,6 +80,12 @@ def demo(into: Path | None, serve: bool, port: int) -> None:
     _sent(out, examined, raw)
     _documented(out)
     _compiled(out)
+    try:
+        _somebody_elses_file(out, _story_folder(into))
+        if feed is not None and into is not None:
+            _long_feed(out, into, feed)
+    except OSError as error:
+        raise CannotRun(f"{into or 'the folder'} cannot be written: {error.strerror}") from None
     _repeat(out, into, raw)
 
 
@@ -167,6 +185,57 @@ def _compiled(out: Console) -> None:
     out.print(Syntax(crates, "python", theme=_THEME, background_color="default"))
 
 
+def _story_folder(into: Path | None) -> Path:
+    """The folder for the manifest and what is made of it: none where a file of one of these names is already."""
+    if into is not None and not any((into / name).exists() for name in _STORY):
+        return into
+    return Path(mkdtemp(prefix="dutiful-demo-"))
+
+
+def _somebody_elses_file(out: Console, folder: Path) -> None:
+    """A manifest that came by mail: drafted, looked over, tightened, checked, split."""
+    _step(out, 7, "Somebody else's file", f"manifest.csv came by mail: {MANIFEST_ROWS:,} lines. What is in it?")
+    (folder / "manifest.csv").write_text(manifest(), encoding="utf-8")
+    with chdir(folder):
+        _command(out, "draft manifest.csv --name Line")
+        out.print()
+        _command(out, "tree manifest.csv")
+        _step(out, 8, "Tighten what was drafted", "What the ferries ask of a line, in dutiful_gate.demo.manifest:")
+        source = inspect.getsource(expected)
+        begins, ends = source.index("@dataclass"), source.index("lines = Gate")
+        out.print(Syntax(source[begins:ends].rstrip(), "python", theme=_THEME, background_color="default"))
+        _step(
+            out,
+            9,
+            "Check the delivery",
+            "Faults are told by rule and place, with where they begin and what would pass:",
+        )
+        _command(out, f"check manifest.csv --against {_LINE}")
+        _step(out, 10, "Keep what is sound", "Typed records go into one file, refused lines untouched into another:")
+        _command(out, f"check manifest.csv --against {_LINE} --admitted sound.ndjson --refused refused.csv --brief")
+    out.print(f"   The files are in {folder}: open them.", style="quiet", markup=False)
+
+
+def _command(out: Console, words: str) -> None:
+    """Show a command, and what it prints."""
+    out.print(f"   dutiful {words}", style="command", markup=False)
+    command = click.get_current_context().find_root().command
+    with suppress(SystemExit):
+        command.main(words.split(), prog_name="dutiful", standalone_mode=False)
+
+
+def _long_feed(out: Console, folder: Path, count: int) -> None:
+    """A feed of bookings for trying things on, as long as is asked for."""
+    path = folder / "feed.ndjson"
+    if path.exists():
+        out.print(f"   {path} was there already and is left alone", style="quiet", markup=False)
+        return
+    with path.open("wb") as file, Progress(console=console(stderr=True), transient=True) as bar:
+        for line in bar.track(long_feed(count), total=count, description="writing the feed"):
+            file.write(line)
+    out.print(f"   {count:,} bookings in {path}", style="quiet", markup=False)
+
+
 def _repeat(out: Console, into: Path | None, raw: bytes) -> None:
     out.print()
     data = "bookings.json"
@@ -181,7 +250,7 @@ def _repeat(out: Console, into: Path | None, raw: bytes) -> None:
             target.write_bytes(raw)
             text = f"The data is now in {target}. Repeat it:"
         data, commands = str(target), []
-    out.print(f"7. {text}", style="heading")
+    out.print(f"11. {text}", style="heading")
     commands += [f"dutiful check {data} --against {_TARGET}", f"dutiful schema {_TARGET}", f"dutiful prove {_TARGET}"]
     for command in commands:
         out.print(f"   {command}", style="command", markup=False)
@@ -195,7 +264,7 @@ def _settings_too(out: Console, into: Path) -> None:
 
     told = put_into(into)
     out.print()
-    out.print("8. The settings of a terminal are there too", style="heading")
+    out.print("12. The settings of a terminal are there too", style="heading")
     for name, written in told:
         out.print(
             f"   {name}{'' if written else '  (was there already and is left alone)'}", style="quiet", markup=False

@@ -62,6 +62,11 @@ A file of hints has one a line, a word and a place: "optional /priority", "close
 @click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]")
 @click.option("--encoding", default="", metavar="NAME", help="CSV: as in latin-1.  [default: found]")
 @click.option("--header-line", default=0, metavar="N", help="CSV: the line of the headings.  [default: found]")
+@click.option("--decimal-comma", is_flag=True, help="CSV: numbers have a comma, as 1.234,50; say so to checks too.")
+@click.option(
+    "--dates", default="", metavar="FORM", help="CSV: the form of dates, as in %d.%m.%Y; say so to checks too."
+)
+@click.option("--sheet", default="", metavar="NAME", help="XLSX: the sheet.  [default: the first visible one]")
 @click.option(
     "--most", type=click.IntRange(1), default=MOST_READ, show_default=True, help="Records of each file to look at."
 )
@@ -88,13 +93,16 @@ def draft(
     separator: str,
     encoding: str,
     header_line: int,
+    decimal_comma: bool,
+    dates: str,
+    sheet: str,
     most: int,
     target: str | None,
     documents: Path | None,
     into: Path | None,
     overwrite: bool,
 ) -> None:
-    """Draft a declaration from SAMPLEs: files, folders or patterns of JSON, NDJSON, CSV, TSV, YAML or TOML.
+    """Draft a declaration from SAMPLEs: files, folders or patterns of JSON, NDJSON, CSV, TSV, XLSX, YAML or TOML.
 
     What is drafted admits every sample that was read. Above each field stands what it was guessed from. PLACEs are JSON
     Pointers with * for every item, as in /crates/*/weight_kg.
@@ -109,7 +117,7 @@ def draft(
         there = None if target is None else gate_for(target, documents=documents).schema()
         if there is not None:
             told = replace(told, closed=told.closed | closed_places(there))
-        layout = TableLayout(separator, encoding, header_line)
+        layout = TableLayout(separator, encoding, header_line, {}, decimal_comma, dates, sheet)
         kind = kind or ("json" if samples == ("-",) else None)
         made = draft_of_files(files_of(samples), told, form=kind, select=select, layout=layout, most=most)
         if there is not None and target is not None:

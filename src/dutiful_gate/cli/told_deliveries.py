@@ -29,7 +29,9 @@ def print_outcome(out: Console, outcome: Outcome, target: str, asked: Asked) -> 
     """What became of a delivery, for people."""
     out.print(f"{visible(outcome.name)} against {target}", style="heading")
     digest, tally = outcome.digest, outcome.tally
-    if digest.faults <= _LISTED or asked.every:
+    if asked.brief:
+        pass
+    elif digest.faults <= _LISTED or asked.every:
         for listed in tally.listed:
             out.print("  ", fault_line(outcome.name, listed.fault), sep="")
             if asked.excerpt:
@@ -38,7 +40,8 @@ def print_outcome(out: Console, outcome: Outcome, target: str, asked: Asked) -> 
             out.print(f"  and {left:,} more; --most {digest.faults} prints them all", style="quiet")
     else:
         _print_digest(out, digest)
-    out.print()
+    if not asked.brief:
+        out.print()
     for words in _asides(outcome):
         out.print(f"  {words}", style="quiet", markup=False)
     if outcome.broken:

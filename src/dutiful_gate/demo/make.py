@@ -1,10 +1,15 @@
-"""Makes `bookings.json` anew: `python -m dutiful_gate.demo.make`. The same seed gives the same feed."""
+"""Makes the demo data: `bookings.json` anew (`python -m dutiful_gate.demo.make`), a manifest and long feeds on demand.
+
+The same seed gives the same data.
+"""
 
 from __future__ import annotations
 
+import csv
 import json
-from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from collections.abc import Callable, Iterator
+from datetime import UTC, date, datetime, timedelta
+from io import StringIO
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -86,6 +91,72 @@ BREAKS: tuple[Callable[[Booking], None], ...] = (
     _set(arrives=None),
     _set_crate(weight_kg=True),
 )
+
+
+def long_feed(count: int, seed: int = 20260505) -> Iterator[bytes]:
+    """Lines of an NDJSON feed of bookings, one in about 250 of them broken."""
+    chance = Random(seed)
+    for number in range(count):
+        booking = _booking(chance, number)
+        if chance.random() < 0.004:
+            chance.choice(BREAKS)(booking)
+        yield json.dumps(booking, ensure_ascii=False).encode() + b"\n"
+
+
+MANIFEST = ("booking", "port", "deck", "weight_kg", "length_m", "loaded_on", "contents", "seal")
+MANIFEST_ROWS = 5_000
+Row = list[str]
+
+
+def manifest(seed: int = 20260506) -> str:
+    """A manifest as CSV: 5,000 lines, sound but for eight kinds of faults, some here and there, some in a stretch."""
+    chance = Random(seed)
+    text = StringIO(newline="")
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(MANIFEST)
+    for number in range(MANIFEST_ROWS):
+        row = _manifest_row(chance, number)
+        for begins, ends, odds, breaking in MANIFEST_BREAKS:
+            if begins <= number < ends and chance.random() < odds:
+                breaking(row, chance)
+        writer.writerow(row)
+    return text.getvalue()
+
+
+def _manifest_row(chance: Random, number: int) -> Row:
+    loaded = date(2026, 5, 4) + timedelta(days=number // 1000)
+    return [
+        f"{chance.choice(PORTS)}-{100000 + number * 7}",
+        chance.choice(PORTS),
+        str(chance.randint(1, 4)),
+        str(chance.choice((chance.randint(5, 900), round(chance.uniform(5, 900), 1)))),
+        str(chance.randint(2, 26) / 2),
+        loaded.isoformat(),
+        chance.choice(GOODS),
+        f"S{chance.randint(10**7, 10**8 - 1)}" if chance.random() < 0.6 else "",
+    ]
+
+
+def _cell(column: str, make: Callable[[str, Random], str]) -> Callable[[Row, Random], None]:
+    at = MANIFEST.index(column)
+
+    def breaking(row: Row, chance: Random) -> None:
+        row[at] = make(row[at], chance)
+
+    return breaking
+
+
+MANIFEST_BREAKS: tuple[tuple[int, int, float, Callable[[Row, Random], None]], ...] = (
+    (0, 5000, 0.004, _cell("booking", lambda held, chance: held.lower())),
+    (1200, 1500, 0.4, _cell("loaded_on", lambda held, chance: f"{int(held[-2:])}.5.2026")),  # an office's own form
+    (3000, 4200, 0.03, _cell("weight_kg", lambda held, chance: str(round(float(held) * 1000)))),  # in grams
+    (0, 5000, 0.0015, _cell("weight_kg", lambda held, chance: "0")),
+    (0, 5000, 0.002, _cell("port", lambda held, chance: "")),
+    (2000, 5000, 0.002, _cell("deck", lambda held, chance: "5")),
+    (0, 5000, 0.003, _cell("length_m", lambda held, chance: f"{float(held) + 0.2:.1f}")),
+    (4500, 5000, 0.02, _cell("seal", lambda held, chance: "1.23E+15")),
+)
+"""The eight kinds of faults: from which line up to which, how often, and what it makes of a row."""
 
 
 def main() -> None:

@@ -14,6 +14,7 @@ from ..declare.facts import FAILED
 from ..declare.json_pointer import below, steps_of
 from ..declare.limits import Limits
 from ..document.declaring.module import declarations_of
+from ..feed.cells import usual_form
 from ..feed.delivery import examine_file
 from ..feed.opened import CannotStart, Form, form_of, opened
 from ..feed.table_layout import TableLayout
@@ -99,7 +100,8 @@ def draft_of_files(
     """A draft of the records of files: JSON, NDJSON, CSV, TSV, YAML or TOML, gzipped or not; `-` is standard input.
 
     A list is a list of samples. Of each file the first `most` records are looked at; `unread` tells where there are
-    more, and which could not be read. The other words are those of `examine_file`. Raises CannotStart, also where cells
+    more, and which could not be read. What a layout says of decimal commas and of dates is said to checks of the files
+    again. The other words are those of `examine_file`. Raises CannotStart, also where cells
     of CSV and typed values come together.
     """
     values: list[Any] = []
@@ -125,6 +127,8 @@ def draft_of_files(
         if next(items, None) is not None:
             unread.append(_sampled(name, most))
         items.close()
+    if layout is not None and True in forms:
+        _in_usual_form(values, layout)
     if len(forms) > 1:
         raise CannotStart("cells of CSV are text and other values are typed: draft one form at a time")
     if not values:
@@ -134,6 +138,16 @@ def draft_of_files(
     if not made.seen:
         raise CannotStart(f"there is no record that can be drafted; {unread[0]}")
     return Draft(made.document, made.hints, made.seen, unread, cells=made.cells, first=made.first)
+
+
+def _in_usual_form(rows: list[Any], layout: TableLayout) -> None:
+    """Put cells into the form in which numbers and dates are usual, in columns where all of them are in another."""
+    for name in dict.fromkeys(key for row in rows for key in row):
+        texts = [text for row in rows if isinstance(text := row.get(name), str) and text]
+        made = usual_form(texts, decimal_comma=layout.decimal_comma, dates=layout.dates)
+        if made is not None:
+            for row in rows:
+                row[name] = made[row[name]] if row.get(name) else row.get(name)
 
 
 def _sampled(name: str, most: int) -> str:

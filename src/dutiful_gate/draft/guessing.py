@@ -10,7 +10,7 @@ from typing import Any, Final
 from ..declare.json_pointer import escaped
 from .hints import Hints
 from .names import record_name
-from .texts import cells_of, choices_of, format_of, looks_like, sizes, spread, times, told_of
+from .texts import cells_of, choices_of, format_of, looks_like, nearly, sizes, spread, times, told_of
 
 Place = tuple[str | int, ...]
 _LEAST_KEYS, _LEAST_RANGED, _MOST_DEEP = 8, 50, 60
@@ -120,8 +120,9 @@ class Guesser:
         if told:
             words = spread(values) if told in ("date", "date-time", "time") else ""
             return {"type": "string", "format": told, **({"$comment": words} if words else {})}
-        choices = choices_of(values, closed=self._said(self.hints.closed, places))
-        if choices:
+        closed = self._said(self.hints.closed, places)
+        choices = choices_of(values, closed=closed)
+        if choices and (closed or not nearly(values)):
             return {"enum": choices, "$comment": f"one of {len(choices)}, {len(values):,} times"}
         words = told_of(values)
         held = "" if self.cells else looks_like(values)
@@ -168,7 +169,7 @@ class Guesser:
                 required.append(key)
             else:
                 made = _may_lack(made)
-            seen = f"seen {len(held)} of {len(values)}"
+            seen = f"seen {len(held):,} of {len(values):,}"
             told = made.pop("$comment", "")
             properties[key] = {**made, "$comment": f"{seen}; {told}" if told else seen}
         return {"type": "object", "properties": properties, **({"required": required} if required else {})}
@@ -182,7 +183,7 @@ class Guesser:
             alike = [record for record in values if record[tag] == value]
             own = self._fresh(f"{record_name(value, one_of_many=False)}{name}")
             made = self._record(alike, places, deep)
-            made["properties"][tag] = {"const": value, "$comment": f"seen {len(alike)} of {len(values)}"}
+            made["properties"][tag] = {"const": value, "$comment": f"seen {len(alike):,} of {len(values):,}"}
             self.definitions[own] = made
             options.append({"$ref": f"#/$defs/{own}"})
         return {"oneOf": options}

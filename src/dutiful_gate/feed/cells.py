@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from typing import Any, TypeVar
 
@@ -15,6 +15,7 @@ from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.cause import Cause
+from ..report.fault import Fault
 from ..shape.nodes import Link, Record, Scalar, Use
 from .table_layout import TableLayout
 
@@ -23,6 +24,7 @@ _WHOLE = re.compile(r"[+-]?[0-9]+")
 _SHORTENED = re.compile(r"[+-]?[1-9](?:[.,][0-9]+)?E\+[0-9]{2,3}")
 SHORTENED = Cause("reading", "text as it was", got="a number that a spreadsheet has shortened")
 """What is said of text such as 1.23E+15."""
+_DAY = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 SERIAL = "serial"
 _FIRST_DAY = datetime(1899, 12, 30)
 _LAST_SERIAL = 2_958_465
@@ -60,15 +62,20 @@ def known_names(gate: AnyGate[Any]) -> frozenset[str]:
     return frozenset(name for field in record.fields for name in (field.wire, *field.also))
 
 
-def text_names(gate: AnyGate[Any]) -> frozenset[str]:
-    """The names of the fields that are text of any kind."""
+def text_names(gate: AnyGate[Any]) -> dict[str, bool]:
+    """The names of the fields that are text of any kind, each with whether it may be shown."""
     if isinstance(gate, DocumentGate):
         schemas = _properties(gate.declared)
-        return frozenset(name for name, schema in schemas.items() if _types(schema, gate.declared) == {"string"})
+        return {name: True for name, schema in schemas.items() if _types(schema, gate.declared) == {"string"}}
     record = record_of(gate)
-    return (
-        frozenset(field.wire for field in record.fields if _is_text(field.use)) if record is not None else frozenset()
-    )
+    fields = record.fields if record is not None else ()
+    return {field.wire: not _is_secret(field.use) for field in fields if _is_text(field.use)}
+
+
+def shortened(name: str, value: object, texts: Mapping[str, bool]) -> Fault:
+    """The fault of a text that a spreadsheet has shortened."""
+    shown = value if texts[name] else None
+    return Fault((name,), SHORTENED, shown, shown)
 
 
 def is_shortened(text: str) -> bool:
@@ -92,12 +99,29 @@ def cell_of(gate: AnyGate[Any], *, decimal_comma: bool, dates: str) -> Callable[
 
     def cell(name: str, text: str) -> str:
         if decimal_comma and name in numbers:
-            return text.replace(".", "").replace(",", ".") if "," in text else text
+            return with_point(text)
         if name in days and text:
             return _as_day(text, dates)
         return text
 
     return cell
+
+
+def with_point(text: str) -> str:
+    """A number that is written with a decimal comma, as 1.234,50, with a point."""
+    return text.replace(".", "").replace(",", ".") if "," in text else text
+
+
+def usual_form(texts: Sequence[str], *, decimal_comma: bool, dates: str) -> dict[str, str] | None:
+    """Texts with those that stand for them in the usual form; None unless all are numbers, or dates, of the other."""
+    for needed, make, form in (
+        (decimal_comma, with_point, _NUMBER),
+        (bool(dates), lambda text: _as_day(text, dates), _DAY),
+    ):
+        made = {text: make(text) for text in texts} if needed else {}
+        if made and all(map(form.fullmatch, made.values())) and any(text != told for text, told in made.items()):
+            return made
+    return None
 
 
 def _sort_of(use: Use) -> Sort:
@@ -113,6 +137,10 @@ def _is_number(use: Use) -> bool:
 def _is_text(use: Use) -> bool:
     node = use.bare.node
     return isinstance(node, Scalar) and node.kind.facts.text
+
+
+def _is_secret(use: Use) -> bool:
+    return use.secret or use.bare.secret
 
 
 def _is_day(use: Use) -> bool:
@@ -160,7 +188,7 @@ def sheet_reader(gate: AnyGate[Any], layout: TableLayout, first: datetime) -> Sh
 
     def text_of(name: str, text: str) -> Any:
         if name in texts and not layout.shortened and is_shortened(text):
-            return SHORTENED
+            return shortened(name, text, texts)
         told = cell_text(name, text) if cell_text is not None else text
         return told if of_document or not isinstance(told, str) else FromText(told)
 
@@ -172,7 +200,7 @@ def sheet_reader(gate: AnyGate[Any], layout: TableLayout, first: datetime) -> Sh
         sort = sorts.get(name)
         if isinstance(value, int | float):
             if name in texts:
-                return _digits(value, cell)
+                return _digits(value, cell) or shortened(name, value, texts)
             moment = _of_serial(value, first) if sort in _DATED else None
             if moment is None:
                 return value
@@ -188,9 +216,11 @@ _DATED = (Sort.DAY, Sort.LOCAL_MOMENT)
 
 
 def _digits(value: float, cell: Any) -> Any:
-    """A number where text is wanted, as it is shown: with the noughts in front of it. One that lost digits is told."""
-    if value != int(value) or abs(value) >= 10**15:
-        return SHORTENED if abs(value) >= 10**15 else value
+    """A number where text is wanted, as it is shown: with the noughts in front of it. None for one that lost digits."""
+    if abs(value) >= 10**15:
+        return None
+    if value != int(value):
+        return value
     form = cell.number_format
     return str(int(value)).zfill(len(form)) if set(form) == {"0"} else str(int(value))
 
@@ -272,7 +302,7 @@ def _by_types(types: frozenset[str], decimal_comma: bool) -> Callable[[str], Any
         if not plain and "null" in types:
             return None
         if decimal_comma and "," in plain and types & {"number", "integer"}:
-            plain = plain.replace(".", "").replace(",", ".")
+            plain = with_point(plain)
         if types & {"integer", "number"}:
             if _WHOLE.fullmatch(plain) and len(plain) < 4000:
                 return int(plain)

@@ -14,7 +14,7 @@ from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.place import Place
 from ..report.verdict import Verdict, refusal, relisted
-from .cells import SHORTENED, is_shortened
+from .cells import is_shortened, shortened
 from .item import Item
 from .opened import BrokenOff, CannotStart
 from .table_layout import (
@@ -43,8 +43,8 @@ class CsvRows:
 
     def __init__(self, stream: BinaryIO, layout: TableLayout, known: frozenset[str], most: int, *, tabs: bool) -> None:
         self.most = most
-        self.texts = frozenset[str]()
-        """The names of the fields in which text that looks like a shortened number is a fault."""
+        self.texts: dict[str, bool] = {}
+        """The fields in which text that looks like a shortened number is a fault, and whether it may be shown."""
         start = getattr(stream, "peek", lambda count: b"")(4)
         self.encoding = encoding_of(bytes(start[:4]), layout.encoding)
         self.mark, self._codec = _as_written(bytes(start[:4]), self.encoding)
@@ -286,7 +286,7 @@ def _no_text(rows: CsvRows, text: str, cells: Sequence[str], line: int, number: 
 def _shortened(rows: CsvRows, cells: Sequence[str]) -> list[Fault]:
     """What is said of text cells that hold a number as spreadsheets shorten it."""
     return [
-        Fault((name,), SHORTENED, None, None)
+        shortened(name, cell, rows.texts)
         for name, cell in zip(rows.names, cells, strict=False)
         if name in rows.texts and is_shortened(cell)
     ]

@@ -74,7 +74,15 @@ def separator_of(lines: Sequence[str], known: frozenset[str]) -> str:
 
 
 def header_of(rows: Sequence[Sequence[str]], known: frozenset[str]) -> int:
-    """The number of rows above the headings: the first row that has at least half of the known ones, or none."""
+    """The number of rows above the headings: the first row that has at least half of the known ones, or none.
+
+    Where none are known, it is the first row with as many cells as rows usually have.
+    """
+    if not known:
+        counts = [sum(1 for cell in row if cell.strip()) for row in rows]
+        several = [count for count in counts if count]
+        usual = max(several, key=several.count, default=0)
+        return next((number for number, count in enumerate(counts) if count >= usual), 0)
     for number, row in enumerate(rows):
         if known and len(known & set(map(str.strip, row))) * 2 >= min(len(known), len(row)) > 0:
             return number

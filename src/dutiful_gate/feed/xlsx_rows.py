@@ -37,8 +37,6 @@ class _Sheet:
         self.name: str = self.sheet.title
         first = _first_rows(self.sheet, max(LOOKED_AT, layout.header_line))
         at = layout.header_line - 1 if layout.header_line else header_of(first, known)
-        if not layout.header_line and not known and first:
-            at = next((number for number, row in enumerate(first) if any(row)), 0)
         if at >= len(first) or not any(first[at]):
             raise CannotStart(
                 f"there are no headings in the sheet {self.name!r}; say which row has them: --header-line"
@@ -140,8 +138,8 @@ def _rows(
                 told.append(Fault((name,), cause, None, None, sheet.place(row, number, column)))
             else:
                 read = reader(name, value, cell)
-                if isinstance(read, Cause):
-                    told.append(Fault((name,), read, None, None, sheet.place(row, number, column)))
+                if isinstance(read, Fault):
+                    told.append(read.at(sheet.place(row, number, column)))
                 else:
                     data[name] = read
         verdict = gate.examine(data)
