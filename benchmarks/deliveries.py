@@ -19,10 +19,11 @@ from harness import compared
 
 from dutiful_gate import Gate, it
 from dutiful_gate.draft import draft_of_files
-from dutiful_gate.feed import examine_file
+from dutiful_gate.feed import digest_of_file, examine_file
 from dutiful_gate.read import json_fast
 
 ROWS, DRAFTED = 100_000, 1_000_000
+JOBS_BOUND = 1 / 1.6
 CSV_BOUND, LINES_BOUND, LINES_FAST_BOUND, DRAFT_BOUND = 2.5, 2.5, 1.8, 2.0
 
 
@@ -94,6 +95,15 @@ def main() -> int:
         large = peak_of(gate, rows)
         ratios.append(
             compared(
+                f"two jobs on NDJSON / one, {lines.stat().st_size / 1e6:.0f} MB",
+                lambda: digest_of_file(gate, lines, jobs=2),
+                lambda: digest_of_file(gate, lines),
+                JOBS_BOUND,
+                turns=3,
+            )
+        )
+        ratios.append(
+            compared(
                 f"a draft of {whole.stat().st_size / 1e6:.0f} MB / json.loads",
                 lambda: draft_of_files([whole]),
                 lambda: json.loads(whole.read_bytes()),
@@ -104,7 +114,9 @@ def main() -> int:
     print(f"Python {sys.version.split()[0]}: ours / reading alone, median of turns (middle half), bound")
     for ratio in ratios:
         mark = "holds" if ratio.holds else "BROKEN"
-        print(f"  {ratio.name:36} {ratio.median:6.2f}  ({ratio.low:.2f} to {ratio.high:.2f})  <= {ratio.bound}  {mark}")
+        print(
+            f"  {ratio.name:36} {ratio.median:6.2f}  ({ratio.low:.2f} to {ratio.high:.2f})  <= {ratio.bound:.3g}  {mark}"
+        )
     flat = large <= 1.5 * small
     print(f"  memory, of ten times the rows        {large / small:6.2f}  <= 1.5  {'holds' if flat else 'BROKEN'}")
     return int(not (flat and all(ratio.holds for ratio in ratios)))

@@ -459,6 +459,27 @@ def test_secrets_go_out_only_when_asked_for_and_full_disks_are_told(
     assert not (tmp_path / "x.csv").exists()
 
 
+@pytest.mark.parametrize("form", ["csv", "ndjson"])
+def test_a_line_of_any_length_is_one_record_and_is_not_lost(tmp_path: Path, form: str) -> None:
+    path = tmp_path / f"a.{form}"
+    start, row = (HEAD + 'QLP-1,1,2026-05-04,', ROW) if form == "csv" else ("", json.dumps({"booking": "QLP-1", "weight_kg": 1, "on": "2026-05-04"}))  # fmt: skip
+    path.write_text(f"{start}{'x' * 20_000_000}\n{row}\n")
+    items = list(examine_file(LINES, path))
+    assert [(bool(item), item.is_whole, len(item.faults)) for item in items] == [(False, False, 1), (True, True, 0)]
+    code, text = _check(tmp_path, f"a.{form}", "x") if form == "csv" else (2, "too long to be kept whole")
+    assert ("too long to be kept whole" in text, (tmp_path / "x.csv").exists()) == (True, False), text
+    if form == "ndjson":
+        result = CliRunner().invoke(dutiful, ["check", str(path), "--against", "test_feed:Line", "--refused", str(tmp_path / "x.ndjson"), "--jobs", "2"])  # fmt: skip
+        assert ("too long to be kept whole" in result.output, (tmp_path / "x.ndjson").exists()) == (True, False)
+
+
+def test_what_grows_out_of_all_measure_is_refused(tmp_path: Path) -> None:
+    for form in ("csv", "json"):
+        (tmp_path / f"a.{form}.gz").write_bytes(gzip.compress(bytes(1 << 24)) * 20)
+        with pytest.raises((BrokenOff, CannotStart), match="grows more than 500-fold"):
+            list(examine_file(Gate(Line, limits=Limits(bytes=1 << 30)), tmp_path / f"a.{form}.gz"))
+
+
 def _lines(path: Path, rows: int, seed: int = 1) -> None:
     """NDJSON with faults, blank lines, lines that are no JSON, and one that is longer than the gate reads."""
     random = Random(seed)
@@ -710,9 +731,9 @@ def test_two_deliveries_are_compared(tmp_path: Path) -> None:
     since = (str(tmp_path / "b.csv"), "--since", str(tmp_path / "then.json"))
     code, text = run(*since)
     assert (code, "then 100 records, 40 refused; now 150 records, 90 refused" in text) == (1, True), text
-    assert "new   /on  needs a date (RFC 3339), such as 2026-05-04  0 (0.0%) then, 30 (20.0%) now" in text
-    assert "more  /booking" in text
-    assert "gone  /weight_kg  needs a number above 0  10 (10.0%) then, 0 (0.0%) now" in text
+    assert "new       /on  needs a date (RFC 3339), such as 2026-05-04  0 (0.0%) then, 30 (20.0%) now" in text
+    assert "more      /booking" in text
+    assert "gone      /weight_kg  needs a number above 0  10 (10.0%) then, 0 (0.0%) now" in text
     told = json.loads(run(*since, "--format", "json")[1])["since"]
     assert [each["what"] for each in told["changes"]] == ["new", "more", "gone"]
     assert (

@@ -200,7 +200,7 @@ def print_comparison(out: Console, found: Comparison) -> None:
     for change in found.changes:
         style = {"new": "refused", "gone": "admitted"}.get(change.what, "")
         where = Text.assemble(
-            "  ", (f"{change.what:5}", style), " ", (visible(change.pointer) or "(the whole)", "pointer")
+            "  ", (f"{change.what:9}", style), " ", (visible(change.pointer) or "(the whole)", "pointer")
         )
         out.print(Text.assemble(where, "  needs ", visible(change.wanted), "  ", (change.counts(), "quiet")))
     if not found.changes:

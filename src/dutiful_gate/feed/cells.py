@@ -22,8 +22,8 @@ from .table_layout import TableLayout
 T = TypeVar("T")
 _WHOLE = re.compile(r"[+-]?[0-9]+")
 _SHORTENED = re.compile(r"[+-]?[1-9](?:[.,][0-9]+)?E\+[0-9]{2,3}")
-SHORTENED = Cause("reading", "text as it was", got="a number that a spreadsheet has shortened")
-"""What is said of text such as 1.23E+15."""
+_SHOWN = Cause("reading", "text that no spreadsheet has shortened")
+_HIDDEN = Cause("reading", "text that no spreadsheet has shortened", secret=True)
 _DAY = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 SERIAL = "serial"
 _FIRST_DAY = datetime(1899, 12, 30)
@@ -74,8 +74,7 @@ def text_names(gate: AnyGate[Any]) -> dict[str, bool]:
 
 def shortened(name: str, value: object, texts: Mapping[str, bool]) -> Fault:
     """The fault of a text that a spreadsheet has shortened."""
-    shown = value if texts[name] else None
-    return Fault((name,), SHORTENED, shown, shown)
+    return Fault((name,), _SHOWN if texts[name] else _HIDDEN, value, value)
 
 
 def is_shortened(text: str) -> bool:

@@ -219,7 +219,8 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
             cause = rows.told_apart(error)
             line, text = taken()
             number += 1
-            yield _refused(number, cause, text, line, encode)
+            whole_line = len(text) < most or text[-1] in "\r\n"
+            yield _refused(number, cause if whole_line else rows.cut(), text, line, encode, is_whole=whole_line)
 
 
 def _refused(

@@ -28,7 +28,7 @@ def plot(digest: Digest) -> Any:
     groups = digest.groups[:_STRIPS]
     if not groups or not digest.rows:
         return Markup("")
-    figure = Figure(figsize=(11, 0.9 + 0.36 * len(groups)), layout="constrained")
+    figure = Figure(figsize=(11, 0.9 + 0.27 * len(groups)), layout="constrained")
     figure.patch.set_alpha(0)
     axes = figure.subplots()
     axes.patch.set_alpha(0)

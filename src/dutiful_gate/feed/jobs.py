@@ -6,13 +6,15 @@ import io
 import os
 import pickle
 import signal
+import sys
+import threading
 from collections import deque
 from collections.abc import Generator
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import closing
 from dataclasses import dataclass, field
-from multiprocessing import get_context
+from multiprocessing import get_all_start_methods, get_context
 from typing import Any, BinaryIO, Final
 
 from ..declare.sources import Source
@@ -57,8 +59,7 @@ def pieces(
         baggage = pickle.dumps((reading, blank, sorter))
     except (pickle.PicklingError, TypeError, AttributeError) as error:
         raise CannotStart(f"the gate cannot travel to other processes: {error}; leave out the jobs") from None
-    # Processes of their own, not copies of this one, which may have threads.
-    pool = ProcessPoolExecutor(jobs, get_context("spawn"), _begin, (baggage,))
+    pool = ProcessPoolExecutor(jobs, _context(), _begin, (baggage,))
     waiting: deque[Future[Piece]] = deque()
     try:
         for each in ndjson.pieces(stream, gate.limits.bytes):
@@ -69,6 +70,15 @@ def pieces(
             yield waiting.popleft().result()
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _context() -> Any:
+    """How processes are begun: as copies of this one where it has no threads, which is quickest; else afresh."""
+    try:
+        threads = len(os.listdir("/proc/self/task"))  # those of libraries, too
+    except OSError:
+        threads = threading.active_count() + (sys.platform == "darwin")  # where a copy is never safe
+    return get_context("fork" if threads == 1 and "fork" in get_all_start_methods() else "spawn")
 
 
 _baggage: tuple[AnyGate[Any], Tally, Sorter | None]

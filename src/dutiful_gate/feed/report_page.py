@@ -55,6 +55,7 @@ def report_page(deliveries: Sequence[Reported], target: str, comparison: Compari
 
 def _told(reported: Reported) -> dict[str, Any]:
     tally = reported.tally
+    most = max((group.rows for group in tally.digest.groups), default=0)
     faults = [
         (
             visible(str(each.fault.place or "")),
@@ -69,20 +70,20 @@ def _told(reported: Reported) -> dict[str, Any]:
         "digest": tally.digest,
         "broken": reported.broken,
         "asides": reported.asides,
-        "groups": [_group(group, tally.digest.rows) for group in tally.digest.groups],
+        "groups": [_group(group, tally.digest.rows, most) for group in tally.digest.groups],
         "faults": faults,
         "listed": f"{listed}, one by one",
     }
 
 
-def _group(group: Group, rows: int) -> dict[str, Any]:
+def _group(group: Group, rows: int, most: int) -> dict[str, Any]:
     share = group.rows / rows if rows else 0
     return {
         "pointer": visible(group.pointer) or "(the whole)",
         "wanted": visible(group.wanted),
         "faults": f"{group.faults:,}",
         "records": f"{group.rows:,} ({share:.1%})",
-        "percent": round(min(share, 1) * 100, 1),
+        "percent": round(group.rows / max(most, 1) * 100, 1),
         "came": [(value, f"{count:,}") for value, count in group.most_frequent(4)],
         "bound": group.bound,
         "first": visible(first_place("", *group.first[0][1:])) if group.first else "",

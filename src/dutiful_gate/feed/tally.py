@@ -57,9 +57,10 @@ class Tally:
 
     def add(self, item: Item[Any]) -> None:
         """Take in one more record."""
-        self.digest.add(item, self.name)
         if item.is_sound:
+            self.digest.admitted += 1
             return
+        self.digest.add(item, self.name)
         self.outside += len(item.faults) if not item.number else 0
         verdict = item.verdict
         for path in verdict.dropped:

@@ -306,8 +306,7 @@ _READINGS = {
     "a formula without its value: open the workbook, and save it": (
         "eine Formel ohne ihren Wert: die Mappe öffnen und speichern"
     ),
-    "a number that a spreadsheet has shortened": "eine Zahl, die eine Tabelle gekürzt hat",
-    "text as it was": "Text, wie er war",
+    "text that no spreadsheet has shortened": "Text, den keine Tabelle gekürzt hat",
     "a quote in the middle of one": "ein Anführungszeichen mitten in einer",
     "a quoted cell that is closed": "eine Zelle, deren Anführung endet",
     "one that is not": "eine, bei der sie nicht endet",
