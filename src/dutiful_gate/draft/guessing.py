@@ -34,6 +34,8 @@ class Guesser:
         self._values: dict[Any, list[Mapping[str, Any]]] = {}
         self._places: dict[Any, list[Place]] = {}
         self._shapes: dict[Place, Any] = {}
+        self._within: dict[Place, Place] = {}
+        """Where records stand inside of records of their own kind: the place of the outermost."""
 
     def document(self, values: Sequence[Any]) -> dict[str, Any]:
         """The document of all values."""
@@ -58,13 +60,48 @@ class Guesser:
         if records and self._is_map(records, [place]):
             held = [each for record in records for each in record.values()]
             kinds.append(("map", self._gather(held, (*place, _VALUE))))
+        elif records and place in self._within:
+            kinds.append("as around it")
         elif records:
+            records = self._with_those_inside(records, place)
             below = {key: self._gather(held, (*place, key)) for key, held in _by_key(records).items()}
             shape = self._shapes[place] = tuple(sorted(below.items(), key=lambda each: each[0]))
             self._values.setdefault(shape, []).extend(records)
             self._places.setdefault(shape, []).append(place)
             kinds.append(shape)
         return tuple(kinds)
+
+    def _with_those_inside(self, records: list[Mapping[str, Any]], place: Place) -> list[Mapping[str, Any]]:
+        """The records of a place, with those of their own kind that are inside of them, however deep: trees."""
+        again = []
+        for key in _by_key(records):
+            inside, there = self._inside(records, key, place)
+            if _alike(records, inside, key):
+                self._within[there] = place
+                again.append(key)
+        found, level = [*records], records if again else []
+        while level:
+            level = [each for key in again for each in self._inside(level, key, place)[0]]
+            found += level
+        return found
+
+    def _inside(
+        self, records: list[Mapping[str, Any]], key: str, place: Place
+    ) -> tuple[list[Mapping[str, Any]], Place]:
+        """The records under a key of records, in a list or a map of them too, and their place."""
+        held, there = [record[key] for record in records if key in record], (*place, key)
+        items = [item for each in held if isinstance(each, list) for item in each]
+        if items and not any(isinstance(each, Mapping) for each in held):
+            held, there = items, (*there, _ITEM)
+        found = [each for each in held if isinstance(each, Mapping)]
+        if not any(found):
+            return ([] if (*there, _VALUE) in self._within else found), there  # empty maps hold none
+        if self._is_map(found, [there]):
+            found, there = (
+                [each for one in found for each in one.values() if isinstance(each, Mapping)],
+                (*there, _VALUE),
+            )
+        return found, there
 
     # Values
 
@@ -142,7 +179,8 @@ class Guesser:
             words = f"{len(keys)} keys that are data{'' if _is_secret(places) else f', such as {keys[0]}'}"
             inner.pop("$comment", None)
             return {"type": "object", **names, "additionalProperties": inner, "$comment": words}
-        shape = self._shapes.get(places[0], places[0])
+        place = self._within.get(places[0], places[0])
+        shape = self._shapes.get(place, place)
         known = self._by_shape.get(shape)
         if known is None:
             alike = self._values.get(shape, values)
@@ -229,6 +267,27 @@ class Guesser:
             made = f"{name}{number}"
         self.definitions[made] = {}
         return made
+
+
+def _alike(around: Sequence[Mapping[str, Any]], inside: Sequence[Mapping[str, Any]], key: str) -> bool:
+    """Whether records inside of others are of their kind.
+
+    Most keys are the same, the key that led there too; single values that those around always have are always there.
+    """
+    if not any(key in record for record in inside):
+        return False
+    keys, others = _by_key(around), _by_key(inside)
+    kinds, deeper = ({*map(kind_of, each[key])} - {"null"} for each in (keys, others))
+    always = [
+        name
+        for name, held in keys.items()
+        if len(held) == len(around) and not any(isinstance(each, dict | list) or each is None for each in held)
+    ]
+    return (
+        deeper <= kinds
+        and all(len(others.get(name, ())) == len(inside) for name in always)
+        and 2 * len(keys.keys() & others.keys()) >= len(keys.keys() | others.keys())
+    )
 
 
 _LEAST_SEEN_OF_UNIONS: Final = 6
