@@ -18,8 +18,10 @@ from typing import Annotated, Any
 import pytest
 from click.testing import CliRunner
 
+from any_declaration import loaded
 from dutiful_gate import Gate, it, secret, without_offset
 from dutiful_gate.cli.app import dutiful
+from dutiful_gate.draft import draft_of_files
 from dutiful_gate.feed import BrokenOff, CannotStart, TableLayout, examine_file
 
 openpyxl = pytest.importorskip("openpyxl")
@@ -324,6 +326,48 @@ def test_no_secret_of_a_sheet_is_shown(tmp_path: Path) -> None:
     assert shown.count("/token") == 3
     assert "h1dden" not in shown
     assert "77" not in shown
+
+
+def test_excerpts_show_no_line_with_a_secret_in_it(tmp_path: Path) -> None:
+    path = book(tmp_path / "a.xlsx", ["name", "token"], ["a", "h1dden-words"], [None, "h1dd"])
+    (tmp_path / "a.csv").write_text("name,token\na,h1dden-words\n,h1dd\n")
+    (tmp_path / "a.ndjson").write_text('{"name": 1, "token": "h1dd"}\n')
+    (tmp_path / "a.json").write_text('[{"name": 1, "token": "h1dd"}]')
+    for name in (str(path), *(str(tmp_path / f"a.{form}") for form in ("csv", "ndjson", "json"))):
+        for words in (
+            ["--excerpt"],
+            ["--every"],
+            *(["--format", form] for form in ("json", "markdown", "html", "sarif")),
+        ):
+            result = CliRunner().invoke(dutiful, ["check", name, "--against", "test_workbooks:Key", *words])
+            assert (result.exit_code, "h1dd" in result.output) == (1, False), result.output
+            assert ("no lines are shown" in result.output) == (words == ["--excerpt"])
+    log = (
+        CliRunner().invoke(dutiful, ["check", str(path), "--against", "test_workbooks:Key", "--format", "sarif"]).output
+    )
+    assert '"fullyQualifiedName": "\'May 2026\'!B2 /token"' in log
+    assert "startLine" not in log
+
+
+@dataclass
+class Key:
+    name: Annotated[str, it.length >= 1]
+    token: Annotated[str, secret, it.length <= 4]
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_a_draft_of_a_sheet_admits_it(tmp_path: Path, seed: int) -> None:
+    random = Random(seed)
+    kinds = [[1, 2, 30], [1.5, 2], ["QLP-1", "q", "", None], [DAY, date(2026, 5, 5)], [datetime(2026, 5, 4, 3)], [True, False], ["7", 7, "x"], [None], ["2026-05-04", DAY], ["1.234,5", "7"], ["04.05.2026"], [time(3, 4)], [10**14, "00017"]]  # fmt: skip
+    columns = [random.choice(kinds) for _ in range(5)]
+    rows = [[random.choice(column) for column in columns] for _ in range(random.randint(2, 60))]
+    path = book(tmp_path / "a.xlsx", [f"field_{at}" for at in range(5)], *rows)
+    layout = TableLayout(decimal_comma=seed % 2 == 0, dates="%d.%m.%Y" if seed % 2 else "")
+    drafted = draft_of_files([path], layout=layout)
+    assert not drafted.unread
+    for gate in (loaded(drafted.python()), drafted.gate()):
+        refused = [item.faults for item in examine_file(gate, path, layout=layout) if not item]
+        assert not refused, (drafted.python(), refused[0])
 
 
 def test_a_workbook_comes_packed_or_in_a_pipe(tmp_path: Path) -> None:

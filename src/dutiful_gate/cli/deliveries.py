@@ -52,12 +52,16 @@ class Asked:
 
 @dataclass
 class Outcome:
-    """What became of one delivery: its tally, where it broke off, what was not looked at, which files were written."""
+    """What became of one delivery: its tally, where it broke off, what was not looked at, which files were written.
+
+    `hides` tells that its lines were to be shown, and are not, since they hold secrets.
+    """
 
     name: str
     tally: Tally
     broken: str = ""
     stopped: bool = False
+    hides: bool = False
     unread: list[str] = field(default_factory=list)
     written: list[tuple[str, list[str], int]] = field(default_factory=list)
 
@@ -101,7 +105,8 @@ def examined(gate: AnyGate[Any], name: str, asked: Asked) -> Outcome:
             f"{name!r} tells no form by its ending; say which: --form {'|'.join(sorted(set(FORMS.values())))}"
         )
     shown = "<stdin>" if name == "-" else name
-    outcome = Outcome(shown, Tally(shown, asked.most, asked.excerpt))
+    hides = gate.shape.secretive
+    outcome = Outcome(shown, Tally(shown, asked.most, asked.excerpt and not hides), hides=asked.excerpt and hides)
     try:
         with _split(gate, name, form, asked) as split:
             _run(gate, name, form, asked, outcome, split)

@@ -63,6 +63,8 @@ def print_outcome(out: Console, outcome: Outcome, target: str, asked: Asked) -> 
 def _asides(outcome: Outcome) -> list[str]:
     """What else there is to say of a delivery."""
     tally, said = outcome.tally, []
+    if outcome.hides:
+        said.append("no lines are shown: the records hold secrets")
     if tally.dropped:
         keys = ", ".join(sorted(map(visible, tally.dropped))[:8])
         said.append(f"unknown keys left out: {keys}; --unknown refuse makes each a fault")

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from typing import Any, TypeVar
 
-from ..declare.facts import Sort
+from ..declare.facts import Facts, Sort
 from ..declare.json_pointer import unescaped
 from ..declare.sources import FromText, Reading, Source
 from ..engine.plan import may_be_blank
@@ -16,7 +16,7 @@ from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.cause import Cause
 from ..report.fault import Fault
-from ..shape.nodes import Link, Record, Scalar, Use
+from ..shape.nodes import Branches, Link, Record, Scalar, Use
 from .table_layout import TableLayout
 
 T = TypeVar("T")
@@ -183,6 +183,7 @@ def sheet_reader(gate: AnyGate[Any], layout: TableLayout, first: datetime) -> Sh
     cell_text = cell_of(gate, decimal_comma=layout.decimal_comma, dates=layout.dates)
     texts = text_names(gate)
     sorts = _sorts(gate)
+    untimed = _without_moments(gate)
     of_document = isinstance(gate, DocumentGate)
 
     def text_of(name: str, text: str) -> Any:
@@ -206,9 +207,32 @@ def sheet_reader(gate: AnyGate[Any], layout: TableLayout, first: datetime) -> Sh
             value = moment
         if isinstance(value, datetime) and value.time() == time() and sort is not Sort.LOCAL_MOMENT:
             value = value.date()
-        return value.isoformat() if of_document and isinstance(value, date | time) else value
+        return value.isoformat() if isinstance(value, date | time) and (of_document or name in untimed) else value
 
     return read
+
+
+def _without_moments(gate: AnyGate[Any]) -> frozenset[str]:
+    """The names of the fields that can be text, and no date, time or moment: such cells are their text to them."""
+    record = record_of(gate) if isinstance(gate, Gate) else None
+    fields = record.fields if record is not None else ()
+    found = {field.wire: {*_facts(field.use)} for field in fields}
+    timed = {Sort.DAY, Sort.TIME, Sort.MOMENT, Sort.LOCAL_MOMENT}
+    return frozenset(
+        name
+        for name, facts in found.items()
+        if any(each.text for each in facts) and not any(each.open or each.sort in timed for each in facts)
+    )
+
+
+def _facts(use: Use) -> Iterator[Facts]:
+    """What is known of each option of a use."""
+    node = use.bare.node
+    if isinstance(node, Branches):
+        for option in node.options:
+            yield from _facts(option)
+    else:
+        yield node.facts
 
 
 _DATED = (Sort.DAY, Sort.LOCAL_MOMENT)

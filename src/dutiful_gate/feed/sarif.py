@@ -43,9 +43,12 @@ def sarif(faults: Iterable[tuple[str, Fault]], version: str, *, complete: bool =
 def _result(file: str, fault: Fault) -> dict[str, Any]:
     place = fault.place
     where: dict[str, Any] = {"artifactLocation": {"uri": _uri(file)}}
-    if place is not None and place.line:
+    named = fault.pointer or "/"
+    if place is not None and place.cell:  # a workbook has no lines that a viewer could show
+        named = f"{place.cell} {named}"
+    elif place is not None and place.line:
         where["region"] = {"startLine": place.line, **({"startColumn": place.column} if place.column else {})}
-    location = {"physicalLocation": where, "logicalLocations": [{"fullyQualifiedName": fault.pointer or "/"}]}
+    location = {"physicalLocation": where, "logicalLocations": [{"fullyQualifiedName": named}]}
     return {
         "ruleId": fault.code,
         "level": "error",
