@@ -23,7 +23,7 @@ from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.draft import Hints, changes, draft, draft_of_files
 from dutiful_gate.draft.differences import closed_places
-from dutiful_gate.feed import CannotStart, examine_file
+from dutiful_gate.feed import CannotStart, TableLayout, examine_file
 from dutiful_gate.shape.nodes import Link
 
 
@@ -318,3 +318,22 @@ _trees = st.recursive(
 @given(st.lists(_trees, min_size=1, max_size=4))
 def test_a_draft_of_any_trees_admits_them(samples: list[Any]) -> None:
     admits_its_samples(samples)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_draft_of_a_table_admits_it_in_any_layout(tmp_path: Path, seed: int) -> None:
+    chance = random.Random(seed)
+    kinds = [["1", "2", "30"], ["1,5", "2", "1.234,50"], ["QLP-1", "q", ""], ["04.05.2026", "5.5.2026"], ["2026-05-04"], ["true", "false"], ["7", "x"], [""], ["1.23E+15"], ["1.23E+15", "x"], ["46146", "46147"], ["-1", "0,5"], ["00017"], ["1.234.5", "2"], ["1e5"], [" a "], [" 1"]]  # fmt: skip
+    columns = [chance.choice(kinds) for _ in range(5)]
+    rows = [[chance.choice(column) for column in columns] for _ in range(chance.randint(2, 60))]
+    path = tmp_path / "a.csv"
+    path.write_text("a;b;c;d;e\n" + "".join(";".join(row) + "\n" for row in rows))
+    layout = TableLayout(decimal_comma=seed % 2 == 0, dates=["", "%d.%m.%Y", "serial"][seed % 3])
+    try:
+        drafted = draft_of_files([path], layout=layout)
+    except CannotStart:
+        return  # a spreadsheet has shortened something in every row
+    told = sum(int(line.split()[1]) for line in drafted.unread)
+    for gate in (loaded(drafted.python()), drafted.gate()):
+        refused = [item for item in examine_file(gate, path, layout=layout) if not item]
+        assert len(refused) == told, (drafted.python(), refused[0].faults)

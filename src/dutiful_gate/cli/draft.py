@@ -66,6 +66,7 @@ A file of hints has one a line, a word and a place: "optional /priority", "close
 @click.option(
     "--dates", default="", metavar="FORM", help="CSV: the form of dates, as in %d.%m.%Y; say so to checks too."
 )
+@click.option("--shortened", is_flag=True, help="CSV, XLSX: take text such as 1.23E+15; say so to checks too.")
 @click.option("--sheet", default="", metavar="NAME", help="XLSX: the sheet.  [default: the first visible one]")
 @click.option(
     "--most", type=click.IntRange(1), default=MOST_READ, show_default=True, help="Records of each file to look at."
@@ -95,6 +96,7 @@ def draft(
     header_line: int,
     decimal_comma: bool,
     dates: str,
+    shortened: bool,
     sheet: str,
     most: int,
     target: str | None,
@@ -117,7 +119,7 @@ def draft(
         there = None if target is None else gate_for(target, documents=documents).schema()
         if there is not None:
             told = replace(told, closed=told.closed | closed_places(there))
-        layout = TableLayout(separator, encoding, header_line, {}, decimal_comma, dates, sheet)
+        layout = TableLayout(separator, encoding, header_line, {}, decimal_comma, dates, sheet, shortened)
         kind = kind or ("json" if samples == ("-",) else None)
         made = draft_of_files(files_of(samples), told, form=kind, select=select, layout=layout, most=most)
         if there is not None and target is not None:

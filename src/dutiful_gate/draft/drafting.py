@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Sequence
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime, time
 from decimal import Decimal
 from itertools import islice
@@ -14,7 +15,7 @@ from ..declare.facts import FAILED
 from ..declare.json_pointer import below, steps_of
 from ..declare.limits import Limits
 from ..document.declaring.module import declarations_of
-from ..feed.cells import usual_form
+from ..feed.cells import is_shortened, usual_form
 from ..feed.delivery import examine_file
 from ..feed.opened import CannotStart, Form, form_of, opened
 from ..feed.table_layout import TableLayout
@@ -24,6 +25,7 @@ from ..read.json_fast import plain_json
 from ..report.shown_values import counted
 from .guessing import Guesser
 from .hints import Hints
+from .texts import cells_of
 
 MOST_READ: Final = 20_000
 """So many records of each file are looked at."""
@@ -107,10 +109,12 @@ def draft_of_files(
     values: list[Any] = []
     unread: list[str] = []
     forms = set()
+    tables = False
     for path in paths:
         name = os.fspath(path)
         told = form or form_of(name)
         forms.add(told in ("csv", "tsv"))
+        tables = tables or told in ("csv", "tsv", "xlsx")
         if told == "json" and (quick := _decoded(path, select)) is not None:
             values += quick[:most]
             if len(quick) > most:
@@ -129,6 +133,8 @@ def draft_of_files(
         items.close()
     if layout is not None and True in forms:
         _in_usual_form(values, layout)
+    if tables and not (layout is not None and layout.shortened):
+        values = _as_they_were(values, unread)
     if len(forms) > 1:
         raise CannotStart("cells of CSV are text and other values are typed: draft one form at a time")
     if not values:
@@ -142,12 +148,35 @@ def draft_of_files(
 
 def _in_usual_form(rows: list[Any], layout: TableLayout) -> None:
     """Put cells into the form in which numbers and dates are usual, in columns where all of them are in another."""
-    for name in dict.fromkeys(key for row in rows for key in row):
+    for name in _keys(rows):
         texts = [text for row in rows if isinstance(text := row.get(name), str) and text]
         made = usual_form(texts, decimal_comma=layout.decimal_comma, dates=layout.dates)
         if made is not None:
             for row in rows:
                 row[name] = made[row[name]] if row.get(name) else row.get(name)
+
+
+def _as_they_were(rows: list[Any], unread: list[str]) -> list[Any]:
+    """The rows without those in which a text has been shortened by a spreadsheet, which no check would admit."""
+    columns = {name: [text for row in rows if isinstance(text := row.get(name), str) and text] for name in _keys(rows)}
+    spoilt = {name for name, texts in columns.items() if any(map(is_shortened, texts)) and cells_of(texts) == "string"}
+    sound = []
+    left = Counter[str]()
+    for row in rows:
+        at = next((name for name in spoilt if isinstance(row.get(name), str) and is_shortened(row[name])), None)
+        if at is None:
+            sound.append(row)
+        else:
+            left[at] += 1
+    for name, count in left.items():
+        unread.append(
+            f"{name}: {counted(count, 'row')} with text that a spreadsheet has shortened; --shortened takes it"
+        )
+    return sound
+
+
+def _keys(rows: Iterable[Mapping[Any, Any]]) -> Iterable[str]:
+    return dict.fromkeys(key for row in rows for key in row if key is not None)
 
 
 def _sampled(name: str, most: int) -> str:

@@ -17,7 +17,7 @@ _SURELY: Final[dict[str, Callable[[str], object]]] = {
 }
 """What is asked beside the standard's grammar, which names such as wrapper@1.2.0 and words with a colon keep to."""
 _WHOLE = re.compile(r"0|-?[1-9][0-9]{0,17}")
-_NUMBER = re.compile(r"-?(?:0|[1-9][0-9]{0,14})(?:\.[0-9]{1,12})?")
+_NUMBER = re.compile(r"-?(?:0|[1-9][0-9]{0,14})(?:\.[0-9]{1,12})?(?:[eE][+-]?[0-9]{1,2})?")
 _LOOKED_AT: Final = 200
 _MOST_CHOICES, _LEAST_SEEN, _LONGEST_CHOICE = 12, 20, 40
 

@@ -89,7 +89,10 @@ def cell_of(gate: AnyGate[Any], *, decimal_comma: bool, dates: str) -> Callable[
             name: _by_types(_types(schema, gate.declared), decimal_comma)
             for name, schema in _properties(gate.declared).items()
         }
-        return lambda name, text: readers[name](text) if name in readers else text
+        days = {name for name, sort in _sorts(gate).items() if sort is Sort.DAY} if dates else set()
+        return lambda name, text: (
+            _as_day(text, dates) if name in days else readers[name](text) if name in readers else text
+        )
     record = record_of(gate)
     if record is None or not (decimal_comma or dates):
         return None
@@ -115,7 +118,7 @@ def usual_form(texts: Sequence[str], *, decimal_comma: bool, dates: str) -> dict
     """Texts with those that stand for them in the usual form; None unless all are numbers, or dates, of the other."""
     for needed, make, form in (
         (decimal_comma, with_point, _NUMBER),
-        (bool(dates), lambda text: _as_day(text, dates), _DAY),
+        (bool(dates), lambda text: _as_day(text, dates) if dates != SERIAL or len(text) == 5 else text, _DAY),
     ):
         made = {text: make(text) for text in texts} if needed else {}
         if made and all(map(form.fullmatch, made.values())) and any(text != told for text, told in made.items()):
