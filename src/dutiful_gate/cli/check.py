@@ -95,6 +95,7 @@ and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     help="What no two records may share, as in /booking; given again, the values together.",
 )
 @click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]")
+@click.option("--quote", default="", metavar="SIGN", help="CSV: what stands around cells.  [default: found, \" or ']")
 @click.option(
     "--encoding", default="", metavar="NAME", help="CSV: as in latin-1.  [default: UTF-8, or UTF-16 by its mark]"
 )
@@ -141,6 +142,7 @@ def check(
     select: str,
     distinct_by: tuple[str, ...],
     separator: str,
+    quote: str,
     encoding: str,
     header_line: int,
     columns: tuple[str, ...],
@@ -164,7 +166,17 @@ def check(
     named = files_of(data)
     former = _former(since)
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
-    layout = TableLayout(separator, encoding, header_line, _columns(columns), decimal_comma, dates, sheet, shortened)
+    layout = TableLayout(
+        separator=separator,
+        quote=quote,
+        encoding=encoding,
+        header_line=header_line,
+        columns=_columns(columns),
+        decimal_comma=decimal_comma,
+        dates=dates,
+        sheet=sheet,
+        shortened=shortened,
+    )
     splits = admitted is not None or refused is not None
     _refuse_clashes(named, splits=splits, resume=resume, jobs=jobs, distinct_by=distinct_by, stop_after=stop_after)
     kind = kind or ("json" if named == ["-"] else None)

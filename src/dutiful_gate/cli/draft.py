@@ -60,6 +60,7 @@ A file of hints has one a line, a word and a place: "optional /priority", "close
 @click.option("--form", "kind", type=_KIND, help="The form, where the ending of the name does not tell it.")
 @click.option("--select", default="", metavar="POINTER", help="The list inside of a document, as in /bookings.")
 @click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]")
+@click.option("--quote", default="", metavar="SIGN", help="CSV: what stands around cells.  [default: found, \" or ']")
 @click.option("--encoding", default="", metavar="NAME", help="CSV: as in latin-1.  [default: found]")
 @click.option("--header-line", default=0, metavar="N", help="CSV: the line of the headings.  [default: found]")
 @click.option("--decimal-comma", is_flag=True, help="CSV: numbers have a comma, as 1.234,50; say so to checks too.")
@@ -92,6 +93,7 @@ def draft(
     kind: Form | None,
     select: str,
     separator: str,
+    quote: str,
     encoding: str,
     header_line: int,
     decimal_comma: bool,
@@ -119,7 +121,16 @@ def draft(
         there = None if target is None else gate_for(target, documents=documents).schema()
         if there is not None:
             told = replace(told, closed=told.closed | closed_places(there))
-        layout = TableLayout(separator, encoding, header_line, {}, decimal_comma, dates, sheet, shortened)
+        layout = TableLayout(
+            separator=separator,
+            quote=quote,
+            encoding=encoding,
+            header_line=header_line,
+            decimal_comma=decimal_comma,
+            dates=dates,
+            sheet=sheet,
+            shortened=shortened,
+        )
         kind = kind or ("json" if samples == ("-",) else None)
         made = draft_of_files(files_of(samples), told, form=kind, select=select, layout=layout, most=most)
         if there is not None and target is not None:

@@ -23,6 +23,7 @@ from .table_layout import (
     checked_headings,
     encoding_of,
     header_of,
+    quote_of,
     said_separator,
     separator_of,
     split_lines,
@@ -80,10 +81,13 @@ class CsvRows:
         self.separator = separator or separator_of(first, known)
         if len(self.separator) != 1:
             raise CannotStart(f"{self.separator!r} is no separator: it is one sign, such as , or ;")
+        self.quote = layout.quote or quote_of(first)
+        if len(self.quote) != 1 or self.quote in (self.separator, "\n", "\r"):
+            raise CannotStart(f"{self.quote!r} cannot stand around cells: it is one sign, such as \" or '")
         above = (
             layout.header_line - 1 - self.line
             if layout.header_line
-            else header_of(split_lines(first, self.separator), known)
+            else header_of(split_lines(first, self.separator, self.quote), known)
         )
         for _ in range(max(above, 0)):
             self._next_line()
@@ -102,7 +106,7 @@ class CsvRows:
         self.kept.clear()
 
     def _new_reader(self) -> Iterator[list[str]]:
-        return csv.reader(self._lines(), delimiter=self.separator, strict=True)
+        return csv.reader(self._lines(), delimiter=self.separator, quotechar=self.quote, strict=True)
 
     def _next_line(self) -> str:
         line = self._piece()
@@ -255,7 +259,7 @@ def _placed(
     faults: Sequence[Fault], rows: CsvRows, text: str, cells: Sequence[str], line: int, number: int
 ) -> list[Fault]:
     """Faults with the place of their cells."""
-    starts = cell_starts(text, rows.separator)
+    starts = cell_starts(text, rows.separator, rows.quote)
     placed = []
     for fault in faults:
         step = fault.path[0] if fault.path else None
@@ -297,19 +301,19 @@ def _in_order(fault: Fault) -> tuple[int, int]:
     return (fault.place.line, fault.place.column) if fault.place is not None else (0, 0)
 
 
-def cell_starts(text: str, separator: str) -> list[tuple[int, int]]:
+def cell_starts(text: str, separator: str, quote: str = '"') -> list[tuple[int, int]]:
     """Where the cells of a row begin: the lines below its first one, and the column from 1."""
     starts = [(0, 1)]
     down, begin, at, quoted, fresh = 0, 0, 0, False, True
     while at < len(text):
         sign = text[at]
         if quoted:
-            if sign == '"':
-                if text[at + 1 : at + 2] == '"':
+            if sign == quote:
+                if text[at + 1 : at + 2] == quote:
                     at += 1
                 else:
                     quoted = False
-        elif sign == '"' and fresh:
+        elif sign == quote and fresh:
             quoted = True
         elif sign == separator:
             starts.append((down, at + 2 - begin))

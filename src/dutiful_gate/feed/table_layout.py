@@ -13,6 +13,8 @@ from .opened import CannotStart
 SEPARATORS: Final = (",", ";", "\t", "|")
 LOOKED_AT: Final = 30
 """So many lines are looked at to find a layout."""
+_SINGLE = re.compile(r"(?m)(?:^|[,;\t|])'[^'\n]*'(?=$|[,;\t|])")
+_DOUBLE = re.compile(r'(?m)(?:^|[,;\t|])"')
 _SEP = re.compile(r"\ufeff?sep=(.)\r?\n?", re.IGNORECASE)
 
 
@@ -21,6 +23,7 @@ class TableLayout:
     """What is said of a CSV file, or of the sheet of a workbook; what is not said is found.
 
     `separator`      CSV: what stands between cells, one sign
+    `quote`          CSV: what stands around cells that need it, one sign; found are " and '
     `encoding`       CSV: of its text: "utf-8", "latin-1", "utf-16"; found for UTF-8 and UTF-16 by their marks
     `header_line`    the line or row of the headings, from 1; 0 to find it
     `columns`        by heading, the field that it stands for
@@ -32,6 +35,7 @@ class TableLayout:
     """
 
     separator: str = ""
+    quote: str = ""
     encoding: str = ""
     header_line: int = 0
     columns: Mapping[str, str] = field(default_factory=dict)
@@ -59,11 +63,18 @@ def encoding_of(start: bytes, said: str) -> str:
     return "utf-8-sig"
 
 
+def quote_of(lines: Sequence[str]) -> str:
+    """The sign that stands around cells: ' where cells begin and end with it, and none with "; else "."""
+    text = "\n".join(lines)
+    single = len(_SINGLE.findall(text))
+    return "'" if single and not _DOUBLE.search(text) else '"'
+
+
 def separator_of(lines: Sequence[str], known: frozenset[str]) -> str:
     """The separator that makes the most known headings in one of the first lines, or else the most even rows."""
     best, score = ",", (-1, -1.0)
     for separator in SEPARATORS:
-        rows = split_lines(lines, separator)
+        rows = split_lines(lines, separator, quote_of(lines))
         names = max((len(known & set(map(str.strip, row))) for row in rows), default=0)
         widths = [len(row) for row in rows if row]
         usual = max(set(widths), key=widths.count, default=1)
@@ -89,12 +100,12 @@ def header_of(rows: Sequence[Sequence[str]], known: frozenset[str]) -> int:
     return 0
 
 
-def split_lines(lines: Iterable[str], separator: str) -> list[list[str]]:
+def split_lines(lines: Iterable[str], separator: str, quote: str = '"') -> list[list[str]]:
     """Lines as cells, none for one that cannot be split."""
     rows = []
     for line in lines:
         try:
-            rows.append(next(csv.reader([line], delimiter=separator), []))
+            rows.append(next(csv.reader([line], delimiter=separator, quotechar=quote), []))
         except csv.Error:
             rows.append([])
     return rows
