@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any, Union
 
+from .described import Described
 from .errors import DeclarationError
 from .values import Value
 
@@ -85,6 +86,6 @@ def subset(
 
 
 def _name(base: Any) -> str:
-    if not isinstance(base, type | Variant):
+    if not isinstance(base, type | Variant | Described):
         raise DeclarationError(f"{base!r} is no record to vary", remedy="name a dataclass, TypedDict or NamedTuple")
     return base.__name__

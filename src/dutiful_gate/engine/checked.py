@@ -35,7 +35,7 @@ from .exclusive_unions import OutgoingAlone
 from .fast import SoundWriter
 from .hash_limits import crowded, spreads
 from .json_out import fast_bytes, rare
-from .plan import Plan, collection, options_in_order
+from .plan import Plan, attribute_of, collection, options_in_order
 from .raw_json import is_written_alike
 from .release import key_text, wire_of
 from .rest_fields import sorter_of
@@ -301,13 +301,13 @@ class CheckedWriter(SoundWriter):
         name = self.key(field.attribute, trusted=True)
         wire = self.key(field.wire, trusted=field.wire == field.attribute)
         depth = 0
-        if of_dict and field.may_lack:
+        if field.may_lack:
             self.write(f"{held} = ABSENT")
-            self.write(f"if {name} in {record}:")
+            self.write(f"if {name} in {record}:" if of_dict else f"if {record}.{field.attribute} is not None:")
             depth = 1
         self._indent += depth
         self._nesting += depth
-        came = f"{record}[{name}]" if of_dict else f"{record}.{field.attribute}"
+        came = f"{record}[{name}]" if of_dict else attribute_of(self, field, record)
         self.write(f"{held} = {came}{self.note(field.attribute, number)}")
         self.write(f"{known} += 1")
         told = self.out(field.use, held)

@@ -426,6 +426,7 @@ class RecordWriter(EngineWriter, ABC):
 
     def _make(self, record: Record, value_of: dict[str, str], came: str) -> None:
         """Into the variable `made`; one that came as such stays of its class, and is not constructed again."""
+        came = "" if record.anew else came
         if came:
             stored = [field.attribute for field in record.fields if not field.only_given]
             stored += [field.attribute for field in record.rests]

@@ -108,7 +108,7 @@ class SoundRecordWriter(EngineWriter):
 
     def _make(self, record: Record, value: str, value_of: dict[str, str], came: str) -> None:
         """Make the record; one that came as such stays of its class, and its constructor does not run again."""
-        if not came:
+        if not came or record.anew:
             build(self, record, value, value_of)
             return
         with self.block(f"if {came} is None:"):

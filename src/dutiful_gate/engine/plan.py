@@ -36,7 +36,7 @@ from ..shape.nodes import (
 from ..shape.stages import stages_of
 from ..shape.to_json import nearest_first
 from ..shape.walk import uses_of
-from .runtime import chooser, tag_chooser
+from .runtime import ABSENT, chooser, tag_chooser
 
 if TYPE_CHECKING:
     from .engine_writer import EngineWriter
@@ -221,8 +221,17 @@ def constructed(writer: Writer, record: Record, value_of: Mapping[str, str]) -> 
     builder = writer.bind(Own(record.builder), "MAKE") if record.runs_own else writer.bind_class(record.builder)
     if record.form == "tuple":
         return f"{builder}({', '.join(value_of[field.attribute] for field in record.fields)})"
-    arguments = ", ".join(f"{name}={value}" for name, value in value_of.items())
+    lacking = {field.attribute for field in record.fields if field.may_lack}
+    arguments = ", ".join(f"{name}={value}" for name, value in value_of.items() if name not in lacking)
+    if lacking:
+        sent = ", ".join(f"{name}={value}" for name, value in value_of.items() if name in lacking)
+        arguments = f"{arguments + ', ' if arguments else ''}**{writer.bind(_sent, 'sent')}({sent})"
     return f"{builder}({arguments})"
+
+
+def _sent(**values: object) -> dict[str, object]:
+    """The values that came."""
+    return {name: value for name, value in values.items() if value is not ABSENT}
 
 
 def build(writer: EngineWriter, record: Record, made: str, value_of: Mapping[str, str]) -> None:
@@ -238,6 +247,13 @@ def build(writer: EngineWriter, record: Record, made: str, value_of: Mapping[str
     writer.write(f"{made} = {writer.bind(object.__new__, 'new')}({name})")
     for name, held in value_of.items():
         writer.write(f"{made}.{name} = {held}")
+
+
+def attribute_of(writer: Writer, field: Field, record: str) -> str:
+    """The expression that takes a field from an object."""
+    if field.getter is not None:
+        return f"{writer.bind(Own(field.getter), 'GET')}({record})"
+    return f"{record}.{field.attribute}"
 
 
 def _build_dict(writer: Writer, record: Record, made: str, value_of: Mapping[str, str]) -> None:

@@ -30,7 +30,7 @@ from ..shape.nodes import (
 from ..shape.to_json import Known, belongs, is_alike, nearest_first, plain_fallback
 from .json_out import fast_bytes, rare
 from .own_functions import asking, carried
-from .plan import choice_ready
+from .plan import attribute_of, choice_ready
 from .raw_json import is_written_alike
 
 
@@ -218,11 +218,11 @@ class ReleaseWriter(Writer):
             held = self.variable(field.attribute)
             key = self.key(field.attribute, trusted=True)
             mark = self.note(field.attribute, number)
-            if of_dict and field.may_lack:
-                with self.block(f"if {key} in value:"):
-                    self.field(field, held, f"value[{key}]{mark}")
+            if field.may_lack:
+                with self.block(f"if {key} in value:" if of_dict else f"if value.{field.attribute} is not None:"):
+                    self.field(field, held, (f"value[{key}]" if of_dict else f"value.{field.attribute}") + mark)
             else:
-                self.field(field, held, (f"value[{key}]" if of_dict else f"value.{field.attribute}") + mark)
+                self.field(field, held, (f"value[{key}]" if of_dict else attribute_of(self, field, "value")) + mark)
         for rest in record.rests:
             if rest.use.secret and not self.secrets:
                 continue

@@ -8,6 +8,7 @@ import typing
 from collections.abc import Callable, Mapping, Sequence
 from typing import Annotated, Any, NamedTuple, TypeVar
 
+from ..declare.described import Described
 from ..declare.errors import DeclarationError
 from ..declare.variants import Variant
 from .names_in_quotes import Placed, Sees, in_quotes, is_alias, mark_of
@@ -15,7 +16,7 @@ from .names_in_quotes import Placed, Sees, in_quotes, is_alias, mark_of
 
 def is_record_type(declared: object) -> bool:
     """Whether a type is one that a record is made of."""
-    if isinstance(declared, Variant):
+    if isinstance(declared, Variant | Described):
         return True
     if not isinstance(declared, type):
         return False

@@ -16,6 +16,7 @@ from typing import Annotated, Any, Literal, NamedTuple, TypeVar, Union
 
 from ..declare import marks
 from ..declare.constants import no_json
+from ..declare.described import described
 from ..declare.errors import DeclarationError
 from ..declare.facts import Sort
 from ..declare.kinds import (
@@ -335,8 +336,9 @@ class Maker:
             return self.tuple_of(arguments, given)
         if origin in _MAPPINGS:
             return self.entries(arguments, given)
-        if is_record_type(declared) or is_record_type(origin):
-            return Link(self.record(declared))
+        told = described(declared)
+        if told is not None or is_record_type(declared) or is_record_type(origin):
+            return Link(self.record(told if told is not None else declared))
         kind = None if origin is not None else self.kind(declared)
         if kind is not None:
             return Scalar(kind)
@@ -346,6 +348,11 @@ class Maker:
             raise DeclarationError(
                 f"the type variable {declared.__name__} stands for nothing here",
                 remedy="say what it is, as in Page[Booking]",
+            )
+        if isinstance(declared, type) and hasattr(declared, "__mapper__"):
+            raise DeclarationError(
+                f"{declared.__name__} is the class of a table",
+                remedy="import dutiful_gate.storage, which reads such classes",
             )
         remedy = _REMEDIES.get(declared) if isinstance(declared, Hashable) else _MEANT.get(type(declared))
         raise DeclarationError(

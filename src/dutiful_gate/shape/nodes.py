@@ -317,7 +317,8 @@ class Field(Value):
 
     `may_lack` tells a field that may be absent and has no default: it is absent from the value then; `only_given` one
     that only the constructor takes, so that no value has it. `also` holds other names under which it may come, of which
-    `former` are those it had before; `under` is the key under which the body of a request holds it.
+    `former` are those it had before; `under` is the key under which the body of a request holds it. `getter` takes it
+    from an object, where its attribute is not it.
     """
 
     attribute: str
@@ -330,6 +331,7 @@ class Field(Value):
     also: tuple[str, ...] = ()
     under: str = ""
     former: tuple[str, ...] = ()
+    getter: Callable[[Any], Any] | None = None
 
     @property
     def required(self) -> bool:
@@ -355,6 +357,7 @@ class Record(Value):
     `computed`  properties that go out and never come in
     `runs_own`  whether making one runs code of the developer's own
     `unknown` what is done with keys nobody declared: "drop" or "refuse", "" where the gate says so
+    `anew`    an instance that is read again is made anew, not copied
     `mends`   an amendment: what was not sent stays as it is, so that only rules whose fields were all sent are judged
     """
 
@@ -374,6 +377,7 @@ class Record(Value):
     computed: tuple[Field, ...] = ()
     runs_own: bool = False
     unknown: str = ""
+    anew: bool = False
 
     @cached_property
     def by_attribute(self) -> Mapping[str, Field]:

@@ -13,6 +13,7 @@ from typing import Any, Protocol
 from ..declare import marks
 from ..declare.amendment_rule import Sent
 from ..declare.constants import check_words
+from ..declare.described import LEFT_OUT, Described, described
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
 from ..declare.facts import Unsaid
@@ -62,6 +63,8 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
     """The whole record of a record type."""
     if isinstance(declared, Variant):
         return _variant(maker, declared, key)
+    if isinstance(declared, Described):
+        return _described(maker, declared, key)
     origin = typing.get_origin(declared) or declared
     if inspect.isabstract(origin):
         raise DeclarationError(
@@ -368,11 +371,45 @@ def _variant(maker: Maker, variant: Variant, key: str) -> Record:
     )
 
 
+def _described(maker: Maker, declared: Described, key: str) -> Record:
+    """The record that a description tells."""
+
+    def given(name: str) -> tuple[Any, Given]:
+        return declared.builder, {}
+
+    fields = []
+    for each in declared.fields:
+        default = MISSING if each.default is LEFT_OUT else each.default
+        more: dict[str, Any] = {
+            "default": default,
+            "factory": each.factory,
+            "may_lack": each.may_lack,
+            "getter": each.getter,
+        }
+        fields.append(_field(maker, declared.name, each.attribute, each.annotation, given, **more))
+    rules = tuple(rule for rule in declared.rules if isinstance(rule, RecordRule))
+    check_names(declared.name, fields, rules)
+    _check_wires(declared.name, fields)
+    return Record(
+        key,
+        declared.name,
+        declared.builder,
+        tuple(fields),
+        rules,
+        tuple(rule for rule in declared.rules if isinstance(rule, RecordCheck)),
+        declared.text,
+        fits=tuple(rule for rule in declared.rules if isinstance(rule, Embedded)),
+        runs_own=True,
+        anew=True,
+    )
+
+
 def _base_record(maker: Maker, variant: Variant) -> Record:
     """The record of a variant's base, read without being put among the shape's own."""
-    if not is_record_type(variant.base) and not is_record_type(typing.get_origin(variant.base)):
+    told = described(variant.base)
+    if told is None and not is_record_type(variant.base) and not is_record_type(typing.get_origin(variant.base)):
         raise DeclarationError(f"{variant.base!r} is no record to vary", remedy="name a dataclass or its like")
-    return record_of(maker, variant.base, "", getattr(variant.base, "__name__", "Record"))
+    return record_of(maker, told if told is not None else variant.base, "", getattr(variant.base, "__name__", "Record"))
 
 
 def _mended(field: Field, demanded: bool) -> Field:
