@@ -38,6 +38,11 @@ _WAYS = {1: "all ways of judging by a document say the same"}
     dutiful prove harbour.shapes:Booking
     dutiful prove harbour.shapes:Booking -n 200000 --dialect draft-07
     dutiful prove booking.schema.json
+    dutiful prove harbour.shapes:Booking --stores harbour.storage:BookingRow --postgresql
+
+With --stores, TARGET is held against a class that SQLAlchemy maps to a table: whatever the gate admits, the table must
+hold, and give back equal. Rows are written to SQLite in memory, to databases that are named, and to a PostgreSQL server
+that is started for it; to temporary tables, in a transaction that is rolled back.
 
 Exit status: 0 no disagreement, 1 some, 2 cannot run.
 """
@@ -48,6 +53,9 @@ Exit status: 0 no disagreement, 1 some, 2 cannot run.
     "-n", "instances", type=click.IntRange(1), default=20_000, show_default=True, help="How many instances to try."
 )
 @click.option("--seed", default=0, show_default=True, help="The same seed tries the same instances.")
+@click.option("--stores", "model", default="", metavar="MODULE:NAME", help="A mapped class to hold TARGET against.")
+@click.option("--database", "databases", multiple=True, metavar="URL", help="With --stores: another database.")
+@click.option("--postgresql", is_flag=True, help="With --stores: also a PostgreSQL server of its own.")
 @click.option(
     "--dialect",
     type=click.Choice(list(WRITTEN)),
@@ -63,7 +71,17 @@ Exit status: 0 no disagreement, 1 some, 2 cannot run.
     show_default=True,
     help="For whom to print.",
 )
-def prove(target: str, documents: Path | None, instances: int, seed: int, dialect: str, form: str) -> None:
+def prove(
+    target: str,
+    documents: Path | None,
+    instances: int,
+    seed: int,
+    model: str,
+    databases: tuple[str, ...],
+    postgresql: bool,
+    dialect: str,
+    form: str,
+) -> None:
     """Run TARGET, a MODULE:NAME, and its document against each other on generated instances.
 
     What the document accepts, the gate must admit; what the gate admits, the document must accept; what is released,
@@ -73,6 +91,12 @@ def prove(target: str, documents: Path | None, instances: int, seed: int, dialec
     compiled, word for word, and with formats by the grammars of their standards.
     """
     sure_output()
+    if model:
+        from .prove_storage import prove_storage
+
+        raise SystemExit(prove_storage(target, model, databases, own=postgresql, rows=instances, seed=seed, form=form))
+    if databases or postgresql:
+        raise CannotRun("--database and --postgresql go with --stores")
     gate = gate_for(target, documents=documents)
     try:
         with _progress(instances) as tell:

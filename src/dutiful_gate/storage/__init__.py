@@ -1,10 +1,13 @@
 """Storage models of SQLAlchemy as declared types: their rules stand once, in the model.
 
 Importing this lets a gate read mapped classes: `Gate(BookingRow)` admits what is sent to create a row, as an instance
-for a session; `record_of(BookingRow, "change")` and `"show"` give the records beside it.
+for a session; `record_of(BookingRow, "change")` and `"show"` give the records beside it. `agreement(gate, BookingRow)`
+tells what a gate admits and the table does not hold.
 """
 
+from .agreement import Agreement, Disagreement, agreement
 from .check_constraints import Checks
+from .own_server import NoServer, own_postgresql
 from .records import record_of
 
-__all__ = ["Checks", "record_of"]
+__all__ = ["Agreement", "Checks", "Disagreement", "NoServer", "agreement", "own_postgresql", "record_of"]
