@@ -115,14 +115,16 @@ def agreement(
     pairs = _pairs(record, model, made)
     annotations = _annotations(gate.declared, record)
     values: dict[str, list[Any]] = {}
+    engines = databases if databases is not None else {"SQLite": create_engine("sqlite://")}
+    holed = any(engine.dialect.name == "postgresql" for engine in engines.values())
     checks = {table: Checks(table) for table in mapper_of(model).tables if isinstance(table, Table)}
     for attribute, field in pairs.items():
         table_checks = checks.get(field.column.table)
         more = table_checks.by_column.get(field.column.name, []) if table_checks is not None else []
-        for words, value in _reasoned(annotations[attribute], field.column, more):
+        for words, value in _reasoned(annotations[attribute], field.column, more, holed=holed):
             made.add(Disagreement(attribute, words, shown(value)))
             values.setdefault(attribute, []).append(value)
-    for name, engine in (databases if databases is not None else {"SQLite": create_engine("sqlite://")}).items():
+    for name, engine in engines.items():
         _Writing(gate, annotations, pairs, values, made, name, told).run(engine, rows, seed)
     return made
 
@@ -164,11 +166,14 @@ def _annotations(declared: Any, record: Record) -> dict[str, Any]:
 # By reasoning
 
 
-def _reasoned(annotation: Any, column: Column[Any], more: Iterable[Any]) -> Iterator[tuple[str, Any]]:
-    """What a column does not hold of the values of a field: in words, and the smallest of them."""
+def _reasoned(annotation: Any, column: Column[Any], more: Iterable[Any], *, holed: bool) -> Iterator[tuple[str, Any]]:
+    """What a column does not hold of the values of a field: in words, and the smallest of them.
+
+    `holed` tells that the database is one that keeps no U+0000.
+    """
     values = _values(annotation, _TRIED)
     given = [value for value in values if value is not None]
-    if not column.nullable and any(value is None for value in values) and column.default is None:
+    if not column.nullable and column.default is None and _admits(annotation, None):
         yield "admits null; the column is not null", None
     wanted = _holds(column)
     other = next((value for value in given if not _fits(value, wanted)), None)
@@ -185,10 +190,10 @@ def _reasoned(annotation: Any, column: Column[Any], more: Iterable[Any]) -> Iter
             ceiling = _most_length(most)
             admits = f"up to {ceiling}" if ceiling is not None else "any length"
             yield f"admits text of {admits}; the column holds {length}", longer
-    if isinstance(kind, sql.String) and not isinstance(kind, sql.Enum):
-        holed = _least(annotation, [it.contains("\0")])
-        if holed is not None:
-            yield "admits U+0000; PostgreSQL keeps no text with it", holed
+    if holed and isinstance(kind, sql.String) and not isinstance(kind, sql.Enum):
+        odd = _least(annotation, [it.contains("\0")])
+        if odd is not None:
+            yield "admits U+0000; PostgreSQL keeps no text with it", odd
     if isinstance(kind, sql.Enum):
         members = set(kind.enum_class) if kind.enum_class is not None else set(kind.enums)
         odd = next(
@@ -218,7 +223,9 @@ def _outside(annotation: Any, column: Column[Any], more: Iterable[Any]) -> Itera
             for value in _values(annotation, _TRIED, beyond)
             if value is not None and not judge.accepts(value)
         ]
-        refused += [each for each in _values(annotation, _OF_FIELD) if each is not None and not judge.accepts(each)]
+        some = [each for each in _values(annotation, _OF_FIELD) if each is not None]
+        some += [each for each in _close(some, rule) if _admits(annotation, each)]
+        refused += [each for each in some if not judge.accepts(each)]
         if refused:
             least = min(refused, key=_size)
             yield f"admits {shown(least)}; the column needs {rule}", least
@@ -236,9 +243,26 @@ def _beyond(rule: Any) -> Iterator[Any]:
         yield on < floor
         yield on <= floor
 
+
+def _close(values: Iterable[Any], rule: Any) -> Iterator[Any]:
+    """Numbers close to others that are no multiples of the step of a rule."""
     step = getattr(rule, "step", None)
-    if step is not None:
-        yield it.multiple_of(Decimal(str(step)) / 10)
+    if step is None:
+        return
+    for value in values:
+        kind = type(value)
+        if kind in (Decimal, float):
+            yield kind(Decimal(str(step)) / 10)
+            yield value + kind(Decimal(str(step)) / 10)
+            yield value - kind(Decimal(str(step)) / 10)
+
+
+def _admits(annotation: Any, value: Any) -> bool:
+    """Whether a field admits a typed value."""
+    try:
+        return Gate(annotation, Source.NATIVE).accepts(value)
+    except DeclarationError:
+        return False
 
 
 def _next_to(on: Any, bound: Any, direction: int) -> Iterator[Any]:
@@ -436,7 +460,7 @@ class _Writing:
             ]
         if error is None:
             return []
-        found = []
+        found: list[Disagreement] = []
         known = [name for name in row if name in self._culprits]
         for name in (*known, *(name for name in row if name not in known)):
             if found and name not in known:
