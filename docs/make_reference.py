@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import dutiful_gate
-from dutiful_gate import catalogues, config, draft, feed, it, problems, proofs, storage, warnings, web
+from dutiful_gate import beforehand, catalogues, config, draft, feed, it, problems, proofs, storage, warnings, web
 from dutiful_gate.config import click_options
 from dutiful_gate.document.dialects import WrittenDialect
 from dutiful_gate.web import asgi, flask, replies, starlette, wsgi
@@ -64,7 +64,19 @@ def page() -> str:
         for name in names:
             lines += ["", *_entry(name, getattr(dutiful_gate, name))]
     of_web = (web, asgi, wsgi, starlette, flask, replies)
-    for module in (config, click_options, feed, draft, storage, *of_web, problems, catalogues, warnings, proofs):
+    for module in (
+        config,
+        click_options,
+        feed,
+        draft,
+        storage,
+        beforehand,
+        *of_web,
+        problems,
+        catalogues,
+        warnings,
+        proofs,
+    ):
         lines += ["", f"## `{module.__name__}`", "", *_doc(module)]
         for name in module.__all__:
             if name not in listed:

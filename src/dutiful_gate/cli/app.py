@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from .. import __version__
+from .build import build
 from .check import check
 from .config import config
 from .declare import declare
@@ -38,5 +39,5 @@ def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 
 
-for verb in (draft, tree, check, why, schema, declare, prove, sample, config, manual, demo):
+for verb in (draft, tree, check, why, schema, declare, prove, build, sample, config, manual, demo):
     dutiful.add_command(verb)

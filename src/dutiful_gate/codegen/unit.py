@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import builtins
 import itertools
 import linecache
 import weakref
@@ -42,6 +43,7 @@ class Unit:
         if namespace is not constants:
             namespace |= constants
         namespace["__name__"] = f"gate {title}"
+        namespace["__builtins__"] = builtins  # by its name, so that what is compiled can be packed
         exec(compile(source, filename, "exec", dont_inherit=True), namespace)
         self.call: Callable[..., Any] = namespace[entry]
         # A size, no time of change (so that it is never thrown out as stale), the lines, the name.

@@ -22,6 +22,9 @@ class Handed(local):
 
     made: dict[tuple[int, Site], tuple[Any, Any]] | None = None
 
+    def __reduce__(self) -> str:
+        return "HANDED"  # the one there is, in every process
+
 
 HANDED: Final = Handed()
 

@@ -45,6 +45,14 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     # The value of sound raw JSON and its plain data; FAILED where it is refused, and where either is in doubt.
     _quickly: Quickly
 
+    def __getattr__(self, name: str) -> Any:
+        # Only asked for what is not there: the shape of what was built beforehand is opened when it is needed.
+        if name == "shape":
+            shape: Shape = self._engine.plan.shape  # type: ignore[union-attr]
+            self._settle(shape=shape)
+            return shape
+        raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
+
     def _settle(self, **words: object) -> None:
         for name, held in words.items():
             object.__setattr__(self, name, held)

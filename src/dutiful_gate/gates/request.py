@@ -10,6 +10,7 @@ from ..declare.limits import Limits
 from ..declare.sources import Source
 from ..report.fault import Fault, Path
 from ..report.verdict import Verdict, refusal
+from .active_store import stored_engine, stores
 from .base import AnyGate, Raw
 from .callers import seen_by_caller
 
@@ -51,21 +52,24 @@ class RequestGate(AnyGate[T]):
         from ..shape.build import shape_of
         from ..shape.requests import parts_of, request_shape
 
-        seen, scope = seen_by_caller(names)
-        shape, used = shape_of(declared, seen, scope, of_request=True)
-        check_held(shape)  # as values: read from their sources they are text
-        shape = request_shape(shape)
         limits = limits or Limits()
+        used: Mapping[str, Any] = {}
+        engine = stored_engine(("request", declared, limits)) if stores and not names else None
+        if engine is None:
+            seen, scope = seen_by_caller(names)
+            shape, used = shape_of(declared, seen, scope, of_request=True)
+            check_held(shape)  # as values: read from their sources they are text
+            engine = Engine(Plan(request_shape(shape), Source.JSON, False, limits))
         self._settle(
             declared=declared,
             reads=Source.JSON,
             limits=limits,
-            shape=shape,
+            shape=engine.plan.shape,
             _names=used,
             _plain_json=plain_json,
             _quickly=self._first_quickly,
-            _engine=Engine(Plan(shape, Source.JSON, False, limits)),
-            parts=parts_of(shape),
+            _engine=engine,
+            parts=parts_of(engine.plan.shape),
         )
         self._settle(_hides_in_body=self._hidden_in_body())
 

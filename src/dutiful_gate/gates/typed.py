@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pickle
 from collections.abc import Callable, Mapping
+from copy import deepcopy
 from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
 
 from ..declare.errors import DeclarationError
@@ -12,6 +13,7 @@ from ..declare.limits import Limits
 from ..declare.sources import Source
 from ..document.document import Document
 from ..report.verdict import Refused, refusal
+from .active_store import stored_engine, stores
 from .base import AnyGate, Raw
 from .callers import seen_by_caller
 
@@ -103,11 +105,15 @@ class Gate(AnyGate[T]):
         from ..read.json_fast import plain_json
         from ..shape.build import shape_of
 
-        seen, scope = seen_by_caller(names)
-        shape, used = shape_of(declared, seen, scope, keys=keys, lenient=lenient)
-        check_held(shape)
         limits = limits or Limits()
-        engine = Engine(Plan(shape, source, unknown == "refuse", limits))
+        used: Mapping[str, Any] = {}
+        engine = stored_engine((declared, source, unknown, limits, keys, lenient)) if stores and not names else None
+        if engine is None:
+            seen, scope = seen_by_caller(names)
+            shape, used = shape_of(declared, seen, scope, keys=keys, lenient=lenient)
+            check_held(shape)
+            engine = Engine(Plan(shape, source, unknown == "refuse", limits))
+            self._settle(shape=shape)
         self._settle(
             declared=declared,
             reads=source,
@@ -115,7 +121,6 @@ class Gate(AnyGate[T]):
             limits=limits,
             keys=keys,
             lenient=lenient,
-            shape=shape,
             _names=used,
             _plain_json=plain_json if source.in_json else _no_json(source),
             _quickly=self._first_quickly,
@@ -237,7 +242,13 @@ class Gate(AnyGate[T]):
         run. Raises DeclarationError for a word that is not known.
         """
         from ..document.writing.compose import composed
+        from ..engine.stored import StoredEngine
 
+        usual = (of, dialect, formats, id) == ("send", "2020-12", "name", None)
+        kept = self._engine.document if usual and isinstance(self._engine, StoredEngine) else None
+        if kept is not None:
+            content, unstated = kept
+            return Document(deepcopy(content), unstated)
         refuse_unknown = self.unknown == "refuse"
         return composed(self.shape, refuse_unknown=refuse_unknown, of=of, dialect=dialect, formats=formats, uri=id)
 

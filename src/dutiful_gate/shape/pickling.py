@@ -23,7 +23,7 @@ def packed(shape: Shape, words: tuple[object, ...]) -> bytes:
         _Packer(made).dump(words)
         return made.getvalue()
     except Exception as error:
-        for what, held in _leant_on(shape):
+        for what, held in leant_on(shape):
             if not _is_found(held):
                 raise pickle.PicklingError(
                     f"the gate {shape.name} cannot travel: {what} {getattr(held, '__qualname__', held)!r} cannot be "
@@ -32,6 +32,11 @@ def packed(shape: Shape, words: tuple[object, ...]) -> bytes:
         raise pickle.PicklingError(
             f"the gate {shape.name} cannot travel: {error}; declare what it leans on at the top of a module"
         ) from None
+
+
+def words_packer(made: io.BytesIO) -> pickle.Pickler:
+    """What packs the words of a gate into a stream."""
+    return _Packer(made)
 
 
 class _Packer(pickle.Pickler):
@@ -49,7 +54,7 @@ def _is_found(held: Any) -> bool:
         return False
 
 
-def _leant_on(shape: Shape) -> Iterator[tuple[str, Any]]:
+def leant_on(shape: Shape) -> Iterator[tuple[str, Any]]:
     """The types and functions of a shape that are the developer's own."""
     for record in shape.records.values():
         if isinstance(record.builder, type) and record.builder is not dict:

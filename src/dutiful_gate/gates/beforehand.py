@@ -1,0 +1,285 @@
+"""Gates built beforehand: their functions in a file, which a program opens instead of writing and compiling them.
+
+The folder that `build_gates` writes is a package: `import built` opens it, and each gate that the program makes from
+then on finds its functions there, if it is made of the same words. It is stale when a source file that it was built
+from, this package, or Python has changed: then it refuses, or is passed over, as was chosen when it was built.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import marshal
+import os
+import pickle
+import sys
+import zlib
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import Any, Final, Literal
+
+from ..declare.errors import DeclarationError
+from ..engine.engine import Engine
+from ..engine.stored import StoredEngine, stored
+from ..shape.pickling import leant_on, words_packer
+from .active_store import stores
+from .request import RequestGate
+from .typed import Gate
+
+Stale = Literal["refuse", "anew"]
+FUNCTIONS: Final = "gates.bin"
+STAMP: Final = "stamp.json"
+DOCUMENTS: Final = "documents"
+_OWN: Final = Path(__file__).parents[1]
+_INIT: Final = '''"""Gates built beforehand by dutiful build: import this before the modules that make them."""
+
+from dutiful_gate.beforehand import open_built
+
+open_built(__file__)
+'''
+
+
+class StaleBuild(RuntimeError):
+    """What was built beforehand is not of what is there now; the words say what has changed, and what to do."""
+
+
+class Built:
+    """What was built.
+
+    `gates`     the names of the gates whose functions were written
+    `left`      gates that cannot be built beforehand, with the reason
+    `changed`   of a check: what is not as it was
+    """
+
+    def __init__(self, gates: Sequence[str], left: Sequence[str], changed: Sequence[str] = ()) -> None:
+        self.gates = tuple(gates)
+        self.left = tuple(left)
+        self.changed = tuple(changed)
+
+
+def build_gates(
+    gates: Mapping[str, Gate[Any] | RequestGate[Any]],
+    folder: Path,
+    *,
+    modules: Iterable[str] = (),
+    stale: Stale = "refuse",
+) -> Built:
+    """Write the functions and the documents of gates, by name, into a folder that can be imported.
+
+    `modules` are those whose source files are touched besides those of the declared types. Raises OSError.
+    """
+    made, left = _made(gates)
+    folder.mkdir(parents=True, exist_ok=True)
+    documents = folder / DOCUMENTS
+    documents.mkdir(exist_ok=True)
+    for name, each in made.items():
+        if each.document is not None:
+            text = json.dumps(each.document[0], indent=2, ensure_ascii=False) + "\n"
+            (documents / f"{_file_name(name)}.schema.json").write_text(text, encoding="utf-8")
+    _write(folder / FUNCTIONS, _joined(made.values()))
+    stamp = {
+        "python": sys.version,
+        "library": _library(),
+        "stale": stale,
+        "sources": _sources(gates.values(), modules, folder),
+        "gates": {name: each.told for name, each in made.items()},
+    }
+    _write(folder / STAMP, (json.dumps(stamp, indent=2) + "\n").encode())
+    _write(folder / "__init__.py", _INIT.encode())
+    return Built(list(made), left)
+
+
+def check_built(gates: Mapping[str, Gate[Any] | RequestGate[Any]], folder: Path) -> Built:
+    """Whether a folder holds what would be built now: analysed in full, and compared. Raises OSError, StaleBuild."""
+    stamp = _stamp(folder)
+    made, left = _made(gates)
+    known = stamp["gates"]
+    changed = [f"{name} is not there" for name in made if name not in known]
+    changed += [f"{name} is there, and not asked for" for name in known if name not in made]
+    changed += [f"{name} is written otherwise now" for name in made if name in known and known[name] != made[name].told]
+    if not changed:
+        changed = _differences(folder, stamp)
+    return Built(list(made), left, changed)
+
+
+class _Made:
+    def __init__(self, mark: str, quick: bytes, rest: bytes, document: Any, told: str) -> None:
+        self.mark, self.quick, self.rest, self.document, self.told = mark, quick, rest, document, told
+
+
+def _made(gates: Mapping[str, Gate[Any] | RequestGate[Any]]) -> tuple[dict[str, _Made], list[str]]:
+    made: dict[str, _Made] = {}
+    left: list[str] = []
+    for name, gate in gates.items():
+        mark = mark_of(_words(gate))
+        if mark is None or gate._names:
+            left.append(f"{name}: its declaration cannot be found by its name; declare it at the top of a module")
+            continue
+        document = _document(gate)
+        engine = gate._engine
+        assert isinstance(engine, Engine)
+        try:
+            quick, rest = stored(engine, document)
+        except (pickle.PicklingError, TypeError, AttributeError, ValueError) as error:
+            left.append(f"{name}: {error}")
+            continue
+        # The functions, without the legend below them, which tells constants by whichever module has them.
+        functions = engine.source.partition("\n# What the constants are")[0]
+        words = json.dumps([functions, document], default=str, sort_keys=True)
+        made[name] = _Made(mark, quick, rest, document, hashlib.sha256(words.encode("utf-8", "replace")).hexdigest())
+    return made, left
+
+
+def _document(gate: Gate[Any] | RequestGate[Any]) -> Any:
+    """The document of a gate, and what it leaves unstated; None for a request, which has several."""
+    if not isinstance(gate, Gate):
+        return None
+    try:
+        document = gate.schema()
+    except DeclarationError:
+        return None
+    return dict(document), document.unstated
+
+
+def _words(gate: Gate[Any] | RequestGate[Any]) -> tuple[object, ...]:
+    if isinstance(gate, Gate):
+        return gate.declared, gate.reads, gate.unknown, gate.limits, gate.keys, gate.lenient
+    return "request", gate.declared, gate.limits
+
+
+def mark_of(words: tuple[object, ...]) -> str | None:
+    """What tells the words of a gate from others, the same in every process; None where they cannot travel."""
+    made = io.BytesIO()
+    packer = words_packer(made)
+    packer.fast = True  # equal words give equal bytes, whichever objects they share
+    try:
+        packer.dump(words)
+    except Exception:  # what cannot be found by its name, in any of the ways in which pickle says so
+        return None
+    return hashlib.blake2b(made.getvalue(), digest_size=16).hexdigest()
+
+
+# Opening
+
+
+def _joined(made: Iterable[_Made]) -> bytes:
+    """All functions in one file: how long its table is, the table of where each piece stands, the pieces."""
+    pieces: list[bytes] = []
+    table: dict[str, tuple[int, int, int]] = {}
+    at = 0
+    for each in made:
+        rest = zlib.compress(each.rest, 1)
+        table[each.mark] = (at, len(each.quick), len(rest))
+        pieces += [each.quick, rest]
+        at += len(each.quick) + len(rest)
+    index = marshal.dumps(table)
+    return b"".join([len(index).to_bytes(8, "big"), index, *pieces])
+
+
+class _Store:
+    """The functions of one file, each read when its gate is made."""
+
+    def __init__(self, file: Path) -> None:
+        self._file = file
+        with file.open("rb") as stream:
+            size = int.from_bytes(stream.read(8), "big")
+            self._table: dict[str, tuple[int, int, int]] = marshal.loads(stream.read(size))
+        self._begin = 8 + size
+
+    def engine(self, words: tuple[object, ...]) -> Engine | None:
+        """See `Store`."""
+        mark = mark_of(words)
+        place = self._table.get(mark) if mark is not None else None
+        if place is None:
+            return None
+        at, quick, rest = place
+        with self._file.open("rb") as stream:
+            stream.seek(self._begin + at)
+            raw = stream.read(quick + rest)
+        return StoredEngine(raw[:quick], raw[quick:])
+
+
+def open_built(init: str | os.PathLike[str]) -> bool:
+    """Open what was built into the folder of a file; whether it is of what is there now.
+
+    Raises StaleBuild where it is not, and was built to refuse then.
+    """
+    folder = Path(init).parent
+    try:
+        stamp = _stamp(folder)
+        changed = _differences(folder, stamp)
+    except StaleBuild as error:
+        stamp, changed = {"stale": "refuse"}, [str(error)]
+    if changed:
+        if stamp["stale"] == "anew":
+            return False
+        raise StaleBuild(f"what was built in {folder.name!r} is stale: {changed[0]}; run dutiful build again")
+    # A file that stands beside the program, as its modules do.
+    stores.append(_Store(folder / FUNCTIONS))
+    return True
+
+
+def _stamp(folder: Path) -> Any:
+    try:
+        return json.loads((folder / STAMP).read_bytes())
+    except (OSError, ValueError):
+        raise StaleBuild(f"there is no stamp that can be read in {str(folder)!r}") from None
+
+
+def _differences(folder: Path, stamp: Any) -> list[str]:
+    """What is not as it was when a folder was built."""
+    changed = []
+    if stamp["python"] != sys.version:
+        changed.append("Python is another")
+    if stamp["library"] != _library():
+        changed.append("this package is another version")
+    for name, mark in stamp["sources"].items():
+        try:
+            there = _hash((folder / name).read_bytes())
+        except OSError:
+            there = ""
+        if there != mark:
+            changed.append(f"{Path(name).name} has changed")
+    return changed
+
+
+def _library() -> str:
+    """The version of this package, and how large its files are: those who work on it build more often."""
+    from .. import __version__
+
+    sizes = hashlib.blake2b(digest_size=8)
+    for path in sorted(_OWN.rglob("*.py")):
+        sizes.update(f"{path.name}{path.stat().st_size}".encode())
+    return f"{__version__} {sizes.hexdigest()}"
+
+
+def _sources(gates: Iterable[Gate[Any] | RequestGate[Any]], modules: Iterable[str], folder: Path) -> dict[str, str]:
+    """The source files that gates were declared in, from the folder, with their hashes."""
+    names = {*modules}
+    for gate in gates:
+        names |= {str(getattr(held, "__module__", "")) for _, held in leant_on(gate.shape)}
+    found: dict[str, str] = {}
+    for name in sorted(names):
+        file = getattr(sys.modules.get(name), "__file__", None)
+        if file is not None and file.endswith(".py") and not Path(file).is_relative_to(_OWN / "engine"):
+            found[os.path.relpath(file, folder)] = _hash(Path(file).read_bytes())
+    return found
+
+
+def _hash(raw: bytes) -> str:
+    return hashlib.sha256(raw).hexdigest()
+
+
+def _write(path: Path, raw: bytes) -> None:
+    """Write a file at once: it is there in full, or not at all."""
+    part = path.with_name(f"{path.name}.part")
+    part.write_bytes(raw)
+    os.replace(part, path)
+
+
+def _file_name(name: str) -> str:
+    return "".join(sign if sign.isalnum() or sign in "._-" else "_" for sign in name)
+
+
+__all__ = ["Built", "StaleBuild", "build_gates", "check_built", "open_built"]

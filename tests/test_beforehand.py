@@ -1,0 +1,222 @@
+"""Gates built beforehand: the same answers as those built anew, from files that are refused once they are stale."""
+
+# Rooms: gates, engine, cli
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from types import ModuleType
+from typing import Any
+
+import pytest
+from click.testing import CliRunner
+
+from any_declaration import any_declaration
+from dutiful_gate import CannotSample, DeclarationError, Gate, payloads, probes
+from dutiful_gate.beforehand import StaleBuild, build_gates, open_built
+from dutiful_gate.cli.app import dutiful
+from dutiful_gate.engine.stored import StoredEngine
+from dutiful_gate.gates.active_store import stores
+
+SHAPES = """
+from dataclasses import dataclass
+from typing import Annotated, Any
+from dutiful_gate import Gate, Source, about, goes_out, holds, it, obeys, secret, this, trimmed
+from dutiful_gate.web import RequestGate
+
+def even(value: int) -> bool:
+    return value % 2 == 0
+
+@dataclass
+class Crate:
+    contents: Annotated[str, trimmed, it.length >= 2]
+    kg: Annotated[float, it > 0]
+    inner: "Crate | None" = None
+
+@dataclass
+@obeys(this.to > this.start)
+class Booking:
+    \"\"\"A booking.\"\"\"
+    start: int
+    to: int
+    crates: list[Crate]
+    token: Annotated[str, secret, it.length <= 4] = "x"
+    deck: Annotated[int, holds(even)] = 2
+
+@dataclass
+class Asked:
+    query: Booking
+    body: Crate
+
+bookings = Gate(Booking)
+by_text = Gate(Booking, Source.TEXT, unknown="refuse")
+asked = RequestGate(Asked)
+
+def local():
+    @dataclass
+    class Hidden:
+        n: int
+    return Gate(Hidden)
+
+hidden = local()
+"""
+SOUND = {"start": 1, "to": 2, "crates": [{"contents": " ab ", "kg": 1, "inner": {"contents": "cd", "kg": 2}}], "x": 1}
+ASK = """
+import json, sys
+{first}
+import shapes
+from dutiful_gate import payloads
+gate, text, asked = shapes.bookings, shapes.by_text, shapes.asked
+told = []
+for data in ({sound}, {{}}, {{"start": 3, "to": 2, "crates": [{{"contents": "a", "kg": 0}}], "token": "h1dden", "deck": 3}}, 7):
+    verdict = gate.examine(data)
+    told.append([repr(verdict.value) if verdict else None, [str(fault) for fault in verdict.faults], verdict.dropped])
+    told.append([str(fault) for fault in gate.examine_json(json.dumps(data)).faults])
+    told.append([str(fault) for fault in text.examine(data).faults])
+told.append(gate.release(gate.admit({sound})))
+told.append([str(fault) for fault in asked.examine({{"query": {{"start": "1"}}, "body": {{"contents": "a"}}}}).faults])
+told.append(gate.schema())
+told.append(str(gate.why({{}}, "/start")))
+told.append(payloads(gate, 2))
+print(json.dumps([type(gate._engine).__name__, told], default=str, sort_keys=True))
+"""
+
+
+def ask(folder: Path, first: str = "") -> Any:
+    done = subprocess.run(
+        [sys.executable, "-c", ASK.format(first=first, sound=SOUND)],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    return json.loads(done.stdout) if done.returncode == 0 else done.stderr.strip().splitlines()[-1]
+
+
+def build(folder: Path, *words: str) -> tuple[int, str]:
+    command = [sys.executable, "-m", "dutiful_gate", "build", "shapes:bookings", "--into", "built", *words]
+    done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
+    return done.returncode, done.stdout + done.stderr
+
+
+def test_a_program_starts_with_what_was_built_and_answers_the_same(tmp_path: Path) -> None:
+    (tmp_path / "shapes.py").write_text(SHAPES)
+    code, text = build(tmp_path)
+    assert (code, "3 gates in built" in text) == (0, True), text
+    assert "not built beforehand: Hidden from json: its declaration cannot be found by its name" in text
+    documents = {path.name for path in (tmp_path / "built" / "documents").iterdir()}
+    assert "shapes_bookings.schema.json" in documents
+    plain, built = ask(tmp_path), ask(tmp_path, "import built")
+    assert (plain[0], built[0]) == ("Engine", "StoredEngine")
+    assert plain[1] == built[1]
+    code, text = build(tmp_path, "--check")
+    assert (code, "built holds what would be built now: 3 gates" in text) == (0, True), text
+    # a change that matters, and one that does not
+    (tmp_path / "shapes.py").write_text(SHAPES.replace("it > 0", "it > 0.5"))
+    assert ask(tmp_path, "import built").endswith("shapes.py has changed; run dutiful build again")
+    code, text = build(tmp_path, "--check")
+    assert (code, "shapes:bookings is written otherwise now" in text) == (1, True), text
+    (tmp_path / "shapes.py").write_text(SHAPES + "# more\n")
+    code, text = build(tmp_path, "--check")
+    assert (code, "stale: shapes.py has changed" in text) == (1, True), text
+    assert build(tmp_path, "--stale", "anew")[0] == 0
+    (tmp_path / "shapes.py").write_text(SHAPES.replace("it > 0", "it > 0.5"))
+    again = ask(tmp_path, "import built")
+    assert again[0] == "Engine", "what is stale is passed over"
+    assert "above 0.5" in json.dumps(again[1])
+
+
+@pytest.mark.parametrize("what", ["python", "library", "gone", "torn"])
+def test_what_was_built_for_something_else_is_refused(tmp_path: Path, what: str) -> None:
+    (tmp_path / "shapes.py").write_text(SHAPES)
+    assert build(tmp_path)[0] == 0
+    stamp = tmp_path / "built" / "stamp.json"
+    told = json.loads(stamp.read_text())
+    if what in told:
+        stamp.write_text(json.dumps({**told, what: "another"}))
+    elif what == "gone":
+        stamp.unlink()
+    else:
+        stamp.write_text(stamp.read_text()[:40])
+    with pytest.raises(StaleBuild, match="run dutiful build again"):
+        open_built(tmp_path / "built" / "__init__.py")
+    assert build(tmp_path, "--check")[0] == (2 if what in ("gone", "torn") else 1)
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_gates_of_any_declaration_answer_the_same(tmp_path: Path, seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    declared, words = any_declaration(seed)
+    try:
+        gate = Gate(declared, **words)
+        sound = payloads(gate, 5, seed)
+        wrong = [payload for payload, _ in probes(gate, seed)][:30]
+    except (DeclarationError, CannotSample):
+        return
+    module = ModuleType("built_declarations")
+    monkeypatch.setitem(sys.modules, "built_declarations", module)
+    for record in gate.shape.records.values():
+        if isinstance(record.builder, type) and record.builder is not dict:
+            record.builder.__module__ = module.__name__
+            setattr(module, record.builder.__qualname__, record.builder)
+    built = build_gates({"it": gate}, tmp_path / "built")
+    if built.left:
+        return  # functions of a test, which no module has by their name
+    assert open_built(tmp_path / "built" / "__init__.py")
+    try:
+        again = Gate(declared, **words)
+    finally:
+        stores.clear()
+    assert isinstance(again._engine, StoredEngine)
+    for data in [*sound, *wrong, {}, None, object()]:
+        first, second = gate.examine(data), again.examine(data)
+        assert [str(fault) for fault in first.faults] == [str(fault) for fault in second.faults]
+        assert (bool(first), first.dropped) == (bool(second), second.dropped)
+        if first:
+            assert repr(first.value) == repr(second.value)
+            assert gate.release_admitted(first.value) == again.release_admitted(second.value)
+    assert gate.schema() == again.schema()
+    functions = [each.source.partition("\n# What the constants are")[0] for each in (gate, again)]
+    assert functions[0] == functions[1]
+
+
+def test_shapes_too_large_to_be_written_at_once_are_built_whole(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    lines = ["from dataclasses import dataclass", "from dutiful_gate import Gate"]
+    for number in range(60):
+        inner = f"R{number - 1}" if number else "int"
+        lines += ["@dataclass", f"class R{number}:", f"    held: {inner}", "    n: int = 0"]
+    (tmp_path / "shapes.py").write_text("\n".join([*lines, "bookings = Gate(R59)", ""]))
+    assert build(tmp_path)[0] == 0
+    data: Any = 5
+    for _ in range(60):
+        data = {"held": data}
+    question = f"import json, shapes; g = shapes.bookings; d = {data!r}; print(json.dumps([g.release(g.admit(d)), [str(f) for f in g.examine({{}}).faults]]))"
+    told = [
+        subprocess.run(
+            [sys.executable, "-c", first + question], cwd=tmp_path, capture_output=True, text=True, check=True
+        ).stdout
+        for first in ("", "import built; ")
+    ]
+    assert told[0] == told[1]
+
+
+def test_what_cannot_be_built_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.syspath_prepend(str(tmp_path))
+    (tmp_path / "nothing_here.py").write_text("HELD = [1]\ndef other(): ...\n")
+    for words, said in (
+        (["nothing_here:HELD", "--into", "built"], "cannot become a gate"),
+        (["nothing_here:other", "--into", "built"], "no gate is made in nothing_here"),
+        (["nothing_here:gone", "--into", "built"], "has no 'gone'"),
+        (["dutiful_gate.demo.ferries:Booking", "--into", "built", "--check"], "there is no stamp"),
+        (["dutiful_gate.demo.ferries:Booking", "--into", "/proc/built"], "cannot be used"),
+    ):
+        result = CliRunner().invoke(dutiful, ["build", *words])
+        assert (result.exit_code, said in result.output) == (2, True), result.output
+    result = CliRunner().invoke(dutiful, ["build", "dutiful_gate.demo.desk:api", "--into", "built"])
+    assert result.exit_code == 0, result.output
+    assert int(result.output.split(" gates")[0].split()[-1]) > 5, "those of an API are taken"
