@@ -73,7 +73,7 @@ def _gates(targets: tuple[str, ...]) -> tuple[dict[str, AnyBuilt], list[str]]:
     modules = [name for name in sys.modules if name.partition(".")[0] in packages and _is_of(name, own)]
     gc.collect()
     # Whatever holds them: a module, an API, a form.
-    alive = [each for each in gc.get_objects() if type(each) in (Gate, RequestGate)]
+    alive = [each for each in gc.get_objects() if type(each) in (Gate, RequestGate) and hasattr(each, "_engine")]
     known = {id(gate) for gate in found.values()}
     for gate in sorted(alive, key=_name):
         if id(gate) not in known and _modules_of(gate) & set(modules):

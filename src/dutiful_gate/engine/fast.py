@@ -353,7 +353,7 @@ class SoundWriter(SoundRecordWriter):
             with self.block(f"if not ({value}.__class__ is str and {quick}):"):
                 self.scalar(kind, value, parts)
                 self.run(parts, value, kind.facts)
-        elif parts and parts[0] is trimmed:
+        elif parts and parts[0] == trimmed:
             # To take the blanks of ASCII off costs half; what has none is the same text, and then only that is asked.
             with (
                 self.block(f"if {value}.__class__ is str and {value}.isascii():"),
