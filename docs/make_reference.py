@@ -11,7 +11,19 @@ from pathlib import Path
 from typing import Any
 
 import dutiful_gate
-from dutiful_gate import beforehand, catalogues, config, draft, feed, it, problems, proofs, storage, warnings, web
+from dutiful_gate import (
+    beforehand,
+    catalogues,
+    config,
+    draft,
+    feed,
+    it,
+    problems,
+    proofs,
+    storage,
+    warnings,
+    web,
+)
 from dutiful_gate.config import click_options
 from dutiful_gate.document.dialects import WrittenDialect
 from dutiful_gate.web import asgi, flask, replies, starlette, wsgi

@@ -217,6 +217,6 @@ def test_what_cannot_be_built_is_told(tmp_path: Path, monkeypatch: pytest.Monkey
     ):
         result = CliRunner().invoke(dutiful, ["build", *words])
         assert (result.exit_code, said in result.output) == (2, True), result.output
-    result = CliRunner().invoke(dutiful, ["build", "dutiful_gate.demo.desk:api", "--into", "built"])
+    result = CliRunner().invoke(dutiful, ["build", "dutiful_gate.demo.desk:TAKE", "--into", "built"])
     assert result.exit_code == 0, result.output
     assert int(result.output.split(" gates")[0].split()[-1]) > 5, "those of an API are taken"

@@ -60,6 +60,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "warnings": {"regex"},
     "proofs": {"prove"},
     "beforehand": {"gates"},
+    "testing": {"gates", "report", "sample"},
 }
 """Room by room, the rooms it may import from. The hub is `shape`: no reader of shapes knows another."""
 
@@ -74,6 +75,7 @@ PUBLIC = {
     "draft",
     "storage",
     "beforehand",
+    "testing",
     "demo",
 }
 """The modules beside the package itself that may be imported from outside; the README names them."""

@@ -58,6 +58,13 @@ class CannotSample(Exception):
         )
 
     @classmethod
+    def fixed(cls, name: str, why: str) -> CannotSample:
+        """For values that were to be fixed."""
+        made = cls.__new__(cls)
+        Exception.__init__(made, f"{name}: {why}" if name else why)
+        return made
+
+    @classmethod
     def of_document(cls, place: str, schemas: str) -> CannotSample:
         """For a place in data that schemas want something of."""
         made = cls.__new__(cls)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from difflib import get_close_matches
 from random import Random
 from typing import Any, TypeVar, overload
 
@@ -11,15 +12,17 @@ from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.fault import Fault
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Sealing, Shape, Use
+from ..shape.to_json import plain
 from .edges import Edges
 from .of_document import DocumentPayloads, exchanged
-from .payloads import Payloads
+from .payloads import CannotSample, Payloads
 
 T = TypeVar("T")
 Path = tuple[Any, ...]
 _FULLEST_OF = 12
 _FULL_ENOUGH = 40
 _SPOILS = 400
+_MOST_AGAIN = 60
 
 
 def gate_of(declared: Any) -> AnyGate[Any]:
@@ -28,24 +31,64 @@ def gate_of(declared: Any) -> AnyGate[Any]:
 
 
 @overload
-def samples(declared: AnyGate[T], n: int = ..., seed: int = ...) -> list[T]: ...
+def samples(declared: AnyGate[T], n: int = ..., seed: int = ..., **fixed: object) -> list[T]: ...
 
 
 @overload
-def samples(declared: type[T], n: int = ..., seed: int = ...) -> list[T]: ...
+def samples(declared: type[T], n: int = ..., seed: int = ..., **fixed: object) -> list[T]: ...
 
 
 @overload
-def samples(declared: object, n: int = ..., seed: int = ...) -> list[Any]: ...
+def samples(declared: object, n: int = ..., seed: int = ..., **fixed: object) -> list[Any]: ...
 
 
-def samples(declared: Any, n: int = 10, seed: int = 0) -> list[Any]:
+def samples(declared: Any, n: int = 10, seed: int = 0, **fixed: object) -> list[Any]:
     """`n` sound typed values of a declared type, or of a gate, that look plausible; the same for the same seed.
 
-    Raises CannotSample, naming the field, where no sound value is found: examples beside it help, `about(examples=)`.
+    `fixed` gives fields of a record, by attribute, the values that they are to have, as in
+    `samples(Booking, 3, origin="QLP")`.
+
+    Raises CannotSample, naming the field, where no sound value is found: examples beside it help, `about(examples=)`;
+    also for a fixed value that is refused, or is of no field.
     """
     gate = gate_of(declared)
-    return [gate.admit(payload) for payload in payloads(gate, n, seed)]
+    if not fixed:
+        return [gate.admit(payload) for payload in payloads(gate, n, seed)]
+    return _with_fixed(gate, n, seed, fixed)
+
+
+def _with_fixed(gate: AnyGate[Any], n: int, seed: int, fixed: Mapping[str, object]) -> list[Any]:
+    """Values of a record with some fields fixed; what does not go together with those is made again."""
+    node = gate.shape.root.bare.node
+    if not isinstance(gate, Gate) or not isinstance(node, Link):
+        raise CannotSample.fixed("", "only a record has fields that can be fixed")
+    fields = gate.shape.records[node.key].by_attribute
+    plain_values = {}
+    for name, value in fixed.items():
+        if name not in fields:
+            near = get_close_matches(name, [*fields], 1)
+            raise CannotSample.fixed(
+                name, f"it is no field; {f'did you mean {near[0]!r}?' if near else 'check the name'}"
+            )
+        try:
+            plain_values[fields[name].wire] = plain(fields[name].use, value, gate.shape)
+        except Exception:  # a value of another type than the field's: it is told as what it is
+            plain_values[fields[name].wire] = value
+    makes = maker_for(gate, Random(seed))
+    made: list[Any] = []
+    for _ in range(_MOST_AGAIN * max(n, 1)):
+        if len(made) == n:
+            return made
+        verdict = gate.examine({**makes.make(), **plain_values})
+        if verdict:
+            made.append(verdict.value)
+            continue
+        of_fixed = [fault for fault in verdict.faults if fault.path and fault.path[0] in plain_values]
+        if of_fixed and of_fixed[0].code != "agreement":
+            raise CannotSample.fixed(str(of_fixed[0].path[0]), of_fixed[0].message)
+    if len(made) < n:
+        raise CannotSample.fixed("", f"nothing sound was found around {', '.join(fixed)}")
+    return made
 
 
 def payloads(declared: Any, n: int = 10, seed: int = 0) -> list[Any]:

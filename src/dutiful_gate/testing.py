@@ -1,0 +1,140 @@
+"""For the tests of those who declare: Hypothesis strategies, and assertions that tell every fault.
+
+    from dutiful_gate.testing import admitted, refused, strategy
+
+    @given(strategy(Booking))
+    def test_a_booking_arrives(booking): ...
+
+    def test_ports_are_three_letters():
+        fault = refused(bookings, {**SOUND, "origin": "quill"}, at="/origin")
+        assert fault.code == "pattern"
+
+The strategies need the extra `testing`; `samples(Booking, 3, origin="QLP")` makes values with some fields fixed.
+"""
+
+from __future__ import annotations
+
+import json
+from random import Random
+from typing import TYPE_CHECKING, Any, TypeVar, overload
+
+from .gates.base import AnyGate
+from .gates.typed import Gate
+from .report.fault import Fault
+from .report.shown_values import counted, visible
+from .report.verdict import Verdict
+from .sample.payloads import CannotSample
+from .sample.sampling import gate_of, maker_for, probes
+
+if TYPE_CHECKING:
+    from hypothesis.strategies import SearchStrategy
+
+T = TypeVar("T")
+_MOST_FAULTS = 20
+
+
+@overload
+def strategy(declared: AnyGate[T]) -> SearchStrategy[T]: ...
+@overload
+def strategy(declared: type[T]) -> SearchStrategy[T]: ...
+@overload
+def strategy(declared: object) -> SearchStrategy[Any]: ...
+def strategy(declared: Any) -> SearchStrategy[Any]:
+    """A Hypothesis strategy for sound typed values of a declared type, or of a gate; failures are shrunk.
+
+    A class is also registered with Hypothesis, so that `from_type` finds it, inside of other types too. Raises
+    CannotSample, when an example is drawn, where no sound value is found.
+    """
+    from hypothesis import strategies as st
+
+    gate = gate_of(declared)
+    made = payload_strategy(gate).map(gate.admit)
+    if isinstance(declared, type):
+        st.register_type_strategy(declared, made)
+    return made
+
+
+def payload_strategy(declared: Any) -> SearchStrategy[Any]:
+    """The same for plain JSON data, as a client would send it."""
+    from hypothesis import strategies as st
+
+    maker = maker_for(gate_of(declared), Random(0))
+
+    def made(random: Random) -> Any:
+        maker.random = random
+        try:
+            return maker.make()
+        except CannotSample:
+            # Hypothesis likes to draw the same again and again, with which what is rare is not found.
+            maker.random = Random(random.getrandbits(64))
+            return maker.make()
+
+    # What is drawn from such a Random is seen by Hypothesis, which replays and shrinks it.
+    return st.randoms(use_true_random=False).map(made)
+
+
+def probe_strategy(declared: Any) -> SearchStrategy[tuple[Any, Fault]]:
+    """A strategy for payloads that are sound but for one thing, each with the fault that a gate must give for it."""
+    from hypothesis import strategies as st
+
+    gate = gate_of(declared)
+    return st.integers(0, 7).flatmap(lambda seed: st.sampled_from(list(probes(gate, seed))))
+
+
+@overload
+def admitted(gate: AnyGate[T], data: object) -> T: ...
+@overload
+def admitted(gate: type[T], data: object) -> T: ...
+def admitted(gate: Any, data: object) -> Any:
+    """The typed value of data, which the gate has to admit.
+
+    Raises AssertionError, with every fault at its place, where it does not.
+    """
+    __tracebackhide__ = True
+    verdict = _verdict(gate, data)
+    if not verdict:
+        raise AssertionError(f"it was refused with {_told(verdict)}\n{_shown(data)}")
+    return verdict.value
+
+
+def refused(gate: Any, data: object, *, at: str | None = None, code: str | None = None) -> Fault:
+    """The first fault of data, which the gate has to refuse: `at` a JSON Pointer, for a `code`, where they are given.
+
+    Raises AssertionError where it admits it, or where no fault is of that place and code, with all faults that there
+    are.
+    """
+    __tracebackhide__ = True
+    verdict = _verdict(gate, data)
+    wanted = " ".join(part for part in (f"at {at or '(the whole)'}" if at is not None else "", code or "") if part)
+    if verdict:
+        raise AssertionError(f"it was admitted, and should be refused {wanted}".rstrip() + f"\n{_shown(data)}")
+    for fault in verdict.faults:
+        if at in (None, fault.pointer) and code in (None, fault.code):
+            return fault
+    raise AssertionError(f"it was refused, but not {wanted}: with {_told(verdict)}\n{_shown(data)}")
+
+
+def _verdict(gate: Any, data: object) -> Verdict[Any]:
+    held = gate if isinstance(gate, AnyGate) else Gate(gate)
+    return held.examine_json(data) if isinstance(data, bytes) and held.reads.in_json else held.examine(data)
+
+
+def _told(verdict: Verdict[Any]) -> str:
+    faults = verdict.faults[:_MOST_FAULTS]
+    lines = [counted(len(verdict.faults) + verdict.untold, "fault")]
+    lines += [f"  {visible(each.pointer) or '(the whole)'} [{each.code}] {visible(each.message)}" for each in faults]
+    if len(faults) < len(verdict.faults):
+        lines.append(f"  and {len(verdict.faults) - len(faults):,} more")
+    return "\n".join(lines)
+
+
+def _shown(data: object) -> str:
+    """The data of one's own test, as JSON where it is that."""
+    try:
+        text = data.decode("utf-8", "replace") if isinstance(data, bytes) else json.dumps(data, indent=1, default=repr)
+    except (TypeError, ValueError, RecursionError):
+        text = repr(data)
+    return visible(text if len(text) <= 2000 else f"{text[:2000]}…")
+
+
+__all__ = ["admitted", "payload_strategy", "probe_strategy", "refused", "strategy"]

@@ -1,0 +1,121 @@
+"""What users' own tests lean on: strategies whose values gates admit, values with fields fixed, and telling assertions."""
+
+# Rooms: sample, gates
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from typing import Annotated, Any, TypedDict
+
+import pytest
+from hypothesis import HealthCheck, find, given, settings
+from hypothesis import strategies as st
+
+from any_declaration import any_declaration
+from dutiful_gate import CannotSample, DeclarationError, Gate, it, obeys, payloads, samples, secret, this
+from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.testing import admitted, payload_strategy, probe_strategy, refused, strategy
+
+
+@given(strategy(Booking))
+def test_a_strategy_draws_what_the_gate_admits(booking: Booking) -> None:
+    assert isinstance(booking, Booking)
+    assert booking.arrives > booking.departs
+    assert bookings.admit(bookings.release(booking)) == booking
+
+
+@given(st.from_type(Booking), st.from_type(list[Booking]))
+def test_from_type_finds_it(booking: Booking, several: list[Booking]) -> None:
+    assert all(len(each.origin) == 3 for each in (booking, *several))
+
+
+@given(payload_strategy(bookings))
+def test_payloads_are_what_clients_send(payload: Any) -> None:
+    assert bookings.accepts(payload)
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], deadline=None)
+@given(probe_strategy(bookings))
+def test_probes_have_the_fault_they_say(probe: tuple[Any, Any]) -> None:
+    payload, fault = probe
+    assert refused(bookings, payload, at=fault.pointer, code=fault.code).message == fault.message
+
+
+def test_what_is_found_is_small() -> None:
+    least = find(strategy(Booking), lambda booking: True)
+    heavy = find(strategy(Booking), lambda booking: len(booking.crates) > 1)
+    assert len(least.crates) == 1
+    assert len(heavy.crates) == 2
+
+
+@pytest.mark.parametrize("seed", range(30))
+def test_a_strategy_of_any_declaration_draws_sound_values(seed: int) -> None:
+    declared, words = any_declaration(seed)
+    try:
+        gate = Gate(declared, **words)
+        payloads(gate, 5, seed)
+    except (DeclarationError, CannotSample):
+        return
+
+    @settings(max_examples=15, deadline=None, suppress_health_check=list(HealthCheck), database=None)
+    @given(payload_strategy(gate))
+    def drawn(payload: Any) -> None:
+        assert gate.accepts(payload), gate.examine(payload).faults
+
+    drawn()
+
+
+@dataclass
+@obeys(this.last > this.first)
+class Run:
+    port: Annotated[str, it.matches("[A-Z]{3}")]
+    first: int
+    last: int
+    on: date
+    at: datetime
+    token: Annotated[str, secret, it.length <= 4] = "x"
+
+
+def test_fields_can_be_fixed() -> None:
+    made = samples(Run, 5, port="QLP", first=7, on=date(2026, 5, 4), at=datetime(2026, 5, 4, tzinfo=UTC))
+    assert {(each.port, each.first, each.on) for each in made} == {("QLP", 7, date(2026, 5, 4))}
+    assert all(each.last > 7 for each in made)
+    assert len({each.last for each in made}) > 1
+    assert samples(Run, 2, seed=3, port="QLP") == samples(Gate(Run), 2, seed=3, port="QLP")
+
+    class Loose(TypedDict, total=False):
+        n: int
+        port: str
+
+    assert samples(Loose, 2, port="OST")[0]["port"] == "OST"
+    for words, said in (
+        ({"prot": "QLP"}, "did you mean 'port'"), ({"port": "quill"}, "needs text that matches"), ({"first": "x"}, "needs a whole number"),
+        ({"first": 5, "last": 4}, "nothing sound was found around first, last"),
+    ):  # fmt: skip
+        with pytest.raises(CannotSample, match=said):
+            samples(Run, 2, **words)
+    with pytest.raises(CannotSample, match="only a record"):
+        samples(int, 2, port="QLP")
+
+
+def test_assertions_tell_every_fault() -> None:
+    sound = payloads(bookings, 1)[0]
+    assert admitted(bookings, sound) == bookings.admit(sound)
+    assert admitted(Booking, sound) == bookings.admit(sound)
+    with pytest.raises(AssertionError) as told:
+        admitted(bookings, {**sound, "origin": "quill\x1b", "crates": []})
+    assert "it was refused with 2 faults\n  /origin [pattern] needs text that matches" in str(told.value)
+    assert "  /crates [length] needs 1 to 50 items; got 0" in str(told.value) or "/crates [count]" in str(told.value)
+    assert "\x1b" not in str(told.value)
+    assert refused(bookings, {**sound, "origin": "x"}, at="/origin").code == "pattern"
+    assert refused(bookings, b'{"origin": }').code == "reading"
+    for data, words, said in (
+        (sound, {}, "it was admitted, and should be refused"), ({**sound, "origin": "x"}, {"at": "/destination"}, "it was refused, but not at /destination: with 1 fault"),
+        ({**sound, "origin": "x"}, {"code": "kind"}, "but not kind"), (sound, {"at": ""}, "refused at (the whole)"),
+    ):  # fmt: skip
+        with pytest.raises(AssertionError) as failed:
+            refused(bookings, data, **words)
+        assert said in str(failed.value)
+    hidden = {"port": "QLP", "first": 1, "last": 2, "on": "2026-05-04", "at": "2026-05-04T00:00:00Z", "token": "h1dden-words"}  # fmt: skip
+    assert "h1dden" not in refused(Run, hidden).message
