@@ -3,11 +3,11 @@
 from collections.abc import Mapping
 from typing import Any
 
-from .report.problem import CONTENT_TYPE, error_of, problem_head
+from .report.problem import CONTENT_TYPE, Problem, ProblemError, error_of, problem_head
 from .report.shown_values import counted
 from .report.verdict import Verdict
 
-__all__ = ["CONTENT_TYPE", "joined"]
+__all__ = ["CONTENT_TYPE", "Problem", "ProblemError", "joined"]
 
 
 def joined(verdicts: Mapping[str, Verdict[Any]], *, status: int = 422, title: str = "") -> dict[str, object]:

@@ -12,11 +12,14 @@ from typing import Annotated, Any, assert_type
 from dutiful_gate import (
     Document,
     DocumentGate,
+    Email,
     Fault,
     Gate,
+    Limits,
     Source,
     Verdict,
     also_named,
+    amendment,
     as_text,
     bundle,
     goes_out,
@@ -25,12 +28,15 @@ from dutiful_gate import (
     probes,
     reading,
     samples,
+    subset,
     told_by,
     written,
 )
 from dutiful_gate.declare.rules import Between, Ceiling, Equal, Floor, Length, Matches
 from dutiful_gate.declare.terms import Comparison, this
 from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.problems import Problem, ProblemError
+from dutiful_gate.testing import admitted, refused
 
 assert_type(bookings, Gate[Booking])
 assert_type(bookings.admit({}), Booking)
@@ -92,3 +98,36 @@ assert_type(it.between(1, 2), Between)
 assert_type(it.length.between(1, 2).says("{given}"), Length)
 assert_type(it.matches("x").says("no"), Matches)
 assert_type(this.arrives > this.departs, Comparison)
+
+
+@dataclass
+class Sent:
+    number: int
+    contact: Email
+
+
+def checked() -> None:
+    problem = Gate(Sent).examine({}).problem()
+    assert_type(problem, Problem)
+    assert_type(problem["status"], int)
+    assert_type(problem.get("errors", []), list[ProblemError])
+    assert_type(Gate(Sent).admit({}).number, int)
+    assert_type(Gate(list[Sent]).admit([]), list[Sent])
+    either: Gate[Sent | None] = Gate(Sent | None)
+    assert_type(either.admit(None), Sent | None)
+    mail: Gate[str] = Gate(Email)
+    assert_type(mail.admit("desk@quillport.example"), str)
+    amended: Gate[dict[str, Any]] = Gate(amendment(Sent, without="number"))
+    assert_type(amended.admit({}), dict[str, Any])
+    Gate(subset(Sent, only="contact")).admit({})
+    Limits(bytse=3)  # type: ignore[call-arg]
+    Limits(bytes="3")  # type: ignore[arg-type]
+    Gate(Sent, unknwon="drop")  # type: ignore[call-overload]
+    Gate(Sent, unknown="drpo")  # type: ignore[call-overload]
+    subset(Sent, olny="contact")  # type: ignore[call-arg]
+    amendment(Sent, witout="number")  # type: ignore[call-arg]
+    Gate(Sent).schema(dialect="2020")  # type: ignore[arg-type]
+    problem["stauts"]  # type: ignore[typeddict-item]
+    assert_type(samples(Sent, 3, number=4), list[Sent])
+    assert_type(admitted(Gate(Sent), {}), Sent)
+    assert_type(refused(Sent, {}, at="/number"), Fault)

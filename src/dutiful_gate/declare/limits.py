@@ -36,8 +36,16 @@ class Limits(Value):
     digits: int = 4300
     faults: int = 100
 
-    def __init__(self, **limits: int) -> None:
-        super().__init__(**limits)
+    def __init__(
+        self,
+        *,
+        bytes: int = 8 * 1024 * 1024,
+        depth: int = 64,
+        items: int = 1_000_000,
+        digits: int = 4300,
+        faults: int = 100,
+    ) -> None:
+        super().__init__(bytes=bytes, depth=depth, items=items, digits=digits, faults=faults)
         for name, limit in self._items():
             if isinstance(limit, bool) or not isinstance(limit, int) or limit < 1:
                 raise DeclarationError(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from http import HTTPStatus
+from typing import Any, NotRequired, Required, TypedDict, cast
 from urllib.parse import quote
 
 from .fault import Fault, pointer
@@ -13,13 +14,37 @@ from .shown_values import counted
 CONTENT_TYPE = "application/problem+json"
 """The media type of a problem's body (RFC 9457, section 6.1)."""
 
+
+class ProblemError(TypedDict, total=False):
+    """One of the errors of a problem: what is wrong, and where, a JSON Pointer as a URI fragment."""
+
+    detail: Required[str]
+    pointer: Required[str]
+    code: str
+    given: object
+    expected: dict[str, object]
+    line: int
+    column: int
+
+
+class Problem(TypedDict):
+    """The body of an answer of type `application/problem+json` (RFC 9457)."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    instance: NotRequired[str]
+    errors: NotRequired[list[ProblemError]]
+
+
 _PLAIN = re.compile("[A-Za-z0-9_/.-]*")
 _RENAMED = {413: "Content Too Large", 422: "Unprocessable Content"}
 
 
 def problem_of(
     faults: Sequence[Fault], untold: int, *, status: int, kind: str, title: str, instance: str | None
-) -> dict[str, object]:
+) -> Problem:
     """A problem as plain JSON data; each fault is one of its `errors`, with a pointer as a URI fragment."""
     told = counted(len(faults) + untold, "fault")
     body = problem_head(status, f"The data was refused with {told}.", kind=kind, title=title, instance=instance)
@@ -29,24 +54,25 @@ def problem_of(
 
 def problem_head(
     status: int, detail: str, *, kind: str = "about:blank", title: str = "", instance: str | None = None
-) -> dict[str, object]:
+) -> Problem:
     """A problem without errors."""
-    body: dict[str, object] = {"type": kind, "title": title or _phrase(status), "status": status, "detail": detail}
+    body: Problem = {"type": kind, "title": title or _phrase(status), "status": status, "detail": detail}
     if instance is not None:
         body["instance"] = instance
     return body
 
 
-def error_of(fault: Fault, under: int = 0) -> dict[str, object]:
+def error_of(fault: Fault, under: int = 0) -> ProblemError:
     """One of the errors of a problem; its pointer without the first steps of the path, so many as it is `under`."""
-    told = fault.as_dict()
+    told: Any = fault.as_dict()
     # RFC 6901, section 6: in a URI fragment the pointer is percent-encoded.
     plain = pointer(fault.path[under:]) if under else fault.pointer
     if not _PLAIN.fullmatch(plain):
         plain = quote(plain, safe="/~!$&'()*+,;=:@-._", errors="replace")
     told["pointer"] = f"#{plain}"
     detail = told.pop("message")
-    return {"detail": detail, **told}
+    made: Any = {"detail": detail, **told}
+    return cast(ProblemError, made)
 
 
 def _phrase(status: int) -> str:

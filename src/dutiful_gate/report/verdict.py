@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from .fault import Fault, Path, dotted, travelling
 from .in_notebooks import DrawnInNotebooks
 from .shown_values import counted, shown
+
+if TYPE_CHECKING:
+    from .problem import Problem
 
 T = TypeVar("T")
 _NOTHING: Any = object()
@@ -83,7 +86,7 @@ class Verdict(DrawnInNotebooks, Generic[T]):
 
     def problem(
         self, *, status: int = 422, kind: str = "about:blank", title: str = "", instance: str | None = None
-    ) -> dict[str, object]:
+    ) -> Problem:
         """The body of an `application/problem+json` answer (RFC 9457), faults as its `errors`.
 
         `kind` is the URI of the problem's type, `instance` that of this occurrence. Raises ValueError for a verdict

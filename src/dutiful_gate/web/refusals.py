@@ -78,7 +78,8 @@ class Problem(Exception):
 
 def as_problem(refusal: Refusal) -> tuple[str, bytes]:
     """A refusal as problem details: each fault with its part, and its pointer inside of that."""
-    body: dict[str, Any] = problem_head(refusal.status, refusal.sentence, kind=refusal.kind, title=refusal.title)
+    head = problem_head(refusal.status, refusal.sentence, kind=refusal.kind, title=refusal.title)
+    body: dict[str, Any] = {**head}
     if not refusal.detail:
         del body["detail"]
     if refusal.faults:
@@ -91,7 +92,7 @@ def as_problem(refusal: Refusal) -> tuple[str, bytes]:
 def located(fault: Fault) -> dict[str, object]:
     """A fault of a request as one of a problem's errors: the part, and the pointer inside of it."""
     part = fault.path[0] if fault.path and fault.path[0] in PARTS else ""
-    told = error_of(fault, 1 if part else 0)
+    told: dict[str, Any] = {**error_of(fault, 1 if part else 0)}
     detail = told.pop("detail")
     return {"detail": detail, "part": part, **told}
 
