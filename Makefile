@@ -54,6 +54,7 @@ mutate: $(VENV)/.dev
 # The pages of the docs that are made: from the docstrings, and from the table of types.
 reference: $(VENV)/.dev
 	$(BIN)/python docs/make_reference.py
+	$(BIN)/python docs/make_codes.py
 	$(BIN)/python tests/test_types.py
 
 clean:

@@ -159,7 +159,8 @@ def test_gates_of_any_declaration_answer_the_same(tmp_path: Path, seed: int, mon
     monkeypatch.setitem(sys.modules, "built_declarations", module)
     for record in gate.shape.records.values():
         if isinstance(record.builder, type) and record.builder is not dict:
-            record.builder.__module__ = module.__name__
+            # Found by its name, for as long as this test runs: others have the same class.
+            monkeypatch.setattr(record.builder, "__module__", module.__name__)
             setattr(module, record.builder.__qualname__, record.builder)
     built = build_gates({"it": gate}, tmp_path / "built")
     if built.left:

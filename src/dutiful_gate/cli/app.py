@@ -11,6 +11,7 @@ from .config import config
 from .declare import declare
 from .demo import demo
 from .draft import draft
+from .explain import explain
 from .manual import manual
 from .prove import prove
 from .sample import sample
@@ -39,5 +40,5 @@ def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 
 
-for verb in (draft, tree, check, why, schema, declare, prove, build, sample, config, manual, demo):
+for verb in (draft, tree, check, why, explain, schema, declare, prove, build, sample, config, manual, demo):
     dutiful.add_command(verb)

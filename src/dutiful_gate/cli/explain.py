@@ -1,0 +1,40 @@
+"""`dutiful explain`: what a code of a fault means, how it comes, and how it is mended."""
+
+from __future__ import annotations
+
+from difflib import get_close_matches
+
+import click
+from rich.text import Text
+
+from ..report.codes import CODES
+from .console import console, sure_output
+from .target import CannotRun
+
+
+@click.command(
+    epilog="""Example:
+
+\b
+    dutiful explain agreement
+    dutiful explain             all codes, a line each
+"""
+)
+@click.argument("code", required=False)
+def explain(code: str | None) -> None:
+    """Tell what a CODE of a fault means, how it comes, and how it is mended; without one, which there are."""
+    sure_output()
+    out = console()
+    if code is None:
+        for name, told in CODES.items():
+            out.print(Text.assemble((f"{name:10}", "pointer"), " ", told.means.partition(". ")[0].rstrip(".")))
+        return
+    if code not in CODES:
+        near = get_close_matches(code, [*CODES], 1)
+        hint = f"did you mean {near[0]!r}?" if near else f"there are: {', '.join(CODES)}"
+        raise CannotRun(f"{code!r} is no code of a fault; {hint}")
+    told = CODES[code]
+    out.print(Text.assemble((code, "heading"), "\n\n", told.means))
+    for title, words in (("How it comes", told.comes), ("How to mend it", told.mend), ("It belongs to", told.rules)):
+        out.print(Text.assemble("\n", (title, "heading"), "\n  ", words))
+    out.print(Text.assemble("\n", ("Such as", "heading"), "\n  ", (told.words, "quiet")))
