@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test test-all lint bench bench-web bench-settings bench-deliveries bench-startup bench-hostile prove mutate reference clean
+.PHONY: demo test test-all lint bench bench-web bench-settings bench-deliveries bench-startup bench-hostile prove mutate reference docs clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
@@ -50,6 +50,11 @@ prove: $(VENV)/.dev
 # Small changes to the code, and whether the tests notice them: hours for 300, `MUTANTS=20` for a look.
 mutate: $(VENV)/.dev
 	$(BIN)/python tools/mutate.py --mutants $(or $(MUTANTS),300)
+
+# The documentation as a site, in public/docs; it works from a folder, without a server.
+docs: $(VENV)/.dev reference
+	$(BIN)/python -m mkdocs build --quiet --strict
+	@echo "open public/docs/index.html"
 
 # The pages of the docs that are made: from the docstrings, and from the table of types.
 reference: $(VENV)/.dev
