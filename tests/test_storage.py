@@ -279,6 +279,41 @@ def test_expressions_and_two_columns_are_read_as_well() -> None:
     assert len(faults(gate, {"a": 4, "w": "abcde"})) == 2
 
 
+def test_columns_under_other_names_and_of_several_tables() -> None:
+    class Other(DeclarativeBase):
+        pass
+
+    class Vessel(Other):
+        __tablename__ = "vessels"
+        id: Mapped[int] = mapped_column(primary_key=True)
+        kind: Mapped[str] = mapped_column(String(9))
+        low: Mapped[int] = mapped_column("low_col")
+        high: Mapped[int] = mapped_column("high_col")
+        __table_args__ = (CheckConstraint("low_col < high_col"), CheckConstraint("low_col > 0"))
+        __mapper_args__ = {"polymorphic_on": "kind", "polymorphic_identity": "vessel"}  # noqa: RUF012
+
+    class Ferry(Vessel):
+        __tablename__ = "ferries"
+        id: Mapped[int] = mapped_column(ForeignKey("vessels.id"), primary_key=True)
+        decks: Mapped[int]
+        __table_args__ = (CheckConstraint("decks <= 4"),)
+        __mapper_args__ = {"polymorphic_identity": "ferry"}  # noqa: RUF012
+
+    gate = Gate(record_of(Vessel))
+    assert faults(gate, {"low": 0, "high": 1}) == ["/low:floor"]
+    assert faults(gate, {"low": 5, "high": 5}) == ["/low:agreement"]
+    ferry = Gate(record_of(Ferry))
+    assert faults(ferry, {"low": 5, "high": 4, "decks": 5}) == ["/low:agreement", "/decks:ceiling"]
+    made = ferry.admit({"low": 1, "high": 4, "decks": 2})
+    assert (type(made), made.kind, made.decks) == (Ferry, "ferry", 2)
+    engine = create_engine("sqlite://")
+    Other.metadata.create_all(engine)
+    with Session(engine) as session:
+        session.add(made)
+        session.commit()
+        assert Gate(record_of(Ferry, "show")).release(made)["decks"] == 2
+
+
 def test_a_rule_of_a_model_stands_once() -> None:
     from dutiful_gate.web import Form, RequestGate
 

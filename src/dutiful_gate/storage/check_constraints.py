@@ -40,7 +40,9 @@ class Checks:
     `unread`     constraints of other kinds, as SQL
     """
 
-    def __init__(self, table: Table) -> None:
+    def __init__(self, table: Table, attributes: Mapping[str, str] | None = None) -> None:
+        """`attributes` are those of a mapped class, by the names of its columns, where they are others."""
+        self._attributes = attributes or {}
         self.by_column: dict[str, list[Any]] = {}
         self.together: list[tuple[Any, frozenset[str]]] = []
         self.unread: list[str] = []
@@ -74,7 +76,7 @@ class Checks:
             elif held[0] == "column":
                 if what != "column":
                     raise _NotPlain
-                keys = columns[name].key, columns[held[1]].key
+                keys = [self._attributes.get(each, str(columns[each].key)) for each in (name, held[1])]
                 together.append((_compared(getattr(this, keys[0]), sign, getattr(this, keys[1])), frozenset(keys)))
             elif held[0] == "value":
                 value = _constant(held, columns[name], of_length=what == "length")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import typing
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, Final, Literal, NamedTuple, TypeVar, overload
 
 from sqlalchemy import Column, Integer, Table, inspect
@@ -101,8 +101,16 @@ def fields_of(model: Any) -> list[MappedField]:
         column: Any = each.columns[0]
         if isinstance(column, Column):  # an expression has no values of its own
             made = column.computed is not None or column.identity is not None or column.key == _version_of(mapper)
-            found.append(MappedField(each.key, column, made or _counts_up(column)))
+            # What tells subclasses apart, and the key that a parent's table makes, are nobody's to send.
+            made = made or (mapper.polymorphic_identity is not None and column.key == _discriminator(mapper))
+            made = made or any(isinstance(one, Column) and _counts_up(one) for one in each.columns)
+            found.append(MappedField(each.key, column, made))
     return found
+
+
+def _discriminator(mapper: Mapper[Any]) -> str | None:
+    column: Any = mapper.polymorphic_on
+    return None if column is None else str(column.key)
 
 
 def _version_of(mapper: Mapper[Any]) -> str | None:
@@ -128,7 +136,7 @@ def describe(model: Any, for_: For, nest: Sequence[str], without: Sequence[str],
     columns = fields_of(model)
     _check_names(model, columns, mapper.relationships, nest, without)
     nested = dict(_nested(nest))
-    checks = _checks_of(mapper)
+    checks = _checks_of(mapper, {field.column.name: field.attribute for field in columns})
     written = _written(model)
     fields = []
     joined = {column for each in nested for column in mapper.relationships[each].local_columns} if nested else set()
@@ -209,8 +217,8 @@ def _with_default(field: DescribedField, column: Column[Any]) -> DescribedField:
     return field.but(default=None) if column.nullable else field
 
 
-def _checks_of(mapper: Mapper[Any]) -> dict[Any, Checks]:
-    return {table: Checks(table) for table in mapper.tables if isinstance(table, Table)}
+def _checks_of(mapper: Mapper[Any], attributes: Mapping[str, str]) -> dict[Any, Checks]:
+    return {table: Checks(table, attributes) for table in mapper.tables if isinstance(table, Table)}
 
 
 def _written(model: Any) -> dict[str, Any]:
