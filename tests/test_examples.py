@@ -56,6 +56,16 @@ def test_the_http_service(sound: dict[str, Any]) -> None:
     assert client.get("/bookings/schema").json["$ref"] == "#/$defs/Booking"
 
 
+def test_rows_of_a_model(capsys: pytest.CaptureFixture[str]) -> None:
+    pytest.importorskip("sqlalchemy")
+    runpy.run_path(str(EXAMPLES / "rows.py"), run_name="__main__")
+    out = capsys.readouterr().out
+    assert "refused: /berths/0/number needs a whole number from 1 to 40; got 41" in out
+    assert "created: QLP [3, 4]" in out
+    assert '"fee":"15.25"' in out
+    assert "the table holds what the gate admits: True" in out
+
+
 def test_what_is_installed() -> None:
     command = [sys.executable, str(EXAMPLES / "installed.py")]
     told = subprocess.run(command, capture_output=True, text=True, check=True).stdout

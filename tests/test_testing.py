@@ -119,3 +119,12 @@ def test_assertions_tell_every_fault() -> None:
         assert said in str(failed.value)
     hidden = {"port": "QLP", "first": 1, "last": 2, "on": "2026-05-04", "at": "2026-05-04T00:00:00Z", "token": "h1dden-words"}  # fmt: skip
     assert "h1dden" not in refused(Run, hidden).message
+    for ask in (
+        lambda: admitted(Run, hidden),
+        lambda: refused(Run, hidden, code="kind"),
+        lambda: refused(Run, {**hidden, "token": "h1dd"}),
+    ):
+        with pytest.raises(AssertionError) as failed:
+            ask()
+        assert '"port": "QLP"' in str(failed.value)
+        assert "h1dd" not in str(failed.value)

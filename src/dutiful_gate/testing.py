@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 _MOST_FAULTS = 20
+_MOST_SHOWN = 2_000
 
 
 @overload
@@ -93,7 +94,7 @@ def admitted(gate: Any, data: object) -> Any:
     __tracebackhide__ = True
     verdict = _verdict(gate, data)
     if not verdict:
-        raise AssertionError(f"it was refused with {_told(verdict)}\n{_shown(data)}")
+        raise AssertionError(f"it was refused with {_told(verdict)}\n{_shown(verdict)}")
     return verdict.value
 
 
@@ -107,11 +108,11 @@ def refused(gate: Any, data: object, *, at: str | None = None, code: str | None 
     verdict = _verdict(gate, data)
     wanted = " ".join(part for part in (f"at {at or '(the whole)'}" if at is not None else "", code or "") if part)
     if verdict:
-        raise AssertionError(f"it was admitted, and should be refused {wanted}".rstrip() + f"\n{_shown(data)}")
+        raise AssertionError(f"it was admitted, and should be refused {wanted}".rstrip() + f"\n{_shown(verdict)}")
     for fault in verdict.faults:
         if at in (None, fault.pointer) and code in (None, fault.code):
             return fault
-    raise AssertionError(f"it was refused, but not {wanted}: with {_told(verdict)}\n{_shown(data)}")
+    raise AssertionError(f"it was refused, but not {wanted}: with {_told(verdict)}\n{_shown(verdict)}")
 
 
 def _verdict(gate: Any, data: object) -> Verdict[Any]:
@@ -128,13 +129,14 @@ def _told(verdict: Verdict[Any]) -> str:
     return "\n".join(lines)
 
 
-def _shown(data: object) -> str:
-    """The data of one's own test, as JSON where it is that."""
+def _shown(verdict: Verdict[Any]) -> str:
+    """The data, as JSON where it is that, without the values of secrets."""
+    data = verdict.entered()
     try:
-        text = data.decode("utf-8", "replace") if isinstance(data, bytes) else json.dumps(data, indent=1, default=repr)
+        text = json.dumps(data, indent=1, default=repr, ensure_ascii=False)
     except (TypeError, ValueError, RecursionError):
         text = repr(data)
-    return visible(text if len(text) <= 2000 else f"{text[:2000]}…")
+    return "\n".join(map(visible, (text if len(text) <= _MOST_SHOWN else f"{text[:_MOST_SHOWN]}…").splitlines()))
 
 
 __all__ = ["admitted", "payload_strategy", "probe_strategy", "refused", "strategy"]
