@@ -34,28 +34,29 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     `limits`    bounds on what comes from outside, see `Limits`
     """
 
-    __slots__ = ("_engine", "_plain_json", "_quickly", "declared", "limits", "reads", "shape")
+    __slots__ = ("_engine", "_plain_json", "_quickly", "_shape", "declared", "limits", "reads")
 
     declared: object
     reads: Source
     limits: Limits
-    shape: Shape
+    _shape: Shape | None
     _engine: Engine | DocumentEngine
     _plain_json: Callable[[Raw, Limits, bool], Any]
     # The value of sound raw JSON and its plain data; FAILED where it is refused, and where either is in doubt.
     _quickly: Quickly
 
-    def __getattr__(self, name: str) -> Any:
-        # Only asked for what is not there: the shape of what was built beforehand is opened when it is needed.
-        if name == "shape":
-            shape: Shape = self._engine.plan.shape  # type: ignore[union-attr]
-            self._settle(shape=shape)
-            return shape
-        raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
-
     def _settle(self, **words: object) -> None:
         for name, held in words.items():
             object.__setattr__(self, name, held)
+
+    @property
+    def shape(self) -> Shape:
+        """The shape of what was declared: that of a gate which was built beforehand is opened when it is needed."""
+        held = self._shape
+        if held is None:
+            held = self._engine.plan.shape  # type: ignore[union-attr]
+            object.__setattr__(self, "_shape", held)
+        return held
 
     def __setattr__(self, name: str, value: object) -> NoReturn:
         raise AttributeError(f"a gate does not change: build another with other words instead of setting {name}")

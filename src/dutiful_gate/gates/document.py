@@ -68,7 +68,7 @@ class DocumentGate(AnyGate[Any]):
             declared=plain,
             reads=Source.JSON,
             limits=limits,
-            shape=Shape(Use(Scalar(Anything()))),
+            _shape=Shape(Use(Scalar(Anything()))),
             dialect=engine.dialect.name,
             _plain_json=plain_json,
             _quickly=never_quick,

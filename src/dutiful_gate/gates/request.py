@@ -64,7 +64,7 @@ class RequestGate(AnyGate[T]):
             declared=declared,
             reads=Source.JSON,
             limits=limits,
-            shape=engine.plan.shape,
+            _shape=engine.plan.shape,
             _names=used,
             _plain_json=plain_json,
             _quickly=self._first_quickly,

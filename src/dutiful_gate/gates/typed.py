@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from ..document.dialects import WrittenDialect
     from ..engine.engine import Engine
     from ..read.json_fast import Quickly
+    from ..shape.nodes import Shape
     from .document import DocumentGate
 
 T = TypeVar("T")
@@ -107,13 +108,13 @@ class Gate(AnyGate[T]):
 
         limits = limits or Limits()
         used: Mapping[str, Any] = {}
+        shape: Shape | None = None
         engine = stored_engine((declared, source, unknown, limits, keys, lenient)) if stores and not names else None
         if engine is None:
             seen, scope = seen_by_caller(names)
             shape, used = shape_of(declared, seen, scope, keys=keys, lenient=lenient)
             check_held(shape)
             engine = Engine(Plan(shape, source, unknown == "refuse", limits))
-            self._settle(shape=shape)
         self._settle(
             declared=declared,
             reads=source,
@@ -121,6 +122,7 @@ class Gate(AnyGate[T]):
             limits=limits,
             keys=keys,
             lenient=lenient,
+            _shape=shape,
             _names=used,
             _plain_json=plain_json if source.in_json else _no_json(source),
             _quickly=self._first_quickly,
