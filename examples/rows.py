@@ -55,6 +55,7 @@ def main() -> None:
             setattr(port.berths[0], name, value)
         session.commit()
         print("shown:", show.release_json(port).decode())
+    engine.dispose()
     found = agreement(Gate(record_of(Berth, "create")), Berth, rows=50)
     print("the table holds what the gate admits:", bool(found), found.written)
 

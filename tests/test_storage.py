@@ -91,6 +91,22 @@ class Sailing(Base):
 SOUND = {"port": "qlp", "fee": 12.5, "deck": "car", "on": "2026-05-04", "departs": 5, "arrives": 9}
 
 
+_engines: list[Any] = []
+
+
+def in_memory() -> Any:
+    """SQLite in memory, let go of when its test is done."""
+    _engines.append(create_engine("sqlite://"))
+    return _engines[-1]
+
+
+@pytest.fixture(autouse=True)
+def _let_go() -> Any:
+    yield
+    while _engines:
+        _engines.pop().dispose()
+
+
 def faults(gate: Gate[Any], data: object) -> list[str]:
     return [f"{fault.pointer}:{fault.code}" for fault in gate.examine(data).faults]
 
@@ -140,7 +156,7 @@ def test_columns_make_rules_and_defaults() -> None:
 
 
 def test_rows_are_created_changed_and_shown() -> None:
-    engine = create_engine("sqlite://")
+    engine = in_memory()
     Base.metadata.create_all(engine)
     create, change = Gate(record_of(Ship, "create", nest="sailings")), Gate(record_of(Sailing, "change"))
     show = Gate(record_of(Ship, "show", nest=["sailings"]))
@@ -220,7 +236,7 @@ def test_plain_check_constraints_are_rules(words: str, sound: list[int], unsound
     assert faults(gate, {"n": None}) == [], "null satisfies every check"
     assert Checks(table).unread == []
     # SQLite judges the same
-    engine = create_engine("sqlite://")
+    engine = in_memory()
     table.metadata.create_all(engine)
     for value, holds in [(each, True) for each in sound] + [(each, False) for each in unsound]:
         with engine.connect() as connection:
@@ -306,7 +322,7 @@ def test_columns_under_other_names_and_of_several_tables() -> None:
     assert faults(ferry, {"low": 5, "high": 4, "decks": 5}) == ["/low:agreement", "/decks:ceiling"]
     made = ferry.admit({"low": 1, "high": 4, "decks": 2})
     assert (type(made), made.kind, made.decks) == (Ferry, "ferry", 2)
-    engine = create_engine("sqlite://")
+    engine = in_memory()
     Other.metadata.create_all(engine)
     with Session(engine) as session:
         session.add(made)

@@ -36,8 +36,10 @@ def prove_storage(
     with ExitStack() as stack:
         try:
             engines = {"SQLite": create_engine("sqlite://")}
+            stack.callback(engines["SQLite"].dispose)
             for at, url in enumerate(databases, 1):
                 engine = create_engine(url)
+                stack.callback(engine.dispose)
                 engines[f"{engine.dialect.name}{f' {at}' if len(databases) > 1 else ''}"] = engine
             if own:
                 engines["PostgreSQL"] = stack.enter_context(own_postgresql())

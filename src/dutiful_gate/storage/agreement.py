@@ -106,6 +106,12 @@ def agreement(
 
     Raises DeclarationError for a gate of no record, and for what is no mapped class.
     """
+    if databases is None:
+        own = create_engine("sqlite://")
+        try:
+            return agreement(gate, model, {"SQLite": own}, rows=rows, seed=seed, told=told)
+        finally:
+            own.dispose()
     mapper_of(model)
     node = gate.shape.root.bare.node
     if not isinstance(node, Link):
@@ -115,8 +121,7 @@ def agreement(
     pairs = _pairs(record, model, made)
     annotations = _annotations(gate.declared, record)
     values: dict[str, list[Any]] = {}
-    engines = databases if databases is not None else {"SQLite": create_engine("sqlite://")}
-    holed = any(engine.dialect.name == "postgresql" for engine in engines.values())
+    holed = any(engine.dialect.name == "postgresql" for engine in databases.values())
     checks = {table: Checks(table) for table in mapper_of(model).tables if isinstance(table, Table)}
     for attribute, field in pairs.items():
         table_checks = checks.get(field.column.table)
@@ -124,7 +129,7 @@ def agreement(
         for words, value in _reasoned(annotations[attribute], field.column, more, holed=holed):
             made.add(Disagreement(attribute, words, shown(value)))
             values.setdefault(attribute, []).append(value)
-    for name, engine in engines.items():
+    for name, engine in databases.items():
         _Writing(gate, annotations, pairs, values, made, name, told).run(engine, rows, seed)
     return made
 
