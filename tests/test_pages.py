@@ -584,9 +584,11 @@ def at_waitress(api: Api, **words: Any) -> Iterator[str]:
     import waitress
 
     server = waitress.create_server(wsgi(api), host="127.0.0.1", port=0, **words)
-    threading.Thread(target=server.run, daemon=True).start()
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
     yield f"http://127.0.0.1:{server.effective_port}"
-    server.close()
+    server.trigger.pull_trigger(server.close)  # in its own thread: it may be just waiting for what is closed
+    thread.join(1)
 
 
 def test_waitress_serves_the_same() -> None:
