@@ -14,10 +14,13 @@ from typing import Any
 
 import pytest
 from click.testing import CliRunner, Result
+from hypothesis import given
+from hypothesis import strategies as st
 
 from dutiful_gate import __version__
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.make import BREAKS, COUNT, feed
+from dutiful_gate.document.differing import differences
 
 AGAINST = "dutiful_gate.demo.ferries:Booking"
 DATA = str(files("dutiful_gate.demo").joinpath("bookings.json"))
@@ -381,3 +384,98 @@ def test_data_is_made_from_a_document_and_proved(tmp_path: Path) -> None:
     document.write_text('{"properties": {"port": {"enum": []}}, "required": ["port"], "type": "object"}')
     none = run("sample", str(document))
     assert (none.exit_code, "/port: no sound value was found" in none.output) == (2, True)
+
+
+def _in_other_words(document: Any) -> Any:
+    crates = document["$defs"]["Booking"]["properties"]["crates"]
+    crates["maxItems"] = float(crates["maxItems"])
+    return dict(reversed(document.items()))
+
+
+def _in_another_order(document: Any) -> Any:
+    document["$defs"]["Booking"]["required"].reverse()
+    return document
+
+
+def _changed(steps: str, part: Any) -> Any:
+    def edit(document: Any) -> Any:
+        held = document["$defs"]["Booking"]
+        *before, last = steps.split()
+        for step in before:
+            held = held[step]
+        held[last] = part
+        return document
+
+    return edit
+
+
+@pytest.mark.parametrize(
+    ("edit", "status", "says"),
+    [
+        (lambda document: document, 0, ["kept.json says what the declaration says"]),
+        (_in_other_words, 0, ["kept.json says what the declaration says"]),
+        (_changed("properties a/b", True), 1, ["1 part changed", "#/$defs/Booking/properties/a~1b: gone, was true"]),
+        (_changed("required", ["origin", "berth"]), 1, ['/required: gone: "berth"', '/required: new: "destination"']),
+        (_in_another_order, 1, ["#/$defs/Booking/required: the same items in another order"]),
+        (_changed("title", 1), 1, ['/title: was 1, now "Booking"', "To renew it: the same command with --into"]),
+        (lambda document: {}, 1, ['#/$ref: new, "#/$defs/Booking"', "#/$defs: new, {"]),
+        (lambda document: True, 1, ["#: was true, now {"]),
+        (lambda document: document | {"$schema": "http://json-schema.org/draft-07/schema#"}, 1, ["give the --dialect"]),
+        (_changed("x", {str(n): 0 for n in range(10**5)}), 1, ["/x: gone, was {"]),
+        (
+            _changed("properties", {f"{n}\x1b[31m": 0 for n in range(99)}),
+            1,
+            ["more", "properties/0\\u001b[31m: gone, was 0"],
+        ),
+    ],
+)
+def test_a_kept_document_that_is_stale(edit: Any, status: int, says: list[str], tmp_path: Path) -> None:
+    kept = tmp_path / "kept.json"
+    kept.write_text(json.dumps(edit(json.loads(run(*SCHEMA).stdout))))
+    before = kept.read_bytes()
+    told = run(*SCHEMA, "--check", str(kept))
+    words = " ".join(told.stdout.split())
+    assert (told.exit_code, [said for said in says if said not in words]) == (status, [])
+    assert "\x1b[31m" not in told.stdout
+    assert kept.read_bytes() == before
+
+
+@pytest.mark.parametrize(
+    ("raw", "says"),
+    [(None, "cannot be read"), (b"{", "is no JSON"), (b"[" * 10**5, "nests deeper"), (b"\xff\xff", "is no JSON")],
+)
+def test_a_kept_document_that_cannot_be_read(raw: bytes | None, says: str, tmp_path: Path) -> None:
+    kept = tmp_path / "kept.json"
+    if raw is not None:
+        kept.write_bytes(raw)
+    refused = run(*SCHEMA, "--check", str(kept))
+    assert (refused.exit_code, says in " ".join(refused.output.split())) == (2, True)
+    for also in (("--into", str(kept)), ("--editor", "json")):
+        assert "leave out --into and --editor" in " ".join(run(*SCHEMA, "--check", str(kept), *also).output.split())
+
+
+def test_what_is_kept_of_one_boolean_is_not_one() -> None:
+    assert [
+        str(found) for found in differences({"const": True, "enum": [1, 2.0]}, {"const": 1, "enum": [True, 2]})
+    ] == [
+        "#/const: was true, now 1",
+        "#/enum: gone: 1",
+        "#/enum: new: true",
+    ]
+
+
+_ATOMS = st.none() | st.booleans() | st.integers(-2, 2) | st.sampled_from([0.5, 1.0]) | st.text("a/~", max_size=2)
+_PARTS = st.recursive(
+    _ATOMS, lambda part: st.lists(part, max_size=3) | st.dictionaries(st.text("a/~", max_size=2), part)
+)
+
+
+@given(_PARTS, _PARTS)
+def test_two_documents_differ_where_json_does(old: Any, new: Any) -> None:
+    def told(part: Any) -> str:
+        """JSON text that is the same for the same value: keys in order, and no 1.0 beside 1."""
+        return json.dumps(part, sort_keys=True).replace("1.0", "1")
+
+    assert list(differences(old, old)) == []
+    assert bool(list(differences(old, new))) == (told(old) != told(new))
+    assert bool(list(differences([{"a": old}], [{"a": new}]))) == (told(old) != told(new))

@@ -12,11 +12,15 @@ import click
 
 from ..declare.errors import DeclarationError
 from ..document.dialects import WRITTEN
+from ..document.differing import differences
 from ..document.document import Document
+from ..document.plain_document import read_document
 from ..gates.bundle import bundle
+from ..report.shown_values import counted
 from .console import console, sure_output
 from .target import CannotRun, Unknown, typed_gate_for
 
+_MOST_TOLD = 40
 _NEXT = "give --into FILE too: an editor reads the document from there"
 
 
@@ -28,6 +32,7 @@ _NEXT = "give --into FILE too: an editor reads the document from there"
     dutiful schema harbour.shapes:Booking harbour.shapes:Sailing --dialect openapi-3.1
     dutiful schema harbour.shapes:Booking --of release
     dutiful schema harbour.settings:Settings --into settings.schema.json --editor json --for settings.json
+    dutiful schema harbour.shapes:Booking --check booking.schema.json      in CI: stale? exit status 1
 
 The document goes to standard output or into the file, what it cannot say to standard error.
 """
@@ -62,6 +67,13 @@ The document goes to standard output or into the file, what it cannot say to sta
 )
 @click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write the document into this file.")
 @click.option(
+    "--check",
+    "kept",
+    metavar="FILE",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Write nothing; tell whether the document in this file is stale, and what changed.",
+)
+@click.option(
     "--editor",
     type=click.Choice(["json", "yaml", "workspace"]),
     help="Tell the editor: a $schema line for JSON, a first line for YAML, a mapping for the workspace.",
@@ -80,11 +92,14 @@ def schema(
     uri: str | None,
     unknown: Unknown | None,
     into: Path | None,
+    kept: Path | None,
     editor: str | None,
     data: Path | None,
 ) -> None:
     """Print the JSON Schema document of MODULE:NAME, a declared type or a Gate; of several, one bundle."""
     sure_output()
+    if kept is not None and (into is not None or editor is not None):
+        raise CannotRun("--check writes nothing: leave out --into and --editor, which wrote --dialect draft-07")
     if editor is not None and into is None:
         raise CannotRun(_NEXT)
     gates = {target.rpartition(":")[2]: typed_gate_for(target, unknown) for target in targets}
@@ -97,6 +112,9 @@ def schema(
             document = bundle(gates, of=of, dialect=dialect, formats=formats, id=uri)
     except DeclarationError as error:
         raise CannotRun(str(error)) from None
+    if kept is not None:
+        _check_stale(kept, document)
+        return
     text = json.dumps(document, indent=2, ensure_ascii=False)
     out = console()
     if into is not None:
@@ -109,6 +127,30 @@ def schema(
     _tell_unstated(document)
     if editor is not None and into is not None:
         _associate(editor, into, data)
+
+
+def _check_stale(kept: Path, document: Document) -> None:
+    """Tell whether a file holds the document, and end with status 1 where it does not."""
+    try:
+        there = read_document(kept)
+    except DeclarationError as error:
+        raise CannotRun(error.problem) from None
+    except OSError as error:
+        raise CannotRun(f"{kept} cannot be read: {error.strerror}; --into {kept} writes it") from None
+    out = console()
+    found = list(differences(there, json.loads(json.dumps(document))))
+    if not found:
+        out.print(f"{kept} says what the declaration says", markup=False)
+        return
+    out.print(f"{kept} is stale: {counted(len(found), 'part')} changed", style="refused", markup=False)
+    for difference in found[:_MOST_TOLD]:
+        out.print(f"  {difference}", markup=False, highlight=False)
+    if len(found) > _MOST_TOLD:
+        out.print(f"  and {len(found) - _MOST_TOLD:,} more", markup=False)
+    if any(difference.pointer == "/$schema" for difference in found):
+        out.print("The file is of another dialect: give the --dialect that it was written in.", markup=False)
+    out.print(f"To renew it: the same command with --into {kept} in the place of --check {kept}", markup=False)
+    raise SystemExit(1)
 
 
 def _tell_unstated(document: Document) -> None:
