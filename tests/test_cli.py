@@ -416,6 +416,7 @@ def _changed(steps: str, part: Any) -> Any:
         (_in_other_words, 0, ["kept.json says what the declaration says"]),
         (_changed("properties a/b", True), 1, ["1 part changed", "#/$defs/Booking/properties/a~1b: gone, was true"]),
         (_changed("required", ["origin", "berth"]), 1, ['/required: gone: "berth"', '/required: new: "destination"']),
+        (_changed("required", [*map(str, range(10**4))]), 1, ['/required: gone: "0", "1", "2"', '"11" and 9,988 more']),
         (_in_another_order, 1, ["#/$defs/Booking/required: the same items in another order"]),
         (_changed("title", 1), 1, ['/title: was 1, now "Booking"', "To renew it: the same command with --into"]),
         (lambda document: {}, 1, ['#/$ref: new, "#/$defs/Booking"', "#/$defs: new, {"]),
@@ -440,18 +441,10 @@ def test_a_kept_document_that_is_stale(edit: Any, status: int, says: list[str], 
     assert kept.read_bytes() == before
 
 
-@pytest.mark.parametrize(
-    ("raw", "says"),
-    [(None, "cannot be read"), (b"{", "is no JSON"), (b"[" * 10**5, "nests deeper"), (b"\xff\xff", "is no JSON")],
-)
-def test_a_kept_document_that_cannot_be_read(raw: bytes | None, says: str, tmp_path: Path) -> None:
-    kept = tmp_path / "kept.json"
-    if raw is not None:
-        kept.write_bytes(raw)
-    refused = run(*SCHEMA, "--check", str(kept))
-    assert (refused.exit_code, says in " ".join(refused.output.split())) == (2, True)
-    for also in (("--into", str(kept)), ("--editor", "json")):
-        assert "leave out --into and --editor" in " ".join(run(*SCHEMA, "--check", str(kept), *also).output.split())
+@pytest.mark.parametrize("also", [("--into", "kept.json"), ("--editor", "json")])
+def test_a_check_of_a_kept_document_writes_nothing(also: tuple[str, ...]) -> None:
+    refused = run(*SCHEMA, "--check", "kept.json", *also)
+    assert (refused.exit_code, "leave out --into and --editor" in " ".join(refused.output.split())) == (2, True)
 
 
 def test_what_is_kept_of_one_boolean_is_not_one() -> None:
@@ -479,3 +472,65 @@ def test_two_documents_differ_where_json_does(old: Any, new: Any) -> None:
     assert list(differences(old, old)) == []
     assert bool(list(differences(old, new))) == (told(old) != told(new))
     assert bool(list(differences([{"a": old}], [{"a": new}]))) == (told(old) != told(new))
+
+
+_HOSTILE = {
+    "missing": (None, "no.json"),
+    "in no folder": (None, "nowhere/a.json"),
+    "not UTF-8": (b"\xff{}", "a.json"),
+    "too deep": (b'{"a":' * 10**5, "a.json"),
+    "cut off": (b'{"a": ', "a.json"),
+    "a list": (b"[1]", "a.json"),
+    "surrogates": (b'{"\\ud800": "\\udfff"}', "a.json"),
+    "a number past floats": (b'{"a": 1e999, "b": ' + b"9" * 5000 + b"}", "a.json"),
+}
+
+
+@pytest.mark.parametrize("words", [
+    "schema AGAINST --into FILE",
+    "schema AGAINST --check FILE",
+    "schema AGAINST --into s.json --editor json --for FILE",
+    "schema AGAINST --into s.json --editor yaml --for FILE",
+    "check sound.json --against AGAINST --since FILE",
+    "check FILE --against AGAINST",
+    "draft FILE",
+    "draft FILE --as schema --into d.json",
+    "draft sound.json --into FILE",
+    "draft sound.json --hints FILE",
+    "declare FILE",
+    "declare kept.json --into FILE --overwrite",
+    "tree FILE",
+    "tree AGAINST --html FILE",
+    "why AGAINST FILE",
+])  # fmt: skip
+@pytest.mark.parametrize("kind", _HOSTILE)
+def test_no_file_costs_a_traceback(words: str, kind: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whatever a file holds, and wherever it stands: an answer, or what is wrong with it by its name."""
+    monkeypatch.chdir(tmp_path)
+    raw, file = _HOSTILE[kind]
+    if kind == "missing" and ("--into FILE" in words or "--html FILE" in words) and Path("/dev/full").exists():
+        file = "/dev/full"  # a disk with no room left
+    Path("sound.json").write_text('[{"origin": "QLP"}]')
+    Path("kept.json").write_text(run(*SCHEMA).stdout)
+    if raw is not None:
+        Path(file).write_bytes(raw)
+    told = run(*[{"AGAINST": AGAINST, "FILE": file}.get(word, word) for word in words.split()])
+    assert isinstance(told.exception, SystemExit | None), told.exception
+    assert told.exit_code in {0, 1, 2}
+    if told.exit_code == 2:
+        assert Path(file).name in told.output
+    assert [path.name for path in tmp_path.iterdir() if path.name.endswith(".part")] == []
+
+
+def test_what_is_written_replaces_a_file_as_a_whole(tmp_path: Path) -> None:
+    kept, link = tmp_path / "kept.json", tmp_path / "link.json"
+    kept.write_text("{}")
+    kept.chmod(0o640)
+    link.symlink_to(kept)
+    assert run(*SCHEMA, "--into", str(link)).exit_code == 0
+    assert (link.is_symlink(), kept.stat().st_mode & 0o777) == (True, 0o640)
+    assert json.loads(kept.read_text())["$ref"] == "#/$defs/Booking"
+    data = tmp_path / "data.json"
+    data.write_bytes(b'{\r\n  "a": 1\r\n}')
+    run(*SCHEMA, "--into", str(kept), "--editor", "json", "--for", str(data))
+    assert data.read_bytes() == b'{\n  "$schema": "./kept.json",\r\n  "a": 1\r\n}'

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, get_args
@@ -18,6 +17,7 @@ from ..gates.base import AnyGate
 from .console import console, sure_output
 from .deliveries import Asked, Outcome, examined, files_of
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
+from .text_files import json_of, read_text
 from .told_deliveries import (
     print_as_data,
     print_as_markdown,
@@ -228,11 +228,11 @@ def _former(since: Path | None) -> Digest | None:
     """The digest of a former delivery. Raises CannotRun."""
     if since is None:
         return None
+    held = json_of(read_text(since), str(since))
     try:
-        return digest_from(json.loads(since.read_bytes()))
-    except (OSError, ValueError) as error:
-        words = "this is no JSON" if isinstance(error, json.JSONDecodeError | UnicodeError) else str(error)
-        raise CannotRun(f"{since}: {words}") from None
+        return digest_from(held)
+    except ValueError as error:
+        raise CannotRun(f"{since}: {error}") from None
 
 
 def _together(outcomes: Sequence[Outcome]) -> Digest:

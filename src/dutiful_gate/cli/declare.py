@@ -6,7 +6,6 @@ from difflib import unified_diff
 from pathlib import Path
 
 import click
-from rich.syntax import Syntax
 
 from ..declare.errors import DeclarationError
 from ..document.declaring.module import declarations_of
@@ -14,6 +13,7 @@ from ..document.judging.engine import documents_in
 from ..document.plain_document import read_document
 from .console import console, sure_output
 from .target import CannotRun, documents_option, named, of_missing
+from .text_files import put, read_text
 
 
 @click.command(
@@ -74,23 +74,8 @@ def declare(
         raise CannotRun(f"{document} cannot become declarations.\n  {of_missing(error)}") from None
     except OSError as error:
         raise CannotRun(f"{document} cannot be read: {error.strerror}") from None
-    _print(text, into)
+    put(text, into, "python")
     console(stderr=True).print(text.summary(places=places), markup=False, highlight=False)
-
-
-def _print(text: str, into: Path | None) -> None:
-    out = console()
-    if into is not None:
-        try:
-            into.write_text(text, encoding="utf-8")
-        except OSError as error:
-            raise CannotRun(f"{into} cannot be written: {error.strerror}") from None
-        console(stderr=True).print(f"{into} written", markup=False)
-    elif out.is_terminal:
-        out.print(Syntax(text.rstrip(), "python", theme="ansi_dark", background_color="default"))
-        out.print()
-    else:
-        click.echo(text, nl=False)
 
 
 def _of_models(target: str, into: Path | None, *, overwrite: bool, check: bool) -> None:
@@ -109,7 +94,7 @@ def _of_models(target: str, into: Path | None, *, overwrite: bool, check: bool) 
         return
     if into is not None and into.exists() and not overwrite:
         raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
-    _print(made.text, into)
+    put(made.text, into, "python")
     for line in made.left:
         told.print(f"not written: {line}", markup=False, highlight=False)
 
@@ -117,10 +102,7 @@ def _of_models(target: str, into: Path | None, *, overwrite: bool, check: bool) 
 def _check_stale(text: str, into: Path | None) -> None:
     if into is None:
         raise CannotRun("--check needs the file to look at: --into FILE")
-    try:
-        there = into.read_text(encoding="utf-8")
-    except (OSError, UnicodeError) as error:
-        raise CannotRun(f"{into} cannot be read: {error}") from None
+    there = read_text(into)
     if there == text:
         console().print(f"{into} says what the models say", markup=False)
         return

@@ -84,9 +84,9 @@ def demo(into: Path | None, feed: int | None, serve: bool, port: int) -> None:
         _somebody_elses_file(out, _story_folder(into))
         if feed is not None and into is not None:
             _long_feed(out, into, feed)
+        _repeat(out, into, raw)
     except OSError as error:
         raise CannotRun(f"{into or 'the folder'} cannot be written: {error.strerror}") from None
-    _repeat(out, into, raw)
 
 
 def _serve(out: Console, port: int) -> None:

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any, get_args
 
 import click
-from rich.syntax import Syntax
 
 from ..declare.errors import DeclarationError
 from ..draft.differences import changes, closed_places
@@ -21,6 +20,7 @@ from ..report.shown_values import counted, visible
 from .console import console, sure_output
 from .deliveries import files_of
 from .target import CannotRun, documents_option, gate_for
+from .text_files import put, read_text
 
 _MOST_TOLD = 10
 _KIND = click.Choice(list(get_args(Form)))
@@ -139,7 +139,7 @@ def draft(
         text = made.python() if wanted == "python" else json.dumps(made.document, indent=2, ensure_ascii=False) + "\n"
     except (CannotStart, BrokenOff, DeclarationError) as error:
         raise CannotRun(visible(str(error))) from None
-    _print(text, wanted, into)
+    put(text, into, "python" if wanted == "python" else "json")
     _summary(made)
 
 
@@ -158,8 +158,8 @@ def _together(kept: Path | None, given: Hints, name: str) -> Hints:
     if kept is None:
         return Hints(name, given.required, given.optional, given.as_text, given.closed)
     try:
-        filed = hints_of(kept.read_text(encoding="utf-8"), str(kept))
-    except (OSError, ValueError) as error:
+        filed = hints_of(read_text(kept), str(kept))
+    except ValueError as error:
         raise CannotRun(str(error)) from None
     return Hints(
         name or filed.name,
@@ -170,22 +170,6 @@ def _together(kept: Path | None, given: Hints, name: str) -> Hints:
         filed.records,
         filed.maps,
     )
-
-
-def _print(text: str, wanted: str, into: Path | None) -> None:
-    out = console()
-    if into is not None:
-        try:
-            into.write_text(text, encoding="utf-8")
-        except OSError as error:
-            raise CannotRun(f"{into} cannot be written: {error.strerror}") from None
-        console(stderr=True).print(f"{into} written", markup=False)
-    elif out.is_terminal:
-        language = "python" if wanted == "python" else "json"
-        out.print(Syntax(text.rstrip(), language, theme="ansi_dark", background_color="default"))
-        out.print()
-    else:
-        click.echo(text, nl=False)
 
 
 def _summary(made: Draft) -> None:

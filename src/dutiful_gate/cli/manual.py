@@ -11,6 +11,7 @@ import click
 from ..declare.errors import DeclarationError
 from .console import console, sure_output
 from .target import CannotRun, named
+from .text_files import write_text
 
 _DESCRIPTION, _MANUAL = "openapi.json", "manual.html"
 
@@ -65,8 +66,7 @@ def manual(target: str, into: Path, openapi: Any, check: bool) -> None:
             out.print(f"{', '.join(files)} in {into}: as they would be written", markup=False)
         raise SystemExit(int(bool(stale)))
     for name, text in files.items():
-        (into / name).write_text(text, encoding="utf-8")
-        out.print(f"{into / name} written", markup=False)
+        write_text(into / name, text)
 
 
 def _held(file: Path) -> str | None:

@@ -19,6 +19,7 @@ from ..gates.bundle import bundle
 from ..report.shown_values import counted
 from .console import console, sure_output
 from .target import CannotRun, Unknown, typed_gate_for
+from .text_files import json_of, read_text, write_text
 
 _MOST_TOLD = 40
 _NEXT = "give --into FILE too: an editor reads the document from there"
@@ -118,8 +119,7 @@ def schema(
     text = json.dumps(document, indent=2, ensure_ascii=False)
     out = console()
     if into is not None:
-        into.write_text(text + "\n", encoding="utf-8")
-        console(stderr=True).print(f"{into} written", markup=False)
+        write_text(into, text + "\n")
     elif out.is_terminal:
         out.print_json(text, indent=2)
     else:
@@ -177,9 +177,10 @@ def _associate(editor: str, document: Path, data: Path | None) -> None:
     if data is None:
         click.echo(line)
         return
-    text = data.read_text(encoding="utf-8")
-    data.write_text(_with_key(text, line, data) if editor == "json" else _with_line(text, line), encoding="utf-8")
-    console(stderr=True).print(f"{data} now names {lead}", markup=False)
+    text = read_text(data)
+    write_text(
+        data, _with_key(text, line, data) if editor == "json" else _with_line(text, line), note=f"now names {lead}"
+    )
 
 
 def _lead(document: Path, data: Path | None) -> str:
@@ -190,10 +191,7 @@ def _lead(document: Path, data: Path | None) -> str:
 
 def _with_key(text: str, line: str, data: Path) -> str:
     """JSON text with the key first; the rest stays letter by letter."""
-    try:
-        held = json.loads(text)
-    except ValueError as broken:
-        raise CannotRun(f"{data} is no JSON: {broken}") from None
+    held = json_of(text, str(data))
     if not isinstance(held, dict):
         raise CannotRun(f"{data} holds no record, and only a record can have a $schema key; try --editor workspace")
     if "$schema" in held:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -26,6 +25,7 @@ from ..sample.sampling import payloads
 from .console import console, sure_output
 from .deliveries import files_of
 from .target import CannotRun, documents_option, gate_for
+from .text_files import json_of, write_text
 
 _LONGEST = 100
 
@@ -81,7 +81,7 @@ def tree(
     if made is None:
         console().print("nothing is wrong" if at_fault else f"nothing has {word!r} in it", markup=False)
     elif html is not None:
-        _write(html, page(made if depth is None else made.folded(depth)))
+        write_text(html, page(made if depth is None else made.folded(depth)))
     else:
         _draw(made if depth is None else made.folded(depth))
     raise SystemExit(0 if verdict is None or verdict else 1)
@@ -114,10 +114,7 @@ def _shape(target: str, documents: Path | None) -> Branch:
 
 def _is_document(target: str) -> bool:
     """Whether a JSON file is a document: it names a dialect, or has keywords at its root."""
-    try:
-        held = json.loads(_raw(target))
-    except (ValueError, RecursionError) as error:
-        raise CannotRun(f"{target} is no JSON: {error}") from None
+    held = json_of(_raw(target), target)
     if not isinstance(held, dict):
         return False
     if "$schema" in held or "$defs" in held or "definitions" in held:
@@ -153,11 +150,3 @@ def _line(branch: Branch) -> Text:
 def _short(text: str) -> str:
     seen = visible(text)
     return seen if len(seen) <= _LONGEST else f"{seen[: _LONGEST - 1]}…"
-
-
-def _write(path: Path, text: str) -> None:
-    try:
-        path.write_text(text, encoding="utf-8", errors="backslashreplace")
-    except OSError as error:
-        raise CannotRun(f"{path} cannot be written: {error.strerror}") from None
-    console(stderr=True).print(f"{path} written", markup=False)

@@ -31,25 +31,17 @@ class DescribedField(Value):
     getter: Callable[[Any], Any] | None = None
 
 
-class Described(Value):
-    """A record: `builder` makes its values of the fields by their attributes, and they are of that class.
-
-    `rules` are what `@obeys` holds, `text` says what it is. An instance that is read again is made anew, not copied:
-    it may belong to others, as a row does to its session.
-    """
+class StandsForClass(Value):
+    """A declaration that is no class and stands where a class would: in an annotation, and in a union with `|`."""
 
     name: str
-    builder: Any
-    fields: tuple[DescribedField, ...]
-    rules: tuple[Any, ...] = ()
-    text: str = ""
 
     @property
     def __name__(self) -> str:
         return self.name
 
     def __call__(self, *values: object) -> Any:
-        """A description is a declaration, and is not called; yet `typing` takes only what could be for a type."""
+        """It is not called; yet `typing` takes only what could be for a type."""
         raise TypeError(f"{self.name} is a declaration: build a gate for it, and admit data")
 
     def __or__(self, other: Any) -> Any:
@@ -57,6 +49,19 @@ class Described(Value):
 
     def __ror__(self, other: Any) -> Any:
         return Union[other, self]  # noqa: UP007
+
+
+class Described(StandsForClass):
+    """A record: `builder` makes its values of the fields by their attributes, and they are of that class.
+
+    `rules` are what `@obeys` holds, `text` says what it is. An instance that is read again is made anew, not copied:
+    it may belong to others, as a row does to its session.
+    """
+
+    builder: Any
+    fields: tuple[DescribedField, ...]
+    rules: tuple[Any, ...] = ()
+    text: str = ""
 
 
 describers: Final[list[Callable[[type], Described | None]]] = []

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, Union
+from typing import Any
 
-from .described import Described
+from .described import Described, StandsForClass
 from .errors import DeclarationError
-from .values import Value
 
 
-class Variant(Value):
+class Variant(StandsForClass):
     """A record made of another one's fields: the shape's builder reads it as it reads a class.
 
     `mends` tells an amendment, whose value is a dict of what was sent.
@@ -22,21 +21,6 @@ class Variant(Value):
     without: tuple[str, ...]
     optional: tuple[str, ...]
     required: tuple[str, ...]
-    name: str
-
-    @property
-    def __name__(self) -> str:
-        return self.name
-
-    def __call__(self, *values: object) -> Any:
-        """A variant is a declaration, and is not called; yet `typing` takes only what could be for a type."""
-        raise TypeError(f"{self.name} is a declaration: build a gate for it, and admit data")
-
-    def __or__(self, other: Any) -> Any:
-        return Union[self, other]  # noqa: UP007  an instance of ours has no `|` of its own
-
-    def __ror__(self, other: Any) -> Any:
-        return Union[other, self]  # noqa: UP007
 
     def named(self) -> tuple[str, ...]:
         """Every field that the variant names."""
@@ -56,7 +40,8 @@ def amendment(
     differ. `without` names fields that cannot be changed, `demand` fields that must be there (a version, say).
     Rules travel along.
     """
-    variant: Any = Variant(base, True, None, _named(without), (), _named(demand), name or f"{_name(base)}Amendment")
+    called = name or f"{_name(base)}Amendment"
+    variant: Any = Variant(called, base, True, None, _named(without), (), _named(demand))
     checked: type[dict[str, Any]] = variant
     return checked
 
@@ -78,9 +63,8 @@ def subset(
     if only is not None and _named(without):
         raise DeclarationError("subset was given both only= and without=", remedy="give one of them")
     chosen = None if only is None else _named(only)
-    variant: Any = Variant(
-        base, False, chosen, _named(without), _named(optional), _named(required), name or f"{_name(base)}Subset"
-    )
+    called = name or f"{_name(base)}Subset"
+    variant: Any = Variant(called, base, False, chosen, _named(without), _named(optional), _named(required))
     checked: type[Any] = variant
     return checked
 

@@ -12,6 +12,7 @@ from ..report.shown_values import shortened, visible
 
 _MOST = 80
 """Characters of a part that are shown."""
+_MOST_ITEMS = 12
 
 
 class Difference(Value):
@@ -56,9 +57,9 @@ def _of_lists(pointer: str, was: list[Any], now: list[Any]) -> Iterator[Differen
     """Lists that hold no list or object, such as `required`: what went and what came, or another order."""
     gone, come = _without(was, now), _without(now, was)
     if gone:
-        yield Difference(pointer, f"gone: {', '.join(map(_told, gone))}")
+        yield Difference(pointer, f"gone: {_listed(gone)}")
     if come:
-        yield Difference(pointer, f"new: {', '.join(map(_told, come))}")
+        yield Difference(pointer, f"new: {_listed(come)}")
     if not gone and not come and not all(map(_same, was, now)):
         yield Difference(pointer, "the same items in another order")
 
@@ -75,6 +76,11 @@ def _without(items: list[Any], others: list[Any]) -> list[Any]:
         else:
             lacking.append(item)
     return lacking
+
+
+def _listed(items: list[Any]) -> str:
+    more = f" and {len(items) - _MOST_ITEMS:,} more" if len(items) > _MOST_ITEMS else ""
+    return ", ".join(map(_told, items[:_MOST_ITEMS])) + more
 
 
 def _plain(items: list[Any]) -> bool:

@@ -154,7 +154,10 @@ class Split:
         return first.with_name(first.name + JOURNAL)
 
     def _told(self) -> Any:
-        return json.loads(self.journal.read_text(encoding="utf-8"))
+        try:
+            return json.loads(self.journal.read_text(encoding="utf-8"))
+        except RecursionError:
+            raise ValueError("no journal nests so deep") from None
 
     def _is_complete(self) -> bool:
         try:
