@@ -747,7 +747,7 @@ def test_two_deliveries_are_compared(tmp_path: Path) -> None:
     assert same.count("as before") == 2
     for held, said in (
         ("[1]", "this is no digest"),
-        ("{", "this is no JSON"),
+        ("{", "odd.json is no JSON"),
         ('{"admitted": "x"}', "this is no digest"),
     ):
         (tmp_path / "odd.json").write_text(held)
