@@ -9,11 +9,11 @@ from typing import Any, get_args
 import click
 
 from ..feed.comparison import Comparison, digest_from
-from ..feed.digest import Digest
 from ..feed.distinct import Distinct
 from ..feed.opened import CannotStart, Form
 from ..feed.table_layout import TableLayout
 from ..gates.base import AnyGate
+from ..report.digest import Digest
 from .console import console, sure_output
 from .deliveries import Asked, Outcome, examined, files_of
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
@@ -39,11 +39,12 @@ from .told_deliveries import (
     dutiful check manifest.csv --against harbour.shapes:Line --excerpt
     dutiful check 'deliveries/*.ndjson.gz' --against harbour.shapes:Booking --format markdown
     dutiful check feed.ndjson --against harbour.shapes:Booking --jobs 2 --admitted sound.parquet --refused bad.ndjson
+    dutiful check lines.parquet --against harbour.shapes:Line --brief
     dutiful check manifest.xlsx --against harbour.shapes:Line --format html > report.html
     dutiful check today.csv --against harbour.shapes:Line --since yesterday.json
 
-NDJSON, CSV, TSV and XLSX are read piece by piece; JSON, YAML and TOML whole. Many faults are told as a digest, by rule
-and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
+NDJSON, CSV, TSV, XLSX and Parquet are read piece by piece; JSON, YAML and TOML whole. Many faults are told as a digest,
+by rule and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 """
 )
 @click.argument("data", metavar="DATA...", nargs=-1, required=True)
@@ -157,7 +158,9 @@ def check(
     resume: bool,
     secrets: bool,
 ) -> None:
-    """Check DATA: files, folders or patterns of JSON, NDJSON, CSV, TSV, XLSX, YAML or TOML, gzipped or not; - is stdin.
+    """Check DATA: files, folders or patterns of JSON, NDJSON, CSV, TSV, XLSX, Parquet, YAML or TOML, gzipped or not.
+
+    - is standard input.
 
     Prints what was admitted and refused, and every fault with its file, line, column, path and message.
     """

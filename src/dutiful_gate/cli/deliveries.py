@@ -13,8 +13,7 @@ from typing import Any, BinaryIO
 
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
-from ..feed.delivery import examine_stream
-from ..feed.digest import Digest
+from ..feed.delivery import examine_stream, take_parquet
 from ..feed.distinct import Distinct
 from ..feed.item import Item
 from ..feed.jobs import pieces
@@ -23,6 +22,7 @@ from ..feed.split import Split
 from ..feed.table_layout import TableLayout
 from ..feed.tally import Tally
 from ..gates.base import AnyGate
+from ..report.digest import Digest
 from .console import console
 from .target import CannotRun
 
@@ -137,6 +137,8 @@ def _run(gate: AnyGate[Any], name: str, form: Form, asked: Asked, outcome: Outco
         if asked.jobs > 1 and form == "ndjson":
             for piece in stack.enter_context(closing(_pieces(gate, stream, asked, outcome, split))):
                 tell(piece.tally.digest)
+        elif form == "parquet" and split is None and not (asked.distinct or asked.stop_after or asked.select):
+            take_parquet(gate, stream, outcome.tally, tell.whole)
         else:
             above = split.begin if split is not None else None
             items = examine_stream(

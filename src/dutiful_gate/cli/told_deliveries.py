@@ -12,11 +12,11 @@ from rich.text import Text
 
 from .. import __version__
 from ..feed.comparison import Comparison
-from ..feed.digest import Digest, Group, first_place
 from ..feed.sarif import sarif
 from ..feed.tally import Listed
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
+from ..report.digest import Digest, Group, first_place
 from ..report.shown_values import counted, visible
 from .console import console, fault_line, told
 from .deliveries import Asked, Outcome

@@ -16,7 +16,7 @@ def is_multiple(value: Any, step: Any) -> bool:
     """
     if isinstance(value, int) and isinstance(step, int):
         return value % step == 0
-    counted, scale = _in_units(step)
+    counted, scale = in_units(step)
     if value.__class__ is float and counted and -_MOST < (units := value * scale) < _MOST:
         whole = round(units)
         return whole / scale == value and whole % counted == 0
@@ -24,7 +24,7 @@ def is_multiple(value: Any, step: Any) -> bool:
 
 
 @lru_cache
-def _in_units(step: Any) -> tuple[int, int]:
+def in_units(step: Any) -> tuple[int, int]:
     """A step as so many units of one over a power of ten, and that power; no units where doubles do not keep them."""
     from decimal import Decimal  # only where fractions are judged
 

@@ -7,8 +7,8 @@ for item in examine_file(bookings, "manifest.csv"):
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from ..report.digest import Digest, Group, digest_of
     from .delivery import examine_file
-    from .digest import Digest, Group, digest_of
     from .item import Item
     from .jobs import digest_of_file
     from .opened import BrokenOff, CannotStart
@@ -29,7 +29,7 @@ __all__ = [
 _ROOMS = {
     "table_layout": "TableLayout",
     "delivery": "examine_file",
-    "digest": "Digest Group digest_of",
+    "..report.digest": "Digest Group digest_of",
     "item": "Item",
     "jobs": "digest_of_file",
     "opened": "BrokenOff CannotStart",
@@ -41,5 +41,5 @@ def __getattr__(name: str) -> object:
 
     for module, names in _ROOMS.items():
         if name in names.split():
-            return getattr(import_module(f"{__name__}.{module}"), name)
+            return getattr(import_module(module if module[0] == "." else f".{module}", __name__), name)
     raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

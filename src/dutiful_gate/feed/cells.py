@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from ..declare.facts import Facts, Sort
 from ..declare.json_pointer import unescaped
-from ..declare.sources import FromText, Reading, Source
+from ..declare.sources import FromText, Reading
 from ..engine.plan import may_be_blank
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
@@ -29,21 +29,6 @@ SERIAL = "serial"
 _FIRST_DAY = datetime(1899, 12, 30)
 _LAST_SERIAL = 2_958_465
 _NUMBER = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
-
-
-def gate_reading(gate: AnyGate[T], source: Source) -> AnyGate[T]:
-    """A gate of the same declaration that reads another source; that of a document judges plain data alone."""
-    if not isinstance(gate, Gate) or gate.reads is source:
-        return gate
-    return Gate(
-        gate.declared,
-        source,
-        unknown=gate.unknown,
-        limits=gate.limits,
-        keys=gate.keys,
-        lenient=gate.lenient,
-        names=dict(gate._names),
-    )
 
 
 def record_of(gate: AnyGate[Any]) -> Record | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from ..declare.values import Value
-from .digest import Digest, Group
+from ..report.digest import Digest, Group
 
 What = Literal["new", "more", "as before", "less", "gone"]
 _ORDER: tuple[What, ...] = ("new", "more", "as before", "less", "gone")

@@ -10,16 +10,18 @@ from ..declare.json_pointer import below, steps_of
 from ..declare.sources import Source
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
+from ..gates.reading import gate_reading
 from ..read.decoded_text import text_of
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
 from ..report.verdict import Verdict, refusal, relisted
 from . import csv_rows, json_file, ndjson
-from .cells import cell_of, gate_reading, known_names, text_names
+from .cells import cell_of, known_names, text_names
 from .item import Item
 from .opened import BrokenOff, CannotStart, Form, form_of, opened
 from .table_layout import TableLayout
+from .tally import Tally
 
 T = TypeVar("T")
 Told = Callable[[int, int], Any]
@@ -35,13 +37,13 @@ def examine_file(
 ) -> Generator[Item[T], None, None]:
     """Examine the records of a file, one `Item` each, in order; `-` is standard input.
 
-    NDJSON, CSV, TSV and XLSX are read as they come, in memory for one record; JSON, YAML and TOML whole: the items of a
-    list, or the one record that there is. What is gzipped is unpacked. A gate for `Source.JSON` serves for all: cells
-    of CSV are read as text, and workbooks, YAML and TOML as half-typed data.
+    NDJSON, CSV, TSV, XLSX and Parquet are read as they come, in memory for a few records; JSON, YAML and TOML whole:
+    the items of a list, or the one record that there is. What is gzipped is unpacked. A gate for `Source.JSON` serves
+    for all: cells of CSV are read as text, and workbooks, Parquet, YAML and TOML as half-typed data.
 
-    `form`    "json", "ndjson", "csv", "tsv", "xlsx", "yaml" or "toml", where the ending of the name does not tell it
+    `form`    "json", "ndjson", "csv", "tsv", "xlsx", "parquet", "yaml" or "toml", where the name's ending tells none
     `select`  a JSON Pointer to the list, where it stands inside of a document
-    `layout`  what is said of a table: see `TableLayout`
+    `layout`  what is said of a sheet or of CSV: see `TableLayout`
 
     Raises CannotStart for a file that cannot be read at all, BrokenOff where it breaks off.
     """
@@ -68,7 +70,7 @@ def examine_stream(
     `above` is called with what stands above the records, before the first; `beside` with the names of the sheets of a
     workbook that are not looked at.
     """
-    if select and form in ("ndjson", "csv", "tsv", "xlsx"):
+    if select and form in ("ndjson", "csv", "tsv", "xlsx", "parquet"):
         raise CannotStart(f"select= finds a list inside of a document; {form} has none")
     if form == "xlsx":
         from .xlsx_rows import items
@@ -76,6 +78,8 @@ def examine_stream(
         return items(gate, stream, layout or TableLayout(), above, beside)
     if above is not None and form not in ("csv", "tsv"):
         above(b"")
+    if form == "parquet":
+        return _parquet().items(gate, stream)  # type: ignore[no-any-return]
     if form == "ndjson":
         return ndjson.items(gate_reading(gate, Source.JSON), stream)
     if form in ("csv", "tsv"):
@@ -84,6 +88,19 @@ def examine_stream(
     if form == "json":
         return _json_items(gate_reading(gate, Source.JSON), raw, select, told)
     return _typed_items(gate_reading(gate, Source.MIXED), raw, form, select)
+
+
+def take_parquet(gate: AnyGate[Any], stream: BinaryIO, tally: Tally, tell: Told | None) -> None:
+    """Take all rows of a Parquet file into a tally, by column where that settles them: there are no items then."""
+    _parquet().take_all(gate, stream, tally, tell or (lambda done, of: None))
+
+
+def _parquet() -> Any:
+    try:
+        from . import parquet_rows
+    except ImportError:
+        raise CannotStart("Parquet needs the package pyarrow: pip install 'dutiful-gate[parquet]'") from None
+    return parquet_rows
 
 
 def csv_items(

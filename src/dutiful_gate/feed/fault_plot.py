@@ -11,8 +11,8 @@ from matplotlib.collections import PatchCollection
 from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 
+from ..report.digest import Digest, Group
 from ..report.shown_values import visible
-from .digest import Digest, Group
 
 _STRIPS: Final = 16
 """So many groups are drawn, those of the most faults."""

@@ -19,10 +19,10 @@ from typing import Any, BinaryIO, Final
 
 from ..declare.sources import Source
 from ..gates.base import AnyGate
+from ..gates.reading import gate_reading
+from ..report.digest import Digest
 from . import ndjson
-from .cells import gate_reading
-from .delivery import examine_file
-from .digest import Digest
+from .delivery import examine_file, take_parquet
 from .opened import CannotStart, Form, form_of, opened
 from .split import Entry, Sorter
 from .table_layout import TableLayout
@@ -125,6 +125,11 @@ def digest_of_file(
             for piece in made:
                 whole.merge(piece.tally)
         return whole.digest
+    if (form or form_of(name)) == "parquet" and not select:
+        tally = Tally(name, most=0)
+        with opened(path) as stream:
+            take_parquet(gate, stream, tally, None)
+        return tally.digest
     digest = Digest()
     for item in examine_file(gate, path, form=form, select=select, layout=layout):
         digest.add(item, name)

@@ -12,24 +12,14 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, BinaryIO, Final, Literal
 
-Form = Literal["json", "ndjson", "csv", "tsv", "xlsx", "yaml", "toml"]
+from ..read.unreadable import MOST_FOLD, MOST_UNPACKED, BrokenOff, CannotStart
+
+Form = Literal["json", "ndjson", "csv", "tsv", "xlsx", "yaml", "toml", "parquet"]
 FORMS: Final[dict[str, Form]] = {
     ".json": "json", ".ndjson": "ndjson", ".jsonl": "ndjson", ".csv": "csv", ".tsv": "tsv", ".tab": "tsv",
-    ".xlsx": "xlsx", ".xlsm": "xlsx", ".yaml": "yaml", ".yml": "yaml", ".toml": "toml",
+    ".xlsx": "xlsx", ".xlsm": "xlsx", ".yaml": "yaml", ".yml": "yaml", ".toml": "toml", ".parquet": "parquet",
 }  # fmt: skip
 _GZIP: Final = b"\x1f\x8b"
-MOST_UNPACKED: Final = 1 << 28
-MOST_FOLD: Final = 500
-"""What unpacks to more than a quarter of a gibibyte, and to more than 500 times its size, is no delivery of records:
-one row again and again comes to some 300 times."""
-
-
-class CannotStart(ValueError):
-    """A delivery that cannot be read at all; its words say what to do."""
-
-
-class BrokenOff(ValueError):
-    """A delivery that cannot be read to its end: what is packed in it breaks off, or is damaged."""
 
 
 def form_of(name: str) -> Form | None:
@@ -86,3 +76,6 @@ class _Unzipped(io.RawIOBase):
         if self._size > MOST_UNPACKED and self._size > MOST_FOLD * self.packed.tell():
             raise BrokenOff(f"what is gzipped grows more than {MOST_FOLD}-fold: unpack it first, if it is meant")
         return len(piece)
+
+
+__all__ = ["FORMS", "MOST_FOLD", "MOST_UNPACKED", "BrokenOff", "CannotStart", "Form", "form_of", "opened"]

@@ -139,6 +139,7 @@ def of_admitted(gate: AnyGate[Any], path: Path) -> tuple[Output, Callable[[Any],
     if path.suffix.lower() == ".parquet":
         from .parquet_parts import ParquetParts, PlainRecord
 
+        columns_of(gate)
         return ParquetParts(path, gate), PlainRecord(gate)
     if form not in ("csv", "tsv"):
         raise CannotStart(
@@ -172,6 +173,8 @@ def of_refused(path: Path, source: str, form: Form) -> Output:
         from .refused_sheet import RefusedSheet
 
         return RefusedSheet(path, source)
+    if form == "parquet" and form_of(path.name) != "ndjson":
+        raise CannotStart(f"{str(path)!r}: what is refused of a Parquet file is written as JSON; end it in .ndjson")
     return GrowingFile(path)
 
 

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final
 
+from ..report.digest import Group, first_place
 from ..report.shown_values import counted, visible
 from .comparison import Comparison
-from .digest import Group, first_place
 from .opened import CannotStart
 from .tally import Tally
 

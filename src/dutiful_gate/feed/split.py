@@ -27,7 +27,7 @@ FAULTS: Final = ".faults.ndjson"
 _EVERY: Final = 2_000
 _LOOKED_AT: Final = 64 * 1024
 _ANEW: Final = "remove the .part and .journal files, and start without --resume"
-SPLIT_FORMS: Final = ("ndjson", "csv", "tsv", "json", "xlsx")
+SPLIT_FORMS: Final = ("ndjson", "csv", "tsv", "json", "xlsx", "parquet")
 """The forms whose records can be told apart in their file."""
 
 Entry = tuple[int, str, Any, bytes]
@@ -66,7 +66,7 @@ class Sorter:
         self._admitted = of_admitted(gate, admitted)[1] if admitted is not None else None
         self._refused = refused is not None
         self._by_row = form == "xlsx"
-        self._lined = form != "json"
+        self._lined = form != "json"  # a row of Parquet is told as a line of JSON
 
     def entry(self, item: Item[Any], number: int) -> Entry | None:
         """What is written for one record; None for nothing.

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from ..report.digest import Digest
 from ..report.fault import Fault, pointer
-from .digest import Digest
 from .item import Item
 
 _MOST_KEYS = 100

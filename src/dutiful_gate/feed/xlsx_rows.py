@@ -10,11 +10,12 @@ from typing import Any, BinaryIO, Final, TypeVar
 
 from ..declare.sources import FromText, Source
 from ..gates.base import AnyGate
+from ..gates.reading import gate_reading
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.place import Place
 from ..report.verdict import relisted
-from .cells import SheetReader, empties, gate_reading, known_names, sheet_reader
+from .cells import SheetReader, empties, known_names, sheet_reader
 from .item import Item
 from .opened import BrokenOff, CannotStart
 from .outputs import csv_row

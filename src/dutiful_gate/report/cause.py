@@ -64,7 +64,15 @@ class Cause(Value):
     def wanted(self) -> str:
         """What would pass, in the language that is spoken: "2 to 80 characters"."""
         catalogue = in_force()
-        return _filled(catalogue.spoken(self.needs), self._slots(catalogue))
+        known = self._wantings.get(id(catalogue))
+        if known is None or known[0] is not catalogue:
+            words = _filled(catalogue.spoken(self.needs), self._slots(catalogue))
+            known = self._wantings[id(catalogue)] = (catalogue, words)
+        return known[1]
+
+    @cached_property
+    def _wantings(self) -> dict[int, tuple[Catalogue, str]]:
+        return {}
 
     def _teller_in(self, catalogue: Catalogue) -> _Told:
         """The words in a language, kept, and kept at hand until another is asked for."""

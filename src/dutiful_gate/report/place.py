@@ -27,6 +27,8 @@ class Place(Value):
             told.append(self.cell)
         elif self.line:
             told += [str(self.line), str(self.column)] if self.column else [str(self.line)]
+        elif self.row:
+            told.append(f"record {self.row}")
         return ":".join(told)
 
     def as_dict(self) -> dict[str, object]:

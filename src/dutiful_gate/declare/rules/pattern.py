@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from ..applicability import TEXT, Takes
 from ..errors import DeclarationError
@@ -65,24 +65,42 @@ _TESTS = {
 }
 
 
-def plain_test(pattern: str, flags: int, value: str) -> str | None:
-    """The source that asks text itself whether it is some letters or digits; None for any other expression.
+class PlainClass(NamedTuple):
+    """Some letters or digits, and how many: `ranges` such as "A-Z", at least `low` and at most `high` (None: any)."""
 
-    `[A-Z]{3}` and its like are most patterns in use, and text answers in a quarter of the time.
-    """
+    ranges: frozenset[str]
+    low: int
+    high: int | None
+
+
+def plain_class(pattern: str, flags: int) -> PlainClass | None:
+    """What an expression such as `[A-Z]{3}` asks, which most patterns in use are; None for any other."""
     found = _CLASS.fullmatch(pattern)
     if found is None or flags:
         return None
     ranges, least, comma, most = found.groups()
-    known = _TESTS.get(frozenset(ranges[at : at + 3] for at in range(0, len(ranges), 3)))
-    if known is None or len(ranges) > 9:
+    among = frozenset(ranges[at : at + 3] for at in range(0, len(ranges), 3))
+    if among not in _TESTS or len(ranges) > 9:
         return None
-    told = [f"{value}.isascii()", known.format(value)]
-    if least or not pattern.endswith("+"):
-        low, high = int(least or 1), int(most) if most else None if comma else int(least or 1)
-        if high is not None and high < low:
-            return None
-        told.insert(0, f"len({value}) == {low}" if high == low else _between(value, low, high))
+    if not least:
+        return PlainClass(among, 1, None if pattern.endswith("+") else 1)
+    low = int(least)
+    high = int(most) if most else None if comma else low
+    return None if high is not None and high < low else PlainClass(among, low, high)
+
+
+def plain_test(pattern: str, flags: int, value: str) -> str | None:
+    """The source that asks text itself whether it is some letters or digits; None for any other expression.
+
+    Text answers in a quarter of the time.
+    """
+    plain = plain_class(pattern, flags)
+    if plain is None:
+        return None
+    told = [f"{value}.isascii()", _TESTS[plain.ranges].format(value)]
+    if (plain.low, plain.high) != (1, None):
+        exactly = plain.high == plain.low
+        told.insert(0, f"len({value}) == {plain.low}" if exactly else _between(value, plain.low, plain.high))
     return f"({' and '.join(told)})"
 
 

@@ -4,18 +4,35 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from hashlib import blake2b
-from typing import Any, Final, Self
+from typing import Any, Final, Protocol, Self
 
-from ..report.fault import Fault, Path, pointer
-from ..report.place import Place
-from ..report.shown_values import shown, visible
-from .item import Item
+from .fault import Fault, Path, pointer
+from .place import Place
+from .shown_values import shown, visible
+from .verdict import Verdict
 
 SAMPLED: Final = 100
 """So many different values a group keeps: those of the smallest hash, so that digests merge in any order."""
 _FIRST: Final = 3
 STRETCHES: Final = 256
 """So many stretches a file is divided into at most, to tell where in it faults stand."""
+
+
+class Examined(Protocol):
+    """One of many records, with what a gate said of it: its number, from 1; 0 for what is wrong outside of all."""
+
+    number: int
+
+    @property
+    def verdict(self) -> Verdict[Any]:
+        """What the gate said of it."""
+
+    @property
+    def faults(self) -> tuple[Fault, ...]:
+        """Its faults, none where it was admitted."""
+
+    def __bool__(self) -> bool:
+        """Whether it was admitted."""
 
 
 class Group:
@@ -31,6 +48,7 @@ class Group:
 
     __slots__ = (
         "_hashes",
+        "_marks",
         "_row",
         "_spread",
         "_width",
@@ -46,7 +64,11 @@ class Group:
         "wanted",
     )
 
-    def __init__(self, pointer: str, code: str, wanted: str, expected: Mapping[str, Any]) -> None:
+    def __init__(
+        self, pointer: str, code: str, wanted: str, expected: Mapping[str, Any], marks: bytearray | None = None
+    ) -> None:
+        # `marks` has a bit for each record, where it is not known yet with which number they begin.
+        self._marks = marks
         self.pointer = pointer
         self.code = code
         self.wanted = wanted
@@ -69,6 +91,28 @@ class Group:
         """
         return self._width, dict(sorted(self._spread.items()))
 
+    def _mark(self, row: int) -> None:
+        """Note that a record is faulty."""
+        if self._marks is None:
+            self._at(row, 1, 1)
+            return
+        byte = row >> 3
+        if byte >= len(self._marks):
+            self._marks.extend(bytes(byte + 1 - len(self._marks)))
+        self._marks[byte] |= 1 << (row & 7)
+
+    def placed(self, first: int) -> Group:
+        """The same of records that are known now to begin with a number. It must have kept which of them are faulty."""
+        made = Group(*self.mark, self.expected)
+        made.faults, made.rows, made.lowest, made.highest = self.faults, self.rows, self.lowest, self.highest
+        made.first = [(source, row + first - 1, place) for source, row, place in self.first]
+        made.values, made._hashes = dict(self.values), dict(self._hashes)
+        for at, byte in enumerate(self._marks or b""):
+            for bit in range(8) if byte else ():
+                if byte >> bit & 1:
+                    made._at(at * 8 + bit + first - 1, 1, 1)
+        return made
+
     def _at(self, row: int, count: int, width: int) -> None:
         """Count records of a stretch."""
         while self._width < width or row // self._width >= STRETCHES:
@@ -86,7 +130,7 @@ class Group:
         if self._row != (source, row):
             self._row = source, row
             self.rows += 1
-            self._at(max(row - 1, 0), 1, 1)
+            self._mark(max(row - 1, 0))
         if len(self.first) < _FIRST:
             self.first.append((source, row, fault.place))
         given = fault.given
@@ -121,6 +165,10 @@ class Group:
             self._keep(value, count)
         for at, held in other._spread.items():
             self._at(at * other._width, held, other._width)
+        if self._marks is not None and other._marks is not None:
+            long = max(len(self._marks), len(other._marks))
+            joined = int.from_bytes(self._marks, "little") | int.from_bytes(other._marks, "little")
+            self._marks = bytearray(joined.to_bytes(long, "little"))
 
     @property
     def bound(self) -> str:
@@ -163,13 +211,24 @@ class Group:
 
 
 class Digest:
-    """What became of many records: how many were admitted and refused, and the faults in groups."""
+    """What became of many records: how many were admitted and refused, and the faults in groups.
 
-    def __init__(self) -> None:
+    `unplaced`: its records are a part of more, and it is not known yet with which number they begin.
+    """
+
+    def __init__(self, *, unplaced: bool = False) -> None:
         self.admitted = self.refused = self.faults = 0
         self._groups: dict[tuple[str, str, str], Group] = {}
+        self._unplaced = unplaced
 
-    def add(self, item: Item[Any], source: str = "") -> None:
+    def placed(self, first: int) -> Digest:
+        """The digest of the same records, which begin with a number: an unplaced one, to be merged with others."""
+        made = Digest()
+        made.admitted, made.refused, made.faults = self.admitted, self.refused, self.faults
+        made._groups = {mark: group.placed(first) for mark, group in self._groups.items()}
+        return made
+
+    def add(self, item: Examined, source: str = "") -> None:
         """Take in one more record."""
         if item:
             self.admitted += 1
@@ -180,7 +239,8 @@ class Digest:
             mark = pointer(_any_item(fault.path)), fault.code, fault.wanted
             group = self._groups.get(mark)
             if group is None:
-                group = self._groups[mark] = Group(*mark, fault.expected)
+                marks = bytearray() if self._unplaced else None
+                group = self._groups[mark] = Group(*mark, fault.expected, marks)
             group.add(fault, source, item.number)
         self.faults += item.verdict.untold
 
@@ -196,7 +256,7 @@ class Digest:
         for mark, group in other._groups.items():
             own = self._groups.get(mark)
             if own is None:
-                own = self._groups[mark] = Group(*mark, group.expected)
+                own = self._groups[mark] = Group(*mark, group.expected, bytearray() if self._unplaced else None)
             own.merge(group)
         return self
 
@@ -241,7 +301,7 @@ class Digest:
         return "\n".join(lines) + "\n"
 
 
-def digest_of(items: Iterable[Item[Any]], source: str = "") -> Digest:
+def digest_of(items: Iterable[Examined], source: str = "") -> Digest:
     """The digest of all records of a delivery."""
     made = Digest()
     for item in items:
