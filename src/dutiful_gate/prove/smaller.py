@@ -8,15 +8,15 @@ from typing import Any
 _MOST_TRIES = 2000
 
 
-def smallest(instance: Any, shows: Callable[[Any], bool]) -> Any:
-    """The smallest instance that can be found, one change at a time, that still shows it."""
+def smallest(instance: Any, shows: Callable[[Any], bool], most: int = _MOST_TRIES) -> Any:
+    """The smallest instance that can be found, one change at a time, that still shows it; after `most` tries."""
     tries = 0
     changed = True
     while changed:
         changed = False
         for smaller in _smaller(instance):
             tries += 1
-            if tries > _MOST_TRIES:
+            if tries > most:
                 return instance
             if shows(smaller):
                 instance, changed = smaller, True
@@ -38,8 +38,10 @@ def _smaller(value: Any) -> Iterator[Any]:
             for less in _smaller(held):
                 yield [*value[:at], less, *value[at + 1 :]]
     elif isinstance(value, str):
-        if len(value) > 3:
-            yield value[: len(value) // 2]
+        cut = len(value) // 2
+        while cut > 1:
+            yield value[:-cut]
+            cut //= 2
         for at in range(min(len(value), 40)):
             yield value[:at] + value[at + 1 :]
         for at, letter in enumerate(value[:40]):

@@ -1,0 +1,428 @@
+"""Two versions of a shape compared: what changed, in which direction, and whom it breaks, with instances as proof."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any, Final, Literal
+
+from ..declare.json_pointer import joined
+from ..document.declaring.meaning import Part
+from ..gates.base import AnyGate
+from ..gates.document import DocumentGate
+from ..gates.typed import Gate
+from ..report.shown_values import visible
+from .sides import GateSide, Side, documents_of
+from .walk import Change, Walk
+from .witnesses import Accepting, Witness, Witnesses
+
+Direction = Literal["narrowing", "widening", "both", "neither", "unclear"]
+Answer = Literal["unharmed", "broken", "unclear"]
+_BASES: Final = 16
+_SAMPLED: Final = 200
+
+
+class Told:
+    """One change between two versions.
+
+    `pointer`    of the value in the data, `*` for any item or key
+    `words`      what changed
+    `direction`  "narrowing": the new version refuses something that the old one accepts; "widening": the other way
+                 round; "both"; "neither": what is accepted stays the same; "unclear": no instance was found, and no
+                 proof
+    `of`         "send": what is sent; "release": what comes out
+    `refused`    an instance that the old version accepts and the new one refuses, where there is one
+    `accepted`   one that the new version accepts and the old one refuses
+    `doubtful`   the directions in which it may go, of which none was shown: "narrowing", "widening"
+    """
+
+    __slots__ = ("accepted", "doubtful", "of", "pointer", "refused", "words")
+
+    def __init__(
+        self,
+        pointer: str,
+        words: str,
+        of: Literal["send", "release"],
+        refused: Witness | None = None,
+        accepted: Witness | None = None,
+        doubtful: tuple[str, ...] = (),
+    ) -> None:
+        self.pointer = pointer
+        self.words = words
+        self.of = of
+        self.refused = refused
+        self.accepted = accepted
+        self.doubtful = doubtful
+
+    @property
+    def direction(self) -> Direction:
+        """Which way it goes."""
+        if self.refused is not None and self.accepted is not None:
+            return "both"
+        if self.refused is not None:
+            return "narrowing"
+        if self.accepted is not None:
+            return "widening"
+        return "unclear" if self.doubtful else "neither"
+
+    def as_dict(self) -> dict[str, object]:
+        """The change as plain JSON data."""
+        told: dict[str, object] = {
+            "pointer": self.pointer,
+            "of": self.of,
+            "change": self.words,
+            "direction": self.direction,
+        }
+        if self.refused is not None:
+            told["now_refused"] = {"instance": self.refused.instance, "at": self.refused.at}
+        if self.accepted is not None:
+            told["now_accepted"] = {"instance": self.accepted.instance, "at": self.accepted.at}
+        if self.doubtful:
+            told["may_be"] = list(self.doubtful)
+        return told
+
+    def __repr__(self) -> str:
+        return f"<{self.direction} at {self.pointer or '(the whole)'}: {self.words}>"
+
+
+class Comparison:
+    """What changed between two versions, and whom it breaks.
+
+    `changes`  from the outside in
+    `senders`, `readers`  "broken": something that they send, or read, is refused, or comes that they cannot read;
+               "unharmed": proved; "unclear": neither, and `reasons` says why
+    """
+
+    def __init__(self, old: str, new: str, changes: list[Told], reasons: Mapping[str, list[str]]) -> None:
+        self.old = old
+        self.new = new
+        self.changes = changes
+        self.reasons = dict(reasons)
+
+    @property
+    def senders(self) -> Answer:
+        """Whether those who send what the old version accepts go on being admitted."""
+        return self._answer("send", "senders", "narrowing")
+
+    @property
+    def readers(self) -> Answer:
+        """Whether those who read what the old version releases can read what the new one does."""
+        return self._answer("release", "readers", "widening")
+
+    def _answer(self, of: str, who: str, direction: str) -> Answer:
+        found = [each for each in self.changes if each.of == of]
+        shown = [each.refused if direction == "narrowing" else each.accepted for each in found]
+        if any(each is not None for each in shown):
+            return "broken"
+        if self.reasons.get(who) or any(direction in each.doubtful for each in found):
+            return "unclear"
+        return "unharmed"
+
+    def answer(self, who: Literal["senders", "readers", "both"]) -> Answer:
+        """The answer for some, or the worse of both."""
+        asked = (
+            [self.senders] if who == "senders" else [self.readers] if who == "readers" else [self.senders, self.readers]
+        )
+        return "broken" if "broken" in asked else "unclear" if "unclear" in asked else "unharmed"
+
+    def why(self, who: Literal["senders", "readers", "both"]) -> list[str]:
+        """Why it could not be told."""
+        found: list[str] = []
+        for each, of, direction in (("senders", "send", "narrowing"), ("readers", "release", "widening")):
+            if who in (each, "both"):
+                found += self.reasons.get(each, [])
+                found += [
+                    f"{change.pointer or '(the whole)'}: {change.words}: no instance shows it, and there is no proof"
+                    for change in self.changes
+                    if change.of == of and direction in change.doubtful
+                ]
+        return list(dict.fromkeys(found))
+
+    def as_dict(self) -> dict[str, object]:
+        """The comparison as plain JSON data."""
+        return {
+            "old": self.old,
+            "new": self.new,
+            "senders": self.senders,
+            "readers": self.readers,
+            "why": self.why("both"),
+            "changes": [each.as_dict() for each in self.changes],
+        }
+
+    def __bool__(self) -> bool:
+        return bool(self.changes)
+
+    def __repr__(self) -> str:
+        return f"<Comparison: {len(self.changes)} changes, senders {self.senders}, readers {self.readers}>"
+
+
+def compare(
+    old: object, new: object, *, undeclared: bool = False, seed: int = 0, names: tuple[str, str] = ("old", "new")
+) -> Comparison:
+    """Compare two versions: declared types, gates, or documents.
+
+    Each change is told with a smallest instance that one version accepts and the other refuses, checked against both
+    gates. Keys that a version does not declare, and does not refuse, do not count as sent, unless `undeclared`. It is
+    the same for the same seed. Raises DeclarationError for what is no declaration.
+    """
+    return compared(side_of(old, names[0]), side_of(new, names[1]), undeclared=undeclared, seed=seed)
+
+
+def breaks(old: object, new: object, *, of: Literal["senders", "readers", "both"] = "both") -> str:
+    """Whom the step from one version to another breaks, in words for a test; "" where that is proved to be nobody.
+
+    `assert not breaks(Booking1, Booking2, of="senders")`. Words that begin with "unclear" say that it cannot be told.
+    """
+    found = compare(old, new)
+    answer = found.answer(of)
+    if answer == "unharmed":
+        return ""
+    if answer == "unclear":
+        return "unclear: " + "; ".join(found.why(of))
+    told = []
+    for change in found.changes:
+        for whom, kind, witness in (("senders", "send", change.refused), ("readers", "release", change.accepted)):
+            if change.of == kind and witness is not None and of in (whom, "both"):
+                told.append(
+                    f"{whom}: {change.pointer or '(the whole)'} {change.words}, as {visible(str(witness.instance))}"
+                )
+    return "; ".join(told)
+
+
+def side_of(version: object, name: str) -> Side:
+    """A version by what was given: a gate, a declared type, a document, or what is a side already."""
+    if hasattr(version, "refuses") and hasattr(version, "payloads"):
+        return version  # type: ignore[return-value]
+    if isinstance(version, AnyGate):
+        return GateSide(version, name)
+    if isinstance(version, Mapping | bool):
+        return GateSide(Gate.from_schema(version, formats="assert"), name)
+    return GateSide(Gate(version), name)
+
+
+def compared(old: Side, new: Side, *, undeclared: bool = False, seed: int = 0) -> Comparison:
+    """The same of two sides."""
+    sent, released = documents_of(old)
+    sent_now, released_now = documents_of(new)
+    changes = [*_changes(old, new, sent, sent_now, "send", undeclared=undeclared, seed=seed)]
+    if old.typed or new.typed:
+        changes += _changes(old, new, released, released_now, "release", undeclared=undeclared, seed=seed)
+    else:
+        changes += [_turned(each) for each in changes if each.direction != "neither"]
+    reasons: dict[str, list[str]] = {"senders": [], "readers": []}
+    changes += _notes(old, new, sent, sent_now, changes, reasons, seed)
+    return Comparison(old.name, new.name, _told_once(changes), reasons)
+
+
+def _turned(change: Told) -> Told:
+    """The change of a document that stands for what is sent and what is read alike."""
+    return Told(change.pointer, change.words, "release", change.refused, change.accepted, change.doubtful)
+
+
+def _told_once(changes: list[Told]) -> list[Told]:
+    """Without what is told of a key's parts twice."""
+    found: dict[tuple[str, str, str], Told] = {}
+    for change in changes:
+        found.setdefault((change.pointer, change.words, change.of), change)
+    return list(found.values())
+
+
+def _changes(
+    old: Side,
+    new: Side,
+    document: DocumentGate,
+    document_now: DocumentGate,
+    of: Literal["send", "release"],
+    *,
+    undeclared: bool,
+    seed: int,
+) -> Iterator[Told]:
+    """The changes of what is sent, or of what is released, with their instances."""
+    found = Walk(document, document_now, undeclared=undeclared).changes()
+    if not found:
+        return
+    if of == "send":
+        before = Accepting(old.refuses, document, old.payloads(_BASES, seed), seed)
+        after = Accepting(new.refuses, document_now, new.payloads(_BASES, seed), seed)
+    else:
+        before = Accepting(_refuses_by(document), document, old.releases(_BASES, seed), seed)
+        after = Accepting(_refuses_by(document_now), document_now, new.releases(_BASES, seed), seed)
+    narrowing, widening = Witnesses(before, after), Witnesses(after, before)
+    for change in found:
+        refused = narrowing.of(change, _part(change, change.old)) if change.narrows else None
+        accepted = widening.of(change, _part(change, change.new)) if change.widens else None
+        doubtful = []
+        if change.narrows and refused is None:
+            doubtful.append("narrowing")
+        if change.widens and accepted is None:
+            doubtful.append("widening")
+        yield Told(joined(change.path), change.words, of, refused, accepted, tuple(doubtful))
+
+
+def _part(change: Change, part: Part) -> Part:
+    """The schemas that values for the place of a change are drawn from: of a key that is left out, none."""
+    return () if change.key and change.words.startswith(("must", "may")) else part
+
+
+def _refuses_by(document: DocumentGate) -> Any:
+    def refuses(data: Any) -> list[str] | None:
+        verdict = document.examine(data)
+        return None if verdict else [fault.pointer for fault in verdict.faults]
+
+    return refuses
+
+
+# What documents do not say
+
+
+def _notes(
+    old: Side,
+    new: Side,
+    document: DocumentGate,
+    document_now: DocumentGate,
+    changes: list[Told],
+    reasons: dict[str, list[str]],
+    seed: int,
+) -> Iterator[Told]:
+    if not (old.typed and new.typed):
+        if old.typed != new.typed:
+            _tell_half(old, new, reasons)
+        return
+    was, now = old.notes["fields"], new.notes["fields"]
+    yield from _renamed(was, now)
+    shown = _Shown(old, new, document, document_now, seed)
+    for path in was:
+        if path not in now:
+            continue
+        before, after = was[path], now[path]
+        if before["default"] != after["default"] and before["default"] and after["default"]:
+            yield Told(path, f"its default was {before['default']}, now {after['default']}", "send")
+        elif before["default"] and not after["default"] and not after["required"]:
+            yield Told(path, f"has no default any more, was {before['default']}", "send")
+        if before["steps"] != after["steps"]:
+            yield from shown.steps(path, before["steps"], after["steps"])
+        if before["secret"] != after["secret"]:
+            words = "is secret now, and left out of what is shown" if after["secret"] else "is secret no longer"
+            yield Told(path, words, "release")
+    yield from shown.unstated()
+
+
+def _tell_half(old: Side, new: Side, reasons: dict[str, list[str]]) -> None:
+    """One of them is a document, the other a declaration, which may have rules that no document states."""
+    typed = old if old.typed else new
+    for rule in typed.notes["unstated"]:
+        if typed is new:
+            reasons["senders"].append(f"{rule}: the new version has this rule, which no document states")
+
+
+def _renamed(was: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[Told]:
+    """Fields that have another name, or stand elsewhere."""
+    gone = {path: note for path, note in was.items() if path not in now}
+    come = {path: note for path, note in now.items() if path not in was}
+    for path, note in come.items():
+        before, _, name = path.rpartition("/")
+        former = [each for each in note["former"] if f"{before}/{each}" in gone]
+        if former:
+            yield Told(path, f"renamed: was {former[0]!r}, which is still taken", "send")
+            continue
+        like = [each for each in gone if each.rpartition("/")[0] == before and _are_alike(gone[each], note)]
+        twins = [each for each in come if each.rpartition("/")[0] == before and _are_alike(come[each], note)]
+        if len(like) == 1 and len(twins) == 1:
+            yield Told(path, f"perhaps renamed: {like[0].rpartition('/')[2]!r} is gone", "send")
+            continue
+        moved = [each for each in gone if each.rpartition("/")[2] == name and each.rpartition("/")[0] != before]
+        if len(moved) == 1:
+            yield Told(path, f"perhaps moved: {moved[0]} is gone", "send")
+
+
+def _are_alike(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
+    return all(one[word] == other[word] for word in ("required", "steps", "secret", "default", "shape"))
+
+
+class _Shown:
+    """Looks for instances that show what documents do not say: other steps, other rules of their own."""
+
+    def __init__(self, old: Side, new: Side, document: DocumentGate, document_now: DocumentGate, seed: int) -> None:
+        self.old, self.new = old, new
+        self._documents = document, document_now
+        self._seed = seed
+        self._pair: tuple[Witnesses, Witnesses] | None = None
+        self._instances: list[Any] = []
+
+    def _witnesses(self) -> tuple[Witnesses, Witnesses]:
+        if self._pair is None:
+            payloads = self.old.payloads(_SAMPLED, self._seed), self.new.payloads(_SAMPLED, self._seed)
+            before = Accepting(self.old.refuses, self._documents[0], payloads[0], self._seed)
+            after = Accepting(self.new.refuses, self._documents[1], payloads[1], self._seed)
+            self._pair = Witnesses(before, after), Witnesses(after, before)
+            self._instances = [*payloads[0], *payloads[1]]
+        return self._pair
+
+    def steps(self, path: str, before: list[str], after: list[str]) -> Iterator[Told]:
+        """Other steps: what was normalised before it was judged may be refused now."""
+        narrowing, widening = self._witnesses()
+        words = f"its steps were {_named(before)}, now {_named(after)}"
+        change = Change(words, path=tuple(path.split("/")[1:]), edges=_UNTIDY, narrows=True, widens=True)
+        values = [held for each in self._instances for held in _at(each, change.path) if isinstance(held, str)]
+        change.edges = (*_UNTIDY, *(form for held in values[:6] for form in (f" {held} ", held.lower(), held.upper())))
+        refused, accepted = narrowing.of(change, ()), widening.of(change, ())
+        doubtful = () if refused is not None or accepted is not None else ("narrowing",)
+        yield Told(path, words, "send", refused, accepted, doubtful)
+        if set(before) != set(after):
+            yield Told(path, words, "release", doubtful=())
+
+    def unstated(self) -> Iterator[Told]:
+        """Rules that no document states."""
+        was, now = dict(self.old.notes["unstated"]), dict(self.new.notes["unstated"])
+        functions = _functions(self.old.notes), _functions(self.new.notes)
+        gone = [rule for rule in was if rule not in now]
+        come = [rule for rule in now if rule not in was]
+        other = sorted(functions[1] ^ functions[0])
+        if not (gone or come or other):
+            return
+        narrowing, widening = self._witnesses()
+        document, document_now = self._documents
+        refused = narrowing.beyond(document_now.accepts) if come or other else None
+        accepted = widening.beyond(document.accepts) if gone or other else None
+        for rule in come:
+            yield self._rule(rule, f"new rule: {rule}", refused, "narrowing")
+        for rule in gone:
+            yield self._rule(rule, f"no longer a rule: {rule}", accepted, "widening")
+        if other and not (gone or come):
+            words = f"functions of its own are others now: {', '.join(each.partition(' [')[0] for each in other)}"
+            doubtful = () if refused or accepted else ("narrowing", "widening")
+            yield Told("", words, "send", refused, accepted, doubtful)
+
+    def _rule(self, rule: str, words: str, witness: Witness | None, direction: str) -> Told:
+        if witness is None:
+            return Told("", words, "send", doubtful=(direction,))
+        if direction == "narrowing":
+            return Told("", words, "send", refused=witness)
+        return Told("", words, "send", accepted=witness)
+
+
+_UNTIDY: Final = ("", " ", " x ", "QLP", "qlp", " QLP", "qlp ", "x  y", 1, 1.5, "1", None)
+
+
+def _functions(notes: Mapping[str, Any]) -> set[str]:
+    of_records = {each for record in notes["records"].values() for each in record["functions"]}
+    return of_records | set(notes["functions"])
+
+
+def _named(steps: list[str]) -> str:
+    return ", ".join(each.partition(" [")[0] for each in steps) or "none"
+
+
+def _at(instance: Any, path: tuple[str, ...]) -> Iterator[Any]:
+    """The values that stand at a path."""
+    if not path:
+        yield instance
+    elif isinstance(instance, dict):
+        for key in instance if path[0] == "*" else [path[0]]:
+            if key in instance:
+                yield from _at(instance[key], path[1:])
+    elif isinstance(instance, list):
+        for each in instance:
+            yield from _at(each, path[1:])
+
+
+__all__ = ["Comparison", "Told", "breaks", "compare", "compared", "side_of"]

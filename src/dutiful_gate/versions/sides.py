@@ -1,0 +1,262 @@
+"""One version of a shape: its documents, what they do not say of it, and the gate itself to ask."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping
+from hashlib import sha256
+from random import Random
+from types import CodeType
+from typing import Any, Final, Protocol
+
+from ..declare.errors import DeclarationError
+from ..declare.rules import Holds
+from ..declare.sources import Source
+from ..declare.steps import Step, Then
+from ..document.document import Document
+from ..gates.base import AnyGate
+from ..gates.document import DocumentGate
+from ..gates.reading import gate_reading
+from ..gates.typed import Gate
+from ..report.verdict import Refused
+from ..sample.payloads import CannotSample, Payloads
+from ..sample.sampling import maker_for
+from ..shape.nodes import (
+    MISSING,
+    Alias,
+    Branches,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Nullable,
+    Record,
+    Scalar,
+    Sealing,
+    Shape,
+    Use,
+    default_of,
+)
+from ..shape.to_json import plain
+from ..shape.walk import uses_of
+
+_DEEPEST: Final = 12
+
+
+class Side(Protocol):
+    """A version: its documents, what is noted of its fields, and what its gate says when it is asked."""
+
+    name: str
+    send: Any
+    released: Any
+    notes: Mapping[str, Any]
+    typed: bool
+
+    def refuses(self, data: Any) -> list[str] | None:
+        """The pointers at which the gate refuses plain data; None where it admits it."""
+
+    def payloads(self, count: int, seed: int) -> list[Any]:
+        """Sound plain data; fewer, or none, where it cannot be made up."""
+
+    def releases(self, count: int, seed: int) -> list[Any]:
+        """What comes out of sound data."""
+
+
+class GateSide:
+    """A version whose gate is in this process."""
+
+    def __init__(self, gate: AnyGate[Any], name: str) -> None:
+        self.name = name
+        self.typed = isinstance(gate, Gate)
+        self.gate = gate if isinstance(gate, DocumentGate) else gate_reading(gate, Source.JSON)
+        sent: Any = gate.declared
+        self.released = sent
+        self.notes: Mapping[str, Any] = {"fields": {}, "records": {}, "unstated": {}, "functions": []}
+        if isinstance(self.gate, Gate):
+            document = self.gate.schema()
+            sent = _as_json(document)
+            self.released = _as_json(self.gate.schema(of="release"))
+            self.notes = notes_of(self.gate.shape, document)
+        self.send = sent
+
+    def refuses(self, data: Any) -> list[str] | None:
+        """See `Side`."""
+        verdict = self.gate.examine(data)
+        return None if verdict else [fault.pointer for fault in verdict.faults]
+
+    def payloads(self, count: int, seed: int) -> list[Any]:
+        """See `Side`."""
+        maker = maker_for(self.gate, Random(seed))
+        made: list[Any] = []
+        for _ in range(count):
+            try:
+                one = maker.make()
+            except CannotSample:
+                break
+            if self.gate.accepts(one):
+                made.append(json.loads(json.dumps(one, default=str)))
+        return made
+
+    def releases(self, count: int, seed: int) -> list[Any]:
+        """See `Side`."""
+        if not isinstance(self.gate, Gate):
+            return self.payloads(count, seed)
+        made: list[Any] = []
+        maker = Payloads(self.gate.shape, Random(seed))
+        for _ in range(count):
+            try:
+                verdict = self.gate.examine(maker.make())
+            except CannotSample:
+                break
+            if verdict:
+                try:
+                    made.append(json.loads(json.dumps(self.gate.release(verdict.value, secrets=True), default=float)))
+                except (Refused, ValueError, TypeError, OverflowError):
+                    continue
+        return made
+
+
+def _as_json(document: Document) -> Any:
+    return json.loads(json.dumps(document, default=float))
+
+
+# What documents do not say
+
+
+def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
+    """What is noted of a shape, as plain JSON data.
+
+    `fields`   by the path of a field: its default, its steps, the names it had before, and whether it is secret
+    `records`  by the path of a record: the functions and rules that no document states
+    `unstated` the rules that the document does not state, each with a mark of the functions in it
+    """
+    fields: dict[str, Any] = {}
+    records: dict[str, Any] = {}
+    for path, record in _records(shape, shape.root, (), ()):
+        own = [f"{check}{_mark(check.function)}" for check in record.checks]
+        records.setdefault("/".join(("", *path)), {"name": record.name, "functions": own, "runs": record.runs_own})
+        for field in record.fields:
+            fields.setdefault("/".join(("", *path, field.wire)), _note(shape, field))
+    marks = _marks(shape)
+    # By what a field is called in its record, which may be called otherwise.
+    unstated = {f"{each.field.partition('.')[2]}: {each.rule}".lstrip(": "): each.reason for each in document.unstated}
+    return {"fields": fields, "records": records, "unstated": unstated, "functions": marks}
+
+
+def _records(shape: Shape, use: Use, path: tuple[str, ...], above: tuple[str, ...]) -> Iterator[Any]:
+    """Every record, with the path that leads to it; one inside of itself once."""
+    node = use.node
+    if len(path) > _DEEPEST:
+        return
+    match node:
+        case Link(key) if key not in above:
+            record: Record = shape.records[key]
+            yield path, record
+            for field in record.fields:
+                yield from _records(shape, field.use, (*path, field.wire), (*above, key))
+        case Items(item):
+            yield from _records(shape, item, (*path, "*"), above)
+        case Entries(_, value):
+            yield from _records(shape, value, (*path, "*"), above)
+        case Fixed():
+            for number, item in enumerate(node.items):
+                yield from _records(shape, item, (*path, str(number)), above)
+        case Nullable(inner) | Sealing(inner):
+            yield from _records(shape, inner, path, above)
+        case Branches(options=options):
+            for option in options:
+                yield from _records(shape, option, path, above)
+        case Alias(key) if key not in above:
+            yield from _records(shape, shape.aliases[key], path, (*above, key))
+
+
+def _note(shape: Shape, field: Field) -> dict[str, Any]:
+    return {
+        "default": _default(shape, field),
+        "required": field.required,
+        "steps": [*_steps(field.use)],
+        "former": list(field.former),
+        "also": list(field.also),
+        "secret": field.use.secret or field.use.bare.secret,
+        "shape": _digest(repr(field.use.bare.node)),
+    }
+
+
+def _default(shape: Shape, field: Field) -> str:
+    """What stands in for a field that is absent, in words; "" where nothing does."""
+    if field.required or field.may_lack:
+        return ""
+    if field.use.secret or field.use.bare.secret:
+        return f"a secret {_digest(repr(default_of(field)))}" if field.factory is None else "a secret"
+    if field.factory is not None and field.factory not in (list, dict, set, tuple, frozenset):
+        return f"made by {getattr(field.factory, '__name__', 'a function')}{_mark(field.factory)}"
+    try:
+        return json.dumps(plain(field.use, default_of(field), shape), default=str, ensure_ascii=False)
+    except Exception:  # a default of a class of the developer's own
+        return f"a {type(default_of(field)).__name__}"
+
+
+def _steps(use: Use) -> Iterator[str]:
+    if use.blank:
+        yield "blank_is_none"
+    if use.split:
+        yield f"split_on({use.split!r})"
+    if use.via is not None:
+        yield "via(...)"
+    if use.fallback is not MISSING:
+        yield "otherwise(...)" if use.secret else f"otherwise({use.fallback!r})"
+    bare = use.bare
+    for each in (bare, *([use] if use is not bare else [])):
+        if isinstance(each.node, Scalar) and type(each.node.kind).__name__ == "Lenient":
+            yield "lenient"
+        for part in each.parts:
+            if isinstance(part, Step):
+                yield f"{part}{_mark(part.function) if isinstance(part, Then) else ''}"
+
+
+def _marks(shape: Shape) -> list[str]:
+    """A mark of each function of the developer's own that judges a single value."""
+    return sorted(
+        {
+            f"{part}{_mark(part.function)}"
+            for use in uses_of(shape)
+            for part in use.parts
+            if isinstance(part, Holds | Then)
+        }
+    )
+
+
+def _mark(function: Any) -> str:
+    """What tells a function from another of the same name: a digest of its code."""
+    code = getattr(function, "__code__", None)
+    if not isinstance(code, CodeType):
+        return ""
+    return f" [{_digest(_told(code))}]"
+
+
+def _told(code: CodeType) -> str:
+    constants = ",".join(map(_constant, code.co_consts))
+    return f"{code.co_code.hex()}|{constants}|{code.co_names}|{code.co_varnames}"
+
+
+def _constant(held: Any) -> str:
+    if isinstance(held, CodeType):
+        return _told(held)
+    return repr(sorted(map(repr, held))) if isinstance(held, frozenset) else repr(held)
+
+
+def _digest(text: str) -> str:
+    return sha256(text.encode("utf-8", "replace")).hexdigest()[:8]
+
+
+def documents_of(side: Side) -> tuple[DocumentGate, DocumentGate]:
+    """Gates of the documents of a version: of what is sent, and of what is released. Raises DeclarationError."""
+    if isinstance(side, GateSide) and isinstance(side.gate, DocumentGate):
+        return side.gate, side.gate
+    try:
+        return Gate.from_schema(side.send, formats="assert"), Gate.from_schema(side.released, formats="assert")
+    except DeclarationError as error:
+        raise DeclarationError(
+            f"the document of {side.name} cannot be used: {error.problem}", remedy="mend it"
+        ) from None

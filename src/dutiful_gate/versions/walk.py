@@ -1,0 +1,833 @@
+"""Two documents walked side by side: each place where one says other than the other, and in which direction.
+
+What is not flagged as narrowing is proved not to narrow: everything that the old document accepts, the new one does. So
+whatever is not understood is flagged both ways.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from copy import copy
+from fractions import Fraction
+from json import dumps
+from typing import Any, Final
+
+from ..declare.equality import keyed
+from ..document.declaring.disjoint import Apart
+from ..document.declaring.meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
+from ..document.judging.keywords import contains_bounds, list_parts, number_bounds
+from ..document.judging.library import Subschema
+from ..gates.document import DocumentGate
+from ..regex.search import ecma_search
+from ..report.shown_values import shortened, visible
+from .same_schemas import are_same
+
+Path = tuple[str, ...]
+ANY: Final = "*"
+"""In a path: any item of a list, or any key that is not named."""
+_MOST_STEPS: Final = 60_000
+_MOST_OPTIONS: Final = 40
+_MOST_CHANGES: Final = 2_000
+
+
+class Change:
+    """A place where two versions say different things.
+
+    `path`      of the value in the data, ANY for any item or key
+    `words`     what changed, for people
+    `narrows`, `widens`  whether the new version may refuse what the old one accepts, and the other way round
+    `old`, `new`  the schemas of the value in each version, () where it has none
+    `edges`     values that may show it, for the place
+    `key`       the key that may be left out, or may stand beside, to show it; "" for none
+    """
+
+    __slots__ = ("edges", "key", "narrows", "new", "old", "path", "widens", "words")
+
+    def __init__(
+        self,
+        words: str,
+        *,
+        narrows: bool = False,
+        widens: bool = False,
+        old: Part = (),
+        new: Part = (),
+        path: Path = (),
+        edges: Sequence[Any] = (),
+        key: str = "",
+    ) -> None:
+        self.path = path
+        self.words = words
+        self.narrows = narrows
+        self.widens = widens
+        self.old = old
+        self.new = new
+        self.edges = tuple(edges)
+        self.key = key
+
+    def under(self, step: str) -> Change:
+        """The same as seen from one step further up; where it is about a key, that key is the step."""
+        made = copy(self)
+        made.path = (step, *self.path)
+        return made
+
+    @property
+    def mark(self) -> tuple[object, ...]:
+        """What tells changes apart, wherever they are reached from."""
+        return self.words, self.narrows, self.widens, _mark(self.old), _mark(self.new), self.key
+
+
+def _mark(part: Part) -> tuple[int, ...]:
+    return tuple(id(piece.node) for piece in part)
+
+
+class Option:
+    """One of several things that a value may be: schemas, as far as values are of some kinds."""
+
+    __slots__ = ("kinds", "meaning", "part")
+
+    def __init__(self, part: Part, meaning: Meaning, kinds: tuple[str, ...]) -> None:
+        self.part = part
+        self.meaning = meaning
+        self.kinds = kinds
+
+
+class Walk:
+    """Walks two documents side by side.
+
+    With `undeclared`, keys that a version does not declare, and does not refuse, count as sent.
+    """
+
+    def __init__(self, old: DocumentGate, new: DocumentGate, *, undeclared: bool = False) -> None:
+        self.old, self.new = old, new
+        self.undeclared = undeclared
+        self._known: dict[tuple[Part, Part], list[Change]] = {}
+        self._open: dict[tuple[Part, Part], int] = {}
+        self._lowest = 0
+        self._steps = 0
+        self._same: dict[tuple[Part, Part], bool] = {}
+        self._apart = (Apart(_judge_of(old)), Apart(_judge_of(new)))
+
+    def changes(self) -> list[Change]:
+        """What changed, from the outside in; nothing where both say the same."""
+        old, new = self.old._engine.root, self.new._engine.root
+        return self.compare((Piece(old),), (Piece(new),))
+
+    # A value
+
+    def compare(self, old: Part, new: Part) -> list[Change]:
+        """What changed of a value."""
+        pair = (old, new)
+        if pair in self._known:
+            return self._known[pair]
+        if pair in self._open:
+            # Where it leads back to itself, it is as it is found to be further up.
+            self._lowest = min(self._lowest, self._open[pair])
+            return []
+        if self._are_same(old, new):
+            return []
+        self._steps += 1
+        if self._steps > _MOST_STEPS:
+            return [Change("too much at once to be told apart", narrows=True, widens=True, old=old, new=new)]
+        depth = len(self._open)
+        before, self._lowest = self._lowest, depth
+        self._open[pair] = depth
+        try:
+            found = _each_once(self._compared(old, new))
+        except RecursionError:
+            found = [Change("nested too deep to be told apart", narrows=True, widens=True, old=old, new=new)]
+        finally:
+            del self._open[pair]
+        if self._lowest >= depth:  # it hangs on nothing that is still open
+            self._known[pair] = found
+        self._lowest = min(before, self._lowest)
+        return found
+
+    def _are_same(self, old: Part, new: Part) -> bool:
+        pair = (old, new)
+        if pair not in self._same:
+            plain = len(old) == len(new) and all(one.without == two.without for one, two in zip(old, new, strict=True))
+            self._same[pair] = plain and all(are_same(one.node, two.node) for one, two in zip(old, new, strict=True))
+        return self._same[pair]
+
+    def _compared(self, old: Part, new: Part) -> Iterator[Change]:
+        try:
+            was, now = gathered(old), gathered(new)
+        except TooMany:
+            yield Change("too many schemas at once to be told apart", narrows=True, widens=True, old=old, new=new)
+            return
+        if was.never or now.never or not was.kinds or not now.kinds:
+            yield from self._never(was, now, old, new)
+            return
+        values, others = was.values(_judge_of(self.old)), now.values(_judge_of(self.new))
+        if values is not None or others is not None:
+            yield from self._constants(values, others, old, new)
+            return
+        before, after = self._options(was, old, 0), self._options(now, new, 1)
+        if len(before) == 1 and len(after) == 1:
+            yield from self._facets(before[0], after[0])
+            return
+        if len(before) == 1:
+            before = _by_kind(before[0])
+        if len(after) == 1:
+            after = _by_kind(after[0])
+        yield from self._unions(before, after)
+
+    def _never(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+        nothing, nothing_now = was.never or not was.kinds, now.never or not now.kinds
+        if nothing != nothing_now:
+            words = "admits no value any more" if nothing_now else "admitted no value before"
+            yield Change(words, narrows=nothing_now, widens=nothing, old=old, new=new)
+
+    def _constants(self, values: list[Any] | None, others: list[Any] | None, old: Part, new: Part) -> Iterator[Change]:
+        """Where one of both names its few values, each can be asked."""
+        gone = [each for each in values or () if not _accepts(self.new, new, each)]
+        come = [each for each in others or () if not _accepts(self.old, old, each)]
+        if values is not None and others is not None:
+            if gone:
+                yield Change(f"no longer {_listed(gone)}", narrows=True, old=old, new=new, edges=gone)
+            if come:
+                yield Change(f"now also {_listed(come)}", widens=True, old=old, new=new, edges=come)
+        elif values is not None:
+            words = f"was one of {_listed(values)}, now {self._phrase(new)}"
+            yield Change(words, narrows=bool(gone), widens=True, old=old, new=new, edges=gone)
+        else:
+            words = f"was {self._phrase(old)}, now one of {_listed(others or [])}"
+            yield Change(words, narrows=True, widens=bool(come), old=old, new=new, edges=come)
+
+    def _phrase(self, part: Part) -> str:
+        try:
+            kinds = gathered(part).kinds
+        except TooMany:
+            return "something else"
+        return " or ".join(_KIND_WORDS[kind] for kind in kinds) if len(kinds) < 4 else "any value"
+
+    # Several things that a value may be
+
+    def _options(self, meaning: Meaning, part: Part, side: int) -> list[Option]:
+        """What a value may be by its `anyOf`, or by a `oneOf` whose options exclude each other."""
+        unions = [clause for clause in meaning.clauses if clause.word in ("anyOf", "oneOf")]
+        if len(unions) != 1:
+            return [Option(part, meaning, meaning.kinds)]
+        clause = unions[0]
+        subschemas = clause.subschemas()
+        if len(subschemas) > _MOST_OPTIONS:
+            return [Option(part, meaning, meaning.kinds)]
+        base = tuple(
+            piece.less(clause.word) if piece.node is clause.node else piece
+            for piece in meaning.pieces
+            if not _only_refers(piece)
+        )
+        parts = [(*base, Piece(subschema)) for subschema in subschemas]
+        if clause.word == "oneOf" and self._apart[side].alike(parts):
+            return [Option(part, meaning, meaning.kinds)]
+        made = []
+        for each in parts:
+            try:
+                inner = gathered(each)
+            except TooMany:
+                return [Option(part, meaning, meaning.kinds)]
+            if not inner.never and inner.kinds:
+                made.append(Option(each, inner, inner.kinds))
+        return made or [Option(part, meaning, meaning.kinds)]
+
+    def _unions(self, before: list[Option], after: list[Option]) -> Iterator[Change]:
+        """Each old option must lie within a new one, and the other way round; else the nearest is told."""
+        taken: set[int] = set()
+        for option in before:
+            trials = [(number, self._between(option, other)) for number, other in enumerate(after)]
+            within = [(number, found) for number, found in trials if not any(each.narrows for each in found)]
+            if within:
+                number, found = min(within, key=lambda each: len(each[1]))
+                taken.add(number)
+                if any(each.widens for each in found):
+                    yield from found
+                continue
+            near = [each for each in trials if _is_near(option, after[each[0]])]
+            if near:
+                number, found = min(near, key=lambda each: len(each[1]))
+                taken.add(number)
+                yield from found
+            else:
+                yield Change(f"no longer {self._named(option)}", narrows=True, old=option.part, new=self._all(after))
+        for number, other in enumerate(after):
+            if number in taken:
+                continue
+            if any(not any(each.widens for each in self._between(option, other)) for option in before):
+                continue
+            yield Change(f"now also {self._named(other)}", widens=True, old=self._all(before), new=other.part)
+
+    def _between(self, option: Option, other: Option) -> list[Change]:
+        if not set(_plain(option.kinds)) & set(_plain(other.kinds)):
+            return [Change("another kind", narrows=True, widens=True, old=option.part, new=other.part)]
+        if option.kinds == option.meaning.kinds and other.kinds == other.meaning.kinds:
+            return self.compare(option.part, other.part)
+        return _each_once(self._restricted(option, other))
+
+    def _restricted(self, option: Option, other: Option) -> Iterator[Change]:
+        values = option.meaning.values(_judge_of(self.old))
+        others = other.meaning.values(_judge_of(self.new))
+        if values is not None or others is not None:
+            yield from self._constants(values, others, option.part, other.part)
+        else:
+            yield from self._facets(option, other)
+
+    def _all(self, options: list[Option]) -> Part:
+        return options[0].part if len(options) == 1 else ()
+
+    def _named(self, option: Option) -> str:
+        for piece in reversed(option.part):
+            raw = piece.node.raw
+            if isinstance(raw, dict):
+                if isinstance(raw.get("title"), str):
+                    return visible(shortened(raw["title"]))
+                if isinstance(raw.get("$ref"), str):
+                    return visible(shortened(raw["$ref"].rpartition("/")[2]))
+        return " or ".join(_KIND_WORDS[kind] for kind in option.kinds)
+
+    # What is asked of a value
+
+    def _facets(self, before: Option, after: Option) -> Iterator[Change]:
+        was, now, old, new = before.meaning, after.meaning, before.part, after.part
+        gone = _without_kinds(before.kinds, after.kinds)
+        come = _without_kinds(after.kinds, before.kinds)
+        if gone and come and not set(_plain(before.kinds)) & set(_plain(after.kinds)):
+            words = f"was {_kinds(before.kinds)}, now {_kinds(after.kinds)}"
+            yield Change(words, narrows=True, widens=True, old=old, new=new)
+            return
+        if gone:
+            edges = [value for kind in gone for value in _OF_KIND[kind]]
+            yield Change(f"no longer {_kinds(gone)}", narrows=True, old=old, new=new, edges=edges)
+        if come:
+            edges = [value for kind in come for value in _OF_KIND[kind]]
+            yield Change(f"now also {_kinds(come)}", widens=True, old=old, new=new, edges=edges)
+        both = set(_plain(before.kinds)) & set(_plain(after.kinds))
+        if was.strictly != now.strictly:
+            words = "a whole number is no longer written with a point" if now.strictly else "3.0 is now a whole number"
+            yield Change(words, narrows=now.strictly, widens=was.strictly, old=old, new=new, edges=[3.0])
+        if "string" in both:
+            yield from _texts(was.texts, now.texts, old, new)
+        if "number" in both:
+            yield from _numbers(was.numbers, now.numbers, old, new)
+        if "array" in both:
+            yield from self._lists(was, now, old, new)
+        if "object" in both:
+            yield from self._records(was, now, old, new)
+        yield from self._clauses(was, now, old, new)
+
+    def _lists(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+        yield from _bounded("items", "minItems", "maxItems", was.lists, now.lists, old, new)
+        unique, unique_now = (any(each.words.get("uniqueItems") for each in said) for said in (was.lists, now.lists))
+        if unique != unique_now:
+            words = "its items must now differ" if unique_now else "its items need no longer differ"
+            yield Change(words, narrows=unique_now, widens=unique, old=old, new=new)
+        heads, heads_now = _heads(was.lists), _heads(now.lists)
+        for at in range(max(heads, heads_now)):
+            step = str(at)
+            yield from (each.under(step) for each in self.compare(_item(was.lists, at), _item(now.lists, at)))
+        further = self.compare(_item(was.lists, None), _item(now.lists, None))
+        yield from (each.under(ANY) for each in further)
+        yield from self._contained(was, now, old, new)
+
+    def _contained(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+        asked, asked_now = (
+            [
+                (Piece(each.node.subschema("contains")), contains_bounds(each.words))
+                for each in said
+                if "contains" in each.words
+            ]
+            for said in (was.lists, now.lists)
+        )
+        if len(asked) == 1 and len(asked_now) == 1:
+            (piece, (low, high)), (piece_now, (low_now, high_now)) = asked[0], asked_now[0]
+            if are_same(piece.node, piece_now.node):
+                yield from _ends("items that it must hold", low, high, low_now, high_now, old, new, ())
+                return
+        if not asked and not asked_now:
+            return
+        words = "other items must be among its items"
+        if not asked:
+            words = "some items must now be among its items"
+        elif not asked_now:
+            words = "no items must be among its items any more"
+        yield Change(words, narrows=bool(asked_now), widens=bool(asked), old=old, new=new)
+
+    # Records
+
+    def _records(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+        yield from _bounded("keys", "minProperties", "maxProperties", was.records, now.records, old, new)
+        closed, closed_now = _is_closed(was), _is_closed(now)
+        required, required_now = _required(was), _required(now)
+        names, names_now = _names(was), _names(now)
+        for name in dict.fromkeys([*names, *names_now]):
+            if name in names and name in names_now:
+                found = self.compare(self._under(was, name), self._under(now, name))
+                yield from (each.under(name) for each in found)
+            elif name in names:
+                yield from self._gone(was, now, name, old, new, required=name in required, closed=closed_now)
+            else:
+                yield from self._new(was, now, name, old, new, required=name in required_now, closed=closed)
+        for name in sorted(required - required_now):
+            if name in names_now or name not in names:
+                yield Change("may now be left out", widens=True, old=old, new=new, key=name).under(name)
+        for name in sorted(required_now - required):
+            if name in names or name not in names_now:
+                yield Change("must now be there", narrows=True, old=old, new=new, key=name).under(name)
+        yield from self._others(was, now, old, new, closed=closed, closed_now=closed_now)
+        yield from self._dependencies(was, now, old, new)
+
+    def _gone(
+        self, was: Meaning, now: Meaning, name: str, old: Part, new: Part, *, required: bool, closed: bool
+    ) -> Iterator[Change]:
+        held = self._under(was, name)
+        if _is_nothing(held):
+            return
+        further = self._under(now, name)
+        if closed and _is_nothing(further):
+            yield Change("gone, and now refused", narrows=True, widens=required, old=held, new=(), key=name).under(name)
+        elif further and not _is_open(further):
+            yield from (each.under(name) for each in self.compare(held, further))
+            if required:
+                yield Change("may now be left out", widens=True, old=old, new=new, key=name).under(name)
+        else:
+            wide = required or (self.undeclared and not _is_open(held))
+            yield Change("gone", widens=wide, old=held, new=further, key=name).under(name)
+
+    def _new(
+        self, was: Meaning, now: Meaning, name: str, old: Part, new: Part, *, required: bool, closed: bool
+    ) -> Iterator[Change]:
+        held = self._under(now, name)
+        if _is_nothing(held):
+            return
+        before = self._under(was, name)
+        if closed and _is_nothing(before):
+            words = "new, must be there" if required else "new, may be left out"
+            yield Change(words, narrows=required, widens=True, old=(), new=held, key=name).under(name)
+        elif before and not _is_open(before):
+            yield from (each.under(name) for each in self.compare(before, held))
+            if required:
+                yield Change("must now be there", narrows=True, old=old, new=new, key=name).under(name)
+        else:
+            narrow = required or (self.undeclared and not _is_open(held))
+            words = "new, must be there" if required else "new, may be left out"
+            yield Change(words, narrows=narrow, old=before, new=held, key=name).under(name)
+
+    def _under(self, meaning: Meaning, name: str) -> Part:
+        """What is asked of the value of a key."""
+        found: list[Piece] = []
+        for each in meaning.records:
+            words, matched = each.words, False
+            if name in words.get("properties", {}):
+                found.append(Piece(each.node.subschema("properties", name)))
+                matched = True
+            for pattern in words.get("patternProperties", {}):
+                if ecma_search(pattern)(name):
+                    found.append(Piece(each.node.subschema("patternProperties", pattern)))
+                    matched = True
+            if not matched and isinstance(words.get("additionalProperties"), dict | bool):
+                found.append(Piece(each.node.subschema("additionalProperties")))
+        if not found and _clause(meaning, "unevaluatedProperties") is False:
+            piece = next(clause.piece for clause in meaning.clauses if clause.word == "unevaluatedProperties")
+            found.append(Piece(piece.node.subschema("unevaluatedProperties")))
+        return tuple(dict.fromkeys(found))
+
+    def _others(
+        self, was: Meaning, now: Meaning, old: Part, new: Part, *, closed: bool, closed_now: bool
+    ) -> Iterator[Change]:
+        """Keys that are not named."""
+        patterns, patterns_now = _patterns(was), _patterns(now)
+        for pattern in patterns.keys() & patterns_now.keys():
+            yield from (each.under(ANY) for each in self.compare(patterns[pattern], patterns_now[pattern]))
+        if patterns.keys() != patterns_now.keys():
+            words = f"keys by other patterns: {_listed(sorted(patterns_now.keys() ^ patterns.keys()))}"
+            yield Change(words, narrows=True, widens=True, old=old, new=new)
+        if closed != closed_now:
+            words = (
+                "keys that nobody declared are now refused" if closed_now else "keys that nobody declared may now come"
+            )
+            edges = ({"nobody_declared_this": 1},)
+            yield Change(words, narrows=closed_now, widens=closed, old=old, new=new, edges=edges)
+            return
+        others, others_now = _additional(was), _additional(now)
+        if not closed and (others or others_now):
+            yield from (each.under(ANY) for each in self.compare(others, others_now))
+        named, named_now = _of_word(was, "propertyNames"), _of_word(now, "propertyNames")
+        for each in self.compare(named, named_now):
+            yield Change(f"its keys: {each.words}", narrows=each.narrows, widens=each.widens, old=old, new=new)
+
+    def _dependencies(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+        asked, asked_now = _dependent(was), _dependent(now)
+        for given, wanted in sorted(asked_now - asked):
+            yield Change(f"needs {wanted!r} when {given!r} comes", narrows=True, old=old, new=new, key=wanted)
+        for given, wanted in sorted(asked - asked_now):
+            yield Change(f"no longer needs {wanted!r} when {given!r} comes", widens=True, old=old, new=new, key=wanted)
+        schemas, schemas_now = _dependent_schemas(was), _dependent_schemas(now)
+        for name in sorted(schemas.keys() | schemas_now.keys()):
+            for each in self.compare(schemas.get(name, ()), schemas_now.get(name, ())):
+                words = f"when {name!r} comes: {each.words}"
+                yield Change(words, narrows=each.narrows, widens=each.widens, old=old, new=new)
+
+    # What joins schemas
+
+    def _clauses(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+        left, left_now = list(was.clauses), list(now.clauses)
+        for clause in list(left):
+            twin = next((each for each in left_now if _same_clause(clause, each)), None)
+            if twin is not None:
+                left.remove(clause)
+                left_now.remove(twin)
+        left = [each for each in left if not _is_closing(each)]
+        left_now = [each for each in left_now if not _is_closing(each)]
+        if len(left) == 1 and len(left_now) == 1 and left[0].word == left_now[0].word:
+            paired = self._paired(left[0], left_now[0], old, new)
+            if paired is not None:
+                yield from paired
+                return
+        for clause in left:
+            yield Change(f"no longer asks for {_clause_words(clause)}", widens=True, old=old, new=new)
+        for clause in left_now:
+            yield Change(f"now asks for {_clause_words(clause)}", narrows=True, old=old, new=new)
+
+    def _paired(self, clause: Clause, twin: Clause, old: Part, new: Part) -> list[Change] | None:
+        """What changed within a `not` or an `if`; None where that tells nothing."""
+        node, other = clause.node, twin.node
+        if clause.word == "not":
+            # What must not hold: the directions turn round.
+            found = self.compare((Piece(node.subschema("not")),), (Piece(other.subschema("not")),))
+            return [
+                Change(f"what must not be: {each.words}", narrows=each.widens, widens=each.narrows, old=old, new=new)
+                for each in found
+            ]
+        if clause.word == "if" and are_same(node.subschema("if"), other.subschema("if")):
+            made = []
+            for word in ("then", "else"):
+                parts = [(Piece(each.subschema(word)),) if word in each.raw else () for each in (node, other)]
+                for each in self.compare(*parts):
+                    words = f"{'where its condition holds' if word == 'then' else 'else'}: {each.words}"
+                    made.append(Change(words, narrows=each.narrows, widens=each.widens, old=old, new=new))
+            return made
+        return None
+
+
+def _judge_of(gate: DocumentGate) -> Any:
+    engine = gate._engine
+    return lambda piece, value: engine.judges(piece.node, value)
+
+
+def _accepts(gate: DocumentGate, part: Part, value: Any) -> bool:
+    return all(gate._engine.judges(piece.node, value) for piece in part)
+
+
+def _each_once(changes: Iterator[Change]) -> list[Change]:
+    found: dict[tuple[object, ...], Change] = {}
+    for change in changes:
+        known = found.setdefault(change.mark, change)
+        if len(change.path) < len(known.path):
+            found[change.mark] = change
+        if len(found) > _MOST_CHANGES:
+            break
+    return list(found.values())
+
+
+_KIND_WORDS: Final = {
+    "object": "a record", "array": "a list", "string": "text", "number": "a number", "integer": "a whole number",
+    "boolean": "true or false", "null": "null",
+}  # fmt: skip
+_OF_KIND: Final[dict[str, tuple[Any, ...]]] = {
+    "object": ({},), "array": ([],), "string": ("", "x"), "number": (0.5, 1.5), "integer": (0, 1),
+    "boolean": (True, False), "null": (None,),
+}  # fmt: skip
+
+
+def _kinds(kinds: Sequence[str]) -> str:
+    return " or ".join(_KIND_WORDS[kind] for kind in kinds)
+
+
+def _plain(kinds: Sequence[str]) -> list[str]:
+    return ["number" if kind == "integer" else kind for kind in kinds]
+
+
+def _without_kinds(kinds: Sequence[str], others: Sequence[str]) -> list[str]:
+    """The kinds that others lack: a number that need not be whole is one that whole numbers lack."""
+    return [kind for kind in kinds if kind not in others and not (kind == "integer" and "number" in others)]
+
+
+def _by_kind(option: Option) -> list[Option]:
+    return [Option(option.part, option.meaning, (kind,)) for kind in option.kinds]
+
+
+def _is_near(option: Option, other: Option) -> bool:
+    """Whether two options may be one in two versions: of the same kinds, and not told apart by a tag."""
+    if set(_plain(option.kinds)) != set(_plain(other.kinds)):
+        return False
+    tags, tags_now = _tags(option.meaning), _tags(other.meaning)
+    return all(tags[name] & tags_now[name] for name in tags.keys() & tags_now.keys())
+
+
+def _tags(meaning: Meaning) -> dict[str, set[Any]]:
+    found: dict[str, set[Any]] = {}
+    for each in meaning.records:
+        for name, schema in each.words.get("properties", {}).items():
+            if isinstance(schema, dict) and ("const" in schema or "enum" in schema):
+                values = [schema["const"]] if "const" in schema else schema["enum"]
+                found[name] = set(map(keyed, values))
+    return found
+
+
+def _only_refers(piece: Piece) -> bool:
+    """Whether all that a schema says is said by what it refers to, which stands beside it."""
+    return set(piece.words()) <= {"$ref", "allOf"}
+
+
+# Text and numbers
+
+
+def _texts(was: list[Said], now: list[Said], old: Part, new: Part) -> Iterator[Change]:
+    yield from _bounded("characters", "minLength", "maxLength", was, now, old, new)
+    for word, told in (
+        ("pattern", "the pattern"), ("format", "the format"), ("contentEncoding", "the encoding"),
+        ("contentMediaType", "the content"),
+    ):  # fmt: skip
+        before, after = (
+            list(dict.fromkeys(each.words[word] for each in said if word in each.words)) for said in (was, now)
+        )
+        gone = [each for each in before if each not in after]
+        come = [each for each in after if each not in before]
+        if gone and come:
+            words = f"{told} was {_listed(gone)}, now {_listed(come)}"
+        elif gone:
+            words = f"{told} {_listed(gone)} is no longer asked for"
+        elif come:
+            words = f"{told} {_listed(come)} is now asked for"
+        else:
+            continue
+        yield Change(words, narrows=bool(come), widens=bool(gone), old=old, new=new, edges=("", "x", "QLP", "1", " x"))
+
+
+def _bounded(
+    unit: str, low: str, high: str, was: list[Said], now: list[Said], old: Part, new: Part
+) -> Iterator[Change]:
+    lows = [max((each.words[low] for each in said if low in each.words), default=0) for said in (was, now)]
+    highs = [min((each.words[high] for each in said if high in each.words), default=None) for said in (was, now)]
+    edges = [*_long(unit, lows, highs)]
+    yield from _ends(unit, lows[0], highs[0], lows[1], highs[1], old, new, edges)
+
+
+def _long(unit: str, lows: list[Any], highs: list[Any]) -> Iterator[Any]:
+    if unit != "characters":
+        return
+    for end in (*lows, *highs):
+        if end is not None and end <= 10_000:
+            yield from ("x" * max(0, int(end) + more) for more in (-1, 0, 1))
+
+
+def _ends(
+    unit: str, low: Any, high: Any, low_now: Any, high_now: Any, old: Part, new: Part, edges: Sequence[Any]
+) -> Iterator[Change]:
+    if low != low_now:
+        words = f"at least {low_now:,} {unit}, was {low:,}" if low else f"at least {low_now:,} {unit}, was any number"
+        words = words if low_now else f"any number of {unit}, was at least {low:,}"
+        yield Change(words, narrows=low_now > low, widens=low_now < low, old=old, new=new, edges=edges)
+    if high != high_now:
+        if high_now is None:
+            words = f"any number of {unit}, was at most {high:,}"
+        else:
+            words = f"at most {high_now:,} {unit}, was {'any number' if high is None else f'{high:,}'}"
+        narrows = high_now is not None and (high is None or high_now < high)
+        yield Change(words, narrows=narrows, widens=not narrows, old=old, new=new, edges=edges)
+
+
+def _numbers(was: list[Said], now: list[Said], old: Part, new: Part) -> Iterator[Change]:
+    before, after = _bounds(was), _bounds(now)
+    ends = [end for pair in (*before, *after) if pair is not None for end in [pair[0]]]
+    edges = [value for end in ends for value in (end, end - 1, end + 1, end + 0.5, end - 0.5)]
+    for at, (told, more) in enumerate((("at least", "above"), ("at most", "below"))):
+        low, low_now = before[at], after[at]
+        if low == low_now:
+            continue
+        narrows = low_now is not None and (low is None or _is_tighter(low_now, low, at))
+        words = f"{_bound(low_now, told, more)}, was {_bound(low, told, more)}"
+        yield Change(words, narrows=narrows, widens=not narrows, old=old, new=new, edges=edges)
+    steps, steps_now = (
+        list(dict.fromkeys(each.words["multipleOf"] for each in said if "multipleOf" in each.words))
+        for said in (was, now)
+    )
+    narrows = not all(any(_divides(step, other) for other in steps) for step in steps_now)
+    widens = not all(any(_divides(step, other) for other in steps_now) for step in steps)
+    if narrows or widens:
+        words = f"a multiple of {_listed(steps_now)}" if steps_now else "a multiple of nothing"
+        words = f"{words}, was {f'of {_listed(steps)}' if steps else 'any number'}"
+        multiples = [step * factor for step in (*steps, *steps_now) for factor in (1, 2, 3, 7)]
+        yield Change(words, narrows=narrows, widens=widens, old=old, new=new, edges=[1, 0.5, *multiples])
+
+
+Bound = tuple[Any, bool]
+
+
+def _bounds(said: list[Said]) -> tuple[Bound | None, Bound | None]:
+    """The tightest floor and ceiling, each with whether it is excluded."""
+    bounds = [bound for each in said for bound in number_bounds(each.words)]
+    lows = [(bound, sign == ">") for sign, bound in bounds if sign.startswith(">")]
+    highs = [(bound, sign == "<") for sign, bound in bounds if sign.startswith("<")]
+    low = max(lows, key=lambda each: (each[0], each[1]), default=None)
+    high = min(highs, key=lambda each: (each[0], not each[1]), default=None)
+    return low, high
+
+
+def _is_tighter(one: Bound, other: Bound, at: int) -> bool:
+    if one[0] == other[0]:
+        return one[1] and not other[1]
+    return bool(one[0] > other[0] if at == 0 else one[0] < other[0])
+
+
+def _bound(bound: Bound | None, told: str, more: str) -> str:
+    return "unbounded" if bound is None else f"{more if bound[1] else told} {bound[0]:,}"
+
+
+def _divides(step: Any, other: Any) -> bool:
+    """Whether all multiples of another are multiples of a step."""
+    try:
+        return (Fraction(str(other)) / Fraction(str(step))).denominator == 1
+    except (ValueError, ZeroDivisionError):
+        return bool(step == other)
+
+
+# Parts of lists and records
+
+
+def _heads(said: list[Said]) -> int:
+    return max((len(list_parts(each.node, each.words)[0]) for each in said), default=0)
+
+
+def _item(said: list[Said], at: int | None) -> Part:
+    found = []
+    for each in said:
+        heads, more = list_parts(each.node, each.words)
+        held = heads[at] if at is not None and at < len(heads) else more
+        if held is not None:
+            found.append(Piece(held))
+    return tuple(dict.fromkeys(found))
+
+
+def _names(meaning: Meaning) -> dict[str, None]:
+    return dict.fromkeys(name for each in meaning.records for name in each.words.get("properties", {}))
+
+
+def _required(meaning: Meaning) -> set[str]:
+    return {
+        name
+        for each in meaning.records
+        if isinstance(each.words.get("required"), list)
+        for name in each.words["required"]
+    }
+
+
+def _is_closed(meaning: Meaning) -> bool:
+    """Whether keys that are not named are refused."""
+    if _clause(meaning, "unevaluatedProperties") is False:
+        return True
+    return any(
+        each.words.get("additionalProperties") is False and "patternProperties" not in each.words
+        for each in meaning.records
+    )
+
+
+def _clause(meaning: Meaning, word: str) -> Any:
+    return next((clause.node.raw[word] for clause in meaning.clauses if clause.word == word), None)
+
+
+def _is_closing(clause: Clause) -> bool:
+    return clause.word == "unevaluatedProperties" and clause.node.raw[clause.word] is False
+
+
+def _additional(meaning: Meaning) -> Part:
+    return _of_word(meaning, "additionalProperties")
+
+
+def _of_word(meaning: Meaning, word: str) -> Part:
+    return tuple(
+        dict.fromkeys(
+            Piece(each.node.subschema(word))
+            for each in meaning.records
+            if isinstance(each.words.get(word), dict | bool)
+        )
+    )
+
+
+def _patterns(meaning: Meaning) -> dict[str, Part]:
+    found: dict[str, list[Piece]] = {}
+    for each in meaning.records:
+        for pattern in each.words.get("patternProperties", {}):
+            found.setdefault(pattern, []).append(Piece(each.node.subschema("patternProperties", pattern)))
+    return {pattern: tuple(pieces) for pattern, pieces in found.items()}
+
+
+def _dependent(meaning: Meaning) -> set[tuple[str, str]]:
+    return {
+        (given, wanted)
+        for each in meaning.records
+        for word in ("dependentRequired", "dependencies")
+        for given, names in each.words.get(word, {}).items()
+        if isinstance(names, list)
+        for wanted in names
+    }
+
+
+def _dependent_schemas(meaning: Meaning) -> dict[str, Part]:
+    found: dict[str, list[Piece]] = {}
+    for each in meaning.records:
+        for word in ("dependentSchemas", "dependencies"):
+            for name, held in each.words.get(word, {}).items():
+                if not isinstance(held, list):
+                    found.setdefault(name, []).append(Piece(each.node.subschema(word, name)))
+    return {name: tuple(pieces) for name, pieces in found.items()}
+
+
+def _same_clause(clause: Clause, other: Clause) -> bool:
+    """Whether two keywords, which join schemas, say the same."""
+    if clause.word != other.word:
+        return False
+    node, twin = clause.node, other.node
+    held, also = node.raw[clause.word], twin.raw[other.word]
+    if clause.word == "if":
+        for word in ("then", "else"):
+            if (word in node.raw) != (word in twin.raw):
+                return False
+            if word in node.raw and not are_same(node.subschema(word), twin.subschema(word)):
+                return False
+    if clause.word in ("$dynamicRef", "$recursiveRef"):
+        return bool(held == also) and are_same(_target(node, held), _target(twin, also))
+    if isinstance(held, list):
+        if len(held) != len(also):
+            return False
+        return all(are_same(node.subschema(clause.word, at), twin.subschema(other.word, at)) for at in range(len(held)))
+    if isinstance(held, dict | bool) and isinstance(also, dict | bool):
+        return are_same(node.subschema(clause.word), twin.subschema(other.word))
+    return bool(keyed(held) == keyed(also))
+
+
+def _target(node: Subschema, reference: str) -> Subschema:
+    return node.document.library.target(node, reference)
+
+
+def _clause_words(clause: Clause) -> str:
+    held = clause.node.raw.get(clause.word)
+    return f"{clause.word} {visible(shortened(dumps(held, ensure_ascii=False, default=str), 60))}"
+
+
+def _is_open(part: Part) -> bool:
+    """Whether a part asks for nothing."""
+    return all(piece.node.raw is True or (piece.node.raw is not False and not piece.words()) for piece in part)
+
+
+def _is_nothing(part: Part) -> bool:
+    """Whether nothing may stand there."""
+    return any(piece.node.raw is False for piece in part)
+
+
+def _listed(values: Sequence[Any]) -> str:
+    told = [visible(shortened(dumps(each, ensure_ascii=False, default=str), 60)) for each in values[:8]]
+    more = f" and {len(values) - 8:,} more" if len(values) > 8 else ""
+    return ", ".join(told) + more
+
+
+__all__ = ["ANY", "Change", "Walk"]

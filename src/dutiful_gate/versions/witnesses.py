@@ -1,0 +1,238 @@
+"""Instances that one version accepts and the other refuses: found at the place of a change, and made small."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from itertools import islice
+from random import Random
+from typing import Any, Final
+
+from ..gates.document import DocumentGate
+from ..prove.smaller import smallest
+from ..sample.of_document import DocumentPayloads
+from ..sample.payloads import CannotSample
+from .walk import ANY, Change, Path
+
+Refuses = Callable[[Any], "list[str] | None"]
+"""Gives the pointers at which plain data is refused; None where it is admitted."""
+
+_BASES: Final = 16
+_DRAWS: Final = 8
+_MOST_TRIES: Final = 1_500
+_MOST_SHRINKS: Final = 20_000
+LEFT_OUT: Final = object()
+"""In the place of a value: the key is not there."""
+
+
+class Witness:
+    """An instance that tells two versions apart, checked against both."""
+
+    __slots__ = ("at", "instance")
+
+    def __init__(self, instance: Any, at: list[str]) -> None:
+        self.instance = instance
+        self.at = at
+
+
+class Accepting:
+    """A version that is to accept: its gate, its document, and sound data of it."""
+
+    def __init__(self, refuses: Refuses, document: DocumentGate, payloads: list[Any], seed: int) -> None:
+        self.refuses = refuses
+        self._maker = DocumentPayloads(document, Random(seed))
+        self.bases = payloads or [made for made in (self._draw_whole() for _ in range(_BASES)) if made is not LEFT_OUT]
+
+    def _draw_whole(self) -> Any:
+        try:
+            made = self._maker.make()
+        except CannotSample:
+            return LEFT_OUT
+        return made if self.refuses(made) is None else LEFT_OUT
+
+    def drawn(self, part: Any) -> Iterator[Any]:
+        """Values that its schemas accept at a place."""
+        nodes = [piece.node for piece in part]
+        for _ in range(_DRAWS if nodes else 0):
+            try:
+                self._maker._left = 200
+                yield self._maker.part(nodes, (), 1)
+            except (CannotSample, RecursionError):
+                return
+
+
+class Witnesses:
+    """Looks for instances that one version accepts and another refuses."""
+
+    def __init__(self, accepting: Accepting, refusing: Accepting) -> None:
+        self._accepting = accepting
+        self._refusing = refusing
+        one, other = accepting.bases, refusing.bases
+        # Where keys came and went, what has those of both lets one change be shown apart from the others.
+        both = [_merged(one[at % len(one)], each) for at, each in enumerate(other) if one]
+        self._bases = [*both, *_spread(one, other)]
+
+    def _shows(self, instance: Any) -> list[str] | None:
+        """Where the one refuses an instance that the other accepts; None where it does not."""
+        pointers = self._refusing.refuses(instance)
+        if not pointers or self._accepting.refuses(instance) is not None:
+            return None
+        return pointers
+
+    def of(self, change: Change, part: Any) -> Witness | None:
+        """The smallest that was found for a change; `part` are the schemas of the accepting version at its place."""
+        tries = 0
+        fallback: Any = LEFT_OUT
+        for instance in self._instances(change, part):
+            tries += 1
+            if tries > _MOST_TRIES:
+                break
+            pointers = self._shows(instance)
+            if pointers is None:
+                continue
+            if all(_is_near(pointer, change) for pointer in pointers):
+                return self.least(instance, change, alone=True)
+            if fallback is LEFT_OUT and any(_is_near(pointer, change) for pointer in pointers):
+                fallback = instance
+        return None if fallback is LEFT_OUT else self.least(fallback, change)
+
+    def beyond(self, document: Callable[[Any], bool]) -> Witness | None:
+        """The smallest that is refused by the gate alone: the document of the refusing version accepts it."""
+
+        def shows(instance: Any) -> bool:
+            return self._shows(instance) is not None and document(instance)
+
+        for number, instance in enumerate(each for base in self._bases for each in _rearranged(base)):
+            if number > _MOST_TRIES:
+                return None
+            if shows(instance):
+                found = smallest(instance, shows, _MOST_SHRINKS)
+                return Witness(found, self._refusing.refuses(found) or [])
+        return None
+
+    def least(self, instance: Any, change: Change, *, alone: bool = False) -> Witness:
+        """An instance made smaller, as long as it shows it, and at the same place; with `alone`, at no other."""
+        test = all if alone else any
+
+        def shows(smaller: Any) -> bool:
+            pointers = self._shows(smaller)
+            return pointers is not None and test(_is_near(pointer, change) for pointer in pointers)
+
+        found = smallest(instance, shows, _MOST_SHRINKS)
+        return Witness(found, self._refusing.refuses(found) or [])
+
+    def _instances(self, change: Change, part: Any) -> Iterator[Any]:
+        values = [*change.edges, *self._accepting.drawn(part)]
+        values += [_odd(each) for each in values[:6]]
+        if change.key:
+            values.append(LEFT_OUT)
+        yield from self._bases
+        for base in self._bases:
+            for value in values:
+                yield from _placed(base, change.path, value, merged=bool(change.path) or isinstance(value, dict))
+
+
+def _merged(one: Any, other: Any) -> Any:
+    """What has the keys of both, and the values of the one."""
+    if isinstance(one, dict) and isinstance(other, dict):
+        return {**other, **{key: _merged(held, other[key]) if key in other else held for key, held in one.items()}}
+    if isinstance(one, list) and isinstance(other, list) and other:
+        return [_merged(held, other[at % len(other)]) for at, held in enumerate(one)]
+    return one
+
+
+def _rearranged(base: Any) -> Iterator[Any]:
+    """A record as it is, and with the value of a field in the place of another's: what rules between fields look at."""
+    yield base
+    if isinstance(base, list):
+        for at, held in enumerate(base[:3]):
+            yield from ([*base[:at], each, *base[at + 1 :]] for each in islice(_rearranged(held), 1, None))
+    if not isinstance(base, dict):
+        return
+    keys = list(base)
+    for key in keys:
+        yield {name: held for name, held in base.items() if name != key}
+        for other in keys:
+            if other != key and type(base[other]) is type(base[key]):
+                yield {**base, key: base[other]}
+                yield {**base, key: base[other], other: base[key]}
+        yield from ({**base, key: each} for each in islice(_rearranged(base[key]), 1, None))
+        if isinstance(base[key], int | float) and not isinstance(base[key], bool):
+            yield from ({**base, key: number} for number in (0, 1, 2, 3, -1, 0.5, 13, 1000))
+        if isinstance(base[key], str):
+            yield from ({**base, key: text} for text in ("", "x", "abc", "X", base[key] + "x"))
+
+
+def _spread(one: list[Any], other: list[Any]) -> list[Any]:
+    """Instances of both by turns."""
+    made: list[Any] = []
+    for at in range(max(len(one), len(other))):
+        made += [each[at] for each in (one, other) if at < len(each)]
+    return made[: 2 * _BASES]
+
+
+def _odd(value: Any) -> Any:
+    """A value a little beside another."""
+    if isinstance(value, str):
+        return f" {value} "
+    if isinstance(value, bool) or value is None:
+        return "x"
+    if isinstance(value, int | float):
+        return value + 0.5
+    return LEFT_OUT if isinstance(value, dict) else [*value, *value] if isinstance(value, list) else value
+
+
+def _placed(base: Any, path: Path, value: Any, *, merged: bool) -> Iterator[Any]:
+    """An instance with another value at a place, where the base has such a place."""
+    if not path:
+        if value is LEFT_OUT:
+            return
+        if merged and isinstance(base, dict) and isinstance(value, dict):
+            yield {**base, **value}
+        yield value
+        return
+    step, further = path[0], path[1:]
+    if isinstance(base, dict):
+        keys = list(base) if step == ANY else [step]
+        for key in keys[:2] or ["x"]:
+            if not further:
+                if value is LEFT_OUT:
+                    if key in base:
+                        yield {name: held for name, held in base.items() if name != key}
+                else:
+                    yield {**base, key: value}
+            else:
+                for inner in _placed(base.get(key, {}), further, value, merged=merged):
+                    yield {**base, key: inner}
+    elif isinstance(base, list):
+        at = 0 if step == ANY else int(step) if step.isdecimal() else None
+        if at is None or (value is LEFT_OUT and not further):
+            return
+        if at >= len(base):
+            filled = [*base, *([base[-1]] * (at - len(base)) if base else [])]
+            if len(filled) == at:
+                yield from ([*filled, inner] for inner in _within({}, further, value, merged=merged))
+            return
+        for inner in _within(base[at], further, value, merged=merged):
+            yield [*base[:at], inner, *base[at + 1 :]]
+
+
+def _within(held: Any, further: Path, value: Any, *, merged: bool) -> Iterator[Any]:
+    if further:
+        yield from _placed(held, further, value, merged=merged)
+    elif value is not LEFT_OUT:
+        yield value
+
+
+def _is_near(pointer: str, change: Change) -> bool:
+    """Whether a fault stands at the place of a change, in it, or at the record that lacks a key."""
+    steps = pointer.split("/")[1:]
+    wanted = list(change.path)
+    if change.key and wanted and wanted[-1] == change.key and len(steps) == len(wanted) - 1:
+        wanted = wanted[:-1]
+    if len(steps) < len(wanted):
+        return False
+    return all(want in (ANY, _unescaped(step)) for want, step in zip(wanted, steps, strict=False))
+
+
+def _unescaped(step: str) -> str:
+    return step.replace("~1", "/").replace("~0", "~")
