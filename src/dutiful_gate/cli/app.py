@@ -7,6 +7,7 @@ import click
 from .. import __version__
 from .build import build
 from .check import check
+from .compare import compare
 from .config import config
 from .declare import declare
 from .demo import demo
@@ -32,6 +33,7 @@ from .why import why
     dutiful why harbour.shapes:Booking '{"origin": " qlp "}' /origin
     dutiful schema harbour.shapes:Booking > booking.schema.json
     dutiful prove harbour.shapes:Booking
+    dutiful compare harbour.shapes:Booking@main harbour.shapes:Booking
     dutiful config check harbour.service:settings
 """,
 )
@@ -40,5 +42,5 @@ def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 
 
-for verb in (draft, tree, check, why, explain, schema, declare, prove, build, sample, config, manual, demo):
+for verb in (draft, tree, check, why, explain, schema, declare, prove, compare, build, sample, config, manual, demo):
     dutiful.add_command(verb)

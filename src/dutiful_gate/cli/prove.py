@@ -23,6 +23,8 @@ from .console import console, sure_output
 from .target import CannotRun, documents_option, gate_for
 
 _SHOW_PROGRESS_FROM = 4_000
+_MOST_RELEASED = 2_000
+"""So many values at most are released for a consumer: the proof is by the documents, and they are tried beside it."""
 _LAWS = {
     1: "what the document accepts, the gate admits",
     2: "what the gate admits, the document accepts",
@@ -39,12 +41,16 @@ _WAYS = {1: "all ways of judging by a document say the same"}
     dutiful prove harbour.shapes:Booking -n 200000 --dialect draft-07
     dutiful prove booking.schema.json
     dutiful prove harbour.shapes:Booking --stores harbour.storage:BookingRow --postgresql
+    dutiful prove harbour.shapes:Booking --against customs.shapes:Declared
 
 With --stores, TARGET is held against a class that SQLAlchemy maps to a table: whatever the gate admits, the table must
 hold, and give back equal. Rows are written to SQLite in memory, to databases that are named, and to a PostgreSQL server
 that is started for it; to temporary tables, in a transaction that is rolled back.
 
-Exit status: 0 no disagreement, 1 some, 2 cannot run.
+With --against, TARGET is a service and CONSUMER reads what it releases, a MODULE:NAME or a .json document, also with
+@REVISION: all that the one releases, the other must admit.
+
+Exit status: 0 no disagreement, 1 some, 2 cannot run; with --against 3 where it could not be told.
 """
 )
 @click.argument("target", metavar="TARGET")
@@ -54,6 +60,13 @@ Exit status: 0 no disagreement, 1 some, 2 cannot run.
 )
 @click.option("--seed", default=0, show_default=True, help="The same seed tries the same instances.")
 @click.option("--stores", "model", default="", metavar="MODULE:NAME", help="A mapped class to hold TARGET against.")
+@click.option(
+    "--against",
+    "consumer",
+    default="",
+    metavar="CONSUMER",
+    help="A declaration or a document that must admit all that TARGET releases.",
+)
 @click.option("--database", "databases", multiple=True, metavar="URL", help="With --stores: another database.")
 @click.option("--postgresql", is_flag=True, help="With --stores: also a PostgreSQL server of its own.")
 @click.option(
@@ -77,6 +90,7 @@ def prove(
     instances: int,
     seed: int,
     model: str,
+    consumer: str,
     databases: tuple[str, ...],
     postgresql: bool,
     dialect: str,
@@ -91,10 +105,17 @@ def prove(
     compiled, word for word, and with formats by the grammars of their standards.
     """
     sure_output()
+    if model and consumer:
+        raise CannotRun("--stores and --against ask two questions: give them one at a time")
     if model:
         from .prove_storage import prove_storage
 
         raise SystemExit(prove_storage(target, model, databases, own=postgresql, rows=instances, seed=seed, form=form))
+    if consumer:
+        from .prove_consumer import prove_consumer
+
+        samples = min(instances, _MOST_RELEASED)
+        raise SystemExit(prove_consumer(target, consumer, samples=samples, seed=seed, form=form))
     if databases or postgresql:
         raise CannotRun("--database and --postgresql go with --stores")
     gate = gate_for(target, documents=documents)

@@ -241,11 +241,13 @@ def _changes(
     if not found:
         return
     if of == "send":
-        before = Accepting(old.refuses, document, old.payloads(_BASES, seed), seed)
-        after = Accepting(new.refuses, document_now, new.payloads(_BASES, seed), seed)
+        before = Accepting(old.accepts, old.refuses, document, old.payloads(_BASES, seed), seed)
+        after = Accepting(new.accepts, new.refuses, document_now, new.payloads(_BASES, seed), seed)
     else:
-        before = Accepting(_refuses_by(document), document, old.releases(_BASES, seed), seed)
-        after = Accepting(_refuses_by(document_now), document_now, new.releases(_BASES, seed), seed)
+        before = Accepting(document.accepts, _refuses_by(document), document, old.releases(_BASES, seed), seed)
+        after = Accepting(
+            document_now.accepts, _refuses_by(document_now), document_now, new.releases(_BASES, seed), seed
+        )
     narrowing, widening = Witnesses(before, after), Witnesses(after, before)
     for change in found:
         refused = narrowing.of(change, _part(change, change.old)) if change.narrows else None
@@ -351,8 +353,8 @@ class _Shown:
     def _witnesses(self) -> tuple[Witnesses, Witnesses]:
         if self._pair is None:
             payloads = self.old.payloads(_SAMPLED, self._seed), self.new.payloads(_SAMPLED, self._seed)
-            before = Accepting(self.old.refuses, self._documents[0], payloads[0], self._seed)
-            after = Accepting(self.new.refuses, self._documents[1], payloads[1], self._seed)
+            before = Accepting(self.old.accepts, self.old.refuses, self._documents[0], payloads[0], self._seed)
+            after = Accepting(self.new.accepts, self.new.refuses, self._documents[1], payloads[1], self._seed)
             self._pair = Witnesses(before, after), Witnesses(after, before)
             self._instances = [*payloads[0], *payloads[1]]
         return self._pair

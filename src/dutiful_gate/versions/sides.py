@@ -53,6 +53,9 @@ class Side(Protocol):
     notes: Mapping[str, Any]
     typed: bool
 
+    def accepts(self, data: Any) -> bool:
+        """Whether the gate admits plain data."""
+
     def refuses(self, data: Any) -> list[str] | None:
         """The pointers at which the gate refuses plain data; None where it admits it."""
 
@@ -79,6 +82,10 @@ class GateSide:
             self.released = _as_json(self.gate.schema(of="release"))
             self.notes = notes_of(self.gate.shape, document)
         self.send = sent
+
+    def accepts(self, data: Any) -> bool:
+        """See `Side`."""
+        return self.gate.accepts(data)
 
     def refuses(self, data: Any) -> list[str] | None:
         """See `Side`."""
@@ -188,7 +195,7 @@ def _default(shape: Shape, field: Field) -> str:
     if field.required or field.may_lack:
         return ""
     if field.use.secret or field.use.bare.secret:
-        return f"a secret {_digest(repr(default_of(field)))}" if field.factory is None else "a secret"
+        return "a secret"
     if field.factory is not None and field.factory not in (list, dict, set, tuple, frozenset):
         return f"made by {getattr(field.factory, '__name__', 'a function')}{_mark(field.factory)}"
     try:

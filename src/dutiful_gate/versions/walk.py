@@ -6,11 +6,12 @@ whatever is not understood is flagged both ways.
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator, Sequence
 from copy import copy
 from fractions import Fraction
 from json import dumps
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from ..declare.equality import keyed
 from ..document.declaring.disjoint import Apart
@@ -28,6 +29,7 @@ ANY: Final = "*"
 _MOST_STEPS: Final = 60_000
 _MOST_OPTIONS: Final = 40
 _MOST_CHANGES: Final = 2_000
+_MOST_REFERENCES: Final = 50
 
 
 class Change:
@@ -70,97 +72,179 @@ class Change:
         made.path = (step, *self.path)
         return made
 
+
+class Pair(NamedTuple):
+    """The schemas of one value in both versions; where kinds are named, as far as values are of these."""
+
+    old: Part
+    new: Part
+    kinds: tuple[str, ...] | None = None
+    kinds_now: tuple[str, ...] | None = None
+
+
+class Lead(NamedTuple):
+    """What was found of a value hangs on another pair: of what stands a step further in, or of the same value.
+
+    `prefix` says, in words, that its changes are those of a part of what is asked of this value; `turned`, that what
+    must not hold is compared, so that the directions turn round.
+    """
+
+    pair: Pair
+    step: str = ""
+    prefix: str = ""
+    turned: bool = False
+
+
+Found = Change | Lead
+
+
+class Option(NamedTuple):
+    """One of several things that a value may be: schemas, as far as values are of some kinds (None: of all theirs)."""
+
+    part: Part
+    meaning: Meaning
+    kinds: tuple[str, ...]
+    is_part: bool = False
+
     @property
-    def mark(self) -> tuple[object, ...]:
-        """What tells changes apart, wherever they are reached from."""
-        return self.words, self.narrows, self.widens, _mark(self.old), _mark(self.new), self.key
-
-
-def _mark(part: Part) -> tuple[int, ...]:
-    return tuple(id(piece.node) for piece in part)
-
-
-class Option:
-    """One of several things that a value may be: schemas, as far as values are of some kinds."""
-
-    __slots__ = ("kinds", "meaning", "part")
-
-    def __init__(self, part: Part, meaning: Meaning, kinds: tuple[str, ...]) -> None:
-        self.part = part
-        self.meaning = meaning
-        self.kinds = kinds
+    def restricted(self) -> tuple[str, ...] | None:
+        """Its kinds, where its schemas have more."""
+        return self.kinds if self.is_part else None
 
 
 class Walk:
     """Walks two documents side by side.
 
+    Every pair of schemas that is met is taken to say the same until something is found, and looked at again when what
+    it hangs on turns out otherwise: so schemas that lead back to themselves come to an end, and each pair is told once.
     With `undeclared`, keys that a version does not declare, and does not refuse, count as sent.
     """
 
     def __init__(self, old: DocumentGate, new: DocumentGate, *, undeclared: bool = False) -> None:
         self.old, self.new = old, new
         self.undeclared = undeclared
-        self._known: dict[tuple[Part, Part], list[Change]] = {}
-        self._open: dict[tuple[Part, Part], int] = {}
-        self._lowest = 0
-        self._steps = 0
+        self._found: dict[Pair, list[Found]] = {}
+        self._flags: dict[Pair, tuple[bool, bool]] = {}
+        self._hanging: dict[Pair, set[Pair]] = {}
+        self._waiting: dict[Pair, None] = {}
+        self._at: Pair | None = None
         self._same: dict[tuple[Part, Part], bool] = {}
+        self._meanings: dict[Part, Meaning] = {}
         self._apart = (Apart(_judge_of(old)), Apart(_judge_of(new)))
 
     def changes(self) -> list[Change]:
         """What changed, from the outside in; nothing where both say the same."""
-        old, new = self.old._engine.root, self.new._engine.root
-        return self.compare((Piece(old),), (Piece(new),))
+        root = self._pair((Piece(self.old._engine.root),), (Piece(self.new._engine.root),))
+        self._waiting[root] = None
+        steps = 0
+        while self._waiting:
+            pair = next(iter(self._waiting))
+            del self._waiting[pair]
+            steps += 1
+            if steps > _MOST_STEPS:
+                words = "too much at once to be told apart"
+                return [Change(words, narrows=True, widens=True, old=root.old, new=root.new)]
+            self._look_at(pair)
+        return self._told(root)
+
+    def _look_at(self, pair: Pair) -> None:
+        """Find what is said otherwise of a pair, by what is known of the others now."""
+        self._at = pair
+        try:
+            found = [] if self._are_same(pair) else list(self._compared(pair))
+        except TooMany:
+            found = [Change("too many schemas at once", narrows=True, widens=True, old=pair.old, new=pair.new)]
+        except RecursionError:
+            found = [Change("nested too deep to be told", narrows=True, widens=True, old=pair.old, new=pair.new)]
+        self._found[pair] = found
+        narrows = widens = False
+        for each in found:
+            if isinstance(each, Change):
+                narrows, widens = narrows or each.narrows, widens or each.widens
+            else:
+                flags = self._flags_of(each.pair)
+                narrows, widens = narrows or flags[each.turned], widens or flags[not each.turned]
+        before = self._flags.get(pair, (False, False))
+        self._flags[pair] = (narrows or before[0], widens or before[1])
+        if self._flags[pair] != before:
+            self._waiting.update(dict.fromkeys(self._hanging.get(pair, ())))
+
+    def _flags_of(self, pair: Pair) -> tuple[bool, bool]:
+        """Whether a pair narrows, and whether it widens, as far as that is known; the one at hand hangs on it."""
+        if self._at is not None:
+            self._hanging.setdefault(pair, set()).add(self._at)
+        if pair not in self._flags:
+            self._flags[pair] = (False, False)
+            self._waiting[pair] = None
+        return self._flags[pair]
+
+    def _told(self, root: Pair) -> list[Change]:
+        """All changes that can be reached, each once, by the shortest path."""
+        told: list[Change] = []
+        seen: set[tuple[Pair, str, bool]] = set()
+        waiting: deque[tuple[Pair, Path, str, bool]] = deque([(root, (), "", False)])
+        while waiting and len(told) < _MOST_CHANGES:
+            pair, path, prefix, turned = waiting.popleft()
+            if (pair, prefix, turned) in seen:
+                continue
+            seen.add((pair, prefix, turned))
+            for each in self._found.get(pair, ()):
+                if isinstance(each, Lead):
+                    further = (*path, each.step) if each.step and not prefix else path
+                    waiting.append((each.pair, further, prefix or each.prefix, turned != each.turned))
+                    continue
+                change = copy(each)
+                change.path = (*path, *each.path) if not prefix else path
+                if prefix:
+                    change.words, change.old, change.new, change.key = f"{prefix}: {each.words}", (), (), ""
+                if turned:
+                    change.narrows, change.widens = each.widens, each.narrows
+                told.append(change)
+        return told
+
+    def _pair(
+        self,
+        old: Part,
+        new: Part,
+        kinds: tuple[str, ...] | None = None,
+        kinds_now: tuple[str, ...] | None = None,
+    ) -> Pair:
+        """A pair, by the schemas that say something, and not those that only refer to them."""
+        return Pair(_followed(old, self.old._engine.root), _followed(new, self.new._engine.root), kinds, kinds_now)
+
+    def _are_same(self, pair: Pair) -> bool:
+        if pair.kinds is not None or pair.kinds_now is not None:
+            return False
+        old, new = pair.old, pair.new
+        if (old, new) not in self._same:
+            plain = len(old) == len(new) and all(one.without == two.without for one, two in zip(old, new, strict=True))
+            self._same[old, new] = plain and all(
+                are_same(one.node, two.node) for one, two in zip(old, new, strict=True)
+            )
+        return self._same[old, new]
+
+    def _meaning(self, part: Part) -> Meaning:
+        """What a part says. Raises TooMany."""
+        if part not in self._meanings:
+            self._meanings[part] = gathered(part)
+        return self._meanings[part]
 
     # A value
 
-    def compare(self, old: Part, new: Part) -> list[Change]:
-        """What changed of a value."""
-        pair = (old, new)
-        if pair in self._known:
-            return self._known[pair]
-        if pair in self._open:
-            # Where it leads back to itself, it is as it is found to be further up.
-            self._lowest = min(self._lowest, self._open[pair])
-            return []
-        if self._are_same(old, new):
-            return []
-        self._steps += 1
-        if self._steps > _MOST_STEPS:
-            return [Change("too much at once to be told apart", narrows=True, widens=True, old=old, new=new)]
-        depth = len(self._open)
-        before, self._lowest = self._lowest, depth
-        self._open[pair] = depth
-        try:
-            found = _each_once(self._compared(old, new))
-        except RecursionError:
-            found = [Change("nested too deep to be told apart", narrows=True, widens=True, old=old, new=new)]
-        finally:
-            del self._open[pair]
-        if self._lowest >= depth:  # it hangs on nothing that is still open
-            self._known[pair] = found
-        self._lowest = min(before, self._lowest)
-        return found
-
-    def _are_same(self, old: Part, new: Part) -> bool:
-        pair = (old, new)
-        if pair not in self._same:
-            plain = len(old) == len(new) and all(one.without == two.without for one, two in zip(old, new, strict=True))
-            self._same[pair] = plain and all(are_same(one.node, two.node) for one, two in zip(old, new, strict=True))
-        return self._same[pair]
-
-    def _compared(self, old: Part, new: Part) -> Iterator[Change]:
-        try:
-            was, now = gathered(old), gathered(new)
-        except TooMany:
-            yield Change("too many schemas at once to be told apart", narrows=True, widens=True, old=old, new=new)
-            return
+    def _compared(self, pair: Pair) -> Iterator[Found]:
+        old, new = pair.old, pair.new
+        was, now = self._meaning(old), self._meaning(new)
         if was.never or now.never or not was.kinds or not now.kinds:
             yield from self._never(was, now, old, new)
             return
         values, others = was.values(_judge_of(self.old)), now.values(_judge_of(self.new))
         if values is not None or others is not None:
             yield from self._constants(values, others, old, new)
+            return
+        if pair.kinds is not None or pair.kinds_now is not None:
+            yield from self._facets(
+                Option(old, was, pair.kinds or was.kinds), Option(new, now, pair.kinds_now or now.kinds)
+            )
             return
         before, after = self._options(was, old, 0), self._options(now, new, 1)
         if len(before) == 1 and len(after) == 1:
@@ -196,7 +280,7 @@ class Walk:
 
     def _phrase(self, part: Part) -> str:
         try:
-            kinds = gathered(part).kinds
+            kinds = self._meaning(part).kinds
         except TooMany:
             return "something else"
         return " or ".join(_KIND_WORDS[kind] for kind in kinds) if len(kinds) < 4 else "any value"
@@ -223,53 +307,44 @@ class Walk:
         made = []
         for each in parts:
             try:
-                inner = gathered(each)
+                inner = self._meaning(each)
             except TooMany:
                 return [Option(part, meaning, meaning.kinds)]
             if not inner.never and inner.kinds:
                 made.append(Option(each, inner, inner.kinds))
         return made or [Option(part, meaning, meaning.kinds)]
 
-    def _unions(self, before: list[Option], after: list[Option]) -> Iterator[Change]:
+    def _unions(self, before: list[Option], after: list[Option]) -> Iterator[Found]:
         """Each old option must lie within a new one, and the other way round; else the nearest is told."""
         taken: set[int] = set()
-        for option in before:
-            trials = [(number, self._between(option, other)) for number, other in enumerate(after)]
-            within = [(number, found) for number, found in trials if not any(each.narrows for each in found)]
-            if within:
-                number, found = min(within, key=lambda each: len(each[1]))
-                taken.add(number)
-                if any(each.widens for each in found):
-                    yield from found
-                continue
-            near = [each for each in trials if _is_near(option, after[each[0]])]
-            if near:
-                number, found = min(near, key=lambda each: len(each[1]))
-                taken.add(number)
-                yield from found
-            else:
+        for at, option in enumerate(before):
+            pairs = {
+                number: self._pair(option.part, other.part, option.restricted, other.restricted)
+                for number, other in enumerate(after)
+                if set(_plain(option.kinds)) & set(_plain(other.kinds))
+            }
+            within = [number for number, pair in pairs.items() if not self._flags_of(pair)[0]]
+            near = within or [number for number in pairs if _is_near(option, after[number])]
+            if not near:
                 yield Change(f"no longer {self._named(option)}", narrows=True, old=option.part, new=self._all(after))
+                continue
+            number = min(near, key=lambda each: self._distance(at, option, each, after[each], pairs[each]))
+            taken.add(number)
+            yield Lead(pairs[number])
         for number, other in enumerate(after):
             if number in taken:
                 continue
-            if any(not any(each.widens for each in self._between(option, other)) for option in before):
-                continue
-            yield Change(f"now also {self._named(other)}", widens=True, old=self._all(before), new=other.part)
+            pairs_of = [
+                self._pair(option.part, other.part, option.restricted, other.restricted)
+                for option in before
+                if set(_plain(option.kinds)) & set(_plain(other.kinds))
+            ]
+            if not any(not self._flags_of(pair)[1] for pair in pairs_of):
+                yield Change(f"now also {self._named(other)}", widens=True, old=self._all(before), new=other.part)
 
-    def _between(self, option: Option, other: Option) -> list[Change]:
-        if not set(_plain(option.kinds)) & set(_plain(other.kinds)):
-            return [Change("another kind", narrows=True, widens=True, old=option.part, new=other.part)]
-        if option.kinds == option.meaning.kinds and other.kinds == other.meaning.kinds:
-            return self.compare(option.part, other.part)
-        return _each_once(self._restricted(option, other))
-
-    def _restricted(self, option: Option, other: Option) -> Iterator[Change]:
-        values = option.meaning.values(_judge_of(self.old))
-        others = other.meaning.values(_judge_of(self.new))
-        if values is not None or others is not None:
-            yield from self._constants(values, others, option.part, other.part)
-        else:
-            yield from self._facets(option, other)
+    def _distance(self, at: int, option: Option, number: int, other: Option, pair: Pair) -> tuple[bool, bool, bool]:
+        """How far an option is from one of the other version: what says the same is nearest, then what is called so."""
+        return any(self._flags_of(pair)), self._named(option) != self._named(other), at != number
 
     def _all(self, options: list[Option]) -> Part:
         return options[0].part if len(options) == 1 else ()
@@ -286,7 +361,7 @@ class Walk:
 
     # What is asked of a value
 
-    def _facets(self, before: Option, after: Option) -> Iterator[Change]:
+    def _facets(self, before: Option, after: Option) -> Iterator[Found]:
         was, now, old, new = before.meaning, after.meaning, before.part, after.part
         gone = _without_kinds(before.kinds, after.kinds)
         come = _without_kinds(after.kinds, before.kinds)
@@ -314,7 +389,7 @@ class Walk:
             yield from self._records(was, now, old, new)
         yield from self._clauses(was, now, old, new)
 
-    def _lists(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+    def _lists(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Found]:
         yield from _bounded("items", "minItems", "maxItems", was.lists, now.lists, old, new)
         unique, unique_now = (any(each.words.get("uniqueItems") for each in said) for said in (was.lists, now.lists))
         if unique != unique_now:
@@ -322,10 +397,8 @@ class Walk:
             yield Change(words, narrows=unique_now, widens=unique, old=old, new=new)
         heads, heads_now = _heads(was.lists), _heads(now.lists)
         for at in range(max(heads, heads_now)):
-            step = str(at)
-            yield from (each.under(step) for each in self.compare(_item(was.lists, at), _item(now.lists, at)))
-        further = self.compare(_item(was.lists, None), _item(now.lists, None))
-        yield from (each.under(ANY) for each in further)
+            yield Lead(self._pair(_item(was.lists, at), _item(now.lists, at)), str(at))
+        yield Lead(self._pair(_item(was.lists, None), _item(now.lists, None)), ANY)
         yield from self._contained(was, now, old, new)
 
     def _contained(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
@@ -353,15 +426,14 @@ class Walk:
 
     # Records
 
-    def _records(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+    def _records(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Found]:
         yield from _bounded("keys", "minProperties", "maxProperties", was.records, now.records, old, new)
         closed, closed_now = _is_closed(was), _is_closed(now)
         required, required_now = _required(was), _required(now)
         names, names_now = _names(was), _names(now)
         for name in dict.fromkeys([*names, *names_now]):
             if name in names and name in names_now:
-                found = self.compare(self._under(was, name), self._under(now, name))
-                yield from (each.under(name) for each in found)
+                yield Lead(self._pair(self._under(was, name), self._under(now, name)), name)
             elif name in names:
                 yield from self._gone(was, now, name, old, new, required=name in required, closed=closed_now)
             else:
@@ -377,7 +449,7 @@ class Walk:
 
     def _gone(
         self, was: Meaning, now: Meaning, name: str, old: Part, new: Part, *, required: bool, closed: bool
-    ) -> Iterator[Change]:
+    ) -> Iterator[Found]:
         held = self._under(was, name)
         if _is_nothing(held):
             return
@@ -385,7 +457,7 @@ class Walk:
         if closed and _is_nothing(further):
             yield Change("gone, and now refused", narrows=True, widens=required, old=held, new=(), key=name).under(name)
         elif further and not _is_open(further):
-            yield from (each.under(name) for each in self.compare(held, further))
+            yield Lead(self._pair(held, further), name)
             if required:
                 yield Change("may now be left out", widens=True, old=old, new=new, key=name).under(name)
         else:
@@ -394,7 +466,7 @@ class Walk:
 
     def _new(
         self, was: Meaning, now: Meaning, name: str, old: Part, new: Part, *, required: bool, closed: bool
-    ) -> Iterator[Change]:
+    ) -> Iterator[Found]:
         held = self._under(now, name)
         if _is_nothing(held):
             return
@@ -403,7 +475,7 @@ class Walk:
             words = "new, must be there" if required else "new, may be left out"
             yield Change(words, narrows=required, widens=True, old=(), new=held, key=name).under(name)
         elif before and not _is_open(before):
-            yield from (each.under(name) for each in self.compare(before, held))
+            yield Lead(self._pair(before, held), name)
             if required:
                 yield Change("must now be there", narrows=True, old=old, new=new, key=name).under(name)
         else:
@@ -432,11 +504,11 @@ class Walk:
 
     def _others(
         self, was: Meaning, now: Meaning, old: Part, new: Part, *, closed: bool, closed_now: bool
-    ) -> Iterator[Change]:
+    ) -> Iterator[Found]:
         """Keys that are not named."""
         patterns, patterns_now = _patterns(was), _patterns(now)
         for pattern in patterns.keys() & patterns_now.keys():
-            yield from (each.under(ANY) for each in self.compare(patterns[pattern], patterns_now[pattern]))
+            yield Lead(self._pair(patterns[pattern], patterns_now[pattern]), ANY)
         if patterns.keys() != patterns_now.keys():
             words = f"keys by other patterns: {_listed(sorted(patterns_now.keys() ^ patterns.keys()))}"
             yield Change(words, narrows=True, widens=True, old=old, new=new)
@@ -449,12 +521,11 @@ class Walk:
             return
         others, others_now = _additional(was), _additional(now)
         if not closed and (others or others_now):
-            yield from (each.under(ANY) for each in self.compare(others, others_now))
+            yield Lead(self._pair(others, others_now), ANY)
         named, named_now = _of_word(was, "propertyNames"), _of_word(now, "propertyNames")
-        for each in self.compare(named, named_now):
-            yield Change(f"its keys: {each.words}", narrows=each.narrows, widens=each.widens, old=old, new=new)
+        yield Lead(self._pair(named, named_now), prefix="its keys")
 
-    def _dependencies(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+    def _dependencies(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Found]:
         asked, asked_now = _dependent(was), _dependent(now)
         for given, wanted in sorted(asked_now - asked):
             yield Change(f"needs {wanted!r} when {given!r} comes", narrows=True, old=old, new=new, key=wanted)
@@ -462,13 +533,11 @@ class Walk:
             yield Change(f"no longer needs {wanted!r} when {given!r} comes", widens=True, old=old, new=new, key=wanted)
         schemas, schemas_now = _dependent_schemas(was), _dependent_schemas(now)
         for name in sorted(schemas.keys() | schemas_now.keys()):
-            for each in self.compare(schemas.get(name, ()), schemas_now.get(name, ())):
-                words = f"when {name!r} comes: {each.words}"
-                yield Change(words, narrows=each.narrows, widens=each.widens, old=old, new=new)
+            yield Lead(self._pair(schemas.get(name, ()), schemas_now.get(name, ())), prefix=f"when {name!r} comes")
 
     # What joins schemas
 
-    def _clauses(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Change]:
+    def _clauses(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Found]:
         left, left_now = list(was.clauses), list(now.clauses)
         for clause in list(left):
             twin = next((each for each in left_now if _same_clause(clause, each)), None)
@@ -478,7 +547,7 @@ class Walk:
         left = [each for each in left if not _is_closing(each)]
         left_now = [each for each in left_now if not _is_closing(each)]
         if len(left) == 1 and len(left_now) == 1 and left[0].word == left_now[0].word:
-            paired = self._paired(left[0], left_now[0], old, new)
+            paired = self._paired(left[0], left_now[0])
             if paired is not None:
                 yield from paired
                 return
@@ -487,25 +556,55 @@ class Walk:
         for clause in left_now:
             yield Change(f"now asks for {_clause_words(clause)}", narrows=True, old=old, new=new)
 
-    def _paired(self, clause: Clause, twin: Clause, old: Part, new: Part) -> list[Change] | None:
+    def _paired(self, clause: Clause, twin: Clause) -> list[Lead] | None:
         """What changed within a `not` or an `if`; None where that tells nothing."""
         node, other = clause.node, twin.node
         if clause.word == "not":
-            # What must not hold: the directions turn round.
-            found = self.compare((Piece(node.subschema("not")),), (Piece(other.subschema("not")),))
-            return [
-                Change(f"what must not be: {each.words}", narrows=each.widens, widens=each.narrows, old=old, new=new)
-                for each in found
-            ]
+            pair = self._pair((Piece(node.subschema("not")),), (Piece(other.subschema("not")),))
+            return [Lead(pair, prefix="what must not be", turned=True)]
         if clause.word == "if" and are_same(node.subschema("if"), other.subschema("if")):
-            made = []
-            for word in ("then", "else"):
-                parts = [(Piece(each.subschema(word)),) if word in each.raw else () for each in (node, other)]
-                for each in self.compare(*parts):
-                    words = f"{'where its condition holds' if word == 'then' else 'else'}: {each.words}"
-                    made.append(Change(words, narrows=each.narrows, widens=each.widens, old=old, new=new))
-            return made
+            return [
+                Lead(self._pair(_subschema(node, word), _subschema(other, word)), prefix=prefix)
+                for word, prefix in (
+                    ("then", "where its condition holds"),
+                    ("else", "where its condition does not hold"),
+                )
+            ]
         return None
+
+
+def _subschema(node: Subschema, word: str) -> Part:
+    return (Piece(node.subschema(word)),) if word in node.raw else ()
+
+
+def _followed(part: Part, root: Subschema) -> Part:
+    """A part in which what only refers to a schema is that schema."""
+    return tuple(dict.fromkeys(_target_of(piece, root) for piece in part))
+
+
+def _target_of(piece: Piece, root: Subschema) -> Piece:
+    for _ in range(_MOST_REFERENCES):
+        node = piece.node
+        words = piece.words()
+        if len(words) != 1 or node.dialect.nullable:
+            return piece
+        ((word, held),) = words.items()
+        if word == "$ref":
+            piece = Piece(_target(node, held))
+        elif word in ("$dynamicRef", "$recursiveRef") and _is_anchored(root, word, held):
+            piece = Piece(root)  # the outermost resource that has the anchor, and so the whole document
+        else:
+            return piece
+    return piece
+
+
+def _is_anchored(root: Subschema, word: str, reference: Any) -> bool:
+    """Whether a reference that goes by the way it was reached leads to the document as a whole."""
+    if not isinstance(root.raw, dict):
+        return False
+    if word == "$recursiveRef":
+        return root.raw.get("$recursiveAnchor") is True
+    return bool(f"#{root.raw.get('$dynamicAnchor')}" == reference)
 
 
 def _judge_of(gate: DocumentGate) -> Any:
@@ -515,17 +614,6 @@ def _judge_of(gate: DocumentGate) -> Any:
 
 def _accepts(gate: DocumentGate, part: Part, value: Any) -> bool:
     return all(gate._engine.judges(piece.node, value) for piece in part)
-
-
-def _each_once(changes: Iterator[Change]) -> list[Change]:
-    found: dict[tuple[object, ...], Change] = {}
-    for change in changes:
-        known = found.setdefault(change.mark, change)
-        if len(change.path) < len(known.path):
-            found[change.mark] = change
-        if len(found) > _MOST_CHANGES:
-            break
-    return list(found.values())
 
 
 _KIND_WORDS: Final = {
@@ -552,7 +640,7 @@ def _without_kinds(kinds: Sequence[str], others: Sequence[str]) -> list[str]:
 
 
 def _by_kind(option: Option) -> list[Option]:
-    return [Option(option.part, option.meaning, (kind,)) for kind in option.kinds]
+    return [Option(option.part, option.meaning, (kind,), is_part=True) for kind in option.kinds]
 
 
 def _is_near(option: Option, other: Option) -> bool:

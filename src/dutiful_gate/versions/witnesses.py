@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from itertools import islice
+from json import dumps
 from random import Random
 from typing import Any, Final
 
@@ -37,17 +38,29 @@ class Witness:
 class Accepting:
     """A version that is to accept: its gate, its document, and sound data of it."""
 
-    def __init__(self, refuses: Refuses, document: DocumentGate, payloads: list[Any], seed: int) -> None:
+    def __init__(
+        self,
+        accepts: Callable[[Any], bool],
+        refuses: Refuses,
+        document: DocumentGate,
+        payloads: list[Any],
+        seed: int,
+    ) -> None:
+        self.accepts = accepts
         self.refuses = refuses
         self._maker = DocumentPayloads(document, Random(seed))
-        self.bases = payloads or [made for made in (self._draw_whole() for _ in range(_BASES)) if made is not LEFT_OUT]
+        made = payloads or [one for one in (self._draw_whole() for _ in range(_BASES)) if one is not LEFT_OUT]
+        plain: tuple[Any, ...] = ({}, [], "", 0, True, None)
+        least = [one for one in plain if accepts(one)]
+        # The smallest first: what is found in them is small too.
+        self.bases = [*least, *sorted(made, key=lambda one: len(dumps(one, default=str)))]
 
     def _draw_whole(self) -> Any:
         try:
             made = self._maker.make()
         except CannotSample:
             return LEFT_OUT
-        return made if self.refuses(made) is None else LEFT_OUT
+        return made if self.accepts(made) else LEFT_OUT
 
     def drawn(self, part: Any) -> Iterator[Any]:
         """Values that its schemas accept at a place."""
@@ -73,10 +86,9 @@ class Witnesses:
 
     def _shows(self, instance: Any) -> list[str] | None:
         """Where the one refuses an instance that the other accepts; None where it does not."""
-        pointers = self._refusing.refuses(instance)
-        if not pointers or self._accepting.refuses(instance) is not None:
+        if not self._accepting.accepts(instance) or self._refusing.accepts(instance):
             return None
-        return pointers
+        return self._refusing.refuses(instance)
 
     def of(self, change: Change, part: Any) -> Witness | None:
         """The smallest that was found for a change; `part` are the schemas of the accepting version at its place."""
@@ -94,6 +106,11 @@ class Witnesses:
             if fallback is LEFT_OUT and any(_is_near(pointer, change) for pointer in pointers):
                 fallback = instance
         return None if fallback is LEFT_OUT else self.least(fallback, change)
+
+    def least_of(self, instance: Any) -> Witness:
+        """An instance that shows it, made smaller."""
+        found = smallest(instance, lambda smaller: self._shows(smaller) is not None, _MOST_SHRINKS)
+        return Witness(found, self._refusing.refuses(found) or [])
 
     def beyond(self, document: Callable[[Any], bool]) -> Witness | None:
         """The smallest that is refused by the gate alone: the document of the refusing version accepts it."""
@@ -121,14 +138,16 @@ class Witnesses:
         return Witness(found, self._refusing.refuses(found) or [])
 
     def _instances(self, change: Change, part: Any) -> Iterator[Any]:
-        values = [*change.edges, *self._accepting.drawn(part)]
-        values += [_odd(each) for each in values[:6]]
-        if change.key:
-            values.append(LEFT_OUT)
+        edges = [*change.edges, *([LEFT_OUT] if change.key else [])]
+        for base in self._bases[:6]:
+            for value in edges:
+                yield from _placed(base, change.path, value)
         yield from self._bases
+        values = list(self._accepting.drawn(part))
+        values += [*edges, *(_odd(each) for each in values[:6])]
         for base in self._bases:
             for value in values:
-                yield from _placed(base, change.path, value, merged=bool(change.path) or isinstance(value, dict))
+                yield from _placed(base, change.path, value)
 
 
 def _merged(one: Any, other: Any) -> Any:
@@ -181,12 +200,12 @@ def _odd(value: Any) -> Any:
     return LEFT_OUT if isinstance(value, dict) else [*value, *value] if isinstance(value, list) else value
 
 
-def _placed(base: Any, path: Path, value: Any, *, merged: bool) -> Iterator[Any]:
+def _placed(base: Any, path: Path, value: Any) -> Iterator[Any]:
     """An instance with another value at a place, where the base has such a place."""
     if not path:
         if value is LEFT_OUT:
             return
-        if merged and isinstance(base, dict) and isinstance(value, dict):
+        if isinstance(base, dict) and isinstance(value, dict):
             yield {**base, **value}
         yield value
         return
@@ -201,7 +220,7 @@ def _placed(base: Any, path: Path, value: Any, *, merged: bool) -> Iterator[Any]
                 else:
                     yield {**base, key: value}
             else:
-                for inner in _placed(base.get(key, {}), further, value, merged=merged):
+                for inner in _placed(base.get(key, {}), further, value):
                     yield {**base, key: inner}
     elif isinstance(base, list):
         at = 0 if step == ANY else int(step) if step.isdecimal() else None
@@ -210,15 +229,15 @@ def _placed(base: Any, path: Path, value: Any, *, merged: bool) -> Iterator[Any]
         if at >= len(base):
             filled = [*base, *([base[-1]] * (at - len(base)) if base else [])]
             if len(filled) == at:
-                yield from ([*filled, inner] for inner in _within({}, further, value, merged=merged))
+                yield from ([*filled, inner] for inner in _within({}, further, value))
             return
-        for inner in _within(base[at], further, value, merged=merged):
+        for inner in _within(base[at], further, value):
             yield [*base[:at], inner, *base[at + 1 :]]
 
 
-def _within(held: Any, further: Path, value: Any, *, merged: bool) -> Iterator[Any]:
+def _within(held: Any, further: Path, value: Any) -> Iterator[Any]:
     if further:
-        yield from _placed(held, further, value, merged=merged)
+        yield from _placed(held, further, value)
     elif value is not LEFT_OUT:
         yield value
 

@@ -1,0 +1,226 @@
+"""`dutiful compare`: two versions of a shape, and whom the step from one to the other breaks."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any, Final, Literal
+
+import click
+from rich.text import Text
+
+from ..declare.errors import DeclarationError
+from ..gates.typed import Gate
+from ..report.shown_values import counted, visible
+from ..versions.comparison import Answer, Comparison, Told, compared
+from ..versions.in_child import CannotLoad, ChildSide, Revision
+from ..versions.sides import GateSide, Side
+from .console import console, sure_output
+from .target import CannotRun, Unknown, documents_option, gate_for
+from .text_files import json_of
+
+_STATUS: Final[dict[Answer, int]] = {"unharmed": 0, "broken": 1, "unclear": 3}
+_MOST: Final = 400
+Whom = Literal["senders", "readers", "both"]
+
+
+@click.command(
+    epilog="""Example:
+
+\b
+    dutiful compare harbour.shapes:Booking@v1.4 harbour.shapes:Booking
+    dutiful compare booking.schema.json@main booking.schema.json --for senders
+    dutiful compare old.schema.json harbour.shapes:Booking --format markdown > review.md
+    dutiful compare harbour.shapes:Booking harbour.shapes:BookingV2 --format json
+
+A version is MODULE:NAME, a .json document, or either with @REVISION: a branch, tag or commit of the repository here,
+whose files are loaded by a process of their own. Keys that a version does not declare, and does not refuse, do not
+count as sent.
+
+Exit status: 0 nobody breaks, which is proved; 1 somebody breaks; 2 cannot run; 3 could not be told, and the reason is
+printed.
+"""
+)
+@click.argument("old", metavar="OLD")
+@click.argument("new", metavar="NEW")
+@documents_option
+@click.option(
+    "--for",
+    "whom",
+    type=click.Choice(["senders", "readers", "both"]),
+    default="both",
+    show_default=True,
+    help="Who must not break: who sends such data, who reads what comes out, or both.",
+)
+@click.option(
+    "--unknown",
+    type=click.Choice(["drop", "refuse"]),
+    default=None,
+    help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
+)
+@click.option("--undeclared", is_flag=True, help="Count keys that a version does not declare as sent.")
+@click.option("--seed", default=0, show_default=True, help="The same seed tries the same instances.")
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["text", "json", "markdown"]),
+    default="text",
+    show_default=True,
+    help="For whom to print: markdown is for a review.",
+)
+def compare(
+    old: str,
+    new: str,
+    documents: Path | None,
+    whom: Whom,
+    unknown: Unknown | None,
+    undeclared: bool,
+    seed: int,
+    form: str,
+) -> None:
+    """Compare two versions of a shape, OLD and NEW, and tell whom the step breaks.
+
+    Each change is told as narrowing (the new version refuses something), widening, both or neither, at its place in the
+    data, with a smallest instance that one version accepts and the other refuses, checked against both gates.
+    """
+    sure_output()
+    with ExitStack() as stack:
+        try:
+            sides = [side_for(target, stack, unknown, documents) for target in (old, new)]
+            found = compared(*sides, undeclared=undeclared, seed=seed)
+        except CannotLoad as error:
+            raise CannotRun(visible(str(error))) from None
+        except DeclarationError as error:
+            raise CannotRun(str(error)) from None
+    if form == "json":
+        click.echo(json.dumps({**found.as_dict(), "for": whom, "answer": found.answer(whom)}, indent=2))
+    elif form == "markdown":
+        click.echo(as_markdown(found, whom), nl=False)
+    else:
+        _print(found, whom)
+    raise SystemExit(_STATUS[found.answer(whom)])
+
+
+def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: Path | None) -> Side:
+    """The version that a word of the command line names. Raises CannotRun, CannotLoad."""
+    before, at, revision = target.rpartition("@")
+    if not at or Path(target).exists():
+        return GateSide(gate_for(target, unknown, documents, "refuse"), target)
+    if not before or not revision:
+        raise CannotRun(f"{target!r} names no version; write it as harbour.shapes:Booking@v1.4")
+    held = stack.enter_context(Revision(revision))
+    if before.endswith(".json"):
+        try:
+            gate = Gate.from_schema(json_of(held.text(before), target), formats="assert", documents=documents)
+        except DeclarationError as error:
+            raise CannotRun(f"{target} cannot become a gate.\n  {error}") from None
+        return GateSide(gate, target)
+    if ":" not in before:
+        raise CannotRun(f"{target!r} names no declaration; write it as module:Name@{revision}, or FILE.json@{revision}")
+    return stack.enter_context(ChildSide(before, held.unpack(), target, unknown))
+
+
+# For people
+
+
+def _print(found: Comparison, whom: Whom) -> None:
+    out = console()
+    out.print(f"{found.old} -> {found.new}", style="heading", markup=False)
+    if not found.changes:
+        out.print("  both say the same", style="admitted")
+    for pointer, words, told in _grouped(found.changes):
+        out.print()
+        out.print(Text.assemble("  ", (visible(pointer) or "(the whole)", "pointer"), "  ", visible(words)))
+        for each in told:
+            out.print(Text.assemble("      ", (_OF[each.of], "quiet"), ": ", _direction(each)))
+            for witness, verb in ((each.refused, "now refused"), (each.accepted, "now accepted")):
+                if witness is not None and _is_worth_telling(each, told, verb):
+                    out.print(Text.assemble("        ", (verb, "quiet"), f" {_shown(witness.instance)}"))
+                    out.print(
+                        f"        at {', '.join(visible(at) or '(the whole)' for at in witness.at[:4])}", style="quiet"
+                    )
+    out.print()
+    for who in ("senders", "readers"):
+        if whom in (who, "both"):
+            _print_answer(found, who)
+
+
+def _print_answer(found: Comparison, who: Literal["senders", "readers"]) -> None:
+    out = console()
+    answer = found.answer(who)
+    count = sum(
+        (each.refused if who == "senders" else each.accepted) is not None
+        for each in found.changes
+        if each.of == ("send" if who == "senders" else "release")
+    )
+    if answer == "broken":
+        out.print(f"  {who} break: by {counted(count, 'change')}", style="refused")
+    elif answer == "unharmed":
+        out.print(f"  {who} go on as before: proved", style="admitted")
+    else:
+        out.print(f"  {who}: it could not be told", style="heading")
+        for why in found.why(who):
+            out.print(f"    {visible(why)}", markup=False)
+
+
+_OF: Final = {"send": "what is sent", "release": "what comes out"}
+_STYLES: Final = {"narrowing": "refused", "widening": "admitted", "both": "refused", "unclear": "heading"}
+
+
+def _direction(told: Told) -> tuple[str, str]:
+    words = f"perhaps {' and '.join(told.doubtful)}" if told.direction == "unclear" else told.direction
+    return words, _STYLES.get(told.direction, "quiet")
+
+
+def _grouped(changes: Sequence[Told]) -> list[tuple[str, str, list[Told]]]:
+    """What is said of one place in the same words stands together, as it is sent and as it comes out."""
+    found: dict[tuple[str, str], list[Told]] = {}
+    for change in changes:
+        found.setdefault((change.pointer, change.words), []).append(change)
+    return [(pointer, words, told) for (pointer, words), told in found.items()]
+
+
+def _is_worth_telling(told: Told, beside: Sequence[Told], verb: str) -> bool:
+    """Whether an instance is shown: of what comes out, what readers break at, where what is sent shows no such one."""
+    if told.of == "send":
+        return True
+    sent = next((each for each in beside if each.of == "send"), None)
+    return verb == "now accepted" and (sent is None or sent.accepted is None)
+
+
+def _shown(instance: Any) -> str:
+    text = visible(json.dumps(instance, ensure_ascii=False, default=str))
+    return text if len(text) <= _MOST else f"{text[: _MOST - 1]}…"
+
+
+def as_markdown(found: Comparison, whom: Whom) -> str:
+    """The comparison for a review."""
+    words: dict[Answer, str] = {
+        "broken": "**break**",
+        "unharmed": "go on as before (proved)",
+        "unclear": "it could not be told",
+    }
+    lines = [f"### `{_plain(found.old)}` → `{_plain(found.new)}`", ""]
+    lines += [f"- {who}: {words[found.answer(who)]}" for who in ("senders", "readers") if whom in (who, "both")]
+    if not found.changes:
+        return "\n".join([*lines, "", "Both say the same.", ""])
+    lines += ["", "| where | change | what is sent | what comes out |", "|---|---|---|---|"]
+    groups = _grouped(found.changes)
+    for pointer, change, told in groups:
+        by = {each.of: _direction(each)[0] for each in told}
+        cells = (f"`{_plain(pointer) or '(the whole)'}`", _plain(change), by.get("send", ""), by.get("release", ""))
+        lines.append(f"| {' | '.join(cells)} |")
+    for pointer, change, told in groups:
+        for each in told:
+            for witness, verb in ((each.refused, "now refused"), (each.accepted, "now accepted")):
+                if witness is not None and _is_worth_telling(each, told, verb):
+                    lines += ["", f"`{_plain(pointer) or '(the whole)'}`: {_plain(change)}; {verb}:", "", "```json"]
+                    lines += [json.dumps(witness.instance, ensure_ascii=False), "```"]
+    lines += [f"\n- {_plain(why)}" for why in found.why(whom)]
+    return "\n".join(lines) + "\n"
+
+
+def _plain(text: str) -> str:
+    return visible(text).replace("|", "\\|").replace("`", "'").replace("\n", " ")

@@ -1,0 +1,100 @@
+"""A service held against its consumer: whether all that one releases, the other admits."""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+from ..declare.json_pointer import joined
+from .comparison import Answer, Told
+from .sides import Side, documents_of
+from .walk import Walk
+from .witnesses import Accepting, Witnesses
+
+_SAMPLED: Final = 300
+
+
+class Agreement:
+    """Whether all that a producer releases, a consumer admits.
+
+    `answer`   "unharmed": proved; "broken": `found` has counter-examples; "unclear": neither, and `reasons` says why
+    `found`    what the consumer refuses, each with the smallest instance
+    `sampled`  how many sound values of the producer were released and read by the consumer
+    """
+
+    def __init__(self, found: list[Told], reasons: list[str], sampled: int) -> None:
+        self.found = found
+        self.reasons = reasons
+        self.sampled = sampled
+
+    @property
+    def answer(self) -> Answer:
+        """What holds."""
+        if any(each.refused is not None for each in self.found):
+            return "broken"
+        return "unclear" if self.reasons else "unharmed"
+
+    def as_dict(self) -> dict[str, object]:
+        """The same as plain JSON data."""
+        return {
+            "answer": self.answer,
+            "sampled": self.sampled,
+            "why": self.reasons,
+            "found": [each.as_dict() for each in self.found],
+        }
+
+
+def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, seed: int = 0) -> Agreement:
+    """Hold what one version releases against what another admits; the same for the same seed."""
+    released, wanted = documents_of(producer)[1], documents_of(consumer)[0]
+    values = producer.releases(samples, seed)
+
+    def by_document(data: Any) -> list[str] | None:
+        verdict = released.examine(data)
+        return None if verdict else [fault.pointer for fault in verdict.faults]
+
+    giving = Accepting(released.accepts, by_document, released, values[:16], seed)
+    taking = Accepting(consumer.accepts, consumer.refuses, wanted, consumer.payloads(16, seed), seed)
+    witnesses = Witnesses(giving, taking)
+    found, reasons = [], []
+    for change in Walk(released, wanted).changes():
+        if not change.narrows:
+            continue
+        pointer = joined(change.path)
+        refused = witnesses.of(change, change.old)
+        if refused is None:
+            reasons.append(f"{pointer or '(the whole)'}: {change.words}: no instance shows it, and there is no proof")
+        else:
+            found.append(Told(pointer, _as_said(change.words), "release", refused))
+    for value in values:
+        at = consumer.refuses(value)
+        if at and not any(_covers(each.pointer, pointer) for each in found for pointer in at):
+            found.append(Told(at[0], "refused by a rule that no document states", "release", witnesses.least_of(value)))
+            break
+    if not any(each.pointer == "" or "rule" in each.words for each in found):
+        reasons += _beyond(producer, consumer)
+    return Agreement(found, reasons, len(values))
+
+
+def _as_said(words: str) -> str:
+    """The words of a change between versions, as of two that stand side by side."""
+    return (
+        words.replace(", was ", "; what comes is ").replace("new, must be there", "must be there").replace("now ", "")
+    )
+
+
+def _covers(pointer: str, at: str) -> bool:
+    wanted, steps = pointer.split("/"), at.split("/")
+    return len(steps) >= len(wanted) - 1 and all(want in ("*", step) for want, step in zip(wanted, steps, strict=False))
+
+
+def _beyond(producer: Side, consumer: Side) -> list[str]:
+    """The rules of the consumer that no document states, and that the producer does not have too."""
+    same = set(producer.notes["unstated"]) if producer.typed else set()
+    functions = set(producer.notes.get("functions", [])) if producer.typed else set()
+    lacking = [rule for rule in consumer.notes["unstated"] if rule not in same]
+    others = [each for each in consumer.notes.get("functions", []) if each not in functions]
+    reasons = [f"{rule}: a rule of the consumer that no document states" for rule in lacking]
+    return reasons + [f"{each.partition(' [')[0]}: a function of the consumer's own" for each in others if not lacking]
+
+
+__all__ = ["Agreement", "agreement_of"]
