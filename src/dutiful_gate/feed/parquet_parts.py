@@ -117,6 +117,6 @@ class PlainRecord:
         assert isinstance(self._gate, Gate)
         plain = self._gate.release_admitted(value, secrets=True)
         try:
-            return {name: column.of(plain.get(name)) for name, column in self._columns.items()}
+            return {name: column.held(name, plain.get(name)) for name, column in self._columns.items()}
         except DoesNotFit as error:
             raise BrokenOff(f"{error}: write .ndjson") from None

@@ -23,6 +23,7 @@ from ..declare.steps import RoundedTo
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
 from ..shape.nodes import Choice, Entries, Field, Items, Link, Record, Scalar, Shape, Use
+from ..shape.walk import holds_secret
 
 WHOLE_64: Final = range(-(2**63), 2**63)
 _MOST_DIGITS: Final = 38
@@ -39,15 +40,25 @@ class Column:
     `make`  what makes of the plain data that goes out, which is not null, what Arrow takes for it
     `nullable`  whether a record may have nothing there
     `above`  the records around it: one inside of itself has no struct type
+    `hides`  whether its values may not be shown
     """
 
-    __slots__ = ("above", "make", "nullable", "type")
+    __slots__ = ("above", "hides", "make", "nullable", "type")
 
     def __init__(self, type_: pa.DataType, make: Callable[[Any], Any]) -> None:
         self.type = type_
         self.make = make
         self.nullable = True
+        self.hides = False
         self.above: frozenset[str] = frozenset()
+
+    def held(self, name: str, plain: Any) -> Any:
+        """The same; what it raises names the column, and has nothing that may not be shown."""
+        try:
+            return self.of(plain)
+        except DoesNotFit as error:
+            told = "a value has no place in its column" if self.hides else str(error)
+        raise DoesNotFit(f"{name}: {told}")
 
     def of(self, plain: Any) -> Any:
         """What Arrow takes for plain data, null among it. Raises DoesNotFit."""
@@ -86,6 +97,7 @@ def field_column(field: Field, shape: Shape, above: frozenset[str] = frozenset()
     """The column of a field."""
     column = use_column(field.use, shape, above)
     column.above = above
+    column.hides = holds_secret(field.use, shape.guarded)
     column.nullable = field.may_lack or field.use.may_be_null or field.default is None
     return column
 

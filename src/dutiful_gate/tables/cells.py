@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from ..declare.facts import Sort
 from ..declare.sources import FromText
 from ..engine.plan import takes_null
-from ..shape.nodes import Alias, Items, Link, Record, Scalar, Sealing, Shape, Use
+from ..shape.nodes import Alias, Entries, Items, Link, Record, Scalar, Sealing, Shape, Use
 from .column_names import wire_names
 
 EPOCH: Final = datetime(1970, 1, 1)
@@ -85,10 +85,9 @@ class Cells:
     def _object(self, value: Any, use: Use | None) -> Any:
         if is_missing(value):
             return None
-        if hasattr(value, "to_pydatetime"):
-            value = value.to_pydatetime(warn=False)
-        elif hasattr(value, "item") and hasattr(value, "dtype"):
-            value = value.item()
+        value = _own_object(value)
+        if use is not None and isinstance(use.bare.node, Entries) and _is_pairs(value):
+            value = dict(value)
         if (
             isinstance(value, datetime)
             and value.time() == time()
@@ -154,6 +153,24 @@ def is_missing(value: Any) -> bool:
     if value.__class__ is float:
         return bool(value != value)
     return type(value).__name__ in ("NAType", "NaTType") and type(value).__module__.startswith("pandas.")
+
+
+def _own_object(value: Any) -> Any:
+    """What NumPy and pandas hold, as Python has it: an array is a list, a number of theirs a number."""
+    if hasattr(value, "to_pydatetime"):
+        return value.to_pydatetime(warn=False)
+    if hasattr(value, "dtype") and hasattr(value, "tolist"):
+        return _own_object(value.tolist())
+    if value.__class__ is list:
+        return [_own_object(each) for each in value]
+    if value.__class__ is dict:
+        return {name: _own_object(each) for name, each in value.items()}
+    return value
+
+
+def _is_pairs(value: Any) -> bool:
+    """Whether a list is what a map of Arrow becomes in pandas."""
+    return value.__class__ is list and all(each.__class__ is tuple and len(each) == 2 for each in value)
 
 
 def _day_of(number: int | None) -> Any:

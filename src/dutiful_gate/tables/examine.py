@@ -278,9 +278,9 @@ class TableReader:
         assert isinstance(self._reading, Gate)
         plain = self._reading._engine.release_admitted(value, secrets=True)
         try:
-            return {name: column.of(plain.get(name)) for name, column in places.items()}
+            return {name: column.held(name, plain.get(name)) for name, column in places.items()}
         except DoesNotFit as error:
-            return DoesNotFit(f"row {row}: {error}")
+            return DoesNotFit(f"row {row}, {error}")
 
     def _dropped(self, piece: Piece) -> set[str]:
         record = self._record

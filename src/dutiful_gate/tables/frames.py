@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Mapping
+from contextlib import suppress
 from typing import Any, Final
 
 import pyarrow as pa
@@ -114,7 +115,9 @@ class PandasTable(Table):
         try:
             if name in self.nan_is_value and array.dtype.kind == "f" and hasattr(array, "to_numpy"):
                 return _floats_with_nan(array)
-            return _one_array(pa.array(array, from_pandas=True))
+            made = _one_array(pa.array(array, from_pandas=True))
+            # What pandas has types of its own for, such as periods, is no number that it is stored as.
+            return list(array) if isinstance(made.type, pa.BaseExtensionType) else made
         except _NO_ONE_TYPE:
             return list(array)
 
@@ -185,7 +188,8 @@ def table_of(data: Any, nan_is_value: frozenset[str] = frozenset()) -> Table:
     if library == "polars" and type(data).__name__ == "LazyFrame":
         raise CannotStart("a LazyFrame has no rows yet: collect() it first")
     if hasattr(data, "__arrow_c_stream__"):
-        return ArrowTable(pa.table(data))
+        with suppress(pa.ArrowException, TypeError):  # a single column says that it is a stream, too
+            return ArrowTable(pa.table(data))
     raise CannotStart(
         f"{type(data).__name__} is no table: give a DataFrame of pandas or Polars, an Arrow table or a record batch"
     )
