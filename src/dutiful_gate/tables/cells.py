@@ -11,8 +11,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from ..declare.facts import Sort
-from ..declare.sources import FromText
-from ..engine.plan import takes_null
+from ..declare.sources import FromText, Reading
+from ..engine.plan import may_be_blank, takes_null
+from ..regex.white_space import is_blank
 from ..shape.nodes import Alias, Entries, Items, Link, Record, Scalar, Sealing, Shape, Use
 from .column_names import wire_names
 
@@ -76,7 +77,7 @@ class Cells:
             return self._made_plain(_durations(array))
         values = array.to_pylist()
         if self.from_text and (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
-            return [None if each is None else FromText(each) for each in values]
+            return [self._text(each, use) for each in values]
         return self._made_plain(values) if pa.types.is_decimal(kind) or pa.types.is_binary(kind) else values
 
     def _made_plain(self, values: list[Any]) -> list[Any]:
@@ -96,8 +97,15 @@ class Cells:
         ):
             value = value.date()
         if self.from_text and value.__class__ is str:
-            return FromText(value)
+            return self._text(value, use)
         return _as_json_has_it(value) if self.plain else value
+
+    def _text(self, text: str | None, use: Use | None) -> Any:
+        """Text as CSV's cells are read: where it is blank, and text is not wanted, nothing stands there."""
+        if text is None:
+            return None
+        blank = is_blank(text) and use is not None and may_be_blank(use, Reading.TEXT, self.shape.aliases)
+        return None if blank else FromText(text)
 
     def _structs(self, array: pa.StructArray, use: Use | None) -> list[Any]:
         record = record_in(use, self.shape)

@@ -99,7 +99,8 @@ class TableReader:
         """The columns of admitted rows; None where they stay as they came."""
         if self._record is None:
             return None
-        return pa.schema([pa.field(name, column.type) for name, column in self._places(names).items()])
+        places = self._places(names).items()
+        return pa.schema([pa.field(name, column.type, nullable=column.nullable) for name, column in places])
 
     def dtypes(self, table: Table) -> Mapping[str, Any]:
         """The types that columns of admitted rows have in pandas, where that is what came."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
+from datetime import UTC, date, datetime
 from typing import Any, Final
 
 import pyarrow as pa
@@ -102,16 +103,13 @@ class PandasTable(Table):
             yield count, {name: self._arrow(name, array[begin : begin + count]) for name, array in columns}
 
     def _arrow(self, name: str, array: Any) -> Any:
-        import pandas as pd
-
-        if array.dtype == object:
+        if str(array.dtype) == "object":
             values = list(array)
-            if not any(isinstance(each, float | pd.Timestamp) for each in values):
-                try:
-                    return _one_array(pa.array(values))
-                except _NO_ONE_TYPE:
-                    pass
-            return values
+            kind = _one_type(values)
+            try:
+                return values if kind is None else pa.array(values, kind)
+            except _NO_ONE_TYPE:
+                return values
         try:
             if name in self.nan_is_value and array.dtype.kind == "f" and hasattr(array, "to_numpy"):
                 return _floats_with_nan(array)
@@ -136,6 +134,23 @@ class PandasTable(Table):
     def as_it_came(self, admitted: Any) -> Any:
         """See `Table`."""
         return self.frame[admitted]
+
+
+_PLAIN: Final = {str: pa.string(), bool: pa.bool_(), int: pa.int64(), bytes: pa.binary(), date: pa.date32()}
+
+
+def _one_type(values: list[Any]) -> pa.DataType | None:
+    """The type that objects have in common, where nothing of them is lost in it; None where they are looked at as such.
+
+    Arrow would find one for more: it takes date-times of several zones together, and dicts of several keys.
+    """
+    kinds = {each.__class__ for each in values if each is not None}
+    if kinds == {list}:
+        inside = _one_type([each for value in values if value is not None for each in value] or [""])
+        return None if inside is None or pa.types.is_nested(inside) else pa.list_(inside)
+    if kinds == {datetime} and all(each is None or each.tzinfo is UTC for each in values):
+        return pa.timestamp("us", "UTC")
+    return _PLAIN.get(next(iter(kinds))) if len(kinds) == 1 else None
 
 
 def _floats_with_nan(array: Any) -> pa.Array:

@@ -1,0 +1,574 @@
+"""Tables by column: the verdicts of row by row, whatever the declaration, the column types and the library."""
+
+# Rooms: tables, feed, report, cli
+
+from __future__ import annotations
+
+import itertools
+import json
+import math
+import os
+import signal
+import warnings
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from decimal import Decimal
+from enum import Enum
+from pathlib import Path
+from random import Random
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+pd = pytest.importorskip("pandas", reason="the extra tables is not installed")
+pa = pytest.importorskip("pyarrow", reason="the extra tables is not installed")
+
+
+import pyarrow.parquet as pq  # noqa: E402
+
+from any_table import TableMaker, any_record  # noqa: E402
+from dutiful_gate import (  # noqa: E402
+    DeclarationError,
+    Gate,
+    Source,
+    holds,
+    it,
+    named,
+    obeys,
+    or_infinite,
+    otherwise,
+    rest,
+    secret,
+    this,
+    trimmed,
+    uppered,
+    when,
+)
+from dutiful_gate.cli.app import dutiful  # noqa: E402
+from dutiful_gate.feed import digest_of_file, examine_file  # noqa: E402
+from dutiful_gate.report.digest import Digest  # noqa: E402
+from dutiful_gate.tables import (  # noqa: E402
+    BrokenOff,
+    CannotStart,
+    DoesNotFit,
+    arrow_schema,
+    empty_table,
+    examine_parquet,
+    examine_parts,
+    examine_table,
+    pandas_dtypes,
+    plot_shares,
+    plot_values,
+    sql_columns,
+)
+from dutiful_gate.tables.column_names import wire_names  # noqa: E402
+from dutiful_gate.tables.examine import PIECE, TableReader  # noqa: E402
+from dutiful_gate.tables.frames import table_of  # noqa: E402
+from dutiful_gate.tables.verdicts import Refusal  # noqa: E402
+from shapes_of_parts import Crossing  # noqa: E402
+
+ROWS = int(os.environ.get("TABLE_ROWS", "10"))
+
+
+def row_by_row(gate: Gate[Any], table: Any) -> tuple[TableReader, list[str], list[Any]]:
+    """The verdicts of all rows, each as a record of its own."""
+    reader = TableReader(gate)
+    held = table_of(table, reader.nan_is_value)
+    return reader, held.names, [v for count, piece in held.pieces(PIECE) for v in reader.verdicts(piece, count)]
+
+
+def same(one: Any, other: Any) -> bool:
+    """Whether two values are equal, NaN to itself too."""
+    if isinstance(one, list | tuple) and isinstance(other, list | tuple):
+        return len(one) == len(other) and all(map(same, one, other))
+    if isinstance(one, dict) and isinstance(other, dict):
+        return one.keys() == other.keys() and all(same(one[key], other[key]) for key in one)
+    return bool(one == other or (one != one and other != other))
+
+
+@pytest.mark.parametrize("kind", ["arrow", "pandas"])
+@settings(max_examples=int(os.environ.get("TABLES", "60")))
+@given(seed=st.integers(0, 10**6))
+def test_columns_say_what_rows_say(seed: int, kind: str) -> None:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        gate = any_record(seed)
+        if gate is None:
+            return
+        table = getattr(TableMaker(gate, seed), kind)(ROWS)
+        names = list(table.column_names if kind == "arrow" else table.columns)
+        if max(Counter(names).values(), default=0) > 1:
+            return
+        reader, names, verdicts = row_by_row(gate, table)
+        found = examine_table(gate, table)
+    assert np.asarray(found.mask).tolist() == list(map(bool, verdicts))
+    told = [(at, fault.pointer, fault.code, fault.message) for at, each in enumerate(verdicts) for fault in each.faults]
+    listed = found.faults_arrow().to_pylist()
+    assert [(each["row"], each["pointer"], each["code"], each["message"]) for each in listed] == told
+    digest = Digest()
+    digest.admitted = sum(map(bool, verdicts))
+    for at, each in enumerate(verdicts):
+        if not each:
+            digest.add(Refusal(at + 1, each))
+    assert found.digest.as_dict() == digest.as_dict()
+    places = reader._places(names)
+    plain = [reader._plain(each.value, places, at) for at, each in enumerate(verdicts) if each]
+    if any(isinstance(each, DoesNotFit) for each in plain):
+        with pytest.raises(DoesNotFit):
+            _ = found.admitted
+        return
+    wanted = pa.Table.from_pylist(plain, reader.schema(names)) if plain else reader.schema(names).empty_table()
+    assert same(found.admitted_arrow().to_pylist(), wanted.to_pylist())
+    assert len(found.admitted) == len(plain)
+
+
+class Port(Enum):
+    QUILLPORT = "QLP"
+    OSTREY = "OST"
+
+
+@dataclass
+class Berth:
+    number: Annotated[int, it >= 1]
+    length_m: float = 40.0
+
+
+@dataclass
+@obeys(this.arrives > this.departs, when(this.hazard == "gas").needs("note"))
+class Line:
+    port: Port
+    departs: datetime
+    arrives: datetime
+    weight_kg: Annotated[float, named("weightKg"), it > 0, it <= 26_000]
+    berth: Berth
+    code: Annotated[str, trimmed, uppered, it.length == 3] = "QLP"
+    price: Annotated[Decimal, it.multiple_of(Decimal("0.01"))] = Decimal("1.00")
+    hazard: Literal["none", "gas"] = "none"
+    day: date | None = None
+    note: str | None = None
+    tags: list[str] | None = None
+
+
+LINES = Gate(Line)
+NOON = datetime(2026, 5, 4, 12, tzinfo=UTC)
+
+
+def lines(**columns: Any) -> dict[str, Any]:
+    rows = len(next(iter(columns.values()))) if columns else 2
+    usual: dict[str, Any] = {
+        "port": ["QLP"] * rows,
+        "departs": [NOON] * rows,
+        "arrives": [NOON + timedelta(hours=2)] * rows,
+        "weightKg": [1.5] * rows,
+        "berth": [{"number": 1}] * rows,
+    }
+    return {**usual, **columns}
+
+
+def told(found: Any) -> list[str]:
+    return [f"{each['row']}{each['pointer']}:{each['code']}" for each in found.faults_arrow().to_pylist()]
+
+
+NAN = math.nan
+
+
+@pytest.mark.parametrize(
+    ("columns", "faults"),
+    [
+        (lines(), []),
+        (lines(port=["QLP", "FNK"]), ["1/port:choice"]),
+        (lines(weightKg=[0.0, 26_001]), ["0/weightKg:floor", "1/weightKg:ceiling"]),
+        (lines(weightKg=[NAN, 1]), ["0/weightKg:absent"]),
+        (lines(weightKg=["1", 2]), ["0/weightKg:kind"]),
+        (lines(weightKg=[True, 2]), ["0/weightKg:kind"]),
+        (lines(code=[" qlp", None]), []),
+        (lines(code=["qlpx", "ß1"]), ["0/code:length"]),
+        (lines(price=[Decimal("1.005"), 2]), ["0/price:step"]),
+        (lines(day=[pd.Timestamp("2026-05-04"), pd.NaT]), []),
+        (lines(day=[pd.Timestamp("2026-05-04 09:00"), None]), ["0/day:kind"]),
+        (lines(arrives=[NOON, NOON + timedelta(1)]), ["0/arrives:agreement"]),
+        (lines(hazard=["gas", "gas"], note=[None, "x"]), ["0/note:agreement"]),
+        (lines(berth=[{"number": 0}, None]), ["0/berth/number:floor", "1/berth:absent"]),
+        (lines(tags=[["a", None], None]), ["0/tags/1:kind"]),
+        ({**lines(), "departs": [NOON.replace(tzinfo=None)] * 2}, ["0/departs:reading", "1/departs:reading"]),
+    ],
+)
+@pytest.mark.parametrize("form", ["pandas", "objects", "arrow", "polars"])
+def test_tables_of_every_library(columns: dict[str, Any], faults: list[str], form: str) -> None:
+    if form == "objects":
+        table: Any = pd.DataFrame({name: pd.Series(held, dtype=object) for name, held in columns.items()})
+    else:
+        table = pd.DataFrame(columns)
+        if form != "pandas":
+            try:
+                table = pa.Table.from_pandas(table, preserve_index=False)
+            except (pa.ArrowInvalid, pa.ArrowTypeError):
+                return  # no library with types holds such a column
+        if form == "polars":
+            table = pytest.importorskip("polars").from_arrow(table)
+    found = examine_table(LINES, table)
+    assert told(found) == faults
+    assert (bool(found), found.refused) == (not faults, len({each.partition("/")[0] for each in faults}))
+    assert type(found.admitted) is type(table)
+    assert type(found.faults) is type(table)
+    again = examine_table(LINES, found.admitted)
+    assert again
+    assert len(again) == len(table) - found.refused
+
+
+def test_columns_under_other_names_and_nested_by_points() -> None:
+    flat = pa.table({
+        "port": ["OST", "OST", "OST"],
+        "departs": [NOON] * 3,
+        "arrives": [NOON + timedelta(1)] * 3,
+        "weight_kg": [5, 6, -1],
+        "berth.number": [3, None, 4],
+        "berth.length_m": [9.5, None, None],
+        "nobody": [1, 2, 3],
+    })  # fmt: skip
+    found = examine_table(LINES, flat)
+    assert told(found) == ["1/berth/number:absent", "2/weightKg:floor"]
+    assert found.faults_arrow().column("column").to_pylist() == ["berth", "weight_kg"]
+    assert found.dropped == ("nobody",)
+    assert found.admitted.to_pylist()[0]["berth"] == {"number": 3, "length_m": 9.5}
+    strict = examine_table(Gate(Line, unknown="refuse"), flat)
+    assert strict.refused == 3
+    assert Counter(strict.faults_arrow().column("code").to_pylist())["unknown"] == 3
+
+
+@dataclass
+class Reading:
+    height: float
+    raw: Annotated[float, or_infinite]
+    gauge: float | None = None
+    last: float = 1.5
+
+
+def test_nan_and_nothing_are_told_apart_as_declared() -> None:
+    gate = Gate(Reading)
+    numpy = pd.DataFrame({"height": [1.0, NAN], "raw": [NAN, 1], "gauge": [NAN, 2], "last": [NAN, 3]})
+    found = examine_table(gate, numpy)
+    assert told(found) == ["1/height:absent"]
+    kept = {name: found.admitted[name].iloc[0] for name in found.admitted}
+    assert (math.isnan(kept["raw"]), kept["gauge"] is pd.NA, kept["last"]) == (True, True, 1.5)
+    nullable = pd.DataFrame({name: pd.array([1.0, None], dtype="Float64") for name in ("height", "raw")})
+    assert told(examine_table(gate, nullable)) == ["1/height:absent", "1/raw:absent"]
+    arrow = pa.table({"height": [NAN, None], "raw": [NAN, NAN], "gauge": [NAN, None]})
+    assert told(examine_table(gate, arrow)) == ["0/height:reading", "0/gauge:reading", "1/height:absent"]
+
+
+def test_text_cells_are_read_as_those_of_csv_where_the_gate_reads_text() -> None:
+    table = pd.DataFrame({"number": [" 3", "1_0", "x", None], "length_m": ["1.5", "2", "", "2"]})
+    assert told(examine_table(Gate(Berth, Source.TEXT), table)) == [
+        "1/number:reading",
+        "2/number:reading",
+        "3/number:absent",
+    ]
+    assert told(examine_table(Gate(Berth), table.head(1))) == ["0/number:kind", "0/length_m:kind"]
+
+
+@dataclass
+class Hidden:
+    pin: Annotated[int, secret, it < 5]
+    word: Annotated[str, secret, holds(lambda text: text != "marram")]
+    large: Annotated[int, secret] = 1
+
+
+def test_no_secret_is_shown() -> None:
+    table = pd.DataFrame({"pin": [987654321, 2], "word": ["samphire", "marram"], "large": [1, 2]})
+    found = examine_table(Gate(Hidden), table)
+    shown = f"{found.faults.to_string()}{found.digest.as_markdown()}{json.dumps(found.digest.as_dict())}{found!r}"
+    assert told(found) == ["0/pin:ceiling", "1/word:check"]
+    assert not any(word in shown for word in ("987654321", "samphire", "marram"))
+    with pytest.raises(PermissionError):
+        plot_values(Gate(Hidden), table, "pin")
+    with pytest.raises(DoesNotFit) as error:
+        _ = examine_table(Gate(Hidden), pd.DataFrame({"pin": [1], "word": ["x"], "large": [2**70]})).admitted
+    assert str(2**70) not in str(error.value)
+    assert "row 0, large" in str(error.value)
+
+
+@dataclass
+class Gathering:
+    number: int
+    others: Annotated[dict[str, int], rest]
+
+
+@dataclass
+class Excusing:
+    number: Annotated[int, otherwise(7)]
+
+
+@dataclass
+class Made:
+    number: int
+
+    def __post_init__(self) -> None:
+        if self.number == 13:
+            raise ValueError("no thirteenth berth")
+
+
+def test_records_that_columns_alone_do_not_settle() -> None:
+    found = examine_table(Gate(Gathering), pa.table({"number": [1, 2], "a": [3, 4], "b": ["x", None]}))
+    assert told(found) == ["0/b:kind", "1/b:kind"]
+    kept = examine_table(Gate(Gathering), pa.table({"number": [1], "a": [3]})).admitted
+    assert kept.to_pylist() == [{"number": 1, "a": 3}]
+    excused = examine_table(Gate(Excusing), pa.table({"number": [1.0, 2.5, 3.0]}))
+    assert excused.admitted.column("number").to_pylist() == [1, 7, 3]
+    assert [(row, fault.code) for row, fault in excused.excused] == [(1, "kind")]
+    assert told(examine_table(Gate(Made), pa.table({"number": [13, 1]}))) == ["0:check"]
+    document = examine_table(
+        Gate.from_schema({"properties": {"number": {"minimum": 2}, "day": {"type": "string"}}}),
+        pa.table({"number": [1, 2], "day": [date(2026, 5, 4)] * 2}),
+    )
+    assert told(document) == ["0/number:floor"]
+    assert document.admitted.num_rows == 1
+
+
+@pytest.mark.parametrize("table", [
+    pd.DataFrame([[1, 2]]), pd.DataFrame([[1, 2]], columns=["number", "number"]), pd.Series([1]), [{"number": 1}],
+    {"number": [1]}, pd.DataFrame([[1]], columns=pd.MultiIndex.from_tuples([("number", 1)])),
+])  # fmt: skip
+def test_what_is_no_table_is_told(table: Any) -> None:
+    with pytest.raises(CannotStart, match=r"rename|no table"):
+        examine_table(Gate(Berth), table)
+    with pytest.raises(DeclarationError, match="reads none"):
+        examine_table(Gate(list[int]), pa.table({"number": [1]}))
+
+
+@pytest.mark.parametrize("column", [
+    pd.period_range("2026", periods=2, freq="M"), pd.interval_range(0, 2), np.array([1j, 2]), [object(), object()],
+    pd.to_timedelta([1, 2], unit="s"), np.array(["\ud800", "x"], dtype=object), [[1], {"a": 1}], [time(9), b"x"],
+    pd.array([True, None], dtype="boolean"), np.array(["2026-05", "NaT"], dtype="datetime64[s]"),
+])  # fmt: skip
+def test_odd_columns_are_refused_and_raise_nothing(column: Any) -> None:
+    whole = isinstance(column, np.ndarray) and column.dtype == object
+    frame = pd.DataFrame({"number": pd.Series(column, dtype=object if whole else None)})
+    found = examine_table(Gate(Berth), frame)
+    assert (found.refused, len(found.admitted), len(found.faults)) == (2, 0, 2)
+
+
+def test_rows_keep_their_labels_and_pieces_join(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("dutiful_gate.tables.examine.PIECE", 7)
+    frame = pd.DataFrame({"number": [*range(-2, 30)]}, index=[f"row {at}" for at in range(32)])
+    done: list[tuple[int, int]] = []
+    found = examine_table(Gate(Berth), frame, told=lambda so_far, of: done.append((so_far, of)))
+    assert list(found.admitted.index[:2]) == ["row 3", "row 4"]
+    assert list(found.faults.index) == ["row 0", "row 1", "row 2"]
+    assert found.mask["row 3"]
+    assert not found.mask["row 2"]
+    assert done[-1] == (32, 32)
+    assert len(done) == 5
+
+
+# What a declaration gives
+
+
+@dataclass
+class Everything:
+    id: UUID
+    at: time
+    long: timedelta
+    whole: Annotated[int, it.between(0, 9)]
+    big: int
+    number: float
+    exact: Annotated[Decimal, it.multiple_of(Decimal("0.01")), it.between(Decimal(0), Decimal(999))]
+    free: Decimal
+    truth: bool
+    day: date
+    moment: datetime
+    text: Annotated[str, it.length <= 40]
+    choice: Literal["a", "bcd"]
+    inside: Berth
+    several: list[int]
+    keyed: dict[str, float]
+    either: int | str
+    maybe: int | None = None
+
+
+def test_a_declaration_gives_types_for_arrow_pandas_and_sql() -> None:
+    gate = Gate(Everything)
+    schema = {field.name: str(field.type) for field in arrow_schema(gate)}
+    assert schema == {
+        "id": "string", "at": "string", "long": "string", "whole": "int64", "big": "int64", "number": "double",
+        "exact": "decimal128(5, 2)", "free": "string", "truth": "bool", "day": "date32[day]",
+        "moment": "timestamp[us, tz=UTC]", "text": "string", "choice": "string",
+        "inside": "struct<number: int64, length_m: double>", "several": "list<item: int64>",
+        "keyed": "map<string, double>", "either": "string", "maybe": "int64",
+    }  # fmt: skip
+    dtypes = {name: str(dtype) for name, dtype in pandas_dtypes(gate).items()}
+    assert [dtypes[name] for name in ("whole", "maybe", "truth", "moment", "choice", "day")] == [
+        "int64", "Int64", "bool", "datetime64[us, UTC]", "category", "date32[day][pyarrow]"
+    ]  # fmt: skip
+    pytest.importorskip("sqlalchemy", reason="the extra storage is not installed")
+    columns = {column.name: (str(column.type), column.nullable) for column in sql_columns(gate)}
+    assert columns["whole"] == ("INTEGER", False)
+    assert columns["big"] == ("BIGINT", False)
+    assert columns["exact"] == ("NUMERIC(5, 2)", False)
+    assert columns["text"] == ("VARCHAR(40)", False)
+    assert (columns["choice"] == ("VARCHAR(3)", False) and columns["maybe"] == ("INTEGER", True)) or columns["maybe"][1]
+    for form in ("arrow", "pandas"):
+        assert examine_table(gate, empty_table(gate, form)).rows == 0
+    with pytest.raises(ValueError, match="no kind of table"):
+        empty_table(gate, "sheet")
+
+
+def test_plots_show_shares_and_bounds() -> None:
+    pytest.importorskip("matplotlib", reason="the extra tables is not installed")
+    frame = pd.DataFrame({"number": [0, -5, 2, 3, "x"], "length_m": [1.0, 2, 3, 4, 5]})
+    axes = plot_shares(examine_table(Gate(Berth), frame))
+    assert [text.get_text() for text in axes.get_yticklabels()] == ["number"]
+    assert axes.get_title(loc="left") == "3 of 5 rows refused"
+    values = plot_values(Gate(Berth), pd.DataFrame({"number": [0, -5, 2, 3]}), "number")
+    assert values.get_xlabel() == "4 values, 2 of them past the bounds"
+    with pytest.raises(KeyError):
+        plot_values(Gate(Berth), frame, "nobody")
+    with pytest.raises(ValueError, match="no numbers"):
+        plot_values(LINES, pd.DataFrame(lines()), "port")
+
+
+# Files, and parts
+
+
+def crossings(rows: int, seed: int = 0) -> Any:
+    random = Random(seed)
+    departs = [NOON + timedelta(minutes=random.randint(0, 9999)) for _ in range(rows)]
+    return pd.DataFrame({
+        "ship": [random.choice(["TSA", " TSB", "tsc", None, "TSD"]) for _ in range(rows)],
+        "departs": departs,
+        "arrives": [each + timedelta(hours=random.choice([-1, 2, 3])) for each in departs],
+        "crates": [random.randint(-3, 60) for _ in range(rows)],
+    })  # fmt: skip
+
+
+@given(seed=st.integers(0, 10**6))
+@settings(max_examples=15)
+def test_digests_of_parts_merge_in_any_order_to_that_of_the_whole(seed: int) -> None:
+    random = Random(seed)
+    frame, gate = crossings(random.randint(1, 900), seed), Gate(Crossing)
+    whole = examine_table(gate, frame)
+    ends = sorted({0, len(frame), *(random.randint(0, len(frame)) for _ in range(4))})
+    known, unknown = [], []
+    for begin, end in itertools.pairwise(ends):
+        part = frame.iloc[begin:end]
+        known.append(examine_table(gate, part, first=begin + 1).digest)
+        reader, held = TableReader(gate, unplaced=True), table_of(part)
+        digest = Digest(unplaced=True)
+        for batch in reader.examined(held.pieces(random.choice([5, 1000])), held.names, 1):
+            digest.merge(batch.digest)
+        unknown.append(digest.placed(begin + 1))
+    for parts in (known, unknown):
+        random.shuffle(parts)
+        merged = Digest()
+        for each in parts:
+            merged.merge(each)
+        assert merged.as_dict() == whole.digest.as_dict()
+
+
+def test_parquet_is_checked_by_column_and_row_alike(tmp_path: Path) -> None:
+    path, gate = tmp_path / "crossings.parquet", Gate(Crossing)
+    frame = crossings(300)
+    frame.to_parquet(path)
+    whole = examine_table(gate, frame)
+    found = examine_parquet(gate, path, admitted=tmp_path / "sound.parquet", faults=tmp_path / "wrong.parquet")
+    assert found.digest.as_dict() == whole.digest.as_dict()
+    assert (found.rows, found.refused) == (300, whole.refused)
+    assert pq.read_table(tmp_path / "sound.parquet").equals(whole.admitted_arrow())
+    assert pq.read_table(tmp_path / "wrong.parquet").num_rows == len(whole.faults)
+    by_row = [bool(item) for item in examine_file(gate, path)]
+    assert by_row == np.asarray(whole.mask).tolist()
+    assert digest_of_file(gate, path).rows == 300
+    run = CliRunner().invoke
+    against = ["--against", "shapes_of_parts:Crossing"]
+    shown = run(dutiful, ["check", str(path), *against, "--format", "json"])
+    assert (shown.exit_code, json.loads(shown.stdout)["refused"]) == (1, whole.refused)
+    listed = run(dutiful, ["check", str(path), *against, "--every", "--most", "3"])
+    assert f"crossings.parquet:record {1 + int(np.flatnonzero(~whole.mask)[0])}" in listed.output
+    split = ["--admitted", str(tmp_path / "out.parquet"), "--refused", str(tmp_path / "bad.ndjson")]
+    assert run(dutiful, ["check", str(path), *against, *split]).exit_code == 1
+    assert pq.read_table(tmp_path / "out-00001.parquet").equals(whole.admitted_arrow())
+    assert len((tmp_path / "bad.ndjson").read_text().splitlines()) == whole.refused
+    refused = run(dutiful, ["check", str(path), *against, "--refused", str(tmp_path / "bad.csv")])
+    assert (refused.exit_code, "end it in .ndjson" in refused.output) == (2, True)
+
+
+def _damaged(raw: bytes) -> Iterator[bytes]:
+    random = Random(5)
+    for _ in range(60):
+        spoilt = bytearray(raw)
+        for _ in range(random.choice([1, 3])):
+            at = random.randrange(len(spoilt) // 2, len(spoilt))
+            spoilt[at] = random.randrange(256)
+        yield bytes(spoilt[: random.choice([len(spoilt), len(spoilt) - 9])])
+    yield from (b"", b"PAR1", b"PAR1" * 4, raw[:40], b"{}")
+
+
+def test_damaged_parquet_is_told(tmp_path: Path) -> None:
+    path = tmp_path / "crossings.parquet"
+    crossings(200).to_parquet(path)
+    for raw in _damaged(path.read_bytes()):
+        path.write_bytes(raw)
+        try:
+            examine_parquet(Gate(Crossing), path, admitted=tmp_path / "sound.parquet")
+        except (CannotStart, BrokenOff):
+            assert not list(tmp_path.glob("*.part"))
+    repeated = pa.DictionaryArray.from_arrays(pa.array([0] * 60_000, pa.int32()), pa.array(["x" * 1_000_000]))
+    pq.write_table(pa.table({"ship": repeated}), path)
+    with pytest.raises(BrokenOff, match="grows"):
+        examine_parquet(Gate(Crossing), path)
+    with pytest.raises(CannotStart, match="no file"):
+        examine_parquet(Gate(Crossing), tmp_path / "none.parquet")
+
+
+def test_parts_of_a_cluster_come_to_the_digest_of_one_machine(tmp_path: Path) -> None:
+    dask_frames = pytest.importorskip("dask.dataframe", reason="the extra cluster is not installed")
+    bags = pytest.importorskip("dask.bag", reason="the extra cluster is not installed")
+    distributed = pytest.importorskip("distributed", reason="the extra cluster is not installed")
+    frame, gate = crossings(1200), Gate(Crossing)
+    whole = examine_table(gate, frame)
+    parts = dask_frames.from_pandas(frame, npartitions=7)
+    alone = examine_parts(gate, parts, tmp_path / "alone")
+    assert alone.digest.as_dict() == whole.digest.as_dict()
+    with pytest.raises(CannotStart, match="holds parts already"):
+        examine_parts(gate, parts, tmp_path / "alone")
+    killed: list[int] = []
+    with (
+        distributed.LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster,
+        distributed.Client(cluster) as client,
+    ):
+        workers = list(client.run(os.getpid).values())
+
+        def told(done: int, of: int) -> None:
+            if done == 2 and not killed:
+                os.kill(workers[0], signal.SIGKILL)
+                killed.append(workers[0])
+
+        found = examine_parts(gate, parts, tmp_path / "parts", told=told)
+        records = json.loads(frame.to_json(orient="records", date_format="iso"))
+        lines_of = [json.dumps(each) if at % 2 else each for at, each in enumerate(records)]
+        bag = examine_parts(gate, bags.from_sequence(lines_of, npartitions=3), tmp_path / "bag")
+    assert killed
+    assert found.digest.as_dict() == whole.digest.as_dict()
+    assert len(found.admitted) == 7
+    assert not list(tmp_path.rglob("*.part"))
+    assert pa.concat_tables([pq.read_table(each) for each in found.admitted]).equals(whole.admitted_arrow())
+    wrong = pa.concat_tables([pq.read_table(each) for each in found.faults])
+    assert wrong.num_rows == found.digest.faults
+    assert wrong.schema.names[:2] == ["part", "row"]
+    assert (bag.rows, bag.digest.admitted) == (1200, sum(gate.accepts(each) for each in records))
+    with pytest.raises(CannotStart, match="no Dask DataFrame"):
+        examine_parts(gate, frame, tmp_path / "other")
+
+
+def test_names_of_columns_are_those_of_attributes_only_where_nothing_else_is_called_so() -> None:
+    record = TableReader(LINES)._record
+    assert record is not None
+    assert wire_names(record, ["weight_kg"]) == {"weight_kg": "weightKg"}
+    assert wire_names(record, ["weight_kg", "weightKg"]) == {}
