@@ -296,15 +296,15 @@ def _notes(
         if path not in now:
             continue
         before, after = was[path], now[path]
-        if before["default"] != after["default"] and before["default"] and after["default"]:
+        if before["secret"] != after["secret"]:
+            words = "is secret now, and left out of what is shown" if after["secret"] else "is secret no longer"
+            yield Told(path, words, "release")
+        elif before["default"] != after["default"] and before["default"] and after["default"]:
             yield Told(path, f"its default was {before['default']}, now {after['default']}", "send")
         elif before["default"] and not after["default"] and not after["required"]:
             yield Told(path, f"has no default any more, was {before['default']}", "send")
         if before["steps"] != after["steps"]:
             yield from shown.steps(path, before["steps"], after["steps"])
-        if before["secret"] != after["secret"]:
-            words = "is secret now, and left out of what is shown" if after["secret"] else "is secret no longer"
-            yield Told(path, words, "release")
     yield from shown.unstated()
 
 

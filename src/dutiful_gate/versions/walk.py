@@ -15,7 +15,7 @@ from typing import Any, Final, NamedTuple
 
 from ..declare.equality import keyed
 from ..document.declaring.disjoint import Apart
-from ..document.declaring.meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
+from ..document.declaring.meaning import SAID_OF, Clause, Meaning, Part, Piece, Said, TooMany, gathered
 from ..document.judging.keywords import contains_bounds, list_parts, number_bounds
 from ..document.judging.library import Subschema
 from ..gates.document import DocumentGate
@@ -462,7 +462,7 @@ class Walk:
                 yield Change("may now be left out", widens=True, old=old, new=new, key=name).under(name)
         else:
             wide = required or (self.undeclared and not _is_open(held))
-            yield Change("gone", widens=wide, old=held, new=further, key=name).under(name)
+            yield Change("gone", widens=wide, old=held, new=further, edges=_OF_ANY_KIND, key=name).under(name)
 
     def _new(
         self, was: Meaning, now: Meaning, name: str, old: Part, new: Part, *, required: bool, closed: bool
@@ -481,7 +481,7 @@ class Walk:
         else:
             narrow = required or (self.undeclared and not _is_open(held))
             words = "new, must be there" if required else "new, may be left out"
-            yield Change(words, narrows=narrow, old=before, new=held, key=name).under(name)
+            yield Change(words, narrows=narrow, old=before, new=held, edges=_OF_ANY_KIND, key=name).under(name)
 
     def _under(self, meaning: Meaning, name: str) -> Part:
         """What is asked of the value of a key."""
@@ -552,9 +552,18 @@ class Walk:
                 yield from paired
                 return
         for clause in left:
-            yield Change(f"no longer asks for {_clause_words(clause)}", widens=True, old=old, new=new)
+            wide = not self._holds_anyway(clause, now)
+            yield Change(f"no longer asks for {_clause_words(clause)}", widens=wide, old=old, new=new)
         for clause in left_now:
-            yield Change(f"now asks for {_clause_words(clause)}", narrows=True, old=old, new=new)
+            narrow = not self._holds_anyway(clause, was)
+            yield Change(f"now asks for {_clause_words(clause)}", narrows=narrow, old=old, new=new)
+
+    def _holds_anyway(self, clause: Clause, meaning: Meaning) -> bool:
+        """Whether what a keyword asks holds for every record of the other version, by the keys that it declares."""
+        if self.undeclared or meaning.kinds != ("object",) or _patterns(meaning) or _additional(meaning):
+            return False
+        held = {clause.word: clause.node.raw[clause.word]}
+        return _by_keys(held, frozenset(_names(meaning)), frozenset(_required(meaning))) is True
 
     def _paired(self, clause: Clause, twin: Clause) -> list[Lead] | None:
         """What changed within a `not` or an `if`; None where that tells nothing."""
@@ -624,6 +633,8 @@ _OF_KIND: Final[dict[str, tuple[Any, ...]]] = {
     "object": ({},), "array": ([],), "string": ("", "x"), "number": (0.5, 1.5), "integer": (0, 1),
     "boolean": (True, False), "null": (None,),
 }  # fmt: skip
+
+_OF_ANY_KIND: Final = tuple(value for values in _OF_KIND.values() for value in values)
 
 
 def _kinds(kinds: Sequence[str]) -> str:
@@ -895,6 +906,35 @@ def _same_clause(clause: Clause, other: Clause) -> bool:
 
 def _target(node: Subschema, reference: str) -> Subschema:
     return node.document.library.target(node, reference)
+
+
+def _by_keys(schema: Any, declared: frozenset[str], required: frozenset[str]) -> bool | None:
+    """Whether a schema that asks for keys holds, where some are always there and others never; None where that hangs on
+    more than keys."""
+    if isinstance(schema, bool):
+        return schema
+    if not isinstance(schema, dict):
+        return None
+    answers: list[bool | None] = []
+    for word, held in schema.items():
+        if word == "required" and isinstance(held, list):
+            answers.append(False if not declared.issuperset(held) else True if required.issuperset(held) else None)
+        elif word == "not":
+            inner = _by_keys(held, declared, required)
+            answers.append(None if inner is None else not inner)
+        elif word in ("anyOf", "allOf", "oneOf") and isinstance(held, list):
+            answers.append(_joined(word, [_by_keys(each, declared, required) for each in held]))
+        elif word not in SAID_OF:
+            answers.append(None)
+    return _joined("allOf", answers)
+
+
+def _joined(word: str, answers: list[bool | None]) -> bool | None:
+    if word == "allOf":
+        return False if False in answers else None if None in answers else True
+    if word == "anyOf":
+        return True if True in answers else None if None in answers else False
+    return None if None in answers else answers.count(True) == 1
 
 
 def _clause_words(clause: Clause) -> str:

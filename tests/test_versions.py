@@ -1,0 +1,456 @@
+"""Two versions of a shape: every change named and shown, nothing called unharmed that is not, revisions, consumers."""
+
+# Rooms: versions, cli, prove
+
+from __future__ import annotations
+
+import copy
+import json
+import os
+import subprocess
+import sys
+import warnings
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, make_dataclass
+from datetime import datetime
+from pathlib import Path
+from random import Random
+from typing import Annotated, Any, Literal, NamedTuple, TypedDict
+
+import pytest
+from click.testing import CliRunner
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from any_declaration import any_declaration
+from any_document import AnyDocument
+from dutiful_gate import (
+    DeclarationError,
+    Email,
+    Gate,
+    holds,
+    it,
+    lenient,
+    named,
+    obeys,
+    payloads,
+    secret,
+    this,
+    trimmed,
+    uppered,
+)
+from dutiful_gate.cli.app import dutiful
+from dutiful_gate.document.judging.metaschemas import standard_document
+from dutiful_gate.sample.edges import Edges
+from dutiful_gate.sample.payloads import CannotSample, Payloads
+from dutiful_gate.sample.sampling import maker_for
+from dutiful_gate.versions import breaks, compare
+
+DRAFT = "https://json-schema.org/draft/{}/schema".format
+INSTANCES = int(os.environ.get("INSTANCES", "150"))
+
+
+@dataclass
+class Crate:
+    contents: Annotated[str, trimmed, it.length.between(2, 80)]
+    weight_kg: Annotated[float, it > 0, it <= 26_000]
+
+
+def version(**changed: Any) -> type:
+    """A version of the booking: fields by name, None for one that it lacks, and a tuple for one with a default."""
+    fields: dict[str, Any] = {
+        "origin": Annotated[str, trimmed, uppered, it.matches("[A-Z]{3}")],
+        "departs": datetime,
+        "arrives": datetime,
+        "crates": Annotated[list[Crate], it.length.between(1, 50)],
+        "pieces": Annotated[int, it.between(1, 9)],
+        "contact": (Email, "desk@ternsound.example"),
+        "priority": (Literal["standard", "urgent"], "standard"),
+        "note": (str | None, None),
+    }
+    rules = changed.pop("rules", (this.arrives > this.departs,))
+    fields |= changed
+    told = [
+        (name, *held) if isinstance(held, tuple) else (name, held) for name, held in fields.items() if held is not None
+    ]
+    made = make_dataclass(
+        "Booking", sorted([(n, t, field(default=d[0])) if d else (n, t) for n, t, *d in told], key=len)
+    )
+    return obeys(*rules)(made) if rules else made
+
+
+def _even(value: int) -> bool:
+    return value % 2 == 0
+
+
+def _odd(value: int) -> bool:
+    return value % 2 == 1
+
+
+NEW_CRATE = make_dataclass(
+    "Box", [("contents", Annotated[str, trimmed, it.length.between(2, 40)]), ("weight_kg", float)]
+)
+
+EDITS: list[tuple[str, dict[str, Any], str, str, str, str, str]] = [
+    # name, what changes, pointer, words in the change, direction of what is sent, senders, readers
+    ("nothing", {}, "", "", "", "unharmed", "unharmed"),
+    ("another name of a record", {"crates": Annotated[list[make_dataclass("Chest", [
+        ("contents", Annotated[str, trimmed, it.length.between(2, 80)]),
+        ("weight_kg", Annotated[float, it > 0, it <= 26_000])])], it.length.between(1, 50)]}, "", "", "", "unharmed", "unharmed"),
+    ("a ceiling lowered", {"pieces": Annotated[int, it.between(1, 5)]}, "/pieces", "at most 5, was at most 9", "narrowing", "broken", "unharmed"),
+    ("a ceiling raised", {"pieces": Annotated[int, it.between(1, 12)]}, "/pieces", "at most 12", "widening", "unharmed", "broken"),
+    ("a bound moved", {"pieces": Annotated[int, it.between(2, 9)]}, "/pieces", "at least 2", "narrowing", "broken", "unharmed"),
+    ("another kind", {"pieces": str}, "/pieces", "was a whole number, now text", "both", "broken", "broken"),
+    ("a wider kind", {"pieces": Annotated[float, it.between(1, 9)]}, "/pieces", "now also a number", "widening", "unharmed", "broken"),
+    ("null too", {"pieces": Annotated[int, it.between(1, 9)] | None}, "/pieces", "null", "widening", "unharmed", "broken"),
+    ("a step of a number", {"pieces": Annotated[int, it.between(1, 9), it.multiple_of(2)]}, "/pieces", "a multiple of 2", "narrowing", "broken", "unharmed"),
+    ("a new choice", {"priority": (Literal["standard", "urgent", "late"], "standard")}, "/priority", 'now also "late"', "widening", "unharmed", "broken"),
+    ("a choice gone", {"priority": (Literal["standard"], "standard")}, "/priority", "urgent", "narrowing", "broken", "unharmed"),
+    ("a field more, optional", {"berth": (int, 1)}, "/berth", "new, may be left out", "neither", "unharmed", "unharmed"),
+    ("a field more, required", {"berth": int}, "/berth", "new, must be there", "narrowing", "broken", "unharmed"),
+    ("a field gone", {"pieces": None}, "/pieces", "gone", "widening", "unharmed", "broken"),
+    ("an optional field gone", {"note": None}, "/note", "gone", "neither", "unharmed", "broken"),
+    ("no longer required", {"pieces": (Annotated[int, it.between(1, 9)], 1)}, "/pieces", "may now be left out", "widening", "unharmed", "unharmed"),
+    ("now required", {"contact": Email}, "/contact", "must now be there", "narrowing", "broken", "unharmed"),
+    ("another default", {"priority": (Literal["standard", "urgent"], "urgent")}, "/priority", 'its default was "standard", now "urgent"', "neither", "unharmed", "unharmed"),
+    ("no step any more", {"origin": Annotated[str, it.matches("[A-Z]{3}")]}, "/origin", "its steps were trimmed, uppered, now none", "narrowing", "broken", "unharmed"),
+    ("lenient", {"pieces": Annotated[int, it.between(1, 9), lenient]}, "/pieces", "its steps were none, now lenient", "widening", "unharmed", "unharmed"),
+    ("shorter in a list", {"crates": Annotated[list[NEW_CRATE], it.length.between(1, 50)]}, "/crates/*/contents", "at most 40 characters, was 80", "narrowing", "broken", "broken"),
+    ("fewer items", {"crates": Annotated[list[Crate], it.length.between(1, 5)]}, "/crates", "at most 5 items", "narrowing", "broken", "unharmed"),
+    ("another pattern", {"origin": Annotated[str, trimmed, uppered, it.matches("[A-Z]{2}")]}, "/origin", "the pattern was", "both", "broken", "broken"),
+    ("no format", {"contact": (str, "x")}, "/contact", 'the format "email" is no longer asked for', "widening", "unharmed", "broken"),
+    ("renamed", {"note": None, "remark": (Annotated[str | None, named("remark", formerly="note")], None)}, "/remark", "renamed: was 'note'", "neither", "unharmed", "broken"),
+    ("perhaps renamed", {"note": None, "remark": (str | None, None)}, "/remark", "perhaps renamed: 'note' is gone", "neither", "unharmed", "broken"),
+    ("a rule more", {"rules": (this.arrives > this.departs, this.departs != this.arrives, this.pieces != this.origin.length)}, "", "new rule: pieces: this.pieces != this.origin.length", "narrowing", "broken", "unharmed"),
+    ("a rule less", {"rules": ()}, "", "no longer a rule: arrives: this.arrives > this.departs", "widening", "unharmed", "unharmed"),
+    ("a function more", {"pieces": Annotated[int, it.between(1, 9), holds(_even)]}, "", "new rule: pieces: holds(_even)", "narrowing", "broken", "unharmed"),
+    ("secret", {"note": (Annotated[str | None, secret], None)}, "/note", "is secret now", "", "unharmed", "broken"),
+]  # fmt: skip
+
+
+def check_witnesses(found: Any, old: Gate[Any], new: Gate[Any]) -> None:
+    """Every instance is accepted by the one gate, and refused by the other."""
+    documents = [Gate.from_schema(gate.schema(of="release"), formats="assert") for gate in (old, new)]
+    for change in found.changes:
+        judges = (old, new) if change.of == "send" else documents
+        for witness, accepting, refusing in ((change.refused, 0, 1), (change.accepted, 1, 0)):
+            if witness is not None:
+                assert judges[accepting].accepts(witness.instance), change
+                assert not judges[refusing].accepts(witness.instance), change
+
+
+@pytest.mark.parametrize(
+    ("name", "edit", "pointer", "words", "direction", "senders", "readers"), EDITS, ids=[each[0] for each in EDITS]
+)
+def test_an_edit_is_named_and_shown(
+    name: str, edit: dict[str, Any], pointer: str, words: str, direction: str, senders: str, readers: str
+) -> None:
+    old, new = Gate(version()), Gate(version(**edit))
+    found = compare(old, new)
+    check_witnesses(found, old, new)
+    assert (found.senders, found.readers) == (senders, readers), [found.changes, found.why("both")]
+    assert bool(found) == bool(words)
+    if words:
+        named = [each for each in found.changes if each.pointer == pointer and words in each.words]
+        assert named, found.changes
+        assert not direction or [each.direction for each in named if each.of == "send"] == [direction]
+    assert bool(breaks(old, new, of="senders")) == (senders != "unharmed")
+    assert not compare(new, new)
+    assert not breaks(new, new)
+
+
+def test_functions_of_ones_own_are_told_by_their_code() -> None:
+    old = version(pieces=Annotated[int, it.between(1, 9), holds(_even)])
+    other = version(pieces=Annotated[int, it.between(1, 9), holds(lambda value: value % 2 == 0)])
+    turned = version(pieces=Annotated[int, it.between(1, 9), holds(_odd)])
+    assert compare(old, old).senders == "unharmed"
+    assert compare(old, turned).senders == "broken"
+    same = compare(other, version(pieces=Annotated[int, it.between(1, 9), holds(lambda value: not value % 2)]))
+    assert same.senders == "unclear"
+    assert "functions of its own are others now" in same.why("senders")[0]
+    assert breaks(other, old).startswith(("unclear", "senders"))
+
+
+def test_a_lost_key_counts_only_where_a_version_declares_it() -> None:
+    old, new = {"type": "object"}, {"type": "object", "properties": {"berth": {"type": "integer"}}}
+    assert compare(old, new).senders == "unharmed"
+    strict = compare(old, new, undeclared=True)
+    assert (strict.senders, strict.changes[0].refused is not None) == ("broken", True)
+    closed = {**new, "additionalProperties": False}
+    assert compare(new, closed).senders == "broken"
+    assert compare(closed, new).senders == "unharmed"
+
+
+def test_the_standards_own_documents_compare_in_seconds() -> None:
+    uris = [f"http://json-schema.org/draft-0{number}/schema" for number in (4, 6, 7)]
+    uris += [DRAFT("2019-09"), DRAFT("2020-12"), "https://spec.openapis.org/oas/3.0/dialect"]
+    gates = {uri: Gate.from_schema(standard_document(uri), formats="assert") for uri in uris}
+    for at, uri in enumerate(uris):
+        assert not compare(gates[uri], gates[uri])
+        found = compare(gates[uris[at - 1]], gates[uri])
+        for change in found.changes:
+            if change.refused is not None:
+                assert gates[uris[at - 1]].accepts(change.refused.instance)
+                assert not gates[uri].accepts(change.refused.instance)
+
+
+# Random declarations and documents
+
+
+def schemas(document: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any, ...], dict[str, Any]]]:
+    """Every schema of a document, with the steps to it."""
+    if not isinstance(document, dict):
+        return
+    yield path, document
+    for word, held in document.items():
+        if word in ("properties", "patternProperties", "$defs", "dependentSchemas"):
+            for name, each in held.items():
+                yield from schemas(each, (*path, word, name))
+        elif word in ("allOf", "anyOf", "oneOf", "prefixItems"):
+            for at, each in enumerate(held):
+                yield from schemas(each, (*path, word, at))
+        elif word in ("items", "additionalProperties", "not", "if", "then", "else", "contains", "propertyNames"):
+            yield from schemas(held, (*path, word))
+
+
+def edits_of(schema: dict[str, Any], random: Random) -> Iterator[Callable[[], object]]:
+    """Ways to change a schema a little."""
+    for word in ("minLength", "maxLength", "minimum", "maximum", "minItems", "maxItems", "minProperties"):
+        if isinstance(schema.get(word), int | float):
+            yield lambda word=word: schema.__setitem__(word, schema[word] + random.choice([1, 2]))
+    for word in (
+        "pattern",
+        "format",
+        "multipleOf",
+        "uniqueItems",
+        "minimum",
+        "enum",
+        "not",
+        "items",
+        "anyOf",
+        "required",
+    ):
+        if word in schema:
+            yield lambda word=word: schema.pop(word)
+    if isinstance(schema.get("properties"), dict) and schema["properties"]:
+        name = random.choice(list(schema["properties"]))
+        yield lambda: schema.__setitem__("required", sorted({*schema.get("required", []), name}))
+        yield lambda: schema["properties"].__setitem__("brand_new", {"type": "integer"})
+        yield lambda: schema["properties"].pop(name)
+    if isinstance(schema.get("enum"), list):
+        yield lambda: schema["enum"].append("brand_new")
+    if isinstance(schema.get("anyOf"), list) and len(schema["anyOf"]) > 1:
+        yield lambda: schema["anyOf"].pop()
+    if isinstance(schema.get("type"), str):
+        yield lambda: schema.__setitem__("type", [schema["type"], "null"])
+        yield lambda: schema.__setitem__("maxLength", 3)
+
+
+def sound(gate: Any, count: int, seed: int) -> Iterator[Any]:
+    maker = maker_for(gate, Random(seed))
+    for _ in range(count):
+        try:
+            yield maker.make()
+        except CannotSample:
+            return
+
+
+@given(st.integers(0, 10**6))
+@settings(max_examples=int(os.environ.get("VERSIONS", "60")))
+def test_what_is_called_unharmed_is_and_every_instance_shows_it(seed: int) -> None:
+    random = Random(seed)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            declared, words = any_declaration(seed)
+            old = json.loads(json.dumps(Gate(declared, **words).schema(), default=float))
+            new = copy.deepcopy(old)
+            found = [edit for _, schema in schemas(new) for edit in edits_of(schema, random)]
+            for edit in random.sample(found, min(len(found), random.choice([1, 1, 2]))):
+                edit()
+            before, after = (Gate.from_schema(each, formats="assert") for each in (old, new))
+        except (DeclarationError, KeyError, IndexError):
+            return
+    told = compare(before, after, seed=seed)
+    for change in told.changes:
+        if change.of == "send" and change.refused is not None:
+            assert before.accepts(change.refused.instance)
+            assert not after.accepts(change.refused.instance)
+        if change.of == "send" and change.accepted is not None:
+            assert after.accepts(change.accepted.instance)
+            assert not before.accepts(change.accepted.instance)
+    for answer, accepting, refusing in ((told.senders, before, after), (told.readers, after, before)):
+        if answer == "unharmed":
+            for instance in sound(accepting, INSTANCES, seed):
+                assert refusing.accepts(instance), (told.changes, instance)
+
+
+@given(st.integers(0, 10**6))
+@settings(max_examples=int(os.environ.get("VERSIONS", "60")))
+def test_a_version_compared_with_itself_is_no_change(seed: int) -> None:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        declared, words = any_declaration(seed)
+        try:
+            found = compare(Gate(declared, **words), Gate(declared, **words))
+        except DeclarationError:
+            return
+        assert (found.changes, found.senders, found.readers) == ([], "unharmed", "unharmed"), found.why("both")
+        made = AnyDocument(Random(seed))
+        try:
+            gate, again = (
+                Gate.from_schema(copy.deepcopy(made.content), dialect=made.dialect, formats="assert") for _ in range(2)
+            )
+        except DeclarationError:
+            return
+        assert compare(gate, again).changes == []
+
+
+@given(st.integers(0, 10**6))
+@settings(max_examples=25)
+def test_a_typed_field_edited_breaks_senders_or_is_admitted_as_before(seed: int) -> None:
+    random = Random(seed)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            parts = [any_declaration(random.randrange(10**6))[0] for _ in range(3)]
+            old = Gate(make_dataclass("Kept", [("one", parts[0]), ("two", parts[1])]))
+            new = Gate(make_dataclass("Kept", [("one", parts[0]), ("two", random.choice([parts[1] | None, parts[2]]))]))
+            old.schema(), new.schema()
+        except (DeclarationError, TypeError):
+            return
+        found = compare(old, new)
+        check_witnesses(found, old, new)
+        edges = Edges(old.shape, random)
+        for instance in sound(old, INSTANCES, seed):
+            for each in (instance, edges.spoiled(old.shape.root, instance)):
+                if found.senders == "unharmed" and old.accepts(each):
+                    assert new.accepts(each), (found.changes, each)
+
+
+# The command
+
+
+OLD = """
+from dataclasses import dataclass
+from typing import Annotated, Literal
+from dutiful_gate import it
+print("the module speaks")
+@dataclass
+class Line:
+    booking: Annotated[str, it.length <= 12]
+    weight_kg: Annotated[float, it > 0, it <= 26_000]
+    priority: Literal["standard", "urgent"] = "standard"
+"""
+NEW = OLD.replace("<= 12", "<= 8").replace('"urgent"]', '"urgent", "late"]')
+
+
+@pytest.fixture
+def repository(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    folder = tmp_path / "office"
+    (folder / "harbour_of_versions").mkdir(parents=True)
+    (folder / "harbour_of_versions" / "__init__.py").touch()
+    shapes = folder / "harbour_of_versions" / "shapes.py"
+    shapes.write_text(OLD)
+    (folder / "line.json").write_text('{"type": "object", "properties": {"crates": {"minimum": 1}}}')
+    git = ["git", "-C", str(folder), "-c", "user.name=Desk", "-c", "user.email=desk@ternsound.example"]
+    try:
+        for words in (["init", "-q"], ["add", "."], ["commit", "-qm", "one"], ["tag", "v1"]):
+            subprocess.run([*git, *words], check=True, capture_output=True)
+    except FileNotFoundError:
+        pytest.skip("git is not installed")
+    shapes.write_text(NEW)
+    (folder / "line.json").write_text('{"type": "object", "properties": {"crates": {"minimum": 2}}}')
+    monkeypatch.chdir(folder)
+    monkeypatch.syspath_prepend(str(folder))
+    for name in [each for each in sys.modules if each.startswith("harbour_of_versions")]:
+        monkeypatch.delitem(sys.modules, name)
+    return folder
+
+
+def run(*words: str) -> Any:
+    return CliRunner().invoke(dutiful, list(words))
+
+
+LINE = "harbour_of_versions.shapes:Line"
+
+
+def test_revisions_are_compared_in_text_json_and_markdown(repository: Path) -> None:
+    told = run("compare", f"{LINE}@v1", LINE)
+    assert told.exit_code == 1, told.output
+    for words in (
+        "/booking  at most 8 characters, was 12",
+        "what is sent: narrowing",
+        "now refused {",
+        "senders break: by 1",
+    ):
+        assert words in told.output
+    assert "readers break: by 1 change" in told.output
+    data = json.loads(run("compare", f"{LINE}@v1", LINE, "--format", "json", "--for", "senders").stdout)
+    assert (data["senders"], data["readers"], data["answer"]) == ("broken", "broken", "broken")
+    assert data["changes"][0]["now_refused"]["at"] == ["/booking"]
+    review = run("compare", f"{LINE}@v1", LINE, "--format", "markdown")
+    assert "| `/booking` | at most 8 characters, was 12 | narrowing | narrowing |" in review.output
+    assert "```json" in review.output
+    assert run("compare", "line.json@v1", "line.json").exit_code == 1
+    assert run("compare", "line.json", "line.json@v1", "--for", "senders").exit_code == 0
+    assert run("compare", LINE, LINE).exit_code == 0
+
+
+@pytest.mark.parametrize(
+    ("words", "says"),
+    [
+        (["compare", f"{LINE}@nowhere", LINE], "there is no revision 'nowhere'"),
+        (["compare", f"{LINE}@--output=x", LINE], "there is no revision"),
+        (["compare", "other.json@v1", "line.json"], "there is no file 'other.json'"),
+        (["compare", "harbour_of_versions.none:Line@v1", LINE], "importing failed: ModuleNotFoundError"),
+        (["compare", "harbour_of_versions.shapes:None_@v1", LINE], "importing failed: AttributeError"),
+        (["compare", "shapes@v1", LINE], "names no declaration"),
+        (["compare", "@v1", LINE], "names no version"),
+        (["prove", LINE, "--against", "none.json"], "there is no document"),
+        (["prove", LINE, "--against", LINE, "--stores", LINE], "one at a time"),
+    ],
+)
+def test_a_version_that_cannot_be_loaded_is_told(repository: Path, words: list[str], says: str) -> None:
+    told = run(*words)
+    assert (told.exit_code, says in told.output) == (2, True), told.output
+
+
+def test_outside_of_a_repository_there_are_no_revisions(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    told = run("compare", "line.json@main", "line.json")
+    assert (told.exit_code, "from inside the repository" in told.output) == (2, True)
+
+
+def test_a_service_is_held_against_its_consumer(repository: Path) -> None:
+    agrees = run("prove", f"{LINE}@v1", "--against", f"{LINE}@v1")
+    assert (agrees.exit_code, "all that is released is admitted: proved" in agrees.output) == (0, True), agrees.output
+    narrower = repository / "narrow.json"
+    narrower.write_text('{"required": ["booking"], "properties": {"weight_kg": {"maximum": 100}}}')
+    broken = run("prove", LINE, "--against", str(narrower))
+    assert broken.exit_code == 1
+    assert "/weight_kg  at most 100; what comes is at most 26,000" in broken.output
+    data = json.loads(run("prove", LINE, "--against", str(narrower), "--format", "json").stdout)
+    assert data["found"][0]["now_refused"]["instance"]["weight_kg"] > 100
+    unclear = repository / "unclear.json"
+    unclear.write_text('{"not": {"required": ["booking", "nobody_releases_this"]}}')
+    assert run("prove", LINE, "--against", str(unclear)).exit_code in (0, 3)
+
+
+class Span(NamedTuple):
+    low: int
+    high: int
+
+
+class Loose(TypedDict, total=False):
+    a: int
+    b: str
+
+
+@pytest.mark.parametrize("kind", [Span, Loose, list[Crate], dict[str, Crate], tuple[int, str], int | str | None])
+def test_any_type_can_be_compared(kind: Any) -> None:
+    assert not compare(kind, kind)
+    found = compare(kind, version())
+    assert found.senders == "broken"
+    assert len(payloads(version(), 2)) == 2
+    assert Payloads is not None
