@@ -192,6 +192,9 @@ class DocumentPayloads:
             known = []
             if not patterns:
                 break
+            self._left -= 1  # a pattern that no text of the length matches must not be tried without end
+            if self._left < 0:
+                break
         if not patterns and not known:
             made = (made + " " + "x" * int(min(low, 10_000)))[: int(max(low, min(high, len(made))))]
         return made

@@ -49,18 +49,21 @@ class Accepting:
         self.accepts = accepts
         self.refuses = refuses
         self._maker = DocumentPayloads(document, Random(seed))
-        made = payloads or [one for one in (self._draw_whole() for _ in range(_BASES)) if one is not LEFT_OUT]
+        made = payloads or list(self._drawn_whole())
         plain: tuple[Any, ...] = ({}, [], "", 0, True, None)
         least = [one for one in plain if accepts(one)]
         # The smallest first: what is found in them is small too.
         self.bases = [*least, *sorted(made, key=lambda one: len(dumps(one, default=str)))]
 
-    def _draw_whole(self) -> Any:
-        try:
-            made = self._maker.make()
-        except CannotSample:
-            return LEFT_OUT
-        return made if self.accepts(made) else LEFT_OUT
+    def _drawn_whole(self) -> Iterator[Any]:
+        """Sound data by the document alone, where the gate gives none."""
+        for _ in range(_BASES):
+            try:
+                made = self._maker.make()
+            except CannotSample:
+                return
+            if self.accepts(made):
+                yield made
 
     def drawn(self, part: Any) -> Iterator[Any]:
         """Values that its schemas accept at a place."""
