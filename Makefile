@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test test-all lint bench bench-web bench-settings bench-deliveries bench-startup bench-hostile prove mutate reference docs clean
+.PHONY: demo test test-all lint bench bench-web bench-settings bench-deliveries bench-tables bench-startup bench-hostile prove mutate reference docs clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
@@ -35,6 +35,10 @@ bench-settings: $(VENV)/.dev
 
 bench-deliveries: $(VENV)/.dev
 	$(BIN)/python benchmarks/deliveries.py
+
+# A million rows by column, beside row by row and by hand; workers of a cluster. Some minutes.
+bench-tables: $(VENV)/.dev
+	$(BIN)/python benchmarks/tables.py
 
 # 300 gates made and first used, built beforehand beside built anew.
 bench-startup: $(VENV)/.dev

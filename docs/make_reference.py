@@ -21,6 +21,8 @@ from dutiful_gate import (
     problems,
     proofs,
     storage,
+    tables,
+    versions,
     warnings,
     web,
 )
@@ -82,6 +84,8 @@ def page() -> str:
         feed,
         draft,
         storage,
+        tables,
+        versions,
         beforehand,
         *of_web,
         problems,

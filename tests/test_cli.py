@@ -502,6 +502,9 @@ _HOSTILE = {
     "tree FILE",
     "tree AGAINST --html FILE",
     "why AGAINST FILE",
+    "compare FILE AGAINST",
+    "compare AGAINST FILE",
+    "prove AGAINST --against FILE",
 ])  # fmt: skip
 @pytest.mark.parametrize("kind", _HOSTILE)
 def test_no_file_costs_a_traceback(words: str, kind: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

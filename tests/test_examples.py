@@ -71,3 +71,30 @@ def test_what_is_installed() -> None:
     told = subprocess.run(command, capture_output=True, text=True, check=True).stdout
     assert "packages" in told
     assert "keys of the report were not declared here and were left out" in told
+
+
+def test_a_nightly_table(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    pytest.importorskip("pandas")
+    pytest.importorskip("matplotlib")
+    monkeypatch.setattr(sys, "argv", ["nightly_table.py", str(tmp_path)])
+    runpy.run_path(str(EXAMPLES / "nightly_table.py"), run_name="__main__")
+    out = capsys.readouterr().out
+    assert "<TableVerdict 4,783 of 5,000 rows admitted, 217 faults>" in out
+    assert (tmp_path / "faults.png").read_bytes()[:4] == b"\x89PNG"
+
+
+def test_a_folder_of_parquet_on_a_cluster() -> None:
+    pytest.importorskip("distributed")
+    done = subprocess.run(
+        [sys.executable, str(EXAMPLES / "parquet_folder.py")], capture_output=True, text=True, check=True, timeout=240
+    )
+    assert "a worker was killed on the way: True" in done.stdout
+    assert "the digest of one process: True" in done.stdout
+    assert "sound rows written: 38307 and faults: 1703" in done.stdout
+
+
+def test_a_release_check(capsys: pytest.CaptureFixture[str]) -> None:
+    runpy.run_path(str(EXAMPLES / "release_check.py"), run_name="__main__")
+    out = capsys.readouterr().out
+    assert "narrowing  /contents    at most 60 characters, was 80" in out
+    assert "the test fails: senders: /contents at most 60 characters" in out

@@ -390,7 +390,7 @@ def test_revisions_are_compared_in_text_json_and_markdown(repository: Path) -> N
     assert (data["senders"], data["readers"], data["answer"]) == ("broken", "broken", "broken")
     assert data["changes"][0]["now_refused"]["at"] == ["/booking"]
     review = run("compare", f"{LINE}@v1", LINE, "--format", "markdown")
-    assert "| `/booking` | at most 8 characters, was 12 | narrowing | narrowing |" in review.output
+    assert "| `/booking` | at most 8 characters, was 12 | narrowing, breaks senders | narrowing |" in review.output
     assert "```json" in review.output
     assert run("compare", "line.json@v1", "line.json").exit_code == 1
     assert run("compare", "line.json", "line.json@v1", "--for", "senders").exit_code == 0

@@ -134,7 +134,7 @@ def _print(found: Comparison, whom: Whom) -> None:
         out.print()
         out.print(Text.assemble("  ", (visible(pointer) or "(the whole)", "pointer"), "  ", visible(words)))
         for each in told:
-            out.print(Text.assemble("      ", (_OF[each.of], "quiet"), ": ", _direction(each)))
+            out.print(Text.assemble("      ", (_OF[each.of], "quiet"), ": ", *_direction(each)))
             for witness, verb in ((each.refused, "now refused"), (each.accepted, "now accepted")):
                 if witness is not None and _is_worth_telling(each, told, verb):
                     out.print(Text.assemble("        ", (verb, "quiet"), f" {_shown(witness.instance)}"))
@@ -166,12 +166,16 @@ def _print_answer(found: Comparison, who: Literal["senders", "readers"]) -> None
 
 
 _OF: Final = {"send": "what is sent", "release": "what comes out"}
-_STYLES: Final = {"narrowing": "refused", "widening": "admitted", "both": "refused", "unclear": "heading"}
 
 
-def _direction(told: Told) -> tuple[str, str]:
-    words = f"perhaps {' and '.join(told.doubtful)}" if told.direction == "unclear" else told.direction
-    return words, _STYLES.get(told.direction, "quiet")
+def _direction(told: Told) -> list[tuple[str, str]]:
+    """Which way a change goes, and whom it breaks."""
+    if told.direction == "unclear":
+        return [(f"perhaps {' and '.join(told.doubtful)}", "heading")]
+    harms = told.refused if told.of == "send" else told.accepted
+    if harms is None:
+        return [(told.direction, "quiet" if told.direction == "neither" else "admitted")]
+    return [(told.direction, "refused"), (f", breaks {'senders' if told.of == 'send' else 'readers'}", "refused")]
 
 
 def _grouped(changes: Sequence[Told]) -> list[tuple[str, str, list[Told]]]:
@@ -209,7 +213,7 @@ def as_markdown(found: Comparison, whom: Whom) -> str:
     lines += ["", "| where | change | what is sent | what comes out |", "|---|---|---|---|"]
     groups = _grouped(found.changes)
     for pointer, change, told in groups:
-        by = {each.of: _direction(each)[0] for each in told}
+        by = {each.of: "".join(words for words, _ in _direction(each)) for each in told}
         cells = (f"`{_plain(pointer) or '(the whole)'}`", _plain(change), by.get("send", ""), by.get("release", ""))
         lines.append(f"| {' | '.join(cells)} |")
     for pointer, change, told in groups:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from itertools import pairwise
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -14,6 +13,7 @@ from ..declare.clock import Clock
 from ..declare.rules import Between, Ceiling, Floor
 from ..gates.base import AnyGate
 from ..report.shown_values import visible
+from ..shape.nodes import Field
 from .arrow_types import record_of
 from .column_names import wire_names
 from .examine import TableReader
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 _WRONG: Final = "#c8553d"
 _SOUND: Final = "#3d6f8e"
 _MOST: Final = 30
+_BINS: Final = 60
 _PALETTE: Final = ("#c8553d", "#e0a458", "#3d6f8e", "#7a9e7e", "#8d6a9f", "#9c8b7a", "#5b5f97", "#b8b8aa")
 
 
@@ -52,6 +53,7 @@ def plot_shares(verdict: TableVerdict, axes: Axes | None = None) -> Axes:
         wide = np.array([counts[name, code] / rows * 100 for name in names])
         axes.barh(range(len(names)), wide, left=left, color=_PALETTE[number % len(_PALETTE)], label=code, height=0.68)
         left += wide
+    axes.set_xlim(0, max(left.max(initial=0) * 1.04, 0.01))
     axes.set_yticks(range(len(names)), [visible(name) or "(the whole)" for name in names], parse_math=False)
     axes.invert_yaxis()
     axes.set_xlabel("rows with a fault, percent")
@@ -85,7 +87,7 @@ def plot_values(gate: AnyGate[Any], table: Any, column: str, axes: Axes | None =
     floor, ceiling = _bounds(field)
     axes = axes if axes is not None else _new_axes(4.2)
     _histogram(axes, values, floor, ceiling)
-    axes.set_title(visible(column), loc="left", fontsize=11, parse_math=False)
+    axes.set_title(visible(column), loc="left", fontsize=11, pad=18, parse_math=False)
     axes.set_ylabel("rows")
     _plain(axes)
     return axes
@@ -109,42 +111,73 @@ def _is_number(kind: pa.DataType) -> bool:
     return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind))
 
 
-def _bounds(field: Any) -> tuple[Any, Any]:
+class _End(NamedTuple):
+    """A bound: what it is, and whether it is within."""
+
+    value: Any
+    inclusive: bool
+
+
+def _bounds(field: Field) -> tuple[_End | None, _End | None]:
+    """The tightest floor and ceiling of a field, as far as they are constants."""
     bare = field.use.bare
-    parts = (*bare.parts, *(field.use.parts if bare is not field.use else ()))
-    floors = [part.floor for part in parts if isinstance(part, Floor | Between) and not isinstance(part.floor, Clock)]
-    ceilings = [
-        part.ceiling for part in parts if isinstance(part, Ceiling | Between) and not isinstance(part.ceiling, Clock)
-    ]
-    return max(floors, default=None), min(ceilings, default=None)
+    floors, ceilings = [], []
+    for part in (*bare.parts, *(field.use.parts if bare is not field.use else ())):
+        if isinstance(part, Floor | Between) and not isinstance(part.floor, Clock):
+            floors.append(_End(part.floor, not isinstance(part, Floor) or part.inclusive))
+        if isinstance(part, Ceiling | Between) and not isinstance(part.ceiling, Clock):
+            ceilings.append(_End(part.ceiling, not isinstance(part, Ceiling) or part.inclusive))
+    return max(floors, key=lambda end: end.value, default=None), min(ceilings, key=lambda end: end.value, default=None)
 
 
-def _histogram(axes: Axes, values: Any, floor: Any, ceiling: Any) -> None:
+def _histogram(axes: Axes, values: Any, floor: _End | None, ceiling: _End | None) -> None:
     if not len(values):
         axes.text(0.5, 0.5, "no values", transform=axes.transAxes, ha="center", va="center")
         return
-    counts, edges = np.histogram(values.astype(np.float64), bins=60)
-    ends = [None if end is None else _as_number(end, values.dtype) for end in (floor, ceiling)]
-    low, high = ends
+    numbers = values.astype(np.float64)
+    low, high = (None if end is None else _as_number(end.value, values.dtype) for end in (floor, ceiling))
+    under = np.zeros(len(numbers), bool)
+    if low is not None and floor is not None:
+        under |= numbers < low if floor.inclusive else numbers <= low
+    if high is not None and ceiling is not None:
+        under |= numbers > high if ceiling.inclusive else numbers >= high
+    begin, end = _span(numbers, [each for each in (low, high) if each is not None])
 
     def scale(numbers: Any) -> Any:
         return numbers.astype(values.dtype) if values.dtype.kind == "M" else numbers
 
-    for count, (begin, end) in zip(counts, pairwise(edges), strict=True):
-        middle = (begin + end) / 2
-        outside = (low is not None and middle < low) or (high is not None and middle > high)
-        span = np.array([begin, end])
-        axes.fill_between(scale(span), 0, count, color=_WRONG if outside else _SOUND, linewidth=0)
-    for end, word in ((low, "floor"), (high, "ceiling")):
-        if end is not None:
-            axes.axvline(scale(np.array([end]))[0], color="#222", linewidth=1, linestyle="--")
-            axes.text(scale(np.array([end]))[0], axes.get_ylim()[1], f" {word}", va="top", fontsize=9)
-    inside = values.astype(np.float64)
-    past = int(((inside < low) if low is not None else np.zeros(len(inside), bool)).sum()) + int(
-        ((inside > high) if high is not None else np.zeros(len(inside), bool)).sum()
-    )
-    axes.set_xlabel(f"{len(values):,} values, {past:,} of them past the bounds")
+    shown = np.clip(numbers, begin, end)
+    edges = np.linspace(begin, end, _BINS + 1)
+    for kept, colour, label in ((~under, _SOUND, "within the bounds"), (under, _WRONG, "past them")):
+        counts, _ = np.histogram(shown[kept], bins=edges)
+        if counts.any():
+            axes.stairs(counts, scale(edges), fill=True, color=colour, label=label)
+    for bound, word, side in ((low, "floor ", "right"), (high, " ceiling", "left")):
+        if bound is not None:
+            at = scale(np.array([bound]))[0]
+            axes.axvline(at, color="#222", linewidth=1, linestyle="--")
+            axes.text(at, 1.0, word, transform=axes.get_xaxis_transform(), ha=side, va="bottom", fontsize=9)
+    beyond = int(((numbers < begin) | (numbers > end)).sum())
+    told = f"{len(values):,} values, {int(under.sum()):,} of them past the bounds"
+    axes.set_xlabel(f"{told}; {beyond:,} farther out stand at the ends" if beyond else told)
+    axes.set_yscale("symlog", linthresh=1)  # a few that are wrong are seen beside many that are not
     axes.set_ylim(bottom=0)
+    if values.dtype.kind != "M":
+        axes.xaxis.set_major_formatter(lambda number, _: f"{number:,g}" if abs(number) < 1e6 else f"{number:.3g}")
+    axes.yaxis.set_major_formatter(lambda number, _: f"{number:,.0f}")
+    axes.legend(frameon=False, fontsize=9, loc="upper right")
+
+
+def _span(numbers: Any, ends: list[float]) -> tuple[float, float]:
+    """What is drawn: the bounds and most values, with some room; what lies farther out is put at the ends."""
+    if len(ends) == 2 and ends[0] < ends[1]:
+        low, high = ends
+        room = (high - low) * 0.4
+    else:
+        low, high = (float(each) for each in np.quantile(numbers, (0.005, 0.995)))
+        low, high = min([low, *ends]), max([high, *ends])
+        room = (high - low) * 0.08 or max(abs(high) * 0.08, 1.0)
+    return max(low - room, min(float(numbers.min()), low)), min(high + room, max(float(numbers.max()), high))
 
 
 def _as_number(end: Any, dtype: Any) -> float:

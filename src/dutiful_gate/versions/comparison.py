@@ -257,7 +257,18 @@ def _changes(
             doubtful.append("narrowing")
         if change.widens and accepted is None:
             doubtful.append("widening")
-        yield Told(joined(change.path), change.words, of, refused, accepted, tuple(doubtful))
+        words = change.words if of == "send" else _OUT.get(change.words, change.words)
+        yield Told(joined(change.path), words, of, refused, accepted, tuple(doubtful))
+
+
+_OUT: Final = {
+    "new, must be there": "new, always there",
+    "new, may be left out": "new, there now and then",
+    "must now be there": "now always there",
+    "may now be left out": "not always there any more",
+    "gone, and now refused": "gone",
+}
+"""What is said of keys that come out, in the place of what is said of those that are sent."""
 
 
 def _part(change: Change, part: Part) -> Part:
