@@ -41,7 +41,7 @@ from dutiful_gate import (
 )
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.document.judging.metaschemas import standard_document
-from dutiful_gate.sample.edges import Edges
+from dutiful_gate.sample.edges import ODD, Edges
 from dutiful_gate.sample.payloads import CannotSample, Payloads
 from dutiful_gate.sample.sampling import maker_for
 from dutiful_gate.versions import breaks, compare
@@ -283,6 +283,9 @@ def test_what_is_called_unharmed_is_and_every_instance_shows_it(seed: int) -> No
         if answer == "unharmed":
             for instance in sound(accepting, INSTANCES, seed):
                 assert refusing.accepts(instance), (told.changes, instance)
+    if not told:  # an edit that is not named changes nothing
+        for instance in [*sound(before, 20, seed), *ODD]:
+            assert before.accepts(instance) == after.accepts(instance), instance
 
 
 @given(st.integers(0, 10**6))

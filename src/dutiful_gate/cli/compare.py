@@ -21,7 +21,7 @@ from .console import console, sure_output
 from .target import CannotRun, Unknown, documents_option, gate_for
 from .text_files import json_of
 
-_STATUS: Final[dict[Answer, int]] = {"unharmed": 0, "broken": 1, "unclear": 3}
+STATUS: Final[dict[Answer, int]] = {"unharmed": 0, "broken": 1, "unclear": 3}
 _MOST: Final = 400
 Whom = Literal["senders", "readers", "both"]
 
@@ -100,7 +100,7 @@ def compare(
         click.echo(as_markdown(found, whom), nl=False)
     else:
         _print(found, whom)
-    raise SystemExit(_STATUS[found.answer(whom)])
+    raise SystemExit(STATUS[found.answer(whom)])
 
 
 def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: Path | None) -> Side:

@@ -12,11 +12,9 @@ from ..declare.errors import DeclarationError
 from ..report.shown_values import counted, visible
 from ..versions.consumers import Agreement, agreement_of
 from ..versions.in_child import CannotLoad
-from .compare import side_for
+from .compare import STATUS, side_for
 from .console import console
 from .target import CannotRun
-
-_STATUS = {"unharmed": 0, "broken": 1, "unclear": 3}
 
 
 def prove_consumer(target: str, consumer: str, *, samples: int, seed: int, form: str) -> int:
@@ -33,7 +31,7 @@ def prove_consumer(target: str, consumer: str, *, samples: int, seed: int, form:
         click.echo(json.dumps({"target": target, "against": consumer, **found.as_dict()}, indent=2))
     else:
         _print(target, consumer, found)
-    return _STATUS[found.answer]
+    return STATUS[found.answer]
 
 
 def _print(target: str, consumer: str, found: Agreement) -> None:

@@ -11,9 +11,10 @@ from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.shown_values import visible
+from .changes import Change
 from .sides import GateSide, Side, documents_of
-from .walk import Change, Walk
-from .witnesses import Accepting, Witness, Witnesses
+from .walk import Walk
+from .witnesses import Accepting, Witness, Witnesses, refused_by
 
 Direction = Literal["narrowing", "widening", "both", "neither", "unclear"]
 Answer = Literal["unharmed", "broken", "unclear"]
@@ -244,9 +245,9 @@ def _changes(
         before = Accepting(old.accepts, old.refuses, document, old.payloads(_BASES, seed), seed)
         after = Accepting(new.accepts, new.refuses, document_now, new.payloads(_BASES, seed), seed)
     else:
-        before = Accepting(document.accepts, _refuses_by(document), document, old.releases(_BASES, seed), seed)
+        before = Accepting(document.accepts, refused_by(document), document, old.releases(_BASES, seed), seed)
         after = Accepting(
-            document_now.accepts, _refuses_by(document_now), document_now, new.releases(_BASES, seed), seed
+            document_now.accepts, refused_by(document_now), document_now, new.releases(_BASES, seed), seed
         )
     narrowing, widening = Witnesses(before, after), Witnesses(after, before)
     for change in found:
@@ -274,14 +275,6 @@ _OUT: Final = {
 def _part(change: Change, part: Part) -> Part:
     """The schemas that values for the place of a change are drawn from: of a key that is left out, none."""
     return () if change.key and change.words.startswith(("must", "may")) else part
-
-
-def _refuses_by(document: DocumentGate) -> Any:
-    def refuses(data: Any) -> list[str] | None:
-        verdict = document.examine(data)
-        return None if verdict else [fault.pointer for fault in verdict.faults]
-
-    return refuses
 
 
 # What documents do not say

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, Final
+from typing import Final
 
 from ..declare.json_pointer import joined
 from .comparison import Answer, Told
 from .sides import Side, documents_of
 from .walk import Walk
-from .witnesses import Accepting, Witnesses
+from .witnesses import Accepting, Witnesses, refused_by
 
 _SAMPLED: Final = 300
 
@@ -48,11 +48,7 @@ def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, see
     released, wanted = documents_of(producer)[1], documents_of(consumer)[0]
     values = producer.releases(samples, seed)
 
-    def by_document(data: Any) -> list[str] | None:
-        verdict = released.examine(data)
-        return None if verdict else [fault.pointer for fault in verdict.faults]
-
-    giving = Accepting(released.accepts, by_document, released, values[:16], seed)
+    giving = Accepting(released.accepts, refused_by(released), released, values[:16], seed)
     taking = Accepting(consumer.accepts, consumer.refuses, wanted, consumer.payloads(16, seed), seed)
     witnesses = Witnesses(giving, taking)
     found, reasons = [], []

@@ -12,7 +12,7 @@ from ..gates.document import DocumentGate
 from ..prove.smaller import smallest
 from ..sample.of_document import DocumentPayloads
 from ..sample.payloads import CannotSample
-from .walk import ANY, Change, Path
+from .changes import ANY, Change, Path
 
 Refuses = Callable[[Any], "list[str] | None"]
 """Gives the pointers at which plain data is refused; None where it is admitted."""
@@ -23,6 +23,16 @@ _MOST_TRIES: Final = 1_500
 _MOST_SHRINKS: Final = 20_000
 LEFT_OUT: Final = object()
 """In the place of a value: the key is not there."""
+
+
+def refused_by(document: DocumentGate) -> Refuses:
+    """What asks a document."""
+
+    def refuses(data: Any) -> list[str] | None:
+        verdict = document.examine(data)
+        return None if verdict else [fault.pointer for fault in verdict.faults]
+
+    return refuses
 
 
 class Witness:
