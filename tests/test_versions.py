@@ -457,3 +457,66 @@ def test_any_type_can_be_compared(kind: Any) -> None:
     assert found.senders == "broken"
     assert len(payloads(version(), 2)) == 2
     assert Payloads is not None
+
+
+LIMIT = 9
+
+
+def _below_the_limit(value: int) -> bool:
+    return value < LIMIT
+
+
+def _asks_another(value: int) -> bool:
+    return _below_the_limit(value)
+
+
+def _version_of(kind: Any) -> Any:
+    return make_dataclass("Held", [("held", kind)])
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        (list[Annotated[str, trimmed, it.length <= 3]], list[Annotated[str, it.length <= 3]]),
+        (dict[str, Annotated[str, uppered, it.matches("[A-Z]+")]], dict[str, Annotated[str, it.matches("[A-Z]+")]]),
+        (Annotated[Literal[1, 2], lenient], Literal[1, 2]),
+        (list[Annotated[int, lenient]], list[int]),
+    ],
+)
+def test_steps_inside_of_lists_and_of_types_that_are_no_records_count(old: Any, new: Any) -> None:
+    for before, after in ((old, new), (_version_of(old), _version_of(new))):
+        assert compare(before, after).senders in ("broken", "unclear")
+        assert compare(before, before).senders == "unharmed"
+
+
+def test_what_functions_call_counts_too(monkeypatch: pytest.MonkeyPatch) -> None:
+    from dutiful_gate.versions.function_marks import mark_of
+
+    before = mark_of(_asks_another)
+    assert before == mark_of(_asks_another) != mark_of(_below_the_limit)
+    monkeypatch.setattr(sys.modules[__name__], "LIMIT", 10)
+    assert mark_of(_asks_another) != before
+    assert mark_of(len) == ""
+
+
+@dataclass
+class Thirteen:
+    number: int
+
+    def __post_init__(self) -> None:
+        if self.number == 13:
+            raise ValueError("no thirteenth berth")
+
+
+@dataclass
+class Fourteen:
+    number: int
+
+    def __post_init__(self) -> None:
+        if self.number == 14:
+            raise ValueError("no fourteenth berth")
+
+
+def test_what_making_a_record_does_counts() -> None:
+    assert compare(Thirteen, Thirteen).senders == "unharmed"
+    assert compare(Thirteen, Fourteen).senders != "unharmed"

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import lru_cache
-from typing import Any
+from typing import Any, Final
 
 from ..document.declaring.meaning import Clause, Meaning, Part, Piece, Said
 from ..document.judging.keywords import list_parts
@@ -34,8 +34,37 @@ def item_at(said: list[Said], at: int | None) -> Part:
 
 
 def names_of(meaning: Meaning) -> dict[str, None]:
-    """The keys that are declared, in order."""
-    return dict.fromkeys(name for each in meaning.records for name in each.words.get("properties", {}))
+    """The keys that are declared, in order: those with a schema, and those that are asked for or about."""
+    found = dict.fromkeys(name for each in meaning.records for name in each.words.get("properties", {}))
+    for each in meaning.records:
+        found |= dict.fromkeys(_mentioned({word: each.words[word] for word in _ASKING if word in each.words}))
+    for clause in meaning.clauses:
+        if clause.word in _AT_ONE_PLACE:
+            found |= dict.fromkeys(_mentioned({word: clause.node.raw.get(word) for word in _OF_CLAUSE[clause.word]}))
+    return found
+
+
+_ASKING: Final = ("required", "dependentRequired", "dependencies", "dependentSchemas")
+_AT_ONE_PLACE: Final = ("allOf", "anyOf", "oneOf", "not", "if", "then", "else")
+_OF_CLAUSE: Final = {word: (word,) if word != "if" else ("if", "then", "else") for word in _AT_ONE_PLACE}
+
+
+def _mentioned(schema: Any) -> Iterator[str]:
+    """The keys that a schema names of the record at hand."""
+    if not isinstance(schema, dict):
+        return
+    for word, held in schema.items():
+        if (word == "required" and isinstance(held, list)) or (word == "properties" and isinstance(held, dict)):
+            yield from held
+        elif word in ("dependentRequired", "dependencies", "dependentSchemas") and isinstance(held, dict):
+            for name, inner in held.items():
+                yield name
+                yield from inner if isinstance(inner, list) else _mentioned(inner)
+        elif word in ("allOf", "anyOf", "oneOf") and isinstance(held, list):
+            for each in held:
+                yield from _mentioned(each)
+        elif word in _AT_ONE_PLACE:
+            yield from _mentioned(held)
 
 
 def required_of(meaning: Meaning) -> set[str]:

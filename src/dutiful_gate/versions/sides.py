@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from hashlib import sha256
 from random import Random
-from types import CodeType
 from typing import Any, Final, Protocol
 
 from ..declare.errors import DeclarationError
+from ..declare.kinds.lenient import Lenient
 from ..declare.rules import Holds
 from ..declare.sources import Source
 from ..declare.steps import Step, Then
@@ -25,6 +24,7 @@ from ..shape.nodes import (
     MISSING,
     Alias,
     Branches,
+    Choice,
     Entries,
     Field,
     Fixed,
@@ -39,7 +39,8 @@ from ..shape.nodes import (
     default_of,
 )
 from ..shape.to_json import plain
-from ..shape.walk import uses_of
+from ..shape.walk import every, uses_of
+from .function_marks import digest_of_text, mark_of
 
 _DEEPEST: Final = 12
 
@@ -141,10 +142,15 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
     fields: dict[str, Any] = {}
     records: dict[str, Any] = {}
     for path, record in _records(shape, shape.root, (), ()):
-        own = [f"{check}{_mark(check.function)}" for check in record.checks]
-        records.setdefault("/".join(("", *path)), {"name": record.name, "functions": own, "runs": record.runs_own})
+        own = [f"{check}{mark_of(check.function)}" for check in record.checks]
+        if record.runs_own:  # making one runs code of its class
+            made_by = [getattr(record.builder, name, None) for name in ("__new__", "__init__", "__post_init__")]
+            own += [f"{record.name}{mark_of(each)}" for each in made_by if mark_of(each)]
+        records.setdefault("/".join(("", *path)), {"name": record.name, "functions": own})
         for field in record.fields:
             fields.setdefault("/".join(("", *path, field.wire)), _note(shape, field))
+    if not isinstance(shape.root.bare.node, Link):
+        fields[""] = _note(shape, Field("", "", shape.root))
     marks = _marks(shape)
     # By what a field is called in its record, which may be called otherwise.
     unstated = {f"{each.field.partition('.')[2]}: {each.rule}".lstrip(": "): each.reason for each in document.unstated}
@@ -186,7 +192,7 @@ def _note(shape: Shape, field: Field) -> dict[str, Any]:
         "former": list(field.former),
         "also": list(field.also),
         "secret": field.use.secret or field.use.bare.secret,
-        "shape": _digest(repr(field.use.bare.node)),
+        "shape": digest_of_text(repr(field.use.bare.node)),
     }
 
 
@@ -197,7 +203,7 @@ def _default(shape: Shape, field: Field) -> str:
     if field.use.secret or field.use.bare.secret:
         return "a secret"
     if field.factory is not None and field.factory not in (list, dict, set, tuple, frozenset):
-        return f"made by {getattr(field.factory, '__name__', 'a function')}{_mark(field.factory)}"
+        return f"made by {getattr(field.factory, '__name__', 'a function')}{mark_of(field.factory)}"
     try:
         return json.dumps(plain(field.use, default_of(field), shape), default=str, ensure_ascii=False)
     except Exception:  # a default of a class of the developer's own
@@ -205,6 +211,12 @@ def _default(shape: Shape, field: Field) -> str:
 
 
 def _steps(use: Use) -> Iterator[str]:
+    """What is done to a value, and to what is inside of it: how each is read, and its steps, in order."""
+    for each in every(use):
+        yield from _steps_of(each)
+
+
+def _steps_of(use: Use) -> Iterator[str]:
     if use.blank:
         yield "blank_is_none"
     if use.split:
@@ -213,48 +225,24 @@ def _steps(use: Use) -> Iterator[str]:
         yield "via(...)"
     if use.fallback is not MISSING:
         yield "otherwise(...)" if use.secret else f"otherwise({use.fallback!r})"
-    bare = use.bare
-    for each in (bare, *([use] if use is not bare else [])):
-        if isinstance(each.node, Scalar) and type(each.node.kind).__name__ == "Lenient":
-            yield "lenient"
-        for part in each.parts:
-            if isinstance(part, Step):
-                yield f"{part}{_mark(part.function) if isinstance(part, Then) else ''}"
+    node = use.node
+    if (isinstance(node, Scalar) and isinstance(node.kind, Lenient)) or (isinstance(node, Choice) and node.lenient):
+        yield "lenient"
+    for part in use.parts:
+        if isinstance(part, Step):
+            yield f"{part}{mark_of(part.function) if isinstance(part, Then) else ''}"
 
 
 def _marks(shape: Shape) -> list[str]:
     """A mark of each function of the developer's own that judges a single value."""
     return sorted(
         {
-            f"{part}{_mark(part.function)}"
+            f"{part}{mark_of(part.function)}"
             for use in uses_of(shape)
             for part in use.parts
             if isinstance(part, Holds | Then)
         }
     )
-
-
-def _mark(function: Any) -> str:
-    """What tells a function from another of the same name: a digest of its code."""
-    code = getattr(function, "__code__", None)
-    if not isinstance(code, CodeType):
-        return ""
-    return f" [{_digest(_told(code))}]"
-
-
-def _told(code: CodeType) -> str:
-    constants = ",".join(map(_constant, code.co_consts))
-    return f"{code.co_code.hex()}|{constants}|{code.co_names}|{code.co_varnames}"
-
-
-def _constant(held: Any) -> str:
-    if isinstance(held, CodeType):
-        return _told(held)
-    return repr(sorted(map(repr, held))) if isinstance(held, frozenset) else repr(held)
-
-
-def _digest(text: str) -> str:
-    return sha256(text.encode("utf-8", "replace")).hexdigest()[:8]
 
 
 def documents_of(side: Side) -> tuple[DocumentGate, DocumentGate]:

@@ -386,10 +386,10 @@ class Walk:
             else:
                 yield from self._new(was, now, name, old, new, required=name in required_now, closed=closed)
         for name in sorted(required - required_now):
-            if name in names_now or name not in names:
+            if name in names_now:
                 yield Change("may now be left out", widens=True, old=old, new=new, key=name).under(name)
         for name in sorted(required_now - required):
-            if name in names or name not in names_now:
+            if name in names:
                 yield Change("must now be there", narrows=True, old=old, new=new, key=name).under(name)
         yield from self._others(was, now, old, new, closed=closed, closed_now=closed_now)
         yield from self._dependencies(was, now, old, new)
