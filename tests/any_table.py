@@ -128,7 +128,7 @@ class TableMaker:
         if random.random() < 0.75:
             try:
                 return _varied(pa.array(values), random)
-            except (pa.ArrowException, OverflowError, UnicodeError, TypeError):
+            except (pa.ArrowException, OverflowError, UnicodeError, TypeError, ValueError):
                 pass
         several = [each for each in values if each is not None]
         kinds = [kind for kind in _KINDS if random.random() < 0.4 or _holds(several[:1], kind)]

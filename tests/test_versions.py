@@ -47,7 +47,7 @@ from dutiful_gate.sample.sampling import maker_for
 from dutiful_gate.versions import breaks, compare
 
 DRAFT = "https://json-schema.org/draft/{}/schema".format
-INSTANCES = int(os.environ.get("INSTANCES", "150"))
+INSTANCES = int(os.environ.get("INSTANCES", "60"))
 
 
 @dataclass
@@ -182,8 +182,7 @@ def test_a_lost_key_counts_only_where_a_version_declares_it() -> None:
 
 
 def test_the_standards_own_documents_compare_in_seconds() -> None:
-    uris = [f"http://json-schema.org/draft-0{number}/schema" for number in (4, 6, 7)]
-    uris += [DRAFT("2019-09"), DRAFT("2020-12"), "https://spec.openapis.org/oas/3.0/dialect"]
+    uris = [*(f"http://json-schema.org/draft-0{number}/schema" for number in (4, 6, 7)), DRAFT("2020-12")]
     gates = {uri: Gate.from_schema(standard_document(uri), formats="assert") for uri in uris}
     for at, uri in enumerate(uris):
         assert not compare(gates[uri], gates[uri])
@@ -256,7 +255,7 @@ def sound(gate: Any, count: int, seed: int) -> Iterator[Any]:
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=int(os.environ.get("VERSIONS", "60")))
+@settings(max_examples=int(os.environ.get("VERSIONS", "40")))
 def test_what_is_called_unharmed_is_and_every_instance_shows_it(seed: int) -> None:
     random = Random(seed)
     with warnings.catch_warnings():
@@ -289,7 +288,7 @@ def test_what_is_called_unharmed_is_and_every_instance_shows_it(seed: int) -> No
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=int(os.environ.get("VERSIONS", "60")))
+@settings(max_examples=int(os.environ.get("VERSIONS", "40")))
 def test_a_version_compared_with_itself_is_no_change(seed: int) -> None:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
@@ -310,7 +309,7 @@ def test_a_version_compared_with_itself_is_no_change(seed: int) -> None:
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=25)
+@settings(max_examples=int(os.environ.get("VERSIONS", "12")))
 def test_a_typed_field_edited_breaks_senders_or_is_admitted_as_before(seed: int) -> None:
     random = Random(seed)
     with warnings.catch_warnings():

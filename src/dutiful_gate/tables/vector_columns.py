@@ -18,7 +18,7 @@ from ..engine.plan import Plan, takes_null
 from ..gates.typed import Gate
 from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Record, Scalar, Shape, Use, default_of
 from ..shape.walk import part_of, uses_of
-from .arrow_types import Column, DoesNotFit, field_column, use_column
+from .arrow_types import Column, DoesNotFit, as_json, field_column, use_column
 from .cells import Cells, is_missing
 from .vector_kinds import vector_kind
 from .vector_rules import all_of, one_of, vector_rule, vector_step
@@ -73,6 +73,8 @@ class Columns:
 
     def _vector(self, use: Use, came: pa.DataType, column: Column) -> Judge | None:
         """The judge of what is not null; None where values must be looked at one by one."""
+        if column.make is as_json:  # the column holds other text than what stands in it now
+            return None
         if pa.types.is_dictionary(came):
             inner = self._vector(use, came.value_type, column)
             return None if inner is None else _of_dictionary(inner)
