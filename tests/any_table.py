@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import math
 import warnings
+from contextlib import suppress
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from random import Random
@@ -70,13 +71,10 @@ class TableMaker:
     def columns(self, rows: int) -> dict[str, list[Any]]:
         """Plain data of sound records by columns, spoilt here and there."""
         random, maker = self.random, Payloads(self.gate.shape, self.random)
-        held = []
-        for _ in range(rows):
-            try:
-                held.append(maker.make())
-            except CannotSample:
-                held.append({})
-        held = [each if isinstance(each, dict) else {} for each in held]
+        held: list[Any] = []
+        with suppress(CannotSample):  # it looked long then: once is enough
+            held += [maker.make() for _ in range(rows)]
+        held = [each if isinstance(each, dict) else {} for each in [*held, *[{}] * (rows - len(held))]]
         made: dict[str, list[Any]] = {}
         for field in self.record.fields:
             values = [each.get(field.wire) for each in held]
