@@ -25,8 +25,8 @@ from .arrow_types import Column, DoesNotFit, as_json, columns_of, record_of, use
 from .cells import Cells
 from .column_names import nested_names, wire_names
 from .frames import PandasTable, Piece, Table, table_of
-from .vector_columns import Columns
-from .vector_records import RecordJudge, record_judge
+from .vector_columns import Columns, RecordJudge
+from .vector_records import record_judge
 from .verdicts import Batch, Faults, Refusal, TableVerdict
 
 PIECE: Final = 65_536
@@ -79,7 +79,7 @@ class TableReader:
         self._typed = gate if isinstance(gate, Gate) else None
         self._record: Record | None = record_of(gate) if self._typed is not None else None
         self._cells = Cells(gate.shape, from_text=gate.reads is Source.TEXT, plain=self._typed is None)
-        self._columns = Columns(self._typed, self._cells) if self._typed is not None else None
+        self._columns = Columns(self._typed, self._cells, record_judge) if self._typed is not None else None
         self._judges: dict[tuple[Any, ...], RecordJudge | None] = {}
         self._declared: dict[str, Column] = {} if self._record is None else columns_of(gate)
 

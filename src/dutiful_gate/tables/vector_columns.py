@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any, NamedTuple
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 import pyarrow as pa
@@ -39,10 +39,25 @@ Judge = Callable[[Any], Judged]
 """Takes a column as it came: an array, or a list of objects."""
 
 
-class Columns:
-    """Makes judges of columns, for the declaration of one gate."""
+RecordJudge = Callable[[Mapping[str, Any], int], tuple[dict[str, pa.Array], pa.Array | None]]
+"""Takes columns by their names, and the number of rows; gives them by the names in the data, in the declared types,
+and where rows are surely sound (None: everywhere)."""
 
-    def __init__(self, gate: Gate[Any], cells: Cells) -> None:
+
+class Records(Protocol):
+    """What makes the judge of rows of a record, which a column may hold too."""
+
+    def __call__(
+        self, columns: Columns, record: Record, came: Mapping[str, pa.DataType | None], above: frozenset[str] = ..., /
+    ) -> RecordJudge | None:
+        """The judge of rows with columns of these types; None where each row must be looked at."""
+
+
+class Columns:
+    """Makes judges of columns, for the declaration of one gate; `records` makes those of records inside of them."""
+
+    def __init__(self, gate: Gate[Any], cells: Cells, records: Records) -> None:
+        self.records = records
         self.gate = gate
         self.shape: Shape = gate.shape
         self.cells = cells
@@ -149,13 +164,11 @@ class Columns:
         return read
 
     def _struct(self, node: Link, came: pa.DataType, column: Column) -> Any:
-        from .vector_records import record_judge
-
         if not pa.types.is_struct(came) or not pa.types.is_struct(column.type):
             return None
         record = self.shape.records[node.key]
         above = column.above | {node.key}
-        judge = record_judge(self, record, {field.name: field.type for field in came}, above)
+        judge = self.records(self, record, {field.name: field.type for field in came}, above)
         if judge is None:
             return None
         names = [field.name for field in column.type]

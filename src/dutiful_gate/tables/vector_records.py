@@ -14,13 +14,9 @@ from ..declare.records import RecordRule
 from ..declare.terms import Combined, Comparison, Constant, Measured, Named
 from ..shape.nodes import Choice, Field, Record, Scalar
 from .column_names import wire_names
-from .vector_columns import Columns, Judge, Judged
+from .vector_columns import Columns, Judge, Judged, RecordJudge
 from .vector_kinds import in_calendar
 from .vector_rules import all_of, compared, scalar_of, vector_rule
-
-RecordJudge = Callable[[Mapping[str, Any], int], tuple[dict[str, pa.Array], pa.Array | None]]
-"""Takes columns by their names, and the number of rows; gives them by the names in the data, in the declared types,
-and where rows are surely sound (None: everywhere)."""
 
 
 class CannotSay(Exception):
