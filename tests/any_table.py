@@ -172,8 +172,30 @@ def _holds(values: list[Any], kind: pa.DataType) -> bool:
     return True
 
 
+def _encoded(array: pa.Array, random: Random) -> pa.Array:
+    """The same values by runs, in views, in few bits, or by entries of which one is nothing."""
+    kind = array.type
+    if pa.types.is_list(kind):
+        sizes = [len(each) if each is not None else 0 for each in array.to_pylist()]
+        offsets = [sum(sizes[:at]) for at in range(len(sizes))]
+        nothing = array.is_null()
+        return pa.ListViewArray.from_arrays(
+            pa.array(offsets, pa.int32()), pa.array(sizes, pa.int32()), array.flatten(), mask=nothing
+        )
+    if pa.types.is_nested(kind) or pa.types.is_null(kind):
+        return array
+    if pa.types.is_decimal(kind) and kind.precision <= 9:
+        return array.cast(pa.decimal32(kind.precision, kind.scale))
+    if random.random() < 0.5:
+        return pa.RunEndEncodedArray.from_arrays(pa.array(range(1, len(array) + 1), pa.int32()), array)
+    numbers = pa.array(range(len(array)), pa.int32())
+    return pa.DictionaryArray.from_arrays(numbers, array)
+
+
 def _varied(array: pa.Array, random: Random) -> pa.Array:
-    """The same values in another type, where it holds all of them."""
+    """The same values in another type, or told in another way, where that holds all of them."""
+    if random.random() < 0.15:
+        return _encoded(array, random)
     if random.random() < 0.3 and not pa.types.is_nested(array.type) and not pa.types.is_null(array.type):
         return array.dictionary_encode()
     others = random.sample(_KINDS, 5) if random.random() < 0.5 else []

@@ -18,7 +18,10 @@ WITH_CODE = [page for page in PAGES if "```python" in page.read_text()]
 
 
 @pytest.mark.parametrize("page", WITH_CODE, ids=lambda page: page.name)
-def test_blocks_run(page: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_blocks_run(
+    page: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
     text = page.read_text()
     blocks = re.findall(r"```python\n(.*?)```", text, re.S)
     script = tmp_path / f"{page.stem}_page.py"

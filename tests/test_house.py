@@ -34,7 +34,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "feed": {"declare", "shape", "report", "read", "engine", "gates", "tables", "importlib"},
     "draft": {"declare", "report", "read", "document", "feed", "gates", "importlib"},
     "outline": {"declare", "report", "document", "gates"},
-    "versions": {"declare", "regex", "shape", "report", "document", "gates", "sample", "prove", "importlib"},
+    "versions": {"declare", "regex", "shape", "report", "document", "engine", "gates", "sample", "prove", "importlib"},
     "web": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
     "config": {"declare", "shape", "report", "read", "document", "engine", "gates", "sample"},
     "storage": {"declare", "shape", "report", "engine", "gates", "sample", "dutiful_gate"},

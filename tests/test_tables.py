@@ -12,7 +12,7 @@ import signal
 import warnings
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, make_dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from enum import Enum
@@ -73,6 +73,7 @@ from dutiful_gate.tables.examine import PIECE, TableReader  # noqa: E402
 from dutiful_gate.tables.frames import table_of  # noqa: E402
 from dutiful_gate.tables.verdicts import Refusal  # noqa: E402
 from shapes_of_parts import Crossing  # noqa: E402
+from test_states import Liar, NoHash, NoItems, NoLength, NotEqual  # noqa: E402
 
 ROWS = int(os.environ.get("TABLE_ROWS", "10"))
 
@@ -353,6 +354,42 @@ def test_odd_columns_are_refused_and_raise_nothing(column: Any) -> None:
     frame = pd.DataFrame({"number": pd.Series(column, dtype=object if whole else None)})
     found = examine_table(Gate(Berth), frame)
     assert (found.refused, len(found.admitted), len(found.faults)) == (2, 0, 2)
+
+
+class NoAttribute:
+    def __getattr__(self, name: str) -> Any:
+        raise OSError("not told")
+
+
+LIARS = [
+    Liar(),
+    NoLength([1]),
+    NoHash("x"),
+    NotEqual(3),
+    NoItems(a=1),
+    NoAttribute(),
+    10**400,
+    {1: 2},
+    memoryview(b"x"),
+]
+
+
+@pytest.mark.parametrize("source", [Source.JSON, Source.TEXT, Source.NATIVE])
+@pytest.mark.parametrize("kind", [int, str, list[str], dict[str, int], date, Any])
+def test_objects_that_lie_raise_nothing(kind: Any, source: Source) -> None:
+    gate = Gate(make_dataclass("Held", [("held", kind | None)]), source)
+    frame = pd.DataFrame({"held": pd.Series([*LIARS, None], dtype=object)})
+    found = examine_table(gate, frame)
+    assert (len(found), found.mask.iloc[-1]) == (len(LIARS) + 1, True)
+    assert len(found.faults) >= found.refused
+    document = examine_table(Gate.from_schema({"properties": {"held": {"type": "string"}}}), frame)
+    assert document.refused
+
+
+@pytest.mark.parametrize("zone", ["Nowhere/None", "+99:00", "../etc/passwd"])
+def test_a_zone_that_nobody_knows_is_told(zone: str) -> None:
+    with pytest.raises(CannotStart, match="time zone"):
+        examine_table(LINES, pa.table({"departs": pa.array([1], pa.timestamp("s", zone))}))
 
 
 def test_rows_keep_their_labels_and_pieces_join(monkeypatch: pytest.MonkeyPatch) -> None:

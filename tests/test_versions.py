@@ -121,9 +121,9 @@ EDITS: list[tuple[str, dict[str, Any], str, str, str, str, str]] = [
     ("no format", {"contact": (str, "x")}, "/contact", 'the format "email" is no longer asked for', "widening", "unharmed", "broken"),
     ("renamed", {"note": None, "remark": (Annotated[str | None, named("remark", formerly="note")], None)}, "/remark", "renamed: was 'note'", "neither", "unharmed", "broken"),
     ("perhaps renamed", {"note": None, "remark": (str | None, None)}, "/remark", "perhaps renamed: 'note' is gone", "neither", "unharmed", "broken"),
-    ("a rule more", {"rules": (this.arrives > this.departs, this.departs != this.arrives, this.pieces != this.origin.length)}, "", "new rule: pieces: this.pieces != this.origin.length", "narrowing", "broken", "unharmed"),
-    ("a rule less", {"rules": ()}, "", "no longer a rule: arrives: this.arrives > this.departs", "widening", "unharmed", "unharmed"),
-    ("a function more", {"pieces": Annotated[int, it.between(1, 9), holds(_even)]}, "", "new rule: pieces: holds(_even)", "narrowing", "broken", "unharmed"),
+    ("a rule more", {"rules": (this.arrives > this.departs, this.departs != this.arrives, this.pieces != this.origin.length)}, "/pieces", "new rule: this.pieces != this.origin.length", "narrowing", "broken", "unharmed"),
+    ("a rule less", {"rules": ()}, "/arrives", "no longer a rule: this.arrives > this.departs", "widening", "unharmed", "unharmed"),
+    ("a function more", {"pieces": Annotated[int, it.between(1, 9), holds(_even)]}, "/pieces", "new rule: holds(_even)", "narrowing", "broken", "unharmed"),
     ("secret", {"note": (Annotated[str | None, secret], None)}, "/note", "is secret now", "", "unharmed", "broken"),
 ]  # fmt: skip
 
@@ -456,6 +456,71 @@ def test_any_type_can_be_compared(kind: Any) -> None:
     assert found.senders == "broken"
     assert len(payloads(version(), 2)) == 2
     assert Payloads is not None
+
+
+def _version_of_kind(name: str, kind: Any) -> Any:
+    return make_dataclass(name, [("code", kind), ("sort", Literal[name])])  # type: ignore[valid-type]
+
+
+def _positive(value: int) -> bool:
+    return value > 0
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "answer"),
+    [
+        # One rule goes, and the code of another function is not what it was.
+        (
+            [("a", Annotated[int, holds(_even)]), ("b", Annotated[int, holds(_positive)])],
+            [("a", Annotated[int, holds(_odd)]), ("b", int)],
+            "broken",
+        ),
+        # Two options of a union have a field of one name, of which the second has other steps.
+        (
+            [
+                (
+                    "a",
+                    _version_of_kind("A", Annotated[str, trimmed])
+                    | _version_of_kind("B", Annotated[str, trimmed, it.length == 2]),
+                )
+            ],
+            [
+                (
+                    "a",
+                    _version_of_kind("A", Annotated[str, trimmed])
+                    | _version_of_kind("B", Annotated[str, it.length == 2]),
+                )
+            ],
+            "unclear",
+        ),
+        # What has its steps no more takes more, and may take less.
+        ([("a", Annotated[str, trimmed, it.length <= 2])], [("a", Annotated[str, it.length <= 2])], "broken"),
+        ([("a", Annotated[str, it.length <= 2])], [("a", Annotated[str, trimmed, it.length <= 2])], "unclear"),
+    ],
+)
+def test_nothing_hides_behind_another_change(old: Any, new: Any, answer: str) -> None:
+    assert compare(make_dataclass("Held", old), make_dataclass("Held", new)).senders in (answer, "broken")
+
+
+def test_each_rule_has_an_instance_of_its_own() -> None:
+    old = make_dataclass("Held", [("a", int), ("b", int)])
+    new = make_dataclass("Held", [("a", Annotated[int, holds(_even)]), ("b", Annotated[int, holds(_positive)])])
+    found = compare(old, new)
+    assert {each.pointer: each.refused.at for each in found.changes if each.refused} == {"/a": ["/a"], "/b": ["/b"]}
+
+
+def test_a_document_in_the_place_of_a_declaration_with_steps_is_narrower() -> None:
+    typed = make_dataclass("Held", [("a", Annotated[str, trimmed, uppered, it.matches("[A-Z]{3}")])])
+    found = compare(typed, Gate(typed).schema())
+    assert found.senders == "broken"
+    assert compare(Gate(typed).schema(), typed).senders == "unharmed"
+
+
+def test_no_default_shows_the_secret_in_it() -> None:
+    inner = make_dataclass("Inner", [("pin", Annotated[str, secret])], frozen=True)
+    old, new = (make_dataclass("Held", [("inner", inner, inner(pin))]) for pin in ("samphire", "marram"))
+    shown = f"{compare(old, new).as_dict()}{compare(old, new).changes}"
+    assert not any(word in shown for word in ("samphire", "marram"))
 
 
 LIMIT = 9

@@ -13,9 +13,11 @@ import pyarrow.compute as pc
 from ..declare.facts import Sort
 from ..declare.sources import FromText, Reading
 from ..engine.plan import may_be_blank, takes_null
+from ..read.unreadable import CannotStart
 from ..regex.white_space import is_blank
 from ..shape.nodes import Alias, Entries, Items, Link, Record, Scalar, Sealing, Shape, Use
 from .column_names import wire_names
+from .usual_arrays import usual
 
 EPOCH: Final = datetime(1970, 1, 1)
 FIRST_DAY: Final = (date.min - date(1970, 1, 1)).days
@@ -56,6 +58,7 @@ class Cells:
         """The values of an array, None where it has none; objects in a list are taken as they are."""
         if not isinstance(array, pa.Array):
             return [self._object(each, use) for each in array]
+        array = usual(array)
         kind = array.type
         if pa.types.is_dictionary(kind):
             return self.values(array.cast(kind.value_type), use)
@@ -89,14 +92,10 @@ class Cells:
         value = _own_object(value)
         if use is not None and isinstance(use.bare.node, Entries) and _is_pairs(value):
             value = dict(value)
-        if (
-            isinstance(value, datetime)
-            and value.time() == time()
-            and value.tzinfo is None
-            and _sort_of(use) is Sort.DAY
-        ):
+        kind = type(value)  # what an object says of itself is the engine's to look into
+        if issubclass(kind, datetime) and _is_midnight(value) and _sort_of(use) is Sort.DAY:
             value = value.date()
-        if self.from_text and value.__class__ is str:
+        if self.from_text and kind is str:
             return self._text(value, use)
         return _as_json_has_it(value) if self.plain else value
 
@@ -158,27 +157,29 @@ def is_missing(value: Any) -> bool:
     """Whether an object in a column stands for nothing: None, NaN, and what pandas has beside them."""
     if value is None:
         return True
-    if value.__class__ is float:
+    if type(value) is float:
         return bool(value != value)
     return type(value).__name__ in ("NAType", "NaTType") and type(value).__module__.startswith("pandas.")
 
 
 def _own_object(value: Any) -> Any:
     """What NumPy and pandas hold, as Python has it: an array is a list, a number of theirs a number."""
-    if hasattr(value, "to_pydatetime"):
-        return value.to_pydatetime(warn=False)
-    if hasattr(value, "dtype") and hasattr(value, "tolist"):
-        return _own_object(value.tolist())
-    if value.__class__ is list:
+    kind = type(value)
+    if kind.__module__.startswith("pandas."):
+        return value.to_pydatetime(warn=False) if kind.__name__ == "Timestamp" else value
+    if kind.__module__ == "numpy" and hasattr(value, "tolist"):
+        plain = value.tolist()
+        return value if type(plain) is kind else _own_object(plain)
+    if kind is list:
         return [_own_object(each) for each in value]
-    if value.__class__ is dict:
+    if kind is dict:
         return {name: _own_object(each) for name, each in value.items()}
     return value
 
 
 def _is_pairs(value: Any) -> bool:
     """Whether a list is what a map of Arrow becomes in pandas."""
-    return value.__class__ is list and all(each.__class__ is tuple and len(each) == 2 for each in value)
+    return type(value) is list and all(type(each) is tuple and len(each) == 2 for each in value)
 
 
 def _day_of(number: int | None) -> Any:
@@ -244,16 +245,20 @@ def _is_midnight(moment: datetime) -> bool:
 
 @cache
 def zone_of(name: str) -> tzinfo:
-    """The time zone of a column."""
+    """The time zone of a column. Raises CannotStart for one that is not known."""
     if name.upper() in ("UTC", "ETC/UTC", "Z", "+00:00"):
         return UTC
     if name[:1] in "+-":
         hours, _, minutes = name[1:].partition(":")
-        away = timedelta(hours=int(hours), minutes=int(minutes or 0))
-        return timezone(-away if name[0] == "-" else away)
+        if hours.isdecimal() and int(hours) < 24 and (not minutes or (minutes.isdecimal() and int(minutes) < 60)):
+            away = timedelta(hours=int(hours), minutes=int(minutes or 0))
+            return timezone(-away if name[0] == "-" else away)
     from zoneinfo import ZoneInfo
 
-    return ZoneInfo(name)
+    try:
+        return ZoneInfo(name)
+    except (KeyError, ValueError, OSError):
+        raise CannotStart(f"the time zone {name!r} of a column is not known here; convert it to UTC") from None
 
 
 def _times(array: pa.Array) -> list[Any]:
@@ -289,12 +294,13 @@ def _as_json_has_it(value: Any) -> Any:
     from ..declare.kinds.moment import moment_as_text
     from ..declare.kinds.texts import write_duration
 
-    if isinstance(value, datetime):
+    kind = type(value)
+    if issubclass(kind, datetime):
         return moment_as_text(value) if value.tzinfo is not None else value.isoformat()
-    if isinstance(value, date | time):
+    if issubclass(kind, date | time):
         return value.isoformat()
-    if isinstance(value, timedelta):
+    if issubclass(kind, timedelta):
         return write_duration(value)
-    if isinstance(value, bytes):
+    if issubclass(kind, bytes):
         return b64encode(value).decode()
-    return decimal_plain(value) if isinstance(value, Decimal) else value
+    return decimal_plain(value) if issubclass(kind, Decimal) else value

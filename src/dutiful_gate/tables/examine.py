@@ -25,6 +25,7 @@ from .arrow_types import Column, DoesNotFit, as_json, columns_of, record_of, use
 from .cells import Cells
 from .column_names import nested_names, wire_names
 from .frames import PandasTable, Piece, Table, table_of
+from .usual_arrays import usual
 from .vector_columns import Columns, RecordJudge
 from .vector_records import record_judge
 from .verdicts import Batch, Faults, Refusal, TableVerdict
@@ -131,7 +132,8 @@ class TableReader:
     # Names
 
     def _nested(self, piece: Piece, count: int) -> Piece:
-        """The piece with columns such as `berth.number` as fields of one that is a record."""
+        """The piece in usual types, with columns such as `berth.number` as fields of one that is a record."""
+        piece = {name: usual(array) if isinstance(array, pa.Array) else array for name, array in piece.items()}
         return piece if self._record is None else self._gathered(piece, self._record, count)
 
     def _gathered(self, piece: Piece, record: Record, count: int) -> Piece:

@@ -144,7 +144,7 @@ def _one_type(values: list[Any]) -> pa.DataType | None:
 
     Arrow would find one for more: it takes date-times of several zones together, and dicts of several keys.
     """
-    kinds = {each.__class__ for each in values if each is not None}
+    kinds = {type(each) for each in values if each is not None}
     if kinds == {list}:
         inside = _one_type([each for value in values if value is not None for each in value] or [""])
         return None if inside is None or pa.types.is_nested(inside) else pa.list_(inside)

@@ -20,6 +20,7 @@ from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Record,
 from ..shape.walk import part_of, uses_of
 from .arrow_types import Column, DoesNotFit, as_json, field_column, use_column
 from .cells import Cells, is_missing
+from .usual_arrays import list_of
 from .vector_kinds import vector_kind
 from .vector_rules import all_of, one_of, vector_rule, vector_step
 
@@ -150,13 +151,12 @@ class Columns:
 
         def read(array: Any) -> tuple[pa.Array, pa.Array | None]:
             values, sure = item(array.flatten())
-            lengths = pc.fill_null(pc.list_value_length(array), 0).to_numpy(zero_copy_only=False)
-            offsets = pa.array(np.concatenate(([0], np.cumsum(lengths))), pa.int32())
-            mask = array.is_null() if array.null_count else None
-            made = pa.ListArray.from_arrays(offsets, values, mask=mask)
+            lengths = pc.list_value_length(array)
+            made = list_of(values, lengths, array.is_null() if array.null_count else None)
             if sure is None:
                 return made.cast(pa.list_(inside.type)), None
-            doubtful = np.unique(pc.list_parent_indices(array).to_numpy()[~_as_numpy(sure)])
+            lengths = _as_numpy(pc.fill_null(lengths, 0))
+            doubtful = np.unique(np.repeat(np.arange(len(array)), lengths)[~_as_numpy(sure)])
             held = np.ones(len(array), bool)
             held[doubtful] = False
             return made.cast(pa.list_(inside.type)), pa.array(held)
@@ -304,6 +304,8 @@ def _of_dictionary(judge: Judge) -> Judge:
 
     def judged(array: pa.DictionaryArray) -> Judged:
         values, sure = judge(array.dictionary)
+        if array.dictionary.null_count:  # an entry that is nothing is seen by no test for null
+            sure = all_of(sure, array.dictionary.is_valid())
         return Judged(values.take(array.indices), None if sure is None else sure.take(array.indices))
 
     return judged

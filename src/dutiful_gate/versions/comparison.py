@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any, Final, Literal
+from typing import Any, Final, Literal, NamedTuple
 
 from ..declare.json_pointer import joined
 from ..document.declaring.meaning import Part
@@ -12,7 +12,7 @@ from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.shown_values import visible
 from .changes import Change
-from .sides import GateSide, Side, documents_of
+from .sides import LENIENT, OR, GateSide, Side, documents_of
 from .walk import Walk
 from .witnesses import Accepting, Witness, Witnesses, refused_by
 
@@ -210,7 +210,7 @@ def compared(old: Side, new: Side, *, undeclared: bool = False, seed: int = 0) -
     else:
         changes += [_turned(each) for each in changes if each.direction != "neither"]
     reasons: dict[str, list[str]] = {"senders": [], "readers": []}
-    changes += _notes(old, new, sent, sent_now, changes, reasons, seed)
+    changes += _notes(old, new, sent, sent_now, reasons, seed)
     return Comparison(old.name, new.name, _told_once(changes), reasons)
 
 
@@ -285,17 +285,22 @@ def _notes(
     new: Side,
     document: DocumentGate,
     document_now: DocumentGate,
-    changes: list[Told],
     reasons: dict[str, list[str]],
     seed: int,
 ) -> Iterator[Told]:
-    if not (old.typed and new.typed):
-        if old.typed != new.typed:
-            _tell_half(old, new, reasons)
-        return
-    was, now = old.notes["fields"], new.notes["fields"]
-    yield from _renamed(was, now)
     shown = _Shown(old, new, document, document_now, seed)
+    was, now = old.notes["fields"], new.notes["fields"]
+    if not (old.typed and new.typed):
+        if new.typed:
+            reasons["senders"] += [
+                f"{each['at'] or '(the whole)'}: {each['rule']}: the new version has it, and no document states it"
+                for each in new.notes["unstated"]
+            ]
+        for path, note in was.items():  # what was put in order before it was judged is judged as it comes now
+            if _done(note["steps"]):
+                yield from shown.steps(path, note["steps"], [])
+        return
+    yield from _renamed(was, now)
     for path in was:
         if path not in now:
             continue
@@ -310,14 +315,6 @@ def _notes(
         if before["steps"] != after["steps"]:
             yield from shown.steps(path, before["steps"], after["steps"])
     yield from shown.unstated()
-
-
-def _tell_half(old: Side, new: Side, reasons: dict[str, list[str]]) -> None:
-    """One of them is a document, the other a declaration, which may have rules that no document states."""
-    typed = old if old.typed else new
-    for rule in typed.notes["unstated"]:
-        if typed is new:
-            reasons["senders"].append(f"{rule}: the new version has this rule, which no document states")
 
 
 def _renamed(was: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[Told]:
@@ -364,58 +361,80 @@ class _Shown:
         return self._pair
 
     def steps(self, path: str, before: list[str], after: list[str]) -> Iterator[Told]:
-        """Other steps: what was normalised before it was judged may be refused now."""
+        """Other steps: what was put in order before it was judged may be refused now.
+
+        Where there were none, the document says all that was accepted, and its walk tells. To take text for numbers as
+        well refuses nothing.
+        """
         narrowing, widening = self._witnesses()
         words = f"its steps were {_named(before)}, now {_named(after)}"
         change = Change(words, path=tuple(path.split("/")[1:]), edges=_UNTIDY, narrows=True, widens=True)
         values = [held for each in self._instances for held in _at(each, change.path) if isinstance(held, str)]
         change.edges = (*_UNTIDY, *(form for held in values[:6] for form in (f" {held} ", held.lower(), held.upper())))
         refused, accepted = narrowing.of(change, ()), widening.of(change, ())
-        doubtful = () if refused is not None or accepted is not None else ("narrowing",)
+        is_wider = not _done(before) or before == [step for step in after if step != LENIENT]
+        doubtful = () if refused is not None or is_wider else ("narrowing",)
         yield Told(path, words, "send", refused, accepted, doubtful)
         if set(before) != set(after):
             yield Told(path, words, "release", doubtful=())
 
     def unstated(self) -> Iterator[Told]:
         """Rules that no document states."""
-        was, now = dict(self.old.notes["unstated"]), dict(self.new.notes["unstated"])
-        functions = _functions(self.old.notes), _functions(self.new.notes)
+        was, now = (_rules_of(each.notes) for each in (self.old, self.new))
         gone = [rule for rule in was if rule not in now]
         come = [rule for rule in now if rule not in was]
-        other = sorted(functions[1] ^ functions[0])
+        changed = set(self.old.notes["functions"]) ^ set(self.new.notes["functions"])
+        other = sorted(
+            name
+            for name in {each.partition(" [")[0] for each in changed}
+            if not any(name == rule.rule for rule in (*gone, *come))
+        )
         if not (gone or come or other):
             return
         narrowing, widening = self._witnesses()
         document, document_now = self._documents
-        refused = narrowing.beyond(document_now.accepts) if come or other else None
-        accepted = widening.beyond(document.accepts) if gone or other else None
-        for rule in come:
-            yield self._rule(rule, f"new rule: {rule}", refused, "narrowing")
-        for rule in gone:
-            yield self._rule(rule, f"no longer a rule: {rule}", accepted, "widening")
-        if other and not (gone or come):
-            words = f"functions of its own are others now: {', '.join(each.partition(' [')[0] for each in other)}"
-            doubtful = () if refused or accepted else ("narrowing", "widening")
+        for rules, witnesses, accepts, direction in (
+            (come, narrowing, document_now.accepts, "narrowing"),
+            (gone, widening, document.accepts, "widening"),
+        ):
+            for rule in rules:
+                found = witnesses.beyond(accepts, rule.at, alone=len(rules) == 1 and not other)
+                words = f"{'new rule' if direction == 'narrowing' else 'no longer a rule'}: {rule.rule}"
+                doubtful: tuple[str, ...] = () if found is not None else (direction,)
+                refused, accepted = (found, None) if direction == "narrowing" else (None, found)
+                yield Told(rule.at, words, "send", refused, accepted, doubtful)
+        if other:
+            alone = not (gone or come)
+            refused = narrowing.beyond(document_now.accepts, "", alone=True) if alone else None
+            accepted = widening.beyond(document.accepts, "", alone=True) if alone else None
+            doubtful = tuple(word for word, found in (("narrowing", refused), ("widening", accepted)) if found is None)
+            words = f"functions of its own are others now: {', '.join(other)}"
             yield Told("", words, "send", refused, accepted, doubtful)
-
-    def _rule(self, rule: str, words: str, witness: Witness | None, direction: str) -> Told:
-        if witness is None:
-            return Told("", words, "send", doubtful=(direction,))
-        if direction == "narrowing":
-            return Told("", words, "send", refused=witness)
-        return Told("", words, "send", accepted=witness)
 
 
 _UNTIDY: Final = ("", " ", " x ", "QLP", "qlp", " QLP", "qlp ", "x  y", 1, 1.5, "1", None)
 
 
-def _functions(notes: Mapping[str, Any]) -> set[str]:
-    of_records = {each for record in notes["records"].values() for each in record["functions"]}
-    return of_records | set(notes["functions"])
+class _Unstated(NamedTuple):
+    """A rule that a document does not state: where it stands, what of the value there it judges, and its words."""
+
+    at: str
+    of: str
+    rule: str
+
+
+def _rules_of(notes: Mapping[str, Any]) -> list[_Unstated]:
+    return [_Unstated(each["at"], each["of"], each["rule"]) for each in notes["unstated"]]
+
+
+def _done(steps: list[str]) -> list[str]:
+    """The steps alone, in whatever option of a union."""
+    return [each for each in steps if each != OR]
 
 
 def _named(steps: list[str]) -> str:
-    return ", ".join(each.partition(" [")[0] for each in steps) or "none"
+    told = ", ".join(each.partition(" [")[0] or "none" for each in steps)
+    return told.replace(f", {OR}, ", f" {OR} ") if _done(steps) else "none"
 
 
 def _at(instance: Any, path: tuple[str, ...]) -> Iterator[Any]:

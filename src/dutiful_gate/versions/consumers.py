@@ -84,13 +84,13 @@ def _covers(pointer: str, at: str) -> bool:
 
 
 def _beyond(producer: Side, consumer: Side) -> list[str]:
-    """The rules of the consumer that no document states, and that the producer does not have too."""
-    same = set(producer.notes["unstated"]) if producer.typed else set()
-    functions = set(producer.notes.get("functions", [])) if producer.typed else set()
-    lacking = [rule for rule in consumer.notes["unstated"] if rule not in same]
-    others = [each for each in consumer.notes.get("functions", []) if each not in functions]
-    reasons = [f"{rule}: a rule of the consumer that no document states" for rule in lacking]
-    return reasons + [f"{each.partition(' [')[0]}: a function of the consumer's own" for each in others if not lacking]
+    """The rules of the consumer that no document states, and that the producer does not ask of what it releases."""
+    asked = [{**each, "passing": False} for each in producer.notes["unstated"] if not each["passing"]]
+    lacking = [each for each in consumer.notes["unstated"] if each not in asked]
+    return [
+        f"{each['at'] or '(the whole)'}: {each['rule']}: a rule of the consumer that no document states"
+        for each in lacking
+    ]
 
 
 __all__ = ["Agreement", "agreement_of"]

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator, Mapping
 from random import Random
 from typing import Any, Final, Protocol
 
 from ..declare.errors import DeclarationError
 from ..declare.kinds.lenient import Lenient
-from ..declare.rules import Holds
+from ..declare.rules import Distinct, Holds, Rule
 from ..declare.sources import Source
 from ..declare.steps import Step, Then
 from ..document.document import Document
+from ..engine.outgoing import is_for_admission
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.reading import gate_reading
@@ -39,10 +41,14 @@ from ..shape.nodes import (
     default_of,
 )
 from ..shape.to_json import plain
-from ..shape.walk import every, uses_of
+from ..shape.walk import every, holds_secret, uses_of
 from .function_marks import digest_of_text, mark_of
 
 _DEEPEST: Final = 12
+LENIENT: Final = "lenient"
+"""Among the steps of a field: that it takes text for numbers and the like."""
+OR: Final = "or"
+"""Between the steps of a field in one option of a union and those in another."""
 
 
 class Side(Protocol):
@@ -76,7 +82,7 @@ class GateSide:
         self.gate = gate if isinstance(gate, DocumentGate) else gate_reading(gate, Source.JSON)
         sent: Any = gate.declared
         self.released = sent
-        self.notes: Mapping[str, Any] = {"fields": {}, "records": {}, "unstated": {}, "functions": []}
+        self.notes: Mapping[str, Any] = {"fields": {}, "functions": [], "unstated": []}
         if isinstance(self.gate, Gate):
             document = self.gate.schema()
             sent = _as_json(document)
@@ -135,26 +141,69 @@ def _as_json(document: Document) -> Any:
 def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
     """What is noted of a shape, as plain JSON data.
 
-    `fields`   by the path of a field: its default, its steps, the names it had before, and whether it is secret
-    `records`  by the path of a record: the functions and rules that no document states
-    `unstated` the rules that the document does not state, each with a mark of the functions in it
+    `fields`     by the path of a field: its default, its steps, the names it had before, and whether it is secret
+    `functions`  those of the developer's own, each with the mark of its code
+    `unstated`   the rules that the document does not state: where each stands in the data (`at`), what of the value
+                 there it judges, and whether only admission asks for it (`passing`)
     """
     fields: dict[str, Any] = {}
-    records: dict[str, Any] = {}
+    functions = set(_marks(shape))
+    passing = {_CONSTRUCTOR, *_passing(shape)}
+    stands: dict[str, tuple[str, Record]] = {}
     for path, record in _records(shape, shape.root, (), ()):
-        own = [f"{check}{mark_of(check.function)}" for check in record.checks]
+        before = "/".join(("", *path))
+        stands.setdefault(record.name, (before, record))
+        functions |= {f"{check}{mark_of(check.function)}" for check in record.checks}
+        passing |= set(map(str, record.checks))
         if record.runs_own:  # making one runs code of its class
             made_by = [getattr(record.builder, name, None) for name in ("__new__", "__init__", "__post_init__")]
-            own += [f"{record.name}{mark_of(each)}" for each in made_by if mark_of(each)]
-        records.setdefault("/".join(("", *path)), {"name": record.name, "functions": own})
+            functions |= {f"{_CONSTRUCTOR}{mark_of(each)}" for each in made_by if mark_of(each)}
         for field in record.fields:
-            fields.setdefault("/".join(("", *path, field.wire)), _note(shape, field))
+            _note_down(fields, f"{before}/{field.wire}", _note(shape, field))
     if not isinstance(shape.root.bare.node, Link):
-        fields[""] = _note(shape, Field("", "", shape.root))
-    marks = _marks(shape)
-    # By what a field is called in its record, which may be called otherwise.
-    unstated = {f"{each.field.partition('.')[2]}: {each.rule}".lstrip(": "): each.reason for each in document.unstated}
-    return {"fields": fields, "records": records, "unstated": unstated, "functions": marks}
+        _note_down(fields, "", _note(shape, Field("", "", shape.root)))
+    unstated = [
+        {"at": _place(each.field, stands), "of": each.field.partition(".")[2], "rule": each.rule}
+        for each in document.unstated
+    ]
+    told = [{**each, "passing": each["rule"] in passing} for each in unstated]
+    return {"fields": fields, "functions": sorted(functions), "unstated": told}
+
+
+_CONSTRUCTOR: Final = "its own constructor"
+
+
+def _note_down(fields: dict[str, Any], path: str, note: dict[str, Any]) -> None:
+    """Put down a note of a field; where several options of a union have one of that name, it is of all of them."""
+    known = fields.get(path)
+    if known is None:
+        fields[path] = note
+        return
+    known["steps"] = [*known["steps"], OR, *note["steps"]]  # also where they are the same: one may change alone
+    if all(known[word] == note[word] for word in note if word != "steps"):
+        return
+    known["default"] = " or ".join(dict.fromkeys(each for each in (known["default"], note["default"]) if each))
+    known["required"] = known["required"] and note["required"]
+    known["secret"] = known["secret"] or note["secret"]
+    known["shape"] = digest_of_text(known["shape"] + note["shape"])
+    known["former"] = [*known["former"], *note["former"]]
+
+
+def _place(field: str, stands: Mapping[str, tuple[str, Record]]) -> str:
+    """Where in the data a field stands that a document calls by its record, which may be called otherwise."""
+    name, _, attribute = field.partition(".")
+    path, record = stands.get(name, ("", None))
+    plain = re.match(r"\w*", attribute)
+    known = record.by_attribute.get(plain[0]) if record is not None and plain is not None else None
+    return path if known is None else f"{path}/{known.wire}"
+
+
+def _passing(shape: Shape) -> Iterator[str]:
+    """The rules on single values that only admission asks for."""
+    for use in uses_of(shape):
+        for part in use.parts:
+            if isinstance(part, Then) or (isinstance(part, Rule) and is_for_admission(part)):
+                yield str(part)
 
 
 def _records(shape: Shape, use: Use, path: tuple[str, ...], above: tuple[str, ...]) -> Iterator[Any]:
@@ -188,7 +237,7 @@ def _note(shape: Shape, field: Field) -> dict[str, Any]:
     return {
         "default": _default(shape, field),
         "required": field.required,
-        "steps": [*_steps(field.use)],
+        "steps": [*_steps(field.use, hides=holds_secret(field.use, shape.guarded))],
         "former": list(field.former),
         "also": list(field.also),
         "secret": field.use.secret or field.use.bare.secret,
@@ -200,7 +249,7 @@ def _default(shape: Shape, field: Field) -> str:
     """What stands in for a field that is absent, in words; "" where nothing does."""
     if field.required or field.may_lack:
         return ""
-    if field.use.secret or field.use.bare.secret:
+    if holds_secret(field.use, shape.guarded):
         return "a secret"
     if field.factory is not None and field.factory not in (list, dict, set, tuple, frozenset):
         return f"made by {getattr(field.factory, '__name__', 'a function')}{mark_of(field.factory)}"
@@ -210,13 +259,13 @@ def _default(shape: Shape, field: Field) -> str:
         return f"a {type(default_of(field)).__name__}"
 
 
-def _steps(use: Use) -> Iterator[str]:
+def _steps(use: Use, *, hides: bool) -> Iterator[str]:
     """What is done to a value, and to what is inside of it: how each is read, and its steps, in order."""
     for each in every(use):
-        yield from _steps_of(each)
+        yield from _steps_of(each, hides=hides)
 
 
-def _steps_of(use: Use) -> Iterator[str]:
+def _steps_of(use: Use, *, hides: bool) -> Iterator[str]:
     if use.blank:
         yield "blank_is_none"
     if use.split:
@@ -224,25 +273,23 @@ def _steps_of(use: Use) -> Iterator[str]:
     if use.via is not None:
         yield "via(...)"
     if use.fallback is not MISSING:
-        yield "otherwise(...)" if use.secret else f"otherwise({use.fallback!r})"
+        yield "otherwise(...)" if hides else f"otherwise({use.fallback!r})"
     node = use.node
     if (isinstance(node, Scalar) and isinstance(node.kind, Lenient)) or (isinstance(node, Choice) and node.lenient):
-        yield "lenient"
+        yield LENIENT
     for part in use.parts:
         if isinstance(part, Step):
             yield f"{part}{mark_of(part.function) if isinstance(part, Then) else ''}"
 
 
-def _marks(shape: Shape) -> list[str]:
-    """A mark of each function of the developer's own that judges a single value."""
-    return sorted(
-        {
-            f"{part}{mark_of(part.function)}"
-            for use in uses_of(shape)
-            for part in use.parts
-            if isinstance(part, Holds | Then)
-        }
-    )
+def _marks(shape: Shape) -> Iterator[str]:
+    """A mark of each function of the developer's own that judges a single value, or makes another of it."""
+    for use in uses_of(shape):
+        for part in use.parts:
+            if isinstance(part, Holds | Then):
+                yield f"{part}{mark_of(part.function)}"
+            elif isinstance(part, Distinct) and callable(part.key):
+                yield f"{part}{mark_of(part.key)}"
 
 
 def documents_of(side: Side) -> tuple[DocumentGate, DocumentGate]:

@@ -125,20 +125,6 @@ class Witnesses:
         found = smallest(instance, lambda smaller: self._shows(smaller) is not None, _MOST_SHRINKS)
         return Witness(found, self._refusing.refuses(found) or [])
 
-    def beyond(self, document: Callable[[Any], bool]) -> Witness | None:
-        """The smallest that is refused by the gate alone: the document of the refusing version accepts it."""
-
-        def shows(instance: Any) -> bool:
-            return self._shows(instance) is not None and document(instance)
-
-        for number, instance in enumerate(each for base in self._bases for each in _rearranged(base)):
-            if number > _MOST_TRIES:
-                return None
-            if shows(instance):
-                found = smallest(instance, shows, _MOST_SHRINKS)
-                return Witness(found, self._refusing.refuses(found) or [])
-        return None
-
     def least(self, instance: Any, change: Change, *, alone: bool = False) -> Witness:
         """An instance made smaller, as long as it shows it, and at the same place; with `alone`, at no other."""
         test = all if alone else any
@@ -149,6 +135,28 @@ class Witnesses:
 
         found = smallest(instance, shows, _MOST_SHRINKS)
         return Witness(found, self._refusing.refuses(found) or [])
+
+    def beyond(self, document: Callable[[Any], bool], at: str, *, alone: bool) -> Witness | None:
+        """The smallest that is refused by the gate alone: the document of the refusing version accepts it.
+
+        `at` is where the rule that refuses tells its fault, in it or in the record around it; with `alone`, any place
+        will do, since there is no other rule that could refuse.
+        """
+
+        def shows(instance: Any) -> bool:
+            pointers = self._shows(instance)
+            if pointers is None or not document(instance):
+                return False
+            return alone or any(_is_near(pointer, place) for pointer in pointers)
+
+        place = Change("", path=tuple(at.split("/")[1:]))
+        for number, instance in enumerate(each for base in self._bases for each in _rearranged(base)):
+            if number > _MOST_TRIES:
+                return None
+            if shows(instance):
+                found = smallest(instance, shows, _MOST_SHRINKS)
+                return Witness(found, self._refusing.refuses(found) or [])
+        return None
 
     def _instances(self, change: Change, part: Any) -> Iterator[Any]:
         edges = [*change.edges, *([LEFT_OUT] if change.key else [])]
