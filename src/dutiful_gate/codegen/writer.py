@@ -14,6 +14,8 @@ from .legend import Note
 _SAFE = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,59}")
 _SMALL = 10**15
 _RESERVED = frozenset(dir(builtins)) | frozenset(keyword.kwlist)
+_LOCAL = re.compile(r"[ft][0-9]*_.*")
+"""How every local variable is spelt that this writer names, and nothing else is."""
 
 
 class _Block:
@@ -47,7 +49,8 @@ class Writer:
         self.constants: dict[str, Any] = {}
         self._names: dict[tuple[str, int], str] = {}
         self._numbers: dict[str, int] = {}
-        self._variables: dict[str, int] = {}
+        self._variables: dict[tuple[str, str], int] = {}
+        self._claimed: set[str] = set()
         self._indent = 0
         self.inline = True
         self.notes: list[Note] = []
@@ -59,6 +62,7 @@ class Writer:
     def share(self, other: Writer) -> None:
         """Fill the same namespace as another writer."""
         self.constants, self._names, self._numbers = other.constants, other._names, other._numbers
+        self._claimed = other._claimed
         self.notes = other.notes
 
     def note(self, name: str, number: int) -> str:
@@ -91,10 +95,10 @@ class Writer:
         known = self._names.get((hint, id(constant)))
         if known is not None:
             return known
-        hint = hint if _SAFE.fullmatch(hint) else "CONSTANT"
+        hint = hint if _SAFE.fullmatch(hint) and not _LOCAL.fullmatch(hint) else "CONSTANT"
         number = self._numbers.get(hint, 0) + 1
         name = hint if number == 1 else f"{hint}_{number}"
-        while name in self.constants or name in _RESERVED:
+        while name in self.constants or name in self._claimed or name in _RESERVED:
             number += 1
             name = f"{hint}_{number}"
         self._numbers[hint] = number
@@ -111,9 +115,26 @@ class Writer:
         """A key of the data as source: an attribute's own plain name stands as it is, anything else is bound."""
         return repr(name) if trusted and _SAFE.fullmatch(name) else self.bind(name, "KEY")
 
-    def variable(self, hint: str) -> str:
-        """A new local variable, named after an attribute where its name is plain."""
-        base = f"v_{hint}" if _SAFE.fullmatch(hint) else "v_field"
-        number = self._variables.get(base, 0) + 1
-        self._variables[base] = number
-        return base if number == 1 else f"{base}_{number}"
+    def claimed(self, name: str) -> str:
+        """Claim a name for a function that is written: a word of this package's own. Raises ValueError for one taken."""
+        if name in self._claimed or name in self.constants or name in _RESERVED or _LOCAL.fullmatch(name):
+            raise ValueError(f"generated code already has something of the name {name}")
+        self._claimed.add(name)
+        return name
+
+    def variable(self, word: str) -> str:
+        """A new local variable for what this package needs; `word` is its own."""
+        return self._local("t", word)
+
+    def field_variable(self, attribute: str) -> str:
+        """A new local variable for a field, named after its attribute where that is plain."""
+        return self._local("f", attribute if _SAFE.fullmatch(attribute) else "")
+
+    def _local(self, sort: str, word: str) -> str:
+        """`t_item`, `t2_item`, `f_phone`, `f2_phone`: the number stands before the word, which may itself end in one.
+
+        So no two words, and no field and word of our own, ever spell the same.
+        """
+        number = self._variables.get((sort, word), 0) + 1
+        self._variables[sort, word] = number
+        return f"{sort}_{word}" if number == 1 else f"{sort}{number}_{word}"

@@ -289,7 +289,7 @@ class CheckedWriter(SoundWriter):
         self.record_rules(record, value_of)
         for field in record.computed:
             if self.secrets or not field.use.secret:
-                held = self.variable(field.attribute)
+                held = self.field_variable(field.attribute)
                 self.write(f"{held} = {self.computed(record, field.attribute)}({value})")
                 self.write(f"{made}[{self.key(field.wire, trusted=False)}] = {self.out(field.use, held)}")
         self.where = where
@@ -297,7 +297,7 @@ class CheckedWriter(SoundWriter):
 
     def out_field(self, field: Field, number: int, record: str, made: str, known: str, *, of_dict: bool) -> str:
         """One field into the object; gives back the name of its typed value."""
-        held = self.variable(field.attribute)
+        held = self.field_variable(field.attribute)
         name = self.key(field.attribute, trusted=True)
         wire = self.key(field.wire, trusted=field.wire == field.attribute)
         depth = 0
@@ -319,7 +319,7 @@ class CheckedWriter(SoundWriter):
 
     def out_rest(self, record: Record, number: int, field: Field, value: str, made: str, *, of_dict: bool) -> str:
         """What was gathered goes out beside the fields, and never in the place of one; the name of its typed value."""
-        held = self.variable(field.attribute)
+        held = self.field_variable(field.attribute)
         key = self.key(field.attribute, trusted=True)
         self.write(f"{held} = {f'{value}[{key}]' if of_dict else f'{value}.{field.attribute}'}")
         if len(record.rests) > 1:

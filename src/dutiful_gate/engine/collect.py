@@ -107,7 +107,8 @@ class CollectWriter(UnionWriter):
     def unit(self, use: Use, title: str) -> Unit:
         """The collecting function of a use, with those functions it needs that no unit before had."""
         start, swift_start = len(self.functions), len(self.swift.functions)
-        entry = self.entry(use, f"collect_whole_{start}" if start else "collect", use.about.title or "")
+        name = self.claimed(f"collect_whole_{start}" if start else "collect")
+        entry = self.entry(use, name, use.about.title or "")
         self.finish()
         source = "\n\n\n".join([*self.swift.functions[swift_start:], *self.functions[start:]]) + "\n"
         self._told = len(self.functions), len(self.swift.functions)
@@ -146,13 +147,14 @@ class CollectWriter(UnionWriter):
     def part(self, use: Use) -> str:
         """The name of a new function that reads a use."""
         self._count += 1
-        return self.entry(use, f"collect_part_{self._count}", self._label)
+        return self.entry(use, self.claimed(f"collect_part_{self._count}"), self._label)
 
     def function_of(self, key: str) -> str:
         """The name of the function for one record or alias, written later."""
         mark = (key, self.source, self.reading, self.hidden)
         if mark not in self._record_names:
-            name = self._record_names[mark] = f"collect_{self.noun_of(key)}_{len(self._record_names) + 1}"
+            name = self.claimed(f"collect_{self.noun_of(key)}_{len(self._record_names) + 1}")
+            self._record_names[mark] = name
             self._waiting.append((name, lambda: self._write_function(name, *mark)))
         return self._record_names[mark]
 
@@ -164,7 +166,7 @@ class CollectWriter(UnionWriter):
         self.hidden, self.inline = hidden, not hidden
         self.outlined = hidden or key in self.plan.shape.guarded
         remembers = key in self.plan.shape.recursive
-        body = f"{name}_read" if remembers else name
+        body = self.claimed(f"{name}_read") if remembers else name
         if key in self.plan.shape.aliases:
             with self.reading_from(source, reading), self.inside(key):
                 self.entry(self.plan.shape.aliases[key], body, "")

@@ -119,7 +119,7 @@ class RecordWriter(EngineWriter, ABC):
             with self.block("if len(faults) == start:"):
                 self.fitting(document, "data", "path")
         for field in record.computed if self.plan.outgoing else ():
-            held = self.variable(field.attribute)
+            held = self.field_variable(field.attribute)
             at = f"path + {self.step(self.bind(field.wire, 'KEY'))}"
             with self.block("try:"):
                 self.write(f"{held} = {self.computed(record, field.attribute)}(whole)")
@@ -204,7 +204,7 @@ class RecordWriter(EngineWriter, ABC):
         what is left over is known to be unknown.
         """
         self._label = field.label
-        value = self.variable(field.attribute)
+        value = self.field_variable(field.attribute)
         key = self.key(field.wire, trusted=field.wire == field.attribute)
         path = f"path + {self.step(key)}"
         if before:
@@ -288,7 +288,7 @@ class RecordWriter(EngineWriter, ABC):
 
     def rests(self, record: Record) -> dict[str, str]:
         """Gather the keys that nobody declared; gives back the variables of what each field gathers."""
-        held = {field.attribute: self.variable(field.attribute) for field in record.rests}
+        held = {field.attribute: self.field_variable(field.attribute) for field in record.rests}
         known = self.bind(known_keys(self.plan, record), "KNOWN")
         whole = f"{self.bind(gathered, 'gathered')}(data, {known})"
         first, value = record.rests[0], held[record.rests[0].attribute]

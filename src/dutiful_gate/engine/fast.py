@@ -161,7 +161,7 @@ class SoundWriter(SoundRecordWriter):
     def unit(self, use: Use, title: str, anew: Callable[[Any], Any] | None = None) -> Unit:
         """The sound function of a use, with those functions it needs that no unit before had."""
         start = len(self.functions)
-        entry = self.entry(use, f"sound_whole_{start}" if start else "sound", top=True)
+        entry = self.entry(use, self.claimed(f"sound_whole_{start}" if start else "sound"), top=True)
         self.finish()
         source = "\n\n\n".join(self.functions[start:]) + "\n"
         self._told = len(self.functions)
@@ -200,7 +200,8 @@ class SoundWriter(SoundRecordWriter):
         mark = (key, self.source, self.reading, self.hidden, self.note_unknown, self.only_asks)
         if mark not in self._record_names:
             # Records of one name have keys that differ, and generated code is told apart by number.
-            name = self._record_names[mark] = f"sound_{self.noun_of(key)}_{len(self._record_names) + 1}"
+            name = self.claimed(f"sound_{self.noun_of(key)}_{len(self._record_names) + 1}")
+            self._record_names[mark] = name
             self._waiting.append((name, lambda: self._write_function(name, *mark)))
         return self._record_names[mark]
 
@@ -224,7 +225,7 @@ class SoundWriter(SoundRecordWriter):
         before, self.hidden, self.inline = (self.hidden, self.inline), hidden, not hidden
         straight, self.straight = self.straight, False
         remembers = bool(self.more) and key in self.plan.shape.recursive
-        body = f"{name}_read" if remembers else name
+        body = self.claimed(f"{name}_read") if remembers else name
         kept = self.kept
         if self.later is not None:
             self.kept = {}
@@ -280,7 +281,7 @@ class SoundWriter(SoundRecordWriter):
             return self.function_of(use.node.key)
         self._count += 1
         nesting, self._nesting = self._nesting, 0
-        name = self.entry(use, f"sound_part_{self._count}")
+        name = self.entry(use, self.claimed(f"sound_part_{self._count}"))
         self._nesting = nesting
         return name
 

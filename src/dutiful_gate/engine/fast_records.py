@@ -123,7 +123,7 @@ class SoundRecordWriter(EngineWriter):
 
     def rests(self, record: Record, value: str, known: str) -> dict[str, str]:
         """Gather the keys that nobody declared; gives back the variables of what each field gathers."""
-        held = {field.attribute: self.variable(field.attribute) for field in record.rests}
+        held = {field.attribute: self.field_variable(field.attribute) for field in record.rests}
         wires = self.bind(known_keys(self.plan, record), "KNOWN")
         whole = f"{self.bind(gathered, 'gathered')}({value}, {wires})"
         first, name = record.rests[0], held[record.rests[0].attribute]
@@ -150,7 +150,7 @@ class SoundRecordWriter(EngineWriter):
 
     def field(self, field: Field, number: int, record: str, known: str, came: str = "") -> str:
         """Read one field into a variable of its own; gives back the variable's name."""
-        value = self.variable(field.attribute)
+        value = self.field_variable(field.attribute)
         key = self.key(field.wire, trusted=field.wire == field.attribute)
         if came and field.only_given:  # what only the constructor takes, no record has
             with self.block(f"if {came} is not None:"):

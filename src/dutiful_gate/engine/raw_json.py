@@ -107,7 +107,7 @@ class _CountWriter(Writer):
     def _of_record(self, key: str, value: str) -> tuple[int, str]:
         known = self._records.get(key)
         if known is None:
-            name = f"strings_{len(self._records) + 1}"
+            name = self.claimed(f"strings_{len(self._records) + 1}")
             self._records[key] = 0, name  # for a record that holds itself
             known = self._records[key] = self._function(self.plan.shape.records[key], name)
         sure, name = known

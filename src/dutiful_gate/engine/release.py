@@ -91,7 +91,7 @@ class ReleaseWriter(Writer):
         """The name of the function for one record or alias, written later."""
         if key not in self._functions:
             noun = "alias" if key in self.shape.aliases else "record"
-            self._functions[key] = f"release_{noun}_{len(self._functions) + 1}"
+            self._functions[key] = self.claimed(f"release_{noun}_{len(self._functions) + 1}")
             self._waiting.append(key)
         return self._functions[key]
 
@@ -215,7 +215,7 @@ class ReleaseWriter(Writer):
         for number, field in enumerate(record.fields, 1):
             if field.only_given or (field.use.secret and not self.secrets):
                 continue
-            held = self.variable(field.attribute)
+            held = self.field_variable(field.attribute)
             key = self.key(field.attribute, trusted=True)
             mark = self.note(field.attribute, number)
             if field.may_lack:
@@ -226,14 +226,14 @@ class ReleaseWriter(Writer):
         for rest in record.rests:
             if rest.use.secret and not self.secrets:
                 continue
-            held = self.variable(rest.attribute)
+            held = self.field_variable(rest.attribute)
             key = self.key(rest.attribute, trusted=True)
             self.write(f"{held} = {f'value[{key}]' if of_dict else f'value.{rest.attribute}'}")
             self.release(rest.use, held)
             self.write(f"made.update({held})")
         for field in record.computed:
             if self.secrets or not field.use.secret:
-                self.field(field, self.variable(field.attribute), f"{self.computed(record, field.attribute)}(value)")
+                self.field(field, self.field_variable(field.attribute), f"{self.computed(record, field.attribute)}(value)")
         self.write("return made")
 
     def field(self, field: Field, held: str, source: str) -> None:
