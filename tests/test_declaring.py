@@ -20,7 +20,7 @@ import pytest
 
 from any_declaration import loaded
 from dutiful_gate import CannotSample, Gate, declarations_of
-from dutiful_gate.document.declaring.layout import WIDTH, laid_out
+from dutiful_gate.codegen.layout import WIDTH, laid_out
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.sampling import maker_for
 

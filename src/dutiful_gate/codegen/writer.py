@@ -116,7 +116,7 @@ class Writer:
         return repr(name) if trusted and _SAFE.fullmatch(name) else self.bind(name, "KEY")
 
     def claimed(self, name: str) -> str:
-        """Claim a name for a function that is written: a word of this package's own. Raises ValueError for one taken."""
+        """A name for a function that is written, a word of this package's own. Raises ValueError where it is taken."""
         if name in self._claimed or name in self.constants or name in _RESERVED or _LOCAL.fullmatch(name):
             raise ValueError(f"generated code already has something of the name {name}")
         self._claimed.add(name)

@@ -74,10 +74,10 @@ class Named(Value):
 def named(wire: str, *, formerly: str | Iterable[str] = ()) -> Named:
     """The field's name in the data, where it differs from the attribute's, or has been another before.
 
-    Under a former name it still comes; settings that are loaded with one warn, and say the new name.
+    Any text is a name, as in JSON, "" too. Under a former name it still comes; settings that are loaded with one warn, and say the new name.
     """
     former = (formerly,) if isinstance(formerly, str) else tuple(formerly)
-    if not all(each.__class__ is str and each for each in (wire, *former)):
+    if not all(each.__class__ is str for each in (wire, *former)) or "" in former:
         raise DeclarationError(
             f"named({wire!r}) needs text", remedy='as in named("bookingRef") or named("limit", formerly="most")'
         )

@@ -233,7 +233,9 @@ class ReleaseWriter(Writer):
             self.write(f"made.update({held})")
         for field in record.computed:
             if self.secrets or not field.use.secret:
-                self.field(field, self.field_variable(field.attribute), f"{self.computed(record, field.attribute)}(value)")
+                self.field(
+                    field, self.field_variable(field.attribute), f"{self.computed(record, field.attribute)}(value)"
+                )
         self.write("return made")
 
     def field(self, field: Field, held: str, source: str) -> None:

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Mapping
 from typing import Any
 
+from ...codegen.module_check import Unwritable
 from ...declare.errors import DeclarationError
 from ...declare.limits import Limits
 from ..dialects import dialect_called
@@ -83,6 +84,10 @@ def declarations_of(
         # Only now is it known what stays: a resource that can be handed over by itself is, when all is told once more.
         apart = homes(page.library, page.root.document, page.kept)
         return _written(ModuleState(engine, plain, handed, name, apart)) if apart else made
+    except Unwritable as error:
+        raise DeclarationError(
+            f"the document cannot be said in Python: {error}", remedy="judge by it as it is: Gate.from_schema"
+        ) from None
     except RecursionError:
         raise DeclarationError(
             "the definitions lead from one to the next too many times to be told",

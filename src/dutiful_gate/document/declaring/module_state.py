@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import ast
 import re
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Final
 
+from ...codegen.layout import TEXTS, WIDTH, laid_out
+from ...codegen.literals import literal
+from ...codegen.module_check import checked, parsed
 from ...report.fault import pointer
 from ..judging.engine import DocumentEngine
 from ..judging.library import Library, Subschema
 from .kept_parts import needed, pruned
-from .layout import TEXTS, WIDTH, laid_out
 from .meaning import Part, Piece
-from .naming import Hint, Names, literal, property_names
+from .naming import Hint, Names, property_names
 from .same_types import Meant
 
 if TYPE_CHECKING:
@@ -251,11 +254,11 @@ class ModuleState:
         body = "\n\n\n".join([*parts, end])
         gap = "\n\n" if body.startswith(("class ", "@")) else "\n"
         lead = '"""Declarations made from a JSON Schema document."""\n\nfrom __future__ import annotations\n\n'
-        return f"{lead}{self.header(body)}\n{gap}{body}\n"
+        return checked(f"{lead}{self.header(body)}\n{gap}{body}\n")
 
     def header(self, body: str) -> str:
         """The imports of what the module uses."""
-        used = _names_in(body)
+        used = {node.id for node in ast.walk(parsed(body)) if isinstance(node, ast.Name)}
         self.use("typing", "Any")
         lines = []
         for module in sorted(self.imports, key=lambda module: (module == "dutiful_gate", module)):

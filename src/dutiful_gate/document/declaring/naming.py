@@ -6,6 +6,7 @@ import builtins
 import keyword
 import re
 from collections.abc import Iterable
+from itertools import chain
 from typing import Any
 
 _RESERVED = frozenset(dir(builtins)) | frozenset(keyword.kwlist) | frozenset(keyword.softkwlist)
@@ -16,6 +17,7 @@ def words_of(text: str) -> frozenset[str]:
     return frozenset(text.split())
 
 
+_LONGEST = 60
 _IMPORTED = words_of(
     "Annotated Any Decimal Email Gate Hostname IPv4Address IPv6Address Literal Never NotRequired Path Slug TypedDict "
     "UUID Union WebUrl about dataclass date datetime ecma field fits if_absent it named needs obeys rest secret this "
@@ -87,15 +89,15 @@ def _class_name(name: str) -> str:
         words = re.findall(r"[A-Za-z0-9]+", tail if tail[:1].isupper() else last) or re.findall(r"[A-Za-z0-9]+", name)
         made = "".join(word[:1].upper() + word[1:] for word in words) or "Record"
     made = made if not made[0].isdigit() else f"Record{made}"
-    return made[:60]
+    return made[:_LONGEST]
 
 
 def attribute(wire: str, taken: set[str]) -> str:
     """An attribute's name for a property, different from those taken."""
     made = wire if re.fullmatch(r"[A-Za-z][A-Za-z0-9_]*", wire) else "_".join(re.findall(r"[A-Za-z0-9]+", wire)).lower()
     made = made if made and not made[0].isdigit() else f"field_{made}".rstrip("_")
-    made = made[:60]
-    if keyword.iskeyword(made) or made in _HIDING or made in ("self", "l", "O", "I"):
+    made = made[:_LONGEST]
+    if keyword.iskeyword(made) or made in _HIDING or made in ("self", "mro", "l", "O", "I"):
         made += "_"
     name, number = made, 1
     while name in taken:
@@ -106,32 +108,28 @@ def attribute(wire: str, taken: set[str]) -> str:
 
 
 def property_names(documents: Iterable[Any]) -> set[str]:
-    """Every name of a property in some documents that a type could have, too."""
+    """Every name of a property that some documents speak of and that a type could have, too."""
     found: set[str] = set()
     waiting = list(documents)
     while waiting:
         held = waiting.pop()
         if isinstance(held, dict):
             waiting += held.values()
-            named = held.get("properties")
-            found |= {name for name in named if name[:1].isupper()} if isinstance(named, dict) else set()
+            for word in _NAMING & held.keys():
+                inner = held[word]
+                names = [inner, *inner.values()] if isinstance(inner, dict) else [inner]
+                found |= {name[:_LONGEST] for name in chain(*filter(_holds_names, names)) if _may_be_type(name)}
         elif isinstance(held, list):
             waiting += held
     return found
 
 
-def literal(value: Any) -> str:
-    """Plain JSON data as a Python literal."""
-    if isinstance(value, str):
-        return f'"{value}"' if value.isprintable() and not set('"\\') & set(value) else repr(value)
-    if isinstance(value, list):
-        return f"[{', '.join(map(literal, value))}]"
-    if isinstance(value, dict):
-        return f"{{{', '.join(f'{literal(name)}: {literal(held)}' for name, held in value.items())}}}"
-    return repr(value)
+def _holds_names(value: Any) -> bool:
+    return isinstance(value, dict | list)
 
 
-def raw_literal(text: str) -> str:
-    """Text as a Python literal, raw where it has backslashes and can be."""
-    plain = text.isprintable() and '"' not in text and not text.endswith("\\")
-    return f'r"{text}"' if plain and "\\" in text else literal(text)
+def _may_be_type(name: Any) -> bool:
+    return isinstance(name, str) and name[:1].isupper()
+
+
+_NAMING = words_of("properties required dependentRequired dependentSchemas dependencies")

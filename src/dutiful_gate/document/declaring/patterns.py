@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from ...codegen.literals import literal, raw_literal
 from ...declare.facts import Unsaid
 from ...declare.formats.table import JUDGES
 from ...declare.rules.contains import escaped
@@ -13,7 +14,6 @@ from ...regex.to_ecma import anchored, depths, has_no_choice
 from ...regex.white_space import ECMA_BLANKS, PYTHON_BLANKS
 from ..judging.library import Subschema as LibrarySubschema
 from .meaning import Piece
-from .naming import literal, raw_literal
 
 _DEEPEST = 20
 

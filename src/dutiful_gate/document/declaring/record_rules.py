@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
+from ...codegen.layout import TEXTS as _TEXTS
+from ...codegen.literals import literal
 from ..dialects import HELD_LIST
 from ..judging.library import Subschema
-from .layout import TEXTS as _TEXTS
 from .meaning import Meaning, Part, Piece, TooMany, gathered
 from .module_state import ModuleState
-from .naming import attribute, literal
+from .naming import attribute
 from .scalars import further
 
 _DEEPEST = 6

@@ -6,14 +6,15 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
+from ...codegen.layout import commented, docstring, laid_out
+from ...codegen.literals import literal
 from ...regex.from_ecma import NoPattern
 from ...regex.overlap import may_share
 from ...regex.search import ecma_search
 from ..judging.library import Subschema
-from .layout import commented, docstring, laid_out
 from .meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
 from .module_state import ModuleState
-from .naming import Hint, attribute, literal, words_of
+from .naming import Hint, attribute, words_of
 from .patterns import every_of, pattern_of, pattern_rule
 from .record_rules import Agreements, Properties, Unsayable, is_steady, looked_into
 from .scalars import scalar

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
+from ...codegen.literals import literal
 from ...declare.formats.table import JUDGES
 from ...declare.kinds import LocalMoment, UtcMoment
 from ...declare.kinds.texts import written_kinds
 from ..judging.keywords import number_bounds
-from .naming import literal
 from .patterns import pattern_rule
 
 _BASES = {"string": "str", "integer": "int", "number": "float", "boolean": "bool"}

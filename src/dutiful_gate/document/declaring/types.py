@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from ...codegen.literals import literal
 from ..dialects import DRAFT_2020_12, Dialect
 from ..judging.keywords import list_parts
 from ..judging.library import Subschema
 from .disjoint import Apart, number_bounds_apart
 from .meaning import KINDS, Clause, Meaning, Part, Piece, Said, TooMany, gathered, json_kind, kind_of, part_of
 from .module_state import NEVER, ModuleState
-from .naming import Hint, literal, words_of
+from .naming import Hint, words_of
 from .scalars import LENGTHS, further, scalar
 
 _CONTEXT = frozenset(["unevaluatedProperties", "unevaluatedItems", "$dynamicRef", "$recursiveRef"])
@@ -48,7 +49,7 @@ class TypeWriter:
         page.secret = outside
         if first is not None:
             own = not rules and inner == part and page.records.names.get(part) == told
-            rules = [*rules, *self.about(first, of_record=own)]
+            rules = [*rules, *self.about(part, of_record=own)]
         return page.annotated(told, rules)
 
     def held(self, part: Part, hint: Hint) -> str:
@@ -73,9 +74,10 @@ class TypeWriter:
             part = (inner,)
         return part
 
-    def about(self, node: Subschema, *, of_record: bool) -> list[str]:
-        """What is said of a value."""
-        raw, page = node.raw, self.page
+    def about(self, part: Part, *, of_record: bool) -> list[str]:
+        """What the first of some schemas says of a value; its examples where all of them accept them."""
+        node, page = part[0].node, self.page
+        raw = node.raw
         if "$ref" in raw and node.dialect.ref_alone:
             return []
         said = {}
@@ -84,7 +86,11 @@ class TypeWriter:
                 if isinstance(raw.get(word), str) and raw[word]:
                     said[ours] = literal(raw[word])
         examples = raw.get("examples")
-        if isinstance(examples, list) and examples and all(page.judges(node, each) for each in examples):
+        if (
+            isinstance(examples, list)
+            and examples
+            and all(page.judges(piece, each) for piece in part for each in examples)
+        ):
             said["examples"] = literal(examples)
         for word, ours in (("deprecated", "deprecated"), ("readOnly", "read_only")):
             if raw.get(word) is True:

@@ -8,12 +8,14 @@ import textwrap
 from collections.abc import Iterator
 from typing import Final
 
-from .naming import literal, raw_literal
+from .literals import literal, raw_literal
+from .module_check import Unwritable, parsed
 
 WIDTH: Final = 120
 _LEAST = 40
 _CLOSES = {"(": ")", "[": "]", "{": "}"}
 TEXTS: Final = re.compile(r"""[rR]?("(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')""", re.DOTALL)
+_ENDING = re.compile(r'(.*?)("*)', re.DOTALL)
 _PLAIN = re.compile(r"""[^\[\](){},"'|]+""")
 
 
@@ -38,28 +40,44 @@ def laid_out(code: str, indent: str = "") -> str:
     """
     if len(indent) + len(code) <= WIDTH:
         return indent + code
-    return indent + "\n".join(_laid(_parsed(code), indent, len(indent), bare=True))
+    made = indent + "\n".join(_laid(_parsed(code), indent, len(indent), bare=True))
+    if _meaning(made) != _meaning(code):
+        raise Unwritable("a statement on several lines would not be the one that was on one")
+    return made
+
+
+def _meaning(code: str) -> str:
+    """What Python reads in a statement or a decorator, however its lines are broken."""
+    return ast.dump(parsed(textwrap.dedent(code).removeprefix("@")))
 
 
 def docstring(text: str, indent: str) -> str:
-    """Text as a docstring, its long lines wrapped."""
-    if not text.isprintable() and not set(filter(lambda letter: not letter.isprintable(), text)) <= {"\n"}:
+    """Text as a docstring, its long lines wrapped: cut first, each line escaped then, and read back."""
+    if not all(letter.isprintable() or letter == "\n" for letter in text):
         return laid_out(repr(text), indent)
     room = WIDTH - len(indent) - 4
-    wrapped = "\n".join(
-        line.rstrip() if len(line) <= room else textwrap.fill(line, room, break_on_hyphens=False)
-        for line in text.split("\n")
-    )
-    escaped = wrapped.replace("\\", "\\\\").replace('"""', '\\"\\"\\"')
-    if escaped.endswith('"'):
-        escaped = escaped[:-1] + '\\"'
-    lines = [line if len(indent) + len(line) <= WIDTH - 3 else _short(line) for line in escaped.split("\n")]
-    lines = "\n".join(lines).split("\n")
-    if len(lines) == 1 and len(indent) + len(lines[0]) + 6 <= WIDTH:
-        return f'{indent}"""{lines[0]}"""'
-    return "\n".join(
-        [f'{indent}"""{lines[0]}', *(f"{indent}{line}" if line else "" for line in lines[1:]), f'{indent}"""']
-    )
+    wrapped = [each for line in text.split("\n") for each in _wrapped(line, room)]
+    words, quotes = _ENDING.fullmatch(wrapped.pop()).groups()  # type: ignore[union-attr]
+    lines = [*map(_escaped, wrapped), _escaped(words) + quotes.replace('"', '\\"')]
+    made = f'"""{lines[0]}"""'
+    if len(lines) > 1 or len(indent) + len(made) > WIDTH:
+        made = "\n".join([f'"""{lines[0]}', *(f"{indent}{line}" if line else "" for line in lines[1:]), f'{indent}"""'])
+    if ast.literal_eval(parsed(made, "eval")).split() != text.split():
+        raise Unwritable("a docstring would not say what it was made of")
+    return indent + made
+
+
+def _wrapped(line: str, room: int) -> list[str]:
+    """A line in pieces of which none is longer than `room` once it is escaped, as far as its words are not."""
+    if len(_escaped(line)) <= room:
+        return [line.rstrip()]
+    least = room * len(line) // max(len(line), len(_escaped(line)))
+    return textwrap.wrap(line, max(_LEAST, least), break_on_hyphens=False, break_long_words=False) or [""]
+
+
+def _escaped(line: str) -> str:
+    """A line of a docstring: nothing in it ends the text."""
+    return line.replace("\\", "\\\\").replace('"""', '\\"\\"\\"')
 
 
 def commented(text: str, indent: str) -> list[str]:
@@ -67,11 +85,6 @@ def commented(text: str, indent: str) -> list[str]:
     seen = "".join(letter if letter.isprintable() else " " for letter in text)
     wrapped = textwrap.wrap(seen, WIDTH - len(indent) - 2, break_on_hyphens=False)
     return [f"{indent}# {line}" for line in wrapped]
-
-
-def _short(line: str) -> str:
-    """A line that escapes made too long."""
-    return textwrap.fill(line, WIDTH - 20, break_on_hyphens=False)
 
 
 def _parsed(code: str) -> list[_Piece]:
