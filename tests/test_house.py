@@ -37,7 +37,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "versions": {"declare", "regex", "shape", "report", "document", "engine", "gates", "sample", "prove", "importlib"},
     "web": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
     "config": {"declare", "shape", "report", "read", "document", "engine", "gates", "sample"},
-    "storage": {"declare", "shape", "report", "engine", "gates", "sample", "dutiful_gate"},
+    "storage": {"codegen", "declare", "shape", "report", "engine", "gates", "sample", "dutiful_gate"},
     "demo": {"dutiful_gate", "web", "config"},
     "cli": {
         "declare",

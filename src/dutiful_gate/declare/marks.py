@@ -74,7 +74,8 @@ class Named(Value):
 def named(wire: str, *, formerly: str | Iterable[str] = ()) -> Named:
     """The field's name in the data, where it differs from the attribute's, or has been another before.
 
-    Any text is a name, as in JSON, "" too. Under a former name it still comes; settings that are loaded with one warn, and say the new name.
+    Any text is a name, as in JSON, "" too. Under a former name it still comes; settings that are loaded with one warn,
+    and say the new name.
     """
     former = (formerly,) if isinstance(formerly, str) else tuple(formerly)
     if not all(each.__class__ is str for each in (wire, *former)) or "" in former:

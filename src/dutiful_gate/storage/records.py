@@ -227,6 +227,8 @@ def _written(model: Any) -> dict[str, Any]:
     columns = {field.attribute for field in fields_of(model)}
     for owner in reversed(model.__mro__):
         seen = names_of(owner, {}, "")
+        # No annotation means an attribute that the mapping has put there: `date: Mapped[date]` is the class `date`.
+        seen = seen._replace(first={name: held for name, held in seen.first.items() if name not in columns})
         for name, annotation in own_annotations(owner, model).items():
             if name not in columns:
                 continue

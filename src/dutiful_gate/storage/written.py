@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
-import builtins
+import keyword
 import types
 import typing
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from enum import Enum
 from typing import Annotated, Any, Final, Literal, Union
 
 import dutiful_gate
 
+from ..codegen.imports import Imports
+from ..codegen.layout import docstring, laid_out
+from ..codegen.module_check import Unwritable, checked
 from ..declare.described import LEFT_OUT, Described, DescribedField
+from ..declare.errors import DeclarationError
 from ..declare.marks import About, AlsoNamed, Named
+from .constants import MODULES, names_in, plain_source, same_source
 from .records import For, describe, fields_of, mapper_of
 
-_WIDTH: Final = 120
-_HEAD: Final = '"""Records of {names}, written by dutiful declare: write them anew when the model changes."""'
+_HEAD: Final = "Records of {names}, written by dutiful declare: write them anew when the model changes."
+_OF_TYPING: Final = ("Annotated", "Any", "Literal", "NotRequired", "TypedDict")
 
 
 class WrittenRecords:
@@ -35,34 +40,42 @@ def written_records(models: Iterable[Any], uses: Iterable[For] = ("create", "cha
     """The module of the records of mapped classes. Raises DeclarationError as `record_of` does."""
     writer = _Writer()
     named = [*models]
-    for model in named:
-        mapper_of(model)
-        for use in uses:
-            writer.record(model, use)
-    return WrittenRecords(writer.module(named), writer.left)
+    try:
+        for model in named:
+            mapper_of(model)
+            writer.imports.avoid(each.attribute for each in fields_of(model))
+        for model in named:
+            for use in uses:
+                writer.record(model, use)
+        return WrittenRecords(writer.module(named), writer.left)
+    except Unwritable as error:
+        raise DeclarationError(
+            f"the records cannot be written as Python: {error}", remedy="declare them as record_of(...) instead"
+        ) from None
 
 
 class _Writer:
     def __init__(self) -> None:
-        self.imports: dict[str, set[str]] = {}
-        self.plain: set[str] = set()
+        settled = [("typing", name) for name in _OF_TYPING] + [("decimal", "Decimal")]
+        self.imports = Imports([*settled, *(("dutiful_gate", name) for name in dutiful_gate.__all__)], MODULES)
         self.blocks: list[str] = []
         self.left: list[str] = []
-        self._known: set[str] = set()
+        self._known: dict[tuple[str, Any], str] = {}
 
     def module(self, models: Sequence[Any]) -> str:
         """The whole source."""
         names = ", ".join(model.__name__ for model in models)
-        lines = [_HEAD.format(names=names), "", "from __future__ import annotations", ""]
-        lines += [f"import {name}" for name in sorted(self.plain)]
-        for module in sorted(self.imports, key=lambda each: (each.startswith("dutiful_gate"), each)):
-            lines.append(f"from {module} import {', '.join(sorted(self.imports[module]))}")
-        return "\n".join(lines) + "\n\n\n" + "\n\n\n".join(self.blocks) + "\n"
+        lines = [docstring(_HEAD.format(names=names), ""), "", "from __future__ import annotations", ""]
+        lines += self.imports.lines("dutiful_gate")
+        return checked("\n".join(lines) + "\n\n\n" + "\n\n\n".join(self.blocks) + "\n")
 
-    def name(self, module: str, name: str) -> str:
-        """A name that is imported."""
-        self.imports.setdefault(module, set()).add(name)
-        return name
+    def ours(self, name: str) -> str:
+        """A name of this package that is imported."""
+        return self.imports.of("dutiful_gate", name)
+
+    def typing(self, name: str) -> str:
+        """A name of `typing` that is imported."""
+        return self.imports.of("typing", name)
 
     def record(self, model: Any, use: For) -> None:
         """The record of a class for a use."""
@@ -70,45 +83,44 @@ class _Writer:
         if use != "change":
             self.described(described)
             return
-        whole = f"{model.__name__}Create"
-        if whole not in self._known:
-            self.described(described.but(name=whole))
+        whole = self.described(described.but(name=f"{model.__name__}Create"))
         keys = [each.attribute for each in fields_of(model) if each.column.primary_key]
         without = [key for key in keys if any(field.attribute == key for field in described.fields)]
         words = f", without={without!r}" if without else ""
-        self.name("dutiful_gate", "amendment")
-        self.blocks.append(f"{described.name} = amendment({whole}{words})")
+        name = self.imports.own(described.name)
+        self.blocks.append(laid_out(f"{name} = {self.ours('amendment')}({whole}{words})"))
 
-    def described(self, described: Described) -> None:
-        """A class."""
-        if described.name in self._known:
-            return
-        self._known.add(described.name)
-        lines = []
-        rules = [text for rule in described.rules if (text := self.part(rule, described.name))]
-        if rules:
-            self.name("dutiful_gate", "obeys")
-            lines.append(f"@obeys({', '.join(rules)})")
-        lines.append(f"class {described.name}({self.name('typing', 'TypedDict')}):")
+    def described(self, described: Described) -> str:
+        """Write a class, once; gives back its name."""
+        mark = described.name, described.builder
+        if mark in self._known:
+            return self._known[mark]
+        name = self._known[mark] = self.imports.own(described.name)
+        rules = [text for rule in described.rules if (text := self.part(rule, name))]
+        fields = {field.attribute: self.field(field, name) for field in described.fields}
         text = described.text or f"What is sent or shown of a row: see {described.builder.__name__}."
-        lines.append(f"    {_docstring(text)}")
-        lines.append("")
-        lines += [f"    {self.field(field, described.name)}" for field in described.fields]
-        self.blocks.append("\n".join(lines))
+        meant = set(names_in(f"({', '.join(fields.values())},)")) if fields else set()
+        if all(_may_be_attribute(each, name) for each in fields) and meant.isdisjoint(fields):
+            lines = [laid_out(f"@{self.ours('obeys')}({', '.join(rules)})")] if rules else []
+            lines += [f"class {name}({self.typing('TypedDict')}):", docstring(text, "    "), ""]
+            lines += [laid_out(f"{attribute}: {held}", "    ") for attribute, held in fields.items()]
+            self.blocks.append("\n".join(lines))
+        else:  # a class has no place for such names, the call has
+            held = ", ".join(f"{attribute!r}: {told}" for attribute, told in fields.items())
+            made = f"{self.typing('TypedDict')}({name!r}, {{{held}}})"
+            made = f"{self.ours('obeys')}({', '.join(rules)})({made})" if rules else made
+            self.blocks.append(laid_out(f"{name} = {made}"))
+        return name
 
     def field(self, field: DescribedField, record: str) -> str:
-        """The line of a field."""
+        """The annotation of a field."""
         where = f"{record}.{field.attribute}"
         held = self.annotation(field.annotation, where)
         if field.default is not LEFT_OUT:
-            self.name("dutiful_gate", "if_absent")
             default = self.value(field.default, where)
             inner = held.removeprefix("Annotated[").removesuffix("]") if _is_annotated(field.annotation) else held
-            held = f"{self.name('typing', 'Annotated')}[{inner}, if_absent({default})]"
-        if field.may_lack:
-            held = f"{self.name('typing', 'NotRequired')}[{held}]"
-        line = f"{field.attribute}: {held}"
-        return line if len(line) + 4 <= _WIDTH else _wrapped(line)
+            held = f"{self.typing('Annotated')}[{inner}, {self.ours('if_absent')}({default})]"
+        return f"{self.typing('NotRequired')}[{held}]" if field.may_lack else held
 
     def annotation(self, held: Any, where: str) -> str:
         """The source of an annotation."""
@@ -117,26 +129,23 @@ class _Writer:
             inner, *parts = arguments
             told = [text for part in parts if (text := self.part(part, where))]
             base = self.annotation(inner, where)
-            return f"{self.name('typing', 'Annotated')}[{', '.join([base, *told])}]" if told else base
+            return f"{self.typing('Annotated')}[{', '.join([base, *told])}]" if told else base
         if origin in (Union, types.UnionType):
             return " | ".join("None" if each is type(None) else self.annotation(each, where) for each in arguments)
         if origin is Literal:
-            return f"{self.name('typing', 'Literal')}[{', '.join(self.value(each, where) for each in arguments)}]"
+            return f"{self.typing('Literal')}[{', '.join(self.value(each, where) for each in arguments)}]"
         if origin is not None:
             inner = ", ".join("..." if each is Ellipsis else self.annotation(each, where) for each in arguments)
             return f"{self.annotation(origin, where)}[{inner}]"
         if isinstance(held, Described):
-            self.described(held)
-            return held.name
+            return self.described(held)
         if held is Any:
-            return self.name("typing", "Any")
-        module, name = getattr(held, "__module__", ""), getattr(held, "__qualname__", "")
-        if module == builtins.__name__:
-            return str(name)
-        if not name.isidentifier():
+            return self.typing("Any")
+        found = self.imports.class_of(held)
+        if found is None:
             self.left.append(f"{where}: the type {held!r}, which no module has by its name")
-            return self.name("typing", "Any")
-        return self.name(module, name)
+            return self.typing("Any")
+        return found
 
     def part(self, part: Any, where: str) -> str:
         """The source of a rule, a step or a mark; "" for what has none, which is told, or is another library's."""
@@ -144,13 +153,9 @@ class _Writer:
             return self._call(part, where)
         if type(part).__module__.partition(".")[0] != dutiful_gate.__name__:
             return ""
-        text = str(part)
-        try:
-            made = eval(text, _standard(), _Names())  # our own form of our own rule: is it the same?
-        except Exception:
-            made = None
-        if made != part:
-            self.left.append(f"{where}: {text}")
+        text = same_source(part)
+        if text is None:
+            self.left.append(f"{where}: {part}")
             return ""
         self._import_names(text)
         return text
@@ -172,54 +177,35 @@ class _Writer:
             }
         parts = [self.value(each, where) for each in first]
         parts += [f"{name}={self.value(held, where)}" for name, held in more.items() if held]
-        self.name("dutiful_gate", word)
-        return f"{word}({', '.join(parts)})"
+        return f"{self.ours(word)}({', '.join(parts)})"
 
     def _import_names(self, text: str) -> None:
-        import ast
-
-        for node in ast.walk(ast.parse(text, mode="eval")):
-            if isinstance(node, ast.Name):
-                if hasattr(dutiful_gate, node.id):
-                    self.name("dutiful_gate", node.id)
-                elif node.id in ("Decimal",):
-                    self.name("decimal", node.id)
-                elif node.id in ("datetime", "re", "uuid"):
-                    self.plain.add(node.id)
+        for name in names_in(text):
+            if name in MODULES:
+                self.imports.module(name)
+            elif name == "Decimal":
+                self.imports.of("decimal", name)
+            elif name in dutiful_gate.__all__:
+                self.ours(name)
 
     def value(self, held: Any, where: str) -> str:
         """The source of a constant."""
-        if isinstance(held, Enum):
-            return f"{self.annotation(type(held), where)}.{held.name}"
-        text = repr(held)
-        try:
-            same = eval(text, _standard()) == held  # a constant of the developer's own model
-        except Exception:
-            same = False
-        if not same:
-            self.left.append(f"{where}: the value {text}")
+        if isinstance(held, Enum) and held.name in type(held).__members__:
+            found = self.imports.class_of(type(held))
+            if found is not None:
+                return f"{found}[{held.name!r}]" if not _may_be_attribute(held.name, "") else f"{found}.{held.name}"
+        text = plain_source(held)
+        if text is None:
+            self.left.append(f"{where}: the value {held!r}")
             return "..."
         self._import_names(text)
         return text
 
 
-class _Names(dict[str, Any]):
-    """The public names of the package, each looked up when it is asked for."""
-
-    def __missing__(self, name: str) -> Any:
-        try:
-            return getattr(dutiful_gate, name)
-        except AttributeError:
-            raise KeyError(name) from None
-
-
-def _standard() -> dict[str, Callable[..., Any] | types.ModuleType]:
-    import datetime
-    import re
-    import uuid
-    from decimal import Decimal
-
-    return {"datetime": datetime, "Decimal": Decimal, "re": re, "uuid": uuid, "UUID": uuid.UUID}
+def _may_be_attribute(name: str, owner: str) -> bool:
+    """Whether a name can stand in a class as it is: Python changes the spelling of some."""
+    hidden = name.startswith("__") and not name.endswith("__") and bool(owner)
+    return name.isidentifier() and name.isascii() and not keyword.iskeyword(name) and not hidden
 
 
 def _is_annotated(annotation: Any) -> bool:
@@ -227,29 +213,3 @@ def _is_annotated(annotation: Any) -> bool:
     return typing.get_origin(annotation) is Annotated and any(
         type(part).__module__.startswith(dutiful_gate.__name__) for part in annotation.__metadata__
     )
-
-
-def _wrapped(line: str) -> str:
-    """A field on several lines, a part on each: cut where nothing is open but the outermost bracket."""
-    opening = line.index("[")
-    inner, parts, depth, quote = line[opening + 1 : -1], [""], 0, ""
-    for sign in inner:
-        if quote:
-            quote = "" if sign == quote else quote
-        elif sign in "'\"":
-            quote = sign
-        depth += (sign in "[({" and not quote) - (sign in "])}" and not quote)
-        if sign == "," and not depth and not quote:
-            parts.append("")
-        else:
-            parts[-1] += sign
-    told = "".join(f"        {part.strip()},\n" for part in parts)
-    return f"{line[: opening + 1]}\n{told}    ]"
-
-
-def _docstring(text: str) -> str:
-    safe = text.replace("\\", "\\\\").replace('"""', '\\"\\"\\"')
-    lines = safe.split("\n")
-    if len(lines) == 1:
-        return f'"""{safe}"""'
-    return "\n".join([f'"""{lines[0]}', *(f"    {line}".rstrip() for line in lines[1:]), '    """'])
