@@ -265,8 +265,8 @@ def test_every_way_to_write_a_record() -> None:
 
 
 def test_names_from_outside_never_become_code() -> None:
-    names = ["data", "faults", "path", "log", "len", "str", "isinstance", "v_data", "FAILED", "Stop", "new", "π", "_x"]
-    made = dataclass(type("FAILED", (), {"__annotations__": dict.fromkeys(names, int), "__module__": __name__}))
+    names = ["data", "faults", "path", "log", "len", "str", "isinstance", "v_data", "REFUSED", "Stop", "new", "π", "_x"]
+    made = dataclass(type("REFUSED", (), {"__annotations__": dict.fromkeys(names, int), "__module__": __name__}))
     payload = {name: number for number, name in enumerate(names)}
     for gate in (Gate(made), Gate(made, unknown="refuse"), Gate(made, Source.NATIVE)):
         value = gate.admit(payload)

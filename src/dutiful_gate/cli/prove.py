@@ -50,7 +50,7 @@ that is started for it; to temporary tables, in a transaction that is rolled bac
 With --against, TARGET is a service and CONSUMER reads what it releases, a MODULE:NAME or a .json document, also with
 @REVISION: all that the one releases, the other must admit.
 
-Exit status: 0 no disagreement, 1 some, 2 cannot run; with --against 3 where it could not be told.
+Exit status: 0 no disagreement, 1 some, 2 cannot run; with --against and --stores 3 where it could not be told.
 """
 )
 @click.argument("target", metavar="TARGET")

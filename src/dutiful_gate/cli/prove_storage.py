@@ -24,7 +24,8 @@ _MOST_ROWS = 300
 def prove_storage(
     target: str, model: str, databases: Sequence[str], *, own: bool, rows: int, seed: int, form: str
 ) -> int:
-    """Print what a table does not hold of what a gate admits; 1 where there is anything, else 0. Raises CannotRun."""
+    """Print what a table does not hold of what a gate admits; 1 where there is anything, 3 where it could not be told,
+    else 0. Raises CannotRun."""
     try:
         from sqlalchemy import create_engine
         from sqlalchemy.exc import SQLAlchemyError
@@ -55,7 +56,7 @@ def prove_storage(
         click.echo(json.dumps(_as_data(target, model, found), indent=2, ensure_ascii=False))
     else:
         _print(target, model, found)
-    return 0 if found else 1
+    return 1 if found.disagreements else 0 if found else 3
 
 
 @contextmanager
@@ -80,12 +81,19 @@ def _print(target: str, model: str, found: Any) -> None:
     out.print()
     for words in found.unknowable:
         out.print(f"  a gate cannot know: {visible(words)}", style="quiet", markup=False)
+    for words in found.unread:
+        out.print(f"  not understood: {visible(words)}", style="refused", markup=False)
     for name, count in found.written.items():
         out.print(f"  {name}: {counted(count, 'row')} written and read back", style="quiet", markup=False)
     if found:
         out.print("  the table holds all that the gate admits, as far as was found", style="admitted")
-    else:
+    elif found.disagreements:
         out.print(f"  {counted(len(found.disagreements), 'disagreement')}", style="refused")
+    else:
+        what = counted(len(found.unread), "constraint")
+        out.print(
+            f"  no disagreement was found, and it could not be told for certain: {what} not understood", style="refused"
+        )
 
 
 def _as_data(target: str, model: str, found: Any) -> dict[str, Any]:
@@ -97,5 +105,6 @@ def _as_data(target: str, model: str, found: Any) -> dict[str, Any]:
             for each in found.disagreements
         ],
         "unknowable": found.unknowable,
+        "unread": found.unread,
         "written": found.written,
     }

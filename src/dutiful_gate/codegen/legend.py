@@ -42,7 +42,7 @@ _LEGEND: Final[Mapping[str, str]] = {
     "EVALUATED": "a schema that asks what others looked at",
     "EXACTLY": "a length",
     "FACTORY": "makes what stands in for a field that is absent",
-    "FAILED": "what stands for a value that could not be read",
+    "REFUSED": "what stands for a value that could not be read",
     "FALLBACK": "what stands in for a value that is refused",
     "FITS": "a document that judges what came",
     "FLOOR": "a bound from below, or the cause of a fault: it is not reached",

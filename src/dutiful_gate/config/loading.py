@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Final, TypeVar
 
-from ..declare.facts import FAILED
+from ..declare.facts import Stop
 from ..declare.sealed import SEALED, Sealed
 from ..declare.sources import Source
 from ..engine.engine import Engine
@@ -181,7 +181,7 @@ class Loading:
             return False
         self._asked += 1
         plan = Plan(part_of(self.names.shape, use), Source.MIXED, True, self.gate.limits)
-        return Engine(plan).collect(value)[0] is not FAILED
+        return Engine(plan).collect(value)[0].__class__ is not Stop
 
     def _advice(self) -> list[Advice]:
         told = []

@@ -14,7 +14,7 @@ from ..report.fault import Path, dotted
 from ..sample.payloads import CannotSample, Payloads
 from ..shape.nodes import MISSING, Choice, Entries, Field, Items, Link, Nothing, Nullable, Record, Use, default_of
 from ..shape.to_json import plain
-from ..shape.walk import part_of
+from ..shape.walk import holds_secret, part_of
 from .as_declared import SCHEMA
 from .names import Names, prefix_of, variable
 from .written import CannotHold, env_line, in_json, in_variables, toml_key, toml_value, yaml_text, yaml_value
@@ -37,6 +37,7 @@ class Entry:
     `value`    what may stand there, as plain data; MISSING where nothing was found
     `offered`  whether it goes together with all other values that are offered
     `default`  what is there unless it is set, as plain data; MISSING where there is none
+    `hides`    whether it is a secret or holds one: no value of it is shown, neither made up nor its default
     """
 
     path: Path
@@ -48,10 +49,19 @@ class Entry:
     offered: bool
     default: Any
 
+    hides: bool
+
     @property
     def use(self) -> Use:
         """Where its type is used."""
         return self.field.use
+
+    @property
+    def left_out(self) -> str:
+        """Why no value is offered, "" where one is: no file to fill in holds a secret that works."""
+        if self.hides:
+            return "set a secret of your own" if self.field.required else "set a secret of your own, or leave it out"
+        return "leave it out" if self.value is MISSING else ""
 
     def words(self, names: Names) -> list[str]:
         """What is said of it: its text, then its type with its rules, and its default or that it must be set."""
@@ -71,7 +81,7 @@ class Entry:
         """The default as people read it."""
         if self.default is None:
             return "nothing"
-        return "a hidden value" if self.use.secret else yaml_value(self.default, self.path)
+        return "a hidden value" if self.hides else yaml_value(self.default, self.path)
 
 
 def kind_in_words(use: Use, names: Names) -> list[str]:
@@ -181,11 +191,14 @@ def _entries(
         default = _default_of(field, names)
         value = sample.get(field.wire, MISSING) if isinstance(sample, dict) else MISSING
         offered = value is not MISSING
-        if not offered:
-            value = default if default is not MISSING else _made_up(field.use, names)
+        if field.has_default:
+            value = default
+        elif not offered:
+            value = _made_up(field.use, names)
+        hides = record is None and holds_secret(field.use, names.shape.guarded)
         must = needed and field.required
         stands = record is not None and not field.use.nullable and (must or _may_be_empty(field.use, names))
-        yield Entry(here, field, must, record, stands, value, offered or default is not MISSING, default)
+        yield Entry(here, field, must, record, stands, value, offered or default is not MISSING, default, hides)
         if record is not None:
             below = value if isinstance(value, dict) else _made_up(field.use, names)
             yield from _entries(field.use, here, below, names, needed=must, through=(*through, node.key))
@@ -230,7 +243,7 @@ def _opening(settings: Settings[Any]) -> list[str]:
 
 _HOW = (
     "Words stand behind ##, settings behind #: take the # away to set one. What is called needed must be set.",
-    "The values are examples, or the defaults.",
+    "The values are examples, or the defaults; secrets are yours to set.",
 )
 
 
@@ -257,12 +270,17 @@ def _toml_table(names: Names, every: list[Entry], path: Path) -> Iterator[str]:
         if entry.record is None:
             yield from _words(entry, names)
             key = toml_key(str(entry.path[-1]))
+            if entry.left_out:
+                yield f"## {key}: {entry.left_out}"
+                yield ""
+                continue
             try:
                 yield _line(entry, f"{key} = {toml_value(entry.value, entry.path)}")
             except CannotHold as error:
                 yield f"## {error}: leave it out, or set one"
                 with suppress(CannotHold):
-                    yield f"## for example: {key} = {toml_value(_made_up(entry.use, names), entry.path)}"
+                    if not entry.field.has_default:
+                        yield f"## for example: {key} = {toml_value(_made_up(entry.use, names), entry.path)}"
             yield ""
     for entry in own:
         if entry.record is not None:
@@ -287,8 +305,8 @@ def _yaml(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[
             if not entry.stands and closed is None:
                 closed = entry.path  # all that is in it is commented out, and its own records too
             yield f"#{key}" if closed is not None else key
-        elif entry.value is MISSING:
-            yield f"## {indent}leave it out"
+        elif entry.left_out:
+            yield f"## {key} {entry.left_out}"
         else:
             yield _line(entry, f"{key} {yaml_value(entry.value, entry.path)}")
         yield ""
@@ -300,7 +318,7 @@ def _json(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[
         level: Any = whole
         for step in entry.path[:-1]:
             level = level.get(step) if isinstance(level, dict) else None
-        if not isinstance(level, dict) or not (entry.offered or entry.needed) or entry.value is MISSING:
+        if not isinstance(level, dict) or not (entry.offered or entry.needed) or entry.left_out:
             continue
         level[str(entry.path[-1])] = {} if entry.record is not None and isinstance(entry.value, dict) else entry.value
     yield in_json(whole)
@@ -313,12 +331,14 @@ def _env(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[s
         if entry.record is not None:
             continue
         yield from _words(entry, names)
+        if entry.left_out:
+            yield f"## {variable(prefix, entry.path)}: {entry.left_out}"
+            yield ""
+            continue
         nested: Any = entry.value
         for step in reversed(entry.path):
             nested = {step: nested}
         try:
-            if entry.value is MISSING:
-                raise CannotHold(entry.path, "no value was found")
             for name, text in in_variables(nested, names, prefix).items():
                 yield _line(entry, env_line(name, text))
         except CannotHold as error:
@@ -345,7 +365,7 @@ def _markdown(settings: Settings[Any], every: list[Entry], schema: str) -> Itera
 
 def _code(entry: Entry) -> str:
     told = entry.default_told()
-    if entry.use.secret or entry.default is None:
+    if entry.hides or entry.default is None:
         return told
     return f"`{_cell(told)}`" if "`" not in told else _cell(told)
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from .facts import FAILED
+from .facts import REFUSED
 
 _GROUPS = 8
 _NOTHING: list[str] = []
@@ -58,7 +58,7 @@ def address_reader(make: Callable[[int], Any], number: Callable[[str], int]) -> 
 
     def read_address(text: str) -> Any:
         made = number(text)
-        return FAILED if made < 0 else make(made)
+        return REFUSED if made < 0 else make(made)
 
     return read_address
 
@@ -80,7 +80,7 @@ def network_reader(
         plain, slash, prefix = text.partition("/")
         address = number(plain)
         if address < 0:
-            return FAILED
+            return REFUSED
         length = lengths.get(prefix) if slash else bits
         if length is None:
             if prefix.isascii() and prefix.isdigit() and len(prefix) <= _LONGEST:
@@ -88,9 +88,9 @@ def network_reader(
             else:
                 length = masks.get(number(prefix)) if masks else None
             if length is None:
-                return FAILED
+                return REFUSED
         if strict and address & (1 << bits - length) - 1:
-            return FAILED
+            return REFUSED
         return make((address, length))
 
     return read_network

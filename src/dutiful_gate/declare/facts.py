@@ -7,6 +7,7 @@ from enum import Enum, auto
 from typing import Any, Final
 
 from .values import Value
+from .waiting import answered
 
 Bind = Callable[[object, str], str]
 """Binds a constant for generated code under a name made from the hint; gives back that name.
@@ -29,7 +30,7 @@ class Own:
         return str(getattr(self.function, "__qualname__", None) or type(self.function).__name__)
 
     def __call__(self, *values: Any, **named: Any) -> Any:
-        return self.function(*values, **named)
+        return answered(self.function(*values, **named), self.name)
 
 
 class Got(Enum):
@@ -126,8 +127,14 @@ class Stop:
         self.needs = needs
 
 
-FAILED: Final = Stop("failed", "")
-"""What a generated function gives back instead of a value."""
+REFUSED: Final = Stop("refused", "")
+"""What a generated function gives back instead of a value that is surely unsound."""
+
+UNSURE: Final = Stop("unsure", "")
+"""What a quick function gives back where it cannot tell: the collecting function has the word then."""
+
+DROPS: Final = Stop("drops", "")
+"""What a quick function gives back where it was not to leave keys out and would have to."""
 
 
 class Unsaid(Value):

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, Final, TypeVar
 
 from .errors import DeclarationError
 from .values import Value
+from .waiting import check_answers, shown_name
 
 if TYPE_CHECKING:
     from functools import cached_property
@@ -35,6 +36,7 @@ class About(Value):
     examples: tuple[Any, ...] = ()
     deprecated: bool = False
     read_only: bool = False
+    write_only: bool = False
 
     def __hash__(self) -> int:
         return hash((self.title, self.text, repr(self.examples)))
@@ -47,12 +49,20 @@ def about(
     examples: Iterable[Any] = (),
     deprecated: bool = False,
     read_only: bool = False,
+    write_only: bool = False,
 ) -> About:
     """Tell people of a field: a title (its label in messages), a text, and examples as a client would send them.
 
-    `deprecated` and `read_only` are for documents alone: clients should no longer send it, or need not.
+    `deprecated` is for documents alone: clients should no longer send it. What is `read_only` is not taken where a
+    client sends, from the parts of a request: it is left out and told in `.dropped`, refused with `unknown="refuse"`,
+    and its default stands in; data of other origin has it. What is `write_only` never goes out. A field is one of the
+    two at most: DeclarationError.
     """
-    return About(title, text, tuple(examples), deprecated, read_only)
+    if read_only and write_only:
+        raise DeclarationError(
+            "about(read_only=True, write_only=True) is a field that nobody could use", remedy="leave one of the two out"
+        )
+    return About(title, text, tuple(examples), deprecated, read_only, write_only)
 
 
 class Mark(Value):
@@ -146,6 +156,8 @@ def if_absent(value: Any = _UNSAID, *, make: Callable[[], Any] | None = None, se
             "if_absent() needs a value, or make= with a function, or sent= with plain data",
             remedy='as in if_absent(2), if_absent(make=Crate) or if_absent(sent="2026-05-04")',
         )
+    if make is not None:
+        check_answers(make, f"if_absent(make={shown_name(make)})")
     if sent is not _UNSAID:
         make = AsSent(sent)
     return IfAbsent(None if value is _UNSAID else value, make)
@@ -249,6 +261,7 @@ def goes_out(function: _F) -> _F:
     DeclarationError for what is neither a property nor a function.
     """
     held: Any = getattr(function, "fget", None) or getattr(function, "func", None) or function
+    check_answers(held, f"the property {shown_name(held)}")
     try:
         setattr(held, GOES_OUT, True)
     except AttributeError:

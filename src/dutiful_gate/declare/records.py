@@ -12,6 +12,7 @@ from .facts import Bind, Facts, Unsaid
 from .field_access import FactsOf, Inside, Path, Reach
 from .rules.base import Face
 from .values import Value
+from .waiting import check_answers, shown_name
 
 Keywords = Mapping[str, object]
 _C = TypeVar("_C", bound=type)
@@ -213,6 +214,7 @@ def obeys(
         elif isinstance(rule, HasRules):
             held += rule.__rules__
         elif not isinstance(rule, type) and hasattr(rule, "__call__"):  # noqa: B004
+            check_answers(rule, f"@obeys({shown_name(rule)})")
             held.append(RecordCheck(rule))
         else:
             raise DeclarationError(

@@ -11,6 +11,7 @@ from .applicability import NUMBER, TEXT, Takes
 from .errors import DeclarationError
 from .facts import ANY_VALUE, Bind, Facts, Own, Sort, Unsaid, evaluated
 from .values import Value
+from .waiting import check_answers, shown_name
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 
@@ -274,6 +275,7 @@ def then(function: Callable[[Any], Any]) -> Then:
     """
     if not callable(function):
         raise DeclarationError(f"then({function!r}) needs a function", remedy="hand over something that can be called")
+    check_answers(function, f"then({shown_name(function)})")
     return Then(function)
 
 

@@ -10,6 +10,7 @@ from .equality import are_equal
 from .errors import DeclarationError
 from .facts import Bind, Facts, Got, Sort, Unit, Unsaid
 from .field_access import FactsOf, Path, Reach
+from .members import on_wire, quoted, typed
 from .records import RecordRule, Standing
 from .rules import Ceiling, Equal, Floor, Length, Rule
 from .rules.base import Face
@@ -74,13 +75,13 @@ class Constant(Value):
     value: Any
 
     def source(self, reach: Reach, bind: Bind) -> str:
-        return bind(self.value, "CONSTANT")
+        return bind(typed(self.value), "CONSTANT")
 
     def paths(self) -> tuple[Path, ...]:
         return ()
 
     def __repr__(self) -> str:
-        return repr(self.value)
+        return quoted(self.value)
 
 
 class Combined(Value):
@@ -323,7 +324,7 @@ class _Ruled(Obeying):
 
     def keywords(self, at: Standing, look: Any) -> Mapping[str, object] | Unsaid:
         if isinstance(self.rule, Equal):
-            value = self.rule.constant
+            value = on_wire(self.rule.constant)
             if not isinstance(value, str | int | float | bool):
                 return Unsaid("the condition's constant is no plain JSON")
             return {"const": value} if self.rule.wanted else {"not": {"enum": [value, None]}}
@@ -353,7 +354,7 @@ def _told(term: Any, wire: Callable[[Path], str]) -> object:
         case Named(path):
             return wire(path)
         case Constant(value):
-            return value
+            return on_wire(value)
         case Measured(of):
             return f"the length of {wire(of.path)}"
         case Keys():

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
-from ..declare.facts import FAILED
+from ..declare.facts import Stop
 from ..declare.limits import Limits
 from .dialects import DRAFT_2020_12, HELD_LIST, HELD_MAP, HELD_ONE, Dialect, dialect_called, dialect_of
 from .judging.engine import DocumentEngine
@@ -48,7 +48,7 @@ class Fits(Embedded):
 
     def sound(self, data: Any) -> bool:
         """Whether the document accepts the data."""
-        return self.engine.sound(data) is not FAILED
+        return self.engine.sound(data).__class__ is not Stop
 
     def told(self, data: Any) -> Sequence[tuple[Any, ...]]:
         """What it finds wrong with it."""

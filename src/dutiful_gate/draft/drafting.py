@@ -11,7 +11,7 @@ from itertools import islice
 from math import isfinite
 from typing import Any, Final
 
-from ..declare.facts import FAILED
+from ..declare.facts import Stop
 from ..declare.json_pointer import below, steps_of
 from ..declare.limits import Limits
 from ..document.declaring.module import declarations_of
@@ -189,12 +189,12 @@ def _decoded(path: str | os.PathLike[str], select: str) -> list[Any] | None:
         return None
     with opened(path) as stream:
         held = plain_json(stream.read(_LIMITS.bytes + 1), _LIMITS, False)
-    for step in steps_of(select) if held is not FAILED else ():
+    for step in steps_of(select) if held.__class__ is not Stop else ():
         found = below(held, step)
         if found is None:
             return None
         held = found[1]
-    if held is FAILED:
+    if held.__class__ is Stop:
         return None
     return held if isinstance(held, list) else None if select else [held]
 

@@ -1,10 +1,12 @@
 """The way out for values made in code: checked against the shape of what goes out, and written, in one pass.
 
-It gives FAILED for anything that its gate would not read again, or its document not accept; the collecting function of
+It gives REFUSED for anything that its gate would not read again, or its document not accept; the collecting function of
 the outgoing shape then tells what is wrong.
 """
 
 from __future__ import annotations
+
+from collections.abc import Mapping
 
 from ..codegen.unit import Unit
 from ..declare.rules import Distinct, Length
@@ -33,19 +35,20 @@ from ..shape.to_json import plain_fallback
 from ..shape.walk import holds_secret
 from .exclusive_unions import OutgoingAlone
 from .fast import SoundWriter
+from .fast_records import REFUSE
 from .hash_limits import crowded, spreads
 from .json_out import fast_bytes, rare
+from .own_functions import refused
 from .plan import Plan, attribute_of, collection, options_in_order
 from .raw_json import is_written_alike
 from .release import key_text, wire_of
 from .rest_fields import sorter_of
 
-_GIVE_UP = "return FAILED"
 _NESTED = 6
 
 
 def checked_unit(plan: Plan, *, secrets: bool, exact: bool) -> Unit:
-    """The function that takes a typed value and gives plain data, or FAILED.
+    """The function that takes a typed value and gives plain data, or REFUSED.
 
     `secrets` tells whether their values are written, `exact` whether Decimals stay what they are.
     """
@@ -62,11 +65,14 @@ class CheckedWriter(SoundWriter):
     """Writes functions that check typed values and make plain data of them."""
 
     forgets = False
+    # The values are typed: what raises is of another option, and not in doubt.
+    after_error = "refused(error)"
 
     def __init__(self, plan: Plan, *, secrets: bool, exact: bool) -> None:
         super().__init__(plan, note_unknown=True)
         self.secrets = secrets
         self.exact = exact
+        self.constants["refused"] = refused
         self.marks_rare = exact and fast_bytes is not None and is_written_alike(plan.shape)
 
     def whole(self, use: Use) -> None:
@@ -77,10 +83,10 @@ class CheckedWriter(SoundWriter):
         """The body of a function for a record."""
         self.write(f"return {self.out_record(record, 'data')}")
 
-    def given_up(self, test: str) -> None:
+    def given_up(self, test: str, answer: str = REFUSE) -> None:
         """Give up where a test is true."""
         with self.block(f"if {test}:"):
-            self.write(_GIVE_UP)
+            self.write(answer)
 
     def out(self, use: Use, value: str) -> str:
         """Check the variable `value`, put its final form into it, and give back the name of its plain data."""
@@ -100,14 +106,14 @@ class CheckedWriter(SoundWriter):
         made = self.variable("made")
         name = self.part(use.but(fallback=MISSING))
         self.write(f"{made} = {name}({value}{self.more})")
-        with self.block(f"if {made} is FAILED:"):
+        with self.block(f"if {made}.__class__ is Stop:"):
             if use.fallback is not MISSING and (instead := self.plain_fallback(use)) is not None:
                 fallback = self.bind(use.fallback, "FALLBACK")
                 kind = self.bind(type(use.fallback), "KIND")
                 self.given_up(f"{value}.__class__ is not {kind} or {value} != {fallback}")
                 self.write(f"{made} = {instead}")
             else:
-                self.write(_GIVE_UP)
+                self.write(f"return {made}")
         return made
 
     def plain_fallback(self, use: Use) -> str | None:
@@ -163,7 +169,7 @@ class CheckedWriter(SoundWriter):
             case Link(key) | Alias(key):
                 made = self.variable("made")
                 self.write(f"{made} = {self.function_of(key)}({value}{self.more})")
-                self.given_up(f"{made} is FAILED")
+                self.given_up(f"{made}.__class__ is Stop", f"return {made}")
                 self.run(use.parts, value, facts)
                 return made
 
@@ -177,9 +183,8 @@ class CheckedWriter(SoundWriter):
 
     def out_items(self, node: Items, use: Use, value: str) -> str:
         """A collection becomes a list; a set's items are put in an order that stays."""
-        self.given_up(
-            f"{value}.__class__ is not {collection(self, node.into)} or len({value}) > {self.plan.limits.items}"
-        )
+        self._of_class(value, collection(self, node.into), self._many_typed)
+        self._within_limit(value)
         of_set = node.into in ("set", "frozenset")
         made, each = self.variable("made"), self.variable("item")
         self.write(f"{made} = []")
@@ -210,7 +215,8 @@ class CheckedWriter(SoundWriter):
         test = f"len({value}) != {len(node.items)}"
         if node.more is not None:
             test = f"len({value}) < {len(node.items)} or len({value}) > {self.plan.limits.items}"
-        self.given_up(f"not isinstance({value}, tuple) or {test}")
+        self.given_up(f"not isinstance({value}, tuple)", self.unless_is(value, "list"))
+        self.given_up(test)
         names = [self.variable("item") for _ in node.items]
         others = self.variable("others") if node.more is not None else ""
         if names or others:
@@ -232,7 +238,8 @@ class CheckedWriter(SoundWriter):
 
     def out_entries(self, key: Use, held: Use, use: Use, value: str) -> str:
         """A dict becomes one with keys of text; no two keys may be one then."""
-        self.given_up(f"{value}.__class__ is not dict or len({value}) > {self.plan.limits.items}")
+        self._of_class(value, "dict", self.bind(Mapping, "Mapping"))
+        self._within_limit(value)
         made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
         self.write(f"{made} = {{}}")
         self._nesting += 1
@@ -249,30 +256,29 @@ class CheckedWriter(SoundWriter):
     def out_branches(self, node: Branches, value: str) -> str:
         """The first option that the value is of goes out: a subclass before its base, a record by all that it holds."""
         made = self.variable("made")
-        self.write(f"{made} = FAILED")
+        self.write(f"{made} = REFUSED")
         start = self.remembering()
         for number, option in enumerate(options_in_order(self.plan, node, self.reading)):
-            with self.block(f"if {made} is FAILED:"):
+            with self.block(f"if {made}.__class__ is Stop and {made} is not UNSURE:"):
                 if number:
                     self.undone(start)
                 self.write(f"{made} = {self.part(option)}({value}{self.more})")
                 if node.held:
                     tag = self.bind(node.tags[node.options.index(option)][0], "TAG_OF")
                     beside = f"{{{self.bind(node.tag, 'TAG')}: {tag}, {self.bind(node.held, 'HELD')}: {made}}}"
-                    with self.block(f"if {made} is not FAILED:"):
+                    with self.block(f"if {made}.__class__ is not Stop:"):
                         self.write(f"{made} = {beside}")
-        self.given_up(f"{made} is FAILED")
+        self.given_up(f"{made}.__class__ is Stop", f"return {made}")
         return made
 
     def out_record(self, record: Record, value: str) -> str:
         """A record's fields, its rules, and the object of them; gives back its name."""
         where = self.where
         of_dict = record.form == "dict"
-        self.given_up(
-            f"{value}.__class__ is not dict"
-            if of_dict
-            else f"not isinstance({value}, {self.bind_class(record.builder)})"
-        )
+        if of_dict:
+            self._of_class(value, "dict", self.bind(Mapping, "Mapping"))
+        else:
+            self.given_up(f"not isinstance({value}, {self.bind_class(record.builder)})")
         made = self.variable("made")
         self.write(f"{made} = {{}}")
         known = self.variable("known")
@@ -288,7 +294,7 @@ class CheckedWriter(SoundWriter):
         self.where = record.name
         self.record_rules(record, value_of)
         for field in record.computed:
-            if self.secrets or not field.use.secret:
+            if field.goes_out(secrets=self.secrets):
                 held = self.field_variable(field.attribute)
                 self.write(f"{held} = {self.computed(record, field.attribute)}({value})")
                 self.write(f"{made}[{self.key(field.wire, trusted=False)}] = {self.out(field.use, held)}")
@@ -311,7 +317,7 @@ class CheckedWriter(SoundWriter):
         self.write(f"{held} = {came}{self.note(field.attribute, number)}")
         self.write(f"{known} += 1")
         told = self.out(field.use, held)
-        if self.secrets or not field.use.secret:
+        if field.goes_out(secrets=self.secrets):
             self.write(f"{made}[{wire}] = {told}")
         self._nesting -= depth
         self._indent -= depth

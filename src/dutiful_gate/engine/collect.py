@@ -10,7 +10,7 @@ from typing import Any
 
 from ..codegen.unit import Unit
 from ..declare.embedded import Embedded
-from ..declare.facts import FAILED, Facts, Got, Stop
+from ..declare.facts import Facts, Got
 from ..declare.hash_limits import MOST_ALIKE, crowded
 from ..declare.kinds import Kind, Text
 from ..declare.rules import Length
@@ -37,11 +37,10 @@ from ..shape.nodes import (
 from ..shape.stages import Stages, stages_of
 from ..shape.to_json import plain
 from .collect_unions import UnionWriter
-from .fast import settled_test
+from .fast import NAMED, settled_test
 from .handover import handed_entries, handed_items
 from .hash_limits import Crowd, spreads
 from .later import Later, Waiting, is_large
-from .own_functions import Passing
 from .plan import (
     Plan,
     choice_reader,
@@ -51,7 +50,6 @@ from .plan import (
     may_be_blank,
 )
 from .runtime import (
-    ABSENT,
     HIDDEN_KEY,
     REREAD,
     StopCauses,
@@ -70,7 +68,7 @@ _NESTED = 4
 
 
 def collecting_unit(plan: Plan, *, at_once: bool = False) -> Unit:
-    """The collecting function of a gate: `collect(data, (), log)` gives the value, or FAILED with faults in the log.
+    """The collecting function of a gate: `collect(data, (), log)` gives the value, or REFUSED with faults in the log.
 
     Of a large shape the functions of records are written when they are first called, but where all are wanted
     `at_once`.
@@ -92,7 +90,7 @@ class CollectWriter(UnionWriter):
         self.functions: list[str] = []
         # Both writers fill one namespace, so that no name means two things.
         self.swift.share(self)
-        self.constants.update({"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing})
+        self.constants |= NAMED
         self._record_names: dict[tuple[str, Source, Reading, bool], str] = {}
         self._waiting: Waiting = []
         self.later: Later | None = None
@@ -139,7 +137,7 @@ class CollectWriter(UnionWriter):
             self.write("faults = log.faults")
             self.write("start = len(faults)")
             self.read(use, "data", "path")
-            self.write("return data if len(faults) == start else FAILED")
+            self.write("return data if len(faults) == start else REFUSED")
         self._nesting, self._label = nesting, held
         self.functions.append("\n".join(lines))
         return name
@@ -407,7 +405,7 @@ class CollectWriter(UnionWriter):
                 self.write(f"{came} = {value}")
                 with self.block("try:"):
                     self.write(f"{value} = {expression}")
-                    with self.block(f"if {value} is FAILED:"):
+                    with self.block(f"if {value}.__class__ is Stop:"):
                         self.write("raise ValueError")
                 with self.block("except Exception:"):
                     self.write(reading.replace(f"({value})", f"({came})"))
@@ -445,7 +443,7 @@ class CollectWriter(UnionWriter):
         else:
             with self.block(f"if not ({ready}):"):
                 self.write(choose)
-        with self.block(f"if {value} is FAILED:"):
+        with self.block(f"if {value}.__class__ is Stop:"):
             self.fault(path, self.choices("choice", node.wire, own_words=self._reading_says), given)
         if use.parts:
             with self.block("else:"):
@@ -670,16 +668,16 @@ class CollectWriter(UnionWriter):
             self.write(f"{before} = len(faults)")
             self._link_says(key, value, given, path)
             with self.block(f"if len(faults) != {before}:"):
-                self.write(f"{value} = FAILED")
+                self.write(f"{value} = REFUSED")
         elif path == "path":  # the sound function has given this very record up already
             self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")
         else:
             self.swift.hidden, self.swift.where = self.hidden, self.where
             self.write(f"{value} = {self.swift.function_of(key)}({given}{self._failed})")
-            with self.block(f"if {value} is FAILED:"):
+            with self.block(f"if {value}.__class__ is Stop:"):
                 self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")
         if use.parts:
-            with self.block(f"if {value} is not FAILED:"):
+            with self.block(f"if {value}.__class__ is not Stop:"):
                 self.run(use.parts, use.node.facts, value, given, path)
 
     def _link_says(self, key: str, value: str, given: str, path: str) -> None:

@@ -22,6 +22,7 @@ from .fast_records import names_that_differ, native_names
 from .field_access import FieldsReach, values_there
 from .plan import (
     all_sent,
+    barred_keys,
     build,
     constructed,
     default_source,
@@ -91,7 +92,7 @@ class RecordWriter(EngineWriter, ABC):
             too_deep = self.bind(Cause("depth", TOO_DEEP.needs, {"most": plan.limits.depth}, got=TOO_DEEP.got), "DEPTH")
             with self.block(f"if len(path) >= {plan.limits.depth}:"):
                 self.fault("path", too_deep)
-                self.write("return FAILED")
+                self.write("return REFUSED")
         if plan.outgoing and record.computed:
             self.write("whole = data")
         if any(field.also for field in record.fields):
@@ -135,7 +136,7 @@ class RecordWriter(EngineWriter, ABC):
                 self._in_order(record, lost)
                 self.write("log.spill(start)")
             self._tell_as_sent(record)
-            self.write("return FAILED")
+            self.write("return REFUSED")
         self._tell_as_sent(record)
         self._build(record, value_of, came)
         self.where = where
@@ -177,12 +178,12 @@ class RecordWriter(EngineWriter, ABC):
         if came and self.plan.outgoing:
             with self.block(f"if {came} is None:"):
                 self.fault("path", self.cause("kind", "a record of the declared type"), "data")
-                self.write("return FAILED")
+                self.write("return REFUSED")
         with self.block("if data.__class__ is not dict:"):
             is_text = self.reading is Reading.TEXT
             with self.block(f"if not {self.bind(is_record, 'is_record')}(data, {is_text}):"):
                 self.fault("path", kind, "data")
-                self.write("return FAILED")
+                self.write("return REFUSED")
             known = self.bind(known_keys(self.plan, record), "KNOWN")
             self.write(f"data = {self.bind(opened, 'opened')}(data, {known}, {is_text})")
         if self.reading is Reading.TYPED and (differing := names_that_differ(record)):
@@ -209,6 +210,10 @@ class RecordWriter(EngineWriter, ABC):
         path = f"path + {self.step(key)}"
         if before:
             self.write(f"{before} = len(faults)")
+        if field.withheld:
+            self.write(f"{missing} += 1")
+            self.write(f"{value} = {default_source(self, field)}")
+            return value
         depth = 0
         if field.also:
             self._also(field, key, value)
@@ -230,7 +235,7 @@ class RecordWriter(EngineWriter, ABC):
                 # What is absent stands where the record begins: before the faults of what is there.
                 self.write(f"faults.insert(start + {lost}, ({path}, {self.cause('absent', 'a value')}, None, None))")
                 self.write(f"{lost} += 1")
-                self.write(f"{value} = FAILED")
+                self.write(f"{value} = REFUSED")
             else:
                 self.write(f"{missing} += 1")
                 self.write(f"{value} = {default_source(self, field)}")
@@ -248,7 +253,7 @@ class RecordWriter(EngineWriter, ABC):
         if field.required and not null:
             with self.block(f"if {value} is None:"):  # what a reader of CSV gives for a row that is too short
                 self.fault(path, self.cause("absent", "a value", got="the row ends before it"))
-                self.write(f"{value} = FAILED")
+                self.write(f"{value} = REFUSED")
             opening = "elif"
         # An empty text is an item of a list of text like any other.
         blank = may_be_blank(field.use, self.reading, self.plan.shape.aliases) and not (
@@ -263,7 +268,7 @@ class RecordWriter(EngineWriter, ABC):
             with self.block(f"{opening} {' or '.join(tests)}:"):
                 if field.required:
                     self.fault(path, self.cause("absent", "a value"))
-                    self.write(f"{value} = FAILED")
+                    self.write(f"{value} = REFUSED")
                 else:
                     self.write(f"{value} = {default_source(self, field)}")
         with self.block("else:"):
@@ -282,14 +287,19 @@ class RecordWriter(EngineWriter, ABC):
         )
         with self.block(f"if {several}:"):
             self.fault(f"path + {self.step(key)}", only_one)
-            self.write(f"{value} = FAILED")
+            self.write(f"{value} = REFUSED")
         self.write("else:")
         self.write("    pass")
 
     def rests(self, record: Record) -> dict[str, str]:
         """Gather the keys that nobody declared; gives back the variables of what each field gathers."""
         held = {field.attribute: self.field_variable(field.attribute) for field in record.rests}
-        known = self.bind(known_keys(self.plan, record), "KNOWN")
+        known = self.bind(known_keys(self.plan, record, withheld=True), "KNOWN")
+        if barred := barred_keys(record):
+            came = self.variable("barred")
+            self.write(f"{came} = {{key: data[key] for key in data if key in {self.bind(barred, 'BARRED')}}}")
+            with self.block(f"if {came}:"):
+                self._tell_unknown(record, came, self.bind(frozenset(), "NONE"))
         whole = f"{self.bind(gathered, 'gathered')}(data, {known})"
         first, value = record.rests[0], held[record.rests[0].attribute]
         sorter = ""
@@ -321,7 +331,9 @@ class RecordWriter(EngineWriter, ABC):
             cause = self.cause("unknown", "known keys only", got=HIDDEN)
             self.write(f"{self.bind(refuse_unnamed, 'refuse_unknown')}({data}, {known}, path, log, {cause})")
         else:
-            cause = self.bind(UnknownKey(known=tuple(field.wire for field in record.fields)), "UNKNOWN")
+            cause = self.bind(
+                UnknownKey(known=tuple(field.wire for field in record.fields if not field.withheld)), "UNKNOWN"
+            )
             self.write(f"{self.bind(refuse_unknown, 'refuse_unknown')}({data}, {known}, path, log, {cause})")
 
     def _unknown_keys(self, record: Record, missing: str, came: str) -> None:
@@ -329,11 +341,15 @@ class RecordWriter(EngineWriter, ABC):
         known = self.bind(known_keys(self.plan, record), "KNOWN")
         test = f"len(data) + {missing} != {len(wires)}"
         with self.block(f"if {came} is None and {test}:" if came else f"if {test}:"):
-            if self.plan.refuses_unknown(record):
-                self._refuse_keys(record, "data", known)
-            else:
-                drop = drop_unnamed if self.hidden else drop_unknown
-                self.write(f"{self.bind(drop, 'drop_unknown')}(data, {known}, path, log)")
+            self._tell_unknown(record, "data", known)
+
+    def _tell_unknown(self, record: Record, data: str, known: str) -> None:
+        """Refuse the keys that are not known, or tell that they are left out."""
+        if self.plan.refuses_unknown(record):
+            self._refuse_keys(record, data, known)
+        else:
+            drop = drop_unnamed if self.hidden else drop_unknown
+            self.write(f"{self.bind(drop, 'drop_unknown')}({data}, {known}, path, log)")
 
     def record_rules(self, record: Record, value_of: dict[str, str], sound: dict[str, str], came: str = "") -> None:
         """Rules run when every field they mention is sound, whatever else failed."""
@@ -417,12 +433,12 @@ class RecordWriter(EngineWriter, ABC):
                 with self.block(f"if {self.bind(Own(check.function), 'CHECK')}(made) is False:"):
                     words = {"check": str(check)}
                     self.fault("path", self.cause("check", "a record that passes {check}", expected=words), "data")
-            self.write("return made if len(faults) == start else FAILED")
+            self.write("return made if len(faults) == start else REFUSED")
         with self.block("except ValueError as error:"):
             told = f"{self.bind(record_fault, 'record_fault')}({unsound}, path, error, {wire}, "
             self.write(f"faults.append({told}{self.bind(self.words_of, 'own_fault')}))")
             self._tell_as_sent(record)
-            self.write("return FAILED")
+            self.write("return REFUSED")
 
     def _make(self, record: Record, value_of: dict[str, str], came: str) -> None:
         """Into the variable `made`; one that came as such stays of its class, and is not constructed again."""

@@ -10,7 +10,7 @@ from ..declare.sources import Reading
 from ..report.shown_values import outlined, plainly
 from ..shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Sealing, Use
 from .collect_rules import RuleWriter
-from .exclusive_unions import OutgoingAlone
+from .exclusive_unions import OutgoingAlone, one_alone
 from .fast import SoundWriter
 from .plan import Plan, choice_reader, choice_ready, options_in_order, passed_over, tag_reader
 from .runtime import closest
@@ -64,7 +64,11 @@ class UnionWriter(RuleWriter):
             if single and use.node is node and not (use.parts or use.is_reread):
                 self._counted_alone(node, value)
             if (isinstance(node, Branches) and not node.tag) or isinstance(node, Alias) or use.split:
-                with self.block(f"if {self.quick_part(use)}({value}{self._failed}) is FAILED:"):
+                quick = self.variable("quick")
+                self.write(f"{quick} = {self.quick_part(use)}({value}{self._failed})")
+                with self.block(f"if {quick} is UNSURE:"):
+                    self.write(f"{quick} = {self.part(use)}({value}, path, log.attempt())")
+                with self.block(f"if {quick}.__class__ is Stop:"):
                     self.write("log.untold += 1")
                 self.write("continue")
 
@@ -79,7 +83,7 @@ class UnionWriter(RuleWriter):
                     self.write("log.untold += 1")
         elif isinstance(node, Choice):
             test = choice_ready(self, node, self.reading, value)
-            chosen = f"{choice_reader(self, node, self.reading)}({value}) is not FAILED"
+            chosen = f"{choice_reader(self, node, self.reading)}({value}).__class__ is not Stop"
             with self.block(f"if not ({chosen if test is None else test}):"):
                 self.write("log.untold += 1")
         else:
@@ -132,12 +136,16 @@ class UnionWriter(RuleWriter):
         several = self.cause("branch", "what is one of these alone: {options}", got="more than one", **words)
         swift = self.swift
         swift.hidden, swift.where, swift.circular = self.hidden, self.where, self.circular
-        if self.plan.outgoing:
-            alone = f"{self.bind(OutgoingAlone(self.plan.shape, node), 'ONE_ALONE')}({value})"
-        else:
-            alone = swift.admits_alone(node, given, self._failed)
-        with self.block(f"if len(faults) == {before} and not {alone}:"):
-            self.fault(path, several, given)
+        with self.block(f"if len(faults) == {before}:"):
+            alone = self.variable("alone")
+            if self.plan.outgoing:
+                self.write(f"{alone} = {self.bind(OutgoingAlone(self.plan.shape, node), 'ONE_ALONE')}({value})")
+            else:
+                self.write(f"{alone} = {swift.admits_alone(node, given, self._failed)}")
+                with self.block(f"if {alone} is None:"):
+                    self.write(f"{alone} = {self.bind(one_alone, 'one_alone')}(({names},), {given}, {path}, log)")
+            with self.block(f"if not {alone}:"):
+                self.fault(path, several, given)
 
     def _tagged(self, node: Branches, value: str, given: str, path: str) -> None:
         key, which = self.bind(node.tag, "TAG"), self.variable("which")

@@ -7,8 +7,9 @@ from typing import Any
 
 from ..declare.constants import lacks, no_json
 from ..declare.errors import DeclarationError
-from ..declare.facts import FAILED, Stop
+from ..declare.facts import Stop
 from ..declare.marks import AsSent
+from ..declare.members import quoted
 from ..declare.rules import Rule
 from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
@@ -31,7 +32,7 @@ from ..shape.nodes import (
     Use,
     default_of,
 )
-from ..shape.to_json import plain, plain_fallback
+from ..shape.to_json import belongs, plain, plain_fallback
 from ..shape.walk import holds_secret, part_of, uses_of
 from .engine import Engine
 from .parts import Parts
@@ -162,6 +163,19 @@ def _check_default(parts: DeclaredValues, record: Record, field: Field) -> None:
 
 
 def _check_fallback(shape: Shape, use: Use) -> None:
+    """Raise DeclarationError for what stands in and is of another type: it may break rules, and be nothing else."""
+    kept = use.fallback
+    if use.making is None:
+        try:
+            fits = belongs(use.but(fallback=MISSING), kept, shape)
+        except Exception:  # what cannot even be asked is not of the type
+            fits = False
+        if not fits:
+            remedy = "declare the type with | None" if kept is None else "hand over a value of the type"
+            raise DeclarationError(
+                f"otherwise({quoted(kept)}) puts in the place of a refused value what is not {use.facts.phrase}",
+                remedy=f"{remedy}: it is admitted as it is",
+            )
     try:
         plain_fallback(use, shape)
     except TypeError as error:
@@ -193,7 +207,7 @@ def _problem(parts: DeclaredValues, use: Use, value: object, source: Source) -> 
     """What is wrong with a value of the declaration, "" for nothing."""
     shape = parts.shape
     read, log = parts.of(source).engine(use).collect(value)
-    if read is FAILED:
+    if read.__class__ is Stop:
         return log.told()[0].message
     if source is Source.NATIVE and not alike(shape, use, read, value):
         hides = holds_secret(use, shape.guarded)

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..codegen.legend import whole
 from ..codegen.unit import Unit
-from ..declare.facts import FAILED
+from ..declare.facts import REFUSED, Stop
 from ..declare.sources import Reading, Source
 from ..report.cause import UNREADABLE, Cause
 from ..report.fault import Path
@@ -22,7 +22,7 @@ from .fast import sound_unit
 from .handover import forget
 from .later import is_large
 from .outgoing import outgoing
-from .own_functions import Passing, passed_on, unwrapped
+from .own_functions import Passing, passed_on, told, unwrapped
 from .plan import Plan
 from .release import release_unit
 from .runtime import TOO_DEEP, Log
@@ -31,7 +31,7 @@ from .runtime import TOO_DEEP, Log
 class Engine:
     """Reads data by one plan.
 
-    `sound` and `sound_and_known` give the value or FAILED; the second also gives up on keys nobody declared. One of
+    `sound` and `sound_and_known` give the value or REFUSED; the second also gives up on keys nobody declared. One of
     them is asked before `collect`: they notice when a class is no longer what it was.
     """
 
@@ -75,8 +75,8 @@ class Engine:
     def _first_sound_and_known(self, data: Any) -> Any:
         if not self.plan.may_drop:
             unit = self._sound_unit()
-        elif not self._sound_unit().carries and self.sound(data) is FAILED:
-            return FAILED  # what refuses unknown keys too is written when the first sound data comes
+        elif not self._sound_unit().carries and self.sound(data).__class__ is Stop:
+            return REFUSED  # what refuses unknown keys too is written when the first sound data comes
         else:
             anew = self._anew(lambda: self.sound_and_known)
             unit = self._unit("known", lambda: sound_unit(self.plan, note_unknown=True, anew=anew))
@@ -145,22 +145,23 @@ class Engine:
             try:
                 deep = self._too_deep(data)
             except Exception:  # what cannot even be walked through is told by the collecting function
-                return FAILED
-            return call(data) if deep is None else FAILED
+                return REFUSED
+            return call(data) if deep is None else REFUSED
 
         return asked
 
     # Faults
 
     def collect(self, data: Any) -> tuple[Any, Log]:
-        """The value or FAILED, and every fault and dropped key."""
+        """The value or REFUSED, and every fault and dropped key."""
         try:
             return self._collected(data)
         except Passing as passing:
             error = passed_on(passing)
-        except Exception:
+        except Exception as odd:
             if self._looked_again():
                 return self.collect(data)
+            told(odd)
             return self._collected_without_liars(data)
         finally:
             forget()
@@ -175,19 +176,19 @@ class Engine:
             self._collecting_unit()  # what went wrong in writing it is no matter of the data
         log = Log(self.plan.limits.faults)
         log.faults.append(((), UNREADABLE, None, None))
-        return FAILED, log
+        return REFUSED, log
 
     def _collected(self, data: Any) -> tuple[Any, Log]:
         if self._made and any(now != was for now, was in zip(_making(self.plan), self._made, strict=True)):
             self._looked_again()
             value = self.sound_and_known(data)
-            if value is not FAILED:
+            if value.__class__ is not Stop:
                 return value, Log(self.plan.limits.faults)
         log = Log(self.plan.limits.faults)
         if self.bottomless and (deep := self._too_deep(data)) is not None:
             cause = TOO_DEEP.but(expected={"most": self.plan.limits.depth}, json=self.plan.source.in_json)
             log.faults.append((deep, cause, None, None))
-            return FAILED, log
+            return REFUSED, log
         value = self._collect(data, (), log)
         if log.faults:
             log.spill(0)
@@ -206,17 +207,17 @@ class Engine:
         return self._trusting[mark](value)
 
     def release(self, value: Any, *, secrets: bool, exact: bool = False) -> tuple[Any, Log | None]:
-        """Plain data of a typed value that may have been made in code; FAILED, and the faults, where it is unsound."""
+        """Plain data of a typed value that may have been made in code; REFUSED, and the faults, where it is unsound."""
         way_out = self._way_out
         release = way_out.checked(secrets=secrets, exact=exact)
         made = release(value)
-        if made is not FAILED:
+        if made.__class__ is not Stop:
             return made, None
         read, log = way_out.collect(value)
-        if read is FAILED:
-            return FAILED, log
+        if read.__class__ is Stop:
+            return REFUSED, log
         made = release(read)  # a subclass of list, say: what was read of it is of the exact type
-        if made is FAILED:
+        if made.__class__ is Stop:
             log.faults.append(((), Cause("kind", "a value that can be released"), None, None))
         return made, log
 
@@ -255,4 +256,4 @@ def _making(plan: Plan) -> list[tuple[object, object]]:
     return [(made.__init__, made.__new__) for made in built]
 
 
-__all__ = ["FAILED", "Engine", "Plan"]
+__all__ = ["REFUSED", "Engine", "Plan"]

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from threading import local
 from typing import Any
 
-from ..declare.facts import FAILED
+from ..declare.facts import UNSURE, Stop
 from ..declare.sources import Source
 from ..shape.nodes import Branches, Shape, Use
 from ..shape.to_json import plain
@@ -17,19 +17,19 @@ from .plan import Plan
 class _Found(local):
     """What is known of values while one piece of data is judged, in this thread: by union and value."""
 
-    held: dict[tuple[int, int], tuple[Any, bool]] | None = None
+    held: dict[tuple[int, int], tuple[Any, bool | None]] | None = None
 
 
 _FOUND = _Found()
 
 
 class OneAlone:
-    """Whether one function of several alone gives a value, and not FAILED.
+    """Whether one quick function of several alone admits a value; None where one of them is in doubt.
 
     Such unions nest, and options of one ask the same of what is inside: it is asked once.
     """
 
-    def __call__(self, options: Sequence[Callable[..., Any]], value: Any, *more: Any) -> bool:
+    def __call__(self, options: Sequence[Callable[..., Any]], value: Any, *more: Any) -> bool | None:
         """Ask the functions, each with the value and what follows it."""
         known = _FOUND.held
         if known is None:
@@ -43,14 +43,24 @@ class OneAlone:
             known[mark] = value, self._is_one(options, value, more)  # the value is kept, so that its mark stays its own
         return known[mark][1]
 
-    def _is_one(self, options: Sequence[Callable[..., Any]], value: Any, more: tuple[Any, ...]) -> bool:
-        found = 0
+    def _is_one(self, options: Sequence[Callable[..., Any]], value: Any, more: tuple[Any, ...]) -> bool | None:
+        found, doubt = 0, False
         for option in options:
-            if option(value, *more) is not FAILED:
-                found += 1
+            read = option(value, *more)
+            doubt = doubt or read is UNSURE
+            found += read.__class__ is not Stop
             if found > 1:
                 return False
-        return found == 1
+        return None if doubt else found == 1
+
+
+def one_alone(options: Sequence[Callable[..., Any]], value: Any, path: Any, log: Any) -> bool:
+    """The same by collecting functions, which are never in doubt."""
+    found = 0
+    for option in options:
+        attempt = log.attempt()
+        found += option(value, path, attempt).__class__ is not Stop and not attempt.excused
+    return found == 1
 
 
 class OutgoingAlone:
@@ -71,4 +81,4 @@ class OutgoingAlone:
             told = plain(self.use, value, self.shape)
         except StopIteration:  # a value of none of them
             return False
-        return self._reads(told)[0] is not FAILED
+        return self._reads(told)[0].__class__ is not Stop

@@ -6,15 +6,15 @@ it is a reason to give up, but for what functions of the developer's own raise: 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, nullcontext
 from functools import wraps
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Final
 
 from ..codegen.unit import Unit
 from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
-from ..declare.facts import FAILED, Bind, Facts, Stop
+from ..declare.facts import DROPS, REFUSED, UNSURE, Bind, Facts, Stop
 from ..declare.kinds import Kind, Reader, Text
 from ..declare.kinds.number import whole_from_json
 from ..declare.rules import Ceiling, Floor, Matches, Rule
@@ -44,11 +44,11 @@ from ..shape.stages import Stages, stages_of
 from ..shape.walk import every
 from .engine_writer import EngineWriter
 from .exclusive_unions import OneAlone
-from .fast_records import GIVE_UP, SoundRecordWriter
+from .fast_records import DOUBT, REFUSE, SoundRecordWriter
 from .handover import HANDED, begun, forget
 from .hash_limits import crowded, spreads
 from .later import Later, Waiting, is_large
-from .own_functions import Doubt, Passing
+from .own_functions import Doubt, Passing, Unread, given_up
 from .plan import (
     Plan,
     choice_reader,
@@ -66,6 +66,16 @@ from .plan import (
 )
 from .runtime import ABSENT, LEAVES, REREAD, Memory, in_json_forms, split
 
+NAMED: Final = {
+    "REFUSED": REFUSED,
+    "UNSURE": UNSURE,
+    "DROPS": DROPS,
+    "Stop": Stop,
+    "ABSENT": ABSENT,
+    "Passing": Passing,
+    "given_up": given_up,
+}
+"""What generated code knows by its own name."""
 _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
 _FEW_RECORDS = 24
@@ -127,9 +137,7 @@ class SoundWriter(SoundRecordWriter):
         self.doubts = False
         self.hands_over = False
         self.functions: list[str] = []
-        self.constants.update(
-            {"FAILED": FAILED, "Stop": Stop, "ABSENT": ABSENT, "Passing": Passing, "HANDED": HANDED, "forget": forget}
-        )
+        self.constants |= NAMED | {"HANDED": HANDED, "forget": forget}
         # Where records hold themselves, nothing is read twice, for two options of a union or for its faults: else each
         # level would double the work.
         self.retries = may_retry(plan)
@@ -238,7 +246,7 @@ class SoundWriter(SoundRecordWriter):
             self._close_try()
         if self.later is not None:
             # What the top function looks at knows nothing of these classes: to give up lets the engine look again.
-            lines[1:1] = checks_of(self, self.kept, GIVE_UP).splitlines()
+            lines[1:1] = checks_of(self, self.kept, DOUBT).splitlines()
             kept |= self.kept
             self.kept = kept
         self.functions.append("\n".join(lines))
@@ -249,15 +257,15 @@ class SoundWriter(SoundRecordWriter):
                 f"        return {body}(data, memory)\n"
                 f"    mark = ({name!r}, id(data))\n"
                 f"    if mark in memory.failed:\n"
-                f"        return FAILED\n"
+                f"        return memory.failed[mark][1]\n"
                 + (
                     f"    spare = memory.spare and memory.spare.get(mark)\n"
                     f"    read = spare.pop() if spare else {body}(data, memory)\n"
                     if self.retries
                     else f"    read = {body}(data, memory)\n"
                 )
-                + "    if read is FAILED:\n"
-                "        memory.failed[mark] = data\n"
+                + "    if read.__class__ is Stop:\n"
+                "        memory.failed[mark] = data, read\n"
                 + ("    else:\n        memory.made.append((mark, data, read))\n" if self.retries else "")
                 + "    return read"
             )
@@ -289,14 +297,18 @@ class SoundWriter(SoundRecordWriter):
         self._indent += 1
         if doubts:
             with self.block(f"except {self.bind(Doubt, 'Doubt')}:"):
-                self.write(GIVE_UP)
+                self.write(DOUBT)
         with self.block("except Passing:"):
             if done:
                 self.lines.append(done)
             self.write("raise")
-        with self.block("except Exception:"):
-            self.write(GIVE_UP)
+        with self.block("except KeyError:"):
+            self.write(REFUSE)
+        with self.block("except Exception as error:"):
+            self.write(f"return {self.after_error}")
         self._indent -= 1
+
+    after_error: ClassVar[str] = "given_up(error)"
 
     def read(self, use: Use, value: str) -> None:
         """Read the variable `value` in place, or give up."""
@@ -339,7 +351,7 @@ class SoundWriter(SoundRecordWriter):
             self._one_of_list(value)
             if self.reading is not Reading.MIXED:
                 with self.block(f"if {value}.__class__ is not str:"):
-                    self.write(GIVE_UP)
+                    self.write(self.unless_is(value, "str"))
             self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(stages.split, 'SEPARATOR')})")
         elif stages.via is not None:
             self.read(stages.via, value)
@@ -374,7 +386,7 @@ class SoundWriter(SoundRecordWriter):
         for document in fits:
             came = f"{self.bind(in_json_forms, 'in_json_forms')}({value})" if self.reading is Reading.MIXED else value
             with self.block(f"if not {self.bind(document.sound, 'FITS')}({came}):"):
-                self.write(GIVE_UP)
+                self.write(DOUBT)
 
     def node(self, use: Use, value: str) -> None:
         """Read what a use holds, before its steps and rules."""
@@ -384,7 +396,7 @@ class SoundWriter(SoundRecordWriter):
             case Nothing():
                 blank = f" and not ({self.blank(value)})" if self._is_text else ""
                 with self.block(f"if {value} is not None{blank}:"):
-                    self.write(GIVE_UP)
+                    self.write(REFUSE)
                 if blank:
                     self.write(f"{value} = None")
             case Choice():
@@ -408,8 +420,8 @@ class SoundWriter(SoundRecordWriter):
 
     def _called(self, name: str, value: str) -> None:
         self.write(f"{value} = {name}({value}{self.more})")
-        with self.block(f"if {value} is FAILED:"):
-            self.write(GIVE_UP)
+        with self.block(f"if {value}.__class__ is Stop:"):
+            self.write(f"return {value}")
 
     def scalar(self, kind: Kind, value: str, parts: tuple[Step | Rule, ...]) -> None:
         """Check a single value's kind, and read it where it is not ready."""
@@ -428,7 +440,7 @@ class SoundWriter(SoundRecordWriter):
         if ready == "False" and swift is None:
             self.write(f"{value} = {self.bind(read, read.__name__)}({value})")
             with self.block(f"if {value}.__class__ is Stop:"):
-                self.write(GIVE_UP)
+                self.write(REFUSE)
             return
         if ready == "False":
             self._swift_or_read(kind, swift, read, value)
@@ -447,8 +459,8 @@ class SoundWriter(SoundRecordWriter):
         with self.block(f"if {test}:"):
             self.write(f"{value} = {expression}")
             if kind.strict.swift_may_fail:
-                with self.block(f"if {value} is FAILED:"):
-                    self.write(GIVE_UP)
+                with self.block(f"if {value}.__class__ is Stop:"):
+                    self.write(DOUBT)
         with self.block("else:"):
             self.write(reading)
 
@@ -461,7 +473,7 @@ class SoundWriter(SoundRecordWriter):
             def read_or_raise(value: Any) -> Any:
                 made = read(value)
                 if made.__class__ is Stop:
-                    raise ValueError
+                    raise Unread
                 return made
 
             known = self._sure[read] = read_or_raise
@@ -480,25 +492,46 @@ class SoundWriter(SoundRecordWriter):
         ready = choice_ready(self, node, reading, value)
         if ready is not None and reading is Reading.PLAIN:
             with self.block(f"if not ({ready}):"):
-                self.write(GIVE_UP)
+                self.write(f"return REFUSED if {value}.__class__ is str else {self.unless(value, 'str')}")
             return
         if node.owner is not None and reading is Reading.PLAIN and is_lone_text(node):
             with self.block(f"if {value}.__class__ is not str:"):
-                self.write(GIVE_UP)
+                self.write(self.unless_is(value, "str"))
             self.write(f"{value} = {self.bind(member_table(node), 'MEMBERS')}[{value}]")
             return
         with self.block(f"if not ({ready}):") if ready is not None else nullcontext():
             self.write(f"{value} = {choice_reader(self, node, reading)}({value})")
-            with self.block(f"if {value} is FAILED:"):
-                self.write(GIVE_UP)
+            with self.block(f"if {value}.__class__ is Stop:"):
+                self.write(REFUSE)
 
     def _open_list(self, value: str, into: str) -> None:
         if self._is_text and not self.circular:
             with self.block(f"if {value}.__class__ is str:"):
                 self.write(f"{value} = [{value}]")
         wanted = collection(self, into) if self.reading is Reading.TYPED else "list"
-        with self.block(f"if {value}.__class__ is not {wanted} or len({value}) > {self.plan.limits.items}:"):
-            self.write(GIVE_UP)
+        self._of_class(value, wanted, "(list, tuple)" if self.reading is not Reading.TYPED else self._many_typed)
+        self._within_limit(value)
+
+    @property
+    def _many_typed(self) -> str:
+        return f"(list, tuple, set, frozenset, {collection(self, 'deque')})"
+
+    def unless(self, value: str, classes: str) -> str:
+        """The answer for a value not exactly of a class: in doubt where it is of one that may be taken for it."""
+        return f"UNSURE if isinstance({value}, {classes}) else REFUSED"
+
+    def unless_is(self, value: str, classes: str) -> str:
+        """The statement that gives that answer."""
+        return f"return {self.unless(value, classes)}"
+
+    def _of_class(self, value: str, wanted: str, classes: str) -> None:
+        """Give up on what is not exactly of one class, surely where it is not of any of `classes`."""
+        with self.block(f"if {value}.__class__ is not {wanted}:"):
+            self.write(self.unless_is(value, classes))
+
+    def _within_limit(self, value: str) -> None:
+        with self.block(f"if len({value}) > {self.plan.limits.items}:"):
+            self.write(REFUSE)
 
     def items(self, item: Use, into: str, value: str) -> None:
         """Read a collection into a new one."""
@@ -513,15 +546,15 @@ class SoundWriter(SoundRecordWriter):
             self.write(f"{made}.append({each})")
             if soon:
                 with self.looked_at_soon(made, soon):
-                    self.write(GIVE_UP)
+                    self.write(DOUBT)
         self._nesting -= 1
         if into in ("set", "frozenset") and not spreads(item):
             with self.block(f"if {self.bind(crowded, 'crowded')}({made}):"):
-                self.write(GIVE_UP)
+                self.write(DOUBT)
         self.write(f"{value} = {made}" if into == "list" else f"{value} = {collection(self, into)}({made})")
         if into in ("set", "frozenset"):
             with self.block(f"if len({value}) != len({made}):"):
-                self.write(GIVE_UP)
+                self.write(REFUSE)
 
     def _hand_over(self, value: str, made: str, *held: Use) -> None:
         """Keep what is made of a large collection for the collecting function, which need not read it again then.
@@ -556,8 +589,9 @@ class SoundWriter(SoundRecordWriter):
         test = f"len({value}) != {len(node.items)}"
         if node.more is not None:
             test = f"len({value}) < {len(node.items)} or len({value}) > {self.plan.limits.items}"
-        with self.block(f"if {value}.__class__ is not {wanted} or {test}:"):
-            self.write(GIVE_UP)
+        self._of_class(value, wanted, "(list, tuple)")
+        with self.block(f"if {test}:"):
+            self.write(REFUSE)
         names = [self.variable("item") for _ in node.items]
         others, made, each = (self.variable(word) for word in ("others", "made", "item"))
         if names or node.more is not None:
@@ -579,8 +613,8 @@ class SoundWriter(SoundRecordWriter):
 
     def entries(self, key: Use, held: Use, value: str) -> None:
         """Read a dict into a new one."""
-        with self.block(f"if {value}.__class__ is not dict or len({value}) > {self.plan.limits.items}:"):
-            self.write(GIVE_UP)
+        self._of_class(value, "dict", self.bind(Mapping, "Mapping"))
+        self._within_limit(value)
         made, name, each = self.variable("made"), self.variable("key"), self.variable("held")
         plain, safe = is_text(key), spreads(key)
         self.write(f"{made} = {'{}' if safe else '[]'}")
@@ -593,7 +627,7 @@ class SoundWriter(SoundRecordWriter):
                 with self.block(
                     f"if {name}.__class__ is not str or {name} != {name}.strip({self.bind(BLANKS, 'BLANKS')}):"
                 ):
-                    self.write(GIVE_UP)
+                    self.write(self.unless_is(name, "str") + f" if {name}.__class__ is not str else REFUSED")
             with self.reading_as(reading):
                 self.read(key, name)
             self.read(held, each)
@@ -601,11 +635,11 @@ class SoundWriter(SoundRecordWriter):
         self._nesting -= 1
         if not safe:
             with self.block(f"if {self.bind(crowded, 'crowded')}([each[0] for each in {made}]):"):
-                self.write(GIVE_UP)
+                self.write(DOUBT)
             self.write(f"{made} = dict({made})")
         if not plain or key.parts:
             with self.block(f"if len({made}) != len({value}):"):
-                self.write(GIVE_UP)
+                self.write(DOUBT)
         self.write(f"{value} = {made}")
 
     def branches(self, node: Branches, value: str) -> None:
@@ -627,11 +661,16 @@ class SoundWriter(SoundRecordWriter):
 
     def _alone(self, node: Branches, value: str) -> None:
         """Give up unless one option alone admits the value."""
-        with self.block(f"if not {self.admits_alone(node, value, self.more)}:"):
-            self.write(GIVE_UP)
+        alone = self.variable("alone")
+        self.write(f"{alone} = {self.admits_alone(node, value, self.more)}")
+        with self.block(f"if {alone} is not True:"):
+            self.write(f"return REFUSED if {alone} is False else UNSURE")
 
     def admits_alone(self, node: Branches, value: str, more: str) -> str:
-        """The test for that; `more` hands the memory on. What was found is kept while one piece of data is judged."""
+        """What tells that, None where it is in doubt; `more` hands the memory on.
+
+        What was found is kept while one piece of data is judged.
+        """
         mark = (id(node), self.reading, self.hidden)
         if mark not in self._asking:
             with self.taking(note_unknown=False, only_asks=True):
@@ -643,15 +682,14 @@ class SoundWriter(SoundRecordWriter):
 
     def _tagged(self, node: Branches, value: str) -> None:
         which = self.variable("which")
-        with self.block(f"if {value}.__class__ is not dict:"):
-            self.write(GIVE_UP)
+        self._of_class(value, "dict", self.bind(Mapping, "Mapping"))
         key = self.bind(node.tag, "TAG")
         self.write(f"{which} = {tag_reader(self, node, self.plan, self.reading)}({value}[{key}])")
         if node.held:
             inner = self.variable("inner")
             self.write(f"{inner} = {value}[{self.bind(node.held, 'HELD')}]")
             with self.block(f"if len({value}) != 2:"):
-                self.write(GIVE_UP)
+                self.write(REFUSE)
             self.write(f"{value} = {inner}")
         for number, option in enumerate(node.options):
             self._nesting += 1
@@ -659,7 +697,7 @@ class SoundWriter(SoundRecordWriter):
                 self.read(option, value)
             self._nesting -= 1
         with self.block("else:"):
-            self.write(GIVE_UP)
+            self.write(REFUSE)
 
     def _ready(self, options: tuple[Use, ...], value: str) -> list[str]:
         """Tests for values that are what an option makes of them, where no option before it takes their class."""
@@ -678,27 +716,34 @@ class SoundWriter(SoundRecordWriter):
         """One option after the other."""
         read = self.variable("read")
         start = self.remembering()
+        drops = ""
         # The option that drops the fewest keys is chosen: here one that drops none, else the collecting function does.
         choosing = not self.only_asks and any(map(self.may_drop, options))
+        if choosing:
+            drops = self.variable("drops")
+            self.write(f"{drops} = False")
         for number, option in enumerate(options):
             straight, self.straight = self.straight, False
             with self.taking(note_unknown=self.note_unknown or choosing, only_asks=self.only_asks):
                 name = self.part(option)
             self.straight = straight
             never = passed_over(option, self.plan) if self.reading is Reading.PLAIN else frozenset()
-            tests = [f"{read} is FAILED"] if number else []
+            # What is in doubt ends it: the collecting function may admit it by this very option.
+            tests = [f"{read}.__class__ is Stop and {read} is not UNSURE"] if number else []
             tests += [f"{value}.__class__ not in {self.bind(never, 'OTHERS')}"] if never else []
             if not tests:
                 self.write(f"{read} = {name}({value}{self.more})")
                 continue
             if not number:
-                self.write(f"{read} = FAILED")
+                self.write(f"{read} = REFUSED")
             with self.block(f"if {' and '.join(tests)}:"):
                 if number:
                     self.undone(start)
+                    if drops:
+                        self.write(f"{drops} = {drops} or {read} is DROPS")
                 self.write(f"{read} = {name}({value}{self.more})")
-        with self.block(f"if {read} is FAILED:"):
-            self.write(GIVE_UP)
+        with self.block(f"if {read}.__class__ is Stop:"):
+            self.write(f"return {read}" if not drops else f"return DROPS if {drops} and {read} is REFUSED else {read}")
         self.write(f"{value} = {read}")
 
     def may_drop(self, use: Use) -> bool:
@@ -734,7 +779,7 @@ class SoundWriter(SoundRecordWriter):
         sealed = self.bind(Sealed, "Sealed")
         if self.reading is Reading.TYPED:
             with self.block(f"if {value}.__class__ is not {sealed}:"):
-                self.write(GIVE_UP)
+                self.write(REFUSE)
             self.write(f"{value} = {value}.opened()")
         elif self.reading is Reading.MIXED:
             with self.block(f"if {value}.__class__ is {sealed}:"):
@@ -757,6 +802,7 @@ class SoundWriter(SoundRecordWriter):
     def run(self, parts: tuple[Step | Rule, ...], value: str, facts: Facts) -> None:
         """Steps and rules in order; rules that stand together are one test."""
         conditions: list[str] = []
+        answer = DOUBT if facts.open else REFUSE
         for part in parts:
             takes = part.takes() if facts.open else None
             if takes is not None:
@@ -765,16 +811,17 @@ class SoundWriter(SoundRecordWriter):
                 write = part.open_condition if facts.open else part.condition
                 conditions.append(write(value, self.bind))
                 continue
-            self._test(conditions)
+            self._test(conditions, answer)
             conditions = []
             facts = part.suits(facts)
+            answer = DOUBT if facts.open else answer
             self.write(f"{value} = {part.expression(value, self.bind)}")
-        self._test(conditions)
+        self._test(conditions, answer)
 
-    def _test(self, conditions: list[str]) -> None:
+    def _test(self, conditions: list[str], answer: str) -> None:
         if conditions:
             with self.block(f"if not ({all_of(conditions)}):"):
-                self.write(GIVE_UP)
+                self.write(answer)
 
 
 def settled_test(parts: tuple[Step | Rule, ...], value: str, bind: Bind) -> str:

@@ -15,6 +15,7 @@ from .field_access import FieldsReach, values_there
 from .plan import (
     Plan,
     all_sent,
+    barred_keys,
     build,
     default_source,
     known_keys,
@@ -22,9 +23,15 @@ from .plan import (
     takes_null,
 )
 from .rest_fields import sorter_of
-from .runtime import attributes_of, by_wire, gathered, remade, under_one_name
+from .runtime import attributes_of, by_wire, gathered, is_record, remade, under_one_name
 
-GIVE_UP = "return FAILED"
+REFUSE = "return REFUSED"
+"""What surely is unsound: the collecting function would say so too."""
+
+DOUBT = "return UNSURE"
+"""What another function may admit: no other option of a union is tried then."""
+
+DROP = "return DROPS"
 
 
 class SoundRecordWriter(EngineWriter):
@@ -49,7 +56,7 @@ class SoundRecordWriter(EngineWriter):
         wire = self.bind(field.wire, "KEY")
         self.write(f"{record} = {self.bind(under_one_name, 'under_one_name')}({record}, {wire}, {also})")
         with self.block(f"if {record} is None:"):
-            self.write(GIVE_UP)
+            self.write(DOUBT)
 
     def blank(self, value: str) -> str:
         """The test for what stands for nothing in all-text data; what begins with a usual character surely does not."""
@@ -63,7 +70,7 @@ class SoundRecordWriter(EngineWriter):
     def record(self, record: Record, value: str) -> None:
         """Read a record's fields, check its rules, build it."""
         if self.plan.outgoing and record.computed:  # only the collecting function asks for what is computed
-            self.write(GIVE_UP)
+            self.write(DOUBT)
             return
         where = self.where
         came = ""
@@ -74,10 +81,11 @@ class SoundRecordWriter(EngineWriter):
             with self.block(f"if isinstance({value}, {self.bind_class(record.builder)}):"):
                 self.write(f"{came} = {value}")
                 self.write(f"{value} = {self.bind(attributes_of, 'attributes_of')}({value}, {names})")
-        # What a reader of CSV gives for cells past the header stands under None.
-        too_long = f" or None in {value}" if self._is_text else ""
-        with self.block(f"if {value}.__class__ is not dict{too_long}:"):
-            self.write(GIVE_UP)
+        with self.block(f"if {value}.__class__ is not dict:"):
+            self.write(f"return UNSURE if {self.bind(is_record, 'is_record')}({value}, {self._is_text}) else REFUSED")
+        if self._is_text:  # what a reader of CSV gives for cells past the header stands under None
+            with self.block(f"if None in {value}:"):
+                self.write(DOUBT)
         if self.reading is Reading.TYPED and (differing := names_that_differ(record)):
             self.write(f"{value} = {self.bind(by_wire, 'by_wire')}({value}, {self.bind(differing, 'NAMES')})")
         self.fitting(record.fits if self.reading.of_documents else (), value)
@@ -97,13 +105,13 @@ class SoundRecordWriter(EngineWriter):
             value_of |= self.rests(record, value, known)
         elif telling:
             with self.block(f"if len({value}) != {known}{f' and {came} is None' if came else ''}:"):
-                self.write(GIVE_UP)
+                self.write(REFUSE if self.plan.refuses_unknown(record) else DROP)
         self.record_rules(record, value_of, came, data=value)
         outlined, self.outlined = self.outlined, self.hidden or record.key in self.plan.shape.guarded
         self._make(record, value, value_of, came)
         for check in record.checks:
             with self.block(f"if {self.bind(Own(check.function), 'CHECK')}({value}) is False:"):
-                self.write(GIVE_UP)
+                self.write(REFUSE)
         self.outlined, self.where = outlined, where
 
     def _make(self, record: Record, value: str, value_of: dict[str, str], came: str) -> None:
@@ -124,14 +132,15 @@ class SoundRecordWriter(EngineWriter):
     def rests(self, record: Record, value: str, known: str) -> dict[str, str]:
         """Gather the keys that nobody declared; gives back the variables of what each field gathers."""
         held = {field.attribute: self.field_variable(field.attribute) for field in record.rests}
-        wires = self.bind(known_keys(self.plan, record), "KNOWN")
+        wires = self.bind(known_keys(self.plan, record, withheld=True), "KNOWN")
+        self._withheld(record, value)
         whole = f"{self.bind(gathered, 'gathered')}({value}, {wires})"
         first, name = record.rests[0], held[record.rests[0].attribute]
         if len(record.rests) > 1:
             sort, all_of = self.bind(sorter_of(self.plan, record, self.reading).sound, "SORT"), self.variable("rests")
             self.write(f"{all_of} = {sort}({whole} if len({value}) != {known} else {{}})")
             with self.block(f"if {all_of} is None:"):
-                self.write(GIVE_UP)
+                self.write(DOUBT)
             self.write(f"{', '.join(held.values())} = {all_of}")
         elif self.reading is Reading.TYPED:
             self.write(f"{name} = {whole}")
@@ -148,6 +157,14 @@ class SoundRecordWriter(EngineWriter):
         self._nesting -= 1
         return held
 
+    def _withheld(self, record: Record, value: str) -> None:
+        """Give up where a key came that is neither taken nor gathered, and somebody is to be told."""
+        barred = barred_keys(record)
+        telling = self.note_unknown or self.plan.refuses_unknown(record)
+        if barred and telling:
+            with self.block(f"if not {self.bind(barred, 'BARRED')}.isdisjoint({value}):"):
+                self.write(DOUBT)
+
     def field(self, field: Field, number: int, record: str, known: str, came: str = "") -> str:
         """Read one field into a variable of its own; gives back the variable's name."""
         value = self.field_variable(field.attribute)
@@ -163,6 +180,9 @@ class SoundRecordWriter(EngineWriter):
         return self._field(field, number, record, known, value, key)
 
     def _field(self, field: Field, number: int, record: str, known: str, value: str, key: str) -> str:
+        if field.withheld:
+            self.write(f"{value} = {default_source(self, field)}")
+            return value
         if field.also:
             self._renamed(field, record)
         mark = self.note(field.attribute, number)
@@ -193,7 +213,7 @@ class SoundRecordWriter(EngineWriter):
         """Give up where a row ends before a field: None is what a reader of CSV gives for it."""
         if self._is_text and not takes_null(field.use, self.plan.shape.aliases):
             with self.block(f"if {value} is None:"):
-                self.write(GIVE_UP)
+                self.write(DOUBT)
 
     def record_rules(self, record: Record, value_of: dict[str, str], came: str = "", *, data: str = "") -> None:
         """Check what fields must be to each other; `data` is the variable of the keys that came."""
@@ -205,7 +225,7 @@ class SoundRecordWriter(EngineWriter):
             if came and given.intersection(rule.fields):
                 there = [f"{came} is None", *there]
             with self.block(f"if {all_of([*there, f'not ({rule.condition(reach, self.bind)})'])}:"):
-                self.write(GIVE_UP)
+                self.write(REFUSE)
 
 
 def names_that_differ(record: Record) -> dict[str, str]:

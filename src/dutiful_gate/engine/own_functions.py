@@ -11,7 +11,8 @@ from operator import attrgetter
 from types import TracebackType
 from typing import Any
 
-from ..declare.facts import Own
+from ..declare.facts import REFUSED, UNSURE, Own, Stop
+from ..declare.waiting import answered
 
 
 class Passing(Exception):
@@ -29,16 +30,50 @@ class Doubt(Passing):
         super().__init__(ValueError())
 
 
+class Unread(ValueError):
+    """A reader cannot read a value: no matter what other function asks it, the answer is this."""
+
+
+LOUD = False
+"""Whether mistakes of generated code are raised where they happen, as the tests wish, and not looked at once more."""
+
+
+def given_up(error: Exception) -> Stop:
+    """What a quick function answers where it met an exception; raised where it is a mistake of its own."""
+    if error.__class__ is Unread:
+        return REFUSED
+    told(error)
+    return UNSURE
+
+
+def refused(error: Exception) -> Stop:
+    """The same of a function that judges typed values: what raises there is surely none of this type."""
+    told(error)
+    return REFUSED
+
+
+def told(error: Exception) -> None:
+    """Raise an exception that only wrong code can have raised, where somebody wants to know."""
+    if LOUD and isinstance(error, NameError | AttributeError):
+        way = error.__traceback__
+        while way is not None and way.tb_next is not None:
+            way = way.tb_next
+        if way is not None and way.tb_frame.f_code.co_filename.startswith("<gate "):
+            raise Passing(error)
+
+
 def carried(own: Own, where: str, *, hidden: bool, refuses: bool = True) -> Callable[..., Any]:
     """The function as generated code calls it: it raises ValueError or `Passing` only.
 
     Where nothing is refused, a ValueError of it is an exception like any other: `refuses` is false.
     """
     function, name = own.function, own.name
+    makes = isinstance(function, type)  # a record of the developer's may be anything
 
     def call(*values: Any, **named: Any) -> Any:
         try:
-            return function(*values, **named)
+            made = function(*values, **named)
+            return made if makes else answered(made, name)
         except Passing:
             raise
         except Exception as error:

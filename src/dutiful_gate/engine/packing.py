@@ -17,7 +17,7 @@ from collections.abc import Mapping
 from threading import RLock
 from typing import Any
 
-from ..declare.facts import FAILED
+from ..declare.facts import DROPS, REFUSED, UNSURE
 from .runtime import ABSENT
 
 _State = tuple[Any, Any, list[Any], str, dict[str, Any]]
@@ -25,7 +25,7 @@ _LOCK = type(RLock())
 
 
 # What is known by what it is: there is one of each in a process.
-_NAMED = {"FAILED": FAILED, "ABSENT": ABSENT}
+_NAMED = {"REFUSED": REFUSED, "UNSURE": UNSURE, "DROPS": DROPS, "ABSENT": ABSENT}
 _ALONE = {id(held): name for name, held in _NAMED.items()}
 
 

@@ -67,21 +67,34 @@ class Plan(Value):
 
     @cached_property
     def may_drop(self) -> bool:
-        """Whether some record leaves out keys that nobody declared."""
-        return not all(bool(record.rests) or self.refuses_unknown(record) for record in self.shape.records.values())
+        """Whether some record leaves out keys that nobody declared, or that are not taken."""
+        return not all(map(self._keeps_all, self.shape.records.values()))
+
+    def _keeps_all(self, record: Record) -> bool:
+        return self.refuses_unknown(record) or (bool(record.rests) and not barred_keys(record))
 
     def fitted(self, kind: Kind) -> Kind:
         """A kind within the limits."""
         return kind.within(self.limits.depth)
 
 
-def known_keys(plan: Plan, record: Record) -> frozenset[str]:
-    """The keys that are not unknown: those of the fields, and for the whole of a data file its editor's `$schema`."""
-    wires = frozenset(field.wire for field in (*record.fields, *record.computed))
+def known_keys(plan: Plan, record: Record, *, withheld: bool = False) -> frozenset[str]:
+    """The keys that are not unknown: those of the fields, and for the whole of a data file its editor's `$schema`.
+
+    Those of fields that are not taken are among them where the others are gathered: `withheld`.
+    """
+    wires = frozenset(field.wire for field in (*record.fields, *record.computed) if withheld or not field.withheld)
+    if withheld:
+        wires = wires.union(*(field.also for field in record.fields if field.withheld))
     root = plan.shape.root.node
     whole = isinstance(root, Link) and root.key == record.key and plan.source.in_json
     whole = whole and record.unknown != "refuse"  # which is to the letter
     return wires | {"$schema"} if whole else wires
+
+
+def barred_keys(record: Record) -> frozenset[str]:
+    """The keys of fields that are not taken from the data."""
+    return frozenset(name for field in record.fields if field.withheld for name in (field.wire, *field.also))
 
 
 def collection(writer: Writer, into: str) -> str:

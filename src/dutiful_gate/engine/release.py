@@ -213,7 +213,7 @@ class ReleaseWriter(Writer):
         of_dict = record.form == "dict"
         self.write("made = {}")
         for number, field in enumerate(record.fields, 1):
-            if field.only_given or (field.use.secret and not self.secrets):
+            if not field.goes_out(secrets=self.secrets):
                 continue
             held = self.field_variable(field.attribute)
             key = self.key(field.attribute, trusted=True)
@@ -232,7 +232,7 @@ class ReleaseWriter(Writer):
             self.release(rest.use, held)
             self.write(f"made.update({held})")
         for field in record.computed:
-            if self.secrets or not field.use.secret:
+            if field.goes_out(secrets=self.secrets):
                 self.field(
                     field, self.field_variable(field.attribute), f"{self.computed(record, field.attribute)}(value)"
                 )

@@ -10,7 +10,7 @@ from itertools import starmap
 from typing import Any, ClassVar, Final
 
 from ..declare.embedded import Embedded
-from ..declare.facts import FAILED, Stop
+from ..declare.facts import REFUSED, Stop
 from ..declare.sources import FromText, Reading
 from ..regex.white_space import BLANKS
 from ..report.cause import Cause, UnknownKey
@@ -252,14 +252,14 @@ def closest(
         attempt = log.attempt()
         memory.undone(start)
         read = option(value, path, attempt)
-        if read is not FAILED and not attempt.excused:
+        if read.__class__ is not Stop and not attempt.excused:
             if not attempt.dropped:
                 log.take(attempt)
                 return read
             if loose is None or len(attempt.dropped) < len(loose[1].dropped):
                 loose = read, attempt
             continue
-        if read is not FAILED:  # something stands in: only where no option admits what came as it is
+        if read.__class__ is not Stop:  # something stands in: only where no option admits what came as it is
             stood_in = stood_in or (read, attempt)
             continue
         misses = any(raw[0] == path and raw[1].code in ("kind", "choice") for raw in attempt.faults)
@@ -277,7 +277,7 @@ def closest(
     else:
         log.faults += attempt.faults
         log.untold += attempt.untold
-    return FAILED
+    return REFUSED
 
 
 REREAD: Final = {
@@ -432,9 +432,9 @@ def chooser(
 
         def choose_native(came: object) -> object:
             try:
-                return exact.get((came.__class__, came), FAILED)
+                return exact.get((came.__class__, came), REFUSED)
             except TypeError:
-                return FAILED
+                return REFUSED
 
         return choose_native
 
@@ -447,7 +447,7 @@ def chooser(
             if came.__class__ is FromText:
                 return as_text(str.__str__(came))
             found = as_plain(came)
-            return as_typed(came) if found is FAILED else found
+            return as_typed(came) if found.__class__ is Stop else found
 
         return choose_half_typed
 
@@ -461,16 +461,16 @@ def chooser(
     def choose(came: object) -> object:
         if reading is Reading.TEXT:
             if not isinstance(came, str):
-                return FAILED
+                return REFUSED
             # Blanks are ignored around numbers and booleans; a text is what it is.
-            return table.get((str, came), loose.get(came.strip(BLANKS), FAILED))
+            return table.get((str, came), loose.get(came.strip(BLANKS), REFUSED))
         try:
-            found = table.get(_json_key(came), FAILED)
+            found = table.get(_json_key(came), REFUSED)
         except TypeError:
-            return FAILED
-        if found is FAILED and lenient:
+            return REFUSED
+        if found.__class__ is Stop and lenient:
             text = came.strip(BLANKS) if isinstance(came, str) else _as_text(came)
-            return loose.get(text, FAILED) if isinstance(came, str) else table.get((str, text), FAILED)
+            return loose.get(text, REFUSED) if isinstance(came, str) else table.get((str, text), REFUSED)
         return found
 
     return choose

@@ -8,7 +8,7 @@ from collections.abc import Callable, Generator, Iterator, Sequence
 from contextlib import suppress
 from typing import Any, BinaryIO, Final, TypeVar
 
-from ..declare.facts import FAILED
+from ..declare.facts import Stop
 from ..gates.base import AnyGate
 from ..report.cause import Cause
 from ..report.fault import Fault
@@ -214,7 +214,8 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
                 usual = record is None and len(cells) == count
                 data = dict(zip(names, cells)) if usual else whole(cells)  # noqa: B905 - they are as many
                 value = engine.sound_and_known(data)
-                if value is not FAILED and text.isascii() and len(cells) <= count and not (texts and "E+" in text):
+                sound = value.__class__ is not Stop
+                if sound and text.isascii() and len(cells) <= count and not (texts and "E+" in text):
                     yield Item(number, None, text, line, encode, value)
                 else:
                     yield Item(number, _examined(gate, rows, data, text, cells, line, number), text, line, encode)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final
 
-from ..declare.facts import FAILED, Own, Stop
+from ..declare.facts import REFUSED, Own, Stop
 from ..declare.kinds.half_typed import HalfTyped
 from ..declare.rules import Rule
 from ..declare.sealed import Sealed
@@ -72,7 +72,7 @@ class Answers:
         found = None
         for option in node.options:
             value, log = self.engine(option, self.reading).collect(held)
-            sound = value is not FAILED
+            sound = value.__class__ is not Stop
             why = "" if sound else self.first_fault(log.told())
             self.tell("branch", f"{self.phrase(option)}{why}", sound)
             if sound and found is None:
@@ -109,7 +109,7 @@ class Answers:
         self.stages(use, held, self.reading)
 
     def stages(self, use: Use, held: Any, reading: Reading) -> Any:
-        """The stages of one use; gives back the value after them, FAILED where one refuses it."""
+        """The stages of one use; gives back the value after them, REFUSED where one refuses it."""
         stages = stages_of(use, reading)
         for document in stages.fits:
             self.tell("document", str(document), document.sound(held))
@@ -119,18 +119,18 @@ class Answers:
         if stages.split:
             if not isinstance(held, str):
                 self.tell("split", f"at {stages.split!r}: it is no text", False)
-                return FAILED
+                return REFUSED
             held = split(held, stages.split)
             self.tell("split", f"at {stages.split!r}: {self.seen(held)}")
         elif stages.via is not None:
             self.tell("before", f"it is read as {stages.via.facts.phrase}")
             held = self.stages(stages.via, held, reading)
-            if held is FAILED:
-                return FAILED
+            if held.__class__ is Stop:
+                return REFUSED
         made = held if stages.made else self.node(use, held, stages.reading)
-        if made is not FAILED:
+        if made.__class__ is not Stop:
             made = self.parts(use, stages.parts, made)
-        if made is FAILED and use.fallback is not MISSING:
+        if made.__class__ is Stop and use.fallback is not MISSING:
             self.tell("otherwise", f"{self.seen(use.fallback)} stands in", True)
         return made
 
@@ -148,9 +148,9 @@ class Answers:
                     held = held.opened()
                 elif reading is Reading.TYPED:
                     self.tell("read", "as a sealed value", False)
-                    return FAILED
+                    return REFUSED
                 made = self.stages(inner, held, reading)
-                if made is not FAILED:
+                if made.__class__ is not Stop:
                     self.tell("sealed", "it shows itself to nobody")
                 return made
             case Alias(key):
@@ -164,11 +164,11 @@ class Answers:
             case Choice() as node:
                 chosen = chooser(node.wire, node.values, reading, lenient=node.lenient)(held)
                 choices = "a few hidden values" if self.hidden else ", ".join(map(shown, node.wire[:12]))
-                self.tell("choice", f"one of {choices}", chosen is not FAILED)
+                self.tell("choice", f"one of {choices}", chosen.__class__ is not Stop)
                 return chosen
             case Branches() as node:
                 option = self.chosen(node, held)
-                return FAILED if option is None else self.whole(option, held, reading)
+                return REFUSED if option is None else self.whole(option, held, reading)
             case _:
                 return self.whole(
                     use.but(parts=(), split="", via=None, blank=False, fits=(), fallback=MISSING), held, reading
@@ -178,7 +178,7 @@ class Answers:
         """What reading a single value came to."""
         if isinstance(read, Stop):
             self.tell("read", f"as {phrase}: needs {Cause(read.code, read.needs).wanted}", False)
-            return FAILED
+            return REFUSED
         words = f"as {phrase}"
         if read is not held:
             words += f": {self.seen(read)}"
@@ -192,7 +192,7 @@ class Answers:
         words = f"as {self.phrase(use)}"
         if count:
             words += f": {count} fault{'s' if count > 1 else ''} inside"
-        self.tell("read", words, value is not FAILED)
+        self.tell("read", words, value.__class__ is not Stop)
         if isinstance(use.node, Link):
             self.record_rules(use.node.key, use, held)
         return value
@@ -237,13 +237,13 @@ class Answers:
         for part in parts:
             if isinstance(part, Step):
                 if not sound:
-                    return FAILED
+                    return REFUSED
                 try:
                     made = _evaluated(part.expression, value)
                 except Exception as error:
                     why = "" if self.hidden else f": {error}"
                     self.tell("step", f"{self.word(part)}{why}", False)
-                    return FAILED
+                    return REFUSED
                 changed = made is not value and not (type(made) is type(value) and made == value)
                 self.tell("step", f"{self.word(part)}: {self.seen(made) if changed else 'as it was'}")
                 value, facts = made, part.suits(facts)
@@ -252,7 +252,7 @@ class Answers:
             holds = self.holds(part, value, open_=facts.open)
             self.tell("rule", self.word(part), holds)
             sound = sound and holds
-        return value if sound else FAILED
+        return value if sound else REFUSED
 
     def word(self, part: Any) -> str:
         """A step or rule as a developer wrote it; beside a secret its constants are not told."""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
 from typing import TYPE_CHECKING, Any, Generic, NoReturn, Self, TypeVar
 
-from ..declare.facts import FAILED
+from ..declare.facts import REFUSED, Stop
 from ..declare.limits import Limits
 from ..declare.sources import Source
 from ..report.fault import Fault
@@ -42,7 +42,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     _shape: Shape | None
     _engine: Engine | DocumentEngine
     _plain_json: Callable[[Raw, Limits, bool], Any]
-    # The value of sound raw JSON and its plain data; FAILED where it is refused, and where either is in doubt.
+    # The value of sound raw JSON and its plain data; REFUSED where it is refused, and where either is in doubt.
     _quickly: Quickly
 
     def _settle(self, **words: object) -> None:
@@ -70,7 +70,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     def admit(self, data: object) -> T:
         """The typed value of sound data. Raises Refused, with every fault, for anything else."""
         value = self._engine.sound(data)
-        if value is FAILED:
+        if value.__class__ is Stop:
             verdict = self._examined(data)
             if not verdict:
                 raise Refused(verdict)
@@ -80,7 +80,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     def examine(self, data: object) -> Verdict[T]:
         """The verdict on data: its value, or every fault. Never raises for bad data."""
         value = self._engine.sound_and_known(data)
-        if value is FAILED:
+        if value.__class__ is Stop:
             return self._examined(data)
         return Verdict(value, (), (), 0, (), partial(self._entered, data))
 
@@ -111,7 +111,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
 
         By a document whose flaws are only told that includes data which could not be judged: `examine` lists it.
         """
-        return self._engine.sound(data) is not FAILED or bool(self._examined(data))
+        return self._engine.sound(data).__class__ is not Stop or bool(self._examined(data))
 
     def examine_each(self, items: Iterable[object]) -> Iterator[Verdict[T]]:
         """One verdict an item, lazily, in order.
@@ -134,13 +134,13 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     def admit_json(self, raw: Raw) -> T:
         """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
         value, plain = self._quickly(raw, True)
-        if value is not FAILED:
+        if value.__class__ is not Stop:
             return value  # type: ignore[no-any-return]
-        if plain is FAILED:
+        if plain.__class__ is Stop:
             plain = self._plain_json(raw, self.limits, self.shape.exact)
-            value = FAILED if plain is FAILED else self._engine.sound(plain)
-            if value is not FAILED:
-                return value  # type: ignore[no-any-return]
+            value = REFUSED if plain.__class__ is Stop else self._engine.sound(plain)
+            if value.__class__ is not Stop:
+                return value  # type: ignore[return-value]
         verdict = self._examined_json(raw, plain)
         if not verdict:
             raise Refused(verdict)
@@ -153,11 +153,11 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         Raises TypeError when `raw` is no text at all, and for a gate whose source is not JSON.
         """
         value, plain = self._quickly(raw, False)
-        if value is FAILED:
-            if plain is FAILED:
+        if value.__class__ is Stop:
+            if plain.__class__ is Stop:
                 plain = self._plain_json(raw, self.limits, self.shape.exact)
-                value = FAILED if plain is FAILED else self._engine.sound_and_known(plain)
-            if value is FAILED:
+                value = REFUSED if plain.__class__ is Stop else self._engine.sound_and_known(plain)
+            if value.__class__ is Stop:
                 return self._examined_json(raw, plain)
         return Verdict(value, (), (), 0, (), partial(self._entered, plain))
 
@@ -185,7 +185,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         value, log = self._engine.collect(data)
         excused = log.told_excused() if log.excused else ()
         kept = partial(self._entered, data)
-        if value is FAILED:
+        if value.__class__ is Stop:
             return refusal(log.told, log.dropped, log.untold, excused, kept, log.unjudged)
         return Verdict(value, (), log.dropped, 0, excused, kept, log.unjudged)
 
@@ -193,13 +193,13 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         value, log = self._engine.collect(text.value)
         excused = text.placed(log.told_excused()) if log.excused else ()
         kept = partial(self._entered, text.value)
-        if value is FAILED and not text.broken:  # they are placed for those who look at them
+        if value.__class__ is Stop and not text.broken:  # they are placed for those who look at them
 
             def placed() -> list[Fault]:
                 return text.merged(log.told())
 
             return refusal(placed, log.dropped, log.untold, excused, kept, log.unjudged)
-        if value is FAILED or text.broken:
+        if value.__class__ is Stop or text.broken:
             faults = text.merged(log.told())
             most = self.limits.faults
             untold = log.untold + text.untold + max(0, len(faults) - most)

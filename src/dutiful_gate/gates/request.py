@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
-from ..declare.facts import FAILED
+from ..declare.facts import Stop
 from ..declare.limits import Limits
 from ..declare.sources import Source
 from ..report.fault import Fault, Path
@@ -101,12 +101,14 @@ class RequestGate(AnyGate[T]):
         And whether the body is JSON at all, within the limits.
         """
         value, plain = self._quickly(raw, False, lambda body: {**parts, _BODY: body})
-        if value is not FAILED:
+        if value.__class__ is not Stop:
             return Verdict(value), True
-        if plain is FAILED:
+        if plain.__class__ is Stop:
             plain = self._plain_json(raw, self.limits, self.shape.exact)
-            value = FAILED if plain is FAILED else self._engine.sound_and_known({**parts, _BODY: plain})
-            if value is not FAILED:
+            value = plain
+            if plain.__class__ is not Stop:
+                value = self._engine.sound_and_known({**parts, _BODY: plain})
+            if value.__class__ is not Stop:
                 return Verdict(value), True
         from ..read.json_text import JsonText
 

@@ -8,7 +8,7 @@ from copy import deepcopy
 from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
 
 from ..declare.errors import DeclarationError
-from ..declare.facts import FAILED
+from ..declare.facts import Stop
 from ..declare.limits import Limits
 from ..declare.sources import Source
 from ..document.document import Document
@@ -208,7 +208,7 @@ class Gate(AnyGate[T]):
 
     def _released(self, value: T, secrets: bool, *, exact: bool) -> Any:
         made, log = self._engine.release(value, secrets=secrets, exact=exact)
-        if made is FAILED:
+        if made.__class__ is Stop:
             assert log is not None
             raise Refused(refusal(log.told, (), log.untold))
         return made

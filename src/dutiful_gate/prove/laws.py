@@ -52,6 +52,9 @@ class Laws:
         others = any(field.also for record in gate.shape.records.values() for field in record.fields)
         self.strict = not others and not any(_bends(use) for use in uses_of(gate.shape))
         self.final = not _asks_more(gate.shape)
+        # What is write-only stays inside: what is released lacks it, and is not read again.
+        fields = [field for record in gate.shape.records.values() for field in record.fields]
+        self.comes_back = not any(field.write_only for field in fields)
         self.shown: dict[Unstated, Any] = {}
         self.admitted = 0
         self.refused = 0
@@ -94,7 +97,7 @@ class Laws:
             return Disagreement(2, instance, f"what the gate admits, it does not release: {refused.faults[0]}")
         if not is_sayable(everything, self.doubles):  # a default that no document can speak of, an infinity
             return None
-        if not self.judge.accepts(everything):
+        if self.comes_back and not self.judge.accepts(everything):
             told = self.judge.examine(everything).faults
             if not self._unstated(told):
                 return Disagreement(2, instance, f"released as {_short(everything)}, the document refuses: {told[0]}")
@@ -124,13 +127,13 @@ class Laws:
             return Disagreement(
                 3, instance, f"made in code and released as {_short(shown)}, the release document: {told[0]}"
             )
-        if not self.judge.accepts(everything):
+        if self.comes_back and not self.judge.accepts(everything):
             told = self.judge.examine(everything).faults
             if not self._unstated(told):
                 return Disagreement(
                     2, instance, f"made in code and released as {_short(everything)}, the document: {told[0]}"
                 )
-        if self.final and not (again := gate.examine_json(raw)):
+        if self.final and self.comes_back and not (again := gate.examine_json(raw)):
             return Disagreement(
                 2, instance, f"made in code and released as {_short(everything)}, not read again: {again.faults[0]}"
             )

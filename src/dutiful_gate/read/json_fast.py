@@ -10,7 +10,7 @@ from itertools import accumulate
 from typing import Any, Protocol
 
 from ..declare.digits import Digits
-from ..declare.facts import FAILED
+from ..declare.facts import REFUSED, Stop
 from ..declare.json_strings import BACKSLASH, QUOTE, Uncounted, strings_in, strings_in_text
 from ..declare.limits import Limits
 
@@ -62,7 +62,7 @@ else:
 def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact: bool) -> Any:
     """The plain value of sound JSON within the limits, fractions with their digits when `exact`.
 
-    FAILED for anything else: the careful reader tells what is wrong. Raises TypeError for what is no text at all.
+    REFUSED for anything else: the careful reader tells what is wrong. Raises TypeError for what is no text at all.
     """
     try:
         if isinstance(raw, bytes):
@@ -77,13 +77,13 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
         else:
             raise TypeError(f"raw JSON is bytes or str, not {type(raw).__name__}: for decoded data call examine()")
         if len(raw) > limits.bytes:
-            return FAILED
+            return REFUSED
         if text[:1] in _SPARE:
             # RFC 8259, section 8.1: a byte order mark may be ignored.
             text = text.removeprefix("\ufeff").lstrip(_BLANK)
         records = encoded.count(b"{")
         if encoded.count(b"[") + records > limits.depth and too_deep(encoded, limits.depth):
-            return FAILED
+            return REFUSED
         if limits.digits != 4300 or exact:
             value, end = _with_digits(limits.digits, exact=exact).raw_decode(text, 0)
         else:
@@ -93,8 +93,8 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
                 value, end = _scan(text, 0)
     except (ValueError, RecursionError, StopIteration, Troubled):
         # ValueError: no UTF-8, no JSON, or a number with more digits than the interpreter reads.
-        return FAILED
-    return FAILED if end != len(text) and text[end:].strip(_BLANK) else value
+        return REFUSED
+    return REFUSED if end != len(text) and text[end:].strip(_BLANK) else value
 
 
 _LATELY = 64
@@ -102,7 +102,7 @@ _LATELY = 64
 
 
 class Reads(Protocol):
-    """What makes a value of decoded data, or FAILED where anything is unusual or unknown."""
+    """What makes a value of decoded data, or REFUSED where anything is unusual or unknown."""
 
     sound: Callable[[Any], Any]
     sound_and_known: Callable[[Any], Any]
@@ -112,7 +112,7 @@ class Quickly(Protocol):
     """Reads raw JSON, where it `admits` for a value alone; `around` makes of the decoded data what is asked."""
 
     def __call__(self, raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
-        """The value and its plain data, or FAILED in their places."""
+        """The value and its plain data, or REFUSED in their places."""
         ...
 
 
@@ -121,14 +121,14 @@ def never_quick(raw: Any, admits: bool, around: Callable[[Any], Any] | None = No
     return _NOT_READ
 
 
-_NOT_READ: tuple[Any, Any] = (FAILED, FAILED)
+_NOT_READ: tuple[Any, Any] = (REFUSED, REFUSED)
 
 
 def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *, exact: bool, fast: bool) -> Quickly:
     """The function that reads sound raw JSON without a look at its depth, and without a hook for repeated keys.
 
-    It gives the value and its plain data; FAILED and the plain data where that is surely what `plain_json` would give
-    and something in it is unsound or unknown; FAILED twice where there is any doubt: `plain_json` has the word then.
+    It gives the value and its plain data; REFUSED and the plain data where that is surely what `plain_json` would give
+    and something in it is unsound or unknown; REFUSED twice where there is any doubt: `plain_json` has the word then.
     The shape must bound the depth; `counts` tells how many strings there are in what it admits, as many as in the text
     where no key stands twice. Where it `admits`, unknown keys are passed over. With `fast`, whole numbers past 64 bits
     may come as floats: the extra `fast` reads then.
@@ -157,7 +157,7 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
             return _NOT_READ
         if not admits or not unknown_lately:
             value = engine.sound_and_known(plain if around is None else around(plain))
-            if value is not FAILED:
+            if value.__class__ is not Stop:
                 # Most text has no backslash; then a call is spared.
                 spared = kind is bytes and BACKSLASH not in raw
                 told = raw.count(QUOTE) >> 1 if spared else strings_in_text(raw)
@@ -167,8 +167,8 @@ def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *,
                 return _NOT_READ
         except Uncounted:
             return _NOT_READ
-        value = engine.sound(plain if around is None else around(plain)) if admits else FAILED
-        if value is not FAILED:
+        value = engine.sound(plain if around is None else around(plain)) if admits else REFUSED
+        if value.__class__ is not Stop:
             unknown_lately = unknown_lately - 1 if unknown_lately else _LATELY
         return value, plain
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from ..declare.facts import FAILED, Got
+from ..declare.facts import Got, Stop
 from ..declare.limits import Limits
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
@@ -73,7 +73,7 @@ class JsonText:
             except UnicodeDecodeError as error:
                 self._refuse_bytes(encoded, error.start)
                 return False
-        if plain is not FAILED:
+        if plain.__class__ is not Stop:
             self.value, self.readable = plain, True
             return True
         told = read_carefully(self.text, self._limits, exact=self._exact)

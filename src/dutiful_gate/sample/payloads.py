@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from random import Random
 from typing import Any
 
-from ..declare.facts import FAILED
+from ..declare.facts import Stop
 from ..declare.kinds import Kind, LocalMoment, Moment
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
@@ -102,10 +102,10 @@ class Payloads:
     def is_sound(self, use: Use, made: Any) -> bool:
         """Whether a part of a payload would be admitted, and not by a fall-back."""
         engine = self.engine(use)
-        if engine.sound(made) is not FAILED and use.fallback is MISSING:
+        if engine.sound(made).__class__ is not Stop and use.fallback is MISSING:
             return True
         value, log = engine.collect(made)
-        return value is not FAILED and not log.excused
+        return value.__class__ is not Stop and not log.excused
 
     def use(self, use: Use, depth: int, name: str) -> Any:
         """A sound value where a node is used."""
@@ -241,10 +241,10 @@ class Payloads:
         by_name = {field.attribute: field for field in record.fields}
         self.bring_together(record, by_name, made)
         for _ in range(12):
-            if engine.sound(made) is not FAILED:
+            if engine.sound(made).__class__ is not Stop:
                 return True
             value, _ = engine.collect(made)
-            if value is not FAILED:
+            if value.__class__ is not Stop:
                 return True
             if not record.rules:
                 return False

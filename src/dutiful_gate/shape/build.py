@@ -40,6 +40,7 @@ from ..declare.sealed import Sealed
 from ..declare.uploads import UploadedFile
 from .aliases import Named, Unwrapped, is_record_type, unwrapped
 from .circular_aliases import settled
+from .constants import with_meanings
 from .hints import evaluated, names_of, needed
 from .metadata import NOTHING_BESIDE, Beside, check_parts, sorted_metadata, with_marks
 from .names_in_quotes import Sees, in_quotes, is_alias, type_of
@@ -153,11 +154,10 @@ def shape_of(
     tag = partial(with_tag, records=records)
     records, aliases = rebuilt_records(records, tag), {key: rebuilt(use, tag) for key, use in aliases.items()}
     check_record_rules(records, aliases)
+    root, records, aliases = with_meanings(rebuilt(root, tag), records, aliases)
     held = held_by(records, aliases)
     leads_to = leads(held)
-    shape = Shape(
-        rebuilt(root, tag), records, recursive_of(leads_to), guarded=guarded_of(held, leads_to), aliases=aliases
-    )
+    shape = Shape(root, records, recursive_of(leads_to), guarded=guarded_of(held, leads_to), aliases=aliases)
     uses = uses_of(shape)
     exact = any(isinstance(use.node, Scalar) and use.node.kind.exact for use in uses)
     return shape.but(exact=exact, secretive=any(use.secret for use in uses)), maker.used

@@ -318,7 +318,8 @@ class Field(Value):
     `may_lack` tells a field that may be absent and has no default: it is absent from the value then; `only_given` one
     that only the constructor takes, so that no value has it. `also` holds other names under which it may come, of which
     `former` are those it had before; `under` is the key under which the body of a request holds it. `getter` takes it
-    from an object, where its attribute is not it.
+    from an object, where its attribute is not it. One that is `withheld` is not taken from the data: what stands in for
+    it when it is absent always does.
     """
 
     attribute: str
@@ -332,11 +333,31 @@ class Field(Value):
     under: str = ""
     former: tuple[str, ...] = ()
     getter: Callable[[Any], Any] | None = None
+    withheld: bool = False
 
     @property
     def required(self) -> bool:
         """Whether the data must have it."""
         return self.default is MISSING and self.factory is None and not self.may_lack
+
+    @property
+    def has_default(self) -> bool:
+        """Whether something stands in for it where it is absent."""
+        return self.default is not MISSING or self.factory is not None
+
+    @property
+    def read_only(self) -> bool:
+        """Whether it is not taken where a client sends it."""
+        return self.use.about.read_only or self.use.bare.about.read_only
+
+    @property
+    def write_only(self) -> bool:
+        """Whether it never goes out."""
+        return self.use.about.write_only or self.use.bare.about.write_only
+
+    def goes_out(self, *, secrets: bool) -> bool:
+        """Whether it is released, with or without `secrets`."""
+        return not (self.only_given or self.write_only or (self.use.secret and not secrets))
 
     @property
     def label(self) -> str:

@@ -21,6 +21,7 @@ from ..declare.kinds import Text
 from ..declare.records import RecordCheck, RecordRule, record_rules, unknown_keys_of
 from ..declare.rules import Rule
 from ..declare.variants import Variant
+from ..declare.waiting import check_answers, shown_name
 from .aliases import is_named_tuple, is_record_type, unwrapped, variables_by_class
 from .constructors import only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
@@ -208,11 +209,13 @@ def _computed(maker: Maker, origin: Any, givens: Givens) -> tuple[Field, ...]:
 
 def _dataclass_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
     fields = []
+    _check_waiting(declared, "__post_init__", getattr(declared, "__post_init__", None))
     for each in dataclasses.fields(declared):
         if not each.init:
             continue
         default = MISSING if each.default is dataclasses.MISSING else each.default
         factory = None if each.default_factory is dataclasses.MISSING else each.default_factory
+        _check_waiting(declared, f"default_factory={shown_name(factory)}", factory, each.name)
         hint = hints[each.name]
         fields.append(_field(maker, declared.__name__, each.name, hint, given, default=default, factory=factory))
     for name, hint in hints.items():  # what only the constructor takes
@@ -220,6 +223,14 @@ def _dataclass_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], giv
             default = getattr(declared, name, MISSING)
             fields.append(_field(maker, declared.__name__, name, hint.type, given, default=default, only_given=True))
     return tuple(fields)
+
+
+def _check_waiting(declared: type, called: str, function: Any, field: str = "") -> None:
+    """Raise DeclarationError, naming record and field, for a function that gives back something that waits."""
+    try:
+        check_answers(function, called)
+    except DeclarationError as error:
+        raise error.within(declared.__name__, field or None) from None
 
 
 def _typed_dict_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:

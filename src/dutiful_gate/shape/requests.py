@@ -59,6 +59,7 @@ def request_shape(shape: Shape) -> Shape:
             "files come with a form, not with a body", remedy="declare `form` beside `files`", record=record.name
         )
     records = {**shape.records, record.key: record.but(fields=fields, unknown="refuse"), **own}
+    records = {key: held if key == record.key else _as_sent(held) for key, held in records.items()}
     held = held_by(records, shape.aliases)
     leads_to = leads(held)
     made = shape.but(records=records, recursive=recursive_of(leads_to), guarded=guarded_of(held, leads_to))
@@ -102,6 +103,21 @@ def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) ->
     if field.attribute in _UNKNOWN_LET_BE and isinstance(link, Link):
         use = _through_links(use, lambda key: _named_part(field.attribute, key, shape, own))
     return field.but(use=use.but(source=kind.source))
+
+
+def _as_sent(record: Record) -> Record:
+    """A record as a client sends it: what is read-only is not taken (JSON Schema's `readOnly`)."""
+    if not any(field.read_only for field in record.fields):
+        return record
+    for field in record.fields:
+        if field.read_only and field.required:
+            raise DeclarationError(
+                "what is read-only is not taken from a client, and nothing stands in for it",
+                remedy=f"read subset({record.name}, without={field.attribute!r}) there, or give the field a default",
+                record=record.name,
+                field=field.attribute,
+            )
+    return record.but(fields=tuple(f.but(withheld=True) if f.read_only else f for f in record.fields))
 
 
 def _under_key(field: Field, record: Record, own: dict[str, Record]) -> Use:

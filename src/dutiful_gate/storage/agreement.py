@@ -16,10 +16,21 @@ from enum import Enum
 from random import Random
 from typing import Annotated, Any, Final
 
-from sqlalchemy import CheckConstraint, Column, MetaData, Table, UniqueConstraint, create_engine, insert, select, text
+from sqlalchemy import (
+    CheckConstraint,
+    Column,
+    ForeignKeyConstraint,
+    MetaData,
+    PrimaryKeyConstraint,
+    Table,
+    UniqueConstraint,
+    create_engine,
+    insert,
+    select,
+    text,
+)
 from sqlalchemy import types as sql
 from sqlalchemy.engine import Connection, Engine
-from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.types import TypeEngine
 
 from ..declare.described import described
@@ -34,7 +45,7 @@ from ..sample.payloads import CannotSample
 from ..sample.sampling import maker_for, payloads
 from ..shape.hints import hints_of
 from ..shape.nodes import Link, Record
-from .check_constraints import Checks
+from .check_constraints import Checks, check_constraints
 from .columns import annotation_of
 from .records import MappedField, fields_of, mapper_of
 
@@ -67,12 +78,14 @@ class Agreement:
 
     `disagreements`  what the table does not hold, by field
     `unknowable`     what a gate cannot know: columns that are unique, keys of other tables
+    `unread`         constraints that were not understood: whether the table holds all that is admitted is open then
     `written`        by database, how many rows were written and came back
     """
 
     def __init__(self) -> None:
         self.disagreements: list[Disagreement] = []
         self.unknowable: list[str] = []
+        self.unread: list[str] = []
         self.written: dict[str, int] = {}
 
     def add(self, found: Disagreement) -> None:
@@ -85,7 +98,7 @@ class Agreement:
         self.disagreements.append(found)
 
     def __bool__(self) -> bool:
-        return not self.disagreements
+        return not self.disagreements and not self.unread
 
 
 def agreement(
@@ -104,7 +117,8 @@ def agreement(
     `rows`       how many sound rows are written to each, beside those at the edges of each field
     `told`       is called with 1 for each row
 
-    Raises DeclarationError for a gate of no record, and for what is no mapped class.
+    It is true where no disagreement was found and every constraint was read. Raises DeclarationError for a gate of no
+    record, and for what is no mapped class.
     """
     if databases is None:
         own = create_engine("sqlite://")
@@ -123,6 +137,8 @@ def agreement(
     values: dict[str, list[Any]] = {}
     holed = any(engine.dialect.name == "postgresql" for engine in databases.values())
     checks = {table: Checks(table) for table in mapper_of(model).tables if isinstance(table, Table)}
+    made.unread += [words for table_checks in checks.values() for words in table_checks.unread]
+    made.unread += [words for table in checks for words in _other_constraints(table)]
     for attribute, field in pairs.items():
         table_checks = checks.get(field.column.table)
         more = table_checks.by_column.get(field.column.name, []) if table_checks is not None else []
@@ -150,6 +166,7 @@ def _pairs(record: Record, model: Any, made: Agreement) -> dict[str, MappedField
         if isinstance(table, Table):
             unique = [each for each in table.constraints if isinstance(each, UniqueConstraint)]
             named = [", ".join(column.name for column in each.columns) for each in unique]
+            named += [", ".join(map(str, each.columns.keys())) for each in table.indexes if each.unique]
             made.unknowable += [f"unique: {each}" for each in sorted(named)]
             made.unknowable += [f"a row of {key.target_fullname}: {key.parent.name}" for key in table.foreign_keys]
     return pairs
@@ -515,7 +532,7 @@ def _copy(pairs: Mapping[str, MappedField], metadata: MetaData, more: str) -> Ta
     copied = Table(name, metadata, *columns, prefixes=["TEMPORARY"])
     known = {column.name for column in columns}
     for table in tables.values():
-        for words in _constraints(table):
+        for words in check_constraints(table):
             if {column.name for column in table.columns if column.name in words} <= known:
                 copied.append_constraint(CheckConstraint(text(words)))
     return copied
@@ -530,13 +547,12 @@ def _type(kind: TypeEngine[Any]) -> TypeEngine[Any]:
     return made  # type: ignore[no-any-return]
 
 
-def _constraints(table: Table) -> Iterator[str]:
-    """The check constraints of a table as SQL, but for those that types bring."""
+def _other_constraints(table: Table) -> Iterator[str]:
+    """Constraints of sorts that nothing here knows, such as those of one database alone."""
+    known = (CheckConstraint, UniqueConstraint, PrimaryKeyConstraint, ForeignKeyConstraint)
     for constraint in table.constraints:
-        if isinstance(constraint, CheckConstraint) and not getattr(constraint, "_type_bound", False):
-            with suppress(SQLAlchemyError, NotImplementedError):
-                words = str(constraint.sqltext.compile(compile_kwargs={"literal_binds": True}))
-                yield words.replace(f"{table.name}.", "")
+        if not isinstance(constraint, known):
+            yield f"{type(constraint).__name__} of {', '.join(getattr(constraint, 'columns', {}).keys())}"
 
 
 __all__ = ["Agreement", "Disagreement", "agreement"]

@@ -6,7 +6,7 @@ A constraint is SQL in text, or an expression of SQLAlchemy, which is turned to 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Final
@@ -32,6 +32,21 @@ class _NotPlain(Exception):
     """A constraint of another kind."""
 
 
+def check_constraints(table: Table) -> Iterator[str]:
+    """The check constraints of a table as SQL: its own, and those that stand in its columns.
+
+    An Enum or a Boolean may bring one, which its type says already.
+    """
+    for constraint in (*table.constraints, *(each for column in table.columns for each in column.constraints)):
+        if not isinstance(constraint, CheckConstraint) or getattr(constraint, "_type_bound", False):
+            continue
+        try:
+            words = str(constraint.sqltext.compile(compile_kwargs={"literal_binds": True}))
+        except (SQLAlchemyError, NotImplementedError):
+            words = str(constraint.sqltext)
+        yield words.replace(f"{table.name}.", "")
+
+
 class Checks:
     """What the check constraints of a table say.
 
@@ -47,14 +62,7 @@ class Checks:
         self.together: list[tuple[Any, frozenset[str]]] = []
         self.unread: list[str] = []
         columns = {column.name: column for column in table.columns}
-        for constraint in table.constraints:
-            # An Enum or a Boolean may bring its own, which its type says already.
-            if not isinstance(constraint, CheckConstraint) or getattr(constraint, "_type_bound", False):
-                continue
-            try:
-                words = str(constraint.sqltext.compile(compile_kwargs={"literal_binds": True}))
-            except (SQLAlchemyError, NotImplementedError):
-                words = str(constraint.sqltext)
+        for words in check_constraints(table):
             try:
                 self._take(_Parser(words, columns).conditions(), columns)
             except _NotPlain:

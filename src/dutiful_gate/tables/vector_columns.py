@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from ..declare.facts import FAILED
+from ..declare.facts import REFUSED, Stop
 from ..declare.rules import Holds, Rule
 from ..declare.sources import Source
 from ..declare.steps import Step, Then
@@ -196,14 +196,14 @@ class Columns:
 
         def judged(value: Any) -> Any:
             if value is None:
-                return FAILED
+                return REFUSED
             read = engine.sound(value)
-            if read is FAILED:
-                return FAILED
+            if read.__class__ is Stop:
+                return REFUSED
             try:
                 return column.of(engine.release_admitted(read, secrets=True))
             except (DoesNotFit, OverflowError):
-                return FAILED
+                return REFUSED
 
         def judge(array: Any) -> Judged:
             if isinstance(array, pa.Array) and not asks_each and _can_be_distinct(array.type):
@@ -254,8 +254,8 @@ class Columns:
 
 def _told(found: Any, column: Column) -> tuple[pa.Array, pa.Array]:
     held = list(found)
-    sure = pa.array([each is not FAILED for each in held], pa.bool_())
-    return pa.array([None if each is FAILED else each for each in held], column.type), sure
+    sure = pa.array([each.__class__ is not Stop for each in held], pa.bool_())
+    return pa.array([None if each.__class__ is Stop else each for each in held], column.type), sure
 
 
 def _can_be_distinct(kind: pa.DataType) -> bool:

@@ -11,7 +11,7 @@ from ..gates.request import RequestGate
 from .amending import Amended, amended
 from .answer_headers import Headed
 from .answers import Answer, Streamed
-from .api import Api
+from .api import IN_FRONT, Api
 from .description import description, schemas
 from .endpoint import Endpoint, Served
 from .head import Head
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from .forms.form import Form
 
 __all__ = [
+    "IN_FRONT",
     "Amended",
     "Answer",
     "Api",

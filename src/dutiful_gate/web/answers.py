@@ -9,6 +9,7 @@ from http import HTTPStatus
 from typing import Any
 
 from ..declare.errors import DeclarationError
+from ..declare.waiting import let_go, waits
 from ..gates.typed import Gate
 from .answer_headers import AnswerHeaders, BrokenAnswer, Headed, header
 
@@ -61,6 +62,18 @@ class Outgoing:
             return f"{self.status} Unknown"
 
 
+def is_status(status: Any) -> bool:
+    """Whether an answer can have a status (RFC 9110, section 15); 1xx are none of an answer's own."""
+    return status.__class__ is int and 200 <= status <= 599
+
+
+def outgoing(status: Any, headers: Iterable[tuple[Any, Any]], body: bytes | Iterable[bytes] = b"") -> Outgoing:
+    """The one door by which answers and refusals leave: no word of a header breaks out of it. Raises BrokenAnswer."""
+    if not is_status(status):
+        raise BrokenAnswer(f"{status!r} is no status of an answer: 200 to 599")
+    return Outgoing(status, tuple([header(name, value) for name, value in headers]), body)
+
+
 class Declared:
     """The answers of one endpoint, by status."""
 
@@ -96,26 +109,31 @@ class Declared:
         if status not in self.gates:
             raise BrokenAnswer(f"the status {status} is none of those that the endpoint declares")
         gate = self.gates[status]
+        if waits(value) and not (isinstance(gate, Streamed) and hasattr(value, "__next__")):
+            let_go(value)
+            raise BrokenAnswer("the handler gave something back that waits: an answer is there at once")
         given = answer.headers
         if status in self.headers:
-            headers = tuple([header(name, value) for name, value in self.headers[status].released(given)])
+            headers = tuple(self.headers[status].released(given))
         elif given and not isinstance(given, Mapping):
             words = f"headers are text by name, not {type(given).__name__}"
             raise BrokenAnswer(f"{words}: declare a record of them with Headed(...)")
         else:
-            headers = tuple([header(name, value) for name, value in given.items()]) if given else ()
+            headers = tuple(given.items()) if given else ()
         if gate is None:
             if value is not None:
                 raise BrokenAnswer(f"an answer {status} is declared without a body, and the handler gave one")
-            return Outgoing(status, headers if status in NO_BODY else (*headers, ("content-length", "0")))
+            return outgoing(status, headers if status in NO_BODY else (*headers, ("content-length", "0")))
         if isinstance(gate, Streamed):
             body = value
             kind = (*headers, ("content-type", gate.media_type))
             if isinstance(body, str | bytes):
                 whole = body.encode() if isinstance(body, str) else body
-                return Outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
-            return Outgoing(status, kind, (each.encode() if isinstance(each, str) else each for each in body))
+                return outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
+            if not isinstance(body, Iterable):
+                raise BrokenAnswer(f"what is streamed is bytes, text or an iterable of them, not {type(body).__name__}")
+            return outgoing(status, kind, (each.encode() if isinstance(each, str) else each for each in body))
         cbor = media == CBOR
         whole = gate.release_cbor(value) if cbor else gate.release_json(value)
         kind = (*headers, ("content-type", CBOR if cbor else JSON))
-        return Outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
+        return outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)

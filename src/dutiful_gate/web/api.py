@@ -5,18 +5,20 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
-from typing import Any
+from typing import Any, Final, Never, NoReturn
 
 from ..declare.errors import DeclarationError
+from ..declare.waiting import check_answers, shown_name
 from ..report.catalogue import Catalogue
 from .answers import JSON, Outgoing
 from .endpoint import Endpoint, Served
 from .exchange import Exchange
 from .head import Head
-from .paths import segments_of
 from .refusals import Form, as_problem
 
-Guard = Callable[[Head], object]
+Guard = Callable[[Head], None]
+IN_FRONT: Final = "in front"
+"""For `Api(checked=...)`: what stands in front of the service checks who asks, and refuses all others."""
 
 
 class Api:
@@ -24,7 +26,9 @@ class Api:
 
         api = Api("Tern Sound bookings", "1.0", [list_bookings.by(on_file), book.by(taken)])
 
-    `guard`        asked of every request's head before its body is read; raises Problem(401) or Problem(403)
+    `guard`        asked of the head of each request that an endpoint answers, before its body is read: raises
+                   Problem(401) or Problem(403), or returns None. It is a plain function
+    `checked`      IN_FRONT where endpoints have security schemes that something in front of the service checks
     `catalogues`   languages besides English in which faults are told, as `Accept-Language` asks
     `refusals`     makes the body of a refusal, where an API has a form of its own
     `development`  whether an answer that breaks its declaration is told in full to the client
@@ -35,7 +39,8 @@ class Api:
     `schemas_at`    the path under which each declared record is served as JSON Schema, such as "/schemas"; "" for none
     `manual_at`     the path at which the manual is served, a page to read and try, such as "/manual"; "" for none
 
-    Raises DeclarationError for two endpoints at one method and path.
+    Raises DeclarationError for two endpoints at one method and path, for security that nothing checks, and for a guard
+    that is async or gives something back.
     """
 
     def __init__(
@@ -47,6 +52,7 @@ class Api:
         text: str = "",
         servers: Sequence[str] = (),
         guard: Guard | None = None,
+        checked: str = "",
         catalogues: Sequence[Catalogue] = (),
         refusals: Form = as_problem,
         development: bool = False,
@@ -57,6 +63,7 @@ class Api:
         schemas_at: str = "",
     ) -> None:
         self.title, self.version, self.text, self.servers = title, version, text, tuple(servers)
+        self.checked = _checked(checked, guard)
         self.guard, self.catalogues, self.refusals = guard, tuple(catalogues), refusals
         self.development, self.security = development, dict(security or {})
         self.unreadable_path = unreadable_path
@@ -94,6 +101,11 @@ class Api:
                     f"{endpoint!r} names the security scheme {scheme!r}, which is not declared",
                     remedy=f"declare it: Api(..., security={{{scheme!r}: ...}})",
                 )
+        if endpoint.security and self.guard is None and self.checked != IN_FRONT:
+            raise DeclarationError(
+                f"{endpoint!r} has security schemes, and nothing checks them: everybody would be let in",
+                remedy="write Api(..., guard=...); or checked=IN_FRONT where something in front of the service does it",
+            )
         methods[endpoint.method] = served
 
     def page(self, path: str) -> Outgoing | None:
@@ -133,10 +145,10 @@ class Api:
 
     def found(self, head: Head) -> tuple[Mapping[str, Served[Any]], Mapping[str, str]]:
         """The endpoints at a path by method, and what the path gives for its names; none where nothing is there."""
-        methods = self._fixed.get(head.path)
+        segments = head.segments
+        methods = None if segments is None else self._fixed.get(head.path)
         if methods is not None:
             return methods, {}
-        segments = segments_of(head.path)
         if segments is None:
             return {}, {}
         for methods in self._tried:
@@ -150,6 +162,24 @@ class Api:
     def begin(self, head: Head) -> Exchange:
         """The way of one request, as far as its head tells."""
         return Exchange(self, head)
+
+
+def _checked(checked: str, guard: Guard | None) -> str:
+    """Whether something checks who asks: nothing that only looks like it is taken."""
+    if checked not in ("", IN_FRONT):
+        raise DeclarationError(
+            f"checked={checked!r} says nothing", remedy="write checked=IN_FRONT, or hand over a guard"
+        )
+    if guard is None:
+        return checked
+    check_answers(guard, f"the guard {shown_name(guard)}")
+    told = getattr(guard, "__annotations__", {}).get("return")
+    if told not in (None, "None", "NoReturn", "Never", NoReturn, Never, Any, "Any", "object", object):
+        raise DeclarationError(
+            f"the guard {shown_name(guard)} gives something back, which nobody reads: everybody would be let in",
+            remedy="raise Problem(401) or Problem(403) for those who may not, and return None",
+        )
+    return checked
 
 
 def _page(media: str, text: str) -> Outgoing:

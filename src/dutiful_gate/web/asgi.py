@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Generator, Iterable, MutableMapping
+from collections.abc import Awaitable, Callable, Generator, MutableMapping
 from functools import partial
 from typing import Any
 from urllib.parse import quote
@@ -13,6 +13,7 @@ from .api import Api
 from .exchange import Exchange
 from .head import Head, header_text
 from .refusals import Refusal
+from .streams import Stream
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -63,7 +64,7 @@ async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds
         if not exchange.settled():
             await _answered(exchange)
         assert exchange.outgoing is not None
-        await _sent(exchange.outgoing, send, content=not exchange.without_content)
+        await _sent(exchange.outgoing, receive, send, content=not exchange.without_content)
     finally:
         exchange.close()
 
@@ -76,11 +77,22 @@ async def _answered(exchange: Exchange) -> None:
             if served.is_async:
                 result = await served.handler(exchange.request)
             else:
-                result = await asyncio.to_thread(served.handler, exchange.request)
+                result, failed = await asyncio.to_thread(_outcome, served.handler, exchange.request)
+                if failed is not None:
+                    exchange.raised(failed)
+                    return
     except Exception as error:
         exchange.raised(error)
     else:
         exchange.answer(result)
+
+
+def _outcome(handler: Callable[[Any], Any], request: Any) -> tuple[Any, Exception | None]:
+    """What a handler returned or raised: a StopIteration, which no future takes, is handed over like any other."""
+    try:
+        return handler(request), None
+    except Exception as error:
+        return None, error
 
 
 def head_of(scope: Message) -> Head:
@@ -90,7 +102,8 @@ def head_of(scope: Message) -> Head:
     mounted = scope.get("root_path", "")
     mounted = quote(mounted) if mounted else ""
     headers = [(name.decode("latin-1"), header_text(value)) for name, value in scope["headers"]]
-    path = path.removeprefix(mounted) if mounted and path.startswith(mounted) else path
+    if mounted and (path == mounted or path.startswith(f"{mounted.rstrip('/')}/")):
+        path = path.removeprefix(mounted.rstrip("/"))
     return Head(scope["method"], path or "/", scope.get("query_string", b"").decode("latin-1"), headers)
 
 
@@ -136,18 +149,35 @@ class _Begun:
                 return message
 
 
-async def _sent(outgoing: Outgoing, send: Send, *, content: bool) -> None:
+async def _sent(outgoing: Outgoing, receive: Receive, send: Send, *, content: bool) -> None:
     headers = [(name.encode("latin-1"), value.encode("latin-1")) for name, value in outgoing.headers]
     await send({"type": "http.response.start", "status": outgoing.status, "headers": headers})
     if isinstance(outgoing.body, bytes) or not content:
         body = outgoing.body if content and isinstance(outgoing.body, bytes) else b""
         await send({"type": "http.response.body", "body": body})
         return
-    pieces: Iterable[bytes] = outgoing.body
-    step = iter(pieces)
-    while (piece := await asyncio.to_thread(next, step, None)) is not None:
-        await send({"type": "http.response.body", "body": piece, "more_body": True})
-    await send({"type": "http.response.body", "body": b""})
+    stream = Stream(outgoing.body)
+    gone = asyncio.ensure_future(_left(receive))
+    try:
+        while True:
+            piece = stream.next()
+            waiting: list[asyncio.Future[Any]] = [piece, gone]
+            await asyncio.wait(waiting, return_when=asyncio.FIRST_COMPLETED)
+            if not piece.done():  # the client left, and nobody waits for the piece any more
+                return
+            if (told := piece.result()) is None:
+                break
+            await send({"type": "http.response.body", "body": told, "more_body": True})
+        await send({"type": "http.response.body", "body": b""})
+    finally:
+        stream.close()
+        gone.cancel()
+
+
+async def _left(receive: Receive) -> None:
+    """Wait until the client is gone."""
+    while (await receive())["type"] != "http.disconnect":
+        pass
 
 
 async def _living(receive: Receive, send: Send) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Sequence
+from typing import Any
 
 from .head import Head, media_type
 from .multipart import Multipart
@@ -17,30 +18,38 @@ _UTF_8 = ("utf-8", "utf8", "us-ascii")
 class Body:
     """The body of one request, of one of the media types that are taken, at most so many bytes.
 
-    `media` is its type; a body that does not say is taken for the first, and `application/...+json` for JSON.
+    `media` is its type; a body that does not say is not taken, and `application/...+json` is taken for JSON. Whether
+    one `comes` is known once a piece is here, or a header tells.
     """
 
     def __init__(self, head: Head, takes: Sequence[str], unpacks: Sequence[str], most: int) -> None:
         """Raises Problem(415) for a type, a charset or a coding that is not taken."""
         self.most = most
         self.declared = _length(head)
-        self.comes = self.declared > 0 or head.header("transfer-encoding") is not None
+        self.comes = False
         self.media = ""
+        self._head, self._takes, self._unpacks = head, takes, unpacks
         self._held = bytearray()
+        self._came = 0
         self._size = 0
         self.form: Multipart | None = None
-        self._unpacking = None
-        if not self.comes:
-            return
+        self._unpacking: Any = None
+        if self.declared > 0 or head.header("transfer-encoding") is not None:
+            self._begin()
+
+    def _begin(self) -> None:
+        """A body comes: look whether it is one that is taken."""
+        head, takes, unpacks = self._head, self._takes, self._unpacks
+        self.comes = True
         came = head.header("content-type")
         if came == takes[0] and came not in FORMS and head.header("content-encoding") is None:
             self.media = came  # as most say it
             return
         kind, words = media_type(came)
         is_json = kind.startswith("application/") and kind.endswith("+json") and takes[0] not in FORMS
-        self.media = takes[0] if not kind or is_json else kind
+        self.media = takes[0] if is_json else kind
         accept = {"accept": ", ".join(takes)}
-        if self.media not in takes:
+        if self.media not in takes:  # one without a type is what any page of the web can send
             raise Problem(
                 415, "A body here is of one of these types: {types}.", headers=accept, slots={"types": ", ".join(takes)}
             )
@@ -61,12 +70,23 @@ class Body:
         return Problem(413, "A body here has at most {most} bytes.", slots={"most": f"{self.most:,}"})
 
     def take(self, piece: bytes) -> None:
-        """One piece. Raises Problem(413) past the limit, Problem(400) for what cannot be unpacked."""
+        """One piece. Raises Problem(413) past the limit, as it came or unpacked, Problem(400) for what is no gzip."""
+        if not piece:
+            return
+        if not self.comes:
+            self._begin()
+        self._came += len(piece)
+        if self._came > self.most:
+            raise self.too_large
         if self._unpacking is not None:
+            if self._unpacking.eof:
+                raise Problem(400, "The body is no whole gzip.")
             try:
                 piece = self._unpacking.decompress(piece, self.most + 1 - self._size)
             except zlib.error:
                 raise Problem(400, "The body is no gzip.") from None
+            if self._unpacking.unused_data:
+                raise Problem(400, "The body is no whole gzip.")
         self._size += len(piece)
         if self._size > self.most:
             raise self.too_large
@@ -77,7 +97,7 @@ class Body:
 
     def whole(self) -> bytes:
         """All of it. Raises Problem(400) where a packed one ends too early."""
-        if self._unpacking is not None and self.comes and (not self._unpacking.eof or self._unpacking.unused_data):
+        if self._unpacking is not None and self.comes and not self._unpacking.eof:
             raise Problem(400, "The body is no whole gzip.")
         if self.form is not None:
             self.form.finish()

@@ -180,7 +180,7 @@ class _Description:
         record = _record(endpoint.parts[part], endpoint.gate.shape)
         definition = self._followed(self._schema(f"{endpoint.name}.{part}"))
         for field in record.fields:
-            if part == "headers" and field.wire in _IGNORED:
+            if field.withheld or (part == "headers" and field.wire in _IGNORED):
                 continue
             schema = dict(definition.get("properties", {}).get(field.wire, {}))
             made: dict[str, Any] = {"name": field.wire, "in": _PLACES[part]}

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import inspect
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from typing import Any, Final, Generic, Protocol, TypeVar
 
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
+from ..declare.waiting import gives_pieces, is_async
 from ..gates.request import RequestGate
 from ..report.fault import Fault
 from ..shape.nodes import Link
-from .answers import CBOR, JSON, Declared
+from .answers import CBOR, JSON, Declared, Streamed
 from .form_names import check_form
 from .intake import body_types
 from .multipart import check_reader
@@ -153,5 +153,10 @@ class Served(Generic[R]):
         self.endpoint = endpoint
         self.handler = handler
         self.form = form
-        called = getattr(type(handler), "__call__", None)  # noqa: B004
-        self.is_async = inspect.iscoroutinefunction(handler) or inspect.iscoroutinefunction(called)
+        self.is_async = is_async(handler)
+        streams = any(isinstance(gate, Streamed) for gate in endpoint.answers.gates.values())
+        if not streams and gives_pieces(handler):
+            raise DeclarationError(
+                f"the handler of {endpoint!r} is a generator, and no answer of it is streamed",
+                remedy="return the answer, or declare one as Streamed(media_type)",
+            )

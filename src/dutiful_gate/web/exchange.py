@@ -11,11 +11,12 @@ from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from typing import TYPE_CHECKING, Any, Final
 
+from ..declare.waiting import let_go
 from ..report.catalogue import ENGLISH, speaking
 from ..report.fault import Fault
 from ..report.verdict import Refused
 from .answer_headers import BrokenAnswer
-from .answers import CBOR, Outgoing
+from .answers import CBOR, Outgoing, is_status
 from .endpoint import Endpoint, Served, ShowsForm
 from .forms.rows import BUTTONS, with_rows
 from .head import Head
@@ -109,9 +110,9 @@ class Exchange:
             self.outgoing = Outgoing(204, (("allow", allow),))
             return
         self._served = served
-        endpoint = served.endpoint
+        endpoint = head.endpoint = served.endpoint
         if api.guard is not None:
-            api.guard(head)
+            self._guarded(api.guard)
         if head.size > MOST_HEAD:
             slots = {"most": f"{MOST_HEAD:,}"}
             raise Problem(431, "Target and headers of a request have at most {most} characters.", slots=slots)
@@ -124,7 +125,14 @@ class Exchange:
             raise Problem(406, "The answer is of one of these types: {types}.", slots={"types": ", ".join(offered)})
         self._media = media
         intake.weigh()
-        self.reads_body = intake.comes
+        self.reads_body = intake.reads
+
+    def _guarded(self, guard: Callable[[Head], object]) -> None:
+        """Ask the guard. One that gives something back may have meant it for a no: nobody is let in by it."""
+        came = guard(self.head)
+        if came is not None:
+            let_go(came)
+            raise TypeError("the guard gave something back: it raises Problem to refuse, and returns None")
 
     def take(self, piece: bytes) -> None:
         """One piece of the body. Where there is an answer afterwards, no more need be read."""
@@ -217,4 +225,5 @@ class Exchange:
             self._settle(told_in(self.catalogue, refusal, self.api.refusals))
         except Exception:
             log.error("a refusal could not be told", exc_info=True)
-            self.outgoing = Outgoing(refusal.status, (("content-length", "0"),))
+            status = refusal.status if is_status(refusal.status) else 500
+            self.outgoing = Outgoing(status, (("content-length", "0"),))

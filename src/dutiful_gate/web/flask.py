@@ -15,7 +15,7 @@ from .endpoint import METHODS, Served
 from .intake import Intake
 from .negotiation import chosen_language
 from .refusals import Problem, as_problem, told_in
-from .wsgi import answered, head_of, pieces
+from .wsgi import answered, check_plain, head_of, pieces
 
 R = TypeVar("R")
 
@@ -23,8 +23,10 @@ R = TypeVar("R")
 def blueprint(api: Api, prefix: str = "", name: str = "api") -> Blueprint:
     """The whole of an API under a prefix: `application.register_blueprint(blueprint(api, "/freight"))`.
 
-    What the application itself has at a path comes first.
+    What the application itself has at a path comes first. Raises DeclarationError for handlers that are `async`.
     """
+    for served in api.served:
+        check_plain(served)
     made = Blueprint(name, __name__)
 
     def answer(**names: str) -> Response:
@@ -39,6 +41,7 @@ def blueprint(api: Api, prefix: str = "", name: str = "api") -> Blueprint:
 
 def add(application: Flask | Blueprint, api: Api, served: Served[Any]) -> None:
     """One endpoint of an API beside the routes of an application."""
+    check_plain(served)
     endpoint = served.endpoint
 
     def answer(**names: str) -> Response:
@@ -65,7 +68,7 @@ def reading(gate: RequestGate[R]) -> Callable[[Callable[..., Any]], Callable[...
             try:
                 intake = Intake(gate, head, {name: str(value) for name, value in names.items()})
                 intake.weigh()
-                for piece in pieces(request.environ) if intake.comes else ():
+                for piece in pieces(request.environ) if intake.reads else ():
                     intake.take(piece)
                 sent = intake.request()
             except Problem as problem:

@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping
-from typing import Any
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, Final
 from urllib.parse import parse_qsl
+
+from .paths import decoded, segments_of
+
+if TYPE_CHECKING:
+    from .endpoint import Endpoint
 
 MOST_NAMES = 1_000
 """So many names a query, a form or all cookies may have."""
@@ -14,18 +21,25 @@ class TooManyNames(ValueError):
     """A query, a form or cookies with more names than anyone needs."""
 
 
+_JOINED: Final = frozenset(["accept", "accept-language", "cookie"])
+_COOKIES = re.compile(r";|,[ \t]+(?=[!#$%&'*+.^_`|~0-9A-Za-z-]+=)")
+"""What stands between cookies; a comma, which no cookie holds, is what servers join the lines of one header with."""
+
+
 class Head:
-    """The head of a request. `path` and `query` are as they came, percent-encoded; `headers` in the order they came.
+    """The head of a request; `headers` in the order they came, their names in small letters.
 
-    Names of headers are in small letters.
+    `path`      decoded, as the endpoint is chosen by: what a guard compares; a slash inside of a segment stays %2F
+    `raw_path`  as it came, percent-encoded; so is `query`
+    `segments`  those of the path, each decoded; None where one is no UTF-8
+    `endpoint`  the endpoint that will answer, None until it is found and where there is none
     """
-
-    __slots__ = ("_first", "headers", "method", "path", "query", "size")
 
     def __init__(self, method: str, path: str, query: str, headers: Iterable[tuple[str, str]]) -> None:
         self.method = method.upper()
-        self.path = path
+        self.raw_path = path
         self.query = query
+        self.endpoint: Endpoint[Any] | None = None
         held = []
         first: dict[str, str] = {}
         size = len(path) + len(query)
@@ -40,9 +54,22 @@ class Head:
         """How many characters its target and headers have."""
         self._first = first
 
+    @cached_property
+    def segments(self) -> list[str] | None:
+        """The segments of the path, each decoded; None where one is no UTF-8."""
+        return segments_of(self.raw_path)
+
+    @cached_property
+    def path(self) -> str:
+        """The path, decoded."""
+        return self.raw_path if self.segments is None else decoded(self.segments)
+
     def header(self, name: str) -> str | None:
-        """The value of a header, the first where it came several times; None where it did not come."""
-        return self._first.get(name)
+        """The value of a header, the first where it came several times; None where it did not come.
+
+        The lines of lists are joined (RFC 9110, section 5.3), as some servers do it before.
+        """
+        return self.by_name.get(name) if name in _JOINED else self._first.get(name)
 
     @property
     def by_name(self) -> dict[str, str]:
@@ -57,7 +84,7 @@ class Head:
         """The cookies by name (RFC 6265, section 5.4). Raises TooManyNames."""
         pairs = []
         for name, value in self.headers:
-            for each in value.split(";") if name == "cookie" else ():
+            for each in _COOKIES.split(value) if name == "cookie" else ():
                 key, equals, held = each.strip().partition("=")
                 if equals and key:
                     pairs.append((key, held.strip('"') if held[:1] == held[-1:] == '"' else held))

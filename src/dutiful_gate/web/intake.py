@@ -25,7 +25,7 @@ def body_types(gate: RequestGate[R], takes: Sequence[str] = (JSON,)) -> tuple[st
 
 
 class Intake(Generic[R]):
-    """Takes the pieces of a body where there `comes` one, then gives the request.
+    """Takes the pieces of a body where it `reads` one, then gives the request.
 
     `names` is what the path gave for the names in it.
     """
@@ -44,9 +44,9 @@ class Intake(Generic[R]):
         self._body = Body(head, types, unpacks, gate.limits.bytes) if types else None
 
     @property
-    def comes(self) -> bool:
-        """Whether pieces are wanted."""
-        return self._body is not None and self._body.comes
+    def reads(self) -> bool:
+        """Whether a body is wanted; one may come without a header that says so (RFC 9113, section 8.1)."""
+        return self._body is not None
 
     def weigh(self) -> None:
         """Raises Problem(413) where the head tells of a body past the limit."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from tempfile import SpooledTemporaryFile
 from typing import Any, Final
+from urllib.parse import unquote_to_bytes
 
 from ..declare.errors import DeclarationError
 from ..declare.uploads import UploadedFile
@@ -106,8 +107,8 @@ class Multipart:
             slots = {"most": f"{MOST_NAMES:,}"}
             raise Problem(413, "A form has at most {most} parts.", slots=slots)
         self._name = header_text(words[b"name"])
-        if b"filename" in words:
-            self._file_name = header_text(words[b"filename"])
+        if b"filename" in words or b"filename*" in words:
+            self._file_name = _file_name(words)
             self._held = SpooledTemporaryFile(max_size=_IN_MEMORY)  # noqa: SIM115 - it goes with its UploadedFile
 
     def _data(self, data: bytes, start: int, end: int) -> None:
@@ -132,6 +133,19 @@ class Multipart:
 
     def _finish(self) -> None:
         self._ended = True
+
+
+def _file_name(words: Mapping[bytes, bytes]) -> str:
+    """The name of a file; in the form of RFC 8187 where it has no other, "" where that cannot be read."""
+    if b"filename" in words:
+        return header_text(words[b"filename"])
+    charset, _, rest = words[b"filename*"].partition(b"'")
+    try:
+        return unquote_to_bytes(rest.partition(b"'")[2]).decode(
+            "latin-1" if charset.lower() == b"iso-8859-1" else "utf-8"
+        )
+    except UnicodeDecodeError:
+        return ""
 
 
 def _plain_name(name: str) -> str:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from typing import TypeVar
 
 from ..report.catalogue import ENGLISH, Catalogue
 from .head import media_type
+
+T = TypeVar("T")
 
 
 def weighed(header: str) -> list[tuple[str, float]]:
@@ -28,20 +31,36 @@ def chosen_media(header: str | None, offered: Sequence[str]) -> str | None:
         return offered[0] if offered else None
     if header in offered:
         return header
-    ranges = weighed(header)
-    barred = {word for word, weight in ranges if weight == 0}
-    for word, weight in ranges:
-        for media in offered if weight else ():
-            whole, half = word == media, word.endswith("/*") and media.startswith(word[:-1])
-            if (whole or half or word == "*/*") and media not in barred:
-                return media
-    return None
+
+    def fits(word: str, media: str) -> int:
+        if word == media:
+            return 3
+        return 2 if word.endswith("/*") and word != "*/*" and media.startswith(word[:-1]) else word == "*/*"
+
+    return _chosen(weighed(header), offered, fits)
 
 
 def chosen_language(header: str | None, catalogues: Sequence[Catalogue]) -> Catalogue:
     """The catalogue of the language that a client would rather read; English where it names none at hand."""
-    for word, weight in weighed(header) if header and catalogues else ():
-        for catalogue in (ENGLISH, *catalogues) if weight else ():
-            if word == "*" or word.split("-")[0] == catalogue.language.lower().split("-")[0]:
-                return catalogue
-    return ENGLISH
+    if not header or not catalogues:
+        return ENGLISH
+
+    def fits(word: str, held: Catalogue) -> int:
+        return 2 if word.split("-")[0] == held.language.lower().split("-")[0] else word == "*"
+
+    return _chosen(weighed(header), (ENGLISH, *catalogues), fits) or ENGLISH
+
+
+def _chosen(ranges: Sequence[tuple[str, float]], offered: Sequence[T], fits: Callable[[str, T], int]) -> T | None:
+    """What has the greatest weight by the range that fits it most closely (RFC 9110, section 12.5.1); none of weight 0.
+
+    Of equals, what the client named first, and then what is offered first.
+    """
+    best: tuple[float, int, int] | None = None
+    chosen: T | None = None
+    for at, each in enumerate(offered):
+        found = [(fits(word, each), -place, weight) for place, (word, weight) in enumerate(ranges)]
+        close, place, weight = max(found, default=(0, 0, 0.0))
+        if close and weight and (best is None or (weight, place, -at) > best):
+            best, chosen = (weight, place, -at), each
+    return chosen

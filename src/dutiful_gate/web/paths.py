@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from urllib.parse import unquote_to_bytes
 
 from ..declare.errors import DeclarationError
@@ -57,6 +57,11 @@ class PathTemplate:
     def rank(self) -> tuple[bool, ...]:
         """What sorts templates so that text comes before a name."""
         return tuple(is_name for _, is_name in self.segments)
+
+
+def decoded(segments: Iterable[str]) -> str:
+    """A path of decoded segments: a slash that is part of one stays encoded, so that it parts none."""
+    return "/" + "/".join(segment.replace("/", "%2F") for segment in segments)
 
 
 def segments_of(path: str) -> list[str] | None:

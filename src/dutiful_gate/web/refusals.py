@@ -11,7 +11,7 @@ from ..report.catalogue import ENGLISH, Catalogue, in_force, speaking
 from ..report.fault import Fault
 from ..report.problem import CONTENT_TYPE, error_of, problem_head
 from ..shape.requests import PARTS
-from .answers import Outgoing
+from .answers import Outgoing, outgoing
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,13 +98,13 @@ def located(fault: Fault) -> dict[str, object]:
 
 
 def told_in(catalogue: Catalogue, refusal: Refusal, form: Form) -> Outgoing:
-    """A refusal as it goes out, in a language."""
+    """A refusal as it goes out, in a language. Raises BrokenAnswer for headers or a status that no answer has."""
     with speaking(catalogue):
         media, body = form(refusal)
     headers = [*refusal.headers.items(), ("content-type", media), ("content-length", str(len(body)))]
     if catalogue is not ENGLISH or refusal.faults:
         headers.insert(0, ("content-language", catalogue.language))
-    return Outgoing(refusal.status, tuple((name.lower(), value) for name, value in headers), body)
+    return outgoing(refusal.status, headers, body)
 
 
 def of_faults(status: int, faults: Sequence[Fault], untold: int, entered: Any = None) -> Refusal:

@@ -45,7 +45,7 @@ def reading(
         try:
             intake = Intake(gate, head, {name: str(value) for name, value in request.path_params.items()})
             intake.weigh()
-            if intake.comes:
+            if intake.reads:
                 async for piece in request.stream():
                     intake.take(piece)
             sent = intake.request()

@@ -9,6 +9,7 @@ from urllib.parse import quote
 from ..declare.errors import DeclarationError
 from .answers import Outgoing
 from .api import Api
+from .endpoint import Served
 from .exchange import Exchange
 from .head import Head, header_text
 
@@ -22,11 +23,7 @@ StartResponse = Callable[..., Any]
 def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]:
     """The application of an API: `waitress.serve(wsgi(api))`. Raises DeclarationError for handlers that are `async`."""
     for served in api.served:
-        if served.is_async:
-            raise DeclarationError(
-                f"the handler of {served.endpoint!r} is async, which WSGI knows nothing of",
-                remedy="serve it under ASGI, or write it as a plain function",
-            )
+        check_plain(served)
 
     def application(environ: dict[str, Any], start_response: StartResponse) -> Iterable[bytes]:
         outgoing, content = answered(api, environ)
@@ -36,6 +33,15 @@ def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]
         return [outgoing.body] if isinstance(outgoing.body, bytes) else outgoing.body
 
     return application
+
+
+def check_plain(served: Served[Any]) -> None:
+    """Raise DeclarationError for a handler that is `async`."""
+    if served.is_async:
+        raise DeclarationError(
+            f"the handler of {served.endpoint!r} is async, which WSGI knows nothing of",
+            remedy="serve it under ASGI, or write it as a plain function",
+        )
 
 
 def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgoing, bool]:

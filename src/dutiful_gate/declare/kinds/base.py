@@ -32,7 +32,7 @@ class Kind(Value, ABC):
                    it; encoders write the same
     `one_form`     each value has one form in JSON, as far as JSON Schema compares
     `as_it_comes`  what stands in plain data for a value is the value
-    `swift_may_fail`  the expression of `swift` may give FAILED, and not only raise
+    `swift_may_fail`  the expression of `swift` may give REFUSED, and not only raise
     `may_not_go_out`  a value that code made may have no form in JSON which is read as the same value again
     """
 

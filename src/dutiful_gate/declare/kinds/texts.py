@@ -12,7 +12,7 @@ from uuid import UUID as _UUID
 from uuid import SafeUUID
 
 from ..addresses import address_reader, ipv4_number, ipv6_number, network_reader
-from ..facts import FAILED, Sort
+from ..facts import REFUSED, Sort
 from ..lazy import Late
 from .base import Kind
 from .written import Written
@@ -42,7 +42,7 @@ _set_int, _set_safe = _UUID.__dict__["int"].__set__, _UUID.__dict__["is_safe"]._
 
 def _read_uuid(text: str) -> Any:
     if not _uuid_text.fullmatch(text):  # the class itself also takes braces, "urn:uuid:" and "0x"
-        return FAILED
+        return REFUSED
     # Its constructor looks at much that is known here.
     made = _new(_UUID)
     _set_int(made, int(text.replace("-", ""), 16))
@@ -52,7 +52,7 @@ def _read_uuid(text: str) -> Any:
 
 def _read_bytes(text: str) -> Any:
     if not _base64.fullmatch(text):  # the decoder alone passes over padding that nothing needs
-        return FAILED
+        return REFUSED
     return a2b_base64(text)
 
 
@@ -62,7 +62,7 @@ def _write_bytes(value: bytes) -> str:
 
 def _read_time(text: str) -> Any:
     if not _time_text.fullmatch(text):
-        return FAILED
+        return REFUSED
     return time.fromisoformat(text.upper())
 
 
@@ -72,10 +72,10 @@ def _write_time(value: time) -> str:
 
 
 def read_duration(text: str) -> Any:
-    """ISO 8601 weeks, or days, hours, minutes and seconds; months and years have no fixed length. Else FAILED."""
+    """ISO 8601 weeks, or days, hours, minutes and seconds; months and years have no fixed length. Else REFUSED."""
     parts = _plain_duration.fullmatch(text)
     if parts is None:
-        return FAILED
+        return REFUSED
     sign, days, unit, clock, hours, minutes, seconds = parts.groups()
     whole = micro = 0
     if clock:
@@ -89,11 +89,11 @@ def read_duration(text: str) -> Any:
                 micro = int(fraction.ljust(6, "0"))
             whole += int(seconds)
         elif not hours and not minutes:
-            return FAILED
+            return REFUSED
         if unit == "W":
-            return FAILED
+            return REFUSED
     elif hours or minutes or seconds or not days:
-        return FAILED
+        return REFUSED
     if days is None:
         length = timedelta(0, whole, micro) if micro else _SECOND * whole
     elif len(days) < 9:
@@ -101,7 +101,7 @@ def read_duration(text: str) -> Any:
     elif _duration_text.fullmatch(text):  # near the end of what a timedelta holds, the clock has less room
         length = timedelta(int(days), whole, micro)
     else:
-        return FAILED
+        return REFUSED
     return -length if sign else length
 
 
@@ -121,7 +121,7 @@ def _path_reader() -> Callable[[str], Any]:
     from pathlib import Path
 
     def read_path(text: str) -> Any:
-        return Path(text) if text and "\0" not in text else FAILED
+        return Path(text) if text and "\0" not in text else REFUSED
 
     return read_path
 
@@ -133,11 +133,11 @@ def _zone_reader() -> Callable[[str], Any]:
 
     def read_zone(text: str) -> Any:
         if text not in known():  # to look for it in the folders takes long
-            return FAILED
+            return REFUSED
         try:
             return ZoneInfo(text)
         except (KeyError, OSError):
-            return FAILED
+            return REFUSED
 
     return read_zone
 

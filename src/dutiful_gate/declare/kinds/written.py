@@ -7,7 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
-from ..facts import FAILED, Bind, Facts, Sort, Stop, Unit
+from ..facts import Bind, Facts, Sort, Stop, Unit
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
 from .text import SURROGATE, TEXTS, encodable
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 class Written(Kind):
     """A kind that one function reads from text and another writes as text.
 
-    `held` is the Python type it becomes. `read` takes text and gives the value or FAILED; the ValueError or
+    `held` is the Python type it becomes. `read` takes text and gives the value or REFUSED; the ValueError or
     OverflowError that it may raise instead costs more. `write` takes the value and gives text; `example` shows a reader
     what is wanted. `near` are texts at its ends and just past them, `made` values as code makes them; `drawn` makes a
     text of it up.
@@ -79,7 +79,7 @@ class Written(Kind):
                 made = read(value)
             except (ValueError, OverflowError):
                 return unreadable
-            return unreadable if made is FAILED else made
+            return unreadable if made.__class__ is Stop else made
 
         def read_from_text(value: object) -> object:
             return read_written(value.strip(BLANKS) if isinstance(value, str) else value)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
+from ..members import on_wire, quoted, typed
 from .base import Face, Rule
 
 if TYPE_CHECKING:
@@ -26,20 +27,20 @@ class OneOf(Rule):
         return True
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{value} in {bind(frozenset(self.choices), 'CHOICES')}"
+        return f"{value} in {bind(frozenset(map(typed, self.choices)), 'CHOICES')}"
 
     def open_condition(self, value: str, bind: Bind) -> str:
-        return f"{bind(partial(is_one_of, tuple(self.choices)), 'is_one_of')}({value})"
+        return f"{bind(partial(is_one_of, tuple(map(typed, self.choices))), 'is_one_of')}({value})"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         test = self.open_condition if facts.open else self.condition
         return (Face(test(value, bind), "choice", "one of {choices}"),)
 
     def numbers(self) -> Mapping[str, object]:
-        return {"choices": self.choices}
+        return {"choices": tuple(map(on_wire, self.choices))}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        return {"enum": list(self.choices)}
+        return {"enum": list(map(on_wire, self.choices))}
 
     def suits(self, facts: Facts) -> None:
         if not self.choices:
@@ -56,16 +57,16 @@ class OneOf(Rule):
                 )
 
     def examples(self, facts: Facts) -> Iterable[Any]:
-        return self.choices
+        return tuple(map(typed, self.choices))
 
     def edges(self, facts: Facts) -> Iterable[Any]:
-        return self.choices
+        return tuple(map(typed, self.choices))
 
     def asks(self, wish: Wish) -> None:
-        wish.only = wish.only or self.choices
+        wish.only = wish.only or tuple(map(on_wire, self.choices))
 
     def survives(self, step: Step) -> bool:
         return False
 
     def __str__(self) -> str:
-        return f"it.one_of({', '.join(map(repr, self.choices))})"
+        return f"it.one_of({', '.join(map(quoted, self.choices))})"

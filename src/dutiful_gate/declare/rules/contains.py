@@ -11,6 +11,7 @@ from ..applicability import LIST, TEXT, TEXT_OR_LIST, Takes
 from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unit, Unsaid
+from ..members import on_wire, quoted, typed
 from .base import Face, Rule, refuse
 from .pattern import Matches, in_ecma, judged
 
@@ -129,10 +130,10 @@ class Contains(Rule):
         return TEXT_OR_LIST if isinstance(self.held, str) else LIST
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{bind(self.held, 'HELD')} in {value}"
+        return f"{bind(typed(self.held), 'HELD')} in {value}"
 
     def open_condition(self, value: str, bind: Bind) -> str:
-        held = partial(_holds_in, self.held)
+        held = partial(_holds_in, typed(self.held))
         return f"{bind(held, 'holds_in')}({value})"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
@@ -140,14 +141,14 @@ class Contains(Rule):
         return (Face(self.condition(value, bind), "pattern" if facts.text else "count", words),)
 
     def numbers(self) -> Mapping[str, object]:
-        return {"held": self.held}
+        return {"held": on_wire(self.held)}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         if facts.open and isinstance(self.held, str):
             return {"pattern": escaped(self.held), "contains": {"const": self.held}}
         if facts.text and not facts.open:
             return {"pattern": escaped(self.held)}
-        return {"contains": {"const": self.held}}
+        return {"contains": {"const": on_wire(self.held)}}
 
     def suits(self, facts: Facts) -> None:
         if facts.text and not facts.open and not isinstance(self.held, str):
@@ -156,7 +157,7 @@ class Contains(Rule):
             refuse(self, facts, "it judges text and lists")
 
     def examples(self, facts: Facts) -> Iterable[Any]:
-        return (self.held,) if facts.text else ([self.held],)
+        return (self.held,) if facts.text else ([typed(self.held)],)
 
     def edges(self, facts: Facts) -> Iterable[Any]:
         return (self.held, f"{self.held} x") if facts.text else ()
@@ -165,10 +166,10 @@ class Contains(Rule):
         return False
 
     def asks(self, wish: Wish) -> None:
-        wish.held.append(self.held)
+        wish.held.append(on_wire(self.held))
 
     def __str__(self) -> str:
-        return f"it.contains({self.held!r})"
+        return f"it.contains({quoted(self.held)})"
 
 
 def escaped(text: str) -> str:

@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 from ..applicability import LIST, Takes
 from ..equality import CROWDED, EQUAL, SOUND, key_of, keys_of, standing
+from ..errors import DeclarationError
 from ..facts import Bind, Facts, Own, Unit, Unsaid
 from ..hash_limits import MOST_ALIKE
+from ..waiting import check_answers, shown_name
 from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
@@ -40,6 +42,12 @@ class Distinct(Rule):
 
         An item that is null, or whose attribute is lacking or null, is like no other.
         """
+        if not isinstance(key, str):
+            if not callable(key):
+                raise DeclarationError(
+                    f"it.distinct.by({key!r}) needs a function or a name", remedy='as in it.distinct.by("number")'
+                )
+            check_answers(key, f"it.distinct.by({shown_name(key)})")
         return self.but(key=key)
 
     @property

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
+from ..members import on_wire, quoted, typed
 from .base import Face, Rule
 
 if TYPE_CHECKING:
@@ -27,11 +28,11 @@ class Equal(Rule):
         return True
 
     def open_condition(self, value: str, bind: Bind) -> str:
-        test = f"{bind(partial(is_one_of, (self.constant,)), 'is_one_of')}({value})"
+        test = f"{bind(partial(is_one_of, (typed(self.constant),)), 'is_one_of')}({value})"
         return test if self.wanted else f"not {test}"
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{value} {'==' if self.wanted else '!='} {bind(self.constant, 'CONSTANT')}"
+        return f"{value} {'==' if self.wanted else '!='} {bind(typed(self.constant), 'CONSTANT')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{constant}" if self.wanted else "anything but {constant}"
@@ -39,10 +40,10 @@ class Equal(Rule):
         return (Face(test(value, bind), "choice", words),)
 
     def numbers(self) -> Mapping[str, object]:
-        return {"constant": self.constant}
+        return {"constant": on_wire(self.constant)}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        said = {"const": self.constant}
+        said = {"const": on_wire(self.constant)}
         return said if self.wanted else {"not": said}
 
     def suits(self, facts: Facts) -> None:
@@ -56,17 +57,17 @@ class Equal(Rule):
             )
 
     def examples(self, facts: Facts) -> Iterable[Any]:
-        return (self.constant,) if self.wanted else ()
+        return (typed(self.constant),) if self.wanted else ()
 
     def edges(self, facts: Facts) -> Iterable[Any]:
-        return (self.constant,)
+        return (typed(self.constant),)
 
     def asks(self, wish: Wish) -> None:
         if self.wanted and not wish.only and wish.random.random() < 0.8:
-            wish.only = (self.constant,)
+            wish.only = (on_wire(self.constant),)
 
     def survives(self, step: Step) -> bool:
         return False
 
     def __str__(self) -> str:
-        return f"it {'==' if self.wanted else '!='} {self.constant!r}"
+        return f"it {'==' if self.wanted else '!='} {quoted(self.constant)}"

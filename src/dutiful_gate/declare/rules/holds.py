@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Own, Unsaid
+from ..waiting import check_answers, shown_name
 from .base import Face, Rule
 
 if TYPE_CHECKING:
@@ -62,5 +63,6 @@ def holds(function: Callable[[Any], object], *, says: str | None = None) -> Hold
     """
     if not callable(function):
         raise DeclarationError(f"holds({function!r}) needs a function", remedy="hand over something that can be called")
+    check_answers(function, f"holds({shown_name(function)})")
     rule = Holds(function)
     return rule if says is None else rule.says(says)

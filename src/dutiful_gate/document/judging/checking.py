@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 from ...declare.errors import DeclarationError
-from ...declare.facts import FAILED
+from ...declare.facts import Stop
 from ...declare.limits import Limits, deepest
 from ...report.fault import pointer
 from ..document import Flaw
@@ -211,7 +211,7 @@ class Checker:
         if engine is None:
             return
         raw = _without(node, own) if own else node.raw
-        if engine.sound(raw) is not FAILED:
+        if engine.sound(raw).__class__ is not Stop:
             return
         _, findings = engine.collect(raw)
         faults = findings.told()

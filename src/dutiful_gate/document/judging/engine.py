@@ -11,7 +11,7 @@ from typing import Any
 from ...codegen.legend import whole
 from ...declare.equality import LISTS
 from ...declare.errors import DeclarationError
-from ...declare.facts import FAILED
+from ...declare.facts import REFUSED, Stop
 from ...declare.formats.table import JUDGES
 from ...declare.limits import Limits
 from ...report.document_order import ranks_in
@@ -122,24 +122,24 @@ class DocumentEngine:
         self._sound: Judge = self._first if self.root not in checked.unsure else self._perhaps
 
     def sound(self, data: Any) -> Any:
-        """The data itself when it is sound, else FAILED."""
+        """The data itself when it is sound, else REFUSED."""
         try:
             if self.recursive and nests_deeper(data, self.limits.depth):
-                return FAILED
+                return REFUSED
             if not self.remembers:
-                return data if self._sound(data, ()) else FAILED
+                return data if self._sound(data, ()) else REFUSED
             with self._memory.kept(True):
-                return data if self._sound(data, ()) else FAILED
+                return data if self._sound(data, ()) else REFUSED
         except RecursionError:
-            return FAILED
+            return REFUSED
         except DeclarationError:
             raise
         except Exception:  # something in the data lies about what it is: `collect` says so
-            return FAILED
+            return REFUSED
 
     def sound_and_known(self, data: Any) -> Any:
-        """The same; FAILED too where something could not be judged, which `collect` then tells."""
-        return FAILED if self.flaws else self.sound(data)
+        """The same; REFUSED too where something could not be judged, which `collect` then tells."""
+        return REFUSED if self.flaws else self.sound(data)
 
     def _first(self, data: Any, scope: Scope) -> bool:
         """What judges until a function is compiled: that is when data first comes."""
@@ -188,10 +188,10 @@ class DocumentEngine:
             return []
 
     def collect(self, data: Any) -> tuple[Any, Findings]:
-        """The data or FAILED, and every fault."""
+        """The data or REFUSED, and every fault."""
         try:
             found = self._found(data, None, self._most_found)
-            return (FAILED if found else data), Findings(found, self.limits.faults, data)
+            return (REFUSED if found else data), Findings(found, self.limits.faults, data)
         except DeclarationError:
             raise
         except Exception:  # what follows holds nothing but plain data, so that an error of our own is raised again
@@ -199,7 +199,7 @@ class DocumentEngine:
         found = self._found(data, None, self._most_found)
         if not found:
             found.note(Finding((), self._keywords.at(self.root, "readable"), None, None))
-        return FAILED, Findings(found, self.limits.faults, data)
+        return REFUSED, Findings(found, self.limits.faults, data)
 
     @property
     def _most_found(self) -> int:
@@ -255,7 +255,7 @@ class DocumentEngine:
     def output(self, data: Any, form: str) -> dict[str, Any]:
         """The standard's output (2020-12, section 12.4): "flag" or "basic"."""
         if form == "flag":
-            return {"valid": self.sound(data) is not FAILED}
+            return {"valid": self.sound(data).__class__ is not Stop}
         # Without notes, since then what alternatives ask in common is asked, and told, once.
         found = self._found(data, None)
         if found:

@@ -144,17 +144,17 @@ class SchemaWriter:
         if record.text:
             said["description"] = record.text
         said["type"] = "object"
-        fields = [field for field in record.fields if not (self.released and (field.use.secret or field.only_given))]
+        fields = [field for field in record.fields if not self.released or field.goes_out(secrets=False)]
         said["properties"] = {
             field.wire: self.field(field, f"{at}/properties/{escaped(field.wire)}", record) for field in fields
         }
         if self.released:
             for field in record.computed:
-                if not field.use.secret:
+                if field.goes_out(secrets=False):
                     told = self.field(field, f"{at}/properties/{escaped(field.wire)}", record)
                     said["properties"][field.wire] = {**told, "readOnly": True}
         required = [field.wire for field in fields if (not field.may_lack if self.released else field.required)]
-        required += [field.wire for field in record.computed if self.released and not field.use.secret]
+        required += [field.wire for field in record.computed if self.released and field.goes_out(secrets=False)]
         if required:
             said["required"] = required
         if not self.released:
@@ -300,7 +300,7 @@ class SchemaWriter:
         for word, marked in (
             ("deprecated", about.deprecated),
             ("readOnly", about.read_only),
-            ("writeOnly", use.secret),
+            ("writeOnly", use.secret or about.write_only),
         ):
             if marked:
                 said[word] = True

@@ -11,7 +11,7 @@ from jinja2 import DictLoader, Environment
 from markupsafe import Markup
 
 from ...declare.errors import DeclarationError
-from ...declare.facts import FAILED
+from ...declare.facts import Stop
 from ...declare.sources import Source
 from ...document.rules_in_words import rules_in_words
 from ...engine.engine import Engine, Plan
@@ -112,6 +112,8 @@ class _Maker:
         record = self.shape.records[node.key]
         made = []
         for field in record.fields:
+            if field.withheld:
+                continue
             came = entered.get(field.wire, MISSING) if entered is not None else _default(field, self.shape)
             made.append(self.value(field.use, came, (*path, field.wire), field))
         return made
@@ -236,7 +238,7 @@ def _escaped(step: Any) -> str:
 
 def _refuses_empty(use: Use, shape: Shape) -> bool:
     """Whether an empty input is refused: only then may a browser ask for more."""
-    return Engine(Plan(part_of(shape, use), Source.TEXT)).sound("") is FAILED
+    return Engine(Plan(part_of(shape, use), Source.TEXT)).collect("")[0].__class__ is Stop
 
 
 @cache
