@@ -236,7 +236,17 @@ def asker(application: Any) -> Client:
         async with httpx.AsyncClient(transport=transport, base_url="http://quay.example") as client:
             return await client.request(method, url, **words)
 
-    return lambda method, url, **words: _reply(asyncio.run(ask(method, url, words)))
+    return lambda method, url, **words: _reply(asyncio.run(ask(method, url, as_json(words))))
+
+
+def as_json(words: dict[str, Any]) -> dict[str, Any]:
+    """A body that does not say what it is says that it is JSON; one of the type "none" stays without."""
+    if "content" not in words:
+        return words
+    headers = httpx.Headers({"content-type": "application/json"} | dict(words.get("headers") or {}))
+    if headers["content-type"] == "none":
+        del headers["content-type"]
+    return {**words, "headers": headers}
 
 
 class _ByWsgi(httpx.WSGITransport):
@@ -254,7 +264,7 @@ class _ByWsgi(httpx.WSGITransport):
 
 def _by_wsgi(application: Any) -> Client:
     client = httpx.Client(transport=_ByWsgi(application), base_url="http://quay.example")
-    return lambda method, url, **words: _reply(client.request(method, url, **words))
+    return lambda method, url, **words: _reply(client.request(method, url, **as_json(words)))
 
 
 def _reply(answered: httpx.Response) -> Reply:

@@ -215,22 +215,23 @@ def test_companions_that_make_no_sense(kind: Any, told: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "fallback", "of_release"),
-    [
-        (UUID, None, None),
-        (Decimal, None, None),
-        (int | str, None, None),
-        (Crate, "none", "none"),
-        (list[int], "x", "x"),
-        ("Cargo", "x", "x"),
-    ],
-)
-def test_what_stands_in_goes_out_as_it_is(kind: Any, fallback: Any, of_release: Any) -> None:
-    gate: Gate[Any] = Gate(list[Annotated[kind, otherwise(fallback)]])  # type: ignore[valid-type]
-    value = gate.admit([[["x"]]])
-    assert value == [fallback]
-    assert gate.release(value) == gate.release_admitted(value) == [of_release]
-    assert Gate.from_schema(gate.schema(of="release"), formats="assert").accepts([of_release])
+    ("kind", "fallback"),
+    [(UUID, None), (Decimal, None), (int | str, None), (Crate, "none"), (list[int], "x"), ("Cargo", "x"), (Port, "x"), (str, 3),
+     (date, "2026-05-04"), (bool, 1), (int, True), (dict[str, int], {"a": "x"}), (tuple[int, str], (1, 2))],
+)  # fmt: skip
+def test_what_stands_in_is_of_the_type(kind: Any, fallback: Any) -> None:
+    with pytest.raises(DeclarationError, match="puts in the place of a refused value what is not"):
+        Gate(list[Annotated[kind, otherwise(fallback)]])  # type: ignore[valid-type]
+    if fallback is None:
+        gate: Gate[Any] = Gate(list[Annotated[kind | None, otherwise(None)]])  # type: ignore[valid-type]
+        assert gate.release(gate.admit([[["x"]]])) == [None]
+
+
+def test_what_stands_in_may_break_rules_and_be_written_as_in_the_data() -> None:
+    assert Gate(Annotated[int, it > 5, otherwise(0)]).admit("x") == 0
+    gate: Gate[Any] = Gate(list[Annotated[Port, otherwise("QLP")]])
+    assert gate.admit(["?"]) == [Port.QUILLPORT]
+    assert gate.release(gate.admit(["?"])) == ["QLP"]
 
 
 def test_own_words_do_not_stop_steps() -> None:

@@ -429,7 +429,7 @@ def test_what_cannot_be_asked_is_refused_even_where_nothing_is_wanted_of_it() ->
     [
         Decimal,
         Annotated[Decimal, via(str)],
-        Annotated[Decimal, via(str), otherwise(3)] | int,
+        Annotated[Decimal, via(str), otherwise(Decimal(3))] | int,
         Decimal | int,
         list[Decimal],
     ],

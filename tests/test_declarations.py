@@ -117,8 +117,12 @@ DEFAULTS: list[tuple[Any, Any, str]] = [
     (Annotated[str, uppered], "qlp", r"its steps make 'QLP' of it; write that"),
     (datetime, datetime(2026, 5, 4), r"with an offset"),
     (Annotated[list[int], it.length > 0], field(default_factory=list), r"needs at least 1 item; got 0"),
-    (Annotated[list[int], otherwise(0)], (1, "x"), r"its steps make 0 of it"),
-    (Annotated[dict[str, int], it.length > 3, otherwise(0)], field(default_factory=lambda: {"a": 1}), r"make 0 of it"),
+    (Annotated[list[int], otherwise([0])], (1, "x"), r"its steps make a list of 1 item of it"),
+    (
+        Annotated[dict[str, int], it.length > 3, otherwise({})],
+        field(default_factory=lambda: {"a": 1}),
+        r"make a record of 0 keys of it",
+    ),
 ]
 
 

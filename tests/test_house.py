@@ -20,18 +20,19 @@ ROOT = Path(dutiful_gate.__file__).parent
 
 MAY_IMPORT: dict[str, set[str]] = {
     "regex": set(),
-    "declare": {"regex"},
+    "files": set(),
+    "declare": {"files", "regex"},
     "codegen": set(),
     "report": {"declare"},
     "shape": {"declare", "regex"},
     "read": {"declare", "report"},
     "document": {"declare", "regex", "shape", "report", "codegen"},
     "engine": {"declare", "regex", "shape", "report", "codegen"},
-    "gates": {"declare", "shape", "report", "read", "document", "engine", "dutiful_gate"},
+    "gates": {"declare", "files", "shape", "report", "read", "document", "engine", "dutiful_gate"},
     "sample": {"declare", "regex", "shape", "report", "document", "engine", "gates"},
     "prove": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
-    "tables": {"declare", "regex", "shape", "report", "read", "engine", "gates", "importlib"},
-    "feed": {"declare", "shape", "report", "read", "engine", "gates", "tables", "importlib"},
+    "tables": {"declare", "files", "regex", "shape", "report", "read", "engine", "gates", "importlib"},
+    "feed": {"declare", "files", "shape", "report", "read", "engine", "gates", "tables", "importlib"},
     "draft": {"declare", "report", "read", "document", "feed", "gates", "importlib"},
     "outline": {"declare", "report", "document", "gates"},
     "versions": {"declare", "regex", "shape", "report", "document", "engine", "gates", "sample", "prove", "importlib"},
@@ -41,6 +42,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "demo": {"dutiful_gate", "web", "config"},
     "cli": {
         "declare",
+        "files",
         "report",
         "document",
         "draft",
@@ -86,7 +88,7 @@ PUBLIC = {
 }
 """The modules beside the package itself that may be imported from outside; the README names them."""
 
-CORE = {"declare", "regex", "codegen", "shape", "engine", "report", "read", "document", "gates"}
+CORE = {"declare", "files", "regex", "codegen", "shape", "engine", "report", "read", "document", "gates"}
 
 
 def imports(file: Path) -> set[tuple[str, str]]:

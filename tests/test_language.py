@@ -217,7 +217,7 @@ def test_marks() -> None:
     assert [fault.pointer for fault in gate.examine({"userName": "a", "password": "12345678", "x": "y"}).faults] == [
         "/x"
     ]
-    everywhere = Gate(list[Annotated[Account, otherwise(None)]])
+    everywhere = Gate(list[Annotated[Account | None, otherwise(None)]])
     assert everywhere.examine([{}, 3]).value == [None, None]
 
 

@@ -737,7 +737,9 @@ def test_a_template_filled_in_as_it_suggests_loads(tmp_path: Path, seed: int) ->
         loaded = settings.examine(folder=written(tmp_path, {name: filled}), environ={})
         # What a form cannot hold is left out, and said: TOML has no null, and a variable of any type is text.
         left_out = "leave it out" in text or "## for example" in text or form == "env"
-        assert loaded or left_out, (form, text, loaded.lines())
+        # So is every secret: no template holds one that works.
+        secrets = settings.gate.shape.secretive and {fault.code for fault in loaded.faults} <= {"absent", "agreement"}
+        assert loaded or left_out or secrets, (form, text, loaded.lines())
 
 
 @pytest.mark.parametrize("seed", range(40))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, get_args
@@ -136,11 +136,26 @@ def draft(
         if there is not None and target is not None:
             _tell_changes(made, target, there)
             return
-        text = made.python() if wanted == "python" else json.dumps(made.document, indent=2, ensure_ascii=False) + "\n"
+        text = _source(made, samples) if wanted == "python" else _document(made)
     except (CannotStart, BrokenOff, DeclarationError) as error:
         raise CannotRun(visible(str(error))) from None
     put(text, into, "python" if wanted == "python" else "json")
     _summary(made)
+
+
+def _document(made: Draft) -> str:
+    return json.dumps(made.document, indent=2, ensure_ascii=False) + "\n"
+
+
+def _source(made: Draft, samples: Sequence[str]) -> str:
+    """The draft as Python. Raises CannotRun, naming the samples, where it has no form there."""
+    try:
+        return made.python()
+    except DeclarationError as error:
+        told = ", ".join(map(visible, samples))
+        raise CannotRun(
+            f"what is in {told} cannot become declarations.\n  {error.problem}; draft a document: --as schema"
+        ) from None
 
 
 def _tell_changes(made: Draft, target: str, there: Mapping[str, Any]) -> None:

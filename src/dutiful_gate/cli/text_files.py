@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import json
-import os
-import shutil
-from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 import click
 from rich.syntax import Syntax
 
+from ..files.own_files import write_whole
 from .console import console
 from .target import CannotRun
 
@@ -46,23 +44,10 @@ def write_text(file: Path, text: str, *, note: str = "written") -> None:
         if file.exists() and not file.is_file():
             file.write_bytes(raw)
         else:
-            _replace(file.resolve(), raw)
+            write_whole(file.resolve(), raw)
     except OSError as error:
         raise CannotRun(f"{file} cannot be written: {error.strerror}") from None
     console(stderr=True).print(f"{file} {note}", markup=False)
-
-
-def _replace(file: Path, raw: bytes) -> None:
-    aside = file.with_name(f".{file.name}.{os.getpid()}.part")
-    try:
-        aside.write_bytes(raw)
-        if file.exists():
-            shutil.copymode(file, aside)
-        aside.replace(file)
-    except OSError:
-        with suppress(OSError):
-            aside.unlink(missing_ok=True)
-        raise
 
 
 def put(text: str, into: Path | None, language: str) -> None:

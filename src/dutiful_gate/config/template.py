@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 _DEEPEST = 8
 _DEEPEST_TYPE = 3
-_TRIES, _ENOUGH = 16, 4
+_TRIES, _ENOUGH = 32, 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,13 +138,14 @@ def _sample(settings: Settings[Any]) -> Any:
             break
     if not made:
         return {}
-    whole = min(made, key=lambda each: len(str(each)))
+    made.sort(key=lambda each: len(str(each)))
     root, names = settings.gate.shape.root, settings.names
     for examples in (True, False):
-        tried = _with_defaults(whole, root, names, examples=examples)
-        if settings.gate.accepts(tried):
-            return tried
-    return whole
+        for whole in made:
+            tried = _with_defaults(whole, root, names, examples=examples)
+            if settings.gate.accepts(tried):
+                return tried
+    return made[0]
 
 
 def _with_defaults(made: Any, use: Use, names: Names, *, examples: bool) -> Any:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from os import PathLike
+from pathlib import Path
 from typing import BinaryIO, Final, Protocol
 
 
@@ -40,11 +41,15 @@ class UploadedFile:
         self._held.seek(0)
         return self._held.read(most)
 
-    def save(self, path: str | PathLike[str]) -> None:
-        """Write it to a file. Raises OSError as writing does."""
+    def save(self, path: str | PathLike[str], *, over: bool = False) -> None:
+        """Write it to a new file. Raises FileExistsError where its name is taken, OSError as writing does.
+
+        With `over` what is there gives way, a link itself and not what it leads to.
+        """
+        from ..files.own_files import write_whole
+
         self._held.seek(0)
-        with open(path, "wb") as into:
-            self.copy(into)
+        write_whole(Path(path), self._held, over=over)
 
     def copy(self, into: BinaryIO) -> None:
         """Copy it into an open file."""

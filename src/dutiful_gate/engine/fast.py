@@ -802,7 +802,6 @@ class SoundWriter(SoundRecordWriter):
     def run(self, parts: tuple[Step | Rule, ...], value: str, facts: Facts) -> None:
         """Steps and rules in order; rules that stand together are one test."""
         conditions: list[str] = []
-        answer = DOUBT if facts.open else REFUSE
         for part in parts:
             takes = part.takes() if facts.open else None
             if takes is not None:
@@ -811,17 +810,16 @@ class SoundWriter(SoundRecordWriter):
                 write = part.open_condition if facts.open else part.condition
                 conditions.append(write(value, self.bind))
                 continue
-            self._test(conditions, answer)
+            self._test(conditions)
             conditions = []
             facts = part.suits(facts)
-            answer = DOUBT if facts.open else answer
             self.write(f"{value} = {part.expression(value, self.bind)}")
-        self._test(conditions, answer)
+        self._test(conditions)
 
-    def _test(self, conditions: list[str], answer: str) -> None:
+    def _test(self, conditions: list[str]) -> None:
         if conditions:
             with self.block(f"if not ({all_of(conditions)}):"):
-                self.write(answer)
+                self.write(REFUSE)
 
 
 def settled_test(parts: tuple[Step | Rule, ...], value: str, bind: Bind) -> str:

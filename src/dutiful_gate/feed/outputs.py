@@ -10,11 +10,12 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, BinaryIO, Final, Protocol
 
+from ..files.own_files import made_anew, opened_again, put_in_place
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
 from ..shape.nodes import Field
 from .cells import record_of
-from .opened import CannotStart, Form, form_of
+from .opened import BrokenOff, CannotStart, Form, form_of
 
 PART: Final = ".part"
 
@@ -22,6 +23,26 @@ PART: Final = ".part"
 def part_of(path: Path) -> Path:
     """The name of a file that is being written."""
     return path.with_name(path.name + PART)
+
+
+def cannot_begin(part: Path, error: OSError) -> CannotStart:
+    """Why a file that grows cannot be begun, and what to do."""
+    if isinstance(error, FileExistsError):
+        return CannotStart(
+            f"{str(part)!r} is there already: another run writes it, or one was interrupted; --resume goes on from it"
+        )
+    return CannotStart(f"{str(part)!r} cannot be written: {error.strerror or error}")
+
+
+def named(part: Path, final: Path) -> None:
+    """Give a part its name. Raises BrokenOff where another file has that meanwhile."""
+    try:
+        put_in_place(part, final)
+    except FileExistsError:
+        raise BrokenOff(
+            f"{str(final)!r} has appeared meanwhile, and is not replaced: move it away, and --resume gives "
+            f"{str(part)!r} its name"
+        ) from None
 
 
 class Output(Protocol):
@@ -32,6 +53,9 @@ class Output(Protocol):
 
     def taken(self) -> list[Path]:
         """The files that are there already under names that it would give."""
+
+    def parts(self) -> list[Path]:
+        """The files that a run which was begun there would have left."""
 
     def path(self) -> Path:
         """The name that it was asked for."""
@@ -72,6 +96,10 @@ class GrowingFile:
         """See `Output`."""
         return [self._path] if self._path.exists() else []
 
+    def parts(self) -> list[Path]:
+        """See `Output`."""
+        return [part_of(self._path)]
+
     def path(self) -> Path:
         """See `Output`."""
         return self._path
@@ -81,15 +109,15 @@ class GrowingFile:
         part = part_of(self._path)
         try:
             if state is None:
-                self._stream = part.open("wb")
+                self._stream = made_anew(part)
                 return
-            if part.stat().st_size < state:
+            self._stream = opened_again(part)
+            if os.fstat(self._stream.fileno()).st_size < state:
                 raise CannotStart(f"{str(part)!r} is shorter than the journal says")
-            self._stream = part.open("r+b")
             self._stream.truncate(state)
             self._stream.seek(state)
         except OSError as error:
-            raise CannotStart(f"{str(part)!r} cannot be written: {error.strerror}") from None
+            raise cannot_begin(part, error) from None
 
     @property
     def _opened(self) -> BinaryIO:
@@ -123,11 +151,11 @@ class GrowingFile:
         part = part_of(self._path)
         if part.exists():
             if self._footer:
-                with part.open("r+b") as stream:
+                with opened_again(part) as stream:
                     stream.truncate(state)
                     stream.seek(state)
                     stream.write(self._footer)
-            os.replace(part, self._path)
+            named(part, self._path)
         return [self._path]
 
 

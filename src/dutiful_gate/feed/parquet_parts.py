@@ -5,16 +5,17 @@ from __future__ import annotations
 import os
 import re
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, BinaryIO, Final
 
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from ..files.own_files import made_anew, opened_again
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
 from ..tables.arrow_types import DoesNotFit, arrow_schema, columns_of
 from .opened import BrokenOff, CannotStart
-from .outputs import part_of
+from .outputs import cannot_begin, named, part_of
 
 PART_ROWS: Final = 100_000
 GROUP_ROWS: Final = 10_000
@@ -30,6 +31,7 @@ class ParquetParts:
         self._rows = 0
         self._held: list[dict[str, Any]] = []
         self._writer: pq.ParquetWriter | None = None
+        self._stream: BinaryIO | None = None
 
     def path(self) -> Path:
         """See `Output`."""
@@ -41,6 +43,10 @@ class ParquetParts:
         there = sorted(self._path.parent.iterdir()) if self._path.parent.is_dir() else []
         return [each for each in there if named.fullmatch(each.name)]
 
+    def parts(self) -> list[Path]:
+        """See `Output`."""
+        return [part_of(self.named(1))]
+
     def named(self, number: int) -> Path:
         """The file of a number, from 1."""
         return self._path.with_name(f"{self._path.stem}-{number:05}{self._path.suffix}")
@@ -51,10 +57,14 @@ class ParquetParts:
         for number in range(1, self._parts + 1):
             if not part_of(self.named(number)).exists():
                 raise CannotStart(f"{str(part_of(self.named(number)))!r} is not there any more")
+        part = part_of(self.named(self._parts + 1))
         try:
-            part_of(self.named(self._parts + 1)).open("wb").close()
+            if state is not None and part.exists():  # what was begun there is not whole
+                opened_again(part).close()
+                part.unlink()
+            self._stream = made_anew(part)
         except OSError as error:
-            raise CannotStart(f"{str(part_of(self._path))!r} cannot be written: {error.strerror}") from None
+            raise cannot_begin(part, error) from None
 
     def head(self, header: bytes) -> None:
         """A Parquet file has its columns, and nothing above."""
@@ -70,15 +80,15 @@ class ParquetParts:
 
     def _write_group(self) -> None:
         if self._writer is None:
-            self._writer = pq.ParquetWriter(part_of(self.named(self._parts + 1)), self._schema)
+            if self._stream is None:
+                self._stream = made_anew(part_of(self.named(self._parts + 1)))
+            self._writer = pq.ParquetWriter(self._stream, self._schema)
         self._writer.write_table(pa.Table.from_pylist(self._held, self._schema))
         self._held.clear()
 
     def _end_part(self) -> None:
         self._write_group()
         self.close()
-        with part_of(self.named(self._parts + 1)).open("rb+") as stream:
-            os.fsync(stream.fileno())
         self._parts += 1
         self._rows = 0
 
@@ -91,8 +101,13 @@ class ParquetParts:
     def close(self) -> None:
         """See `Output`."""
         writer, self._writer = self._writer, None
+        stream, self._stream = self._stream, None
         if writer is not None:
             writer.close()
+        if stream is not None:
+            stream.flush()
+            os.fsync(stream.fileno())
+            stream.close()
 
     def finish(self, state: int) -> list[Path]:
         """See `Output`."""
@@ -100,7 +115,7 @@ class ParquetParts:
         names = [self.named(number) for number in range(1, state + 1)]
         for name in names:
             if part_of(name).exists():
-                os.replace(part_of(name), name)
+                named(part_of(name), name)
         part_of(self.named(state + 1)).unlink(missing_ok=True)
         return names
 

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import os
 import re
+import tempfile
 import zipfile
 from pathlib import Path
-from typing import Any, Final
+from typing import IO, Any, Final
 
 from openpyxl import Workbook
 from openpyxl.cell import WriteOnlyCell
 from openpyxl.formula.translate import Translator
 
+from ..files.own_files import made_anew, opened_again
 from .opened import opened
-from .outputs import GrowingFile, part_of
+from .outputs import GrowingFile, named, part_of
 from .workbook import letters_of, opened_workbook, rows_of, seekable
 
 _ALWAYS: Final = (1980, 1, 1, 0, 0, 0)
@@ -38,10 +40,12 @@ class RefusedSheet(GrowingFile):
         self.close()
         part = part_of(self._path)
         if part.exists():
-            sheet, first, *rows = part.read_text(encoding="utf-8").splitlines()
+            with opened_again(part) as told:
+                sheet, first, *rows = told.read().decode().splitlines()
             made = part.with_name(part.name + ".made")
+            made.unlink(missing_ok=True)  # of a run that was interrupted here
             _copy(self._source, sheet, [int(first), *map(int, rows)], made)
-            os.replace(made, self._path)
+            named(made, self._path)
             part.unlink()
         return [self._path]
 
@@ -67,10 +71,12 @@ def _copy(source: str, name: str, numbers: list[int], target: Path) -> None:
                 sheet.append([_cell(sheet, *pair, row) for pair in zip(cells[:end], as_written[:end], strict=True)])
             if number >= last:
                 break
-    plain = target.with_name(target.name + ".new")
-    book.save(plain)
-    _repacked(plain, target)
-    plain.unlink()
+    with tempfile.TemporaryFile() as plain, made_anew(target) as made:
+        book.save(plain)
+        plain.seek(0)
+        _repacked(plain, made)
+        made.flush()
+        os.fsync(made.fileno())
 
 
 def _cell(sheet: Any, cell: Any, as_written: Any, row: int) -> Any:
@@ -97,7 +103,7 @@ def _moved(cell: Any, row: int) -> str:
         return formula
 
 
-def _repacked(source: Path, target: Path) -> None:
+def _repacked(source: IO[bytes], target: IO[bytes]) -> None:
     """The same archive without the moment at which it was packed."""
     with zipfile.ZipFile(source) as came, zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as made:
         for part in came.infolist():
@@ -105,5 +111,3 @@ def _repacked(source: Path, target: Path) -> None:
             if part.filename == "docProps/core.xml":
                 held = _MODIFIED.sub(rb"\g<1>" + _WHEN, held)
             made.writestr(zipfile.ZipInfo(part.filename, _ALWAYS), held, zipfile.ZIP_DEFLATED)
-    with target.open("rb+") as stream:
-        os.fsync(stream.fileno())

@@ -15,14 +15,16 @@ from pathlib import Path
 from typing import Any, Final
 
 from ..declare.errors import DeclarationError
+from ..files.own_files import HeldElsewhere, Lock, opened_again, write_whole
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from .item import Item
 from .opened import BrokenOff, CannotStart, Form, form_of
-from .outputs import GrowingFile, Output, of_admitted, of_refused, part_of
+from .outputs import GrowingFile, Output, of_admitted, of_refused
 
 JOURNAL: Final = ".journal"
+LOCK: Final = ".lock"
 FAULTS: Final = ".faults.ndjson"
 _EVERY: Final = 2_000
 _LOOKED_AT: Final = 64 * 1024
@@ -124,25 +126,31 @@ class Split:
             self._outputs["faults"] = GrowingFile(refused.with_name(refused.name + FAULTS))
         self.finals: dict[str, list[Path]] = {}
         """The files of each kind, once all is written."""
+        self._lock: Lock | None = None
         self.complete = resume and self._is_complete()
         """Whether all was written, and only names were left to be given."""
         if self.complete:
+            self._hold()
             self.done, self.written = sys.maxsize, dict(self._told()["written"])
             return
         self._refuse_clashes()
         if admitted is not None and gate.shape.secretive and not secrets:
             raise CannotStart("admitted records hold secrets, which are not written unless asked for: --secrets")
         self.sorter = Sorter(gate, form, admitted=admitted, refused=refused)
+        self._hold()
         self.done = self._settled = 0
         self.written = {"admitted": 0, "refused": 0}
         self._mark: dict[str, object] = {} if source == "-" else mark_of(Path(source))
         self._mark["read"] = sha256(f"{_declared(gate)}{how}".encode("utf-8", "replace")).hexdigest()
         states = self._resumed() if resume else {}
         self._headed = bool(states)
+        if not resume:
+            self._refuse_parts()
         for name, output in self._outputs.items():
             try:
                 output.open(states.get(name))
             except CannotStart as error:
+                self._release()
                 if not resume:
                     raise
                 raise Changed(f"{error}; {_ANEW}") from None
@@ -155,7 +163,8 @@ class Split:
 
     def _told(self) -> Any:
         try:
-            return json.loads(self.journal.read_text(encoding="utf-8"))
+            with opened_again(self.journal) as stream:
+                return json.loads(stream.read())
         except RecursionError:
             raise ValueError("no journal nests so deep") from None
 
@@ -179,6 +188,34 @@ class Split:
                 raise CannotStart(f"{str(there)!r} is there already; move it away, or name another")
             if not path.parent.is_dir():
                 raise CannotStart(f"there is no folder {str(path.parent)!r}")
+
+    def _refuse_parts(self) -> None:
+        """Raise CannotStart where an unfinished run has left something: it is not thrown away unasked."""
+        there = [part for output in self._outputs.values() for part in output.parts()]
+        for part in (self.journal, *there):
+            if os.path.lexists(part):
+                self._release()
+                raise CannotStart(
+                    f"{str(part)!r} is there already, of a run that was interrupted: --resume goes on from it, or "
+                    "remove the .part and .journal files"
+                )
+
+    def _hold(self) -> None:
+        """Have these outputs for this run alone. Raises CannotStart where another has them."""
+        lock = self.journal.with_name(self.journal.name + LOCK)
+        try:
+            self._lock = Lock(lock)
+        except HeldElsewhere as error:
+            raise CannotStart(f"{error.strerror or error}: {str(self.journal)!r} is being written") from None
+        except OSError as error:
+            raise CannotStart(f"{str(lock)!r} cannot be made: {error.strerror or error}") from None
+
+    def _release(self) -> None:
+        for output in self._outputs.values():
+            output.close()
+        if self._lock is not None:
+            self._lock.let_go()
+            self._lock = None
 
     def _resumed(self) -> Mapping[str, int]:
         """How far the outputs were when the journal was last written; sets how many records they are of."""
@@ -241,9 +278,7 @@ class Split:
             "written": self.written,
             "complete": complete,
         }
-        fresh = part_of(self.journal)
-        fresh.write_text(json.dumps(told), encoding="utf-8")
-        os.replace(fresh, self.journal)
+        write_whole(self.journal, json.dumps(told).encode())
         self._settled = self.done
 
     def finish(self) -> None:
@@ -254,10 +289,10 @@ class Split:
         for name, output in self._outputs.items():
             self.finals[name] = output.finish(states[name])
         self.journal.unlink(missing_ok=True)
+        self._release()
 
     def __enter__(self) -> Split:
         return self
 
     def __exit__(self, *raised: object) -> None:
-        for output in self._outputs.values():
-            output.close()
+        self._release()

@@ -22,6 +22,7 @@ from typing import Any, Final, Literal
 from ..declare.errors import DeclarationError
 from ..engine.engine import Engine
 from ..engine.stored import StoredEngine, stored
+from ..files.own_files import write_whole
 from ..shape.pickling import leant_on, words_packer
 from .active_store import stores
 from .request import RequestGate
@@ -76,8 +77,8 @@ def build_gates(
     for name, each in made.items():
         if each.document is not None:
             text = json.dumps(each.document[0], indent=2, ensure_ascii=False) + "\n"
-            (documents / f"{_file_name(name)}.schema.json").write_text(text, encoding="utf-8")
-    _write(folder / FUNCTIONS, _joined(made.values()))
+            write_whole(documents / f"{_file_name(name)}.schema.json", text.encode())
+    write_whole(folder / FUNCTIONS, _joined(made.values()))
     stamp = {
         "python": sys.version,
         "library": _library(),
@@ -85,8 +86,8 @@ def build_gates(
         "sources": _sources(gates.values(), modules, folder),
         "gates": {name: each.told for name, each in made.items()},
     }
-    _write(folder / STAMP, (json.dumps(stamp, indent=2) + "\n").encode())
-    _write(folder / "__init__.py", _INIT.encode())
+    write_whole(folder / STAMP, (json.dumps(stamp, indent=2) + "\n").encode())
+    write_whole(folder / "__init__.py", _INIT.encode())
     return Built(list(made), left)
 
 
@@ -269,13 +270,6 @@ def _sources(gates: Iterable[Gate[Any] | RequestGate[Any]], modules: Iterable[st
 
 def _hash(raw: bytes) -> str:
     return hashlib.sha256(raw).hexdigest()
-
-
-def _write(path: Path, raw: bytes) -> None:
-    """Write a file at once: it is there in full, or not at all."""
-    part = path.with_name(f"{path.name}.part")
-    part.write_bytes(raw)
-    os.replace(part, path)
 
 
 def _file_name(name: str) -> str:

@@ -15,6 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.parquet as pq
 
+from ..files.own_files import made_anew, put_in_place
 from ..gates.base import AnyGate
 from ..read.unreadable import MOST_FOLD, MOST_UNPACKED, BrokenOff, CannotStart
 from ..report.digest import Digest
@@ -193,7 +194,11 @@ def examine_parquet(
 class Written:
     """A Parquet file that grows beside its name, and gets it when it is complete; nothing where no name was given."""
 
-    def __init__(self, path: str | os.PathLike[str] | None, schema: pa.Schema | None) -> None:
+    def __init__(self, path: str | os.PathLike[str] | None, schema: pa.Schema | None, *, twins: bool = False) -> None:
+        """`twins` tells that another may write the same file with the same rows."""
+        self._twins = twins
+        self._stood = False
+        self._stream: BinaryIO | None = None
         self._path = Path(path) if path is not None else None
         self._schema = schema
         self._token = uuid4().hex[:12]
@@ -207,7 +212,9 @@ class Written:
 
     def __enter__(self) -> Written:
         if self._path is not None and self._schema is not None:
-            self._writer = pq.ParquetWriter(self._part, self._schema)
+            self._stood = os.path.lexists(self._path)
+            self._stream = made_anew(self._part)
+            self._writer = pq.ParquetWriter(self._stream, self._schema)
         return self
 
     def write(self, batch: pa.RecordBatch | None) -> None:
@@ -219,15 +226,28 @@ class Written:
         """Give it its name; the names given."""
         if self._writer is None or self._path is None:
             return []
-        self._writer.close()
-        self._writer = None
-        os.replace(self._part, self._path)
+        self._close()
+        if self._stood or self._twins:
+            os.replace(self._part, self._path)
+            return [self._path]
+        try:
+            put_in_place(self._part, self._path)
+        except FileExistsError:
+            self._part.unlink()
+            raise BrokenOff(f"{str(self._path)!r} has appeared meanwhile, and is not replaced") from None
         return [self._path]
+
+    def _close(self) -> None:
+        if self._writer is not None:
+            self._writer.close()
+        if self._stream is not None:
+            self._stream.close()
+        self._writer = self._stream = None
 
     def __exit__(self, *error: object) -> None:
         if self._writer is not None:
             with suppress(Exception):
-                self._writer.close()
+                self._close()
             self._writer = None
             with suppress(OSError):
                 self._part.unlink()

@@ -153,8 +153,8 @@ def _examined_part(gate: AnyGate[Any], part: Any, number: int, folder: str) -> _
     name = f"part-{number:05}.parquet"
     digest = Digest(unplaced=True)
     report = _Report(0, digest, set(), 0, 0, [], [])
-    sound = Written(Path(folder, ADMITTED, name), schema)
-    wrong = Written(Path(folder, WRONG, name), FAULTS_OF_PARTS)
+    sound = Written(Path(folder, ADMITTED, name), schema, twins=True)
+    wrong = Written(Path(folder, WRONG, name), FAULTS_OF_PARTS, twins=True)
     with sound, wrong:
         for batch in batches:
             report.rows += batch.rows

@@ -277,7 +277,7 @@ def _is_sure_as_it_came(use: Use, came: pa.DataType) -> bool:
 
 
 def _is_text(kind: pa.DataType) -> bool:
-    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind))
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
 def _rule(part: Rule, kind: pa.DataType) -> Any:
@@ -286,15 +286,14 @@ def _rule(part: Rule, kind: pa.DataType) -> Any:
 
 
 def _choice(node: Choice, came: pa.DataType) -> Any:
-    if not _is_text(came) or not all(each.__class__ is str for each in node.wire):
+    if not pa.types.is_string(came) or not all(each.__class__ is str for each in node.wire):
         return None
     among = one_of(node.wire, pa.string())
     if among is None:
         return None
 
     def read(array: pa.Array) -> tuple[pa.Array, pa.Array]:
-        values = array if pa.types.is_string(array.type) else array.cast(pa.string())
-        return values, among.test(values)
+        return array, among.test(array)
 
     return read
 

@@ -87,8 +87,6 @@ def _number(came: pa.DataType) -> Read | None:
 def _text(came: pa.DataType) -> Read | None:
     if pa.types.is_string(came):
         return _as_it_is
-    if pa.types.is_large_string(came) or pa.types.is_string_view(came):
-        return lambda array: (array.cast(pa.string()), None)
     return None
 
 

@@ -12,7 +12,7 @@ from ..judging.library import Subschema
 from .meaning import Meaning, Part, Piece, TooMany, gathered
 from .module_state import ModuleState
 from .naming import attribute
-from .scalars import further
+from .scalars import further, scalar
 
 _DEEPEST = 6
 _MOST_OPTIONS = 6
@@ -160,6 +160,7 @@ class Agreements:
             values = [left.pop("const")] if "const" in left else left.pop("enum")
             left.pop("enum", None)
             left.pop("type", None)
+            self.check_possible(values, name, around)
             told.append(self.equal(at, values, path))
         barred = left.get("not")
         if (
@@ -169,6 +170,7 @@ class Agreements:
             and None in barred["enum"]
         ):
             value = next(each for each in barred["enum"] if each is not None)
+            self.check_possible([value], name, around)
             told.append(f"({at} != {_constant(value)})")
             del left["not"]
         elif barred == {"type": "null"} and "not" in left:
@@ -196,6 +198,17 @@ class Agreements:
         has = f"{at}.has_value"
         sure = any(each != has and _asks_value(each, at) for each in told)
         return _both([each for each in told if not (sure and each == has)])
+
+    def check_possible(self, values: Sequence[Any], name: str, around: Properties) -> None:
+        """Raise Unsayable for a value that the property never is: a rule in types on it would be dead, and told so."""
+        part = around.parts(name)
+        if not all(self.page.judges(piece, value) for piece in part for value in values):
+            raise Unsayable
+        meaning = around.meant(name)
+        texts = [scalar("string", said.words, formats=True).base for said in meaning.texts]
+        converted = bool(meaning.clauses) or any(map(self.page.is_converted, texts))
+        if converted and any(isinstance(value, str) for value in values):
+            raise Unsayable  # what it is read as is no text
 
     def equal(self, at: str, values: Sequence[Any], path: str) -> str:
         """The condition that a value is one of a few."""
