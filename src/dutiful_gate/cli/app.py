@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import click
 
 from .. import __version__
+from ..report.shown_values import on_terminal
 from .build import build
 from .check import check
 from .compare import compare
@@ -21,7 +24,20 @@ from .tree import tree
 from .why import why
 
 
+class _Verbs(click.Group):
+    """The verbs; names of files in what Click says of them steer no terminal."""
+
+    def invoke(self, ctx: click.Context) -> Any:
+        """See `click.Group`."""
+        try:
+            return super().invoke(ctx)
+        except click.ClickException as error:
+            vars(error)["message"] = on_terminal(error.message)
+            raise
+
+
 @click.group(
+    cls=_Verbs,
     context_settings={"help_option_names": ["-h", "--help"]},
     epilog="""Begin with
 

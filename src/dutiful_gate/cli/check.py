@@ -127,6 +127,11 @@ by rule and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 )
 @click.option("--resume", is_flag=True, help="Go on with a split that was interrupted.")
 @click.option("--secrets", is_flag=True, help="Let admitted records go out with their secrets.")
+@click.option(
+    "--formulas-as-text",
+    is_flag=True,
+    help="Admitted CSV: put ' before text that a spreadsheet would take for a formula.",
+)
 def check(
     data: tuple[str, ...],
     target: str,
@@ -157,6 +162,7 @@ def check(
     refused: Path | None,
     resume: bool,
     secrets: bool,
+    formulas_as_text: bool,
 ) -> None:
     """Check DATA: files, folders or patterns of JSON, NDJSON, CSV, TSV, XLSX, Parquet, YAML or TOML, gzipped or not.
 
@@ -203,6 +209,7 @@ def check(
         jobs,
         splits,
         brief,
+        formulas_as_text,
     )
     outcomes = [examined(gate, name, asked) for name in named]
     comparison = Comparison(former, _together(outcomes), str(since)) if former is not None else None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Sequence
 from contextlib import ExitStack
 from pathlib import Path
@@ -13,6 +14,7 @@ from rich.text import Text
 
 from ..declare.errors import DeclarationError
 from ..gates.typed import Gate
+from ..report.markdown import code_span, escaped
 from ..report.shown_values import counted, visible
 from ..versions.comparison import Answer, Comparison, Told, compared
 from ..versions.in_child import CannotLoad, ChildSide, Revision
@@ -206,7 +208,7 @@ def as_markdown(found: Comparison, whom: Whom) -> str:
         "unharmed": "go on as before (proved)",
         "unclear": "it could not be told",
     }
-    lines = [f"### `{_plain(found.old)}` → `{_plain(found.new)}`", ""]
+    lines = [f"### {code_span(found.old)} → {code_span(found.new)}", ""]
     lines += [f"- {who}: {words[found.answer(who)]}" for who in ("senders", "readers") if whom in (who, "both")]
     if not found.changes:
         return "\n".join([*lines, "", "Both say the same.", ""])
@@ -214,17 +216,20 @@ def as_markdown(found: Comparison, whom: Whom) -> str:
     groups = _grouped(found.changes)
     for pointer, change, told in groups:
         by = {each.of: "".join(words for words, _ in _direction(each)) for each in told}
-        cells = (f"`{_plain(pointer) or '(the whole)'}`", _plain(change), by.get("send", ""), by.get("release", ""))
+        cells = (code_span(pointer, "(the whole)"), escaped(change), by.get("send", ""), by.get("release", ""))
         lines.append(f"| {' | '.join(cells)} |")
     for pointer, change, told in groups:
         for each in told:
             for witness, verb in ((each.refused, "now refused"), (each.accepted, "now accepted")):
                 if witness is not None and _is_worth_telling(each, told, verb):
-                    lines += ["", f"`{_plain(pointer) or '(the whole)'}`: {_plain(change)}; {verb}:", "", "```json"]
-                    lines += [json.dumps(witness.instance, ensure_ascii=False), "```"]
-    lines += [f"\n- {_plain(why)}" for why in found.why(whom)]
+                    where = code_span(pointer, "(the whole)")
+                    lines += ["", f"{where}: {escaped(change)}; {verb}:", "", *_fenced(witness.instance)]
+    lines += [f"\n- {escaped(why)}" for why in found.why(whom)]
     return "\n".join(lines) + "\n"
 
 
-def _plain(text: str) -> str:
-    return visible(text).replace("|", "\\|").replace("`", "'").replace("\n", " ")
+def _fenced(instance: Any) -> list[str]:
+    """An instance as a block of code that nothing in it ends."""
+    text = visible(json.dumps(instance, ensure_ascii=False, default=str))
+    fence = "`" * max(3, 1 + max(map(len, re.findall("`+", text)), default=0))
+    return [f"{fence}json", text, fence]

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import sys
+from typing import Any
 
 from rich.console import Console
 from rich.text import Text
 from rich.theme import Theme
 
 from ..report.fault import Fault
-from ..report.shown_values import counted, visible
+from ..report.shown_values import counted, on_terminal, visible
 
 _MOST_SPANS = 24
 _THEME = Theme(
@@ -27,9 +28,17 @@ _THEME = Theme(
 )
 
 
+class _Console(Console):
+    """A console that no word from outside can steer: control characters and marks of direction are escapes."""
+
+    def print(self, *objects: Any, **words: Any) -> None:
+        """See `Console`."""
+        super().print(*(on_terminal(each) if isinstance(each, str) else each for each in objects), **words)
+
+
 def console(*, stderr: bool = False) -> Console:
     """A console for the terminal at hand; what goes into a pipe has no colours and no line breaks of its own."""
-    return Console(theme=_THEME, stderr=stderr, highlight=False, soft_wrap=True)
+    return _Console(theme=_THEME, stderr=stderr, highlight=False, soft_wrap=True)
 
 
 def sure_output() -> None:

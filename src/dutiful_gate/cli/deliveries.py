@@ -48,6 +48,7 @@ class Asked:
     jobs: int = 1
     splits: bool = False
     brief: bool = False
+    formulas_as_text: bool = False
 
 
 @dataclass
@@ -204,6 +205,7 @@ def _split(gate: AnyGate[Any], name: str, form: Form, asked: Asked) -> Any:
             form=form,
             resume=asked.resume,
             secrets=asked.secrets,
+            formulas_as_text=asked.formulas_as_text,
             how=how,
         )
     except CannotStart as error:

@@ -14,6 +14,7 @@ from ..declare.errors import DeclarationError
 from ..document.judging.library import MissingDocuments
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
+from ..report.shown_values import on_terminal
 
 Unknown = Literal["drop", "refuse"]
 
@@ -22,6 +23,10 @@ class CannotRun(click.ClickException):
     """The command cannot do its work: a message with what to do next, exit status 2."""
 
     exit_code = 2
+
+    def format_message(self) -> str:
+        """The message, whatever names are in it."""
+        return on_terminal(self.message)
 
 
 documents_option = click.option(

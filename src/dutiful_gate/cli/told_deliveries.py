@@ -17,6 +17,7 @@ from ..feed.tally import Listed
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..report.digest import Digest, Group, first_place
+from ..report.markdown import code_span
 from ..report.shown_values import counted, visible
 from .console import console, fault_line, told
 from .deliveries import Asked, Outcome
@@ -170,9 +171,9 @@ def _data(outcome: Outcome, target: str, gate: AnyGate[Any]) -> dict[str, object
 def print_as_markdown(outcomes: Sequence[Outcome], comparison: Comparison | None) -> None:
     """What became of deliveries, as Markdown for a mail."""
     for outcome in outcomes:
-        click.echo(f"## {visible(outcome.name)}\n\n{outcome.digest.as_markdown()}")
+        click.echo(f"## {code_span(outcome.name)}\n\n{outcome.digest.as_markdown()}")
     if comparison is not None:
-        click.echo(f"## Since {visible(comparison.name)}\n\n{comparison.as_markdown()}")
+        click.echo(f"## Since {code_span(comparison.name)}\n\n{comparison.as_markdown()}")
 
 
 def print_as_sarif(outcomes: Sequence[Outcome]) -> None:

@@ -87,7 +87,7 @@ class Advice:
 
     def __str__(self) -> str:
         place = f"{self.place} " if self.place is not None else ""
-        return f"{place}{dotted(self.path)} {self.words}"
+        return f"{place}{visible(dotted(self.path))} {visible(self.words)}"
 
 
 class Loaded(Generic[T]):

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..document.rules_in_words import rules_in_words
 from ..report.fault import Path, dotted
+from ..report.markdown import code_span, escaped
 from ..sample.payloads import CannotSample, Payloads
 from ..shape.nodes import MISSING, Choice, Entries, Field, Items, Link, Nothing, Nullable, Record, Use, default_of
 from ..shape.to_json import plain
@@ -361,15 +362,11 @@ def _markdown(settings: Settings[Any], every: list[Entry], schema: str) -> Itera
         marks = [text, *(["secret"] if entry.use.secret else []), *(["deprecated"] if about.deprecated else [])]
         told = "; ".join(filter(None, marks))
         word = variable(prefix, entry.path)
-        yield f"| `{dotted(entry.path)}` | `{word}` | {_cell(kind)} | {default} | {_cell(told)} |"
+        yield f"| {code_span(dotted(entry.path))} | {code_span(word)} | {escaped(kind)} | {default} | {escaped(told)} |"
 
 
 def _code(entry: Entry) -> str:
     told = entry.default_told()
     if entry.hides or entry.default is None:
-        return told
-    return f"`{_cell(told)}`" if "`" not in told else _cell(told)
-
-
-def _cell(text: str) -> str:
-    return text.replace("|", "\\|").replace("<", "&lt;").replace("\n", " ")
+        return escaped(told)
+    return code_span(told)

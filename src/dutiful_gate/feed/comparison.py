@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 from ..declare.values import Value
 from ..report.digest import Digest, Group
+from ..report.markdown import code_span, escaped
 
 What = Literal["new", "more", "as before", "less", "gone"]
 _ORDER: tuple[What, ...] = ("new", "more", "as before", "less", "gone")
@@ -78,14 +79,9 @@ class Comparison:
         """The comparison as a table for a mail."""
         lines = ["| | where | needs | then | now |", "|---|---|---|--:|--:|"]
         for each in self.changes:
-            cells = (
-                each.what,
-                f"`{each.pointer or '(the whole)'}`",
-                each.wanted,
-                _share(*each.then),
-                _share(*each.now),
-            )
-            lines.append(f"| {' | '.join(cell.replace('|', chr(92) + '|') for cell in cells)} |")
+            where = code_span(each.pointer, "(the whole)")
+            cells = (each.what, where, escaped(each.wanted), _share(*each.then), _share(*each.now))
+            lines.append(f"| {' | '.join(cells)} |")
         return "\n".join(lines) + "\n"
 
 

@@ -159,8 +159,13 @@ class GrowingFile:
         return [self._path]
 
 
-def of_admitted(gate: AnyGate[Any], path: Path) -> tuple[Output, Callable[[Any], Any]]:
-    """Where admitted records go, by the ending of a name, and what is written for one. Raises CannotStart."""
+def of_admitted(
+    gate: AnyGate[Any], path: Path, *, formulas_as_text: bool = False
+) -> tuple[Output, Callable[[Any], Any]]:
+    """Where admitted records go, by the ending of a name, and what is written for one. Raises CannotStart.
+
+    With `formulas_as_text`, text in CSV that spreadsheets would compute begins with an apostrophe.
+    """
     form = form_of(path.name)
     if form == "ndjson":
         return GrowingFile(path), _JsonLine(gate)
@@ -175,8 +180,8 @@ def of_admitted(gate: AnyGate[Any], path: Path) -> tuple[Output, Callable[[Any],
         )
     names = [field.wire for field in columns_of(gate)]
     assert isinstance(gate, Gate)
-    separator = "\t" if form == "tsv" else ","
-    return GrowingFile(path, header=csv_row(names, separator)), _CsvLine(gate, names, separator)
+    line = _CsvLine(gate, names, "\t" if form == "tsv" else ",", formulas_as_text)
+    return GrowingFile(path, header=line.headings()), line
 
 
 def columns_of(gate: AnyGate[Any]) -> list[Field]:
@@ -223,14 +228,34 @@ class _JsonLine:
 class _CsvLine:
     """A record as a row of CSV."""
 
-    def __init__(self, gate: Gate[Any], names: list[str], separator: str) -> None:
+    def __init__(self, gate: Gate[Any], names: list[str], separator: str, formulas_as_text: bool) -> None:
         self._gate = gate
         self._names = names
         self._separator = separator
+        self._as_text = _never_computed if formulas_as_text else _as_it_is
+
+    def headings(self) -> bytes:
+        """The row above all."""
+        return csv_row(list(map(self._as_text, self._names)), self._separator)
 
     def __call__(self, value: Any) -> bytes:
         plain = self._gate.release_admitted(value, secrets=True)
-        return csv_row([_cell(plain.get(name)) for name in self._names], self._separator)
+        return csv_row([self._cell(plain.get(name)) for name in self._names], self._separator)
+
+    def _cell(self, plain: Any) -> str:
+        return self._as_text(plain) if isinstance(plain, str) else _cell(plain)
+
+
+def _as_it_is(text: str) -> str:
+    return text
+
+
+def _never_computed(text: str) -> str:
+    """Text that no spreadsheet takes for a formula: those begin with one of a few signs, be there blanks before it."""
+    return f"'{text}" if text.lstrip()[:1] in _BEGINS_FORMULA or text[:1] in _BEGINS_FORMULA else text
+
+
+_BEGINS_FORMULA: Final = ("=", "+", "-", "@", "\t", "\r", "\n", "\uff1d", "\uff0b", "\uff0d", "\uff20")
 
 
 def csv_row(cells: Sequence[str], separator: str = ",") -> bytes:

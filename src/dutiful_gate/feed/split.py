@@ -64,8 +64,18 @@ def _declared(gate: AnyGate[Any]) -> str:
 class Sorter:
     """Says what is written for a record, and where. It may do so in another process."""
 
-    def __init__(self, gate: AnyGate[Any], form: Form, *, admitted: Path | None, refused: Path | None) -> None:
-        self._admitted = of_admitted(gate, admitted)[1] if admitted is not None else None
+    def __init__(
+        self,
+        gate: AnyGate[Any],
+        form: Form,
+        *,
+        admitted: Path | None,
+        refused: Path | None,
+        formulas_as_text: bool = False,
+    ) -> None:
+        self._admitted = None
+        if admitted is not None:
+            self._admitted = of_admitted(gate, admitted, formulas_as_text=formulas_as_text)[1]
         self._refused = refused is not None
         self._by_row = form == "xlsx"
         self._lined = form != "json"  # a row of Parquet is told as a line of JSON
@@ -94,6 +104,7 @@ class Split:
     `refused`   where the originals of refused records go, in the delivery's own form; None for nowhere. Their faults
                 stand beside, in a file of that name with `.faults.ndjson`
     `secrets`   whether the secrets of records go out; without them a gate that has some cannot split
+    `formulas_as_text`  whether text in CSV that a spreadsheet would compute gets an apostrophe before it
     `how`       how the delivery is read: a run is resumed in the same way only
 
     Raises CannotStart where an output is there already, is the input, or cannot be written; Changed where a run is to
@@ -110,6 +121,7 @@ class Split:
         form: Form | None = None,
         resume: bool = False,
         secrets: bool = False,
+        formulas_as_text: bool = False,
         how: str = "",
     ) -> None:
         self.source = source
@@ -120,7 +132,7 @@ class Split:
             raise CannotStart("a workbook is read twice for a split: name a file, not standard input")
         self._outputs: dict[str, Output] = {}
         if admitted is not None:
-            self._outputs["admitted"] = of_admitted(gate, admitted)[0]
+            self._outputs["admitted"] = of_admitted(gate, admitted, formulas_as_text=formulas_as_text)[0]
         if refused is not None:
             self._outputs["refused"] = of_refused(refused, source, form)
             self._outputs["faults"] = GrowingFile(refused.with_name(refused.name + FAULTS))
@@ -136,12 +148,12 @@ class Split:
         self._refuse_clashes()
         if admitted is not None and gate.shape.secretive and not secrets:
             raise CannotStart("admitted records hold secrets, which are not written unless asked for: --secrets")
-        self.sorter = Sorter(gate, form, admitted=admitted, refused=refused)
+        self.sorter = Sorter(gate, form, admitted=admitted, refused=refused, formulas_as_text=formulas_as_text)
         self._hold()
         self.done = self._settled = 0
         self.written = {"admitted": 0, "refused": 0}
         self._mark: dict[str, object] = {} if source == "-" else mark_of(Path(source))
-        self._mark["read"] = sha256(f"{_declared(gate)}{how}".encode("utf-8", "replace")).hexdigest()
+        self._mark["read"] = sha256(f"{_declared(gate)}{how}{formulas_as_text}".encode("utf-8", "replace")).hexdigest()
         states = self._resumed() if resume else {}
         self._headed = bool(states)
         if not resume:

@@ -7,6 +7,7 @@ from hashlib import blake2b
 from typing import Any, Final, Protocol, Self
 
 from .fault import Fault, Path, pointer
+from .markdown import code_span, escaped
 from .place import Place
 from .shown_values import shown, visible
 from .verdict import Verdict
@@ -291,12 +292,12 @@ class Digest:
             "|---|---|--:|--:|---|---|---|",
         ]
         for group in self.groups:
-            values = ", ".join(f"`{_cell(value)}` ({count:,})" for value, count in group.most_frequent(3))
+            values = ", ".join(f"{code_span(value)} ({count:,})" for value, count in group.most_frequent(3))
             share = f"{group.rows:,} ({group.rows / self.rows:.1%})"
             first = "; ".join(first_place(*each) for each in group.first[:1])
             lines.append(
-                f"| `{_cell(group.pointer) or '(the whole)'}` | {_cell(group.wanted)} | {group.faults:,} | {share} "
-                f"| {_cell(first)} | {values} | {group.bound} |"
+                f"| {code_span(group.pointer, '(the whole)')} | {escaped(group.wanted)} | {group.faults:,} | {share} "
+                f"| {code_span(first)} | {values} | {escaped(group.bound)} |"
             )
         return "\n".join(lines) + "\n"
 
@@ -333,7 +334,3 @@ def _number(given: object) -> float | None:
 
 def _told(number: float) -> str:
     return f"{number:,}" if isinstance(number, int) else f"{number:,g}" if abs(number) < 1e15 else str(number)
-
-
-def _cell(text: str) -> str:
-    return text.replace("|", "\\|").replace("`", "'").replace("\n", " ")

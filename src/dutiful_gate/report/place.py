@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ..declare.values import Value
+from .shown_values import visible
 
 
 class Place(Value):
@@ -22,7 +23,7 @@ class Place(Value):
     cell: str = ""
 
     def __str__(self) -> str:
-        told = [self.source] if self.source else []
+        told = [visible(self.source)] if self.source else []
         if self.cell:
             told.append(self.cell)
         elif self.line:

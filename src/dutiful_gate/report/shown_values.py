@@ -29,6 +29,13 @@ def visible(text: str) -> str:
     )
 
 
+def on_terminal(text: str) -> str:
+    """The same of text of several lines: line ends and tabs stay."""
+    if text.isprintable():
+        return text
+    return "\n".join("\t".join(map(visible, line.split("\t"))) for line in text.split("\n"))
+
+
 def _escape(code: int) -> str:
     return f"\\u{code:04x}" if code < 0x10000 else f"\\U{code:08x}"
 

@@ -18,6 +18,7 @@ from ...engine.engine import Engine, Plan
 from ...gates.request import RequestGate
 from ...report.catalogue import in_force
 from ...report.fault import Fault
+from ...report.shown_values import on_terminal, visible
 from ...shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Shape, Use, default_of
 from ...shape.to_json import plain
 from ...shape.walk import part_of
@@ -64,7 +65,7 @@ class Form:
         told: dict[tuple[Any, ...], list[str]] = {}
         for fault in faults:
             path = fault.path[1:] if fault.path[:1] in (("form",), ("files",)) else fault.path
-            told.setdefault(path, []).append(fault.message)
+            told.setdefault(path, []).append(visible(fault.message))
         maker = _Maker(self.shape, told, self.zone)
         fields = maker.fields(self.use, entered if isinstance(entered, Mapping) else None, ())
         fields += maker.files(self.gate.parts["files"].use) if "files" in self.gate.parts else []
@@ -125,8 +126,8 @@ class _Maker:
         told: Node = {
             "name": _name(path),
             "id": "f-" + "-".join(map(str, path)),
-            "label": _said(label),
-            "hint": _said(use.about.text or ""),
+            "label": visible(_said(label)),
+            "hint": on_terminal(_said(use.about.text or "")),
         }
         faults = self.told.get(path, [])
         self.placed.add(path)
@@ -206,7 +207,7 @@ def _options(use: Use) -> list[tuple[str, str]]:
     if not isinstance(use.node, Choice) or use.is_reread:
         return []
     texts = [_text(each) for each in use.node.wire if each is not None]
-    return [(text, text) for text in texts] if len({*texts}) == len(texts) and all(texts) else []
+    return [(text, visible(text)) for text in texts] if len({*texts}) == len(texts) and all(texts) else []
 
 
 def _default(field: Field, shape: Shape) -> Any:

@@ -7,15 +7,30 @@ from html import escape
 from importlib.resources import files
 from typing import Any
 
+from ...report.shown_values import on_terminal
 from ..api import Api
 from .chapters import contents
+
+
+def _visible(told: Any, shown: bool = False) -> Any:
+    """What is said of an API, without signs that turn a line round; names stay what they are in the data."""
+    if isinstance(told, dict):
+        return {word: _visible(held, word in _SHOWN) for word, held in told.items()}
+    if isinstance(told, list):
+        return [_visible(each, shown) for each in told]
+    return on_terminal(told) if shown and isinstance(told, str) else told
+
+
+_SHOWN = frozenset(["title", "text", "summary", "words", "rules", "tags"])
 
 
 def manual(api: Api) -> str:
     """The page. What it says is data inside it; its script makes chapters of that as they come into view."""
     here = files(__package__)
     # In a script element, data ends at no "</script>" and no comment begins: every "<" is written otherwise.
-    data = json.dumps(contents(api), ensure_ascii=False, separators=(",", ":"), default=str).replace("<", "\\u003c")
+    data = json.dumps(_visible(contents(api)), ensure_ascii=False, separators=(",", ":"), default=str).replace(
+        "<", "\\u003c"
+    )
     pieces: dict[str, Any] = {
         "TITLE": escape(f"{api.title} {api.version}"),
         "STYLE": here.joinpath("page.css").read_text(),
