@@ -453,11 +453,20 @@ def test_secrets_go_out_only_when_asked_for_and_full_disks_are_told(
     assert (tmp_path / "out.csv").read_text() == "token\nabc\n"
     _delivery(tmp_path / "a.csv", 3_000)
 
-    def full(at: int) -> None:
-        raise OSError(28, "No space left on device")
+    written: list[int] = []
 
+    def full(at: int) -> None:
+        written.append(at)
+        if len(written) > room:
+            raise OSError(28, "No space left on device")
+
+    room = 0
     with monkeypatch.context() as patched:
         patched.setattr("dutiful_gate.feed.split.os.fsync", full)
+        code, text = _check(tmp_path, "a.csv", "x")
+        assert (code, "cannot be written: No space left on device" in text) == (2, True)
+        assert not [*tmp_path.glob("x*")], "nothing was begun"
+        room = 6
         code, text = _check(tmp_path, "a.csv", "x")
     assert (code, "writing failed: No space left on device; once that is mended" in text) == (2, True)
     assert not (tmp_path / "x.csv").exists()

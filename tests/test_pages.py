@@ -536,7 +536,7 @@ def test_slow_bodies_are_bounded() -> None:
         "path": "/bookings",
         "raw_path": b"/bookings",
         "query_string": b"",
-        "headers": [(b"transfer-encoding", b"chunked")],
+        "headers": [(b"transfer-encoding", b"chunked"), (b"content-type", b"application/json")],
     }
     asyncio.run(asgi(desk(stored()), seconds=0.2)(scope, receive, send))
     assert sent[0]["status"] == 408

@@ -75,8 +75,8 @@ class Engine:
     def _first_sound_and_known(self, data: Any) -> Any:
         if not self.plan.may_drop:
             unit = self._sound_unit()
-        elif not self._sound_unit().carries and self.sound(data).__class__ is Stop:
-            return REFUSED  # what refuses unknown keys too is written when the first sound data comes
+        elif not self._sound_unit().carries and (answer := self.sound(data)).__class__ is Stop:
+            return answer  # what refuses unknown keys too is written when the first sound data comes
         else:
             anew = self._anew(lambda: self.sound_and_known)
             unit = self._unit("known", lambda: sound_unit(self.plan, note_unknown=True, anew=anew))

@@ -150,22 +150,38 @@ class Split:
             raise CannotStart("admitted records hold secrets, which are not written unless asked for: --secrets")
         self.sorter = Sorter(gate, form, admitted=admitted, refused=refused, formulas_as_text=formulas_as_text)
         self._hold()
+        try:
+            self._start(gate, f"{how}{formulas_as_text}", resume=resume)
+        except BaseException:
+            self._release()
+            raise
+
+    def _start(self, gate: AnyGate[Any], how: str, *, resume: bool) -> None:
+        """Open the outputs, anew or where a former run was. Raises CannotStart, Changed."""
+        source = self.source
         self.done = self._settled = 0
         self.written = {"admitted": 0, "refused": 0}
         self._mark: dict[str, object] = {} if source == "-" else mark_of(Path(source))
-        self._mark["read"] = sha256(f"{_declared(gate)}{how}{formulas_as_text}".encode("utf-8", "replace")).hexdigest()
+        self._mark["read"] = sha256(f"{_declared(gate)}{how}".encode("utf-8", "replace")).hexdigest()
         states = self._resumed() if resume else {}
-        self._headed = bool(states)
+        self._headed = bool(states) and bool(self._told().get("headed", True))
         if not resume:
             self._refuse_parts()
         for name, output in self._outputs.items():
             try:
                 output.open(states.get(name))
             except CannotStart as error:
-                self._release()
                 if not resume:
                     raise
                 raise Changed(f"{error}; {_ANEW}") from None
+        if not resume:
+            try:
+                self.commit()  # so that whatever is left of this run can be gone on with
+            except OSError as error:
+                self._release()
+                for part in (part for output in self._outputs.values() for part in output.parts()):
+                    part.unlink(missing_ok=True)
+                raise CannotStart(f"{str(self.journal)!r} cannot be written: {error.strerror}") from None
 
     @property
     def journal(self) -> Path:
@@ -206,7 +222,6 @@ class Split:
         there = [part for output in self._outputs.values() for part in output.parts()]
         for part in (self.journal, *there):
             if os.path.lexists(part):
-                self._release()
                 raise CannotStart(
                     f"{str(part)!r} is there already, of a run that was interrupted: --resume goes on from it, or "
                     "remove the .part and .journal files"
@@ -287,6 +302,7 @@ class Split:
             "input": self._mark,
             "records": self.done,
             "states": states,
+            "headed": self._headed,
             "written": self.written,
             "complete": complete,
         }

@@ -225,5 +225,5 @@ class Exchange:
             self._settle(told_in(self.catalogue, refusal, self.api.refusals))
         except Exception:
             log.error("a refusal could not be told", exc_info=True)
-            status = refusal.status if is_status(refusal.status) else 500
+            status = refusal.status if is_status(refusal.status) and refusal.status >= 400 else 500
             self.outgoing = Outgoing(status, (("content-length", "0"),))
