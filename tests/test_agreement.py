@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, make_dataclass
 from datetime import date, datetime
 from decimal import Decimal
+from pathlib import Path
 from random import Random
 from typing import Annotated, Any, Literal
 
@@ -165,6 +166,51 @@ def test_records_of_a_model_agree_with_it(postgresql: Engine) -> None:
     found = agreement(Gate(record_of(plain)), plain, {"PostgreSQL": postgresql}, rows=30)
     assert found, found.disagreements
     assert found.written["PostgreSQL"] > 30
+
+
+@pytest.mark.parametrize(
+    ("words", "wider", "read"),
+    [("n > 3", Annotated[int, it.between(0, 99)], True), ("n between 3 and 9", Annotated[int, it.between(3, 10)], True), ("n % 2 = 0", Annotated[int, it.between(3, 9)], False), ("length(cast(n as text)) = 1", Annotated[int, it == 4], False)],
+)  # fmt: skip
+def test_constraints_that_stand_in_a_column_are_read(words: str, wider: Any, read: bool) -> None:
+    """They were passed over, and the table was said to hold what it refused."""
+    table = Table(f"t{abs(hash(words))}", MetaData(), Column("id", Integer, primary_key=True), Column("n", Integer, CheckConstraint(words), nullable=False))  # fmt: skip
+    model = type("Counted", (), {})
+    registry().map_imperatively(model, table)
+    found = agreement(Gate(make_dataclass("Sent", [("n", wider)])), model, rows=5)
+    assert not found
+    if read:
+        assert [each.field for each in found.disagreements] in (["n"], ["n", "n"])
+        assert found.unread == []
+        assert not Gate(record_of(model)).accepts({"n": 0})
+    else:
+        assert len(found.unread) == 1
+
+
+def test_nothing_is_said_to_hold_beside_a_constraint_that_was_not_read(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.syspath_prepend(tmp_path)
+    (tmp_path / "odd_rows.py").write_text(
+        "from dataclasses import dataclass\nfrom typing import Annotated\nfrom dutiful_gate import it\n"
+        "from sqlalchemy import CheckConstraint, Integer\nfrom sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column\n"
+        "class Base(DeclarativeBase): pass\n"
+        "class Row(Base):\n    __tablename__ = 'rows'\n    id: Mapped[int] = mapped_column(primary_key=True)\n"
+        "    n: Mapped[int] = mapped_column(Integer, CheckConstraint('n % 2 = 0'))\n"
+        "@dataclass\nclass Sent:\n    n: Annotated[int, it.one_of(2, 4)]\n"
+    )
+    result = CliRunner().invoke(dutiful, ["prove", "odd_rows:Sent", "--stores", "odd_rows:Row", "-n", "3"])
+    assert (result.exit_code, "not understood: n % 2 = 0" in result.output, "the table holds" in result.output) == (
+        3,
+        True,
+        False,
+    )
+    told = json.loads(
+        CliRunner()
+        .invoke(dutiful, ["prove", "odd_rows:Sent", "--stores", "odd_rows:Row", "-n", "3", "--format", "json"])
+        .stdout
+    )
+    assert told["unread"] == ["n % 2 = 0"]
 
 
 def test_the_command_holds_a_gate_against_a_table() -> None:

@@ -742,6 +742,51 @@ def test_a_template_filled_in_as_it_suggests_loads(tmp_path: Path, seed: int) ->
         assert loaded or left_out or secrets, (form, text, loaded.lines())
 
 
+@pytest.mark.parametrize("form", ["toml", "yaml", "json", "env", "markdown"])
+def test_no_template_holds_a_secret_that_works(form: Any) -> None:
+    """Neither a default, nor one that is made up; nor a sample where there is a default."""
+
+    @dataclass
+    class Store:
+        url: Annotated[str, secret]
+        pin: Annotated[int, secret] = 77551
+        token: Annotated[str, secret] = "hunter2hunter2"
+        key: Sealed[str] = field(default_factory=lambda: Sealed("sealed-word"))
+
+    @dataclass
+    class Desk:
+        store: Store
+        keys: Annotated[list[str], secret]
+        others: list[Store] = field(default_factory=list)
+        named: dict[str, Store] = field(default_factory=lambda: {"a": Store("open-sesame")})
+        either: Store | int = field(default_factory=lambda: Store("open-barley"))
+        most: int | None = None
+        port: Annotated[int, it.between(8000, 9000)] = 8080
+        made: date = field(default_factory=lambda: date(2026, 5, 4))
+
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        settings = Settings(Desk)
+    text = settings.template(form)
+    for hidden in ("77551", "hunter2", "sealed-word", "open-sesame", "open-barley"):
+        assert hidden not in text
+    if form == "json":
+        told = json.loads(text)
+        assert told == {"store": {}, "others": [], "most": None, "port": 8080, "made": "2026-05-04"} or not {
+            "keys",
+            "named",
+            "either",
+        } & {*told}
+        return
+    assert "8080" in text
+    assert "for example" not in text
+    assert form == "markdown" or text.count("set a secret of your own") >= 6
+    filled = re.sub(r"(?m)^#(?!#)", "", text)
+    assert (
+        not any(word in filled for word in ("url =", "url: ", "URL=")) or "url: set" in filled or "URL: set" in filled
+    )
+
+
 @pytest.mark.parametrize("seed", range(40))
 def test_the_document_of_a_file_refuses_what_loading_refuses(tmp_path: Path, seed: int) -> None:
     try:

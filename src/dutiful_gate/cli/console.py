@@ -6,7 +6,7 @@ import sys
 from typing import Any
 
 from rich.console import Console
-from rich.text import Text
+from rich.text import Span, Text
 from rich.theme import Theme
 
 from ..report.fault import Fault
@@ -33,7 +33,22 @@ class _Console(Console):
 
     def print(self, *objects: Any, **words: Any) -> None:
         """See `Console`."""
-        super().print(*(on_terminal(each) if isinstance(each, str) else each for each in objects), **words)
+        super().print(*map(_steering_nothing, objects), **words)
+
+
+def _steering_nothing(held: Any) -> Any:
+    """Text, plain or with styles, whose signs are all shown."""
+    if isinstance(held, str):
+        return on_terminal(held)
+    if not isinstance(held, Text) or on_terminal(held.plain) == held.plain:
+        return held
+    told, starts = "", []
+    for sign in held.plain:
+        starts.append(len(told))
+        told += on_terminal(sign)
+    starts.append(len(told))
+    spans = [Span(starts[each.start], starts[min(each.end, len(held.plain))], each.style) for each in held.spans]
+    return Text(told, held.style, spans=spans)
 
 
 def console(*, stderr: bool = False) -> Console:

@@ -293,7 +293,7 @@ class Digest:
         ]
         for group in self.groups:
             values = ", ".join(f"{code_span(value)} ({count:,})" for value, count in group.most_frequent(3))
-            share = f"{group.rows:,} ({group.rows / self.rows:.1%})"
+            share = f"{group.rows:,} ({group.rows / self.rows:.1%})" if self.rows else f"{group.rows:,}"
             first = "; ".join(first_place(*each) for each in group.first[:1])
             lines.append(
                 f"| {code_span(group.pointer, '(the whole)')} | {escaped(group.wanted)} | {group.faults:,} | {share} "

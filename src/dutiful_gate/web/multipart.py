@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from tempfile import SpooledTemporaryFile
 from typing import Any, Final
@@ -107,8 +108,10 @@ class Multipart:
             slots = {"most": f"{MOST_NAMES:,}"}
             raise Problem(413, "A form has at most {most} parts.", slots=slots)
         self._name = header_text(words[b"name"])
-        if b"filename" in words or b"filename*" in words:
-            self._file_name = _file_name(words)
+        extended = _EXTENDED.search(_QUOTED.sub('""', self._told["content-disposition"]))
+        if b"filename" in words or extended is not None:
+            named = words.get(b"filename")
+            self._file_name = header_text(named) if named is not None else _file_name(extended[1])  # type: ignore[index]
             self._held = SpooledTemporaryFile(max_size=_IN_MEMORY)  # noqa: SIM115 - it goes with its UploadedFile
 
     def _data(self, data: bytes, start: int, end: int) -> None:
@@ -135,15 +138,16 @@ class Multipart:
         self._ended = True
 
 
-def _file_name(words: Mapping[bytes, bytes]) -> str:
-    """The name of a file; in the form of RFC 8187 where it has no other, "" where that cannot be read."""
-    if b"filename" in words:
-        return header_text(words[b"filename"])
-    charset, _, rest = words[b"filename*"].partition(b"'")
+_QUOTED: Final = re.compile(r'"(?:[^"\\]|\\.)*"')
+_EXTENDED: Final = re.compile(r";\s*filename\*\s*=\s*([^;\s]+)", re.IGNORECASE)
+
+
+def _file_name(text: str) -> str:
+    """The name of a file in the form of RFC 8187; "" where it cannot be read. Some send no other."""
+    charset, _, rest = text.partition("'")
     try:
-        return unquote_to_bytes(rest.partition(b"'")[2]).decode(
-            "latin-1" if charset.lower() == b"iso-8859-1" else "utf-8"
-        )
+        raw = unquote_to_bytes(rest.partition("'")[2])
+        return raw.decode("latin-1" if charset.lower() == "iso-8859-1" else "utf-8")
     except UnicodeDecodeError:
         return ""
 
