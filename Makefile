@@ -48,8 +48,10 @@ bench-hostile: $(VENV)/.dev
 	$(BIN)/python benchmarks/hostile.py
 
 # The laws of equivalence over a thousand random declarations and a million instances: some minutes. Fresh each time.
+# `SIZE=large` is ten thousand: about an hour.
 prove: $(VENV)/.dev
-	$(BIN)/python tests/prove_many.py
+	$(BIN)/python tests/prove_many.py --size $(or $(SIZE),usual)
+	FRESH=1 $(BIN)/python -m pytest -n 2 $$(grep -l "^@given" tests/test_*.py)
 
 # Small changes to the code, and whether the tests notice them: hours for 300, `MUTANTS=20` for a look.
 mutate: $(VENV)/.dev

@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import InitVar, dataclass, field, make_dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
-from enum import Enum, Flag
+from enum import Enum, Flag, IntEnum, StrEnum
 from ipaddress import IPv4Address, IPv4Network, IPv6Address
 from pathlib import Path
 from random import Random
@@ -35,6 +35,7 @@ from zoneinfo import ZoneInfo
 from dutiful_gate import (
     Email,
     Hostname,
+    Limits,
     Sealed,
     Slug,
     WebUrl,
@@ -120,6 +121,29 @@ class Tag(Enum):
     CRATE = "crate"
 
 
+class Deck(IntEnum):
+    LOW = 1
+    HIGH = 2
+
+
+class Colour(StrEnum):
+    RED = "red"
+    SCARLET = "red"  # another name of the same
+    BLUE = "blue"
+
+
+class Wide(Tide):
+    """A TypedDict that inherits."""
+
+    width: NotRequired[Annotated[int, it > 0]]
+
+
+@dataclass(kw_only=True)
+class Named:
+    low: int = 1
+    high: int
+
+
 T = TypeVar("T")
 U = TypeVar("U")
 
@@ -196,6 +220,62 @@ class Stack:
     beside: list[Stack] = field(default_factory=list)
 
 
+ATTRIBUTES = (
+    *["x", "x_2", "x2", "item", "item_2", "made", "made_2", "key", "key_2", "held", "before_2", "data", "memory", "path", "log", "faults", "value", "f_x", "t_item", "f2_x", "v_x", "read"],
+    *["date", "datetime", "it", "this", "field", "Annotated", "list", "str", "int", "id", "type", "len", "isinstance", "dict", "tuple", "REFUSED", "UNSURE", "Stop", "log_2", "größe", "naïve"],
+    *["_x", "__x__", "self_", "is_", "came", "known", "which", "others", "index", "enough", "given", "inside", "several", "left", "soon", "alone", "quick", "start"], "a" * 90, "a" * 91, "phone", "phone_2",
+)  # fmt: skip
+"""Names of fields that a writer of code may have for itself, or may not read as they are."""
+
+KEYS = (
+    *ATTRIBUTES,
+    "ﬁx",
+    "class",
+    "None",
+    "def",
+    "a b",
+    'a"b',
+    "a'b",
+    "",
+    "$ref",
+    "__class__",
+    "a/b",
+    "x~y",
+    "\n",
+    "{x}",
+    "x-2",
+    "1",
+    "ß",
+    "self",
+    "mro",
+    "__init__",
+    "key'",
+)
+"""And those of a TypedDict, which are any text."""
+
+CLASSES = (
+    "Made",
+    "Stop",
+    "REFUSED",
+    "Passing",
+    "Memory",
+    "ABSENT",
+    "Record",
+    "KEY",
+    "Any",
+    "Sealed",
+    "Mapping",
+    "DEFAULT",
+    "Größe",
+    "A" * 70,
+    "Doubt",
+    "MAKE",
+    "CHOICES",
+    "Own",
+)
+"""Names of classes that generated code may have for something else."""
+
+
 BookingRef = NewType("BookingRef", str)
 
 
@@ -260,7 +340,17 @@ class Maker:
 
     def name(self, stem: str) -> str:
         self.count += 1
+        if stem in ("Made", "Loose", "Tagged") and self.random.random() < 0.3:
+            return f"{self.random.choice(CLASSES)}{self.random.choice(['', '_2', str(self.count)])}"
         return f"{stem}{self.count}"
+
+    def names_of(self, count: int, among: Sequence[str] = ATTRIBUTES) -> list[str]:
+        """Names of fields: plain ones, or such as clash with what a writer has for itself."""
+        if self.random.random() < 0.5:
+            return [f"field_{number}" for number in range(count)]
+        return self.random.sample(
+            [each for each in among if each not in ("hazard", "number", "note", "low", "high")], count
+        )
 
     def declaration(self, depth: int = 3) -> Any:
         """Any type at all, with what stands beside it."""
@@ -349,6 +439,7 @@ class Maker:
                 Annotated[date | None, written("%Y%m%d"), it >= date(2026, 1, 1)],
                 Annotated[time, written("%H:%M Uhr")],
                 Annotated[datetime, written("%d.%m.%Y %H:%M:%S %z")],
+                Annotated[datetime, written("%Y-%m-%d %H:%M:%S%z"), in_utc],
                 Annotated[datetime, without_offset, written("%d/%m/%Y %H:%M")],
                 Annotated[datetime, via(int)],
                 Annotated[datetime | None, via(float)],
@@ -378,6 +469,9 @@ class Maker:
     def local(self) -> Any:
         return self.beside(Annotated[datetime, without_offset], it >= datetime(2026, 1, 1))
 
+    def time_of_day(self) -> Any:
+        return self.beside(time, it >= time(6, 0), it < time(22, 30), it != time(12, 0))
+
     def day(self) -> Any:
         return self.beside(
             date,
@@ -403,6 +497,10 @@ class Maker:
                 Literal[0, False, "0"],
                 Port,
                 Berth,
+                Deck,
+                Colour,
+                Literal[Deck.LOW, Port.OSTREY, "x"],
+                Literal[Colour.RED] | None,
             ]
         )
 
@@ -440,7 +538,7 @@ class Maker:
 
     single: tuple[Callable[[Maker], Any], ...] = (
         text, text, text, text, choice_of_text, formatted, formatted, whole, whole, number, number, decimal, truth, moment,
-        moment, local, day, written, written, literal, literal, anything, staged,
+        moment, local, day, time_of_day, written, written, literal, literal, anything, staged,
         fitted, of_any_type, formed, formed,
     )  # fmt: skip
 
@@ -463,6 +561,8 @@ class Maker:
         return self.beside(made, it.length <= 4)
 
     def fixed(self, depth: int) -> Any:
+        if self.random.random() < 0.05:
+            return tuple[()]
         items = tuple(self.declaration(depth) for _ in range(self.random.randint(1, 3)))
         if self.random.random() < 0.3:
             open_ended = tuple[(*items, *tuple[self.declaration(0), ...])]  # type: ignore[misc]
@@ -471,7 +571,7 @@ class Maker:
 
     def keyed(self, depth: int) -> Any:
         keys = [str, str, int, UUID, Port, Annotated[str, it.matches("[a-z]+")], Annotated[str, trimmed, it.length <= 5], date,
-                Annotated[int, it > 0], Decimal, float, bool]  # fmt: skip
+                Annotated[int, it > 0], Decimal, float, bool, Literal["a", "b"], Deck, Colour]  # fmt: skip
         kind = self.random.choice([dict, dict, Mapping])
         return self.beside(kind[self.random.choice(keys), self.declaration(depth)], it.length <= 3)  # type: ignore[index]
 
@@ -504,6 +604,8 @@ class Maker:
                     Annotated[int | Tide | None, told_by("a", beside="b", options={"n": int, "t": Tide})],
                     Annotated[Stack | str, told_by("type", beside="data", options={"stack": Stack, "text": str})],
                     set[int] | str, Annotated[list[Base] | list[Derived], it.length <= 2], Stack | Span, int | str | None,
+                    Port | str, Deck | int | str, Base | Any, dict[str, int] | Any, list[int] | Any, Annotated[Port | str, unambiguous], Annotated[Base | dict[str, int], unambiguous],
+                    Annotated[datetime | Annotated[str, it.length < 25], unambiguous], datetime | str, Literal["a"] | str, Wide | Tide, Named | Base, list[Base | Derived] | list[Any],
                 ]
             )  # fmt: skip
         first, second = self.random.choice(
@@ -527,6 +629,7 @@ class Maker:
         """A dataclass with fields of every kind, and rules between them."""
         random = self.random
         fields: list[Any] = []
+        names = self.names_of(4)
         for number in range(random.randint(1, 4)):
             kind = self.declaration(depth)
             marks: list[Any] = []
@@ -546,7 +649,7 @@ class Maker:
                 kind = Annotated[(kind, *marks)]  # type: ignore[assignment]
             if random.random() < 0.05:
                 kind = Final[kind]  # type: ignore[valid-type]
-            fields.append((f"field_{number}", kind))
+            fields.append((names[number], kind))
         rules: list[Any] = []
         if random.random() < 0.3:
             fields += [("low", int), ("high", int)]
@@ -621,7 +724,8 @@ class Maker:
     def loose_record(self, depth: int) -> Any:
         """A TypedDict whose keys may be absent, and what they need of each other."""
         random = self.random
-        kinds = {f"field_{number}": self.declaration(depth) for number in range(random.randint(2, 4))}
+        names = self.names_of(4, KEYS)
+        kinds = {name: self.declaration(depth) for name in names[: random.randint(2, 4)]}
         fields = {name: NotRequired[kind] if random.random() < 0.7 else kind for name, kind in kinds.items()}  # type: ignore[valid-type]
         more = random.random()
         if more < 0.2:
@@ -643,6 +747,8 @@ class Maker:
         kinds: list[Any] = [
             Span,
             Tide,
+            Wide,
+            Named,
             Derived,
             Computing,
             Checked,
@@ -716,6 +822,12 @@ def any_declaration(seed: int) -> tuple[Any, dict[str, Any]]:
         words["lenient"] = True
     if maker.random.random() < 0.2:
         words["unknown"] = "refuse"
+    if maker.random.random() < 0.1:
+        words["limits"] = Limits(
+            depth=maker.random.choice([24, 64]),
+            items=maker.random.choice([50, 1000]),
+            faults=maker.random.choice([1, 3, 100]),
+        )
     if maker.names:
         words["names"] = maker.names
     return declared, words

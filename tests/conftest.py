@@ -15,7 +15,7 @@ settings.register_profile(
     "steady",
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
-    derandomize=bool(os.environ.get("CI")),
+    derandomize=not os.environ.get("FRESH"),
 )
 settings.load_profile("steady")
 

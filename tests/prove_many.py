@@ -15,10 +15,12 @@ import sys
 import time
 import traceback
 import warnings
+from collections import OrderedDict, UserDict
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from random import Random
 from time import perf_counter
+from types import MappingProxyType
 from typing import Any
 
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
@@ -27,12 +29,18 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from any_declaration import any_declaration, loaded
 from any_document import disagreement
-from dutiful_gate import DeclarationError, Gate, Limits, Refused, declarations_of
+from dutiful_gate import DeclarationError, Gate, Limits, Refused, Source, declarations_of
+from dutiful_gate.declare.kinds import Text
+from dutiful_gate.declare.kinds.number import Number, Whole
+from dutiful_gate.declare.kinds.truth import Truth
+from dutiful_gate.declare.steps import Step
 from dutiful_gate.engine import handover as begun
 from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.prove.proof import Proof, prove
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.payloads import CannotSample, Payloads
+from dutiful_gate.shape.nodes import MISSING, Choice, Fixed, Items, Link, Nothing, Nullable, Scalar
+from dutiful_gate.shape.walk import uses_of
 from ecma_patterns import NO_NODE, NODE, disagreements, expressions
 
 LARGE = begun.LARGE
@@ -92,6 +100,7 @@ def proved(seed: int, instances: int) -> tuple[str, Proof | None, list[str]]:
         if is_sayable(each, True) and differ(gate, each)
     ]
     told += handed_over(made, words, asked, seed)
+    told += roads_of(gate, made, words, asked, random)
     for each in DIALECTS:
         for of in ("send", "release"):
             Gate.from_schema(gate.schema(dialect=each, of=of), dialect=each)  # type: ignore[arg-type]
@@ -118,6 +127,145 @@ def differ(gate: Gate[Any], data: Any) -> bool:
     return len(values) != 1 or len(answers) != 1 or not gate.accepts(data)
 
 
+def roads_of(gate: Gate[Any], made: Any, words: dict[str, Any], asked: list[Any], random: Random) -> list[str]:
+    """Where one meaning has another by the class of a container, a key beside it, the source, or the way out and in."""
+    told = []
+    several = [(source, Gate(made, source, **words)) for source in _sources(made, words)]
+    open_to_any = any((isinstance(use.node, Scalar) and use.node.facts.open) or use.fits for use in uses_of(gate.shape))
+    for data in asked:
+        if not is_sayable(data, True):
+            continue
+        verdict = gate.examine(data)
+        odd = verdict if open_to_any else gate.examine(in_odd_classes(data, random))
+        if _faults(odd) != _faults(verdict) or (verdict and _released(gate, odd) != _released(gate, verdict)):
+            told.append(f"the class of a container changes what is said: {json.dumps(data, default=str)[:300]}")
+        if isinstance(data, dict) and _ignores_keys(gate):
+            beside = gate.examine({**data, "nobody declared it": [1]})
+            if _faults(beside) != _faults(verdict) or (verdict and repr(beside.value) != repr(verdict.value)):
+                told.append(f"an ignored key changes something: {json.dumps(data, default=str)[:300]}")
+        if verdict and _is_as_sent(gate) and not contains(gate.release(verdict.value, secrets=True), data):
+            told.append(f"what is released is not what was sent: {json.dumps(data, default=str)[:300]}")
+        for source, other in several:
+            came = (
+                verdict.value
+                if verdict and source is Source.NATIVE
+                else as_text(data)
+                if source is Source.TEXT
+                else data
+            )
+            if said := _ways_differ(other, came):
+                told.append(f"as {source}, {said}: {json.dumps(data, default=str)[:300]}")
+    return told
+
+
+def _sources(made: Any, words: dict[str, Any]) -> list[Source]:
+    found = []
+    for source in (Source.TEXT, Source.MIXED, Source.NATIVE):
+        try:
+            Gate(made, source, **words)
+        except DeclarationError:
+            continue
+        found.append(source)
+    return found
+
+
+def _ways_differ(gate: Gate[Any], data: Any) -> str:
+    """Whether to examine, to admit and to ask say the same."""
+    verdict = gate.examine(data)
+    if gate.accepts(data) != bool(verdict):
+        return "accepts and examine differ"
+    try:
+        admitted: Any = gate.admit(data)
+    except Refused as refused:
+        return "" if not verdict and _faults(verdict) == _faults(refused.verdict) else "admit and examine differ"
+    return "" if verdict and _shown(admitted) == _shown(verdict.value) else "admit and examine make different values"
+
+
+def _shown(value: Any) -> str:
+    return re.sub("0x[0-9a-f]+", "", repr(value))
+
+
+def _released(gate: Gate[Any], verdict: Any) -> str:
+    try:
+        return repr(gate.release(verdict.value, secrets=True)) + repr(verdict.dropped)
+    except Refused as refused:
+        return str(refused)
+
+
+def _ignores_keys(gate: Gate[Any]) -> bool:
+    """Whether the root is a record that leaves out keys nobody declared, and nothing counts or judges them."""
+    root = gate.shape.root
+    record = gate.shape.records[root.node.key] if isinstance(root.node, Link) else None
+    if (
+        record is None
+        or root.fits
+        or record.fits
+        or root.fallback is not MISSING
+        or root.via
+        or root.making is not None
+    ):
+        return False
+    return not record.rests and gate.unknown == "drop" and not record.unknown
+
+
+def _is_as_sent(gate: Gate[Any]) -> bool:
+    """Whether a declaration has no steps, and only kinds that have one form: what was admitted goes out as it came."""
+    for use in uses_of(gate.shape):
+        kinds = use.node.kind if isinstance(use.node, Scalar) else None
+        if (
+            any(isinstance(part, Step) for part in use.parts)
+            or use.is_reread
+            or use.blank
+            or use.fallback is not MISSING
+        ):
+            return False
+        if kinds is not None and type(kinds) not in (Text, Whole, Truth, Number):
+            return False
+        if not isinstance(use.node, Scalar | Items | Fixed | Nullable | Link | Nothing | Choice):
+            return False
+        if isinstance(use.node, Items) and use.node.into in ("set", "frozenset"):
+            return False
+    return not any(field.also for record in gate.shape.records.values() for field in record.fields)
+
+
+def contains(released: Any, sent: Any) -> bool:
+    """Whether all that was sent, but for keys nobody declared, is in what was released."""
+    if isinstance(sent, dict):
+        return isinstance(released, dict) and all(
+            contains(released[name], held) for name, held in sent.items() if name in released
+        )
+    if isinstance(sent, list):
+        return isinstance(released, list) and len(released) == len(sent) and all(map(contains, released, sent))
+    return bool(released == sent and isinstance(released, bool) == isinstance(sent, bool))
+
+
+def as_text(data: Any) -> Any:
+    """Data as a query or a row of CSV has it."""
+    if isinstance(data, dict):
+        return {name: as_text(held) for name, held in data.items()}
+    if isinstance(data, list):
+        return [as_text(held) for held in data]
+    return "" if data is None else data if isinstance(data, str) else json.dumps(data, default=str)
+
+
+class _Dict(dict[str, Any]):
+    pass
+
+
+class _List(list[Any]):
+    pass
+
+
+def in_odd_classes(data: Any, random: Random) -> Any:
+    """The same data in containers of other classes."""
+    if isinstance(data, dict):
+        held = {name: in_odd_classes(each, random) for name, each in data.items()}
+        return random.choice([dict, OrderedDict, MappingProxyType, UserDict, _Dict])(held)
+    if isinstance(data, list):
+        return random.choice([list, tuple, _List])([in_odd_classes(each, random) for each in data])
+    return data
+
+
 def handed_over(made: Any, words: dict[str, Any], asked: list[Any], seed: int) -> list[str]:
     """Whether a verdict changes with what is handed from one pass to the next, or its first faults with their limit.
 
@@ -131,11 +279,13 @@ def handed_over(made: Any, words: dict[str, Any], asked: list[Any], seed: int) -
         begun.LARGE = large
         try:
             heard.append(_heard(Gate(declared, **words), data))
-            few: Gate[Any] = Gate(declared, **words, limits=Limits(faults=2))
-            first = _faults(few.examine(data))[:2]
+            limits = words.get("limits", Limits())
+            most = min(2, limits.faults)
+            few: Gate[Any] = Gate(declared, **{**words, "limits": limits.but(faults=most)})
+            first = _faults(few.examine(data))[:most]
         finally:
             begun.LARGE = LARGE
-        if first != heard[-1][1][:2]:
+        if first != heard[-1][1][:most]:
             told.append(f"a limit on faults changes the first: {json.dumps(data, default=str)[:300]}")
     if heard[0] != heard[1]:
         told.append(f"what is handed over changes the verdict: {json.dumps(data, default=str)[:300]}")
@@ -205,12 +355,17 @@ def _some_patterns(seed: int) -> list[str]:
 def main() -> int:
     """Prove, and print what came of it."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--declarations", type=int, default=1000, help="how many random declarations")
-    parser.add_argument("--instances", type=int, default=1000, help="how many instances of each")
+    parser.add_argument(
+        "--size", choices=["usual", "large"], default="usual", help="large: 10,000 declarations, 500 of each"
+    )
+    parser.add_argument("--declarations", type=int, help="how many random declarations  [default: 1000, or 10000]")
+    parser.add_argument("--instances", type=int, help="how many instances of each  [default: 1000, or 500]")
     parser.add_argument("--patterns", type=int, default=10_000, help="how many random patterns, also judged by Node")
     parser.add_argument("--documents", type=int, default=50_000, help="how many random documents, judged in all ways")
     parser.add_argument("--seed", type=int, help="of the first declaration; the others follow  [default: by the clock]")
     asked = parser.parse_args()
+    asked.declarations = asked.declarations or (10_000 if asked.size == "large" else 1000)
+    asked.instances = asked.instances or (500 if asked.size == "large" else 1000)
     if asked.seed is None:
         asked.seed = int(time.time()) % 10**8 * 10
     print(f"seeds from {asked.seed}: give --seed {asked.seed} to repeat")

@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 
 import pytest
 from click.testing import CliRunner
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from any_declaration import any_declaration, loaded
@@ -315,6 +315,7 @@ _trees = st.recursive(
 )
 
 
+@example([{"name": "", "inner": {"name": "", "inner": {"QLP-1": {"name": ""}}}}])
 @given(st.lists(_trees, min_size=1, max_size=4))
 def test_a_draft_of_any_trees_admits_them(samples: list[Any]) -> None:
     admits_its_samples(samples)

@@ -17,7 +17,7 @@ import traceback
 import warnings
 from collections.abc import Callable, Iterator
 from copy import deepcopy
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, make_dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
 from itertools import islice
@@ -43,6 +43,7 @@ from dutiful_gate import (
     about,
     appended,
     exactly_one,
+    holds,
     it,
     kebab,
     named,
@@ -77,6 +78,7 @@ from dutiful_gate.demo.terminal import settings as terminal
 from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.read.toml_places import TomlPlaces
 from dutiful_gate.read.yaml_text import YamlText
+from hostile_words import WORDS
 
 ROOT = Path(__file__).parent.parent
 TARGET = "dutiful_gate.demo.terminal:settings"
@@ -740,6 +742,30 @@ def test_a_template_filled_in_as_it_suggests_loads(tmp_path: Path, seed: int) ->
         # So is every secret: no template holds one that works.
         secrets = settings.gate.shape.secretive and {fault.code for fault in loaded.faults} <= {"absent", "agreement"}
         assert loaded or left_out or secrets, (form, text, loaded.lines())
+
+
+ODD_WORDS = (*filter(None, WORDS), "a\nevil = 1\nevil: 1\r\x0bEVIL=1\u2028x")
+
+
+@pytest.mark.parametrize("word", ODD_WORDS, ids=range(len(ODD_WORDS)))
+def test_no_word_of_a_declaration_becomes_a_setting(word: str) -> None:
+    """A choice with a line end in it was a line of its own, and that line a setting."""
+    beside = about(title=word, text=word, examples=[word])
+    fields: list[Any] = [
+        ("a", Annotated[str, beside]), ("c", Literal[word, "z"]), ("d", Annotated[str, it.has(re.escape(word))] | None, None),  # type: ignore[valid-type]
+        ("e", str, word), ("g", dict[str, str], field(default_factory=lambda: {word: word})), ("h", Annotated[int, named(f"{word}2")], 3),
+        ("k", Annotated[str, holds(len, says=word)], "x"),
+    ]  # fmt: skip
+    declared = make_dataclass("Desk", fields)
+    declared.__doc__ = word
+    try:
+        settings = Settings(declared)
+    except DeclarationError:
+        return  # JSON has no such text
+    for form, parse in (("toml", tomllib.loads), ("yaml", yaml.safe_load), ("env", str)):
+        text = settings.template(form)  # type: ignore[arg-type]
+        assert [line for line in text.split("\n") if line and not line.startswith("#")] == []
+        assert parse(re.sub(r"(?m)^#(?!#)", "", text))
 
 
 @pytest.mark.parametrize("form", ["toml", "yaml", "json", "env", "markdown"])

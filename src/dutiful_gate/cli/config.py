@@ -345,12 +345,12 @@ def _as_variables(settings: Any, every: list[Any]) -> None:
     for each in every:
         name = variable(prefix, each.path)
         if each.secret:
-            click.echo(f"# {name} {SEALED}")
+            click.echo(f"# {visible(name)} {SEALED}")
             continue
         try:
             click.echo(env_line(name, variable_text(each.value, each.path)))
         except CannotHold as error:
-            click.echo(f"# {name}: {error}")
+            click.echo(f"# {visible(name)}: {visible(str(error))}")
 
 
 def _listed(words: list[str]) -> str:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from ..document.rules_in_words import rules_in_words
 from ..report.fault import Path, dotted
 from ..report.markdown import code_span, escaped
+from ..report.shown_values import visible
 from ..sample.payloads import CannotSample, Payloads
 from ..shape.nodes import MISSING, Choice, Entries, Field, Items, Link, Nothing, Nullable, Record, Use, default_of
 from ..shape.to_json import plain
@@ -235,12 +236,17 @@ def template(settings: Settings[Any], format: str, *, schema: str) -> str:
     return "\n".join(lines).strip("\n") + "\n"
 
 
+def _comment(text: str) -> str:
+    """Words that stand beside settings, on one line whatever is in them: they set nothing."""
+    return f"## {visible(text)}".rstrip()
+
+
 def _opening(settings: Settings[Any]) -> list[str]:
     node = settings.names.node(settings.names.shape.root)
     assert isinstance(node, Link)
     record = settings.names.shape.records[node.key]
     told = (record.text or record.name).strip().splitlines()
-    return [*(f"## {line}".rstrip() for line in (*told, "", *_HOW)), ""]
+    return [*(_comment(line) for line in (*told, "", *_HOW)), ""]
 
 
 _HOW = (
@@ -251,12 +257,12 @@ _HOW = (
 
 def _words(entry: Entry, names: Names, indent: str = "") -> Iterator[str]:
     for line in entry.words(names):
-        yield f"## {indent}{line}"
+        yield _comment(f"{indent}{line}")
 
 
 def _line(entry: Entry, text: str) -> str:
     """A setting to be uncommented; where it may not go together with the others, it is told as an example."""
-    return f"#{text}" if entry.offered or entry.needed else f"## for example: {text.strip()}"
+    return f"#{text}" if entry.offered or entry.needed else _comment(f"for example: {text.strip()}")
 
 
 def _toml(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[str]:
@@ -273,16 +279,16 @@ def _toml_table(names: Names, every: list[Entry], path: Path) -> Iterator[str]:
             yield from _words(entry, names)
             key = toml_key(str(entry.path[-1]))
             if entry.left_out:
-                yield f"## {key}: {entry.left_out}"
+                yield _comment(f"{key}: {entry.left_out}")
                 yield ""
                 continue
             try:
                 yield _line(entry, f"{key} = {toml_value(entry.value, entry.path)}")
             except CannotHold as error:
-                yield f"## {error}: leave it out, or set one"
+                yield _comment(f"{error}: leave it out, or set one")
                 with suppress(CannotHold):
                     if not entry.field.has_default:
-                        yield f"## for example: {key} = {toml_value(_made_up(entry.use, names), entry.path)}"
+                        yield _comment(f"for example: {key} = {toml_value(_made_up(entry.use, names), entry.path)}")
             yield ""
     for entry in own:
         if entry.record is not None:
@@ -308,7 +314,7 @@ def _yaml(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[
                 closed = entry.path  # all that is in it is commented out, and its own records too
             yield f"#{key}" if closed is not None else key
         elif entry.left_out:
-            yield f"## {key} {entry.left_out}"
+            yield _comment(f"{key} {entry.left_out}")
         else:
             yield _line(entry, f"{key} {yaml_value(entry.value, entry.path)}")
         yield ""
@@ -334,7 +340,7 @@ def _env(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[s
             continue
         yield from _words(entry, names)
         if entry.left_out:
-            yield f"## {variable(prefix, entry.path)}: {entry.left_out}"
+            yield _comment(f"{variable(prefix, entry.path)}: {entry.left_out}")
             yield ""
             continue
         nested: Any = entry.value
@@ -344,7 +350,7 @@ def _env(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[s
             for name, text in in_variables(nested, names, prefix).items():
                 yield _line(entry, env_line(name, text))
         except CannotHold as error:
-            yield f"## {variable(prefix, entry.path)}: leave it out ({error})"
+            yield _comment(f"{variable(prefix, entry.path)}: leave it out ({error})")
         yield ""
 
 

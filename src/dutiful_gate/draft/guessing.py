@@ -73,17 +73,34 @@ class Guesser:
 
     def _with_those_inside(self, records: list[Mapping[str, Any]], place: Place) -> list[Mapping[str, Any]]:
         """The records of a place, with those of their own kind that are inside of them, however deep: trees."""
-        again = []
+        again = {}
         for key in _by_key(records):
             inside, there = self._inside(records, key, place)
             if _alike(records, inside, key):
                 self._within[there] = place
-                again.append(key)
+                again[key] = there
+        while True:
+            found, odd = self._of_their_kind(records, again, place)
+            if not odd:
+                return found
+            del self._within[again.pop(odd)]
+
+    def _of_their_kind(
+        self, records: list[Mapping[str, Any]], again: Mapping[str, Place], place: Place
+    ) -> tuple[list[Mapping[str, Any]], str]:
+        """Records with all those inside of them under some keys; and the key, if there is one, under which one stands
+        alone on some level, and in a list or a map on another: then it is of no kind of its own."""
         found, level = [*records], records if again else []
         while level:
-            level = [each for key in again for each in self._inside(level, key, place)[0]]
+            deeper: list[Mapping[str, Any]] = []
+            for key, there in again.items():
+                inside, where = self._inside(level, key, place)
+                if inside and where != there:
+                    return found, key
+                deeper += inside
+            level = deeper
             found += level
-        return found
+        return found, ""
 
     def _inside(
         self, records: list[Mapping[str, Any]], key: str, place: Place

@@ -43,6 +43,9 @@ def _zone(text: str) -> timezone:
     return timezone(-away if text[0] == "-" else away) if away else UTC
 
 
+_NO_OFFSET = "[+-]0000"
+
+
 class Formed(Kind):
     """A date, a time of day or a date-time that is written in a form of its own."""
 
@@ -66,6 +69,11 @@ class Formed(Kind):
         plain = [re.sub(r"[\^$\\.*+?()\[\]{}|/]", r"\\\g<0>", part.replace("\0", "%")) for part in self.parts[::2]]
         named = [f"({_PIECES[letter]})" for letter in self.parts[1::2]]
         return "".join(text + piece for text, piece in zip(plain, [*named, ""], strict=True))
+
+    @property
+    def in_utc(self) -> Mapping[str, object]:
+        """The keywords for those that are in UTC, wherever the offset stands."""
+        return {"pattern": f"^(?:{self.pattern.replace(_PIECES['z'], _NO_OFFSET)})$"}
 
     def check(self) -> None:
         """Raise DeclarationError for a form that does not say all of the value, or more."""

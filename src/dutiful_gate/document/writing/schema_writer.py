@@ -13,11 +13,12 @@ from ...declare.field_access import Path
 from ...declare.json_pointer import escaped, unescaped
 from ...declare.kinds import Text
 from ...declare.kinds.decimal import decimal_plain
+from ...declare.kinds.formed import Formed
 from ...declare.records import RecordCheck, RecordRule
 from ...declare.rules import Distinct, Holds, Length, Rule
 from ...declare.rules.contains import escaped as escaped_text
 from ...declare.sources import Reading
-from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, trimmed
+from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, in_utc, trimmed
 from ...regex.overlap import may_share, without
 from ...regex.search import ecma_search
 from ...shape.final_forms import comes_final, is_settled, keeps_form, survives
@@ -524,6 +525,8 @@ class SchemaWriter:
                     continue
             else:
                 told = part.keywords()
+                if part == in_utc and isinstance(use.node, Scalar) and isinstance(use.node.kind, Formed):
+                    told = use.node.kind.in_utc
                 facts = part.suits(facts)
                 converted = converted or not part.normalising
                 if is_settled(part, later):
