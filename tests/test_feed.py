@@ -273,7 +273,7 @@ def test_the_command_checks_deliveries(tmp_path: Path, monkeypatch: pytest.Monke
     assert run("*.csv")[1].count(" against ") == run(".")[1].count(" against ") == 2
     assert json.loads(run("a.csv", "--format", "json")[1])["refused"] == 1
     assert run("a.csv", "--format", "markdown")[1].startswith(
-        "## a.csv\n\n2 records: 1 admitted, 1 refused with 2 faults.\n"
+        "## `a.csv`\n\n2 records: 1 admitted, 1 refused with 2 faults.\n"
     )
     log = json.loads(run("a.csv", "--format", "sarif")[1])
     assert log["version"] == "2.1.0"

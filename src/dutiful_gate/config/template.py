@@ -194,10 +194,10 @@ def _entries(
         default = _default_of(field, names)
         value = sample.get(field.wire, MISSING) if isinstance(sample, dict) else MISSING
         offered = value is not MISSING
-        if field.has_default:
-            value = default
+        if field.has_default and default is MISSING:  # one that only the program makes: nothing is made up beside it
+            value, offered = MISSING, False
         elif not offered:
-            value = _made_up(field.use, names)
+            value = default if field.has_default else _made_up(field.use, names)
         hides = record is None and holds_secret(field.use, names.shape.guarded)
         must = needed and field.required
         stands = record is not None and not field.use.nullable and (must or _may_be_empty(field.use, names))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 from os import PathLike
-from pathlib import Path
 from typing import BinaryIO, Final, Protocol
 
 
@@ -46,6 +45,8 @@ class UploadedFile:
 
         With `over` what is there gives way, a link itself and not what it leads to.
         """
+        from pathlib import Path
+
         from ..files.own_files import write_whole
 
         self._held.seek(0)

@@ -14,7 +14,7 @@ from ..regex.white_space import is_blank
 from ..report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ..report.document_order import in_document_order
 from ..report.shown_values import outlined
-from ..shape.nodes import Field, Items, Record, Scalar, Use
+from ..shape.nodes import Field, Record, Use
 from ..shape.paths import FactsAt
 from ..shape.walk import holds_secret
 from .engine_writer import EngineWriter
@@ -26,6 +26,7 @@ from .plan import (
     build,
     constructed,
     default_source,
+    holds_text,
     known_keys,
     may_be_blank,
     takes_null,
@@ -257,7 +258,7 @@ class RecordWriter(EngineWriter, ABC):
             opening = "elif"
         # An empty text is an item of a list of text like any other.
         blank = may_be_blank(field.use, self.reading, self.plan.shape.aliases) and not (
-            field.required and _of_text(field.use)
+            field.required and holds_text(field.use)
         )
         tests = [f"{self.bind(is_blank, 'is_blank')}({value})"] if blank else []
         tests += [] if field.required or null else [f"{value} is None"]
@@ -469,12 +470,3 @@ def _told_of(told: Mapping[str, object], names: frozenset[str]) -> Mapping[str, 
 
     in_its_place = {"condition": HIDDEN_CONDITION}
     return {word: held if may_be_told(word, held) else in_its_place.get(word, HIDDEN) for word, held in told.items()}
-
-
-def _of_text(use: Use) -> bool:
-    """Whether a list holds text: then an empty text is one of its items."""
-    node = use.node
-    if not isinstance(node, Items):
-        return False
-    item = node.item.bare.node
-    return isinstance(item, Scalar) and item.kind.facts.text

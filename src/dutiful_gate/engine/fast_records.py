@@ -18,6 +18,7 @@ from .plan import (
     barred_keys,
     build,
     default_source,
+    holds_text,
     known_keys,
     may_be_blank,
     takes_null,
@@ -189,6 +190,10 @@ class SoundRecordWriter(EngineWriter):
         if field.required:
             self.write(f"{value} = {record}[{key}]{mark}")
             self._not_short(field, value)
+            aliases = self.plan.shape.aliases
+            if may_be_blank(field.use, self.reading, aliases) and not (field.use.nullable or holds_text(field.use)):
+                with self.block(f"if {self.blank(value)}:"):
+                    self.write(DOUBT)
             self.read(field.use, value)
             return value
         self._nesting += 1

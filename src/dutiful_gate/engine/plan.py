@@ -221,6 +221,15 @@ def may_be_blank(use: Use, reading: Reading, aliases: Mapping[str, Use]) -> bool
             return True
 
 
+def holds_text(use: Use) -> bool:
+    """Whether a list holds text: then an empty text is one of its items."""
+    node = use.node
+    if not isinstance(node, Items):
+        return False
+    item = node.item.bare.node
+    return isinstance(item, Scalar) and item.kind.facts.text
+
+
 def all_sent(record: Record, rule: RecordRule, value_of: Mapping[str, str]) -> list[str]:
     """The tests for whether an amendment has all that a rule mentions; none for other records."""
     if not record.mends or rule.of_whole:
