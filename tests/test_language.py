@@ -500,6 +500,33 @@ def test_cbor() -> None:
         assert verdict.faults[0].code in ("reading", "depth", "kind"), raw
 
 
+def test_few_bytes_of_cbor_cost_little_and_mean_one_thing() -> None:
+    """Values named again and again, keys that come twice or collide, numbers without end, and what stands behind."""
+    cbor2 = pytest.importorskip("cbor2")
+    shared = b"".join(b"\xd8\x1c\x82" + 2 * (b"\xd8\x1d\x18" + bytes([at])) for at in range(60))
+    named = b"\xd9\x01\x00\x82\x63aaa\xd8\x19\x00"
+    said = {
+        b"\x98\x3d\xd8\x1c\x61a" + shared: "a JSON value",
+        named: "a JSON value",
+        cbor2.dumps({1, 2**61}): "a JSON value",
+        b"\xd8\x23\x64(a+)": "a JSON value",
+        b"\xa2\x61a\x01\x61a\x02": "each key of a map once",
+        b"\xa2\x61a\x01\x61b\xa2\x61a\x01\x61a\x02": "each key of a map once",
+        b"\xa1\x01\x02": "CBOR (RFC 8949)",
+        b"\x01\x02": "one value in CBOR and nothing after it",
+        b"\x81" * 1000 + b"\x01": "data that is not as deep",
+        cbor2.dumps(10**4300): "a number of at most 4300 digits",
+        cbor2.dumps([-(10**4300)]): "a number of at most 4300 digits",
+        b"\xc4\x82\x20" + cbor2.dumps(10**9000): "a number of at most 4300 digits",
+    }
+    for raw, needed in said.items():
+        (fault,) = Gate(Any).examine_cbor(raw).faults
+        assert fault.message.startswith(f"needs {needed}; got "), (raw, fault)
+    for value in (10**4300 - 1, 1 - 10**4300, -(2**64), -(2**64) - 1, 2**64, Decimal("1.50"), {"a": [2**70]}):
+        assert Gate(Any).admit_cbor(cbor2.dumps(value)) == value
+    assert Gate(Any).admit_cbor(b"\xd9\xd9\xf7\x01") == 1, "CBOR that says it is CBOR"
+
+
 def test_text_sources_go_through_all_of_it() -> None:
     gate = Gate(Account, Source.TEXT)
     value = gate.admit({"userName": ["ada"], "password": "long enough", "pins": ["1", "2"], "deck": "3"})
