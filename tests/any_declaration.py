@@ -600,7 +600,7 @@ class Maker:
                     list[int] | list[str], list[date] | list[str], dict[str, int] | dict[str, str], dict[str, int] | list[int],
                     tuple[int, str] | tuple[str, int], Base | Derived, Derived | Base | None, Box[int] | Box[str], Span | Tide | int,
                     Annotated[int, it > 5, otherwise(6)] | str, Annotated[str, trimmed] | int, Port | date | int,
-                    Annotated[Base | Span, told_by("type", beside="data", options={"base": Base, "span": Span})],
+                    *4 * [Annotated[Base | Span, told_by("type", beside="data", options={"base": Base, "span": Span})]],
                     Annotated[int | Tide | None, told_by("a", beside="b", options={"n": int, "t": Tide})],
                     Annotated[Stack | str, told_by("type", beside="data", options={"stack": Stack, "text": str})],
                     set[int] | str, Annotated[list[Base] | list[Derived], it.length <= 2], Stack | Span, int | str | None,
@@ -708,7 +708,7 @@ class Maker:
             again = random.choice(
                 [list[Self], dict[str, Self], list[list[Self] | None], Box[Self] | None, list[Self | int]]
             )
-            fields.append(("held", again, field(default_factory=dict if again == dict[str, Self] else list)))
+            fields.append(("within", again, field(default_factory=dict if again == dict[str, Self] else list)))
         fields.sort(key=lambda each: len(each))
         made: Any = make_dataclass(self.name("Made"), fields, slots=random.random() < 0.5)
         unknown = next((rule for rule in rules if isinstance(rule, str)), None)

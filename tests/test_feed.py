@@ -785,3 +785,21 @@ def test_a_report_shows_all_groups_and_runs_nothing(tmp_path: Path) -> None:
         assert words in page, words
     whole = tally.digest.groups[0].spread
     assert (whole[0], sum(whole[1].values())) == (2, 300)
+
+
+def test_small_tables_cost_little(tmp_path: Path) -> None:
+    """Quotes that never close, very many columns, and one line without end: each is told, and read but once."""
+
+    def told(text: bytes, name: str = "made.csv") -> str:
+        (tmp_path / name).write_bytes(text)
+        target = "dutiful_gate.demo.ferries:Booking"
+        return CliRunner().invoke(dutiful, ["check", str(tmp_path / name), "--against", target]).output
+
+    text = told(b"origin,destination\n" + b'a","\n' * 50_000)
+    assert "is one of many with a quote that is never closed; see --quote: what stands behind was not read" in text
+    assert "a quoted cell that is closed" in told(b'origin,destination\n"' + b"a\n" * 20_000)
+    wide = b",".join(b"c%d" % number for number in range(60_000))
+    assert "/origin  needs a value; none came" in told(wide + b"\n" + b"1," * 59_999 + b"1\n")
+    assert "the heading 'c7' stands twice" in told(wide + b",c7\n")
+    long = gzip.compress(b"origin,destination\n" + b"a" * 30_000_000)
+    assert "needs a line of at most 8388608 characters; got more" in told(long, "made.csv.gz")

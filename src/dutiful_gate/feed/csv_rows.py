@@ -33,6 +33,10 @@ T = TypeVar("T")
 Row = dict[Any, Any]
 _MOST_LINES: Final = 10_000
 """So many lines one row may have: a quote that is never closed would take in the rest of the file."""
+_SEEN: Final = 100_000
+"""So much of a line is looked at for the layout."""
+_READ_AGAIN: Final = 1_000_000
+"""So many lines may be read again behind quotes that are never closed, and as many as were read once."""
 
 
 class _NeverClosed(Exception):
@@ -54,6 +58,7 @@ class CsvRows:
         except LookupError:
             raise CannotStart(f"{self.encoding!r} is no encoding; as in utf-8, latin-1 or utf-16") from None
         self.line = 0
+        self._read_again = 0
         self.kept: list[str] = []
         self._again: list[str] = []
         try:
@@ -69,7 +74,7 @@ class CsvRows:
 
     def _settle(self, layout: TableLayout, known: frozenset[str], *, tabs: bool) -> None:
         """Find what was not said, and read the headings."""
-        first = [line for _, line in zip(range(LOOKED_AT), iter(self._next_line, ""), strict=False)]
+        first = self._first_lines()
         self._again = first
         self.line = 0
         separator = layout.separator or ("\t" if tabs else "")
@@ -78,16 +83,17 @@ class CsvRows:
             self.line += 1
             self._said = first.pop(0)
             separator = layout.separator or told
-        self.separator = separator or separator_of(first, known)
+        seen = [line[:_SEEN] for line in first]
+        self.separator = separator or separator_of(seen, known)
         if len(self.separator) != 1:
             raise CannotStart(f"{self.separator!r} is no separator: it is one sign, such as , or ;")
-        self.quote = layout.quote or quote_of(first)
+        self.quote = layout.quote or quote_of(seen)
         if len(self.quote) != 1 or self.quote in (self.separator, "\n", "\r"):
             raise CannotStart(f"{self.quote!r} cannot stand around cells: it is one sign, such as \" or '")
         above = (
             layout.header_line - 1 - self.line
             if layout.header_line
-            else header_of(split_lines(first, self.separator, self.quote), known)
+            else header_of(split_lines(seen, self.separator, self.quote), known)
         )
         for _ in range(max(above, 0)):
             self._next_line()
@@ -104,6 +110,15 @@ class CsvRows:
         self.names = layout.named(self.headings)
         self.line += len(self.kept)
         self.kept.clear()
+
+    def _first_lines(self) -> list[str]:
+        """The lines in which the layout is looked for: some, or fewer where they are very long."""
+        first: list[str] = []
+        size = 0
+        while len(first) < LOOKED_AT and size < self.most and (line := self._next_line()):
+            first.append(line)
+            size += len(line)
+        return first
 
     def _new_reader(self) -> Iterator[list[str]]:
         return csv.reader(self._lines(), delimiter=self.separator, quotechar=self.quote, strict=True)
@@ -124,9 +139,11 @@ class CsvRows:
     def _lines(self) -> Iterator[str]:
         """The lines that follow, each kept until its row is done."""
         again, kept, readline, most = self._again, self.kept, self._text.readline, self.most
+        size = 0
         while line := again.pop(0) if again else readline(most):
             kept.append(line)
-            if len(kept) > _MOST_LINES:
+            size = size + len(line) if len(kept) > 1 else 0
+            if size > most or len(kept) > _MOST_LINES:
                 raise _NeverClosed
             yield line
 
@@ -154,6 +171,9 @@ class CsvRows:
 
     def _first_line_only(self, cause: Cause) -> Cause:
         """Take the first line of a row whose cells cannot be told apart, and read on behind it."""
+        self._read_again += len(self.kept) - 1
+        if self._read_again > _READ_AGAIN + self.line:
+            raise BrokenOff(f"line {self.line + 1} is one of many with a quote that is never closed; see --quote")
         self._again[:0] = self.kept[1:]
         del self.kept[1:]
         self._reader = self._new_reader()

@@ -72,9 +72,9 @@ def quote_of(lines: Sequence[str]) -> str:
 
 def separator_of(lines: Sequence[str], known: frozenset[str]) -> str:
     """The separator that makes the most known headings in one of the first lines, or else the most even rows."""
-    best, score = ",", (-1, -1.0)
+    best, score, quote = ",", (-1, -1.0), quote_of(lines)
     for separator in SEPARATORS:
-        rows = split_lines(lines, separator, quote_of(lines))
+        rows = split_lines(lines, separator, quote)
         names = max((len(known & set(map(str.strip, row))) for row in rows), default=0)
         widths = [len(row) for row in rows if row]
         usual = max(set(widths), key=widths.count, default=1)
@@ -124,9 +124,11 @@ def checked_headings(headings: Sequence[str], line: int) -> list[str]:
         made.pop()  # trailing separators
     if not made:
         raise CannotStart(f"line {line} has no headings; say which line has them, with --header-line")
+    seen: set[str] = set()
     for at, name in enumerate(made):
         if not name:
             raise CannotStart(f"column {at + 1} has no heading in line {line}; name every column")
-        if name in made[:at]:
+        if name in seen:
             raise CannotStart(f"the heading {name!r} stands twice in line {line}; name each column once")
+        seen.add(name)
     return made
