@@ -228,6 +228,9 @@ def test_lines_of_one_header_mean_the_same_joined_and_apart() -> None:
     for head in (apart, joined):
         assert head.cookies == {"a": "1", "b": "2", "c": "3"}
         assert chosen_media(head.header("accept"), ["text/html", JSON]) == JSON
+    assert [Head("GET", path, "", []).path for path in ("admin/7", "/%61dmin/7", "/a%2Fb", "/%ff")] == [
+        "/admin/7", "/admin/7", "/a%2Fb", "/%ff",
+    ]  # fmt: skip
     assert Head("GET", "/", "", [("cookie", 'a="x,y"; b=1')]).cookies == {"a": "x,y", "b": "1"}
 
 

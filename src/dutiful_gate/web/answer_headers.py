@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from ..declare.errors import DeclarationError
@@ -115,11 +116,16 @@ def header(name: Any, value: Any) -> tuple[str, str]:
     if (
         name.__class__ is not str
         or value.__class__ is not str
-        or _NAME.fullmatch(name) is None
-        or _VALUE.fullmatch(value) is None
+        or not _is_name(name)
+        or not (value.isascii() and value.isprintable() or _VALUE.fullmatch(value))
     ):
         raise BrokenAnswer(f"the header {str(name)[:40]!r} holds what no header can")
     return name.lower(), value
+
+
+@lru_cache(maxsize=256)
+def _is_name(name: str) -> bool:
+    return _NAME.fullmatch(name) is not None
 
 
 def _text(value: Any) -> str:

@@ -67,11 +67,19 @@ def is_status(status: Any) -> bool:
     return status.__class__ is int and 200 <= status <= 599
 
 
-def outgoing(status: Any, headers: Iterable[tuple[Any, Any]], body: bytes | Iterable[bytes] = b"") -> Outgoing:
-    """The one door by which answers and refusals leave: no word of a header breaks out of it. Raises BrokenAnswer."""
+def outgoing(
+    status: Any,
+    headers: Iterable[tuple[Any, Any]],
+    body: bytes | Iterable[bytes] = b"",
+    ours: tuple[tuple[str, str], ...] = (),
+) -> Outgoing:
+    """The one door by which answers and refusals leave: no word of a header breaks out of it. Raises BrokenAnswer.
+
+    `ours` are headers without a word of anybody else's.
+    """
     if not is_status(status):
         raise BrokenAnswer(f"{status!r} is no status of an answer: 200 to 599")
-    return Outgoing(status, tuple([header(name, value) for name, value in headers]), body)
+    return Outgoing(status, (*[header(name, value) for name, value in headers], *ours), body)
 
 
 class Declared:
@@ -135,5 +143,5 @@ class Declared:
             return outgoing(status, kind, (each.encode() if isinstance(each, str) else each for each in body))
         cbor = media == CBOR
         whole = gate.release_cbor(value) if cbor else gate.release_json(value)
-        kind = (*headers, ("content-type", CBOR if cbor else JSON))
-        return outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
+        ours = (("content-type", CBOR if cbor else JSON), ("content-length", str(len(whole))))
+        return outgoing(status, headers, whole, ours)

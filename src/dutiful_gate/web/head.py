@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from functools import cached_property
 from typing import TYPE_CHECKING, Any, Final
 from urllib.parse import parse_qsl
 
@@ -42,6 +41,7 @@ class Head:
         self.endpoint: Endpoint[Any] | None = None
         held = []
         first: dict[str, str] = {}
+        several = False
         size = len(path) + len(query)
         for name, value in headers:
             name = name.lower()
@@ -49,27 +49,25 @@ class Head:
             size += len(name) + len(value) + 4
             if name not in first:
                 first[name] = value
+            elif name in _JOINED:
+                several = True
         self.headers = tuple(held)
         self.size = size
         """How many characters its target and headers have."""
         self._first = first
-
-    @cached_property
-    def segments(self) -> list[str] | None:
+        self._several = several
+        self.segments = segments_of(path)
         """The segments of the path, each decoded; None where one is no UTF-8."""
-        return segments_of(self.raw_path)
-
-    @cached_property
-    def path(self) -> str:
+        plain = path[:1] == "/" and "%" not in path
+        self.path = path if plain or self.segments is None else decoded(self.segments)
         """The path, decoded."""
-        return self.raw_path if self.segments is None else decoded(self.segments)
 
     def header(self, name: str) -> str | None:
         """The value of a header, the first where it came several times; None where it did not come.
 
         The lines of lists are joined (RFC 9110, section 5.3), as some servers do it before.
         """
-        return self.by_name.get(name) if name in _JOINED else self._first.get(name)
+        return self.by_name.get(name) if self._several and name in _JOINED else self._first.get(name)
 
     @property
     def by_name(self) -> dict[str, str]:

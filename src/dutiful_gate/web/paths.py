@@ -66,7 +66,10 @@ def decoded(segments: Iterable[str]) -> str:
 
 def segments_of(path: str) -> list[str] | None:
     """The segments of a percent-encoded path (RFC 3986, section 3.3), each decoded; None where one is no UTF-8."""
+    segments = path.removeprefix("/").split("/")
+    if "%" not in path:
+        return segments
     try:
-        return [unquote_to_bytes(segment).decode() for segment in path.removeprefix("/").split("/")]
+        return [unquote_to_bytes(segment).decode() for segment in segments]
     except UnicodeDecodeError:
         return None
