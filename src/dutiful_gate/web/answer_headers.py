@@ -117,7 +117,7 @@ def header(name: Any, value: Any) -> tuple[str, str]:
         name.__class__ is not str
         or value.__class__ is not str
         or not _is_name(name)
-        or not (value.isascii() and value.isprintable() or _VALUE.fullmatch(value))
+        or not ((value.isascii() and value.isprintable()) or _VALUE.fullmatch(value))
     ):
         raise BrokenAnswer(f"the header {str(name)[:40]!r} holds what no header can")
     return name.lower(), value
