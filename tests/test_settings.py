@@ -983,6 +983,40 @@ def test_a_sealed_value_shows_itself_to_nobody(caplog: pytest.LogCaptureFixture)
         Gate(Annotated[Sealed[int], it.length > 77])
 
 
+def test_a_secrets_folder_is_sealed_whatever_its_files_are_for(tmp_path: Path) -> None:
+    """A password put in the file of another setting is not shown, nor what it would have replaced, nor in force."""
+
+    @dataclass
+    class Open:
+        port: Annotated[int, it > 3] = 5
+        more: dict[str, int] = field(default_factory=dict)
+        names: list[str] = field(default_factory=list)
+
+    held = tmp_path / "secrets"
+    held.mkdir()
+    (tmp_path / "a.toml").write_text("port = 12\n")
+    settings = Settings(Open, File("a.toml"), SecretsFolder("secrets"), Environment("X_"))
+    for file, text in (
+        ("port", "hushhush"), ("port", "2"), ("more", '{"a": hushhush}'), ("more", '{"a": "hushhush"}'),
+        ("more__a", "hushhush"), ("names", '["hushhush", 7]'),
+    ):  # fmt: skip
+        (held / file).write_text(text)
+        refused = settings.examine(folder=tmp_path, environ={})
+        (fault,) = refused.faults
+        told = f"{list(refused.lines())} {fault} {fault!r} {fault.as_dict()} {fault.given}"
+        assert "hush" not in told and "got a hidden value" in fault.message, told
+        (held / file).unlink()
+    (held / "port").write_text("771")
+    shadowed = settings.examine(folder=tmp_path, environ={"X_PORT": "none"})
+    assert "it would have replaced (sealed) from" in list(shadowed.lines())[0]
+    (setting, *_) = settings.load(folder=tmp_path, environ={}).settings()
+    assert (setting.value, setting.secret, settings.load(folder=tmp_path, environ={}).value.port) == (
+        "(sealed)",
+        True,
+        771,
+    )
+
+
 def test_no_secret_appears_anywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Every command, with sound settings and with broken ones; every fault, log and traceback; every written form."""
     put_into(tmp_path)

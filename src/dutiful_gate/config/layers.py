@@ -331,6 +331,7 @@ def _steps(name: str, prefix: str, ignore: Sequence[str]) -> list[str] | None:
 class SecretsFolder:
     """A folder with one file for each secret, as container platforms mount them: `db__password` sets `db.password`.
 
+    What stands in one is never shown, also where the field is not declared as a secret.
     Links inside of the folder are followed; names that begin with a dot are passed over, and one line end at the end
     of a file is no part of the secret.
     """
@@ -365,7 +366,8 @@ class SecretsFolder:
             else:
                 pairs.append(Spelled(file.split(BETWEEN), held, place))
         sheet = from_text(pairs, name, asked, folds=True)
-        sheet.broken = [*broken, *sheet.broken]
+        sheet.broken = [*broken, *[fault.sealed() for fault in sheet.broken]]
+        sheet.seals = True
         return [sheet]
 
 

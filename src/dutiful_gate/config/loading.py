@@ -121,7 +121,9 @@ class Loading:
             told[len(faults)] = self._more(fault)
             absent = fault.code == "absent" and self._owner_of(fault.path) is None
             place = self._record_place(fault.path[:-1]) if absent else self.place(fault.path, of_key=fault.of_key)
-            faults.append(self._hidden(fault.at(place)))
+            owned = self._owner_of(fault.path)
+            shown = fault.sealed() if owned is not None and self.sheets[owned[0]].seals else fault
+            faults.append(self._hidden(shown.at(place)))
         return refusal(faults, (), verdict.untold)
 
     def _hidden(self, fault: Fault) -> Fault:
@@ -160,7 +162,7 @@ class Loading:
             found = self._in_sheet(lower, fault.path)
             if found is MISSING or not self._is_sound(fault.path, found):
                 continue
-            value = SEALED if hidden else told_value(_plainly(found))
+            value = SEALED if hidden or self.sheets[lower].seals else told_value(_plainly(found))
             return f"; it would have replaced {value} from {self.sheets[lower].placed(fault.path)}"
         return ""
 
@@ -249,11 +251,12 @@ class Loading:
         for number in range(lowest - 1, -1, -1):
             lower = self._in_sheet(number, path)
             if lower is not MISSING:
-                told = SEALED if hidden else _plainly(lower)
+                told = SEALED if hidden or self.sheets[number].seals else _plainly(lower)
                 replaced.append((told, Origin(self.sheets[number].label, self.sheets[number].placed(path))))
         if top is not None and default is not MISSING:
             told = SEALED if hidden else _released(use, default, self.names.shape)
             replaced.append((told, Origin(DEFAULT)))
+        hidden = hidden or (top is not None and self.sheets[top[0]].seals)
         told = SEALED if hidden else _released(use, value, self.names.shape)
         return Setting(path, told, origin, tuple(replaced), hidden, tuple(beside), Sealed(value))
 

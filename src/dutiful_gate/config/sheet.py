@@ -43,6 +43,7 @@ class Sheet:
     `notes`     what should be said though it is sound: path, words
     `profiled`, `of_file`  whether it is a profile's own, and whether settings are written there by their names
     `empty_is_record`  whether a key with nothing behind it is an empty record, where one is wanted
+    `seals`     whether nothing that stands there is shown, whatever field it is for
     `expands`   whether `${...}` in it stands for other settings
     """
 
@@ -56,6 +57,7 @@ class Sheet:
     deprecated: list[Path] = field(default_factory=list)
     hints: dict[Path, str] = field(default_factory=dict)
     notes: list[tuple[Path, str]] = field(default_factory=list)
+    seals: bool = False
     expands: bool = False
     profiled: bool = False
     of_file: bool = False

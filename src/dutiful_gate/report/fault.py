@@ -137,6 +137,12 @@ class Fault:
         """The same fault with its place in the text."""
         return Fault(self.path, self._cause, self._given, self._value, place)
 
+    def sealed(self) -> Fault:
+        """The same fault without a word of what came."""
+        if self.code in ("absent", "unknown"):
+            return self
+        return Fault(self.path, self._cause.but(secret=True), None, None, self.place)
+
     def along(self, path: Path) -> Fault:
         """The same fault under another path."""
         return Fault(path, self._cause, self._given, self._value, self.place)
