@@ -217,6 +217,7 @@ def _is_as_sent(gate: Gate[Any]) -> bool:
             or use.is_reread
             or use.blank
             or use.fallback is not MISSING
+            or (isinstance(use.node, Choice) and use.node.lenient)
         ):
             return False
         if kinds is not None and type(kinds) not in (Text, Whole, Truth, Number):

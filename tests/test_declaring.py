@@ -327,6 +327,19 @@ def test_long_lines_say_the_same_when_they_are_laid_out(depth: int) -> None:
     assert ast.dump(ast.parse(dedent(laid))) == ast.dump(ast.parse(code))
 
 
+@pytest.mark.parametrize("of_root", [{}, {"minProperties": 1}])
+def test_a_record_that_counts_its_keys_says_itself_that_no_more_may_come(of_root: dict[str, int]) -> None:
+    """Also where the gate says so for all, since the root takes an editor's `$schema`: the module loads."""
+    inner = {"properties": {"a": {"type": "integer"}}, "minProperties": 1, "additionalProperties": False}
+    document = {
+        "type": "object", "properties": {"$schema": {}, "item": {"type": "object", **inner}},
+        "additionalProperties": False, **of_root,
+    }  # fmt: skip
+    gate, judge = loaded(declarations_of(document)), Gate.from_schema(document)
+    for data in ({"$schema": "x"}, {"item": {}}, {"item": {"a": 1}}, {"item": {"b": 1}}, {}, {"b": 1}, {"item": 1}):
+        assert gate.accepts(data) == judge.accepts(data), data
+
+
 def test_comments_of_a_document_stay_comments_and_attributes_hide_no_type() -> None:
     hostile = {"type": "integer", "$comment": "seen twice\nimport os\r\u2028print(1)\x00 " + "long " * 60}
     document = {

@@ -67,6 +67,11 @@ class Class:
         self.rules: list[str] = []
         self.text = ""
 
+    @property
+    def counts(self) -> bool:
+        """Whether it has a rule on how many keys came: then it says itself that none more may."""
+        return any("this.length" in rule for rule in self.rules)
+
 
 class Records:
     """Writes the records of a module, one after the other."""
@@ -357,9 +362,8 @@ class Records:
             name for name, held in defaults.items() if held is not None and is_steady(page, asking, name, held[0])
         }
         self.ruled(made, meaning, strange, around, required)
-        counts = any("this.length" in rule for rule in made.rules)
         judged = any(not self.says(meaning, clause) for clause in meaning.clauses)
-        if made.keys == _OPEN and (counts or judged or any("fits(" in rule for rule in made.rules)):
+        if made.keys == _OPEN and (made.counts or judged or any("fits(" in rule for rule in made.rules)):
             made.keys, extras = _GATHERS, [Extra(None, ())]  # what they look at must not be lost on the way
         barred = self.barred_names(meaning, around.attributes)
         for name, own in list(around.attributes.items()):
@@ -371,7 +375,7 @@ class Records:
             if name in barred:
                 field.type = page.never()
             held = defaults.get(name)
-            if held is not None and (counts or name not in around.kept):
+            if held is not None and (made.counts or name not in around.kept):
                 page.left_out.append(f"{page.place(part[0].node)}: its record asks which properties came")
             elif held is not None:
                 field.plain, field.default = held[0], literal(held[0])
@@ -461,7 +465,7 @@ class Records:
             root = self.page.library.target(root, root.raw["$ref"])
         first = next((made for made in self.classes if made.node is root), None)
         marked = first is not None and any(field.wire == "$schema" and field.is_mark for field in first.fields)
-        return marked and first is not None and first.keys == _SHUT
+        return marked and first is not None and first.keys == _SHUT and not first.counts
 
     def leave_looked_at(self) -> None:
         """Leave out defaults of records of which a record around them asks what came."""
@@ -528,7 +532,7 @@ class Records:
         """The source of one class."""
         page = self.page
         rules = list(made.rules)
-        if made.keys == _SHUT and not gate_refuses:
+        if made.keys == _SHUT and (not gate_refuses or made.counts):
             rules.append('unknown="refuse"')
         lines = [laid_out(f"@{page.ours('obeys')}({', '.join(rules)})")] if rules else []
         fields = [field for field in made.fields if not (gate_refuses and field.wire == "$schema" and field.is_mark)]
