@@ -18,6 +18,8 @@ def words_of(text: str) -> frozenset[str]:
 
 
 _LONGEST = 60
+_NUMBER = 10
+"""Room for what is put behind a name that was cut: read again, it is not cut again."""
 _IMPORTED = words_of(
     "Annotated Any Decimal Email Gate Hostname IPv4Address IPv6Address Literal Never NotRequired Path Slug TypedDict "
     "UUID Union WebUrl about dataclass date datetime ecma field fits if_absent it named needs obeys rest secret this "
@@ -80,6 +82,10 @@ class Names:
         return name
 
 
+def _cut(name: str) -> str:
+    return name if len(name) <= _LONGEST + _NUMBER else name[:_LONGEST]
+
+
 def _class_name(name: str) -> str:
     if re.fullmatch(r"[A-Z][A-Za-z0-9_]*", name):
         made = str(name)
@@ -89,14 +95,14 @@ def _class_name(name: str) -> str:
         words = re.findall(r"[A-Za-z0-9]+", tail if tail[:1].isupper() else last) or re.findall(r"[A-Za-z0-9]+", name)
         made = "".join(word[:1].upper() + word[1:] for word in words) or "Record"
     made = made if not made[0].isdigit() else f"Record{made}"
-    return made[:_LONGEST]
+    return _cut(made)
 
 
 def attribute(wire: str, taken: set[str]) -> str:
     """An attribute's name for a property, different from those taken."""
     made = wire if re.fullmatch(r"[A-Za-z][A-Za-z0-9_]*", wire) else "_".join(re.findall(r"[A-Za-z0-9]+", wire)).lower()
     made = made if made and not made[0].isdigit() else f"field_{made}".rstrip("_")
-    made = made[:_LONGEST]
+    made = _cut(made)
     if keyword.iskeyword(made) or made in _HIDING or made in ("self", "mro", "l", "O", "I"):
         made += "_"
     name, number = made, 1
@@ -118,7 +124,7 @@ def property_names(documents: Iterable[Any]) -> set[str]:
             for word in _NAMING & held.keys():
                 inner = held[word]
                 names = [inner, *inner.values()] if isinstance(inner, dict) else [inner]
-                found |= {name[:_LONGEST] for name in chain(*filter(_holds_names, names)) if _may_be_type(name)}
+                found |= {_cut(name) for name in chain(*filter(_holds_names, names)) if _may_be_type(name)}
         elif isinstance(held, list):
             waiting += held
     return found
