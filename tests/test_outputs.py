@@ -24,6 +24,7 @@ from dutiful_gate.cli.target import CannotRun
 from dutiful_gate.cli.text_files import write_text
 from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.feed.split import Split
+from dutiful_gate.files import own_files
 from dutiful_gate.files.own_files import HeldElsewhere, Lock, made_anew, opened_again, put_in_place, write_whole
 from dutiful_gate.read.unreadable import BrokenOff, CannotStart
 from dutiful_gate.web import UploadedFile
@@ -246,3 +247,22 @@ def test_formulas_as_text(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> No
     plain, safe = ((tmp_path / name).read_text().splitlines()[1:] for name in ("plain.csv", "safe.csv"))
     assert plain[0] == "=1+1,-3"
     assert [row.rpartition(",")[0].strip('"') for row in safe] == ["'" + note for note in notes[:7]] + notes[7:]
+
+
+def test_a_lock_that_goes_while_it_is_taken_is_taken_anew(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The run before removes the file between the opening and the locking: a lock on what is gone keeps nobody out."""
+    locked = own_files._lock
+    gone: list[Path] = []
+
+    def late(stream: Any) -> None:
+        if not gone:
+            gone.append(tmp_path / "x")
+            (tmp_path / "x").unlink()
+        locked(stream)
+
+    monkeypatch.setattr(own_files, "_lock", late)
+    held = Lock(tmp_path / "x")
+    with pytest.raises(HeldElsewhere):
+        Lock(tmp_path / "x")
+    held.let_go()
+    assert (len(gone), (tmp_path / "x").exists()) == (1, False)

@@ -109,16 +109,21 @@ class Lock:
 
     def __init__(self, path: Path) -> None:
         self._path = path
-        held = os.open(path, os.O_RDWR | os.O_CREAT | _PLAIN | _NO_LINK, 0o666)
-        self._stream = os.fdopen(held, "r+b")
-        try:
-            _lock(self._stream)
-        except OSError:
-            told = b""
+        while True:
+            held = os.open(path, os.O_RDWR | os.O_CREAT | _PLAIN | _NO_LINK, 0o666)
+            self._stream = os.fdopen(held, "r+b")
+            try:
+                _lock(self._stream)
+            except OSError:
+                told = b""
+                with suppress(OSError):
+                    told = self._stream.read(20)
+                self._stream.close()
+                raise HeldElsewhere(int(told) if told.isdigit() else 0) from None
             with suppress(OSError):
-                told = self._stream.read(20)
-            self._stream.close()
-            raise HeldElsewhere(int(told) if told.isdigit() else 0) from None
+                if os.path.samestat(os.fstat(held), os.stat(path)):
+                    break
+            self._stream.close()  # the run before let it go in between: whoever comes next makes another file
         self._stream.truncate(0)
         self._stream.seek(0)
         self._stream.write(str(os.getpid()).encode())
