@@ -340,6 +340,27 @@ def test_a_record_that_counts_its_keys_says_itself_that_no_more_may_come(of_root
         assert gate.accepts(data) == judge.accepts(data), data
 
 
+ODD_LENGTHS = {"not": {"minLength": 2, "maxLength": 2, "minItems": 2, "maxItems": 2}}
+ONLY_SHORT = {"if": {"maxLength": 1}, "then": {"const": "a"}}
+BY_KIND = [
+    {"type": ["string", "array"], "maxLength": 3, "maxItems": 3},
+    {"anyOf": [{"type": "string", "pattern": "a"}, {"type": "array", "contains": {"const": "a"}}]},
+    {"type": ["object", "string", "null"], "properties": {"a": TEXT}, "maxLength": 3},
+    {"oneOf": [{"type": "integer", "minimum": 0}, {"type": ["string", "boolean"]}]},
+]
+
+
+@pytest.mark.parametrize("beside", [ODD_LENGTHS, ONLY_SHORT, {**ODD_LENGTHS, **ONLY_SHORT}])
+@pytest.mark.parametrize("kinds", BY_KIND)
+def test_what_holds_of_several_kinds_is_said_once_in_every_round(kinds: dict[str, Any], beside: dict[str, Any]) -> None:
+    document = of(properties={"item": {**kinds, **beside}})
+    text = declarations_of(document)
+    assert text.count("fits(") == len(beside.keys() & {"not", "if"})
+    judged_alike(document, text, "2020-12", 200)
+    again = loaded(text).schema()
+    assert loaded(declarations_of(json.loads(json.dumps(again)))).schema() == again
+
+
 def test_comments_of_a_document_stay_comments_and_attributes_hide_no_type() -> None:
     hostile = {"type": "integer", "$comment": "seen twice\nimport os\r\u2028print(1)\x00 " + "long " * 60}
     document = {

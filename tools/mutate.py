@@ -1,6 +1,6 @@
 """`make mutate`: small changes to the code, one at a time, and whether the tests notice them.
 
-    python tools/mutate.py [--mutants 300] [--seed S] [--room declare] [--jobs 2]
+    python tools/mutate.py [--mutants 300] [--seed S] [--room declare] [--room engine] [--jobs 2]
 
 Each mutant is one change of one place (a comparison, a constant, a condition, a sign, a line left out) in a copy of
 the package, spread over all rooms by their size. The tests run once before, to learn which of them come to a line and
@@ -133,10 +133,10 @@ class _Change(ast.NodeTransformer):
         return node  # defaults and annotations: mostly seen by nobody
 
 
-def mutants(count: int, chance: random.Random, room: str) -> list[Mutant]:
+def mutants(count: int, chance: random.Random, rooms: list[str]) -> list[Mutant]:
     """Changes spread over the rooms by their size, each of another place."""
     files = [file for file in sorted(PACKAGE.rglob("*.py")) if file.name not in _SKIPPED]
-    files = [file for file in files if not room or str(file.relative_to(PACKAGE)).startswith(room)]
+    files = [file for file in files if str(file.relative_to(PACKAGE)).startswith(tuple(rooms))]
     places: list[tuple[Path, int]] = []
     for file in files:
         counter = _Change(-1)
@@ -256,13 +256,17 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--mutants", type=int, default=300, help="how many changes")
     parser.add_argument("--seed", type=int, help="which ones: the same for the same seed")
-    parser.add_argument("--room", default="", help="only below this folder of the package, such as document/judging")
+    parser.add_argument(
+        "--room",
+        action="append",
+        help="only below this folder of the package; may be repeated",
+    )
     parser.add_argument("--only", type=Path, help="those of a file: a line each, with tabs")
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, help="how many at a time")
     asked = parser.parse_args()
     seed = asked.seed if asked.seed is not None else random.randrange(10**6)
     print(f"seed {seed}", flush=True)
-    tried = again(asked.only) if asked.only else mutants(asked.mutants, random.Random(seed), asked.room)
+    tried = again(asked.only) if asked.only else mutants(asked.mutants, random.Random(seed), asked.room or [""])
     alive: list[Mutant] = []
     count = itertools.count(1)
     with tempfile.TemporaryDirectory() as held:

@@ -235,8 +235,7 @@ class TypeWriter:
     def clause(self, clause: Clause) -> list[str]:
         """A clause as a document."""
         words = clause.piece.words()
-        group = ("if", "then", "else") if clause.word == "if" else (clause.word,)
-        return self.leftover(clause.node, {word: words[word] for word in group if word in words})
+        return self.leftover(clause.node, {word: words[word] for word in _group(clause.word) if word in words})
 
     def beside(self, meaning: Meaning) -> list[Clause]:
         """The clauses that stand beside the type as documents; those that a record says itself are not among them."""
@@ -342,9 +341,12 @@ class TypeWriter:
     def union(self, part: Part, meaning: Meaning, clause: Clause, hint: Hint) -> tuple[str, list[str]]:
         """A union: what the schemas of a clause say, each together with all that stands beside the clause."""
         page = self.page
-        alone = meaning.is_open and len(meaning.clauses) == 1
-        base = tuple(self.stripped(piece, clause) for piece in meaning.pieces)
+        beside = [each for each in self.beside(meaning) if each.word not in ("anyOf", "oneOf")]
+        beside = beside if self.by_kind(clause) else []
+        rules = [rule for each in beside for rule in self.clause(each)]
+        base = tuple(self.stripped(piece, clause, *beside) for piece in meaning.pieces)
         base = tuple(piece for piece in base if piece.node.raw is False or piece.words())
+        alone = meaning.is_open and len(meaning.clauses) == 1 + len(beside)
         parts: list[Part] = []
         for subschema in clause.subschemas():
             own = self.unwrapped(part_of(subschema))
@@ -356,13 +358,12 @@ class TypeWriter:
         told = [self.expression(each, hint if lone else hint.plus(at + 1)) for at, each in enumerate(parts)]
         there = [at for at, each in enumerate(told) if each != NEVER]
         options = list(dict.fromkeys(told[at] for at in there))
-        rules: list[str] = []
         if clause.word == "oneOf":
             pairs = self.apart.alike([parts[at] for at in there])
             close = {told[there[at]] for pair in pairs for at in pair}
             if close and page.are_one([told[at] for at in there]):
                 return page.any(), [page.whole(piece.node) for piece in part]
-            rules += [page.ours("unambiguous")] if close else []
+            rules = [page.ours("unambiguous"), *rules] if close else rules
             # A union inside of one is one option, and is not taken apart.
             options = [
                 page.annotated(each, [page.ours("together")]) if close and page.is_union(each) else each
@@ -373,6 +374,17 @@ class TypeWriter:
         nulls = [option for option in options if option == "None"]
         return page.one_of([option for option in options if option != "None"] + nulls), rules
 
+    def by_kind(self, clause: Clause) -> bool:
+        """Whether a clause says no more than a `type` of several kinds does, with keywords on each.
+
+        What stands beside such a `type` is said once, and so it is here: the next declarations are the same.
+        """
+        found = [self.apart.meaning(part_of(subschema)) for subschema in clause.subschemas()]
+        if any(each is None or not each.named or each.constants or each.clauses for each in found):
+            return False
+        kinds = ["number" if kind == "integer" else kind for each in found if each for kind in each.kinds]
+        return len(set(kinds)) == len(kinds)
+
     def makes_class(self, part: Part) -> bool:
         """Whether a class is written where a part stands, and not by a name of its own."""
         inner = self.unwrapped(part)
@@ -380,10 +392,10 @@ class TypeWriter:
         leads = len(inner) == 1 and "$ref" in inner[0].words()
         return meaning is not None and not leads and "object" in meaning.kinds and bool(meaning.records)
 
-    def stripped(self, piece: Piece, clause: Clause) -> Piece:
-        """A gathered schema without what was followed already, and without the clause at hand."""
+    def stripped(self, piece: Piece, *clauses: Clause) -> Piece:
+        """A gathered schema without what was followed already, and without the clauses at hand."""
         piece = piece.less("$ref", "allOf") if {"$ref", "allOf"} & piece.words().keys() else piece
-        return piece.less(clause.word) if piece.node is clause.node else piece
+        return piece.less(*(word for each in clauses if piece.node is each.node for word in _group(each.word)))
 
     def kinds_within(self, part: Part, meaning: Meaning) -> bool:
         """Whether a part admits no other kinds than a meaning does."""
@@ -511,6 +523,11 @@ _SHAPING = words_of(
     "type properties required additionalProperties patternProperties items prefixItems additionalItems enum const "
     "allOf anyOf oneOf"
 )
+
+
+def _group(word: str) -> tuple[str, ...]:
+    """A keyword with those that mean something only beside it."""
+    return ("if", "then", "else") if word == "if" else (word,)
 
 
 def _leaves_nothing(kind: str, several: list[Said]) -> bool:
