@@ -85,6 +85,24 @@ def test_check_one_record_and_unknown_keys(sound: dict[str, Any]) -> None:
     assert "\x1b" not in result.output
 
 
+def test_names_of_files_add_no_line_and_end_in_no_traceback(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    odd = "all is well\nbookings\x1b[2J.ndjson"
+    Path(odd).write_text('{"priority": 1}\n')
+    told = run("check", odd, "--against", AGAINST).output.splitlines()
+    assert told[0].startswith(r"all is well\nbookings\u001b[2J.ndjson against")
+    assert any(line.startswith(r"  all is well\nbookings\u001b[2J.ndjson:1:14") for line in told)
+    long = "x" * 5000
+    for words in (
+        ["check", "", "--against", AGAINST], ["check", long, "--against", AGAINST], ["check", odd, "--against", f"{long}.json"],
+        ["declare", long], ["draft", long], ["draft", odd, "--into", long], ["compare", long, long], ["tree", long],
+        ["schema", AGAINST, "--into", long], ["why", AGAINST, f"@{long}"], ["schema", AGAINST, "--check", long],
+    ):  # fmt: skip
+        result = run(*words)
+        assert result.exit_code == 2, words[0]
+        assert result.exception is None or isinstance(result.exception, SystemExit), words[0]
+
+
 def test_check_a_broken_file() -> None:
     result = run("check", "-", "--against", AGAINST, stdin=b'[\n  {"origin": }\n]')
     assert result.exit_code == 1

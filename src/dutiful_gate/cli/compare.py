@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 from collections.abc import Sequence
 from contextlib import ExitStack
@@ -108,7 +109,7 @@ def compare(
 def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: Path | None) -> Side:
     """The version that a word of the command line names. Raises CannotRun, CannotLoad."""
     before, at, revision = target.rpartition("@")
-    if not at or Path(target).exists():
+    if not at or os.path.exists(target):
         return GateSide(gate_for(target, unknown, documents, "refuse"), target)
     if not before or not revision:
         raise CannotRun(f"{target!r} names no version; write it as harbour.shapes:Booking@v1.4")

@@ -65,7 +65,7 @@ def sure_output() -> None:
 
 def fault_line(file: str, fault: Fault) -> Text:
     """`bookings.json:17:21  /3/weight_kg  needs ...`, the place in a form that editors follow."""
-    place = f"{file}:{fault.place}" if fault.place else file
+    place = f"{visible(file)}:{fault.place}" if fault.place else visible(file)
     pointer = visible(fault.pointer) or "(the whole)"
     return Text.assemble((place, "place"), "  ", (pointer, "pointer"), "  ", visible(fault.message))
 

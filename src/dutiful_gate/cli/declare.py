@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from difflib import unified_diff
 from pathlib import Path
 
@@ -62,9 +63,9 @@ def declare(
         return
     if check:
         raise CannotRun("--check is for storage models; dutiful prove tells whether declarations judge as a document")
-    if not Path(document).is_file():
+    if not os.path.isfile(document):
         raise CannotRun(f"there is no document {document!r}; check the path")
-    if into is not None and into.exists() and not overwrite:
+    if into is not None and os.path.exists(into) and not overwrite:
         raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
     try:
         plain = read_document(Path(document))
@@ -92,7 +93,7 @@ def _of_models(target: str, into: Path | None, *, overwrite: bool, check: bool) 
     if check:
         _check_stale(made.text, into)
         return
-    if into is not None and into.exists() and not overwrite:
+    if into is not None and os.path.exists(into) and not overwrite:
         raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
     put(made.text, into, "python")
     for line in made.left:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import glob
+import os
 import sys
 from collections.abc import Callable, Generator, Iterator, Sequence
 from concurrent.futures.process import BrokenProcessPool
@@ -81,9 +82,11 @@ def files_of(data: Sequence[str]) -> list[str]:
     """The files that are meant: of a folder all of a known form, of a pattern those that match. Raises CannotRun."""
     found: list[str] = []
     for each in data:
-        if each == "-" or Path(each).is_file():
+        if not each:
+            raise CannotRun("the name of a file is empty; give a file, or . for the files of this folder")
+        if each == "-" or os.path.isfile(each):
             found.append(each)
-        elif Path(each).is_dir():
+        elif os.path.isdir(each):
             inside = sorted(str(path) for path in Path(each).iterdir() if path.is_file() and form_of(path.name))
             if not inside:
                 raise CannotRun(f"{each!r} has no files of a known form ({', '.join(FORMS)})")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -112,7 +113,7 @@ def draft(
     Pointers with * for every item, as in /crates/*/weight_kg.
     """
     sure_output()
-    if into is not None and into.exists() and not overwrite:
+    if into is not None and os.path.exists(into) and not overwrite:
         raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
     given = {"required": required, "optional": optional, "as-text": as_text, "closed": closed}
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import os
 import sys
 from difflib import get_close_matches
 from pathlib import Path
@@ -73,7 +74,7 @@ def typed_gate_for(target: str, unknown: Unknown | None = None) -> Gate[Any]:
 
 
 def _of_document(path: Path, documents: Path | None, flaws: Flaws) -> DocumentGate:
-    if not path.is_file():
+    if not os.path.isfile(path):
         raise CannotRun(f"there is no document {str(path)!r}; check the path")
     try:
         return Gate.from_schema(path, formats="assert", documents=documents, flaws=flaws)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +11,7 @@ import click
 from rich.syntax import Syntax
 
 from ..files.own_files import write_whole
+from ..report.shown_values import visible
 from .console import console
 from .target import CannotRun
 
@@ -41,13 +43,13 @@ def write_text(file: Path, text: str, *, note: str = "written") -> None:
     """
     raw = text.encode("utf-8", errors="backslashreplace")
     try:
-        if file.exists() and not file.is_file():
+        if os.path.exists(file) and not os.path.isfile(file):
             file.write_bytes(raw)
         else:
             write_whole(file.resolve(), raw)
     except OSError as error:
         raise CannotRun(f"{file} cannot be written: {error.strerror}") from None
-    console(stderr=True).print(f"{file} {note}", markup=False)
+    console(stderr=True).print(f"{visible(str(file))} {note}", markup=False)
 
 
 def put(text: str, into: Path | None, language: str) -> None:
