@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 from collections.abc import Awaitable, Callable, Iterator
 from dataclasses import dataclass, field, make_dataclass
 from datetime import date
@@ -21,21 +22,27 @@ from dutiful_gate import (
     Gate,
     Source,
     about,
+    also_named,
     amendment,
     goes_out,
     holds,
     if_absent,
     it,
     named,
+    needs,
     obeys,
     otherwise,
     rest,
+    secret,
+    split_on,
     subset,
     then,
     this,
+    trimmed,
+    via,
     when,
 )  # fmt: skip
-from dutiful_gate.web import IN_FRONT, Api, Endpoint, Head, Problem, RequestGate, Streamed
+from dutiful_gate.web import IN_FRONT, Api, Endpoint, Head, Problem, RequestGate, Streamed, under_key
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.wsgi import wsgi
 
@@ -284,6 +291,54 @@ def test_a_rule_that_is_dead_is_told(kind: Any, rule: Any, told: str) -> None:
     assert "<" not in str(raised.value)
 
 
+OF_FIELDS = [named("bookingRef"), also_named("ref"), if_absent("QLP"), under_key("ref"), about(write_only=True)]
+
+
+@pytest.mark.parametrize("said", [*OF_FIELDS, rest], ids=str)
+def test_what_is_said_of_a_field_is_told_where_no_field_would_hear_it(said: Any) -> None:
+    kind = dict[str, Any] if said is rest else str
+    inside = Annotated[kind, said]
+    record = make_dataclass("Crate", [("whole", Annotated[kind | None, said], None)]) if said is not rest else str
+    if said not in (under_key("ref"), if_absent("QLP")):
+        Gate(record)
+    # About a field that may be null, `about` is heard beside what it is otherwise too.
+    parts = [list[inside], dict[str, inside], inside | int, tuple[inside, int]] + (
+        [] if said == about(write_only=True) else [inside | None]
+    )
+    for part in [*(make_dataclass("Crate", [("part", each, None)]) for each in parts), inside, list[inside]]:
+        with pytest.raises(DeclarationError, match="around the whole"):
+            Gate(part)
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        {"keys": 3},
+        {"keys": lambda name: None},
+        {"lenient": "no"},
+        {"limits": {"depth": 3}},
+        {"source": "JSON"},
+        {"unknown": None},
+    ],
+)
+def test_words_of_a_gate_that_mean_nothing_are_told(words: dict[str, Any]) -> None:
+    with pytest.raises(DeclarationError):
+        Gate(Booking, **words)
+
+
+def test_a_key_may_be_any_text_in_rules_too() -> None:
+    gate = Gate(obeys(needs("", given="a"))(TypedDict("Odd", {"": NotRequired[int], "a": NotRequired[int]})))  # type: ignore[operator]
+    assert (gate.accepts({"": 1, "a": 1}), gate.accepts({"a": 1}), gate.accepts({})) == (True, False, True)
+    with pytest.raises(DeclarationError):
+        _ruled(int, needs("", given="n"))
+
+
+@pytest.mark.parametrize("word", ["deprecated", "read_only", "write_only"])
+def test_yes_and_no_are_not_read_out_of_text(word: str) -> None:
+    with pytest.raises(DeclarationError, match="neither True nor False"):
+        about(**{word: "no"})  # type: ignore[arg-type]
+
+
 @pytest.mark.parametrize(
     ("kind", "told"),
     [
@@ -291,6 +346,9 @@ def test_a_rule_that_is_dead_is_told(kind: Any, rule: Any, told: str) -> None:
         (Annotated[list[Number], it.distinct.by("nosuch")], "they have number"), (Annotated[list[Number], it.distinct.by("numbr")], "did you mean 'number'"),
         (Annotated[list[int], it.distinct.by("low")], "which they do not have"),
         (Annotated[list[make_dataclass("Named", [("kg", Annotated[int, named("weightKg")])])], it.distinct.by("weightKg")], "did you mean 'kg'"),
+        (Annotated[str, (it.length > 1, it.length < 4)], "unpack them"), (list[Annotated[str, [trimmed]]], "one by one"), (Annotated[str, {"a": secret}], "one by one"),
+        (Annotated[int, 3 in (1, 2)], "`in`, `and`"), (Annotated[str, re.compile("a")], "it.has"), (Annotated[str, it.length > -2], "below 0"), (Annotated[str, it.length != -1], "below 0"),
+        (Annotated[int, via(str), via(float)], "another of its kind"), (Annotated[list[int], split_on(","), split_on(";")], "another of its kind"),
         (Annotated[State, otherwise("zzz")], "what is not one of a few values"), (Annotated[int, otherwise("x")], "what is not a whole number"),
     ],
 )  # fmt: skip
@@ -377,6 +435,16 @@ def test_what_is_read_only_is_not_taken_from_a_client(kind: Any, sent: Any, admi
     assert ["/".join(map(str, path[1:])) for path in verdict.dropped] == dropped
     assert gate.accepts({"body": sent})
     assert repr(gate.admit({"body": sent})) == repr(verdict.value)
+
+
+@pytest.mark.parametrize(
+    "part", [list[Annotated[int, about(read_only=True)]], Annotated[int, about(read_only=True)] | str]
+)
+def test_what_is_read_only_in_part_is_told_where_a_client_sends(part: Any) -> None:
+    record = make_dataclass("Crate", [("levels", part)])
+    Gate(record)
+    with pytest.raises(DeclarationError, match="around the whole"):
+        RequestGate(make_dataclass("Sends", [("body", list[record])]))  # type: ignore[valid-type]
 
 
 def test_what_is_read_only_is_kept_where_no_client_sends_it() -> None:

@@ -16,7 +16,7 @@ from typing import Annotated, Any, Literal, TypedDict
 import pytest
 
 from any_declaration import any_declaration
-from dutiful_gate import DeclarationError, Gate, Refused, Source, it, otherwise, trimmed, unambiguous
+from dutiful_gate import DeclarationError, Gate, Refused, Source, it, otherwise, secret, trimmed, unambiguous
 from dutiful_gate.declare.facts import DROPS, REFUSED, UNSURE, Stop
 from dutiful_gate.engine import own_functions
 from dutiful_gate.engine.engine import Engine
@@ -71,6 +71,7 @@ UNIONS: list[tuple[Any, Any]] = [
     *[(Annotated[kind, unambiguous], make([1])) for kind in (list[int] | str, list[int] | tuple[int], list[int] | list[str]) for make in LISTS],
     (Annotated[datetime | int, unambiguous], "2016-12-31T23:59:60Z"),
     (Annotated[datetime | Annotated[str, it.length > 3], unambiguous], "2016-12-31T23:59:60Z"),
+    *[(kind, make(held)) for kind in (list[Annotated[str, secret]], Annotated[int, secret]) for held, makes in (({"low": 3}, CONTAINERS), ([1], LISTS)) for make in makes],
     (datetime | str, "2016-12-31T23:59:60Z"),
     (date | str, "2026-02-31"),
     (list[datetime | str], ["2016-12-31T23:59:60Z", "x"]),
@@ -106,6 +107,7 @@ def test_an_odd_class_is_read_as_the_usual_one(kind: Any, value: Any) -> None:
     gate: Gate[Any] = Gate(kind)
     verdict, wanted = gate.examine(value), gate.examine(usual)
     assert bool(verdict) == bool(wanted)
+    assert [fault.message for fault in verdict.faults] == [fault.message for fault in wanted.faults]
     if wanted and not any(part is Any for part in getattr(kind, "__args__", ())):
         assert verdict.value == wanted.value
 

@@ -60,3 +60,10 @@ class Limits(Value):
             )
         if self.digits > 4300:
             raise DeclarationError(f"the limit digits={self.digits} is too high", remedy="give at most 4300")
+
+
+def limits_of(given: Limits | None) -> Limits:
+    """The limits that were given, or the usual ones. Raises DeclarationError for anything else."""
+    if given is not None and not isinstance(given, Limits):
+        raise DeclarationError(f"limits={given!r} are no limits", remedy="as in limits=Limits(depth=8)")
+    return given or Limits()

@@ -238,7 +238,7 @@ class Count(_Presence):
 
 def _names(word: str, fields: tuple[object, ...], least: int = 1) -> tuple[str, ...]:
     names = tuple(_name(word, field) for field in fields)
-    if len(names) < least or not all(isinstance(name, str) and name for name in names):
+    if len(names) < least or not all(isinstance(name, str) for name in names):
         raise DeclarationError(
             f"{word}{fields!r} names no fields", remedy=f"name at least {least}, as in {word}('phone', 'email')"
         )

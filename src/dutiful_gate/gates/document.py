@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, Literal
 
 from ..declare.errors import DeclarationError
-from ..declare.limits import Limits
+from ..declare.limits import Limits, limits_of
 from ..declare.sources import Source
 from ..document.document import Document, Flaw
 from .base import AnyGate
@@ -59,7 +59,7 @@ class DocumentGate(AnyGate[Any]):
         if flaws not in ("refuse", "tell"):
             raise DeclarationError(f"flaws={flaws!r} is no way to treat flaws", remedy='"refuse" or "tell"')
         uri, plain, handed = read_documents(document, documents, uri)
-        limits = limits or Limits()
+        limits = limits_of(limits)
         others = {name: (JUDGES[name][0], judge) for name, judge in (judges or {}).items()}
         engine = DocumentEngine(
             plain, handed, dialect_called(dialect), formats, limits, uri, {**JUDGES, **others}, tell=flaws == "tell"

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from ..declare.facts import Stop
-from ..declare.limits import Limits
+from ..declare.limits import Limits, limits_of
 from ..declare.sources import Source
 from ..report.fault import Fault, Path
 from ..report.verdict import Verdict, refusal
@@ -52,7 +52,7 @@ class RequestGate(AnyGate[T]):
         from ..shape.build import shape_of
         from ..shape.requests import parts_of, request_shape
 
-        limits = limits or Limits()
+        limits = limits_of(limits)
         used: Mapping[str, Any] = {}
         engine = stored_engine(("request", declared, limits)) if stores and not names else None
         if engine is None:

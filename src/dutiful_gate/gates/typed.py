@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
 
 from ..declare.errors import DeclarationError
 from ..declare.facts import Stop
-from ..declare.limits import Limits
+from ..declare.limits import Limits, limits_of
 from ..declare.sources import Source
 from ..document.document import Document
 from ..report.verdict import Refused, refusal
@@ -96,9 +96,11 @@ class Gate(AnyGate[T]):
         if unknown not in _UNKNOWN:
             raise DeclarationError(f"unknown={unknown!r} is no way to treat unknown keys", remedy='"drop" or "refuse"')
         if not isinstance(source, Source):
-            raise DeclarationError(
-                f"source={source!r} is no source", remedy="Source.JSON, Source.TEXT or Source.NATIVE"
-            )
+            raise DeclarationError(f"source={source!r} is no source", remedy=", ".join(map(str, Source)))
+        if not (keys is None or callable(keys)):
+            raise DeclarationError(f"keys={keys!r} makes no names", remedy="a function of an attribute's name")
+        if not isinstance(lenient, bool):
+            raise DeclarationError(f"lenient={lenient!r} is neither True nor False", remedy="give one of them")
         # The rooms behind the door open when the first gate is built: importing the package stays cheap.
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan
@@ -106,7 +108,7 @@ class Gate(AnyGate[T]):
         from ..read.json_fast import plain_json
         from ..shape.build import shape_of
 
-        limits = limits or Limits()
+        limits = limits_of(limits)
         used: Mapping[str, Any] = {}
         shape: Shape | None = None
         engine = stored_engine((declared, source, unknown, limits, keys, lenient)) if stores and not names else None

@@ -14,7 +14,7 @@ from ..engine.outgoing import is_for_admission
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.fault import Fault
-from ..report.verdict import Refused
+from ..report.verdict import Refused, Verdict
 from ..sample.typed_values import Made
 from ..shape.final_forms import comes_final, survives
 from ..shape.nodes import MISSING, Choice, Scalar, Shape, Use
@@ -77,7 +77,7 @@ class Laws:
             told = self.judge.examine(instance).faults
             if not self._unstated(told):
                 return Disagreement(2, instance, f"the gate admits it as sent, the document refuses: {told[0]}")
-        return self._on_the_way_out(instance, verdict.value) or self._made_in_code(instance, verdict.value)
+        return self._on_the_way_out(instance, verdict) or self._made_in_code(instance, verdict.value)
 
     def _first(self, instance: Any, faults: tuple[Fault, ...]) -> Disagreement | None:
         """Law 1: what the document accepts, the gate admits."""
@@ -89,11 +89,14 @@ class Laws:
                 self.shown.setdefault(excuses[0], instance)
         return None
 
-    def _on_the_way_out(self, instance: Any, value: Any) -> Disagreement | None:
+    def _on_the_way_out(self, instance: Any, verdict: Verdict[Any]) -> Disagreement | None:
+        value = verdict.value
         try:
             everything = json.loads(self.gate.release_json(value, secrets=True))
             shown = json.loads(self.gate.release_json(value))
         except Refused as refused:
+            if verdict.dropped and refused.faults[0].code == "branch":
+                return None  # keys that are left out told options apart, and are there no longer
             return Disagreement(2, instance, f"what the gate admits, it does not release: {refused.faults[0]}")
         if not is_sayable(everything, self.doubles):  # a default that no document can speak of, an infinity
             return None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
+from contextlib import suppress
 from enum import Enum
 from functools import cache
 from typing import Any
@@ -132,9 +133,11 @@ def outlined(value: object) -> Outline | None:
     """What may be shown of a value that holds a secret, or stands where one that does is wanted."""
     if value is None:
         return None
-    for kind in (dict, list):
-        if isinstance(value, kind) or (kind is list and isinstance(value, tuple)):
-            return Outline(kind, len(value))
+    with suppress(Exception):  # an object that cannot be asked what it is, or how long
+        if isinstance(value, Mapping):
+            return Outline(dict, len(value))
+        if isinstance(value, list | tuple):
+            return Outline(list, len(value))
     return Outline(object, 0)
 
 

@@ -42,7 +42,7 @@ from .aliases import Named, Unwrapped, is_record_type, unwrapped
 from .circular_aliases import settled
 from .constants import with_meanings
 from .hints import evaluated, names_of, needed
-from .metadata import NOTHING_BESIDE, Beside, check_parts, sorted_metadata, with_marks
+from .metadata import NOTHING_BESIDE, Beside, PartOf, check_parts, refuse_of_fields, sorted_metadata, with_marks
 from .names_in_quotes import Sees, in_quotes, is_alias, type_of
 from .nodes import (
     MISSING,
@@ -198,17 +198,17 @@ class Maker:
         self.aliases: dict[str, Use] = {}
         self.owner: Any = None
 
-    def use(self, declared: Any, given: Mapping[Any, Any] | None = None) -> Use:
-        """The use that an annotation stands for; `given` says what type variables stand for."""
+    def use(self, declared: Any, given: Mapping[Any, Any] | None = None, part: PartOf = "inside") -> Use:
+        """The use that an annotation stands for; `given` says what type variables stand for, `part` of what it is."""
         found = unwrapped(declared, given, self.seen, self.leads_to_itself)
         opened = {named.mark for named in found.through} - self.open
         self.open |= opened
         try:
-            use = self.unwrapped_use(found)
+            use = self.unwrapped_use(found, part)
         finally:
             self.open -= opened
         # What was met inside itself is named from the start.
-        return use if opened.isdisjoint(self.alias_keys) else self.use(declared, given)
+        return use if opened.isdisjoint(self.alias_keys) else self.use(declared, given, part)
 
     def leads_to_itself(self, named: Named) -> bool:
         """Whether a name is met inside itself, or was: it is put down then, and its inside is made later."""
@@ -221,26 +221,27 @@ class Maker:
         self.unmade[key] = named, self.owner
         return True
 
-    def unwrapped_use(self, found: Unwrapped) -> Use:
+    def unwrapped_use(self, found: Unwrapped, part: PartOf) -> Use:
         """The use of a type without its wrappings, with what stood beside it."""
         declared, metadata, given, _ = found
         beside = sorted_metadata(metadata)
+        refuse_of_fields(beside, part)
         if isinstance(declared, Named):
             node = with_marks(Alias(self.alias_keys[declared.mark]), beside, lenient=self.lenient)
             return self.dressed(Use(node, beside.parts), beside, given)
         origin = typing.get_origin(declared)
         if origin is Sealed:
-            return self.sealing(typing.get_args(declared)[0], metadata, given)
+            return self.sealing(typing.get_args(declared)[0], metadata, given, part)
         if origin in (Union, types.UnionType):
-            use = self.union(typing.get_args(declared), beside, given, declared)
+            use = self.union(typing.get_args(declared), beside, given, part)
         else:
             node = with_marks(self.node(declared, origin, given), beside, lenient=self.lenient)
             use = Use(node, beside.parts)
         return self.dressed(use, beside, given)
 
-    def sealing(self, held: Any, metadata: Sequence[object], given: Mapping[Any, Any] | None) -> Use:
+    def sealing(self, held: Any, metadata: Sequence[object], given: Mapping[Any, Any] | None, part: PartOf) -> Use:
         """What is held by a `Sealed`: all that stands beside it is about what is inside."""
-        inner = self.use(Annotated[(held, *metadata, marks.secret)], given)
+        inner = self.use(Annotated[(held, *metadata, marks.secret)], given, part)
         return Use(Sealing(inner.but(about=NO_ABOUT)), (), inner.about, secret=True)
 
     def dressed(self, use: Use, beside: Beside, given: Mapping[Any, Any] | None) -> Use:
@@ -274,10 +275,11 @@ class Maker:
         appended = use.appended or marks.appended in beside.marks
         return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits, appended=appended)
 
-    def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, declared: object) -> Use:
+    def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, part: PartOf) -> Use:
         """`X | None`, or one of several types: what stands beside it judges what is not None."""
         held = [option for option in options if option not in (None, type(None))]
-        uses = [self.use(option, given) for option in held]
+        inner_part: PartOf = "inside" if part == "inside" or len(held) > 1 else "optional"
+        uses = [self.use(option, given, inner_part) for option in held]
         has_null = len(held) != len(options)
         alone = marks.unambiguous in beside.marks
         if alone and has_null and any(use.may_be_null for use in uses):

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any, Final
+import re
+from collections.abc import Mapping, Sequence
+from typing import Any, Final, Literal
 
 from ..declare import clock, marks, presence, records, steps, variants
 from ..declare.constants import check_constants, check_words
@@ -33,6 +34,7 @@ from ..declare.rules.ranges import check_ranges
 from ..declare.steps import BlankIsNone, Otherwise, SplitOn, Step, Via
 from ..declare.subjects import It, ItsLength
 from ..declare.terms import FieldOfThis, This
+from ..declare.values import Value
 from .nodes import MISSING, NO_ABOUT, Choice, Items, Node, Nullable, Scalar, Use
 
 
@@ -81,6 +83,9 @@ class Beside:
 
 NOTHING_BESIDE: Final = Beside()
 
+PartOf = Literal["field", "optional", "inside"]
+"""What a type is the type of: a whole field, what one is where it is not None, or something else."""
+
 
 def sorted_metadata(metadata: Sequence[object]) -> Beside:
     """Steps and rules in order, marks, and what comes before reading. Others' metadata is passed over (PEP 593)."""
@@ -91,14 +96,35 @@ def sorted_metadata(metadata: Sequence[object]) -> Beside:
     for part in metadata:
         if isinstance(part, Step | Rule):
             parts.append(part)
-        elif isinstance(part, Via | SplitOn) and parts:
+        elif isinstance(part, Via | SplitOn) and (parts or found.via is not None or found.split):
+            what = "steps or rules" if parts else "another of its kind"
             raise DeclarationError(
-                f"{part} stands after steps or rules, and comes before reading", remedy="put it first"
+                f"{part} stands after {what}, and comes before reading", remedy="put it first, alone"
             )
         else:
             _keep(found, part)
     found.parts = tuple(parts)
     return found
+
+
+def refuse_of_fields(beside: Beside, part: PartOf) -> None:
+    """Raise DeclarationError for what is said of a field as a whole, and stands beside no field's whole type."""
+    if beside is NOTHING_BESIDE or part == "field":
+        return
+    said = {
+        "named": beside.wire is not None,
+        "also_named": bool(beside.also),
+        "if_absent": beside.if_absent is not None,
+        "under_key": bool(beside.under),
+        "rest": marks.rest in beside.marks,
+        "about(write_only=True)": beside.about.write_only and part == "inside",
+    }
+    for name, there in said.items():
+        if there:
+            raise DeclarationError(
+                f"{name} is said of a field, and stands beside no field's whole type",
+                remedy='put it around the whole, as in ref: Annotated[str | None, named("bookingRef")]',
+            )
 
 
 def _keep(found: Beside, part: Any) -> None:
@@ -162,6 +188,22 @@ def _refuse_half_written(part: object) -> None:
     name = getattr(part, "__name__", "it")
     if isinstance(owner, It | ItsLength) or any(part is each for each in _UNCALLED):
         raise DeclarationError(f"{name} was named but not called", remedy=f"call it: {name}(...)")
+    if isinstance(part, tuple | list | set | frozenset | Mapping):
+        held = part.values() if isinstance(part, Mapping) else part
+        if any(isinstance(each, Value | It | ItsLength | This | FieldOfThis) for each in held):
+            raise DeclarationError(
+                f"rules in a {type(part).__name__} beside a type are not read",
+                remedy="write them one by one, or unpack them: Annotated[str, *RULES]",
+            )
+    if isinstance(part, bool):
+        raise DeclarationError(
+            f"{part} beside a type is no rule, but what a comparison came to before the gate saw it",
+            remedy="compare `it`, as in it != 3; `is`, `in`, `and`, `or` and `not` make no rules",
+        )
+    if isinstance(part, re.Pattern):
+        raise DeclarationError(
+            f"a pattern alone is no rule: {part.pattern!r}", remedy="write it.has(...) around its text"
+        )
     if callable(part):
         what = getattr(part, "__name__", "something that can be called")
         raise DeclarationError(

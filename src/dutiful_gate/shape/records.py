@@ -25,7 +25,7 @@ from ..declare.waiting import check_answers, shown_name
 from .aliases import is_named_tuple, is_record_type, unwrapped, variables_by_class
 from .constructors import only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
-from .metadata import NOTHING_BESIDE, Beside, sorted_metadata
+from .metadata import NOTHING_BESIDE, Beside, PartOf, sorted_metadata
 from .names_in_quotes import Sees
 from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Scalar, Use
 
@@ -51,8 +51,8 @@ class Maker(Protocol):
         """What names in quotes stand for in the class at hand, or where the gate is built."""
         ...
 
-    def use(self, declared: Any, given: Given | None = None) -> Use:
-        """The use that an annotation stands for."""
+    def use(self, declared: Any, given: Given | None = None, part: PartOf = "inside") -> Use:
+        """The use that an annotation stands for; `part` tells of what it is the type."""
         ...
 
     def finished(self, declared: Any) -> Record | None:
@@ -142,13 +142,20 @@ def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens,
     # From here on names in quotes are those of the class that declares the field.
     maker.owner, given = givens(attribute)
     try:
-        use = maker.use(hint, given)
+        use = maker.use(hint, given, "field")
         beside = _beside(hint, given)
         wire = beside.wire
     except DeclarationError as error:
         raise error.within(record, attribute) from None
     if wire is None:
         wire = attribute if maker.key_style is None else maker.key_style(attribute)
+        if not isinstance(wire, str):
+            raise DeclarationError(
+                f"keys= made {wire!r} of {attribute!r}, and a name is text",
+                remedy="give text back",
+                record=record,
+                field=attribute,
+            )
     if beside.if_absent is not None:
         more = _standing_in(beside.if_absent, record, attribute, more)
     also = tuple(dict.fromkeys((*beside.also, *beside.former)))

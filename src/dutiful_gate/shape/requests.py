@@ -10,7 +10,7 @@ from ..declare.sources import Source
 from ..declare.steps import TakenOut
 from .nodes import Field, Link, Nullable, Record, Shape, Use
 from .records import refuse_under_key
-from .walk import guarded_of, held_by, leads, recursive_of, uses_of
+from .walk import every, guarded_of, held_by, leads, recursive_of, uses_of
 
 
 class PartKind(NamedTuple):
@@ -107,6 +107,14 @@ def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) ->
 
 def _as_sent(record: Record) -> Record:
     """A record as a client sends it: what is read-only is not taken (JSON Schema's `readOnly`)."""
+    for field in (*record.fields, *record.rests):
+        if any(use.about.read_only for use in every(field.use) if use is not field.use and use is not field.use.bare):
+            raise DeclarationError(
+                "about(read_only=True) is said of a part of the field's value, which is taken or left as one",
+                remedy="put it around the whole type of the field, or on a field of the record inside",
+                record=record.name,
+                field=field.attribute,
+            )
     if not any(field.read_only for field in record.fields):
         return record
     for field in record.fields:

@@ -98,6 +98,8 @@ class Length(Rule):
             right_way_up(self, self.floor, self.ceiling)
         if self.ceiling is not None and self.ceiling < 0:
             raise DeclarationError(f"{self} leaves no value: no length is below 0", remedy="raise the ceiling")
+        if (self.floor is not None and self.floor < 0) or (self.barred is not None and self.barred < 0):
+            raise DeclarationError(f"{self} bars nothing: no length is below 0", remedy="leave it out, or raise it")
 
     def examples(self, facts: Facts) -> Iterable[Any]:
         ends = [end for end in (self.floor, self.ceiling) if end is not None and end <= _LONGEST]
