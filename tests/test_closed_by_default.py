@@ -207,7 +207,7 @@ def test_a_guard_compares_what_the_endpoint_is_chosen_by(path: str) -> None:
     assert ask("GET", "/admin%2F7").status == 404, "a slash inside of a segment parts none"
 
 
-@pytest.mark.parametrize("handler", [later, Waits(), partial(later, 1)])
+@pytest.mark.parametrize("handler", [later, Waits(), partial(later)])
 def test_wsgi_and_flask_take_no_handler_that_waits(handler: Any) -> None:
     pytest.importorskip("flask")
     from flask import Flask
@@ -324,6 +324,61 @@ def test_what_is_said_of_a_field_is_told_where_no_field_would_hear_it(said: Any)
 def test_words_of_a_gate_that_mean_nothing_are_told(words: dict[str, Any]) -> None:
     with pytest.raises(DeclarationError):
         Gate(Booking, **words)
+
+
+@dataclass
+class Nothing:
+    """A request of which nothing is read."""
+
+
+def _api(**words: Any) -> Api:
+    return Api("Harbour", "1", [Endpoint("GET", "/crates", Nothing, {200: int}).by(lambda sent: 1)], **words)
+
+
+class _Zero:
+    """False, as arrays of numbers say it."""
+
+    def __bool__(self) -> bool:
+        return False
+
+
+@pytest.mark.parametrize("said", [False, 0, "", _Zero(), None, True, 1, "fine"], ids=range(8))
+def test_a_function_of_a_record_says_no_by_all_that_is_not_true(said: Any) -> None:
+    gate = Gate(obeys(lambda record: said)(make_dataclass("Berth", [("number", int)])))
+    admits = said is None or bool(said)
+    assert (gate.accepts({"number": 1}), bool(gate.examine({"number": 1, "more": 2}))) == (admits, admits)
+
+
+@pytest.mark.parametrize(
+    "place",
+    [
+        holds,
+        then,
+        it.distinct.by,
+        obeys,
+        lambda function: if_absent(make=function),
+        lambda function: _api(guard=function),
+    ],
+)
+@pytest.mark.parametrize("function", [lambda one, two: True, lambda *, key: True, lambda one, two, three: one])
+def test_a_function_that_could_not_be_called_is_told(place: Any, function: Any) -> None:
+    with pytest.raises(DeclarationError, match=r"cannot be called with (1|no) value"):
+        place(function)
+
+
+@pytest.mark.parametrize("words", [{"guard": 3}, {"development": "no"}, {"described_at": "openapi.json"}, {"described_at": "/d", "manual_at": "/d"}, {"described_at": "/crates"},
+                                   {"unreadable_path": 200}, {"refusals": 3}, {"catalogues": ["de"]}, {"servers": "https://quays.example"}])  # fmt: skip
+def test_words_of_an_api_that_mean_nothing_are_told(words: dict[str, Any]) -> None:
+    _api()
+    with pytest.raises(DeclarationError):
+        _api(**words)
+
+
+@pytest.mark.parametrize("served", [lambda: Endpoint("GET", "/a", Nothing, {200: None}), lambda: Endpoint("GET", "/a", Nothing, {200: None}).by(None),  # type: ignore[arg-type]
+                                    lambda: Endpoint("GET", "/a", Nothing, {200: None}).by(lambda: None), lambda: Endpoint("GET", "/a", Nothing, {200: None}, tags="berths").by(print)])  # fmt: skip
+def test_what_is_no_handler_is_told(served: Callable[[], Any]) -> None:
+    with pytest.raises(DeclarationError):
+        Api("Harbour", "1", [served()])
 
 
 def test_a_key_may_be_any_text_in_rules_too() -> None:

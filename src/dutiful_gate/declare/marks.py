@@ -160,7 +160,7 @@ def if_absent(value: Any = _UNSAID, *, make: Callable[[], Any] | None = None, se
             remedy='as in if_absent(2), if_absent(make=Crate) or if_absent(sent="2026-05-04")',
         )
     if make is not None:
-        check_answers(make, f"if_absent(make={shown_name(make)})")
+        check_answers(make, f"if_absent(make={shown_name(make)})", takes=0)
     if sent is not _UNSAID:
         make = AsSent(sent)
     return IfAbsent(None if value is _UNSAID else value, make)

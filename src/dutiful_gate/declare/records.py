@@ -196,9 +196,9 @@ def obeys(
     """A class decorator: every record of the class obeys the rules, and so do its subclasses' records.
 
     A rule is a comparison of `this`, one of `needs`, `when(...)`, `at_least_one` and their like, or a function of the
-    record: it gives back False, or raises ValueError with its words (`Wrong` to name the field), when it is not
-    satisfied. A document, `fits(...)`, judges the data that the record is read from. The decorator may stand above or
-    below `@dataclass`.
+    record: it gives back False (or anything else that is not true, but None), or raises ValueError with its words
+    (`Wrong` to name the field), when it is not satisfied. A document, `fits(...)`, judges the data that the record is
+    read from. The decorator may stand above or below `@dataclass`.
 
     With `unknown` the record itself says what is done with keys nobody declared, whatever its gate says: "refuse" makes
     each a fault, "drop" leaves them out. Subclasses and variants inherit it.
@@ -214,7 +214,7 @@ def obeys(
         elif isinstance(rule, HasRules):
             held += rule.__rules__
         elif not isinstance(rule, type) and hasattr(rule, "__call__"):  # noqa: B004
-            check_answers(rule, f"@obeys({shown_name(rule)})")
+            check_answers(rule, f"@obeys({shown_name(rule)})", takes=1)
             held.append(RecordCheck(rule))
         else:
             raise DeclarationError(

@@ -275,7 +275,7 @@ def then(function: Callable[[Any], Any]) -> Then:
     """
     if not callable(function):
         raise DeclarationError(f"then({function!r}) needs a function", remedy="hand over something that can be called")
-    check_answers(function, f"then({shown_name(function)})")
+    check_answers(function, f"then({shown_name(function)})", takes=1)
     return Then(function)
 
 

@@ -23,14 +23,36 @@ def gives_pieces(function: Any) -> bool:
     return _kind_of(function) in ("an async generator", "a generator function")
 
 
-def check_answers(function: Any, called: str) -> None:
-    """Raise DeclarationError for a function that gives back something that waits; `called` is where it stands."""
+def check_answers(function: Any, called: str, takes: int | None = None) -> None:
+    """Raise DeclarationError for a function that gives back something that waits, or cannot be called with `takes`
+    values; `called` is where it stands."""
     kind = _kind_of(function)
     if kind:
         raise DeclarationError(
             f"{called} is {kind}: it gives back something that waits, and nothing here waits for it",
             remedy="write a plain function that returns its answer; ask what takes time before or after the gate",
         )
+    if takes is not None:
+        check_takes(function, called, takes)
+
+
+def check_takes(function: Any, called: str, takes: int) -> None:
+    """Raise DeclarationError for what cannot be called with so many values by their order."""
+    import inspect
+
+    if not callable(function):
+        raise DeclarationError(f"{called} is nothing that can be called", remedy="hand over a function")
+    try:
+        signature = inspect.signature(function)
+    except (ValueError, TypeError):  # of a function in C nothing may be known
+        return
+    try:
+        signature.bind(*[None] * takes)
+    except TypeError as error:
+        raise DeclarationError(
+            f"{called} cannot be called with {takes or 'no'} value{'' if takes == 1 else 's'}: {error}",
+            remedy="give it the parameters it is called with",
+        ) from None
 
 
 def answered(result: Any, name: str) -> Any:

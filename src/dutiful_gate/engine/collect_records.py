@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 
 from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
-from ..declare.facts import Facts, Own
+from ..declare.facts import Facts
 from ..declare.records import RecordRule
 from ..declare.sources import Reading
 from ..regex.white_space import is_blank
@@ -431,7 +431,7 @@ class RecordWriter(EngineWriter, ABC):
         with self.block("try:"):
             self._make(record, value_of, came)
             for check in record.checks:
-                with self.block(f"if {self.bind(Own(check.function), 'CHECK')}(made) is False:"):
+                with self.block(f"if {self.says_no(check, 'made')}:"):
                     words = {"check": str(check)}
                     self.fault("path", self.cause("check", "a record that passes {check}", expected=words), "data")
             self.write("return made if len(faults) == start else REFUSED")

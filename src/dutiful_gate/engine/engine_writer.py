@@ -11,6 +11,7 @@ from ..declare.facts import Own
 from ..declare.hash_limits import crowded
 from ..declare.kinds import Kind
 from ..declare.kinds.half_typed import HalfTyped
+from ..declare.records import RecordCheck
 from ..declare.sources import Reading, Source
 from ..shape.nodes import Record, Use
 from ..shape.walk import holds_secret
@@ -58,6 +59,11 @@ class EngineWriter(Writer):
                 self._carried[mark] = carried(constant, self.where, hidden=self.outlined)
             constant = self._carried[mark]
         return super().bind(constant, hint)
+
+    def says_no(self, check: RecordCheck, value: str) -> str:
+        """The test that a function of a record's says no: anything that is not true, but None."""
+        said = self.variable("said")
+        return f"({said} := {self.bind(Own(check.function), 'CHECK')}({value})) is not None and not {said}"
 
     def computed(self, record: Record, attribute: str) -> str:
         """A name for the function that asks a record for a property that goes out."""

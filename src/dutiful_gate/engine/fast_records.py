@@ -6,7 +6,6 @@ from abc import abstractmethod
 
 from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
-from ..declare.facts import Own
 from ..declare.sources import Reading
 from ..regex.white_space import is_blank
 from ..shape.nodes import Field, Record, Use
@@ -111,7 +110,7 @@ class SoundRecordWriter(EngineWriter):
         outlined, self.outlined = self.outlined, self.hidden or record.key in self.plan.shape.guarded
         self._make(record, value, value_of, came)
         for check in record.checks:
-            with self.block(f"if {self.bind(Own(check.function), 'CHECK')}({value}) is False:"):
+            with self.block(f"if {self.says_no(check, value)}:"):
                 self.write(REFUSE)
         self.outlined, self.where = outlined, where
 

@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import Any, Final, Never, NoReturn
 
 from ..declare.errors import DeclarationError
-from ..declare.waiting import check_answers, shown_name
+from ..declare.waiting import check_answers, check_takes, shown_name
 from ..report.catalogue import Catalogue
 from .answers import JSON, Outgoing
 from .endpoint import Endpoint, Served
@@ -62,6 +62,8 @@ class Api:
         manual_at: str = "",
         schemas_at: str = "",
     ) -> None:
+        _refuse_words(served, servers, catalogues, refusals, development, unreadable_path)
+        _refuse_pages(described_at, manual_at, schemas_at)
         self.title, self.version, self.text, self.servers = title, version, text, tuple(servers)
         self.checked = _checked(checked, guard)
         self.guard, self.catalogues, self.refusals = guard, tuple(catalogues), refusals
@@ -85,6 +87,9 @@ class Api:
                 self._tried.append(methods)
             else:
                 self._fixed["/" + "/".join(word for word, _ in form)] = methods
+        for page in (described_at, manual_at, schemas_at):
+            if page in self._fixed:
+                raise DeclarationError(f"an endpoint is at the page {page!r}", remedy="give the page another path")
 
     def _take(self, served: Served[Any]) -> None:
         endpoint = served.endpoint
@@ -164,6 +169,38 @@ class Api:
         return Exchange(self, head)
 
 
+def _refuse_words(
+    served: Sequence[Any],
+    servers: Sequence[Any],
+    catalogues: Sequence[Any],
+    refusals: Any,
+    development: Any,
+    unreadable_path: Any,
+) -> None:
+    """Raise DeclarationError for words of an API that would mean nothing, or what nobody wanted."""
+    if isinstance(served, Served) or not all(isinstance(each, Served) for each in served):
+        raise DeclarationError("an Api serves endpoints with their handlers", remedy="as in [endpoint.by(handler)]")
+    if isinstance(servers, str) or not all(isinstance(each, str) for each in servers):
+        raise DeclarationError(f"servers={servers!r} is no list of addresses", remedy='as in ["https://quays.example"]')
+    if not all(isinstance(each, Catalogue) for each in catalogues):
+        raise DeclarationError(f"catalogues={catalogues!r} are no catalogues", remedy="as in [GERMAN]")
+    if not isinstance(development, bool):
+        raise DeclarationError(f"development={development!r} is neither True nor False", remedy="give one of them")
+    if unreadable_path.__class__ is not int or not 400 <= unreadable_path < 500:
+        raise DeclarationError(f"unreadable_path={unreadable_path!r} tells of no refusal", remedy="as in 404 or 422")
+    check_takes(refusals, "refusals=", 1)
+
+
+def _refuse_pages(*pages: str) -> None:
+    """Raise DeclarationError for pages at no path, or two at one."""
+    named = [page for page in pages if page]
+    for page in named:
+        if not page.startswith("/"):
+            raise DeclarationError(f"the page {page!r} is at no path", remedy=f"begin with a slash: '/{page}'")
+        if named.count(page) > 1:
+            raise DeclarationError(f"two pages are at {page!r}", remedy="give each a path of its own")
+
+
 def _checked(checked: str, guard: Guard | None) -> str:
     """Whether something checks who asks: nothing that only looks like it is taken."""
     if checked not in ("", IN_FRONT):
@@ -172,7 +209,7 @@ def _checked(checked: str, guard: Guard | None) -> str:
         )
     if guard is None:
         return checked
-    check_answers(guard, f"the guard {shown_name(guard)}")
+    check_answers(guard, f"the guard {shown_name(guard)}", takes=1)
     told = getattr(guard, "__annotations__", {}).get("return")
     if told not in (None, "None", "NoReturn", "Never", NoReturn, Never, Any, "Any", "object", object):
         raise DeclarationError(

@@ -7,7 +7,7 @@ from typing import Any, Final, Generic, Protocol, TypeVar
 
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
-from ..declare.waiting import gives_pieces, is_async
+from ..declare.waiting import check_takes, gives_pieces, is_async
 from ..gates.request import RequestGate
 from ..report.fault import Fault
 from ..shape.nodes import Link
@@ -74,6 +74,8 @@ class Endpoint(Generic[R]):
         self.method = method.upper()
         if self.method not in METHODS:
             raise DeclarationError(f"{method!r} is no method of an endpoint", remedy=f"one of {', '.join(METHODS)}")
+        if isinstance(tags, str):
+            raise DeclarationError(f"tags={tags!r} is no list of words", remedy=f"as in tags=[{tags!r}]")
         self.path = PathTemplate(path)
         self.gate: RequestGate[R] = RequestGate(request, limits=limits, names=names)
         self.parts = self.gate.parts
@@ -153,6 +155,7 @@ class Served(Generic[R]):
         self.endpoint = endpoint
         self.handler = handler
         self.form = form
+        check_takes(handler, f"the handler of {endpoint!r}", 1)
         self.is_async = is_async(handler)
         streams = any(isinstance(gate, Streamed) for gate in endpoint.answers.gates.values())
         if not streams and gives_pieces(handler):

@@ -47,7 +47,7 @@ class Distinct(Rule):
                 raise DeclarationError(
                     f"it.distinct.by({key!r}) needs a function or a name", remedy='as in it.distinct.by("number")'
                 )
-            check_answers(key, f"it.distinct.by({shown_name(key)})")
+            check_answers(key, f"it.distinct.by({shown_name(key)})", takes=1)
         return self.but(key=key)
 
     @property

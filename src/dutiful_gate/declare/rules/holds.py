@@ -63,6 +63,6 @@ def holds(function: Callable[[Any], object], *, says: str | None = None) -> Hold
     """
     if not callable(function):
         raise DeclarationError(f"holds({function!r}) needs a function", remedy="hand over something that can be called")
-    check_answers(function, f"holds({shown_name(function)})")
+    check_answers(function, f"holds({shown_name(function)})", takes=1)
     rule = Holds(function)
     return rule if says is None else rule.says(says)
