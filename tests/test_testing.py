@@ -4,6 +4,7 @@
 
 from __future__ import annotations
 
+import tracemalloc
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from typing import Annotated, Any, TypedDict
@@ -97,6 +98,26 @@ def test_fields_can_be_fixed() -> None:
             samples(Run, 2, **words)
     with pytest.raises(CannotSample, match="only a record"):
         samples(int, 2, port="QLP")
+
+
+HUGE: list[Any] = [
+    Gate(Annotated[str, it.length >= 10**9]), Gate(Annotated[list[int], it.length >= 10**9]), Gate(Annotated[dict[str, int], it.length > 10**9]),
+    Gate(Annotated[list[Annotated[list[None], it.length == 60]], it.length == 60]), Gate(Annotated[str, it.has(r"^a{1000000}$")]),
+    Gate.from_schema({"type": "string", "minLength": 10**9}), Gate.from_schema({"type": "string", "pattern": "^((a{9999})b{0,9}){9999}$"}),
+    Gate.from_schema({"type": "string", "pattern": "(a{10})" + "".join(f"(\\{n}\\{n}\\{n})" for n in range(1, 20))}),
+    Gate.from_schema({"type": "array", "minItems": 10**9}), Gate.from_schema({"type": "array", "minContains": 10**9, "contains": {"type": "integer"}}),
+    Gate.from_schema({"type": "object", "minProperties": 10**9}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("gate", HUGE, ids=range(len(HUGE)))
+def test_what_would_be_huge_is_no_sample_and_costs_little(gate: Gate[Any], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("dutiful_gate.sample.payloads._LARGEST", 3000)
+    tracemalloc.start()
+    with pytest.raises(CannotSample):
+        payloads(gate, 1)
+    assert tracemalloc.get_traced_memory()[1] < 60_000_000
+    tracemalloc.stop()
 
 
 def test_assertions_tell_every_fault() -> None:

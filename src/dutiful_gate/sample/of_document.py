@@ -32,6 +32,7 @@ _DEEPEST = 24
 _SHALLOW = 4
 _MOST_PLACES = 60
 _MOST_ITEMS = 1000
+_LARGEST_LIST = 2000
 _ALL_TYPES = ("string", "integer", "number", "object", "array", "boolean", "null")
 _TYPE_OF_WORD = {
     "string": ("minLength", "maxLength", "pattern", "format"),
@@ -233,13 +234,14 @@ class DocumentPayloads:
         parts = [list_parts(node, words) for node, words in wanted.words]
         first = max([0, *(len(each) for each, _ in parts)])
         held = []
+        _refuse_huge(max([low, *(contains_bounds(words)[0] for _, words in wanted.with_word("contains"))]), path)
         for node, words in wanted.with_word("contains"):
             held += [node.subschema("contains")] * contains_bounds(words)[0]
         usual = 0 if depth > _SHALLOW else max(first, len(held), random.randint(0, 3 - depth // 2))
         size = int(min([max(low, usual, len(held)), *wanted.all("maxItems")]))
         unique = any(each is True for each in wanted.all("uniqueItems"))
         made: list[Any] = []
-        for number in range(min(size, 2000)):
+        for number in range(size):
             inner = []
             for single, rest in parts:
                 if number < len(single):
@@ -270,6 +272,7 @@ class DocumentPayloads:
         names.update(dict.fromkeys(name for name in known if random.random() < share))
         low = max([0, *wanted.all("minProperties")])
         high = min([math.inf, *wanted.all("maxProperties")])
+        _refuse_huge(low, path)
         for name in list(names):
             if len(names) > high and name not in needed:
                 del names[name]
@@ -377,6 +380,12 @@ class DocumentPayloads:
                 yield held + words["multipleOf"] / 2
         if isinstance(held, str):
             yield from (held.upper(), held.lower(), held + "~", f" {held}")
+
+
+def _refuse_huge(least: float, path: Path) -> None:
+    """Raise CannotSample where a list or record must hold more than anybody wants to see."""
+    if least > _LARGEST_LIST:
+        raise CannotSample.too_large(pointer(path), f"a list or record of {least:,}")
 
 
 def _all_find(patterns: list[str], text: str) -> bool:

@@ -42,6 +42,7 @@ from .text import FreightWish
 _TRIES = 80
 # Of all parts of one payload together: where records hold records that are hard to find, tries would multiply.
 _MOST_TRIES = 4_000
+_LARGEST = 100_000
 # Deeper down, or once there are so many values, only what must be there is made.
 _DEEP = 3
 _MANY = 600
@@ -63,6 +64,11 @@ class CannotSample(Exception):
         made = cls.__new__(cls)
         Exception.__init__(made, f"{name}: {why}" if name else why)
         return made
+
+    @classmethod
+    def too_large(cls, name: str, what: str) -> CannotSample:
+        """For what would be larger than anybody wants a sample to be."""
+        return cls.fixed(name, f"{what} is more than a sample is made of; give one, as in about(examples=[...])")
 
     @classmethod
     def of_document(cls, place: str, schemas: str) -> CannotSample:
@@ -111,12 +117,19 @@ class Payloads:
         """A sound value where a node is used."""
         if depth > _DEEPEST:
             raise CannotSample(name, use.facts.phrase)
+        if self._made > _LARGEST:
+            raise CannotSample.too_large(name, f"more than {_LARGEST:,} values")
         examples = use.about.examples
         if examples and self.random.random() < 0.3:
             return self.random.choice(list(examples))
         offered: list[Any] | None = None
         for tried in range(_TRIES):
-            made = self.attempt(use, depth, name)
+            try:
+                made = self.attempt(use, depth, name)
+            except CannotSample:
+                if examples:
+                    return self.random.choice(list(examples))
+                raise
             if tried % 4 == 3:  # it is not found easily: what the rules offer may be it
                 offered = self.offered(use) if offered is None else offered
                 made = self.random.choice(offered) if offered else made
@@ -200,7 +213,10 @@ class Payloads:
 
     def wish(self, parts: Sequence[Step | Rule], name: str) -> FreightWish:
         """What the rules beside a type ask for."""
-        return FreightWish(self.random, name, parts)
+        wish = FreightWish(self.random, name, parts)
+        if wish.least > _LARGEST:
+            raise CannotSample.too_large(name, f"a length of {wish.least:,}")
+        return wish
 
     def items(self, item: Use, wish: FreightWish, depth: int) -> list[Any]:
         """A list of as many items as the rules ask for."""
