@@ -32,7 +32,7 @@ from coverage import CoverageData
 ROOT = Path(__file__).parent.parent
 PACKAGE = ROOT / "src" / "dutiful_gate"
 _PATIENCE = 30
-_HELD = ("src", "tests", "docs", "examples", "benchmarks", "pyproject.toml", "README.md", "CHANGELOG.md")
+_HELD = ("src", "tests", "docs", "examples", "benchmarks", "pyproject.toml", "mkdocs.yml")
 _WANTED = 0.9
 _SKIPPED = {"__init__.py", "__main__.py", "german.py", "metaschemas.py", "examples.py"}
 
@@ -273,7 +273,7 @@ def main() -> int:
         folders = []
         for number in range(asked.jobs):
             folder = Path(held).resolve() / str(number)
-            for name in (*_HELD, "CONTRIBUTING.md"):
+            for name in (*_HELD, *(each.name for each in ROOT.glob("*.md"))):
                 copy = shutil.copytree if (ROOT / name).is_dir() else shutil.copy
                 folder.mkdir(exist_ok=True)
                 copy(ROOT / name, folder / name)

@@ -183,7 +183,8 @@ class DocumentEngine:
     def followed(self, data: Any, path: Path, value: Any) -> list[Look]:
         """What each schema that looks at the value at a path answers; none where data nests too deep."""
         try:
-            return [*Follower(self._interpreter, path).looks(self.root, data, value, _MOST_FOUND)]
+            with self._memory.kept(self.remembers):
+                return [*Follower(self._interpreter, path).looks(self.root, data, value, _MOST_FOUND)]
         except RecursionError:
             return []
 
