@@ -5,6 +5,8 @@
 from __future__ import annotations
 
 import tracemalloc
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from typing import Annotated, Any, TypedDict
@@ -118,6 +120,27 @@ def test_what_would_be_huge_is_no_sample_and_costs_little(gate: Gate[Any], monke
         payloads(gate, 1)
     assert tracemalloc.get_traced_memory()[1] < 60_000_000
     tracemalloc.stop()
+
+
+def _meeting(joined: Callable[[dict[str, Any]], Any]) -> dict[str, Any]:
+    """A document of 60 levels, each of which leads to the next one twice."""
+    levels = {f"a{at}": joined({"$ref": f"#/$defs/a{at + 1}"}) for at in range(60)}
+    return {"$ref": "#/$defs/a0", "$defs": {**levels, "a60": {"type": "string", "maxLength": 3}}}
+
+
+MEETING: list[Callable[[dict[str, Any]], Any]] = [
+    lambda on: {"allOf": [on, on]}, lambda on: {"anyOf": [on, {"not": on}]}, lambda on: {"if": on, "then": on, "else": on},
+    lambda on: {"allOf": [on, on], "unevaluatedProperties": False}, lambda on: {"oneOf": [on, {"allOf": [on, {"minLength": 9}]}]},
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("joined", MEETING, ids=range(len(MEETING)))
+def test_where_branches_meet_samples_and_reasons_cost_no_more(joined: Callable[[dict[str, Any]], Any]) -> None:
+    gate = Gate.from_schema(_meeting(joined))
+    with suppress(CannotSample):  # of 60 choices each must be the right one
+        assert all(gate.accepts(each) for each in payloads(gate, 3))
+    for data, pointer in (("abc", ""), (3, ""), ({"a": [1]}, "/a/0")):
+        assert bool(gate.why(data, pointer).faults) is not gate.accepts(data) or pointer
 
 
 def test_assertions_tell_every_fault() -> None:

@@ -32,6 +32,7 @@ _DEEPEST = 24
 _SHALLOW = 4
 _MOST_PLACES = 60
 _MOST_ITEMS = 1000
+_LONGEST_LEAD = 150
 _LARGEST_LIST = 2000
 _ALL_TYPES = ("string", "integer", "number", "object", "array", "boolean", "null")
 _TYPE_OF_WORD = {
@@ -48,7 +49,7 @@ class _Wanted:
 
     def __init__(self) -> None:
         self.words: list[tuple[Subschema, dict[str, Any]]] = []
-        self.nodes: list[Subschema] = []
+        self.seen: set[Subschema] = set()
         self.never = False
 
     def all(self, word: str) -> list[Any]:
@@ -106,11 +107,12 @@ class DocumentPayloads:
 
     def _want(self, wanted: _Wanted, node: Subschema, depth: int) -> None:
         """Add what a schema wants, with all that it wants by others."""
-        if node.raw is False or depth > _DEEPEST:
+        if node.raw is False or depth > _LONGEST_LEAD:
             wanted.never = True
             return
-        if node.raw is True:
+        if node.raw is True or node in wanted.seen:  # where branches meet, they want the same
             return
+        wanted.seen.add(node)
         words = active(node)
         wanted.words.append((node, words))
         library, random = node.document.library, self.random
