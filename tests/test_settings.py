@@ -856,6 +856,7 @@ class Loose(TypedDict):
         (lambda: Settings(int), "settings are known by their names; declare a record"),
         (lambda: Settings(tuple[int, str]), "settings are known by their names"),
         (lambda: Settings(Loose, "a.toml"), "'a.toml' is no layer"),
+        (lambda: Settings(Loose, File), "is no layer"),
         (lambda: File("a.ini"), "'a.ini' tells no format by its ending"),
         (lambda: Environment(""), "variables without a prefix are those of everybody"),
         (lambda: Settings(Annotated[Harbour, appended]), "appended is for lists"),

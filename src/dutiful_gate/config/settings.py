@@ -101,7 +101,7 @@ class Settings(Generic[T]):
         if not isinstance(root, Link) or self.gate.shape.records[root.key].form == "tuple":
             raise DeclarationError("settings are known by their names", remedy="declare a record: a dataclass")
         for layer in layers:
-            if not (hasattr(layer, "read") and hasattr(layer, "label")):
+            if isinstance(layer, type) or not (hasattr(layer, "read") and hasattr(layer, "label")):
                 raise DeclarationError(f"{layer!r} is no layer", remedy='as in File("terminal.toml")')
         if any(isinstance(layer, Environment | EnvFile | SecretsFolder) for layer in layers):
             self._refuse_alike()
