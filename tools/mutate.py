@@ -1,6 +1,7 @@
 """`make mutate`: small changes to the code, one at a time, and whether the tests notice them.
 
     python tools/mutate.py [--mutants 300] [--seed S] [--room declare] [--room engine] [--jobs 2]
+                            [--tests tests/test_web.py]
 
 Each mutant is one change of one place (a comparison, a constant, a condition, a sign, a line left out) in a copy of
 the package, spread over all rooms by their size. The tests run once before, to learn which of them come to a line and
@@ -194,13 +195,13 @@ def _environment(folder: Path) -> dict[str, str]:
     return {**os.environ, "PYTHONPATH": str(folder / "src"), "PYTHONDONTWRITEBYTECODE": "1", "CI": "1"}
 
 
-def suite(folder: Path) -> Suite:
-    """Run all tests once in `folder`, unchanged."""
+def suite(folder: Path, tests: list[str]) -> Suite:
+    """Run all tests, or those of some files, once in `folder`, unchanged."""
     settings, data, report = folder / "coverage.ini", folder / "reached.db", folder / "report.xml"
     settings.write_text(f"[run]\nsource = {folder / 'src'}\ndynamic_context = test_function\ndata_file = {data}\n")
     command = _pytest(
         folder,
-        *("--ignore=tests/test_architecture.py", f"--junitxml={report}", "-o", "junit_family=xunit1"),
+        *("--ignore=tests/test_architecture.py", f"--junitxml={report}", "-o", "junit_family=xunit1", *tests),
         under=("-m", "coverage", "run", f"--rcfile={settings}"),
     )
     done = subprocess.run(command, cwd=folder, env=_environment(folder), check=False)
@@ -261,6 +262,9 @@ def main() -> int:
         action="append",
         help="only below this folder of the package; may be repeated",
     )
+    parser.add_argument(
+        "--tests", action="append", help="only the tests of this file, which may miss what others see; may be repeated"
+    )
     parser.add_argument("--only", type=Path, help="those of a file: a line each, with tabs")
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, help="how many at a time")
     asked = parser.parse_args()
@@ -278,7 +282,7 @@ def main() -> int:
                 folder.mkdir(exist_ok=True)
                 copy(ROOT / name, folder / name)
             folders.append(folder)
-        known = suite(folders[0])
+        known = suite(folders[0], asked.tests or [])
 
         def run(number: int) -> None:
             for at in range(number, len(tried), asked.jobs):
