@@ -403,6 +403,7 @@ def test_yes_and_no_are_not_read_out_of_text(word: str) -> None:
         (Annotated[list[make_dataclass("Named", [("kg", Annotated[int, named("weightKg")])])], it.distinct.by("weightKg")], "did you mean 'kg'"),
         (Annotated[str, (it.length > 1, it.length < 4)], "unpack them"), (list[Annotated[str, [trimmed]]], "one by one"), (Annotated[str, {"a": secret}], "one by one"),
         (Annotated[int, 3 in (1, 2)], "`in`, `and`"), (Annotated[str, re.compile("a")], "it.has"), (Annotated[str, it.length > -2], "below 0"), (Annotated[str, it.length != -1], "below 0"),
+        (Annotated[str, Gate(int)], "means nothing"), (Annotated[str, Source.TEXT], "means nothing"), (Annotated[str, when(this.n == 1)], "means nothing"),
         (Annotated[int, via(str), via(float)], "another of its kind"), (Annotated[list[int], split_on(","), split_on(";")], "another of its kind"),
         (Annotated[State, otherwise("zzz")], "what is not one of a few values"), (Annotated[int, otherwise("x")], "what is not a whole number"),
     ],

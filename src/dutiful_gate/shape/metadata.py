@@ -204,6 +204,8 @@ def _refuse_half_written(part: object) -> None:
         raise DeclarationError(
             f"a pattern alone is no rule: {part.pattern!r}", remedy="write it.has(...) around its text"
         )
+    if not isinstance(part, type) and type(part).__module__.partition(".")[0] == __name__.partition(".")[0]:
+        raise DeclarationError(f"{part!r} beside a type means nothing", remedy="leave it out")
     if callable(part):
         what = getattr(part, "__name__", "something that can be called")
         raise DeclarationError(
