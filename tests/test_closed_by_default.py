@@ -8,7 +8,7 @@ import asyncio
 import re
 from collections.abc import Awaitable, Callable, Iterator
 from dataclasses import dataclass, field, make_dataclass
-from datetime import date
+from datetime import date, datetime
 from enum import Enum, IntEnum, StrEnum
 from functools import partial, wraps
 from typing import Annotated, Any, Literal, NamedTuple, NotRequired, TypedDict
@@ -392,6 +392,26 @@ def test_a_key_may_be_any_text_in_rules_too() -> None:
 def test_yes_and_no_are_not_read_out_of_text(word: str) -> None:
     with pytest.raises(DeclarationError, match="neither True nor False"):
         about(**{word: "no"})  # type: ignore[arg-type]
+
+
+ALIKE: list[tuple[Any, Any, bool]] = [
+    (str, int, False), (bool, int, False), (State, str, False), (State, Few, False), (date, datetime, False), (list[int], set[int], False), (list[int], tuple[int, ...], False),
+    (dict[str, int], list[int], False), (UUID, str, False), (int | bool, str | None, False), (Number, Deck, False), (Number, dict[str, int], False),
+    (int, float, True), (Literal[1, 2], float, True), (Few, str, True), (Kind, str, True), (Deck, int, True), (State, State, True), (int | str, str, True), (int | None, str | None, True),
+    (Any, int, True), (Annotated[str, then(len)], int, True), (set[int], frozenset[int], True), (Number, Number, True), (datetime, datetime | None, True), (tuple[int, str], tuple[int, ...], True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("one", "other", "may"), ALIKE, ids=range(len(ALIKE)))
+def test_fields_that_never_equal_each_other_are_told(one: Any, other: Any, may: bool) -> None:
+    for left, right in ((one, other), (other, one)):
+        for rule in (this.s == this.t, this.s != this.t, when(this.s == this.t).needs("n")):
+            build = obeys(rule)(make_dataclass("Berth", [("s", left), ("t", right), ("n", int | None, None)]))
+            if may:
+                Gate(build)
+                continue
+            with pytest.raises(DeclarationError, match="which it never is; compare fields of one kind"):
+                Gate(build)
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Mapping
+from datetime import date, datetime
 from difflib import get_close_matches
 from enum import Enum
 from functools import partial
@@ -97,11 +99,11 @@ class Meanings:
         """A rule, a condition or what they are made of, with constants as the fields at their paths mean them."""
         at: Callable[[Path], Use] = lambda path: self.paths.use(record, (*before, *path))  # noqa: E731
         if isinstance(part, Comparison):
-            if (
-                part.sign not in ("==", "!=")
-                or not isinstance(part.right, Constant)
-                or not isinstance(part.left, Named)
-            ):
+            if part.sign not in ("==", "!=") or not isinstance(part.left, Named):
+                return part
+            if isinstance(part.right, Named):
+                self._refuse_unlike(at(part.left.path), at(part.right.path), part)
+            if not isinstance(part.right, Constant):
                 return part
             meant = self._or_dead(at(part.left.path), part.right.value, part)
             return part.but(right=Constant(meant))
@@ -149,6 +151,44 @@ class Meanings:
         raise DeclarationError(
             f"{rule} compares {use.facts.phrase} with {quoted(constant)}, which it never is", remedy=remedy
         )
+
+    def _refuse_unlike(self, left: Use, right: Use, rule: object) -> None:
+        """Raise DeclarationError for two fields of which none ever equals the other."""
+        one, other = self._classes(left), self._classes(right)
+        if one and other and not any(_may_equal(each, another) for each in one for another in other):
+            raise DeclarationError(
+                f"{rule} compares {left.facts.phrase} with {right.facts.phrase}, which it never is",
+                remedy="compare fields of one kind",
+            )
+
+    def _classes(self, use: Use) -> frozenset[type]:
+        """The classes that a value is of; none where that is not known."""
+        if use.making is not None or use.facts.open:
+            return frozenset()
+        match use.node:
+            case Nullable(inner):
+                held = self._classes(inner)
+                return held | {type(None)} if held else held
+            case Choice(values=values):
+                return frozenset(map(type, values))
+            case Branches(options=options):
+                each = [self._classes(option) for option in options]
+                return frozenset().union(*each) if all(each) else frozenset()
+            case Items(into=into):
+                return frozenset([_MADE.get(into, object)])
+            case Fixed():
+                return frozenset([tuple])
+            case Entries():
+                return frozenset([dict])
+            case Link(key):
+                record = self.records[key]
+                return frozenset([record.builder if isinstance(record.builder, type) else object])
+            case Nothing():
+                return frozenset([type(None)])
+            case Scalar():
+                facts = use.facts
+                return frozenset([*facts.ordered, *facts.alike, *([str] if facts.text else [])])
+        return frozenset()
 
     def _plain(self, use: Use) -> Use:
         return self.paths.plain(use)
@@ -214,6 +254,20 @@ def with_meanings(
         made[key] = meanings.record(record)
     told = partial(rebuilt, change=meanings.use)
     return told(root), made, {key: told(use) for key, use in aliases.items()}
+
+
+_MADE: dict[str, type] = {"list": list, "tuple": tuple, "set": set, "frozenset": set, "deque": deque}
+
+
+def _may_equal(one: type, other: type) -> bool:
+    """Whether a value of one class can equal one of another."""
+    if bool in (one, other) or _is_day(one) or _is_day(other):
+        return one is other
+    return issubclass(one, other) or issubclass(other, one)
+
+
+def _is_day(kind: type) -> bool:
+    return issubclass(kind, date) and not issubclass(kind, datetime)
 
 
 def _chosen(wire: tuple[object, ...], values: tuple[object, ...], constant: Any) -> Any:
