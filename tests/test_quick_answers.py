@@ -4,6 +4,7 @@
 
 from __future__ import annotations
 
+import json
 from collections import OrderedDict, UserDict, UserList
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, make_dataclass
@@ -191,3 +192,17 @@ def test_moments_of_a_leap_second_are_read_on_every_road() -> None:
     assert gate.admit("2016-12-31T23:59:60Z") == datetime(2017, 1, 1, tzinfo=UTC)
     assert gate.accepts(3)
     assert not gate.accepts("x")
+
+
+def test_what_goes_out_is_told_apart_as_it_is_read_again() -> None:
+    data = {"low": 3, "crates": 4}
+    kind = Annotated[Crate | dict[str, int], unambiguous]
+    strict: Gate[Any] = Gate(kind, unknown="refuse")
+    open_: Gate[Any] = Gate(kind)
+    assert strict.release(strict.admit(data)) == data
+    assert json.loads(strict.release_json(strict.admit(data))) == data
+    assert not strict.accepts({"low": 3})
+    assert not open_.accepts(data), "without its unknown key it is a crate too"
+    for gate, value in ((open_, data), (strict, {"low": 3}), (strict, Crate(3))):
+        with pytest.raises(Refused):
+            gate.release(value)

@@ -150,7 +150,7 @@ class CheckedWriter(SoundWriter):
                 return self.out_entries(key, held, use, value)
             case Branches():
                 if node.alone and not node.tag:
-                    self.given_up(f"not {self.bind(OutgoingAlone(self.plan.shape, node), 'ONE_ALONE')}({value})")
+                    self.given_up(f"not {self.bind(OutgoingAlone(self.plan, node), 'ONE_ALONE')}({value})")
                 made = self.out_branches(node, value)
                 self.run(use.parts, value, facts)
                 # What its steps made of it is what goes out.

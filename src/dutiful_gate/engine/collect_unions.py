@@ -139,7 +139,7 @@ class UnionWriter(RuleWriter):
         with self.block(f"if len(faults) == {before}:"):
             alone = self.variable("alone")
             if self.plan.outgoing:
-                self.write(f"{alone} = {self.bind(OutgoingAlone(self.plan.shape, node), 'ONE_ALONE')}({value})")
+                self.write(f"{alone} = {self.bind(OutgoingAlone(self.plan, node), 'ONE_ALONE')}({value})")
             else:
                 self.write(f"{alone} = {swift.admits_alone(node, given, self._failed)}")
                 with self.block(f"if {alone} is None:"):

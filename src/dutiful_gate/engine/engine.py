@@ -224,7 +224,7 @@ class Engine:
     @cached_property
     def _way_out(self) -> Engine:
         plan = self.plan
-        return Engine(Plan(outgoing(plan.shape), Source.NATIVE, True, plan.limits, True))
+        return Engine(Plan(outgoing(plan.shape), Source.NATIVE, True, plan.limits, True, plan.refuse_unknown))
 
     def checked(self, *, secrets: bool, exact: bool) -> Callable[[Any], Any]:
         """The function that checks typed values of this plan, which is one for the way out, and makes plain data."""

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..declare.facts import UNSURE, Stop
 from ..declare.sources import Source
-from ..shape.nodes import Branches, Shape, Use
+from ..shape.nodes import Branches, Use
 from ..shape.to_json import plain
 from ..shape.walk import part_of
 from .plan import Plan
@@ -66,8 +66,8 @@ def one_alone(options: Sequence[Callable[..., Any]], value: Any, path: Any, log:
 class OutgoingAlone:
     """The same of a typed value that goes out: whether its plain data would be read by one option alone."""
 
-    def __init__(self, shape: Shape, node: Branches) -> None:
-        self.shape = shape
+    def __init__(self, plan: Plan, node: Branches) -> None:
+        self.plan = plan
         self.use = Use(node)
         self._reads: Callable[[Any], Any] | None = None
 
@@ -76,9 +76,11 @@ class OutgoingAlone:
         if self._reads is None:
             from .engine import Engine
 
-            self._reads = Engine(Plan(part_of(self.shape, self.use), Source.JSON)).collect
+            plan = self.plan
+            read = Plan(part_of(plan.shape, self.use), Source.JSON, plan.refused_again, plan.limits)
+            self._reads = Engine(read).collect
         try:
-            told = plain(self.use, value, self.shape)
+            told = plain(self.use, value, self.plan.shape)
         except StopIteration:  # a value of none of them
             return False
         return self._reads(told)[0].__class__ is not Stop

@@ -43,13 +43,17 @@ if TYPE_CHECKING:
 
 
 class Plan(Value):
-    """A shape, and how it is to be read; `outgoing` where it is that of what goes out."""
+    """A shape, and how it is to be read; `outgoing` where it is that of what goes out.
+
+    `refused_again`  whether the gate that reads what goes out refuses unknown keys
+    """
 
     shape: Shape
     source: Source
     refuse_unknown: bool = False
     limits: Limits = Limits()
     outgoing: bool = False
+    refused_again: bool = False
 
     @property
     def reading(self) -> Reading:
