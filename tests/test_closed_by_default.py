@@ -16,7 +16,7 @@ from uuid import UUID
 
 import pytest
 
-from any_api import asker
+from any_api import asker, clients
 from dutiful_gate import (
     DeclarationError,
     Gate,
@@ -43,6 +43,7 @@ from dutiful_gate import (
     when,
 )  # fmt: skip
 from dutiful_gate.web import IN_FRONT, Api, Endpoint, Head, Problem, RequestGate, Streamed, under_key
+from dutiful_gate.web.answer_headers import BrokenAnswer
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.wsgi import wsgi
 
@@ -218,6 +219,33 @@ def test_wsgi_and_flask_take_no_handler_that_waits(handler: Any) -> None:
     for adapt in (wsgi, blueprint, lambda api: add(Flask("quay"), api, api.served[0])):
         with pytest.raises(DeclarationError, match="is async"):
             adapt(api)
+
+
+@pytest.mark.parametrize("answer", [int, Streamed("text/plain")])
+@pytest.mark.parametrize("make", [pieces, later, later_pieces])
+def test_an_answer_that_waits_is_a_mistake_and_is_let_go(answer: Any, make: Callable[..., Any]) -> None:
+    made: list[Any] = []
+    endpoint = Endpoint("GET", "/crates", Nothing, {200: answer})
+    ask = asker(asgi(Api("Harbour", "1", [endpoint.by(lambda sent: made.append(make()) or made[-1])])))
+    if make is pieces and isinstance(answer, Streamed):
+        with pytest.raises(BrokenAnswer, match="bytes or text, not bool"):
+            ask("GET", "/crates")
+    else:
+        assert ask("GET", "/crates").status == 500
+    frames = (getattr(made[0], name, None) for name in ("gi_frame", "cr_frame", "ag_frame"))
+    assert not any(frames) or make is later_pieces
+
+
+@pytest.mark.parametrize(
+    ("body", "sent"),
+    [(["a", b"b", bytearray(b"c"), memoryview(b"d")], b"abcd"), ("ab", b"ab"), (b"", b""), ({"a": 1}, None), (7, None)],
+)
+def test_what_is_streamed_is_bytes_or_text(body: Any, sent: bytes | None) -> None:
+    endpoint = Endpoint("GET", "/crates", Nothing, {200: Streamed("text/plain")})
+    api = Api("Harbour", "1", [endpoint.by(lambda request: body)])
+    for ask in clients(api).values():
+        reply = ask("GET", "/crates")
+        assert (reply.status, reply.content) == (200, sent) if sent is not None else reply.status == 500
 
 
 def test_handlers_of_pieces_are_for_streams() -> None:

@@ -232,6 +232,7 @@ def test_lines_of_one_header_mean_the_same_joined_and_apart() -> None:
         "/admin/7", "/admin/7", "/a%2Fb", "/%ff",
     ]  # fmt: skip
     assert Head("GET", "/", "", [("cookie", 'a="x,y"; b=1')]).cookies == {"a": "x,y", "b": "1"}
+    assert Head("GET", "/", "", [("cookie", 'a; =x; ; b=1; c=; d="1')]).cookies == {"b": "1", "c": "", "d": '"1'}
 
 
 # Files

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from http import HTTPStatus
@@ -138,10 +138,29 @@ class Declared:
             if isinstance(body, str | bytes):
                 whole = body.encode() if isinstance(body, str) else body
                 return outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
-            if not isinstance(body, Iterable):
+            if not isinstance(body, Iterable) or isinstance(body, Mapping):
                 raise BrokenAnswer(f"what is streamed is bytes, text or an iterable of them, not {type(body).__name__}")
-            return outgoing(status, kind, (each.encode() if isinstance(each, str) else each for each in body))
+            return outgoing(status, kind, _pieces(body))
         cbor = media == CBOR
         whole = gate.release_cbor(value) if cbor else gate.release_json(value)
         ours = (("content-type", CBOR if cbor else JSON), ("content-length", str(len(whole))))
         return outgoing(status, headers, whole, ours)
+
+
+def _pieces(body: Iterable[Any]) -> Iterator[bytes]:
+    """What a handler streams, as bytes; it is closed at the end, or when the client leaves (as PEP 3333 asks).
+
+    Raises BrokenAnswer for a piece that is neither bytes nor text.
+    """
+    try:
+        for each in body:
+            if isinstance(each, str):
+                yield each.encode()
+            elif isinstance(each, bytes | bytearray | memoryview):
+                yield bytes(each)
+            else:
+                raise BrokenAnswer(f"a piece of what is streamed is bytes or text, not {type(each).__name__}")
+    finally:
+        close = getattr(body, "close", None)
+        if close is not None:
+            close()
