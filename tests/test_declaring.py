@@ -66,6 +66,8 @@ SAID: list[tuple[dict[str, Any], str, list[str]]] = [
     ({"oneOf": [{"enum": [1, 2]}, {"enum": [2, 3]}]}, "2020-12", ["Annotated[Literal[1, 2] | Literal[2, 3], unambiguous]"]),
     ({"type": ["integer", "null"], "oneOf": [{"enum": [1, 2]}, {"enum": [2, 3, None]}]}, "2020-12", ["Annotated[Literal[1, 2] | Literal[2, 3, None], unambiguous]"]),
     ({"type": "string", "pattern": r"^\p{Lu}.*$"}, "2020-12", [r'it.has(ecma(r"^\p{Lu}.*$"))']),
+    (of(properties={"a": {"type": "string", "pattern": r"^[\$]\/x"}, "b": {"type": "string", "pattern": r"-[^\[\$\.b]"}, "in": {"type": "string", "pattern": r"\-/\+"}}), "2020-12",
+     [r'it.has(r"^[\$]\/x")', r'it.has(r"-[^\[\$\.b]")', r'it.has(r"\-/\+")']),
     ({"type": "string", "not": {"enum": ["a", "b"]}}, "2020-12", ['it != "a"', 'it != "b"']),
     ({"type": ["string", "null"], "not": {"type": "null"}}, "2020-12", ["gate = Gate(str)"]),
     (of(properties={"a": False}), "2020-12", ["a: NotRequired[Never]"]),
