@@ -40,6 +40,7 @@ from dutiful_gate import (  # noqa: E402
     Source,
     holds,
     it,
+    lenient,
     lowered,
     named,
     obeys,
@@ -47,10 +48,12 @@ from dutiful_gate import (  # noqa: E402
     otherwise,
     rest,
     secret,
+    then,
     this,
     trimmed,
     uppered,
     when,
+    written,
 )
 from dutiful_gate.cli.app import dutiful  # noqa: E402
 from dutiful_gate.feed import digest_of_file, examine_file  # noqa: E402
@@ -315,6 +318,24 @@ class Made:
     def __post_init__(self) -> None:
         if self.number == 13:
             raise ValueError("no thirteenth berth")
+
+
+@pytest.mark.parametrize(
+    ("kind", "columns"),
+    [
+        (Annotated[str, then(int)], {"a": ["10", "9"], "b": ["9", "10"]}), (Annotated[int, lenient], {"a": ["10", "9"], "b": ["9", "10"]}),
+        (datetime, {"a": ["2026-05-04T10:00:00+02:00", "2026-05-04T10:00:00Z"], "b": ["2026-05-04T09:00:00Z", "2026-05-04T11:00:00+02:00"]}),
+        (Annotated[date, written("%d.%m.%Y")], {"a": ["10.01.2026", "09.02.2026"], "b": ["09.02.2026", "10.01.2026"]}),
+    ],
+)  # fmt: skip
+def test_rules_between_columns_of_text_ask_what_the_text_stands_for(kind: Any, columns: dict[str, list[str]]) -> None:
+    gate = Gate(obeys(this.b > this.a)(make_dataclass("Run", [("a", kind), ("b", kind)])))
+    rows = [dict(zip(columns, row, strict=True)) for row in zip(*columns.values(), strict=True)]
+    wanted = [gate.accepts(row) for row in rows]
+    assert sorted(wanted) == [False, True]
+    for text in (pa.string(), pa.large_string(), pa.dictionary(pa.int32(), pa.string())):
+        table = pa.table({name: pa.array(values, text) for name, values in columns.items()})
+        assert np.asarray(examine_table(gate, table).mask).tolist() == wanted
 
 
 def test_records_that_columns_alone_do_not_settle() -> None:
