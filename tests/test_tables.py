@@ -47,6 +47,7 @@ from dutiful_gate import (  # noqa: E402
     or_infinite,
     otherwise,
     rest,
+    rounded_to,
     secret,
     then,
     this,
@@ -438,6 +439,7 @@ class Everything:
     whole: Annotated[int, it.between(0, 9)]
     big: int
     number: float
+    hundreds: Annotated[Decimal, rounded_to(-2), it.between(0, 99_900)]
     exact: Annotated[Decimal, it.multiple_of(Decimal("0.01")), it.between(Decimal(0), Decimal(999))]
     free: Decimal
     truth: bool
@@ -457,7 +459,7 @@ def test_a_declaration_gives_types_for_arrow_pandas_and_sql() -> None:
     schema = {field.name: str(field.type) for field in arrow_schema(gate)}
     assert schema == {
         "id": "string", "at": "string", "long": "string", "whole": "int64", "big": "int64", "number": "double",
-        "exact": "decimal128(5, 2)", "free": "string", "truth": "bool", "day": "date32[day]",
+        "hundreds": "decimal128(5, 0)", "exact": "decimal128(5, 2)", "free": "string", "truth": "bool", "day": "date32[day]",
         "moment": "timestamp[us, tz=UTC]", "text": "string", "choice": "string",
         "inside": "struct<number: int64, length_m: double>", "several": "list<item: int64>",
         "keyed": "map<string, double>", "either": "string", "maybe": "int64",
@@ -487,6 +489,11 @@ def test_plots_show_shares_and_bounds() -> None:
     assert axes.get_title(loc="left") == "3 of 5 rows refused"
     values = plot_values(Gate(Berth), pd.DataFrame({"number": [0, -5, 2, 3]}), "number")
     assert values.get_xlabel() == "4 values, 2 of them past the bounds"
+    for rules, past in (((it > 0, it < 3), 3), ((it >= 0, it <= 3), 1)):
+        record = make_dataclass("Berth", [("number", Annotated[int, *rules])])
+        axes = plot_values(Gate(record), pd.DataFrame({"number": [0, -5, 2, 3]}), "number")
+        assert axes.get_xlabel().startswith(f"4 values, {past} of them past the bounds")
+        assert all(patch.get_fill() for patch in axes.patches)
     with pytest.raises(KeyError):
         plot_values(Gate(Berth), frame, "nobody")
     with pytest.raises(ValueError, match="no numbers"):
