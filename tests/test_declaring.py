@@ -347,6 +347,21 @@ def test_a_record_that_counts_its_keys_says_itself_that_no_more_may_come(of_root
 
 ODD_LENGTHS = {"not": {"minLength": 2, "maxLength": 2, "minItems": 2, "maxItems": 2}}
 ONLY_SHORT = {"if": {"maxLength": 1}, "then": {"const": "a"}}
+
+
+def test_what_stays_a_document_takes_along_all_that_it_leads_to() -> None:
+    leads = {
+        "b": {"allOf": [{"$ref": "#/$defs/c"}]},
+        "c": {"anyOf": [{"$ref": "#/$defs/d"}, {"pattern": "^x"}]},
+        "d": {"minLength": 5},
+    }
+    document = of(properties={"a": {"type": "string", "not": {"$ref": "#/$defs/b"}}}) | {"$defs": leads}
+    text = declarations_of(document)
+    assert "fits(" in text
+    judged_alike(document, text, "2020-12", 100)
+    assert [loaded(text).accepts({"a": each}) for each in ("xa", "a", "longer")] == [False, True, False]
+
+
 BY_KIND = [
     {"type": ["string", "array"], "maxLength": 3, "maxItems": 3},
     {"anyOf": [{"type": "string", "pattern": "a"}, {"type": "array", "contains": {"const": "a"}}]},

@@ -7,6 +7,7 @@ from __future__ import annotations
 import asyncio
 import gzip
 import io
+import json
 import threading
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -169,11 +170,31 @@ def test_no_header_breaks_out(headers: dict[Any, Any]) -> None:
     } <= {400, 500}
 
 
-def _by_wsgi(api: Api) -> Any:
+def _by_wsgi(api: Api, **more: Any) -> Any:
     told: list[Any] = []
-    environ = {"REQUEST_METHOD": "POST", "PATH_INFO": "/lines", "wsgi.input": io.BytesIO()}
-    b"".join(wsgi(api)(environ, lambda status, headers: told.extend([status, headers])))
-    return type("Reply", (), {"status": int(told[0][:3]), "headers": told[1]})
+    environ = {"REQUEST_METHOD": "POST", "PATH_INFO": "/lines", "wsgi.input": io.BytesIO(), **more}
+    body = b"".join(wsgi(api)(environ, lambda status, headers: told.extend([status, headers])))
+    return type("Reply", (), {"status": int(told[0][:3]), "headers": told[1], "content": body})
+
+
+class _Exact(io.BytesIO):
+    """What a server hands over: reading past the body would wait for what never comes."""
+
+    def read(self, size: int | None = -1, /) -> bytes:
+        assert size is not None
+        assert size >= 0
+        return super().read(size)
+
+
+def test_a_body_ends_where_its_length_or_its_server_says() -> None:
+    raw, words = json.dumps({"number": 3}).encode(), {"CONTENT_TYPE": "application/json"}
+    sent = _by_wsgi(API, **words, CONTENT_LENGTH=str(len(raw)), **{"wsgi.input": _Exact(raw + b"GET / HTTP/1.1")})
+    ended = _by_wsgi(API, **words, **{"wsgi.input": _Exact(raw), "wsgi.input_terminated": True})
+    assert (
+        (sent.status, sent.content)
+        == (ended.status, ended.content)
+        == (200, _by_wsgi(API, **words, CONTENT_LENGTH=str(len(raw)), **{"wsgi.input": io.BytesIO(raw)}).content)
+    )
 
 
 @pytest.mark.parametrize("status", [99, 100, 600, 1000, -1, 0, "400", 400.0, True, None])

@@ -301,6 +301,19 @@ def test_no_secret_is_shown() -> None:
     assert "row 0, large" in str(error.value)
 
 
+def test_decimals_with_more_digits_than_their_column_fit_nowhere() -> None:
+    gate = Gate(make_dataclass("Fee", [("fee", Annotated[Decimal, it.multiple_of(Decimal("0.01"))])]))
+    assert str(arrow_schema(gate).field("fee").type) == "decimal128(38, 2)"
+    for digits, fits in ((36, True), (37, False)):
+        found = examine_table(gate, pa.table({"fee": [Decimal("9" * digits)]}))
+        assert np.asarray(found.mask).all()
+        if fits:
+            assert found.admitted_arrow().to_pylist() == [{"fee": Decimal("9" * digits)}]
+        else:
+            with pytest.raises(DoesNotFit, match="more than the 38 digits"):
+                found.admitted_arrow()
+
+
 @dataclass
 class Gathering:
     number: int
@@ -357,7 +370,7 @@ def test_records_that_columns_alone_do_not_settle() -> None:
 
 
 @pytest.mark.parametrize("table", [
-    pd.DataFrame([[1, 2]]), pd.DataFrame([[1, 2]], columns=["number", "number"]), pd.Series([1]), [{"number": 1}],
+    pd.DataFrame([[1, 2]]), pd.DataFrame([[1, 2]], columns=["number", "number"]), pd.Series([1]), pd.Index([1]), [{"number": 1}],
     {"number": [1]}, pd.DataFrame([[1]], columns=pd.MultiIndex.from_tuples([("number", 1)])),
 ])  # fmt: skip
 def test_what_is_no_table_is_told(table: Any) -> None:
