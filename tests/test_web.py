@@ -354,6 +354,8 @@ def test_an_amendment_is_checked_as_a_whole() -> None:
         with pytest.raises(Problem) as told:
             amended(bookings, booking, Gate(amendment(Booking)).admit(sent))
         assert [(fault.pointer, fault.code) for fault in told.value.refusal.faults] == [(pointer, "agreement")]
+        says = "agrees with arrives" if "departs" in sent else "departs"
+        assert says in told.value.refusal.faults[0].message
 
 
 @dataclass
