@@ -38,6 +38,7 @@ from dutiful_gate import (  # noqa: E402
     DeclarationError,
     Gate,
     Source,
+    fits,
     holds,
     it,
     lenient,
@@ -49,10 +50,12 @@ from dutiful_gate import (  # noqa: E402
     rest,
     rounded_to,
     secret,
+    split_on,
     then,
     this,
     trimmed,
     uppered,
+    via,
     when,
     written,
 )
@@ -350,6 +353,20 @@ def test_rules_between_columns_of_text_ask_what_the_text_stands_for(kind: Any, c
     for text in (pa.string(), pa.large_string(), pa.dictionary(pa.int32(), pa.string())):
         table = pa.table({name: pa.array(values, text) for name, values in columns.items()})
         assert np.asarray(examine_table(gate, table).mask).tolist() == wanted
+
+
+@pytest.mark.parametrize(
+    ("kind", "values"),
+    [
+        (Annotated[str, fits({"minLength": 3})], ["ab", "abc"]), (Annotated[str | None, fits({"minLength": 3})], ["ab", "abc", None]), (Annotated[int, via(str, it.matches("[0-9]+"))], ["x", "1"]),
+        (Annotated[list[int], split_on(",")], ["1,x", "1,2"]), (Annotated[float, it != 3], [3.0, 4.0]), (Annotated[float, it.one_of(3, 5)], [4.0, 3.0]), (Literal[3, 5], [4.0, 3.0]),
+    ],
+)  # fmt: skip
+def test_what_stands_beside_a_column_is_asked_of_each_cell(kind: Any, values: list[Any]) -> None:
+    gate = Gate(make_dataclass("Run", [("held", kind)]))
+    wanted = [gate.accepts({"held": value}) for value in values]
+    assert wanted == [False, *[True] * (len(values) - 1)]
+    assert np.asarray(examine_table(gate, pa.table({"held": values})).mask).tolist() == wanted
 
 
 def test_records_that_columns_alone_do_not_settle() -> None:
