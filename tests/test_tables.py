@@ -307,10 +307,10 @@ def test_no_secret_is_shown() -> None:
 def test_decimals_with_more_digits_than_their_column_fit_nowhere() -> None:
     gate = Gate(make_dataclass("Fee", [("fee", Annotated[Decimal, it.multiple_of(Decimal("0.01"))])]))
     assert str(arrow_schema(gate).field("fee").type) == "decimal128(38, 2)"
-    for digits, fits in ((36, True), (37, False)):
+    for digits, holds_them in ((36, True), (37, False)):
         found = examine_table(gate, pa.table({"fee": [Decimal("9" * digits)]}))
         assert np.asarray(found.mask).all()
-        if fits:
+        if holds_them:
             assert found.admitted_arrow().to_pylist() == [{"fee": Decimal("9" * digits)}]
         else:
             with pytest.raises(DoesNotFit, match="more than the 38 digits"):
