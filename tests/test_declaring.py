@@ -20,7 +20,7 @@ import pytest
 
 from any_declaration import loaded
 from dutiful_gate import CannotSample, Gate, declarations_of
-from dutiful_gate.codegen.layout import WIDTH, laid_out
+from dutiful_gate.codegen.layout import WIDTH, commented, laid_out
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.sampling import maker_for
 
@@ -322,6 +322,19 @@ def test_several_files_become_one_module() -> None:
     assert gate.accepts({"crates": [{"a": "x"}], "port": "QLP"})
     assert not gate.accepts({"crates": [{}]})
     assert not gate.accepts({"port": "XXX"})
+
+
+@pytest.mark.parametrize("length", range(60, 140))
+def test_no_line_is_longer_than_it_may_be_and_comments_are_as_long(length: int) -> None:
+    words = "r" * (length % 7 + 1) + " " + "o" * (length - length % 7 - 2)
+    document = of(
+        properties={"a": {"type": "string", "description": words, "$comment": words * 2, "enum": [words, "b"]}}
+    )
+    text = declarations_of(document)
+    assert max(map(len, text.splitlines())) <= 120 or length > 100
+    assert loaded(text).accepts({"a": words})
+    comment = commented("x " * length, "    ")
+    assert max(map(len, comment)) in (119, 120)
 
 
 @pytest.mark.parametrize("depth", [1, 3, 8])

@@ -4,11 +4,14 @@
 
 from __future__ import annotations
 
+import importlib.util
 import itertools
 import json
 import math
 import os
+import re
 import signal
+import sys
 import warnings
 from collections import Counter
 from collections.abc import Iterator
@@ -38,6 +41,7 @@ from dutiful_gate import (  # noqa: E402
     DeclarationError,
     Gate,
     Source,
+    blank_is_none,
     fits,
     holds,
     it,
@@ -362,6 +366,25 @@ def test_rules_between_columns_of_text_ask_what_the_text_stands_for(kind: Any, c
         (Annotated[list[int], split_on(",")], ["1,x", "1,2"]), (Annotated[float, it != 3], [3.0, 4.0]), (Annotated[float, it.one_of(3, 5)], [4.0, 3.0]), (Literal[3, 5], [4.0, 3.0]),
     ],
 )  # fmt: skip
+@pytest.mark.skipif(not hasattr(pa, "decimal32"), reason="this pyarrow has no decimals of few bits")
+@pytest.mark.parametrize("make", ["decimal32", "decimal64", "decimal128", "decimal256"])
+def test_decimals_of_any_width_are_read_alike(make: str) -> None:
+    column = pa.array([Decimal("1.50"), None, Decimal("9.99"), Decimal("-3.00")], getattr(pa, make)(5, 2))
+    gate = Gate(make_dataclass("Fee", [("fee", Annotated[Decimal | None, it < Decimal("9.5"), it > Decimal("-3")])]))
+    found = examine_table(gate, pa.table({"fee": column}))
+    assert np.asarray(found.mask).tolist() == [True, True, False, False]
+    assert found.admitted_arrow().to_pylist() == [{"fee": Decimal("1.50")}, {"fee": None}]
+
+
+@pytest.mark.parametrize("text", ["", " ", "7"])
+def test_blanks_in_columns_stand_for_nothing_where_the_field_says_so(text: str) -> None:
+    gate = Gate(make_dataclass("Berth", [("note", Annotated[str | None, blank_is_none, it.length < 2])]))
+    for kind in (pa.string(), pa.large_string()):
+        found = examine_table(gate, pa.table({"note": pa.array([text, "long"], kind)}))
+        assert np.asarray(found.mask).tolist() == [True, False]
+        assert found.admitted_arrow().to_pylist() == [{"note": gate.admit({"note": text}).note}]
+
+
 def test_what_stands_beside_a_column_is_asked_of_each_cell(kind: Any, values: list[Any]) -> None:
     gate = Gate(make_dataclass("Run", [("held", kind)]))
     wanted = [gate.accepts({"held": value}) for value in values]
@@ -391,6 +414,11 @@ def test_records_that_columns_alone_do_not_settle() -> None:
     {"number": [1]}, pd.DataFrame([[1]], columns=pd.MultiIndex.from_tuples([("number", 1)])),
 ])  # fmt: skip
 def test_what_is_no_table_is_told(table: Any) -> None:
+    if "polars" in sys.modules or importlib.util.find_spec("polars") is not None:
+        polars = importlib.import_module("polars")
+        for held, words in ((polars.DataFrame({"number": [1]}).lazy(), "collect"), (polars.Series([1]), "no table")):
+            with pytest.raises(CannotStart, match=words):
+                examine_table(Gate(Berth), held)
     with pytest.raises(CannotStart, match=r"rename|no table"):
         examine_table(Gate(Berth), table)
     with pytest.raises(DeclarationError, match="reads none"):
@@ -585,6 +613,8 @@ def test_parquet_is_checked_by_column_and_row_alike(tmp_path: Path) -> None:
     against = ["--against", "shapes_of_parts:Crossing"]
     shown = run(dutiful, ["check", str(path), *against, "--format", "json"])
     assert (shown.exit_code, json.loads(shown.stdout)["refused"]) == (1, whole.refused)
+    alone = run(dutiful, ["check", str(path), *against, "--most", "1"]).output
+    assert alone.count("crossings.parquet:record ") == 1
     listed = run(dutiful, ["check", str(path), *against, "--every", "--most", "3"])
     assert f"crossings.parquet:record {1 + int(np.flatnonzero(~whole.mask)[0])}" in listed.output
     split = ["--admitted", str(tmp_path / "out.parquet"), "--refused", str(tmp_path / "bad.ndjson")]
@@ -609,12 +639,16 @@ def _damaged(raw: bytes) -> Iterator[bytes]:
 def test_damaged_parquet_is_told(tmp_path: Path) -> None:
     path = tmp_path / "crossings.parquet"
     crossings(200).to_parquet(path)
+    said: list[str] = []
     for raw in _damaged(path.read_bytes()):
         path.write_bytes(raw)
         try:
             examine_parquet(Gate(Crossing), path, admitted=tmp_path / "sound.parquet")
-        except (CannotStart, BrokenOff):
+        except (CannotStart, BrokenOff) as error:
             assert not list(tmp_path.glob("*.part"))
+            said.append(str(error))
+    assert said
+    assert not any(re.search(r": (None)?$", each) for each in said), "the reader's own words are told"
     repeated = pa.DictionaryArray.from_arrays(pa.array([0] * 60_000, pa.int32()), pa.array(["x" * 1_000_000]))
     pq.write_table(pa.table({"ship": repeated}), path)
     with pytest.raises(BrokenOff, match="grows"):

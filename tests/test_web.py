@@ -174,6 +174,15 @@ def test_what_goes_with_an_answer() -> None:
     assert ask("POST", "/bookings", content=b"\xff", headers={"content-type": "application/cbor"}).status == 400
 
 
+def test_what_fails_on_the_way_is_logged_with_its_traceback(caplog: pytest.LogCaptureFixture) -> None:
+    def fails(head: Any) -> None:
+        raise LookupError("no harbour")
+
+    made = Api("Bookings", "1.0", api().served, guard=fails)
+    assert clients(made)["wsgi"]("GET", "/bookings").status == 500
+    assert "LookupError: no harbour" in caplog.text
+
+
 def test_an_answer_that_breaks_its_declaration_is_told_to_developers_alone(caplog: pytest.LogCaptureFixture) -> None:
     told = clients(api(development=True))["flask"]("GET", "/broken").json["detail"]
     assert "The answer is not what is declared" in told
@@ -190,6 +199,11 @@ def test_an_api_may_have_a_form_of_refusals_and_statuses_of_its_own() -> None:
     ask = clients(own)["starlette"]
     assert ask("GET", "/bookings?page=0").content == b"422 1"
     assert ask("PATCH", "/bookings/x", json={"priority": "urgent"}).content == b"404 0"
+
+
+@dataclass
+class Weighs:
+    body: list[int]
 
 
 @dataclass
@@ -606,7 +620,19 @@ def test_one_endpoint_or_one_part_beside_the_routes_of_an_application() -> None:
         Route("/sailings/{number}", starlette.reading(RequestGate(Wide), by_hand)),
         starlette.route(made, made.served[0]),
     ]
+
+    async def weighed(request: Any, sent: Weighs) -> Any:
+        from starlette.responses import JSONResponse
+
+        return JSONResponse(sent.body)
+
+    routes.append(
+        Route("/weights", starlette.reading(RequestGate(Weighs, limits=Limits(bytes=20)), weighed), methods=["POST"])
+    )
     ask = asker(Starlette(routes=routes))
+    assert ask("POST", "/weights", json=[1, 2]).json == [1, 2]
+    assert ask("POST", "/weights", json=["x"]).faults == [("body", "#/0", "kind")]
+    assert ask("POST", "/weights", json=[1] * 20).status == 413
     assert ask("GET", "/sailings/4?page=2").json == {"page": 2}
     assert ask("GET", "/sailings/0?page=x").faults == [("path", "#/number", "floor"), ("query", "#/page", "reading")]
     assert ask("GET", "/bookings?sort=b").json == ["b"]
