@@ -341,7 +341,7 @@ def test_no_line_is_longer_than_it_may_be_and_comments_are_as_long(length: int) 
 def test_long_lines_say_the_same_when_they_are_laid_out(depth: int) -> None:
     inner = 'Literal["QLP", "OST"]'
     for number in range(depth):
-        inner = f'Annotated[list[{inner} | None], it.has(r"^\\d{{{number}}}|[A-Z]+$"), about(text="{"a crate of rope, " * 9}")]'
+        inner = f'Annotated[list[{inner} | None], it.has(r"^\\d{{{number}}}\\\\\\\\|[A-Z]+$"), about(text="{"a crate of rope, " * 9}")]'
     code = f"crates: {inner} | int = 7"
     laid = laid_out(code, "    ")
     assert all(len(line) <= WIDTH for line in laid.splitlines())
