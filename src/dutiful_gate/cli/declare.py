@@ -14,7 +14,7 @@ from ..document.judging.engine import documents_in
 from ..document.plain_document import read_document
 from .console import console, sure_output
 from .target import CannotRun, documents_option, named, of_missing
-from .text_files import put, read_text
+from .text_files import put, read_text, refuse_what_is_there
 
 
 @click.command(
@@ -65,8 +65,7 @@ def declare(
         raise CannotRun("--check is for storage models; dutiful prove tells whether declarations judge as a document")
     if not os.path.isfile(document):
         raise CannotRun(f"there is no document {document!r}; check the path")
-    if into is not None and os.path.exists(into) and not overwrite:
-        raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
+    refuse_what_is_there(into, overwrite=overwrite)
     try:
         plain = read_document(Path(document))
         handed = documents_in(documents) if documents is not None else {}
@@ -93,8 +92,7 @@ def _of_models(target: str, into: Path | None, *, overwrite: bool, check: bool) 
     if check:
         _check_stale(made.text, into)
         return
-    if into is not None and os.path.exists(into) and not overwrite:
-        raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
+    refuse_what_is_there(into, overwrite=overwrite)
     put(made.text, into, "python")
     for line in made.left:
         told.print(f"not written: {line}", markup=False, highlight=False)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -21,7 +20,7 @@ from ..report.shown_values import counted, visible
 from .console import console, sure_output
 from .deliveries import files_of
 from .target import CannotRun, documents_option, gate_for
-from .text_files import put, read_text
+from .text_files import put, read_text, refuse_what_is_there
 
 _MOST_TOLD = 10
 _KIND = click.Choice(list(get_args(Form)))
@@ -113,8 +112,7 @@ def draft(
     Pointers with * for every item, as in /crates/*/weight_kg.
     """
     sure_output()
-    if into is not None and os.path.exists(into) and not overwrite:
-        raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
+    refuse_what_is_there(into, overwrite=overwrite)
     given = {"required": required, "optional": optional, "as-text": as_text, "closed": closed}
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
     try:

@@ -36,6 +36,13 @@ def json_of(text: str | bytes, source: str) -> Any:
         raise CannotRun(f"{source} is no JSON: {broken}") from None
 
 
+def refuse_what_is_there(into: Path | None, *, overwrite: bool) -> None:
+    """Raise CannotRun for a file that would be written over unasked."""
+    # Unlike Path's own, the functions of os.path take a name that is too long for one that is not there.
+    if into is not None and os.path.exists(into) and not overwrite:
+        raise CannotRun(f"{into} is there already; name another file, or give --overwrite to write over it")
+
+
 def write_text(file: Path, text: str, *, note: str = "written") -> None:
     """Write UTF-8 text and say so; lone surrogates become the escapes that JSON and Python read back.
 

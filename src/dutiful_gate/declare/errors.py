@@ -33,3 +33,10 @@ class DeclarationError(TypeError):
 
 def _rebuilt(problem: str, remedy: str, record: str | None, field: str | None) -> DeclarationError:
     return DeclarationError(problem, remedy=remedy, record=record, field=field)
+
+
+def check_flags(**flags: object) -> None:
+    """Raise DeclarationError, naming it, for what is neither True nor False: any text would be taken for true."""
+    for name, said in flags.items():
+        if not isinstance(said, bool):
+            raise DeclarationError(f"{name}={said!r} is neither True nor False", remedy="give one of them")

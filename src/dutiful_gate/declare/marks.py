@@ -9,7 +9,7 @@ from enum import Enum
 from functools import partial
 from typing import TYPE_CHECKING, Any, Final, TypeVar
 
-from .errors import DeclarationError
+from .errors import DeclarationError, check_flags
 from .values import Value
 from .waiting import check_answers, shown_name
 
@@ -58,9 +58,7 @@ def about(
     and its default stands in; data of other origin has it. What is `write_only` never goes out. A field is one of the
     two at most: DeclarationError.
     """
-    for word, said in (("deprecated", deprecated), ("read_only", read_only), ("write_only", write_only)):
-        if said.__class__ is not bool:
-            raise DeclarationError(f"about({word}={said!r}) is neither True nor False", remedy="give one of them")
+    check_flags(deprecated=deprecated, read_only=read_only, write_only=write_only)
     if read_only and write_only:
         raise DeclarationError(
             "about(read_only=True, write_only=True) is a field that nobody could use", remedy="leave one of the two out"

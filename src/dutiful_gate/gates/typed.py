@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from copy import deepcopy
 from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
 
-from ..declare.errors import DeclarationError
+from ..declare.errors import DeclarationError, check_flags
 from ..declare.facts import Stop
 from ..declare.limits import Limits, limits_of
 from ..declare.sources import Source
@@ -99,8 +99,7 @@ class Gate(AnyGate[T]):
             raise DeclarationError(f"source={source!r} is no source", remedy=", ".join(map(str, Source)))
         if not (keys is None or callable(keys)):
             raise DeclarationError(f"keys={keys!r} makes no names", remedy="a function of an attribute's name")
-        if not isinstance(lenient, bool):
-            raise DeclarationError(f"lenient={lenient!r} is neither True nor False", remedy="give one of them")
+        check_flags(lenient=lenient)
         # The rooms behind the door open when the first gate is built: importing the package stays cheap.
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 from typing import Any, Final, Never, NoReturn
 
-from ..declare.errors import DeclarationError
+from ..declare.errors import DeclarationError, check_flags
 from ..declare.waiting import check_answers, check_takes, shown_name
 from ..report.catalogue import Catalogue
 from .answers import JSON, Outgoing
@@ -184,8 +184,7 @@ def _refuse_words(
         raise DeclarationError(f"servers={servers!r} is no list of addresses", remedy='as in ["https://quays.example"]')
     if not all(isinstance(each, Catalogue) for each in catalogues):
         raise DeclarationError(f"catalogues={catalogues!r} are no catalogues", remedy="as in [GERMAN]")
-    if not isinstance(development, bool):
-        raise DeclarationError(f"development={development!r} is neither True nor False", remedy="give one of them")
+    check_flags(development=development)
     if unreadable_path.__class__ is not int or not 400 <= unreadable_path < 500:
         raise DeclarationError(f"unreadable_path={unreadable_path!r} tells of no refusal", remedy="as in 404 or 422")
     check_takes(refusals, "refusals=", 1)
