@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import sys
 import types
+import warnings
 from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import InitVar, dataclass, field, make_dataclass
@@ -87,6 +88,7 @@ from dutiful_gate import (
     without_point,
     written,
 )
+from dutiful_gate.warnings import IdleKeyword
 
 
 class Port(Enum):
@@ -329,6 +331,27 @@ _OF_HELD: list[Any] = [
 ]
 
 
+CONSTANTS: dict[Any, tuple[Any, Any]] = {
+    Decimal: (Decimal("1.5"), Decimal("0.10")), datetime: (datetime(2026, 5, 4, 9, tzinfo=UTC), datetime(2026, 1, 1, tzinfo=UTC)),
+    date: (date(2026, 5, 4), date(2026, 1, 1)), time: (time(12), time(9, 30)), timedelta: (timedelta(hours=1), timedelta(0)),
+    UUID: (UUID("5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e"), UUID(int=0)), bytes: (b"crate", b""), Path: (Path("manifests/today.csv"), Path("a")),
+    IPv4Address: (IPv4Address("192.0.2.7"), IPv4Address(0)), IPv6Address: (IPv6Address("2001:db8::7"), IPv6Address(0)),
+    IPv4Network: (IPv4Network("192.0.2.0/24"), IPv4Network("0.0.0.0/0")), ZoneInfo: (ZoneInfo("Europe/London"), ZoneInfo("UTC")),
+}  # fmt: skip
+"""Two constants of each kind of which a value may be written in several ways."""
+
+
+def compared(one: Any, other: Any) -> list[Any]:
+    return [it == one, it != one, it.one_of(one, other), it != other]
+
+
+def compared_in_records(one: Any, other: Any) -> list[Any]:
+    return [this.rate == one, this.rate != other, this.rate.one_of(one, other), when(this.rate == one).needs("remark"),
+            when(this.rates.contains(one)).needs("remark"), this.rates.contains(other) | (this.remark == "x"),
+            when(~this.rate.one_of(other)).forbids("remark"), this.rates.all(it.one_of(one, other)),
+            this.rates.any(it == one)]  # fmt: skip
+
+
 class Maker:
     """Makes declarations, the same for the same seed."""
 
@@ -485,6 +508,8 @@ class Maker:
             return self.beside(kind, it <= timedelta(hours=9), it > timedelta(0))
         if kind is time:
             return self.beside(kind, it >= time(6, 0))
+        if kind in CONSTANTS and self.random.random() < 0.3:
+            return Annotated[kind, self.random.choice(compared(*CONSTANTS[kind]))]
         return self.beside(kind, it.length <= 12) if kind is bytes else kind
 
     def literal(self) -> Any:
@@ -518,7 +543,9 @@ class Maker:
         kind = self.random.choice([Any, Any, str, int, list[Any], dict[str, Any]])
         dialect = self.random.choice(["2020-12", "2020-12", "2020-12", "draft-07"])
         document = self.random.choice(documents)
-        return Annotated[kind, fits(document, dialect=dialect if "$ref" not in document else "2020-12")]
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", IdleKeyword)  # words that draft-07 does not know
+            return Annotated[kind, fits(document, dialect=dialect if "$ref" not in document else "2020-12")]
 
     def staged(self) -> Any:
         return self.random.choice(
@@ -700,6 +727,10 @@ class Maker:
             fields.append(("more", Annotated[dict[key, self.declaration(0)], rest], field(default_factory=dict)))  # type: ignore[misc]
         elif random.random() < 0.1:
             rules.append("refuse" if random.random() < 0.7 else "drop")
+        if random.random() < 0.08:
+            kind = random.choice(list(CONSTANTS))
+            fields += [("rate", kind), ("rates", list[kind]), ("remark", str | None, None)]  # type: ignore[valid-type]
+            rules.append(random.choice(compared_in_records(*CONSTANTS[kind])))
         if random.random() < 0.08:
             fields += [("lots", list[Tide]), ("span", Span), ("codes", list[str])]
             rules.append(random.choice(_OF_HELD))

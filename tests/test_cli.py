@@ -374,6 +374,18 @@ def test_a_document_with_flaws_judges_by_the_rest_when_asked_to(tmp_path: Path) 
     assert plain["admitted"] == 2
 
 
+def test_words_of_a_document_that_judge_nothing_are_told_beside_the_output(tmp_path: Path) -> None:
+    document, data = tmp_path / "berth.json", tmp_path / "data.json"
+    document.write_text(json.dumps({"type": "object", "properties": {}, "requird": [], "required\u202e": []}))
+    data.write_text("{}")
+    for words in (["check", str(data), "--against"], ["declare"], ["sample"], ["tree"]):
+        told = run(*words, str(document))
+        assert told.exit_code == 0
+        assert "judges nothing: #/requird: no keyword; did you mean 'required'?" in told.stderr
+        assert "\u202e" not in told.output
+        assert "requird" not in told.stdout
+
+
 def test_declare_does_not_write_over_a_file_unasked(tmp_path: Path) -> None:
     document, module = tmp_path / "berth.json", tmp_path / "shapes.py"
     document.write_text('{"type": "object", "title": "Berth", "properties": {"port": {"type": "string"}}}')

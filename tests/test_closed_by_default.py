@@ -11,8 +11,11 @@ from dataclasses import dataclass, field, make_dataclass
 from datetime import date, datetime
 from enum import Enum, IntEnum, StrEnum
 from functools import partial, wraps
+from ipaddress import IPv4Address, IPv4Network
+from pathlib import Path
 from typing import Annotated, Any, Literal, NamedTuple, NotRequired, TypedDict
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
 import pytest
 
@@ -425,6 +428,7 @@ def test_yes_and_no_are_not_read_out_of_text(word: str) -> None:
 ALIKE: list[tuple[Any, Any, bool]] = [
     (str, int, False), (bool, int, False), (State, str, False), (State, Few, False), (date, datetime, False), (list[int], set[int], False), (list[int], tuple[int, ...], False),
     (dict[str, int], list[int], False), (UUID, str, False), (int | bool, str | None, False), (Number, Deck, False), (Number, dict[str, int], False),
+    (Path, str, False), (bytes, str, False), (ZoneInfo, str, False), (IPv4Network, IPv4Address, False), (Path, Path, True), (bytes, bytes | None, True),
     (int, float, True), (Literal[1, 2], float, True), (Few, str, True), (Kind, str, True), (Deck, int, True), (State, State, True), (int | str, str, True), (int | None, str | None, True),
     (Any, int, True), (Annotated[str, then(len)], int, True), (set[int], frozenset[int], True), (Number, Number, True), (datetime, datetime | None, True), (tuple[int, str], tuple[int, ...], True),
 ]  # fmt: skip

@@ -6,18 +6,26 @@ from __future__ import annotations
 
 import json
 import re
-from dataclasses import dataclass, field
-from datetime import UTC, date, datetime
+from dataclasses import dataclass, field, make_dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from decimal import Decimal
 from enum import Enum
-from typing import Annotated, Any, Literal
+from ipaddress import IPv4Address, IPv6Address
+from pathlib import Path
+from typing import Annotated, Any, Literal, get_args
+from uuid import UUID
+from zoneinfo import ZoneInfo
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dutiful_gate import Document, Gate, about, it, trimmed, uppered
+from any_declaration import CONSTANTS, compared_in_records
+from dutiful_gate import Document, Gate, about, as_text, it, obeys, trimmed, uppered
 from dutiful_gate.declare.rules.pattern import in_ecma
 from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.document.dialects import WrittenDialect
+from dutiful_gate.proofs import prove
 from dutiful_gate.regex.from_ecma import python_pattern
 
 
@@ -194,3 +202,53 @@ def test_patterns_mean_the_same(text: str, meaning: tuple[str, int]) -> None:
     said: Any = in_ecma(*meaning)
     theirs = re.compile(python_pattern(said))
     assert bool(ours.search(text)) == bool(theirs.search(text))
+
+
+ALIKE: list[tuple[Any, Any, list[str]]] = [
+    (bytes, b"x", ["eA==", "eB=="]),
+    (Path, Path("x"), ["x", "./x", "x/"]),
+    (UUID, UUID(int=171), ["00000000-0000-0000-0000-0000000000ab", "00000000-0000-0000-0000-0000000000AB"]),
+    (timedelta, timedelta(minutes=1), ["PT1M", "PT60S"]),
+    (time, time(1), ["01:00:00", "01:00", "01:00:00.0"]),
+    (IPv6Address, IPv6Address("::1"), ["::1", "0:0:0:0:0:0:0:1"]),
+    (datetime, datetime(2026, 5, 4, 9, tzinfo=UTC), ["2026-05-04T09:00:00Z", "2026-05-04t10:00:00+01:00"]),
+    (Annotated[Decimal, as_text], Decimal("1.5"), ["1.5", "1.50"]),
+]
+
+
+@pytest.mark.parametrize(("kind", "constant", "texts"), ALIKE, ids=range(len(ALIKE)))
+def test_a_document_does_not_compare_what_may_be_written_in_several_ways(
+    kind: Any, constant: Any, texts: list[str]
+) -> None:
+    for rule, admits in ((it == constant, True), (it.one_of(constant), True), (it != constant, False)):
+        for gate in (Gate(Annotated[kind, rule]), Gate(Annotated[kind | None, rule])):
+            document = gate.schema()
+            judge = Gate.from_schema(document, formats="assert")
+            assert str(rule) in [unstated.rule for unstated in document.unstated]
+            assert [gate.accepts(text) for text in texts] == [admits] * len(texts)
+            assert all(map(judge.accepts, texts[1:])), "it can be right of one way at most, and is of none too many"
+    contains: Gate[Any] = Gate(Annotated[list[kind], it.contains(constant)])
+    assert "contains" not in contains.schema()
+    assert contains.accepts(texts[1:])
+
+
+def test_a_document_compares_what_is_written_in_one_way() -> None:
+    for kind, constant in ((date, date(2026, 5, 4)), (IPv4Address, IPv4Address(7)), (ZoneInfo, ZoneInfo("UTC"))):
+        document = Gate(Annotated[kind, it == constant]).schema()  # type: ignore[valid-type]
+        assert document["const"] == str(constant)
+        assert str(it == constant) not in [unstated.rule for unstated in document.unstated]
+    assert Gate(Annotated[Decimal, it == Decimal("1.50")]).schema()["const"] == 1.5
+    assert Gate(Annotated[UUID, it == UUID(int=171)]).schema(of="release")["const"] == str(UUID(int=171))
+    out = Gate(Annotated[datetime, it == datetime(2026, 5, 4, 9, tzinfo=UTC)]).schema(of="release")
+    assert "const" not in out, "an offset goes out as it came"
+
+
+@pytest.mark.parametrize("kind", CONSTANTS, ids=lambda kind: kind.__name__)
+def test_rules_of_records_over_any_kind_leave_a_document_that_is_json_and_true(kind: Any) -> None:
+    for rule in compared_in_records(*CONSTANTS[kind]):
+        made = make_dataclass("Rated", [("rate", kind), ("rates", list[kind]), ("remark", str | None, None)])
+        gate = Gate(obeys(rule)(made))
+        for dialect in get_args(WrittenDialect):
+            for of in ("send", "release"):
+                assert json.loads(json.dumps(gate.schema(of=of, dialect=dialect)))  # type: ignore[arg-type]
+        assert not prove(gate, 60).disagreements

@@ -63,7 +63,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "__main__": {"cli"},
     "problems": {"report"},
     "catalogues": {"report"},
-    "warnings": {"regex"},
+    "warnings": {"document", "regex"},
     "proofs": {"prove"},
     "beforehand": {"gates"},
     "testing": {"gates", "report", "sample"},

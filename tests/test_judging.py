@@ -8,7 +8,7 @@ import json
 import pickle
 import re
 from collections.abc import Iterator
-from contextlib import suppress
+from contextlib import nullcontext, suppress
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -19,11 +19,14 @@ from hypothesis import strategies as st
 
 from any_declaration import loaded
 from any_document import AnyDocument, disagreement
-from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of, payloads, probes
+from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of, fits, payloads, probes
 from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.document.dialects import BY_NAME, DRAFT_2020_12
 from dutiful_gate.prove.of_document import prove_document
+from dutiful_gate.warnings import IdleKeyword
 
+# The cases are run in every draft, and random documents have words of all of them.
+pytestmark = pytest.mark.filterwarnings("ignore::dutiful_gate.warnings.IdleKeyword")
 HERE = Path(__file__).parent / "cases"
 SHARED = Path(__file__).parents[2] / "shared" / "conformance"
 DRAFTS = ("draft-04", "draft-06", "draft-07", "2019-09", "2020-12")
@@ -71,6 +74,52 @@ def test_keyword_by_keyword(draft: str, case: dict[str, Any]) -> None:
         assert judged(gate, data), f"{data!r} is sound"
     for data in case["invalid"]:
         assert not judged(gate, data), f"{data!r} is not"
+
+
+def in_07(**words: Any) -> dict[str, Any]:
+    return {"$schema": "http://json-schema.org/draft-07/schema#", **words}
+
+
+IDLE: list[tuple[dict[str, Any], dict[str, str]]] = [
+    ({"requird": ["a"], "cost": 1, "note": "", "units": "kg", "x-required": True}, {"#/requird": "'required'"}),
+    ({"properties": {"a": {"minLenght": 1, "maxlength": 2}}, "additional_properties": False},
+     {"#/properties/a/minLenght": "'minLength'", "#/properties/a/maxlength": "'maxLength'",
+      "#/additional_properties": "'additionalProperties'"}),
+    ({"tpye": "string", "Enum": [1], "item": {}, "ref": "#", "patern": "a", "oneof": [], "titel": "", "tagged": 1},
+     {"#/tpye": "'type'", "#/Enum": "'enum'", "#/item": "'items'", "#/ref": "'$ref'", "#/patern": "'pattern'",
+      "#/oneof": "'oneOf'"}),
+    ({"nullable": True, "additionalItems": False}, {"#/nullable": "openapi-3.0", "#/additionalItems": "2019-09"}),
+    (in_07(dependentRequired={"a": ["b"]}, prefixItems=[{}], deprecated=True),
+     {"#/dependentRequired": "2020-12", "#/prefixItems": "2020-12"}),
+    (in_07(definitions={"a": {}}, allOf=[{"$ref": "#/definitions/a", "minLength": 1, "title": "A"}]),
+     {"#/allOf/0/minLength": "beside $ref"}),
+    ({"then": False, "if_": True, "minContains": 2}, {"#/then": "'if'", "#/minContains": "'contains'", "#/if_": "'if'"}),
+    ({"format": "emial"}, {"#/format": "'email'"}),
+    ({"format": "money", "$defs": {"never_met": {"requird": []}}}, {}),
+    (in_07(items=[{}], additionalItems=False, dependencies={"a": ["b"]}), {}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("document", "wanted"), IDLE)
+def test_words_that_judge_nothing_are_told(document: dict[str, Any], wanted: dict[str, str]) -> None:
+    """They pass for annotations by the standard, so that a misspelt rule would let everything through in silence."""
+    with pytest.warns(IdleKeyword) if wanted else nullcontext():
+        gate = Gate.from_schema(document, formats="assert")
+    assert {each.keyword: True for each in gate.idle} == dict.fromkeys(wanted, True)
+    assert all(wanted[each.keyword] in each.why for each in gate.idle)
+    with pytest.warns(IdleKeyword) if wanted else nullcontext():
+        made = declarations_of(document)
+    assert made.idle == gate.idle
+    assert all(each.keyword in made.summary() for each in gate.idle)
+    with pytest.warns(IdleKeyword) if wanted else nullcontext():
+        fits(document)
+    assert pickle.loads(pickle.dumps(gate)).idle == gate.idle
+
+
+def test_many_words_that_judge_nothing_are_told_in_few() -> None:
+    with pytest.warns(IdleKeyword, match="and 95 more, see .idle"):
+        gate = Gate.from_schema({f"minLength{number}": 1 for number in range(300)})
+    assert len(gate.idle) == 100
 
 
 def public() -> Iterator[Any]:

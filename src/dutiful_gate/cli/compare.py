@@ -14,7 +14,7 @@ import click
 from rich.text import Text
 
 from ..declare.errors import DeclarationError
-from ..gates.typed import Gate
+from ..gates.document import DocumentGate
 from ..report.markdown import code_span, escaped
 from ..report.shown_values import counted, visible
 from ..versions.comparison import Answer, Comparison, Told, compared
@@ -116,7 +116,7 @@ def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: 
     held = stack.enter_context(Revision(revision))
     if before.endswith(".json"):
         try:
-            gate = Gate.from_schema(json_of(held.text(before), target), formats="assert", documents=documents)
+            gate = DocumentGate(json_of(held.text(before), target), formats="assert", documents=documents)
         except DeclarationError as error:
             raise CannotRun(f"{target} cannot become a gate.\n  {error}") from None
         return GateSide(gate, target)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import warnings
 from difflib import unified_diff
 from pathlib import Path
 
@@ -11,6 +12,7 @@ import click
 from ..declare.errors import DeclarationError
 from ..document.declaring.module import declarations_of
 from ..document.judging.engine import documents_in
+from ..document.judging.idle_words import IdleKeyword
 from ..document.plain_document import read_document
 from .console import console, sure_output
 from .target import CannotRun, documents_option, named, of_missing
@@ -69,7 +71,9 @@ def declare(
     try:
         plain = read_document(Path(document))
         handed = documents_in(documents) if documents is not None else {}
-        text = declarations_of(plain, name=name, documents=handed, dialect=dialect)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", IdleKeyword)  # the summary has them
+            text = declarations_of(plain, name=name, documents=handed, dialect=dialect)
     except DeclarationError as error:
         raise CannotRun(f"{document} cannot become declarations.\n  {of_missing(error)}") from None
     except OSError as error:

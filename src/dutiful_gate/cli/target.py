@@ -15,7 +15,8 @@ from ..declare.errors import DeclarationError
 from ..document.judging.library import MissingDocuments
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
-from ..report.shown_values import on_terminal
+from ..report.shown_values import on_terminal, visible
+from .console import console
 
 Unknown = Literal["drop", "refuse"]
 
@@ -77,11 +78,14 @@ def _of_document(path: Path, documents: Path | None, flaws: Flaws) -> DocumentGa
     if not os.path.isfile(path):
         raise CannotRun(f"there is no document {str(path)!r}; check the path")
     try:
-        return Gate.from_schema(path, formats="assert", documents=documents, flaws=flaws)
+        gate = DocumentGate(path, formats="assert", documents=documents, flaws=flaws)
     except DeclarationError as error:
         raise CannotRun(f"{path} cannot become a gate.\n  {of_missing(error)}") from None
     except OSError as error:
         raise CannotRun(f"{path} cannot be read: {error.strerror}") from None
+    for each in gate.idle:
+        console(stderr=True).print(visible(f"{path}: judges nothing: {each}"), style="quiet", markup=False)
+    return gate
 
 
 def of_missing(error: DeclarationError) -> str:

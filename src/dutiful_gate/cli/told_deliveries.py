@@ -158,6 +158,7 @@ def _data(outcome: Outcome, target: str, gate: AnyGate[Any]) -> dict[str, object
     }
     if isinstance(gate, DocumentGate):
         made["flaws"] = [{"keyword": flaw.keyword, "why": flaw.why} for flaw in gate.flaws]
+        made["idle"] = [{"keyword": flaw.keyword, "why": flaw.why} for flaw in gate.idle]
         made["unjudged"] = [{"record": number, "pointer": each} for number, each in tally.unsure]
     if outcome.broken:
         made["broken_off"] = outcome.broken

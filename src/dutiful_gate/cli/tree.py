@@ -13,7 +13,6 @@ from ..declare.errors import DeclarationError
 from ..draft.drafting import draft_of_files
 from ..feed.opened import BrokenOff, CannotStart, form_of, opened
 from ..gates.document import DocumentGate
-from ..gates.typed import Gate
 from ..outline.as_html import page
 from ..outline.branch import Branch
 from ..outline.of_data import data_tree
@@ -108,7 +107,7 @@ def _shape(target: str, documents: Path | None) -> Branch:
     with suppress(CannotSample, RecursionError):
         made = payloads(gate, 1)
     name = target.partition(":")[2] or target
-    judging = gate if isinstance(gate, DocumentGate) else Gate.from_schema(gate.schema())
+    judging = gate if isinstance(gate, DocumentGate) else DocumentGate(gate.schema())
     return shape_tree(judging, name, *made)
 
 
@@ -120,7 +119,7 @@ def _is_document(target: str) -> bool:
     if "$schema" in held or "$defs" in held or "definitions" in held:
         return True
     try:
-        return "type" in held and bool(Gate.from_schema(held)) and held.keys() & {"properties", "items"} != set()
+        return "type" in held and bool(DocumentGate(held)) and held.keys() & {"properties", "items"} != set()
     except DeclarationError:
         return False
 

@@ -238,9 +238,15 @@ class OfValue(Condition, Value):
         def look(path: Path) -> Facts:
             return at.facts((*self.path, *path))
 
-        said = self.keywords(at, look)
-        if isinstance(said, Unsaid):
-            return said
+        from .constants import no_json
+        from .kinds.decimal import as_json
+
+        told = self.keywords(at, look)
+        if isinstance(told, Unsaid):
+            return told
+        said = as_json(told)
+        if held := no_json(said):
+            return Unsaid(f"JSON has no value such as {held}")
         return at.holding(
             self.path, said, lambda value: bool(evaluated(lambda name, bind: self.tested(name, bind, look), value))
         )

@@ -10,7 +10,7 @@ from ..report.in_notebooks import DrawnInNotebooks
 
 
 class Flaw(Value):
-    """A part of a document that a gate could not use, and why: `keyword` is its place, a URI with a JSON Pointer."""
+    """A part of a document by which a gate cannot judge, and why: `keyword` is its place, a URI with a JSON Pointer."""
 
     keyword: str
     why: str

@@ -14,6 +14,7 @@ from ..declare.facts import Stop
 from ..declare.limits import Limits
 from .dialects import DRAFT_2020_12, HELD_LIST, HELD_MAP, HELD_ONE, Dialect, dialect_called, dialect_of
 from .judging.engine import DocumentEngine
+from .judging.idle_words import warn
 from .plain_document import plain_document
 
 _NONE: Mapping[str, Any] = {}
@@ -103,14 +104,15 @@ def fits(
     `at` is the JSON Pointer of the part that is meant, where the document is more than that; `dialect` is that
     of a document without `$schema`; `documents` is what its references may lead to, by URI. The document judges what
     came, before it is read, in gates that read JSON; its faults tell its keywords.
-    Raises DeclarationError for what is no document.
+    Raises DeclarationError for what is no document, and warns of words in it that judge nothing, though they look as if
+    they did (IdleKeyword).
     """
     plain = plain_document(document)
     asked = plain.get("$schema") if isinstance(plain, dict) else None
     known = dialect_of(asked) if isinstance(asked, str) else None
     made = Fits(plain, at, known.name if known is not None else dialect or "2020-12", plain_document(documents or {}))
     try:
-        made.engine  # noqa: B018  a document that is none is told where it is declared
+        warn(made.engine.idle, stacklevel=2)  # a document that is none is told where it is declared
     except RecursionError:
         raise DeclarationError("the document nests too deep", remedy="break it up") from None
     return made

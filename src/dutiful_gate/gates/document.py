@@ -21,10 +21,12 @@ class DocumentGate(AnyGate[Any]):
     """See `Gate.from_schema`, which makes it. Immutable, safe in threads, picklable.
 
     `dialect` is the one that the document turned out to be written in. `flaws` are the parts of the document that
-    cannot be used, none unless the gate was made with `flaws="tell"`.
+    cannot be used, none unless the gate was made with `flaws="tell"`. `idle` are its words that judge nothing, though
+    they look as if they did: misspelt, of another edition, beside a `$ref` that silences them. By the standard they are
+    annotations; `Gate.from_schema` warns of them (IdleKeyword), and the first hundred stand here.
     """
 
-    __slots__ = ("_asked", "_documents", "_formats", "_tells", "_uri", "dialect", "flaws")
+    __slots__ = ("_asked", "_documents", "_formats", "_tells", "_uri", "dialect", "flaws", "idle")
 
     _asked: str | None
     _documents: Mapping[str, Any]
@@ -34,6 +36,7 @@ class DocumentGate(AnyGate[Any]):
     _uri: str
     dialect: str
     flaws: tuple[Flaw, ...]
+    idle: tuple[Flaw, ...]
 
     def __init__(
         self,
@@ -79,6 +82,7 @@ class DocumentGate(AnyGate[Any]):
             _uri=uri,
             _tells=flaws,
             flaws=engine.flaws,
+            idle=engine.idle,
         )
 
     def __reduce__(self) -> tuple[object, ...]:

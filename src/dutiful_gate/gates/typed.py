@@ -157,11 +157,15 @@ class Gate(AnyGate[T]):
                      `accepts` and `admit` alone cannot tell whether all was judged, `examine` can
 
         Raises DeclarationError, with the pointer at fault, for a document that its meta-schema refuses, that refers to
-        what is not at hand, that has a pattern which is none, or whose references go in a circle.
+        what is not at hand, that has a pattern which is none, or whose references go in a circle. Warns of words that
+        judge nothing, though they look as if they did (IdleKeyword); they stand in the gate's `.idle`.
         """
+        from ..document.judging.idle_words import warn
         from .document import DocumentGate
 
-        return DocumentGate(document, formats=formats, documents=documents, dialect=dialect, limits=limits, flaws=flaws)
+        gate = DocumentGate(document, formats=formats, documents=documents, dialect=dialect, limits=limits, flaws=flaws)
+        warn(gate.idle, stacklevel=2)
+        return gate
 
     def __reduce__(self) -> tuple[object, ...]:
         words = (self.declared, self.reads, self.unknown, self.limits, self.keys, self.lenient, dict(self._names))

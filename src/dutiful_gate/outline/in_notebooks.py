@@ -31,7 +31,7 @@ def _tree(held: object) -> Branch:
     try:
         document: Any = held.schema() if isinstance(held, Gate) else held
         name = getattr(held.declared, "__name__", "gate") if isinstance(held, Gate) else _title(document)
-        return shape_tree(Gate.from_schema(document, flaws="tell"), name)
+        return shape_tree(DocumentGate(document, flaws="tell"), name)
     except DeclarationError as error:
         return Branch("no tree", faults=(str(error),))
 

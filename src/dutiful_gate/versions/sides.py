@@ -297,7 +297,7 @@ def documents_of(side: Side) -> tuple[DocumentGate, DocumentGate]:
     if isinstance(side, GateSide) and isinstance(side.gate, DocumentGate):
         return side.gate, side.gate
     try:
-        return Gate.from_schema(side.send, formats="assert"), Gate.from_schema(side.released, formats="assert")
+        return DocumentGate(side.send, formats="assert"), DocumentGate(side.released, formats="assert")
     except DeclarationError as error:
         raise DeclarationError(
             f"the document of {side.name} cannot be used: {error.problem}", remedy="mend it"

@@ -50,6 +50,10 @@ class Kind(Value, ABC):
     def facts(self) -> Facts:
         """What rules and steps may know of such a value."""
 
+    def has_one_form(self, *, released: bool) -> bool:
+        """Whether equal values are written in one way: by whoever sends them, or where they are released."""
+        return self.one_form or self.facts.number
+
     @abstractmethod
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         """Python source that is true only when `value` needs no reading; "False" when it always does."""

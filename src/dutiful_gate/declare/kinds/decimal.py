@@ -82,6 +82,18 @@ def decimal_plain(value: Decimal | int) -> object:
     return near if Decimal(repr(near)) == value else value
 
 
+def as_json(held: Any) -> Any:
+    """Keywords, each decimal number in them as a JSON number: exact where a double can be, else the nearest."""
+    if isinstance(held, Mapping):
+        return {name: as_json(each) for name, each in held.items()}
+    if isinstance(held, list):
+        return [as_json(each) for each in held]
+    if not isinstance(held, Decimal):
+        return held
+    plain = decimal_plain(held)
+    return float(plain) if isinstance(plain, Decimal) else plain
+
+
 class Exact(Numeric):
     """A decimal number, exactly as it is written."""
 

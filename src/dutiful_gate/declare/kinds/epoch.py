@@ -44,6 +44,9 @@ class Epoch(Moment):
 
     whole: bool = True
 
+    def has_one_form(self, *, released: bool) -> bool:
+        return released
+
     def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         return None
 

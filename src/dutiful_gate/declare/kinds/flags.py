@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from enum import Flag
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from ..facts import Bind, Facts, Stop
 from ..sources import Reading
@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 class Flags(Kind):
     """Any combination of a Flag's members, as the sum of their numbers."""
+
+    one_form: ClassVar[bool] = True
 
     owner: type[Flag]
 

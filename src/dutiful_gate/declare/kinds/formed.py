@@ -58,6 +58,9 @@ class Formed(Kind):
     def facts(self) -> Facts:
         return self.base.facts
 
+    def has_one_form(self, *, released: bool) -> bool:
+        return self.base.has_one_form(released=released)
+
     @cached_property
     def parts(self) -> list[str]:
         """Text and directives by turns: every second one is the letter of a directive."""

@@ -28,6 +28,9 @@ class Lenient(Kind):
     def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         return self.inner.swift(reading, value, bind)
 
+    def has_one_form(self, *, released: bool) -> bool:
+        return self.inner.has_one_form(released=released)
+
     def reader(self, reading: Reading) -> Reader:
         strict = self.inner.reader(reading)
         loose = self.inner.loose

@@ -250,6 +250,7 @@ class Moment(Kind):
 class Day(Kind):
     """A day of the calendar."""
 
+    one_form: ClassVar[bool] = True
     read_alike: ClassVar[bool] = True
     written_alike: ClassVar[bool] = True
 
@@ -315,6 +316,9 @@ class LocalMoment(Kind):
     def facts(self) -> Facts:
         return Facts("a date-time without an offset", "local date-time", ordered=(datetime,), sort=Sort.LOCAL_MOMENT)
 
+    def has_one_form(self, *, released: bool) -> bool:
+        return released
+
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
@@ -373,6 +377,9 @@ def _local_native(value: object) -> object:
 
 class UtcMoment(Moment):
     """A point in time that is written in UTC."""
+
+    def has_one_form(self, *, released: bool) -> bool:
+        return released
 
     def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         return super().swift(reading, value, bind)  # it is in UTC

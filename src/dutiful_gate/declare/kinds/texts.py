@@ -238,7 +238,7 @@ def written_kinds() -> dict[type, Kind]:
         ZoneInfo: Written(
             "time zone", "the name of a time zone", (ZoneInfo,), _zone_reader(), str, "Europe/London",
             {"type": "string"}, reason="JSON Schema has no list of time zones",
-            near=_NEAR["time zone"],
+            near=_NEAR["time zone"], one_text=True,
         ),
     }  # fmt: skip
     addresses = [
@@ -260,5 +260,6 @@ def written_kinds() -> dict[type, Kind]:
         kinds[held] = Written(
             short, phrase, (held,), read, str, example, said, ordered=bool(form), reason=reason,
             near=_NEAR.get(short, ()), made=made, drawn=_draw_ipv4 if name == "IPv4Address" else None,
+            one_text=name == "IPv4Address",
         )  # fmt: skip
     return kinds

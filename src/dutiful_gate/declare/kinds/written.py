@@ -24,7 +24,7 @@ class Written(Kind):
     `held` is the Python type it becomes. `read` takes text and gives the value or REFUSED; the ValueError or
     OverflowError that it may raise instead costs more. `write` takes the value and gives text; `example` shows a reader
     what is wanted. `near` are texts at its ends and just past them, `made` values as code makes them; `drawn` makes a
-    text of it up.
+    text of it up. `one_text` says that a value has one text only.
     """
 
     read_alike: ClassVar[bool] = True
@@ -45,12 +45,16 @@ class Written(Kind):
     near: tuple[str, ...] = ()
     made: tuple[object, ...] = ()
     drawn: Callable[[Random], str] | None = None
+    one_text: bool = False
 
     @cached_property
     def facts(self) -> Facts:
         measured = Unit.BYTES if self.held == (bytes,) else None
         ordered = self.held if self.ordered else ()
-        return Facts(self.phrase, self.name, measured=measured, ordered=ordered, sort=self.sort)
+        return Facts(self.phrase, self.name, measured=measured, ordered=ordered, alike=self.held, sort=self.sort)
+
+    def has_one_form(self, *, released: bool) -> bool:
+        return self.one_text or (released and self.sort is not Sort.TIME)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         if reading is not Reading.TYPED:

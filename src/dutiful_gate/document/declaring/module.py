@@ -10,7 +10,9 @@ from ...codegen.module_check import Unwritable
 from ...declare.errors import DeclarationError
 from ...declare.limits import Limits
 from ..dialects import dialect_called
+from ..document import Flaw
 from ..judging.engine import DocumentEngine
+from ..judging.idle_words import warn
 from ..plain_document import plain_document
 from .kept_parts import homes, referred
 from .module_state import ModuleState
@@ -26,6 +28,7 @@ class Declarations(str):
     `records`   how many classes it has, and `names` how many other types have a name
     `embedded`  the keywords that stay a document beside a type, by the place of their schema
     `left_out`  the defaults that are not applied, each with its place and why
+    `idle`      the words that judge nothing, though they look as if they did, each with its place and why
     `formats`   the formats that the standard does not know, which ask nothing, and how often each stood there
     """
 
@@ -34,6 +37,7 @@ class Declarations(str):
     embedded: Mapping[str, tuple[str, ...]]
     left_out: tuple[str, ...]
     formats: Mapping[str, int]
+    idle: tuple[Flaw, ...]
 
     def summary(self, *, places: bool = False) -> str:
         """What became of the document, in a few lines for people; with the places of all that stays a document."""
@@ -50,6 +54,7 @@ class Declarations(str):
         if self.formats:
             told = ", ".join(f"{name} ({number})" for name, number in self.formats.items())
             lines.append(f"formats that the standard does not know, and that ask nothing: {told}")
+        lines += [f"judges nothing: {each}" for each in self.idle]
         shown = self.left_out if places else self.left_out[:_MOST_SHOWN]
         lines += [f"default left out at {each}" for each in shown]
         if len(shown) < len(self.left_out):
@@ -74,7 +79,8 @@ def declarations_of(
     `dialect` that of a document without `$schema`.
 
     Records become dataclasses, or TypedDicts where a key may be absent without a default; what has no form of its own
-    stays as a document beside the field, see `fits`. Raises DeclarationError for what is no sound document.
+    stays as a document beside the field, see `fits`. Raises DeclarationError for what is no sound document. Warns of
+    words that judge nothing, though they look as if they did (IdleKeyword).
     """
     plain, handed = plain_document(document), plain_document(documents or {})
     engine = DocumentEngine(plain, handed, dialect_called(dialect), "assert", Limits(), "")
@@ -83,7 +89,9 @@ def declarations_of(
         made = _written(page)
         # Only now is it known what stays: a resource that can be handed over by itself is, when all is told once more.
         apart = homes(page.library, page.root.document, page.kept)
-        return _written(ModuleState(engine, plain, handed, name, apart)) if apart else made
+        made = _written(ModuleState(engine, plain, handed, name, apart)) if apart else made
+        warn(made.idle, stacklevel=2)
+        return made
     except Unwritable as error:
         raise DeclarationError(
             f"the document cannot be said in Python: {error}", remedy="judge by it as it is: Gate.from_schema"
@@ -115,4 +123,5 @@ def _written(page: ModuleState) -> Declarations:
     made.embedded = {place: tuple(sorted(words)) for place, words in page.embeds.items()}
     made.left_out = tuple(page.left_out)
     made.formats = dict(page.unknown_formats)
+    made.idle = page.engine.idle
     return made

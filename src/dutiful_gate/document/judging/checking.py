@@ -6,6 +6,7 @@ What cannot be used is a DeclarationError; or, where flaws are only told, a keyw
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from itertools import islice
 from typing import Any
 
 from ...declare.errors import DeclarationError
@@ -14,6 +15,7 @@ from ...declare.limits import Limits, deepest
 from ...report.fault import pointer
 from ..document import Flaw
 from ..plain_document import TOO_DEEP as NESTS_TOO_DEEP
+from .idle_words import idle_words
 from .keywords import REFERENCES, active, dynamic_name
 from .library import MissingDocument, MissingDocuments, Resource, Subschema, held_schemas
 from .metaschemas import standard_document
@@ -38,6 +40,7 @@ _HANG_ON: dict[str, tuple[str, ...]] = {
     "maximum": ("exclusiveMaximum",),
 }
 _MOST_FLAWS = 10_000
+_MOST_IDLE = 100
 
 
 class Checked:
@@ -46,15 +49,24 @@ class Checked:
     `leads_back`  whether the references can come back to where they were
     `meets`       whether one value can come before the same schema by several roads
     `flaws`       the parts that cannot be used; none unless they are only told
+    `idle`        words that judge nothing, though they look as if they did; the first hundred
     `unsure`      the schemas by which judging can come to one of those
     """
 
-    __slots__ = ("flaws", "leads_back", "meets", "unsure")
+    __slots__ = ("flaws", "idle", "leads_back", "meets", "unsure")
 
-    def __init__(self, leads_back: bool, meets: bool, flaws: tuple[Flaw, ...], unsure: frozenset[Subschema]) -> None:
+    def __init__(
+        self,
+        leads_back: bool,
+        meets: bool,
+        flaws: tuple[Flaw, ...],
+        idle: tuple[Flaw, ...],
+        unsure: frozenset[Subschema],
+    ) -> None:
         self.leads_back = leads_back
         self.meets = meets
         self.flaws = flaws
+        self.idle = idle
         self.unsure = unsure
 
 
@@ -70,6 +82,7 @@ class Checker:
         self.engine = engine
         self.tell = tell
         self.flaws: dict[Flaw, None] = {}
+        self.idle: list[Flaw] = []
         self.missing: dict[str, list[str]] = {}
 
     def checked(self, root: Subschema) -> Checked:
@@ -113,7 +126,7 @@ class Checker:
             for node, subschemas in every.items()
         }
         meets = leads_back or Meeting(beside, inside).at(root)
-        return Checked(leads_back, meets, tuple(self.flaws), self.unsure(every))
+        return Checked(leads_back, meets, tuple(self.flaws), tuple(self.idle), self.unsure(every))
 
     def note(self, node: Subschema, word: str, error: DeclarationError) -> None:
         """One keyword that cannot be used. Raises the error unless flaws are only told."""
@@ -160,8 +173,10 @@ class Checker:
         return found
 
     def keywords(self, node: Subschema) -> None:
-        """Its patterns and formats."""
+        """Its patterns and formats, and the words that judge nothing."""
         words = active(node)
+        idle = islice(idle_words(node, self.options), _MOST_IDLE - len(self.idle))
+        self.idle += [Flaw(node.location(word), why) for word, why in idle]
         patterns = [("pattern", words["pattern"])] if isinstance(words.get("pattern"), str) else []
         patterns += [("patternProperties", pattern) for pattern in words.get("patternProperties", {})]
         for word, pattern in patterns:

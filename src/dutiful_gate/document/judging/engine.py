@@ -82,6 +82,7 @@ class DocumentEngine:
         "_sound",
         "dialect",
         "flaws",
+        "idle",
         "limits",
         "recursive",
         "remembers",
@@ -117,6 +118,7 @@ class DocumentEngine:
         self.recursive = checked.leads_back
         self.remembers = self._compiler.remembers = checked.meets
         self.flaws = checked.flaws
+        self.idle = checked.idle
         self._interpreter.unsure = checked.unsure
         self._memory = options.memory
         self._sound: Judge = self._first if self.root not in checked.unsure else self._perhaps

@@ -12,10 +12,10 @@ from ...declare.facts import Facts, Unit, Unsaid
 from ...declare.field_access import Path
 from ...declare.json_pointer import escaped, unescaped
 from ...declare.kinds import Text
-from ...declare.kinds.decimal import decimal_plain
+from ...declare.kinds.decimal import as_json
 from ...declare.kinds.formed import Formed
 from ...declare.records import RecordCheck, RecordRule
-from ...declare.rules import Distinct, Holds, Length, Rule
+from ...declare.rules import Contains, Distinct, Equal, Holds, Length, OneOf, Rule
 from ...declare.rules.contains import escaped as escaped_text
 from ...declare.sources import Reading
 from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, in_utc, trimmed
@@ -278,7 +278,7 @@ class SchemaWriter:
 
     def plain(self, use: Use, value: object) -> Any:
         """A default as plain JSON data; a Decimal that no double holds as the nearest one."""
-        return _jsonable(plain(use, value, self.shape))
+        return as_json(plain(use, value, self.shape))
 
     def use(self, use: Use, at: str, name: str) -> Keywords:
         """What a use holds: what is said of it, its node, its rules."""
@@ -364,7 +364,7 @@ class SchemaWriter:
             self.embed(said, document, at, name)
         if use.fallback is not MISSING:
             try:
-                instead = {"const": _jsonable(plain_fallback(use, self.shape))}
+                instead = {"const": as_json(plain_fallback(use, self.shape))}
             except (TypeError, ValueError, AttributeError, StopIteration):
                 instead = {}
             said = {"anyOf": [said, instead]}
@@ -536,6 +536,10 @@ class SchemaWriter:
             if isinstance(told, Unsaid):
                 self.leave(at, name, part, told)
                 continue
+            if isinstance(part, Equal | OneOf | Contains) and not has_one_form(use, part, released=self.released):
+                self.leave(at, name, part, Unsaid("equal values may be written in several ways"))
+                if not isinstance(part, Equal) or part.wanted:
+                    continue
             if isinstance(part, Distinct) and isinstance(use.node, Items):
                 if self.released and self.hides(use.node.item):
                     self.leave(at, name, part, Unsaid("what tells items apart may be withheld"))
@@ -589,7 +593,7 @@ class SchemaWriter:
         if isinstance(held, str | int | float) or held is None:
             return held
         if isinstance(held, Decimal):
-            return _jsonable(decimal_plain(held))
+            return as_json(held)
         try:
             return plain(Use(use.node), held, self.shape)
         except Exception:  # no value of it equals such a constant
@@ -646,17 +650,24 @@ def is_canonical(use: Use) -> bool:
             return False
 
 
+def has_one_form(use: Use, rule: Rule, *, released: bool) -> bool:
+    """Whether what a rule compares with its constants is written in one way, so that a document can compare it."""
+    match use.node:
+        case Scalar(kind):
+            return kind.has_one_form(released=released) or kind.facts.text or kind.facts.open
+        case Items(item) if isinstance(rule, Contains):
+            return has_one_form(item, rule, released=released)
+        case Nullable(inner) | Sealing(inner):
+            return has_one_form(inner, rule, released=released)
+        case Branches(options=options):
+            return all(has_one_form(option, rule, released=released) for option in options)
+        case _:
+            return True
+
+
 def _converts(use: Use) -> bool:
     """Whether the typed value is not what a client would send: its default cannot be told in the document."""
     return use.bare.making is not None or use.bare.is_reread
-
-
-def _jsonable(value: object) -> Any:
-    if isinstance(value, Mapping):
-        return {name: _jsonable(each) for name, each in value.items()}
-    if isinstance(value, list):
-        return [_jsonable(each) for each in value]
-    return float(value) if isinstance(value, Decimal) else value
 
 
 def _choice(wire: tuple[object, ...]) -> Keywords:
