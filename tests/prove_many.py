@@ -84,8 +84,8 @@ def proved(seed: int, instances: int) -> tuple[str, Proof | None, list[str]]:
     random = Random(seed)
     edges = Edges(gate.shape, random)
     sound = _payloads(gate, random)
-    # Keys that are equal values in two spellings: the one thing that their declarations refuse by their own document.
-    repeats = any(rule.rule == "no key twice" for rule in again.unstated)
+    # Keys and items that are equal values in two spellings: what their declarations refuse by their own document.
+    repeats = any(rule.rule in ("no key twice", "it.distinct") for rule in again.unstated)
     asked = [*sound, *(edges.spoiled(gate.shape.root, payload) for payload in sound * 2)]
     told += [
         f"the document and its declarations judge differently: {json.dumps(each, default=str)[:300]}"

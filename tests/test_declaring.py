@@ -397,6 +397,55 @@ def test_what_holds_of_several_kinds_is_said_once_in_every_round(kinds: dict[str
     assert loaded(declarations_of(json.loads(json.dumps(again)))).schema() == again
 
 
+ITEMS: list[dict[str, Any]] = [
+    {"type": "string", "format": "uuid"}, {"type": ["string", "null"], "format": "date-time"}, {"type": "array", "items": {"type": "string", "format": "uuid"}},
+    {"type": "object", "properties": {"a": {"type": "integer", "default": 1}}}, {"enum": ["a", "b"]}, {"type": "integer"}, {"type": "string", "maxLength": 3}, {}, {"type": "string", "contentEncoding": "base64"},
+    {"anyOf": [{"type": "integer"}, {"enum": ["a"]}]}, {"type": "boolean"}, {"type": "null"}, {"const": "a"},
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("item", ITEMS, ids=range(len(ITEMS)))
+def test_items_are_compared_by_value_and_with_nothing_that_they_never_are(item: dict[str, Any]) -> None:
+    """Two spellings of a UUID are a repeat; a constant that no item ever is would be no rule, and stays a document."""
+    text = "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e"
+    made = [
+        [text, text.upper()],
+        [{}, {"a": 1}],
+        [{"a": 1}, {"a": 1, "b": 2}],
+        ["a", "b"],
+        ["a", "a"],
+        [1, "a"],
+        [[text], [text.upper()]],
+        ["eA==", "eB=="],
+    ]
+    for words in (
+        {"uniqueItems": True},
+        {"contains": {"const": "a"}},
+        {"contains": {"const": 1}},
+        {"uniqueItems": True, "contains": {"const": text}},
+    ):
+        for document in (
+            {"type": "array", "items": item, **words},
+            {"type": "array", "prefixItems": [item, item], "items": False, **words},
+        ):
+            gate, judge = loaded(declarations_of(document)), Gate.from_schema(document, formats="assert")
+            for data in made:
+                codes = {fault.code for fault in gate.examine(data).faults}
+                assert gate.accepts(data) == judge.accepts(data) or codes == {"repeat"}, (document, data)
+
+
+def test_a_secret_is_one_in_each_option_of_a_union() -> None:
+    """Beside a secret a pattern stays a pattern: a rule on what the text holds would tell it."""
+    document = {
+        "anyOf": [{"type": "string"}, {}],
+        "type": ["string", "array"],
+        "pattern": "a",
+        "contains": {"const": "a"},
+    }
+    text = declarations_of({"type": "object", "properties": {"berth": document}, "writeOnly": True})
+    assert (text.count('str, it.has("a")'), text.count('str, it.contains("a")')) == (1, 0)
+
+
 def test_comments_of_a_document_stay_comments_and_attributes_hide_no_type() -> None:
     hostile = {"type": "integer", "$comment": "seen twice\nimport os\r\u2028print(1)\x00 " + "long " * 60}
     document = {

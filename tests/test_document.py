@@ -21,7 +21,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from any_declaration import CONSTANTS, compared_in_records
-from dutiful_gate import Document, Gate, about, as_text, it, obeys, trimmed, uppered
+from dutiful_gate import Document, Gate, about, as_text, it, obeys, otherwise, trimmed, uppered
 from dutiful_gate.declare.rules.pattern import in_ecma
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.document.dialects import WrittenDialect
@@ -250,5 +250,41 @@ def test_rules_of_records_over_any_kind_leave_a_document_that_is_json_and_true(k
         gate = Gate(obeys(rule)(made))
         for dialect in get_args(WrittenDialect):
             for of in ("send", "release"):
-                assert json.loads(json.dumps(gate.schema(of=of, dialect=dialect)))  # type: ignore[arg-type]
+                document = gate.schema(of=of, dialect=dialect)  # type: ignore[arg-type]
+                assert json.loads(json.dumps(document)) == document
         assert not prove(gate, 60).disagreements
+
+
+class Fee(Enum):
+    LOW = Decimal("1.50")
+    HIGH = Decimal("20")
+
+
+DECIMALS: list[Any] = [
+    Fee,
+    Literal[Fee.LOW],
+    Annotated[Decimal, about(examples=[Decimal("1.50")])],
+    Annotated[Decimal, it < Decimal("1e400")],
+    Annotated[Decimal, it < Decimal("1e-400")],
+    Annotated[Decimal, it <= Decimal("0.1000000000000000000000001")],
+    Annotated[Decimal, otherwise(Decimal("1.50"))],
+    Annotated[list[Any], it.contains(Decimal("1.50"))],
+    Annotated[Any, it.one_of(Decimal("1.50"), date(2026, 5, 4))],
+]
+
+
+@pytest.mark.parametrize("declared", DECIMALS, ids=range(len(DECIMALS)))
+def test_decimal_numbers_of_a_declaration_are_numbers_of_its_document(declared: Any) -> None:
+    gate: Gate[Any] = Gate(declared)
+    for dialect in get_args(WrittenDialect):
+        for of in ("send", "release"):
+            document = gate.schema(of=of, dialect=dialect)  # type: ignore[arg-type]
+            assert json.loads(json.dumps(document, allow_nan=False)) == document
+    assert not prove(gate, 200).disagreements
+
+
+def test_a_member_goes_out_as_the_number_that_it_is() -> None:
+    assert json.dumps([Gate(Fee).release(each) for each in Fee]) == "[1.5, 20]"
+    assert Gate(Fee).admit_json(Gate(Fee).release_json(Fee.LOW)) is Fee.LOW
+    [unstated] = Gate(Annotated[Decimal, it < Decimal("1e-400")]).schema().unstated
+    assert unstated.reason == "no double stands for 1E-400"

@@ -239,11 +239,13 @@ class OfValue(Condition, Value):
             return at.facts((*self.path, *path))
 
         from .constants import no_json
-        from .kinds.decimal import as_json
+        from .kinds.decimal import as_json, finer_than_doubles
 
         told = self.keywords(at, look)
         if isinstance(told, Unsaid):
             return told
+        if held := finer_than_doubles(told):
+            return Unsaid(f"no double stands for {held}")
         said = as_json(told)
         if held := no_json(said):
             return Unsaid(f"JSON has no value such as {held}")

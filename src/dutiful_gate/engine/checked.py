@@ -38,6 +38,7 @@ from .fast import SoundWriter
 from .fast_records import REFUSE
 from .hash_limits import crowded, spreads
 from .json_out import fast_bytes, rare
+from .outgoing import DistinctAgain
 from .own_functions import refused
 from .plan import Plan, attribute_of, collection, options_in_order
 from .raw_json import is_written_alike
@@ -208,6 +209,8 @@ class CheckedWriter(SoundWriter):
             for part in use.parts:
                 if isinstance(part, Distinct) and part.key is None:  # what is brought into final form may come to equal
                     self.given_up(f"not ({part.condition(made, self.bind)})")
+                if isinstance(part, DistinctAgain):
+                    self.given_up(f"not {self.bind(part.differ, 'differ_again')}({made})")
         return made
 
     def out_fixed(self, node: Fixed, use: Use, value: str) -> str:

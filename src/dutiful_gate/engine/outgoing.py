@@ -8,19 +8,24 @@ what stands before a step that makes another value.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any
 
 from ..declare.applicability import Takes
 from ..declare.clock import Clock
-from ..declare.facts import Bind, Facts, Unsaid
+from ..declare.equality import SOUND, keys_of, standing
+from ..declare.facts import Bind, Facts, Stop, Unsaid
 from ..declare.kinds import Kind, PlainData
+from ..declare.limits import Limits
 from ..declare.rules import Distinct, Face, Holds, Rule
-from ..declare.sources import Reading
+from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
-from ..shape.nodes import Choice, Record, Scalar, Shape, Use
+from ..shape.nodes import Branches, Choice, Items, Record, Scalar, Shape, Use
 from ..shape.stages import stages_of
-from ..shape.walk import rebuilt, rebuilt_records
+from ..shape.to_json import plain
+from ..shape.walk import part_of, rebuilt, rebuilt_records, uses_of
+from .plan import Plan
 
 if TYPE_CHECKING:
     from ..declare.wish import Wish
@@ -95,11 +100,50 @@ class OfKind(_AtTheWayOut):
         return "of a kind"
 
 
+class DistinctAgain(_AtTheWayOut):
+    """Items that differ as they are read again: of `int | float`, 2.0 comes back as the whole number that it is."""
+
+    shape: Shape
+    item: Use
+
+    def condition(self, value: str, bind: Bind) -> str:
+        """Whether their plain data is read as items that differ."""
+        return f"{bind(self._differ_typed, 'differ_again')}({value})"
+
+    def differ(self, plainly: list[Any]) -> bool:
+        """The same of plain data."""
+        read = self._reads(plainly)[0]
+        return read.__class__ is Stop or standing(keys_of(read)) == SOUND
+
+    def _differ_typed(self, value: Iterable[Any]) -> bool:
+        items = list(value)
+        try:  # those that are equal as they are have been told of
+            return standing(keys_of(items)) != SOUND or self.differ(
+                [plain(self.item, each, self.shape) for each in items]
+            )
+        except StopIteration:  # a value of none of the options is told as that
+            return True
+
+    @cached_property
+    def _reads(self) -> Callable[[Any], Any]:
+        from .engine import Engine
+
+        held = part_of(self.shape, Use(Items(self.item, "list")))
+        return Engine(Plan(held, Source.JSON, False, Limits())).collect
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        """They fail as items do that are alike."""
+        return (Face(self.condition(value, bind), "repeat", "items that differ", "one of them again"),)
+
+    def __str__(self) -> str:
+        return "distinct again"
+
+
 def outgoing(shape: Shape) -> Shape:
     """The shape that values have when they go out."""
     # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
     shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.but(fits=()))
-    shape = _rebuilt(shape, _outgoing_use)
+    shape = _rebuilt(shape, partial(_outgoing_use, shape))
     return shape.but(records={key: _outgoing_record(record) for key, record in shape.records.items()})
 
 
@@ -118,7 +162,7 @@ def _outgoing_record(record: Record) -> Record:
     return record.but(fields=fields, rules=rules, checks=(), fits=(), runs_own=False)
 
 
-def _outgoing_use(use: Use) -> Use:
+def _outgoing_use(shape: Shape, use: Use) -> Use:
     stages = stages_of(use, Reading.TYPED)
     parts = stages.parts
     kept = tuple(
@@ -127,6 +171,8 @@ def _outgoing_use(use: Use) -> Use:
         if isinstance(part, Step) or (not is_for_admission(part) and survives(part, parts[number + 1 :]))
     )
     node = Scalar(PlainData()) if stages.made else use.node
+    if isinstance(node, Items) and _must_differ(node, kept) and _is_read_otherwise(shape, node.item):
+        kept = (*kept, DistinctAgain(shape, node.item))
     if isinstance(node, Choice):
         node = node.but(lenient=False)
     if isinstance(node, Scalar):
@@ -142,6 +188,18 @@ def _outgoing_use(use: Use) -> Use:
     inner = use.bare
     blank = use.blank and not (isinstance(inner.node, Scalar) and isinstance(inner.node.kind, PlainData))
     return use.but(node=node, parts=kept, via=None, split="", blank=blank)
+
+
+def _must_differ(node: Items, parts: tuple[object, ...]) -> bool:
+    return node.into in ("set", "frozenset") or any(isinstance(part, Distinct) and part.key is None for part in parts)
+
+
+def _is_read_otherwise(shape: Shape, item: Use) -> bool:
+    """Whether an option of a union may make another value of what a later one gave out."""
+    return any(
+        isinstance(use.node, Branches) and any(option.has_steps for option in use.node.options)
+        for use in uses_of(part_of(shape, item))
+    )
 
 
 def is_for_admission(rule: Rule) -> bool:

@@ -95,8 +95,8 @@ class Laws:
             everything = json.loads(self.gate.release_json(value, secrets=True))
             shown = json.loads(self.gate.release_json(value))
         except Refused as refused:
-            if verdict.dropped and refused.faults[0].code == "branch":
-                return None  # keys that are left out told options apart, and are there no longer
+            if refused.faults[0].code == "branch" and (verdict.dropped or _goes_out_otherwise(instance, refused)):
+                return None  # what told options apart, a key or a way of writing, is there no longer
             return Disagreement(2, instance, f"what the gate admits, it does not release: {refused.faults[0]}")
         if not is_sayable(everything, self.doubles):  # a default that no document can speak of, an infinity
             return None
@@ -199,6 +199,19 @@ def is_sayable(instance: Any, doubles: bool) -> bool:
     if isinstance(instance, list):
         return all(is_sayable(each, doubles) for each in instance)
     return instance is None
+
+
+def _goes_out_otherwise(instance: Any, refused: Refused) -> bool:
+    """Whether what was refused at release is written in another way than it came."""
+    came = instance
+    for step in refused.faults[0].path:
+        if not isinstance(came, dict | list):
+            return True
+        try:
+            came = came[step]
+        except (KeyError, IndexError, TypeError):
+            return True  # under another name, or in another order
+    return bool(came != refused.faults[0].given)
 
 
 def _short(plain: Any) -> str:

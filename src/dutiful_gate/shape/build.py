@@ -36,6 +36,7 @@ from ..declare.kinds import (
     Whole,
     written_kinds,
 )
+from ..declare.kinds.decimal import decimal_plain
 from ..declare.sealed import Sealed
 from ..declare.uploads import UploadedFile
 from .aliases import Named, Unwrapped, is_record_type, unwrapped
@@ -561,7 +562,7 @@ def choice_of_literal(values: Sequence[Any]) -> Choice:
     """The choice of a Literal's constants."""
     wire: list[object] = []
     for value in values:
-        plain = value.value if isinstance(value, Enum) else value
+        plain = _exactly(value.value if isinstance(value, Enum) else value)
         if held := no_json(plain):
             raise DeclarationError(f"a constant of a Literal is no value of JSON: {held}", remedy=_REMEDY)
         wire.append(plain)
@@ -587,7 +588,7 @@ def _exactly(value: Any) -> Any:
     for kind in (bool, int, float, str):
         if isinstance(value, kind):
             return value if type(value) is kind else kind(value)
-    return value
+    return decimal_plain(value) if isinstance(value, Decimal) and value.is_finite() else value
 
 
 def _record_name(declared: Any) -> str:

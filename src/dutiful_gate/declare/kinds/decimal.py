@@ -82,6 +82,15 @@ def decimal_plain(value: Decimal | int) -> object:
     return near if Decimal(repr(near)) == value else value
 
 
+def finer_than_doubles(held: Any) -> str:
+    """The first number in keywords that no double stands for, "" where there is none."""
+    if isinstance(held, Mapping):
+        return next(filter(None, map(finer_than_doubles, held.values())), "")
+    if isinstance(held, list):
+        return next(filter(None, map(finer_than_doubles, held)), "")
+    return str(held) if isinstance(held, Decimal) and isinstance(decimal_plain(held), Decimal) else ""
+
+
 def as_json(held: Any) -> Any:
     """Keywords, each decimal number in them as a JSON number: exact where a double can be, else the nearest."""
     if isinstance(held, Mapping):

@@ -28,6 +28,7 @@ _NOT_FINITE = Stop("reading", "a finite number, as a double holds it")
 
 _MOST_DIGITS = 4300
 _EXACT = 2**53
+_LARGEST_DRAWN = 10**300
 TOO_LONG = 10**_MOST_DIGITS
 """The first whole number with more digits than the interpreter reads and writes."""
 DECIMAL: Final = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
@@ -41,6 +42,7 @@ _NUMBER = Late(DECIMAL)
 def draw_number(wish: Wish) -> object:
     """A number within the bounds, with few digits."""
     low, high = wish.span(0, 1000)
+    low, high = (max(-_LARGEST_DRAWN, min(_LARGEST_DRAWN, end)) for end in (low, high))
     drawn = round(wish.random.uniform(float(low), float(high)), wish.random.choice([0, 1, 2]))
     if wish.step is not None:
         drawn = float(int(Decimal(repr(drawn)) / Decimal(str(wish.step))) * Decimal(str(wish.step)))

@@ -124,12 +124,7 @@ class ModuleState:
 
     def is_union(self, told: str) -> bool:
         """Whether a type is a union, which another one around it would take apart."""
-        depth = 0
-        for letter in TEXTS.sub('""', told):
-            depth += (letter in "[({") - (letter in "])}")
-            if letter == "|" and not depth:
-                return True
-        return told.startswith("Union[") or told in self.unions
+        return len(_options_of(told)) > 1 or told.startswith("Union[") or told in self.unions
 
     def are_one(self, types: Sequence[str]) -> bool:
         """Whether Python takes two of some types for one, with what names stand for in their place."""
@@ -161,7 +156,7 @@ class ModuleState:
 
     def one_of(self, options: list[str]) -> str:
         """A union; of a name in quotes, which has no `|`, in the words of `typing`."""
-        options = list(dict.fromkeys(options))
+        options = list(dict.fromkeys(each for option in options for each in _options_of(option)))
         if len(options) == 1:
             return options[0]
         if any(option.startswith('"') for option in options):
@@ -283,3 +278,16 @@ def _listed(names: list[str]) -> list[str]:
 def _order(name: str) -> tuple[int, str]:
     """As names are sorted in imports: constants, classes, all others."""
     return (0 if name.isupper() and len(name) > 1 else 1 if name[0].isupper() else 2), name
+
+
+def _options_of(told: str) -> list[str]:
+    """The options of a union that is written with `|`; the type itself where it is none."""
+    if "|" not in told:
+        return [told]
+    plain = TEXTS.sub(lambda text: "." * len(text[0]), told)
+    depth, begins = 0, [0]
+    for at, letter in enumerate(plain):
+        depth += (letter in "[({") - (letter in "])}")
+        if letter == "|" and not depth:
+            begins.append(at + 1)
+    return [told[begin:end].strip(" |") for begin, end in zip(begins, [*begins[1:], len(told)], strict=True)]

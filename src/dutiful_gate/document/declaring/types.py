@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from ...codegen.literals import literal
@@ -149,7 +149,10 @@ class TypeWriter:
         hint = page.hint_of(target)
         inner = self.unwrapped(part)
         if inner == part and (found := self.meant_record(part)) is not None:
-            return page.records.named(part, found, page.title(target) or hint)
+            outside, page.secret = page.secret, target.raw.get("writeOnly") is True
+            told = page.records.named(part, found, page.title(target) or hint)
+            page.secret = outside
+            return page.annotated(told, [page.ours("secret")] if target.raw.get("writeOnly") is True else [])
         tell: Callable[[Hint], str] = lambda own: self.expression(part, own)  # noqa: E731
         if target is page.root:
             return self.by_name(part, hint, tell, kept=page.is_union)
@@ -164,7 +167,8 @@ class TypeWriter:
             page.quoted[part] = page.reserved[part]
             return f'"{page.quoted[part]}"'
         page.building[part] = page.depth
-        outside, page.secret = page.secret, page.secret and len(part) > 1
+        in_place = len(part) > 1 or any(piece.without for piece in part)
+        outside, page.secret = page.secret, page.secret and in_place
         reserved = page.reserved[part] = page.names.fresh(hint)
         told = tell(Hint(hint, f"{hint}Record"))
         page.secret = outside
@@ -478,14 +482,9 @@ class TypeWriter:
         counted = ("minItems", "maxItems") if first or never else ()
         if _leaves_nothing("array", meaning.lists):
             return page.never(), []
-        rules: list[str] = []
-        for said in meaning.lists:
-            words = {word: held for word, held in said.words.items() if word not in _OF_ITEMS and word not in counted}
-            told = scalar("array", words, formats=False)
-            rules += [*told.rules, *self.leftover(said.node, told.left)]
-        page.import_for(rules)
         if not first and not never:
-            return f"list[{self.held(item, hint.one())}]", rules
+            each = self.held(item, hint.one())
+            return f"list[{each}]", self.of_items(meaning, counted, [each])
         lows = [int(said.words["minItems"]) for said in meaning.lists if "minItems" in said.words]
         highs = [int(said.words["maxItems"]) for said in meaning.lists if "maxItems" in said.words]
         low, high = max(lows, default=0), min(highs, default=None)
@@ -500,12 +499,26 @@ class TypeWriter:
                 rule for said in meaning.lists for rule in self.leftover(said.node, said.words)
             ]
         items = [self.held(part, hint.plus(at + 1)) for at, part in enumerate(first[:most])]
+        more = [] if ends else [self.held(item, hint.one())]
+        rules = self.of_items(meaning, counted, [*items, *more])
         options = [f"tuple[{', '.join(items[:each]) or '()'}]" for each in counts]
-        if not ends:
-            more = self.held(item, hint.one())
-            long = f"tuple[{', '.join([*items, f'*tuple[{more}, ...]'])}]"
+        for each in more:
+            long = f"tuple[{', '.join([*items, f'*tuple[{each}, ...]'])}]"
             options.append(page.annotated(long, page.length(low if low > most else None, high)))
         return page.one_of(options), rules
+
+    def of_items(self, meaning: Meaning, counted: Sequence[str], types: Sequence[str]) -> list[str]:
+        """What is said of a list beside the types of its items."""
+        rules: list[str] = []
+        for said in meaning.lists:
+            words = {word: held for word, held in said.words.items() if word not in _OF_ITEMS and word not in counted}
+            apart = {}
+            if not may_hold(types, words.get("contains")):
+                apart = {word: words.pop(word) for word in _OF_CONTAINS if word in words}
+            told = scalar("array", words, formats=False)
+            rules += [*told.rules, *self.leftover(said.node, told.left | apart)]
+        self.page.import_for(rules)
+        return rules
 
     def leftover(self, node: Subschema, rest: Mapping[str, Any]) -> list[str]:
         """What has no form of its own, as a document."""
@@ -519,6 +532,7 @@ class TypeWriter:
 
 
 _OF_ITEMS = words_of("items prefixItems additionalItems")
+_OF_CONTAINS = ("contains", "minContains", "maxContains")
 _SHAPING = words_of(
     "type properties required additionalProperties patternProperties items prefixItems additionalItems enum const "
     "allOf anyOf oneOf"
@@ -587,3 +601,12 @@ def stands_alone(words: Mapping[str, Any], dialect: Dialect) -> bool:
 
 _BOUNDS = words_of("exclusiveMinimum exclusiveMaximum")
 _HARMLESS = words_of("$comment readOnly writeOnly contentEncoding contentMediaType examples deprecated")
+
+
+def may_hold(types: Sequence[str], contains: Any) -> bool:
+    """Whether one of some types is sure to have the constant among its values, so that a rule that names it is none too
+    many: what no item ever equals is no rule.
+    """
+    held = contains.get("const") if isinstance(contains, dict) else None
+    kind = _TYPES.get(json_kind(held), "")
+    return any(told == "Any" or told == kind or told.startswith(f"Annotated[{kind},") for told in types)

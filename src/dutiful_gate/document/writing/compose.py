@@ -7,6 +7,7 @@ from typing import Any, Literal, NamedTuple
 
 from ...declare.errors import DeclarationError
 from ...declare.json_pointer import escaped, unescaped
+from ...declare.kinds.decimal import as_json
 from ...shape.nodes import Shape
 from ..dialects import WRITTEN, Dialect, WrittenDialect
 from ..document import Document, Unstated
@@ -83,7 +84,7 @@ def _begun(shape: Shape, refuse_unknown: bool, of: str, dialect: Dialect, format
 
 def _finished(begun: Unfinished, dialect: Dialect, uri: str | None) -> Document:
     lowered = Lowered(dialect, begun.names)
-    content = lowered.document(begun.content, uri)
+    content = as_json(lowered.document(begun.content, uri))
     rules = [*begun.unstated, *lowered.unstated]
     return Document(content, tuple(rule.but(pointer=lowered.pointer(rule.pointer)) for rule in rules))
 

@@ -12,7 +12,7 @@ from ...declare.facts import Facts, Unit, Unsaid
 from ...declare.field_access import Path
 from ...declare.json_pointer import escaped, unescaped
 from ...declare.kinds import Text
-from ...declare.kinds.decimal import as_json
+from ...declare.kinds.decimal import as_json, finer_than_doubles
 from ...declare.kinds.formed import Formed
 from ...declare.records import RecordCheck, RecordRule
 from ...declare.rules import Contains, Distinct, Equal, Holds, Length, OneOf, Rule
@@ -548,6 +548,9 @@ class SchemaWriter:
             if self.spelled and isinstance(told.get("format"), str):
                 join(said, {"format": told["format"]})
                 told = spelled_out(told)
+            if held := finer_than_doubles(told):
+                self.leave(at, name, part, Unsaid(f"no double stands for {held}"))
+                continue
             plainly = {word: self.constant(use, held) for word, held in told.items()}
             if held := no_json(plainly):
                 self.leave(at, name, part, Unsaid(f"JSON has no value such as {held}"))
