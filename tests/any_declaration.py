@@ -103,6 +103,11 @@ class Berth(Enum):
     SPARE = "spare"
 
 
+class Fee(Enum):
+    LOW = Decimal("1.50")
+    HIGH = Decimal("20")
+
+
 class Span(NamedTuple):
     low: int
     high: Annotated[int, it >= 0] = 9
@@ -521,6 +526,7 @@ class Maker:
                 Literal[True],
                 Literal[0, False, "0"],
                 Port,
+                Fee,
                 Berth,
                 Deck,
                 Colour,

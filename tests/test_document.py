@@ -20,8 +20,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from any_declaration import CONSTANTS, compared_in_records
-from dutiful_gate import Document, Gate, about, as_text, it, obeys, otherwise, trimmed, uppered
+from any_declaration import CONSTANTS, Fee, compared_in_records
+from dutiful_gate import Document, Gate, Source, about, as_text, it, obeys, otherwise, trimmed, uppered
 from dutiful_gate.declare.rules.pattern import in_ecma
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.document.dialects import WrittenDialect
@@ -255,11 +255,6 @@ def test_rules_of_records_over_any_kind_leave_a_document_that_is_json_and_true(k
         assert not prove(gate, 60).disagreements
 
 
-class Fee(Enum):
-    LOW = Decimal("1.50")
-    HIGH = Decimal("20")
-
-
 DECIMALS: list[Any] = [
     Fee,
     Literal[Fee.LOW],
@@ -286,5 +281,6 @@ def test_decimal_numbers_of_a_declaration_are_numbers_of_its_document(declared: 
 def test_a_member_goes_out_as_the_number_that_it_is() -> None:
     assert json.dumps([Gate(Fee).release(each) for each in Fee]) == "[1.5, 20]"
     assert Gate(Fee).admit_json(Gate(Fee).release_json(Fee.LOW)) is Fee.LOW
+    assert [Gate(Fee, Source.TEXT).admit(text) for text in ("1.5", "1.50", " 20 ")] == [Fee.LOW, Fee.LOW, Fee.HIGH]
     [unstated] = Gate(Annotated[Decimal, it < Decimal("1e-400")]).schema().unstated
     assert unstated.reason == "no double stands for 1E-400"

@@ -17,6 +17,7 @@ from ..report.cause import Cause, UnknownKey
 from ..report.document_order import RawFault
 from ..report.fault import Fault, Path
 from ..report.shown_values import ALONE, STEADY, fixed
+from ..shape.nodes import spellings
 
 Mark = tuple[str, int]
 LEAVES: Final = ALONE
@@ -456,7 +457,7 @@ def chooser(
     for plain, value in reversed(pairs):
         table[_json_key(plain)] = value
         if (reading is Reading.TEXT or lenient) and not isinstance(plain, str):
-            loose[_as_text(plain)] = value
+            loose |= dict.fromkeys(spellings(plain, value), value)
 
     def choose(came: object) -> object:
         if reading is Reading.TEXT:
@@ -469,7 +470,7 @@ def chooser(
         except TypeError:
             return REFUSED
         if found.__class__ is Stop and lenient:
-            text = came.strip(BLANKS) if isinstance(came, str) else _as_text(came)
+            text = came.strip(BLANKS) if isinstance(came, str) else spellings(came, None)[0]
             return loose.get(text, REFUSED) if isinstance(came, str) else table.get((str, text), REFUSED)
         return found
 
@@ -507,9 +508,3 @@ def _json_key(plain: object) -> tuple[type, object]:
     if isinstance(plain, str):
         return str, plain
     return type(plain), plain
-
-
-def _as_text(plain: object) -> str:
-    if plain is None:
-        return ""
-    return str(plain).lower() if isinstance(plain, bool) else str(plain)

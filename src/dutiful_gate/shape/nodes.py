@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from decimal import Decimal
 from enum import Enum
 from functools import cached_property
 from typing import Any, Final
@@ -38,6 +39,13 @@ class Nothing(Value):
     def facts(self) -> Facts:
         """What rules may know of it."""
         return Facts("null", "null", sort=Sort.NULL)
+
+
+def spellings(plain: object, value: object) -> tuple[str, ...]:
+    """The texts that stand for one of a few constants where data is text: as it goes out, and as its class has it."""
+    text = "" if plain is None else str(plain).lower() if isinstance(plain, bool) else str(plain)
+    own = value.value if isinstance(value, Enum) else None
+    return (text, str(own)) if isinstance(own, Decimal) and str(own) != text else (text,)
 
 
 class Choice(Value):

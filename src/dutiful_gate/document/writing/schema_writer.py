@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
+from itertools import chain, starmap
 from typing import Any
 
 from ...declare.constants import no_json
@@ -40,6 +41,7 @@ from ...shape.nodes import (
     Shape,
     Use,
     default_of,
+    spellings,
 )
 from ...shape.stages import stages_of
 from ...shape.to_json import plain, plain_fallback
@@ -56,6 +58,7 @@ _COUNTED = frozenset(["contains", "minContains", "maxContains", "$ref"])
 _LEFT_OVER = frozenset(["unevaluatedItems", "unevaluatedProperties"])
 _STANDS_IN = "Anything else is admitted too: a value stands in for it."
 _NOT_TOLD = "what a secret is compared with is not told"
+_SPELLED_TWICE = Unsaid("different keys can stand for equal values, and a repeat is refused by value")
 _DECIMAL = r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?"
 _JSON_TYPES: dict[type, str] = {
     str: "string",
@@ -486,11 +489,14 @@ class SchemaWriter:
         node = key.node
         plain = isinstance(node, Scalar) and type(node.kind) is Text and is_canonical(key)
         if not plain and not isinstance(node, Choice) and not self.released:
-            why = Unsaid("different keys can stand for equal values, and a repeat is refused by value")
-            self.leave(at, name, "no key twice", why, "repeat")
+            self.leave(at, name, "no key twice", _SPELLED_TWICE, "repeat")
         if isinstance(node, Choice):
-            texts = [str(each).lower() if isinstance(each, bool) else str(each) for each in node.wire]
-            return {"enum": list(dict.fromkeys(texts))}
+            texts = list(starmap(spellings, zip(node.wire, node.values, strict=True)))
+            if self.released:
+                return {"enum": list(dict.fromkeys(each[0] for each in texts))}
+            if any(len(each) > 1 for each in texts):
+                self.leave(at, name, "no key twice", _SPELLED_TWICE, "repeat")
+            return {"enum": list(dict.fromkeys(chain.from_iterable(texts)))}
         if isinstance(node, Scalar) and (pattern := node.kind.key_pattern):
             for part in key.parts:
                 self.leave(at, name, part, Unsaid("a key is text to JSON Schema"))
