@@ -238,6 +238,7 @@ def test_a_document_compares_what_is_written_in_one_way() -> None:
         assert document["const"] == str(constant)
         assert str(it == constant) not in [unstated.rule for unstated in document.unstated]
     assert Gate(Annotated[Decimal, it == Decimal("1.50")]).schema()["const"] == 1.5
+    assert Gate(Annotated[bytes, it == b"x"]).examine("eQ==").faults[0].message == "needs eA==; got 'eQ=='"
     assert Gate(Annotated[UUID, it == UUID(int=171)]).schema(of="release")["const"] == str(UUID(int=171))
     out = Gate(Annotated[datetime, it == datetime(2026, 5, 4, 9, tzinfo=UTC)]).schema(of="release")
     assert "const" not in out, "an offset goes out as it came"

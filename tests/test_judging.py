@@ -116,6 +116,14 @@ def test_words_that_judge_nothing_are_told(document: dict[str, Any], wanted: dic
     assert pickle.loads(pickle.dumps(gate)).idle == gate.idle
 
 
+def test_words_that_judge_nothing_are_told_without_their_escapes() -> None:
+    with pytest.warns(IdleKeyword) as told:
+        Gate.from_schema({"additionalProp\x1b\u202eties": False})
+    assert "\x1b" not in str(told[0].message)
+    assert "\u202e" not in str(told[0].message)
+    assert told[0].filename == __file__
+
+
 def test_many_words_that_judge_nothing_are_told_in_few() -> None:
     with pytest.warns(IdleKeyword, match="and 95 more, see .idle"):
         gate = Gate.from_schema({f"minLength{number}": 1 for number in range(300)})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from binascii import b2a_base64
 from enum import Enum
 from typing import Any
 
@@ -25,6 +26,11 @@ def quoted(constant: Any) -> str:
     if isinstance(constant, Enum):
         return f"{type(constant).__name__}.{constant.name}"
     return repr(on_wire(constant))
+
+
+def told(constant: Any) -> Any:
+    """A constant as it is told to people: binary data in base64, as it stands in the data."""
+    return b2a_base64(constant, newline=False).decode() if isinstance(constant, bytes) else on_wire(constant)
 
 
 def on_wire(constant: Any) -> Any:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
-from ..members import on_wire, quoted, typed
+from ..members import on_wire, quoted, told, typed
 from .base import Face, Rule
 
 if TYPE_CHECKING:
@@ -37,7 +37,7 @@ class OneOf(Rule):
         return (Face(test(value, bind), "choice", "one of {choices}"),)
 
     def numbers(self) -> Mapping[str, object]:
-        return {"choices": tuple(map(on_wire, self.choices))}
+        return {"choices": tuple(map(told, self.choices))}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         return {"enum": list(map(on_wire, self.choices))}

@@ -11,7 +11,7 @@ from ..applicability import LIST, TEXT, TEXT_OR_LIST, Takes
 from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unit, Unsaid
-from ..members import on_wire, quoted, typed
+from ..members import on_wire, quoted, told, typed
 from .base import Face, Rule, refuse
 from .pattern import Matches, in_ecma, judged
 
@@ -141,7 +141,7 @@ class Contains(Rule):
         return (Face(self.condition(value, bind), "pattern" if facts.text else "count", words),)
 
     def numbers(self) -> Mapping[str, object]:
-        return {"held": on_wire(self.held)}
+        return {"held": told(self.held)}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         if facts.open and isinstance(self.held, str):

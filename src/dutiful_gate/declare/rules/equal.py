@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
-from ..members import on_wire, quoted, typed
+from ..members import on_wire, quoted, told, typed
 from .base import Face, Rule
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ class Equal(Rule):
         return (Face(test(value, bind), "choice", words),)
 
     def numbers(self) -> Mapping[str, object]:
-        return {"constant": on_wire(self.constant)}
+        return {"constant": told(self.constant)}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         said = {"const": on_wire(self.constant)}

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from typing import Final
 
 from ...report.nearest_name import nearest
-from ...report.shown_values import quoted
+from ...report.shown_values import quoted, visible
 from ..dialects import BY_NAME, DIALECTS
 from ..document import Flaw
 from .keywords import COMBINING, LIST_WORDS, NUMBER_WORDS, RECORD_WORDS, REFERENCES, TEXT_WORDS
@@ -36,7 +36,7 @@ class IdleKeyword(UserWarning):
 def warn(idle: Sequence[Flaw], *, stacklevel: int) -> None:
     """Tell the developer of such words, if there are some."""
     if idle:
-        told = "; ".join(map(str, idle[:_MOST_SHOWN]))
+        told = visible("; ".join(map(str, idle[:_MOST_SHOWN])))
         more = f"; and {len(idle) - _MOST_SHOWN} more, see .idle" if len(idle) > _MOST_SHOWN else ""
         warnings.warn(f"words that judge nothing: {told}{more}", IdleKeyword, stacklevel=stacklevel + 1)
 
