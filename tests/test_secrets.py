@@ -18,9 +18,11 @@ from dutiful_gate import (
     DeclarationError,
     Gate,
     Refused,
+    Sealed,
     Source,
     about,
     also_named,
+    blank_is_none,
     bundle,
     fits,
     goes_out,
@@ -412,3 +414,15 @@ def test_a_property_of_the_wrong_kind_shows_no_secret(way: str) -> None:
             "hunter2"
             not in f"{raised.value} {raised.value.faults} {[fault.as_dict() for fault in raised.value.faults]}"
         )
+
+
+def test_what_an_optional_field_seals_is_not_null() -> None:
+    """It would be read as no value again, and rules on its presence would judge otherwise."""
+    for declared in (Sealed[Any] | None, Sealed[int | None] | None):
+        gate: Gate[Any] = Gate(declared)
+        with pytest.raises(Refused):
+            gate.release(Sealed(None))
+        assert [gate.release(gate.admit(each), secrets=True) for each in (None, 3)] == [None, 3]
+    assert Gate(Sealed[int | None]).release(Sealed(None), secrets=True) is None
+    blank = Gate(Sealed[Annotated[str | None, blank_is_none]] | None)
+    assert blank.release(blank.admit(""), secrets=True) is None, "what was admitted goes out"

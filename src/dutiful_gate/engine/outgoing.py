@@ -21,7 +21,7 @@ from ..declare.rules import Distinct, Face, Holds, Rule
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
-from ..shape.nodes import Branches, Choice, Items, Record, Scalar, Shape, Use
+from ..shape.nodes import MISSING, Branches, Choice, Items, Nullable, Record, Scalar, Sealing, Shape, Use
 from ..shape.stages import stages_of
 from ..shape.to_json import plain
 from ..shape.walk import part_of, rebuilt, rebuilt_records, uses_of
@@ -100,6 +100,21 @@ class OfKind(_AtTheWayOut):
         return "of a kind"
 
 
+class Something(_AtTheWayOut):
+    """No null, which would be read as nothing again: what is sealed in an optional field."""
+
+    def condition(self, value: str, bind: Bind) -> str:
+        """Whether there is one."""
+        return f"{value} is not None"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        """The one way to fail."""
+        return (Face(self.condition(value, bind), "kind", "a value that is sealed, or null itself"),)
+
+    def __str__(self) -> str:
+        return "something"
+
+
 class DistinctAgain(_AtTheWayOut):
     """Items that differ as they are read again: of `int | float`, 2.0 comes back as the whole number that it is."""
 
@@ -143,6 +158,7 @@ def outgoing(shape: Shape) -> Shape:
     """The shape that values have when they go out."""
     # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
     shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.but(fits=()))
+    shape = _rebuilt(shape, _sealed)
     shape = _rebuilt(shape, partial(_outgoing_use, shape))
     return shape.but(records={key: _outgoing_record(record) for key, record in shape.records.items()})
 
@@ -188,6 +204,20 @@ def _outgoing_use(shape: Shape, use: Use) -> Use:
     inner = use.bare
     blank = use.blank and not (isinstance(inner.node, Scalar) and isinstance(inner.node.kind, PlainData))
     return use.but(node=node, parts=kept, via=None, split="", blank=blank)
+
+
+def _sealed(use: Use) -> Use:
+    """What an optional field seals is not null, unless reading may make null of what came."""
+    if not (isinstance(use.node, Nullable) and isinstance(use.node.inner.node, Sealing)):
+        return use
+    sealing = use.node.inner
+    held = use.node.inner.node.inner
+    inner = held.bare
+    if any(each.blank or each.has_steps or each.making or each.fallback is not MISSING for each in (held, inner)):
+        return use
+    if isinstance(inner.node, Scalar) and inner.facts.open:
+        inner = inner.but(parts=(*inner.parts, Something()))
+    return use.but(node=Nullable(sealing.but(node=Sealing(inner))))
 
 
 def _must_differ(node: Items, parts: tuple[object, ...]) -> bool:
