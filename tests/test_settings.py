@@ -55,6 +55,7 @@ from dutiful_gate import (
     split_on,
     this,
     trimmed,
+    when,
 )
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.config import (
@@ -766,6 +767,21 @@ def test_no_word_of_a_declaration_becomes_a_setting(word: str) -> None:
         text = settings.template(form)  # type: ignore[arg-type]
         assert [line for line in text.split("\n") if line and not line.startswith("#")] == []
         assert parse(re.sub(r"(?m)^#(?!#)", "", text))
+
+
+def test_a_template_has_the_defaults_where_a_rule_asks_for_more() -> None:
+    @obeys(when(this.port > 8000).needs("note"))
+    @dataclass
+    class Desk:
+        port: int = 8080
+        note: str | None = None
+        rate: Decimal = Decimal("1.50")
+        raw: bytes = b"x"
+        days: list[date] = field(default_factory=lambda: [date(2026, 5, 4)])
+
+    filled = tomllib.loads(re.sub(r"(?m)^#(?!#)", "", Settings(Desk).template("toml")))
+    assert isinstance(filled.pop("note"), str), "the one that the rule asks for"
+    assert filled == {"port": 8080, "rate": 1.5, "raw": "eA==", "days": ["2026-05-04"]}
 
 
 @pytest.mark.parametrize("form", ["toml", "yaml", "json", "env", "markdown"])

@@ -147,7 +147,29 @@ def _sample(settings: Settings[Any]) -> Any:
             tried = _with_defaults(whole, root, names, examples=examples)
             if settings.gate.accepts(tried):
                 return tried
-    return made[0]
+    # Not all defaults are sound together: a rule asks for more. The others stay what they are.
+    found = made[0]
+    for path, default in _defaults_in(found, root, names, ()):
+        tried = _set(found, path, default)
+        found = tried if settings.gate.accepts(tried) else found
+    return found
+
+
+def _defaults_in(made: Any, use: Use, names: Names, path: Path) -> Iterator[tuple[Path, Any]]:
+    """The defaults of all fields in made settings, each with its path, those of a record before what is in it."""
+    records = list(names.records(use, made))
+    if not isinstance(made, dict) or len(records) != 1:
+        return
+    for field in records[0].fields:
+        if (default := _default_of(field, names)) is not MISSING:
+            yield (*path, field.wire), default
+        elif field.wire in made:
+            yield from _defaults_in(made[field.wire], field.use, names, (*path, field.wire))
+
+
+def _set(made: Any, path: Path, value: Any) -> Any:
+    """The same settings with one value set."""
+    return {**made, path[0]: _set(made.get(path[0]), path[1:], value)} if path else value
 
 
 def _with_defaults(made: Any, use: Use, names: Names, *, examples: bool) -> Any:
