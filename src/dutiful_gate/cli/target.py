@@ -15,7 +15,7 @@ from ..declare.errors import DeclarationError
 from ..document.judging.library import MissingDocuments
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
-from ..report.shown_values import on_terminal, visible
+from ..report.shown_values import on_terminal
 from .console import console
 
 Unknown = Literal["drop", "refuse"]
@@ -84,7 +84,7 @@ def _of_document(path: Path, documents: Path | None, flaws: Flaws) -> DocumentGa
     except OSError as error:
         raise CannotRun(f"{path} cannot be read: {error.strerror}") from None
     for each in gate.idle:
-        console(stderr=True).print(visible(f"{path}: judges nothing: {each}"), style="quiet", markup=False)
+        console(stderr=True).print(f"{path}: judges nothing: {each}", markup=False)
     return gate
 
 
