@@ -215,6 +215,8 @@ def test_what_cannot_be_built_is_told(tmp_path: Path, monkeypatch: pytest.Monkey
         (["nothing_here:gone", "--into", "built"], "has no 'gone'"),
         (["dutiful_gate.demo.ferries:Booking", "--into", "built", "--check"], "there is no stamp"),
         (["dutiful_gate.demo.ferries:Booking", "--into", "/proc/built"], "cannot be used"),
+        (["dutiful_gate.demo.ferries:Booking", "--into", "built.py"], "is no name of a package"),
+        (["dutiful_gate.demo.ferries:Booking", "--into", "class"], "is no name of a package"),
     ):
         result = CliRunner().invoke(dutiful, ["build", *words])
         assert (result.exit_code, said in result.output) == (2, True), result.output

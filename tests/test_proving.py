@@ -35,6 +35,7 @@ from dutiful_gate import (
     as_text,
     declarations_of,
     fits,
+    holds,
     it,
     lenient,
     now,
@@ -99,6 +100,11 @@ def test_items_differ_as_they_are_read_again() -> None:
             assert [fault.code for fault in refused.value.faults] == ["repeat"]
         assert gate.release(held([3.5, 10])) in ([3.5, 10], [10, 3.5])
         assert not prove(gate, 300).disagreements
+    called: list[str] = []
+    own: Gate[Any] = Gate(Annotated[list[Annotated[str, holds(called.append)] | item], it.distinct])
+    assert (own.release(["a", 2.0, 0]), called) == (["a", 2.0, 0], []), (
+        "functions of one's own are not asked at release"
+    )
 
 
 class _Lying(Gate[Any]):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import sys
+from keyword import iskeyword
 from pathlib import Path
 from typing import Any
 
@@ -50,6 +51,10 @@ def build(targets: tuple[str, ...], into: Path, stale: Stale, check: bool) -> No
     those of its package that it imports, all gates are taken.
     """
     sure_output()
+    if not into.resolve().name.isidentifier() or iskeyword(into.resolve().name):
+        raise CannotRun(
+            f"{into} is no name of a package, and a program imports it; name a folder such as harbour/built"
+        )
     gates, modules = _gates(targets)
     try:
         built = check_built(gates, into) if check else build_gates(gates, into, modules=modules, stale=stale)

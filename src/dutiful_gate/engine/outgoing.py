@@ -159,7 +159,8 @@ def outgoing(shape: Shape) -> Shape:
     # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
     shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.but(fits=()))
     shape = _rebuilt(shape, _sealed)
-    shape = _rebuilt(shape, partial(_outgoing_use, shape))
+    shape = _rebuilt(shape, partial(_read_again, shape))
+    shape = _rebuilt(shape, _outgoing_use)
     return shape.but(records={key: _outgoing_record(record) for key, record in shape.records.items()})
 
 
@@ -178,7 +179,7 @@ def _outgoing_record(record: Record) -> Record:
     return record.but(fields=fields, rules=rules, checks=(), fits=(), runs_own=False)
 
 
-def _outgoing_use(shape: Shape, use: Use) -> Use:
+def _outgoing_use(use: Use) -> Use:
     stages = stages_of(use, Reading.TYPED)
     parts = stages.parts
     kept = tuple(
@@ -187,8 +188,6 @@ def _outgoing_use(shape: Shape, use: Use) -> Use:
         if isinstance(part, Step) or (not is_for_admission(part) and survives(part, parts[number + 1 :]))
     )
     node = Scalar(PlainData()) if stages.made else use.node
-    if isinstance(node, Items) and _must_differ(node, kept) and _is_read_otherwise(shape, node.item):
-        kept = (*kept, DistinctAgain(shape, node.item))
     if isinstance(node, Choice):
         node = node.but(lenient=False)
     if isinstance(node, Scalar):
@@ -220,16 +219,28 @@ def _sealed(use: Use) -> Use:
     return use.but(node=Nullable(sealing.but(node=Sealing(inner))))
 
 
+def _read_again(shape: Shape, use: Use) -> Use:
+    """Items that must differ, and may be read as others than they were, are read again."""
+    node = use.node
+    if isinstance(node, Items) and _must_differ(node, use.parts) and _is_read_otherwise(shape, node.item):
+        return use.but(parts=(*use.parts, DistinctAgain(shape, node.item)))
+    return use
+
+
 def _must_differ(node: Items, parts: tuple[object, ...]) -> bool:
     return node.into in ("set", "frozenset") or any(isinstance(part, Distinct) and part.key is None for part in parts)
 
 
 def _is_read_otherwise(shape: Shape, item: Use) -> bool:
-    """Whether an option of a union may make another value of what a later one gave out."""
-    return any(
-        isinstance(use.node, Branches) and any(option.has_steps for option in use.node.options)
-        for use in uses_of(part_of(shape, item))
-    )
+    """Whether an option of a union may make another value of what a later one gave out.
+
+    Where records or functions of the developer's own are in it, nothing is read again: they are not asked at release.
+    """
+    part = part_of(shape, item)
+    uses = uses_of(part)
+    if part.records or any(use.making or use.via or any(isinstance(each, Holds) for each in use.parts) for use in uses):
+        return False
+    return any(isinstance(use.node, Branches) and any(each.has_steps for each in use.node.options) for use in uses)
 
 
 def is_for_admission(rule: Rule) -> bool:
