@@ -7,6 +7,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from itertools import product
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -16,6 +17,7 @@ from dutiful_gate import (
     DeclarationError,
     Gate,
     about,
+    also_named,
     amendment,
     at_least_one,
     bundle,
@@ -88,6 +90,32 @@ def test_draft_07() -> None:
     }
     assert document["definitions"]["Freight"]["properties"]["ref"]["pattern"].startswith("^(?:[0-9a-fA-F]{8}")
     assert [rule.pointer for rule in document.unstated] == ["/definitions/Freight"]
+
+
+@pytest.mark.parametrize("dialect", DIALECTS)
+def test_rules_of_a_record_stay_beside_each_other(dialect: Any) -> None:
+    """Of several, and other names beside them, one was lost in OpenAPI 3.0: what has a place is added to."""
+
+    @obeys(needs("number", given="note"), when(this.low > 3).needs("note"), when(this.codes.contains("a")).needs("low"))
+    @dataclass
+    class Berth:
+        low: int = 1
+        codes: Annotated[list[str], also_named("marks", "old marks")] = field(default_factory=list)
+        number: int | None = None
+        note: str | None = None
+        kind: Literal["a", 1, None] | list[int] | None = None
+
+    for declared in (Berth, amendment(Berth)):
+        gate: Gate[Any] = Gate(declared)
+        judge = Gate.from_schema(gate.schema(dialect=dialect), dialect=dialect, formats="assert")
+        for low, codes, number, note in product((1, 4), (["b"], ["a"]), (None, 2), (None, "")):
+            for sent in (
+                {"low": low, "codes": codes, "number": number, "note": note},
+                {"number": number, "note": note},
+                {"low": low, "codes": codes},
+                {"low": low, "note": note, "marks": codes},
+            ):
+                assert judge.accepts(sent) == gate.accepts(sent), sent
 
 
 def test_openapi() -> None:

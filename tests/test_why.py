@@ -52,6 +52,7 @@ def places(data: Any, path: str = "") -> Iterator[str]:
             yield from places(held, f"{path}/{number}")
 
 
+@pytest.mark.filterwarnings("ignore::dutiful_gate.warnings.IdleKeyword")
 @pytest.mark.parametrize("seed", range(60))
 def test_why_agrees_with_the_verdict_everywhere(seed: int) -> None:
     declared, words = any_declaration(seed)

@@ -23,6 +23,7 @@ from hostile_words import WORDS, any_document, any_word
 COMING_BACK = "refers to itself without taking a step"
 
 
+@pytest.mark.filterwarnings("ignore::dutiful_gate.warnings.IdleKeyword")
 @pytest.mark.parametrize("first", range(0, 400, 50))
 def test_documents_of_hostile_words_are_modules_that_judge_alike(first: int) -> None:
     endless, others = 0, []

@@ -145,11 +145,10 @@ class Lowered:
         """`if` and `then`: not the one, or the other."""
         for name, wanted in made.pop("dependentRequired", {}).items():
             either = {"anyOf": [{"not": {"required": [name]}}, {"required": wanted}]}
-            made["allOf"] = [*made.get("allOf", []), either]
+            made = _and(made, either)
         if "if" in made:
             test, then = made.pop("if"), made.pop("then", {})
-            more: Schema = {"anyOf": [{"not": test}, then]}
-            made = {"allOf": [more], **made} if "anyOf" in made else {**made, **more}
+            made = _either(made, [{"not": test}, then])
         return made
 
 
@@ -160,12 +159,21 @@ _CHANGES: Mapping[str, Callable[[Lowered, Schema, str], Schema]] = {
 """What the dialects that differ from 2020-12 make of one schema, whose inner ones are changed already."""
 
 
+def _and(made: Schema, more: Schema) -> Schema:
+    """A schema that asks for more, in its `allOf`."""
+    return {**made, "allOf": [*made.get("allOf", []), more]}
+
+
+def _either(made: Schema, options: list[Any]) -> Schema:
+    """A schema that asks for one of some options: beside its own words, or where it has options already, in `allOf`."""
+    return {**made, "anyOf": options} if "anyOf" not in made else _and(made, {"anyOf": options})
+
+
 def _contains(made: Schema, at: str) -> Schema:
     """That not every item is otherwise."""
     if "contains" in made:
         held = made.pop("contains")
-        more = {"not": {"type": "array", "items": {"not": held}}}
-        made["allOf"] = [*made.get("allOf", []), more]
+        made = _and(made, {"not": {"type": "array", "items": {"not": held}}})
     return made
 
 
@@ -174,7 +182,7 @@ def _exclusive(made: Schema, at: str) -> Schema:
         if strict in made:
             bound = made.pop(strict)
             if word in made:
-                made["allOf"] = [*made.get("allOf", []), {word: bound, strict: True}]
+                made = _and(made, {word: bound, strict: True})
             else:
                 made[word], made[strict] = bound, True
     return made
@@ -184,7 +192,7 @@ def _constant(made: Schema, at: str) -> Schema:
     if "const" in made:
         held = made.pop("const")
         if "enum" in made:
-            made["allOf"] = [*made.get("allOf", []), {"enum": [held]}]
+            made = _and(made, {"enum": [held]})
         else:
             made["enum"] = [held]
     if "enum" in made and None in made["enum"] and "type" not in made:
@@ -195,7 +203,7 @@ def _constant(made: Schema, at: str) -> Schema:
 def _nullable_choice(made: Schema) -> Schema:
     others = [each for each in made.pop("enum") if each is not None]
     options = [{"enum": others}, dict(_NO_NULL)] if others else [dict(_NO_NULL)]
-    return {**made, "anyOf": options} if "anyOf" not in made else {**made, "allOf": [{"anyOf": options}]}
+    return _either(made, options)
 
 
 def _kinds(made: Schema, at: str) -> Schema:
@@ -216,7 +224,7 @@ def _kinds(made: Schema, at: str) -> Schema:
     del made["type"]
     options: list[Schema] = [{"type": kind, **({"items": {}} if kind == "array" else {})} for kind in others]
     options += [dict(_NO_NULL)] if "null" in kinds else []
-    return {**made, "allOf": [*made.get("allOf", []), {"anyOf": options}]}
+    return _and(made, {"anyOf": options})
 
 
 def _ref_alone(made: Schema) -> Schema:
