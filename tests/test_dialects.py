@@ -92,6 +92,17 @@ def test_draft_07() -> None:
     assert [rule.pointer for rule in document.unstated] == ["/definitions/Freight"]
 
 
+@pytest.mark.parametrize("formats", ["name", "spell-out"])
+@pytest.mark.parametrize("dialect", DIALECTS)
+def test_patterns_stay_beside_a_format_that_is_spelled_out(dialect: Any, formats: Any) -> None:
+    code = Annotated[str, it.of_format("uuid"), it.matches("[0-9a-f-]+"), it.has("7"), it.ends_with("0")]
+    gate: Gate[Any] = Gate(code)
+    judge = Gate.from_schema(gate.schema(dialect=dialect, formats=formats), dialect=dialect, formats="assert")
+    word = "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f50"
+    for text in (word, word.upper(), word.replace("7", "6"), word[:-1] + "1", word[1:]):
+        assert judge.accepts(text) == gate.accepts(text) == (text == word)
+
+
 @pytest.mark.parametrize("dialect", DIALECTS)
 def test_rules_of_a_record_stay_beside_each_other(dialect: Any) -> None:
     """Of several, and other names beside them, one was lost in OpenAPI 3.0: what has a place is added to."""

@@ -22,5 +22,5 @@ def spelled_out(said: Mapping[str, Any]) -> dict[str, Any]:
         return dict(said)
     whole = f"^(?:{told})$"
     if "pattern" in said:
-        return {**said, "allOf": [{"pattern": whole}]}
+        return {**said, "allOf": [*said.get("allOf", []), {"pattern": whole}]}
     return {**said, "pattern": whole}
