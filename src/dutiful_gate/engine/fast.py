@@ -459,8 +459,8 @@ class SoundWriter(SoundRecordWriter):
         with self.block(f"if {test}:"):
             self.write(f"{value} = {expression}")
             if kind.strict.swift_may_fail:
-                with self.block(f"if {value}.__class__ is Stop:"):
-                    self.write(DOUBT)
+                with self.block(f"if {value}.__class__ is Stop:"):  # its reader asks the same, and a lenient one more
+                    self.write(REFUSE if kind is kind.strict else DOUBT)
         with self.block("else:"):
             self.write(reading)
 
