@@ -234,12 +234,11 @@ class OfValue(Condition, Value):
         return " and ".join(parts) or "True"
 
     def schema(self, at: Standing) -> Schema | Unsaid:
+        from .constants import no_json
+        from .kinds.decimal import as_json, finer_than_doubles
 
         def look(path: Path) -> Facts:
             return at.facts((*self.path, *path))
-
-        from .constants import no_json
-        from .kinds.decimal import as_json, finer_than_doubles
 
         told = self.keywords(at, look)
         if isinstance(told, Unsaid):

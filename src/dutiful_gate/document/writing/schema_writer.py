@@ -670,6 +670,8 @@ def has_one_form(use: Use, rule: Rule, *, released: bool) -> bool:
             return has_one_form(inner, rule, released=released)
         case Branches(options=options):
             return all(has_one_form(option, rule, released=released) for option in options)
+        case Alias():  # one that leads back to itself, by several kinds
+            return False
         case _:
             return True
 
