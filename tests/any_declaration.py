@@ -294,6 +294,16 @@ def _no_x(value: str) -> bool:
     return "x" not in value
 
 
+def _first(value: Any) -> Any:
+    return value[:1] if isinstance(value, str) else value
+
+
+def _all_differ(record: Any) -> bool:
+    """What a function of a record's may ask of its fields, whatever they are."""
+    seen = [repr(getattr(record, name, None)) for name in ("one", "other", "noted")]
+    return len(set(seen)) == len(seen)
+
+
 def _doubled(value: Any) -> Any:
     return value * 2
 
@@ -409,7 +419,7 @@ class Maker:
             it.ends_with(random.choice(["z", "^", "\n"])),
             it.contains(random.choice(["b", "[", "ß"])),
             it != "abc",
-            holds(_no_x),
+            holds(_no_x, both_ways=random.random() < 0.5),
         ]  # fmt: skip
         chosen = [*steps, *random.sample(rules, random.choice([0, 0, 1, 1, 2]))]
         random.shuffle(chosen)
@@ -430,7 +440,13 @@ class Maker:
         low = self.random.randint(-20, 20)
         bounds = self.random.choice([it > low, it >= low, it < low, it <= low, it.between(low, low + 30)])
         step = self.random.choice(
-            [it.multiple_of(5), it.multiple_of(3), it != low, it.one_of(low, low + 1), holds(_even)]
+            [
+                it.multiple_of(5),
+                it.multiple_of(3),
+                it != low,
+                it.one_of(low, low + 1),
+                holds(_even, both_ways=self.random.random() < 0.5),
+            ]
         )
         if self.random.random() < 0.08:
             return Annotated[int, without_point, bounds]
@@ -740,6 +756,14 @@ class Maker:
         if random.random() < 0.08:
             fields += [("lots", list[Tide]), ("span", Span), ("codes", list[str])]
             rules.append(random.choice(_OF_HELD))
+        if random.random() < 0.1:
+            fields += self.changing()
+            rules.append(
+                random.choice(
+                    [this.one != this.other, this.one == this.other, (this.one != this.other) | (this.noted == "a"), _all_differ,
+                     this.noted.obeys(holds(_no_x)), this.at.obeys(it > now), when(this.one == this.other).needs("noted")]
+                )
+            )  # fmt: skip
         if random.random() < 0.08:
             fields.append(("again", Self | None, None))
             again = random.choice(
@@ -751,12 +775,21 @@ class Maker:
         unknown = next((rule for rule in rules if isinstance(rule, str)), None)
         rules = [rule for rule in rules if not isinstance(rule, str)]
         if rules or unknown:
-            made = obeys(*rules, unknown=unknown)(made)
+            made = obeys(*rules, unknown=unknown, both_ways=random.random() < 0.5)(made)
         if random.random() < 0.12:
             return amendment(made, name=self.name("Amended"))
         if random.random() < 0.08 and len(fields) > 1:
             return subset(made, without=fields[0][0], name=self.name("Part"))
         return made
+
+    def changing(self) -> list[Any]:
+        """Two fields of one type that hold what steps change, a text and a moment."""
+        text = Annotated[(str, *self.random.sample([trimmed, lowered, uppered], 1))]  # type: ignore[valid-type]
+        kind = self.random.choice([list[text], dict[str, text], Box[text], tuple[text, int], list[Box[text]], Box[text] | None, text | None,
+                                   Annotated[list[Box[text]], it.distinct.by("held")], Annotated[list[text], it.contains("a")],
+                                   Annotated[list[text], it.distinct.by(_first, both_ways=True)], set[text], Sealed[text],
+                                   Annotated[list[text], holds(bool, both_ways=True)], Annotated[text, otherwise("")]])  # fmt: skip
+        return [("one", kind), ("other", kind), ("noted", Annotated[str, it.length <= 3, trimmed]), ("at", datetime)]
 
     def loose_record(self, depth: int) -> Any:
         """A TypedDict whose keys may be absent, and what they need of each other."""

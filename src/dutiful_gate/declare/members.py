@@ -4,9 +4,24 @@ from __future__ import annotations
 
 from binascii import b2a_base64
 from enum import Enum
-from typing import Any
+from typing import Any, NoReturn
 
+from .errors import DeclarationError
 from .values import Value
+
+
+class Subject:
+    """What all subjects share: none has a truth value, and none can be compared twice in one chain."""
+
+    __slots__ = ()
+
+    def __bool__(self) -> NoReturn:
+        raise DeclarationError(
+            f"{self!r} was asked for a truth value, and has none while it is only declared",
+            remedy="write two rules one after the other instead of joining them with and, or, not",
+        )
+
+    __hash__ = object.__hash__
 
 
 class Member(Value):
@@ -14,6 +29,16 @@ class Member(Value):
 
     held: Any
     wire: Any
+
+
+def checked(constant: Any, rule: str) -> Any:
+    """A constant of a rule. Raises DeclarationError for a rule, a step or a condition, which no value equals."""
+    if isinstance(constant, Value | Subject) and constant.__class__ is not Member:
+        raise DeclarationError(
+            f"{rule} compares with a rule or a word of the declaration, {constant}, which no value equals",
+            remedy="give the value itself; what items must obey is said as in this.codes.any(it.has('[0-9]'))",
+        )
+    return constant
 
 
 def typed(constant: Any) -> Any:

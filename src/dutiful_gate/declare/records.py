@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, Literal, NoReturn, Protocol, Self, TypeVar, runtime_checkable
 
 from .embedded import Embedded
-from .errors import DeclarationError
+from .errors import DeclarationError, check_flags
 from .facts import Bind, Facts, Unsaid
 from .field_access import FactsOf, Inside, Path, Reach
 from .rules.base import Face
@@ -170,9 +170,10 @@ class HasRules(Protocol):
 
 
 class RecordCheck(Value):
-    """A function of the record, in `@obeys`: see `Wrong`."""
+    """A function of the record, in `@obeys`: see `Wrong`. `release` asks it only where it is for `both_ways`."""
 
     function: Callable[[Any], object]
+    both_ways: bool = False
 
     def __str__(self) -> str:
         return getattr(self.function, "__name__", "a function")
@@ -191,7 +192,9 @@ class Wrong(ValueError):
 
 
 def obeys(
-    *rules: RecordRule | HasRules | Embedded | Callable[[Any], object], unknown: Literal["drop", "refuse"] | None = None
+    *rules: RecordRule | HasRules | Embedded | Callable[[Any], object],
+    unknown: Literal["drop", "refuse"] | None = None,
+    both_ways: bool = False,
 ) -> Callable[[_C], _C]:
     """A class decorator: every record of the class obeys the rules, and so do its subclasses' records.
 
@@ -200,6 +203,9 @@ def obeys(
     (`Wrong` to name the field), when it is not satisfied. A document, `fits(...)`, judges the data that the record is
     read from. The decorator may stand above or below `@dataclass`.
 
+    With `both_ways` its functions are asked by `release` too, about the record in its final form; else only on the way
+    in. Several decorators go together, so that one function may have it and another not.
+
     With `unknown` the record itself says what is done with keys nobody declared, whatever its gate says: "refuse" makes
     each a fault, "drop" leaves them out. Subclasses and variants inherit it.
 
@@ -207,6 +213,7 @@ def obeys(
     """
     if unknown not in (None, "drop", "refuse"):
         raise DeclarationError(f"unknown={unknown!r} is no way to treat unknown keys", remedy='"drop" or "refuse"')
+    check_flags(both_ways=both_ways)
     held: list[RecordRule | RecordCheck | Embedded] = []
     for rule in rules:
         if isinstance(rule, RecordRule | Embedded):
@@ -215,7 +222,7 @@ def obeys(
             held += rule.__rules__
         elif not isinstance(rule, type) and hasattr(rule, "__call__"):  # noqa: B004
             check_answers(rule, f"@obeys({shown_name(rule)})", takes=1)
-            held.append(RecordCheck(rule))
+            held.append(RecordCheck(rule, both_ways))
         else:
             raise DeclarationError(
                 f"@obeys was given {rule!r}, which is no rule of a record",

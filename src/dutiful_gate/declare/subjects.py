@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from typing import Any, Final, NoReturn, overload
+from typing import Any, Final, overload
 
 from .errors import DeclarationError
+from .members import Subject, checked
 from .rules import (
     Between,
     Ceiling,
@@ -27,21 +28,7 @@ from .rules.format import OfFormat
 from .rules.pattern import text_and_flags
 
 
-class _Subject:
-    """What all subjects share: none has a truth value, and none can be compared twice in one chain."""
-
-    __slots__ = ()
-
-    def __bool__(self) -> NoReturn:
-        raise DeclarationError(
-            f"{self!r} was asked for a truth value, and has none while it is only declared",
-            remedy="write two rules one after the other instead of joining them with and, or, not",
-        )
-
-    __hash__ = object.__hash__
-
-
-class ItsLength(_Subject):
+class ItsLength(Subject):
     """`it.length`: the number of characters of a text, of items of a list, of keys of a record."""
 
     __slots__ = ()
@@ -80,7 +67,7 @@ def _whole(number: object) -> int:
     return number
 
 
-class It(_Subject):
+class It(Subject):
     """The value at hand, inside `Annotated`. Every comparison gives a rule."""
 
     __slots__ = ()
@@ -102,10 +89,10 @@ class It(_Subject):
         return Ceiling(ceiling, True)
 
     def __eq__(self, constant: object) -> Equal:  # type: ignore[override]
-        return Equal(constant, True)
+        return Equal(checked(constant, "it =="), True)
 
     def __ne__(self, constant: object) -> Equal:  # type: ignore[override]
-        return Equal(constant, False)
+        return Equal(checked(constant, "it !="), False)
 
     __hash__ = object.__hash__
 
@@ -135,7 +122,7 @@ class It(_Subject):
 
     def contains(self, held: Any) -> Contains:
         """Text that holds another, or a list that has an item equal to `held`."""
-        return Contains(held)
+        return Contains(checked(held, "it.contains"))
 
     def starts_with(self, affix: str) -> StartsWith:
         """Text that begins with another."""
@@ -157,7 +144,7 @@ class It(_Subject):
 
     def one_of(self, *choices: object) -> OneOf:
         """A value that equals one of the choices."""
-        return OneOf(choices)
+        return OneOf(tuple(checked(each, "it.one_of") for each in choices))
 
     def __repr__(self) -> str:
         return "it"

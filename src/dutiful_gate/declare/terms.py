@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any, Final, NoReturn
 
+from .clock import Clock
 from .conditions import Came, Condition, HasValue, IsA, Obeying, OfValue, Over, told_path
 from .equality import are_equal
 from .errors import DeclarationError
 from .facts import Bind, Facts, Got, Sort, Unit, Unsaid
 from .field_access import FactsOf, Path, Reach
-from .members import on_wire, quoted, typed
+from .members import Subject, checked, on_wire, quoted, typed
 from .records import RecordRule, Standing
 from .rules import Ceiling, Equal, Floor, Length, Rule
 from .rules.base import Face
@@ -376,7 +377,7 @@ def _in_words(term: Any, wire: Callable[[Path], str]) -> object:
     return told
 
 
-class _Terms:
+class _Terms(Subject):
     """Comparisons and arithmetic, which give rules and further terms."""
 
     __slots__ = ("_term",)
@@ -521,7 +522,7 @@ class FieldOfThis(_Terms):
         """A condition: the value equals one of the choices."""
         from .rules import OneOf
 
-        return self.obeys(OneOf(choices))
+        return self.obeys(OneOf(tuple(checked(each, f"{self!r}.one_of") for each in choices)))
 
     def starts_with(self, affix: str) -> Obeying:
         """A condition: the text begins with another."""
@@ -539,7 +540,7 @@ class FieldOfThis(_Terms):
         """A condition: the text holds another, or the list or set has an item equal to `held`."""
         from .rules import Contains
 
-        return self.obeys(Contains(held))
+        return self.obeys(Contains(checked(held, f"{self!r}.contains")))
 
     def all(self, inner: Condition | Rule) -> Over:
         """A condition: every item obeys a rule of `it`, or for records a condition of `this`, the item."""
@@ -569,7 +570,11 @@ def _term(other: object) -> Any:
         return other._term
     from .constants import check_constant  # it opens the rooms of the kinds, which no declaration needs yet
 
-    check_constant(other)
+    if isinstance(other, Clock):
+        raise DeclarationError(
+            f"a field of this is compared with {other}", remedy=f"let its value obey a rule: this.x.obeys(it > {other})"
+        )
+    check_constant(checked(other, "a comparison of this"))
     return Constant(other)
 
 

@@ -296,6 +296,10 @@ class CheckedWriter(SoundWriter):
             self.given_up(f"len({value}) != {known}")
         self.where = record.name
         self.record_rules(record, value_of)
+        outlined, self.outlined = self.outlined, self.hidden or record.key in self.plan.shape.guarded
+        for check in record.checks:
+            self.given_up(self.says_no(check, value))
+        self.outlined = outlined
         for field in record.computed:
             if field.goes_out(secrets=self.secrets):
                 held = self.field_variable(field.attribute)

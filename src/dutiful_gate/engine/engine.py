@@ -21,7 +21,7 @@ from .depth import may_be_deeper, too_deep_at
 from .fast import sound_unit
 from .handover import forget
 from .later import is_large
-from .outgoing import outgoing
+from .outgoing import is_judged_inside, outgoing
 from .own_functions import Passing, passed_on, told, unwrapped
 from .plan import Plan
 from .release import release_unit
@@ -129,6 +129,11 @@ class Engine:
 
         return is_written_alike(self.plan.shape)
 
+    @cached_property
+    def judges_inside(self) -> bool:
+        """Of the way out: whether a value is brought into its final form as a whole before it is judged."""
+        return is_judged_inside(self.plan.shape)
+
     # Depth
 
     @cached_property
@@ -210,9 +215,10 @@ class Engine:
         """Plain data of a typed value that may have been made in code; REFUSED, and the faults, where it is unsound."""
         way_out = self._way_out
         release = way_out.checked(secrets=secrets, exact=exact)
-        made = release(value)
-        if made.__class__ is not Stop:
-            return made, None
+        if not way_out.judges_inside:
+            made = release(value)
+            if made.__class__ is not Stop:
+                return made, None
         read, log = way_out.collect(value)
         if read.__class__ is Stop:
             return REFUSED, log

@@ -1,8 +1,8 @@
 """The shape of what goes out: a value made in code is held against it before it is released.
 
-Its rules are judged on values in their final form, so that normalising steps run first. What only admission can tell is
-not asked again: the moment of checking (a booking for yesterday still goes out), functions of the developer's own, and
-what stands before a step that makes another value.
+Its rules are judged on values in their final form, so that normalising steps run first. What is one way (see
+`shape/one_way.py`) is not asked again: the moment of checking (a booking for yesterday still goes out), functions of
+the developer's own that are not declared for both ways, and what stands before a step that makes another value.
 """
 
 from __future__ import annotations
@@ -12,19 +12,33 @@ from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any
 
 from ..declare.applicability import Takes
-from ..declare.clock import Clock
 from ..declare.equality import SOUND, keys_of, standing
 from ..declare.facts import Bind, Facts, Stop, Unsaid
 from ..declare.kinds import Kind, PlainData
 from ..declare.limits import Limits
-from ..declare.rules import Distinct, Face, Holds, Rule
+from ..declare.rules import Distinct, Face, Holds, Length, Rule
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
-from ..shape.nodes import MISSING, Branches, Choice, Items, Nullable, Record, Scalar, Sealing, Shape, Use
+from ..shape.nodes import (
+    MISSING,
+    Alias,
+    Branches,
+    Choice,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Record,
+    Scalar,
+    Sealing,
+    Shape,
+    Use,
+)
+from ..shape.one_way import is_for_admission
 from ..shape.stages import stages_of
 from ..shape.to_json import plain
-from ..shape.walk import part_of, rebuilt, rebuilt_records, uses_of
+from ..shape.walk import every, held_by, leads, part_of, rebuilt, rebuilt_records, uses_of
 from .plan import Plan
 
 if TYPE_CHECKING:
@@ -175,8 +189,9 @@ def _rebuilt(shape: Shape, change: Callable[[Use], Use]) -> Shape:
 def _outgoing_record(record: Record) -> Record:
     fields = tuple(field for field in record.fields if not field.only_given)
     there = {field.attribute for field in fields}
-    rules = tuple(rule for rule in record.rules if there.issuperset(rule.fields))
-    return record.but(fields=fields, rules=rules, checks=(), fits=(), runs_own=False)
+    rules = tuple(rule for rule in record.rules if there.issuperset(rule.fields) and not is_for_admission(rule))
+    checks = tuple(check for check in record.checks if not is_for_admission(check))
+    return record.but(fields=fields, rules=rules, checks=checks, fits=(), runs_own=False)
 
 
 def _outgoing_use(use: Use) -> Use:
@@ -243,10 +258,49 @@ def _is_read_otherwise(shape: Shape, item: Use) -> bool:
     return any(isinstance(use.node, Branches) and any(each.has_steps for each in use.node.options) for use in uses)
 
 
-def is_for_admission(rule: Rule) -> bool:
-    """Whether only admission asks for it: the moment of checking, and functions of the developer's own."""
-    if isinstance(rule, Holds):
-        return True
-    if isinstance(rule, Distinct):
-        return rule.key is not None and not isinstance(rule.key, str)
-    return any(isinstance(held, Clock) for held in vars(rule).values())
+def is_judged_inside(shape: Shape) -> bool:
+    """Whether a rule of an outgoing shape asks for what is inside a value, and steps may change that on the way.
+
+    Then a value is brought into its final form as a whole before it goes out; else rule by rule, while it does.
+    """
+    changing = _changing(shape)
+
+    def changes(use: Use) -> bool:
+        return any(
+            each.has_steps or each.blank or (isinstance(each.node, Link | Alias) and each.node.key in changing)
+            for each in every(use)
+        )
+
+    for use in uses_of(shape):
+        single = isinstance(use.bare.node, Scalar | Choice | Nothing)
+        if not single and any(_looks_inside(part) for part in use.parts) and changes(use.but(parts=())):
+            return True
+    for record in shape.records.values():
+        if record.checks and record.key in changing:
+            return True
+        for rule in record.rules:
+            for name in () if rule.asks_presence_only else rule.fields:
+                use = record.by_attribute[name].use
+                settled = isinstance(use.bare.node, Scalar | Choice | Nothing) and use.fallback is MISSING
+                if not settled and changes(use):
+                    return True
+    return False
+
+
+def _looks_inside(part: Step | Rule) -> bool:
+    """Whether it asks more of a collection or record than how many items it has, or that they differ as data."""
+    if isinstance(part, Distinct):
+        return part.key is not None
+    return not isinstance(part, Step | Length | _AtTheWayOut)
+
+
+def _changing(shape: Shape) -> frozenset[str]:
+    """The records and aliases that hold something which steps change, however deep."""
+    held = held_by(shape.records, shape.aliases)
+    found = {
+        key for key, uses in held.items() if any(each.has_steps or each.blank for use in uses for each in every(use))
+    }
+    leading = leads(held)
+    while new := {key for key, following in leading.items() if key not in found and not found.isdisjoint(following)}:
+        found |= new
+    return frozenset(found)

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from ..engine.engine import Engine
     from ..read.json_fast import Quickly
     from ..shape.nodes import Shape
+    from ..shape.one_way import OneWay
     from .document import DocumentGate
 
 T = TypeVar("T")
@@ -192,9 +193,10 @@ class Gate(AnyGate[T]):
         """The way out: a typed value as plain JSON data, under the data's names; secrets only when asked for.
 
         The value may have been made in code: kinds, rules and record rules are checked, and normalising steps run, so
-        that its gate reads again what comes out and the release document accepts it. Not asked again: what depends on
-        the moment, functions of one's own, and what stands before a step that makes another value. Numbers that no
-        double holds stay Decimals. Raises Refused, with every fault, for a value that cannot go out.
+        that the release document accepts what comes out. Its gate reads it again too, but for what `one_way` lists:
+        the moment of checking, functions of one's own that are not declared with `both_ways`, and what stands before a
+        step that makes another value. Numbers that no double holds stay Decimals. Raises Refused, with every fault,
+        for a value that cannot go out.
         """
         return self._released(value, secrets, exact=False)
 
@@ -223,6 +225,16 @@ class Gate(AnyGate[T]):
         from ..read.cbor import encoded
 
         return encoded(self.release(value, secrets=secrets))
+
+    @property
+    def one_way(self) -> tuple[OneWay, ...]:
+        """What `release` does not ask for, or cannot turn back, each with its field and why.
+
+        It is empty where all that is released is read again by this gate, and by the document of `schema()`.
+        """
+        from ..shape.one_way import one_ways
+
+        return one_ways(self.shape)
 
     @property
     def fallen(self) -> tuple[str, ...]:

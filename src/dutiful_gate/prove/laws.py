@@ -7,17 +7,14 @@ from random import Random
 from typing import Any
 
 from ..declare.kinds.text import encodable
-from ..declare.rules import Rule
 from ..declare.values import Value
 from ..document.document import Unstated
-from ..engine.outgoing import is_for_admission
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.fault import Fault
 from ..report.verdict import Refused, Verdict
 from ..sample.typed_values import Made
-from ..shape.final_forms import comes_final, survives
-from ..shape.nodes import MISSING, Choice, Scalar, Shape, Use
+from ..shape.nodes import Choice, Scalar, Use
 from ..shape.walk import uses_of
 from .names import names_along, names_under_unions
 from .second_opinion import second_opinions
@@ -51,7 +48,7 @@ class Laws:
         self.doubles = any(isinstance(use.node, Scalar) and use.node.kind.strict.double for use in uses_of(gate.shape))
         others = any(field.also for record in gate.shape.records.values() for field in record.fields)
         self.strict = not others and not any(_bends(use) for use in uses_of(gate.shape))
-        self.final = not _asks_more(gate.shape)
+        self.one_way = {each.field for each in gate.one_way}
         # What is write-only stays inside: what is released lacks it, and is not read again.
         fields = [field for record in gate.shape.records.values() for field in record.fields]
         self.comes_back = not any(field.write_only for field in fields)
@@ -136,11 +133,18 @@ class Laws:
                 return Disagreement(
                     2, instance, f"made in code and released as {_short(everything)}, the document: {told[0]}"
                 )
-        if self.final and self.comes_back and not (again := gate.examine_json(raw)):
-            return Disagreement(
-                2, instance, f"made in code and released as {_short(everything)}, not read again: {again.faults[0]}"
-            )
+        if self.comes_back and not (again := gate.examine_json(raw)):
+            lost = [fault for fault in again.faults if not self._is_one_way(fault)]
+            if lost:
+                return Disagreement(
+                    2, instance, f"made in code and released as {_short(everything)}, not read again: {lost[0]}"
+                )
         return None
+
+    def _is_one_way(self, fault: Fault) -> bool:
+        """Whether the gate says of a place that release does not check it, or cannot turn it back."""
+        along, _ = names_along(self.gate.shape, fault.path)
+        return not self.one_way.isdisjoint(along | names_under_unions(self.gate.shape, fault.path))
 
     def _unstated(self, faults: tuple[Fault, ...]) -> bool:
         """Whether what only the document finds is at fields whose value is read from something else."""
@@ -156,21 +160,6 @@ class Laws:
         along, ends = names_along(self.gate.shape, fault.path)
         # A rule answers for its own place; a function of the record may point further in, a step changes all inside.
         return rule.field in (along if not rule.codes or "check" in rule.codes else ends)
-
-
-def _asks_more(shape: Shape) -> bool:
-    """Whether admission asks what release does not: the moment, own functions, what stands before another reading."""
-    if any(record.checks or any(field.only_given for field in record.fields) for record in shape.records.values()):
-        return True
-    for use in uses_of(shape):
-        if use.is_reread or use.fallback is not MISSING or use.making is not None:
-            return True
-        if use.fits and not comes_final(use, shape.aliases):
-            return True
-        for number, part in enumerate(use.parts):
-            if isinstance(part, Rule) and (is_for_admission(part) or not survives(part, use.parts[number + 1 :])):
-                return True
-    return False
 
 
 def _bends(use: Use) -> bool:

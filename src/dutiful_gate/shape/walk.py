@@ -44,6 +44,32 @@ def uses_of(shape: Shape) -> list[Use]:
     return [each for root in roots for each in every(root)]
 
 
+def named_uses(shape: Shape) -> Iterator[tuple[str, Use]]:
+    """Every use of a node in a shape, with its name in lists of rules, as in `Booking.crates[]`."""
+    yield from _named(shape.name, shape.root)
+    for record in shape.records.values():
+        for field in fields_of(record):
+            yield from _named(f"{record.name}.{field.attribute}", field.use)
+    for key, use in shape.aliases.items():
+        yield from _named(key, use)
+
+
+def _named(name: str, use: Use) -> Iterator[tuple[str, Use]]:
+    yield name, use
+    match use.node:
+        case Items(item):
+            yield from _named(f"{name}[]", item)
+        case Fixed():
+            for number, item in enumerate(use.node.every):
+                yield from _named(f"{name}[{number}]", item)
+        case Entries(key, value):
+            yield from _named(f"{name} keys", key)
+            yield from _named(f"{name} values", value)
+        case _:
+            for inner in inside(use.but(via=None)):
+                yield from _named(name, inner)
+
+
 def part_of(shape: Shape, use: Use) -> Shape:
     """A part of a shape as one by itself: the use, and the records and aliases that it leads to."""
     reached: dict[str, None] = {}

@@ -14,7 +14,6 @@ from ..declare.rules import Distinct, Holds, Rule
 from ..declare.sources import Source
 from ..declare.steps import Step, Then
 from ..document.document import Document
-from ..engine.outgoing import is_for_admission
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.reading import gate_reading
@@ -40,6 +39,7 @@ from ..shape.nodes import (
     Use,
     default_of,
 )
+from ..shape.one_way import is_for_admission
 from ..shape.to_json import plain
 from ..shape.walk import every, holds_secret, uses_of
 from .function_marks import digest_of_text, mark_of
@@ -154,7 +154,7 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
         before = "/".join(("", *path))
         stands.setdefault(record.name, (before, record))
         functions |= {f"{check}{mark_of(check.function)}" for check in record.checks}
-        passing |= set(map(str, record.checks))
+        passing |= {str(check) for check in record.checks if is_for_admission(check)}
         if record.runs_own:  # making one runs code of its class
             made_by = [getattr(record.builder, name, None) for name in ("__new__", "__init__", "__post_init__")]
             functions |= {f"{_CONSTRUCTOR}{mark_of(each)}" for each in made_by if mark_of(each)}

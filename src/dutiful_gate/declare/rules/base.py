@@ -125,6 +125,10 @@ class Rule(Value, ABC, kw_only=True):
                 )
         return self.but(own_words=words)
 
+    def named(self, *, hidden: bool) -> str:
+        """The rule as a developer wrote it; `hidden`, where its constants would tell of a secret, by its word alone."""
+        return f"{str(self).partition('(')[0].split(' ')[0]}(...)" if hidden and self.tells_values else str(self)
+
     def __bool__(self) -> NoReturn:
         raise DeclarationError(
             f"the rule {self} was asked for a truth value, and has none",

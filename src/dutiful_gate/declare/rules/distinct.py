@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..applicability import LIST, Takes
 from ..equality import CROWDED, EQUAL, SOUND, key_of, keys_of, standing
-from ..errors import DeclarationError
+from ..errors import DeclarationError, check_flags
 from ..facts import Bind, Facts, Own, Unit, Unsaid
 from ..hash_limits import MOST_ALIKE
 from ..waiting import check_answers, shown_name
@@ -36,19 +36,22 @@ class Distinct(Rule):
     """No two items are equal; with `key`, no two have an equal key. An item that has no such key is not compared."""
 
     key: Callable[[Any], Any] | str | None = None
+    both_ways: bool = False
 
-    def by(self, key: Callable[[Any], Any] | str) -> Distinct:
+    def by(self, key: Callable[[Any], Any] | str, *, both_ways: bool = False) -> Distinct:
         """The same, comparing what a function makes of each item, or one attribute of it.
 
-        An item that is null, or whose attribute is lacking or null, is like no other.
+        An item that is null, or whose attribute is lacking or null, is like no other. `release` asks a function only
+        with `both_ways`, an attribute always.
         """
+        check_flags(both_ways=both_ways)
         if not isinstance(key, str):
             if not callable(key):
                 raise DeclarationError(
                     f"it.distinct.by({key!r}) needs a function or a name", remedy='as in it.distinct.by("number")'
                 )
             check_answers(key, f"it.distinct.by({shown_name(key)})", takes=1)
-        return self.but(key=key)
+        return self.but(key=key, both_ways=both_ways)
 
     @property
     def may_raise(self) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
-from ..errors import DeclarationError
+from ..errors import DeclarationError, check_flags
 from ..facts import Bind, Facts, Own, Unsaid
 from ..waiting import check_answers, shown_name
 from .base import Face, Rule
@@ -16,9 +16,10 @@ if TYPE_CHECKING:
 
 
 class Holds(Rule):
-    """A function says whether the value will do."""
+    """A function says whether the value will do; on the way out it is asked only where it is for `both_ways`."""
 
     function: Callable[[Any], object]
+    both_ways: bool = False
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(Own(self.function), 'HOLDS')}({value})"
@@ -56,13 +57,15 @@ class Holds(Rule):
         return f"holds({self.numbers()['check']})"
 
 
-def holds(function: Callable[[Any], object], *, says: str | None = None) -> Holds:
+def holds(function: Callable[[Any], object], *, says: str | None = None, both_ways: bool = False) -> Holds:
     """An own check: the function gives something true when the value will do, or raises ValueError with its words.
 
-    `says` is the wording of the fault, with `{given}` and `{label}`. Any other exception is not swallowed.
+    `says` is the wording of the fault, with `{given}` and `{label}`. Any other exception is not swallowed. With
+    `both_ways`, `release` asks it too, about the value in its final form.
     """
+    check_flags(both_ways=both_ways)
     if not callable(function):
         raise DeclarationError(f"holds({function!r}) needs a function", remedy="hand over something that can be called")
     check_answers(function, f"holds({shown_name(function)})", takes=1)
-    rule = Holds(function)
+    rule = Holds(function, both_ways)
     return rule if says is None else rule.says(says)

@@ -525,9 +525,7 @@ class SchemaWriter:
                 if not converted and not survives(part, later):
                     told = Unsaid("a later step changes what it judged")
                 if self.hidden and part.tells_values:
-                    self.leave(
-                        at, name, f"{str(part).partition('(')[0].split(' ')[0]}(...)", Unsaid(_NOT_TOLD), *_codes(part)
-                    )
+                    self.leave(at, name, part.named(hidden=True), Unsaid(_NOT_TOLD), *_codes(part))
                     continue
             else:
                 told = part.keywords()
