@@ -294,6 +294,14 @@ def _no_x(value: str) -> bool:
     return "x" not in value
 
 
+def _no_items() -> list[Any]:
+    return []
+
+
+def _nothing() -> None:
+    return None
+
+
 def _first(value: Any) -> Any:
     return value[:1] if isinstance(value, str) else value
 
@@ -485,6 +493,7 @@ class Maker:
                 Annotated[datetime, written("%d.%m.%Y %H:%M:%S %z")],
                 Annotated[datetime, written("%Y-%m-%d %H:%M:%S%z"), in_utc],
                 Annotated[datetime, without_offset, written("%d/%m/%Y %H:%M")],
+                Annotated[datetime, written("%z %d/%m/%Y %H:%M"), utc_only],
                 Annotated[datetime, via(int)],
                 Annotated[datetime | None, via(float)],
                 Annotated[datetime, via(int, it >= 0), it < datetime(2090, 1, 1, tzinfo=UTC)],
@@ -646,6 +655,9 @@ class Maker:
                     Annotated[Annotated[str, it.length <= 2] | Annotated[str, it.has("a")], unambiguous],
                     Annotated[int | Annotated[float, it > 2] | None, unambiguous], Annotated[Span | Tide, unambiguous],
                     Annotated[list[int] | list[Annotated[int, it > 3] | str] | str, unambiguous],
+                    Annotated[Annotated[str, holds(_no_x)] | Annotated[str, it.length > 2], unambiguous],
+                    Annotated[Annotated[datetime, it > now] | str | None, unambiguous], Annotated[Fussy | Base, unambiguous],
+                    Annotated[Annotated[dict[int, str], it.length < 3] | dict[Port, str], unambiguous],
                     list[int] | list[str], list[date] | list[str], dict[str, int] | dict[str, str], dict[str, int] | list[int],
                     tuple[int, str] | tuple[str, int], Base | Derived, Derived | Base | None, Box[int] | Box[str], Span | Tide | int,
                     Annotated[int, it > 5, otherwise(6)] | str, Annotated[str, trimmed] | int, Port | date | int,
@@ -766,10 +778,11 @@ class Maker:
             )  # fmt: skip
         if random.random() < 0.08:
             fields.append(("again", Self | None, None))
-            again = random.choice(
-                [list[Self], dict[str, Self], list[list[Self] | None], Box[Self] | None, list[Self | int]]
-            )
-            fields.append(("within", again, field(default_factory=dict if again == dict[str, Self] else list)))
+            again, makes = random.choice(
+                [(list[Self], list), (dict[str, Self], dict), (list[list[Self] | None], list), (Box[Self] | None, _nothing),
+                 (list[Self | int], list), (list[Self], _no_items)]
+            )  # fmt: skip
+            fields.append(("within", again, field(default_factory=makes)))
         fields.sort(key=lambda each: len(each))
         made: Any = make_dataclass(self.name("Made"), fields, slots=random.random() < 0.5)
         unknown = next((rule for rule in rules if isinstance(rule, str)), None)
@@ -809,7 +822,10 @@ class Maker:
                  all_or_none(first, second), this[first].came | this[second].came, ~(this[first].came & this[second].came),
                  when(this[first].came).obeys(this[second].has_value).or_else.forbids(second)]  # fmt: skip
         if 0.35 < more < 0.45:
-            return obeys(this.length >= 1, this.length != 3, unknown="refuse")(made)
+            counted = random.choice(
+                [this.length != 3, when(this.length > 2).needs(first), (this.length < 4) | this[first].has_value]
+            )
+            return obeys(this.length >= 1, counted, unknown="refuse")(made)
         return obeys(random.choice(rules))(made) if random.random() < 0.6 else made
 
     def ready_made(self, depth: int) -> Any:

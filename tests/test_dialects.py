@@ -23,6 +23,7 @@ from dutiful_gate import (
     bundle,
     fits,
     holds,
+    if_absent,
     in_utc,
     it,
     needs,
@@ -66,12 +67,12 @@ class Freight:
     low: int
     high: int
     pin: Annotated[str, secret]
+    tags: Annotated[list[str], it.contains("dry"), if_absent(["dry"])]
     old: Annotated[str | None, about(title="Old code", deprecated=True, read_only=True, examples=["Q1"])] = None
     hazard: Literal["none", "acid"] = "none"
     un_number: int | None = None
     note: str | None = None
     by_port: dict[Annotated[str, it.matches("[A-Z]{3}")], list[bytes]] = field(default_factory=dict)
-    tags: Annotated[list[str], it.contains("dry")] = field(default_factory=lambda: ["dry"])
 
 
 freight = Gate(Freight)

@@ -7,12 +7,12 @@ from __future__ import annotations
 import json
 import re
 from dataclasses import dataclass, field, make_dataclass
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta, timezone
 from decimal import Decimal
 from enum import Enum
 from ipaddress import IPv4Address, IPv6Address
 from pathlib import Path
-from typing import Annotated, Any, Literal, get_args
+from typing import Annotated, Any, Literal, NotRequired, TypedDict, get_args
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -20,13 +20,39 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from any_declaration import CONSTANTS, Fee, compared_in_records
-from dutiful_gate import Document, Gate, Source, about, as_text, it, obeys, otherwise, trimmed, uppered
+from any_declaration import CONSTANTS, Fee, compared_in_records, loaded
+from dutiful_gate import (
+    DeclarationError,
+    Document,
+    Gate,
+    Source,
+    about,
+    as_text,
+    at_least_one,
+    declarations_of,
+    holds,
+    if_absent,
+    it,
+    now,
+    obeys,
+    otherwise,
+    this,
+    trimmed,
+    unambiguous,
+    uppered,
+    utc_only,
+    when,
+    written,
+)
+from dutiful_gate.config import Settings
 from dutiful_gate.declare.rules.pattern import in_ecma
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.document.dialects import WrittenDialect
 from dutiful_gate.proofs import prove
 from dutiful_gate.regex.from_ecma import python_pattern
+from dutiful_gate.web import Api, Endpoint, Form, RequestGate
+from dutiful_gate.web.description import description
+from dutiful_gate.web.manual.page import manual
 
 
 def test_the_charters_document() -> None:
@@ -118,11 +144,135 @@ def test_every_type_and_rule_of_the_slice() -> None:
         },
         "choice": {"type": "integer", "enum": [1, 2]},
         "when": {"type": "string", "format": "date-time", "default": "2026-05-04T09:30:00Z"},
-        "ports": {"type": "array", "items": {"type": "string", "enum": ["QLP", "OST"]}, "default": ["OST"]},
+        "ports": {"type": "array", "items": {"type": "string", "enum": ["QLP", "OST"]}},
     }
     unstated = {rule.field: rule.reason for rule in document.unstated}
-    assert set(unstated) == {"Everything.on", "Everything.loud"}
+    assert set(unstated) == {"Everything.on", "Everything.loud", "Everything.ports"}
+    assert "if_absent(...)" in unstated["Everything.ports"]
     assert unstated["Everything.on"] == "JSON Schema compares numbers only, not date"
+
+
+def test_no_factory_runs_while_anything_is_written() -> None:
+    made: list[int] = []
+
+    def number_them() -> list[int]:
+        made.append(len(made))
+        return list(made)
+
+    @dataclass
+    class Berth:
+        depth: float = 4.5
+        ropes: list[str] = field(default_factory=list)
+
+    @obeys(when(this.numbers.length > 2).needs("note"), at_least_one("numbers", "note"), at_least_one("maybe", "note"))
+    @dataclass
+    class Terminal:
+        on: Annotated[str, if_absent(sent="Ostrey")]
+        ports: Annotated[list[str], if_absent(["OST"])]
+        note: str | None = None
+        numbers: list[int] = field(default_factory=number_them)
+        maybe: list[int] | None = field(default_factory=number_them)
+        berth: Berth = field(default_factory=Berth)
+
+    @dataclass
+    class Asked:
+        body: Terminal
+
+    @dataclass
+    class Typed:
+        form: Terminal
+
+    terminals = Gate(Terminal)
+    made.clear()
+    document = terminals.schema()
+    released = terminals.schema(of="release")
+    said = {
+        name: held["default"] for name, held in document["$defs"]["Terminal"]["properties"].items() if "default" in held
+    }
+    assert said == {"note": None, "on": "Ostrey", "ports": ["OST"], "berth": {"depth": 4.5, "ropes": []}}
+    unstated = {(rule.field, rule.rule.partition("(")[0]) for rule in document.unstated}
+    assert unstated == {
+        ("Terminal.numbers", "its default"),
+        ("Terminal.maybe", "its default"),
+        ("Terminal.note", "when"),
+        ("Terminal.maybe", "at_least_one"),
+    }
+    assert not {rule.rule for rule in released.unstated} & {"its default"}
+    settings = Settings(Terminal)
+    made.clear()
+    for form in ("toml", "yaml", "json", "env", "markdown"):
+        assert settings.template(form)  # type: ignore[arg-type]
+    endpoint = Endpoint("POST", "/terminals", Asked, {204: None})
+    api = Api("Terminals", "1", [endpoint.by(lambda asked: None)])
+    form = Form(RequestGate(Typed))
+    made.clear()
+    assert manual(api)
+    assert description(api)
+    assert form.page()
+    assert made == []
+
+
+def even(value: int) -> bool:
+    return value % 2 == 0
+
+
+@pytest.mark.parametrize("dialect", ["2020-12", "draft-07", "openapi-3.0"])
+@pytest.mark.parametrize(
+    ("options", "stated"),
+    [
+        (Annotated[int, it > 2] | Annotated[int, it < 5], True),
+        (Annotated[int, holds(even)] | Annotated[int, it > 2], False),
+        (Annotated[datetime, it > now] | str, False),
+        (Annotated[str, uppered] | Annotated[str, it.length > 2], False),
+        (list[Annotated[int, holds(even)]] | list[Annotated[int, it > 2]], False),
+    ],
+)
+def test_an_unambiguous_union_that_cannot_be_stated_is_no_one_of(options: Any, stated: bool, dialect: Any) -> None:
+    gate = Gate(Annotated[options, unambiguous])
+    document = gate.schema(dialect=dialect)
+    assert ("oneOf" in document) == stated
+    assert ("unambiguous" in {rule.rule for rule in document.unstated}) != stated
+    judge = Gate.from_schema(document, dialect=dialect)
+    sent: list[Any] = [1, 2, 3, 4, 5, "QLP", "x", "2030-05-04T09:30:00Z", [1], [3], [4]]
+    assert all(judge.accepts(each) for each in sent if gate.accepts(each))
+    for each in sent:
+        if gate.accepts(each):
+            assert gate.release(gate.admit(each)) is not None
+
+
+def test_every_unstated_rule_stands_somewhere() -> None:
+    declared = dict[int, tuple[Annotated[str, holds(bool)], Annotated[int | Annotated[str, uppered], unambiguous]]]
+    for dialect in ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0"):
+        for rule in Gate(declared).schema(dialect=dialect).unstated:  # type: ignore[arg-type]
+            at: Any = Gate(declared).schema(dialect=dialect)  # type: ignore[arg-type]
+            for step in rule.pointer.split("/")[1:]:
+                at = at[int(step)] if isinstance(at, list) else at[step]
+
+
+def test_a_form_of_ones_own_in_utc_only() -> None:
+    for parts in ((utc_only, written("%d.%m.%Y %H:%M %z")), (written("%d.%m.%Y %H:%M %z"), utc_only)):
+        gate: Gate[datetime] = Gate(Annotated[(datetime, *parts)])
+        judge = Gate.from_schema(gate.schema())
+        for text, sound in (("04.05.2026 09:30 +0000", True), ("04.05.2026 09:30 +0200", False)):
+            assert gate.accepts(text) is judge.accepts(text) is sound
+        assert (
+            gate.release(datetime(2026, 5, 4, 9, 30, tzinfo=timezone(timedelta(hours=2)))) == "04.05.2026 07:30 +0000"
+        )
+
+
+@pytest.mark.parametrize("rule", [when(this.length > 1).needs("a"), (this.length > 1) | this.a.has_value])
+def test_keys_that_may_be_left_out_are_counted_nowhere(rule: Any) -> None:
+    loose: Any = TypedDict("Loose", {"a": NotRequired[int], "b": NotRequired[int]})
+    with pytest.raises(DeclarationError, match="counts keys"):
+        Gate(obeys(rule)(loose))
+    holder: Any = TypedDict("Holder", {"items": list[loose]})
+    with pytest.raises(DeclarationError, match="counts keys"):
+        Gate(obeys(this.items.all(this.length > 1))(holder))
+    strict: Any = TypedDict("Strict", {"a": NotRequired[int], "b": NotRequired[int]})
+    gate = Gate(obeys(rule, unknown="refuse")(strict))
+    again = loaded(declarations_of(gate.schema()))
+    for sent in ({}, {"a": 1}, {"b": 1}, {"a": 1, "b": 2}):
+        assert gate.accepts(sent) == again.accepts(sent)
 
 
 def test_trimmed_text_says_so_exactly() -> None:

@@ -781,7 +781,7 @@ def test_a_template_has_the_defaults_where_a_rule_asks_for_more() -> None:
 
     filled = tomllib.loads(re.sub(r"(?m)^#(?!#)", "", Settings(Desk).template("toml")))
     assert isinstance(filled.pop("note"), str), "the one that the rule asks for"
-    assert filled == {"port": 8080, "rate": 1.5, "raw": "eA==", "days": ["2026-05-04"]}
+    assert filled == {"port": 8080, "rate": 1.5, "raw": "eA=="}, "what a function makes is not known beforehand"
 
 
 @pytest.mark.parametrize("form", ["toml", "yaml", "json", "env", "markdown"])

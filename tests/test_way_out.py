@@ -130,7 +130,7 @@ class Sailing:
         (Annotated[str, it.length > 2, then(len), it > 3], ["it.length > 2", "then(len)"]),
         (Annotated[str, secret, it == "QLP", then(str)], ["it(...)", "then(str)"]),
         (Annotated[str, it.length <= 3, lowered], ["it.length <= 3"]),
-        (Unlike, ["holds(isupper)", "InitVar", "write_only", "its own constructor"]),
+        (Unlike, ["holds(isupper)", "write_only", "InitVar", "its own constructor"]),
         (Sailing, ["this.departs.obeys(it > now)", "this.berth.obeys(holds(even))", "leads_on"]),
         (subset(Sailing, only=("berth", "origin")), ["this.berth.obeys(holds(even))"]),
         (Annotated[str, trimmed, it.length <= 3], []),

@@ -15,7 +15,8 @@ from ..report.cause import UnknownKey
 from ..report.fault import Fault, Path, dotted
 from ..report.place import Place
 from ..report.verdict import Verdict, refusal
-from ..shape.nodes import MISSING, Entries, Field, Record, Use
+from ..shape.known_defaults import known_default
+from ..shape.nodes import MISSING, Entries, Record, Use
 from ..shape.to_json import plain
 from ..shape.walk import part_of
 from .expansion import Expansion
@@ -216,7 +217,7 @@ class Loading:
             if field.only_given or (record.form == "dict" and field.attribute not in value):
                 continue
             held = value[field.attribute] if record.form == "dict" else getattr(value, field.attribute)
-            self._of_use(field.use, held, (*path, field.wire), found, default=_default(field))
+            self._of_use(field.use, held, (*path, field.wire), found, default=known_default(self.names.shape, field))
         for rest in record.rests:
             held = value[rest.attribute] if record.form == "dict" else getattr(value, rest.attribute)
             entries = self.names.node(rest.use)
@@ -267,15 +268,6 @@ class Loading:
                 return owner
             owner = owner[step]
         return owner
-
-
-def _default(field: Field) -> Any:
-    if field.factory is not None:
-        try:
-            return field.factory()
-        except Exception:  # one that needs what is not there
-            return MISSING
-    return field.default
 
 
 def _released(use: Use, value: Any, shape: Any) -> Any:

@@ -9,12 +9,17 @@ from dataclasses import dataclass
 from random import Random
 from typing import TYPE_CHECKING, Any
 
+from ..declare.facts import Stop
+from ..declare.sources import Source
 from ..document.rules_in_words import rules_in_words
+from ..engine.engine import Engine
+from ..engine.plan import Plan
 from ..report.fault import Path, dotted
 from ..report.markdown import code_span, escaped
 from ..report.shown_values import visible
 from ..sample.payloads import CannotSample, Payloads
-from ..shape.nodes import MISSING, Choice, Entries, Field, Items, Link, Nothing, Nullable, Record, Use, default_of
+from ..shape.known_defaults import is_unknown, known_default, without_makers
+from ..shape.nodes import MISSING, Choice, Entries, Field, Items, Link, Nothing, Nullable, Record, Use
 from ..shape.to_json import plain
 from ..shape.walk import holds_secret, part_of
 from .as_declared import SCHEMA
@@ -75,6 +80,8 @@ class Entry:
         last = ["needed"] if self.needed else []
         if not self.needed and self.record is None and self.default is not MISSING:
             last.append(f"default: {self.default_told()}")
+        if self.record is None and self.default is MISSING and self.field.has_default:
+            last.append("default: one that the program makes")
         last += ["secret"] if self.use.secret else []
         last += ["deprecated"] if about.deprecated else []
         return [*told, "; ".join([*kind_in_words(self.use, names), *last])]
@@ -131,7 +138,9 @@ def entries(settings: Settings[Any]) -> list[Entry]:
 
 def _sample(settings: Settings[Any]) -> Any:
     """Sound settings, made up: examples and defaults where they are sound together."""
-    makes = Payloads(settings.gate.shape, Random(5))
+    shape = without_makers(settings.gate.shape)
+    judge = Engine(Plan(shape, Source.MIXED, True, settings.limits))
+    makes = Payloads(shape, Random(5))
     made: list[Any] = []
     for _ in range(_TRIES):
         with suppress(CannotSample, RecursionError):
@@ -145,14 +154,24 @@ def _sample(settings: Settings[Any]) -> Any:
     for examples in (True, False):
         for whole in made:
             tried = _with_defaults(whole, root, names, examples=examples)
-            if settings.gate.accepts(tried):
+            if _accepts(judge, tried):
                 return tried
     # Not all defaults are sound together: a rule asks for more. The others stay what they are.
-    found = made[0]
-    for path, default in _defaults_in(found, root, names, ()):
-        tried = _set(found, path, default)
-        found = tried if settings.gate.accepts(tried) else found
-    return found
+    return max((_nearest(judge, whole, root, names) for whole in made), key=lambda kept: kept[0])[1]
+
+
+def _nearest(judge: Engine, made: Any, root: Use, names: Names) -> tuple[tuple[int, list[bool]], Any]:
+    """Made settings with the defaults that they bear, one after the other; and how many these are, and which."""
+    kept = []
+    for path, default in _defaults_in(made, root, names, ()):
+        tried = _set(made, path, default)
+        kept.append(_accepts(judge, tried))
+        made = tried if kept[-1] else made
+    return (sum(kept), kept), made
+
+
+def _accepts(judge: Engine, made: Any) -> bool:
+    return judge.collect(made)[0].__class__ is not Stop
 
 
 def _defaults_in(made: Any, use: Use, names: Names, path: Path) -> Iterator[tuple[Path, Any]]:
@@ -194,10 +213,10 @@ def _with_defaults(made: Any, use: Use, names: Names, *, examples: bool) -> Any:
 
 
 def _default_of(field: Field, names: Names) -> Any:
-    if field.factory is None and field.default is MISSING:
+    if (known := known_default(names.shape, field)) is MISSING:
         return MISSING
     try:
-        return plain(field.use, default_of(field), names.shape)
+        return plain(field.use, known, names.shape)
     except Exception:  # a default that only a program can make
         return MISSING
 
@@ -230,8 +249,19 @@ def _entries(
 
 
 def _may_be_empty(use: Use, names: Names) -> bool:
-    """Whether a record with nothing in it is sound."""
-    return Payloads(part_of(names.shape, use), Random(5)).is_sound(use, {})
+    """Whether a record with nothing in it is sound, but for what functions make."""
+    made = Payloads(without_makers(part_of(names.shape, use)), Random(5))
+    records = list(names.records(use, {}))
+    try:
+        stand = {
+            field.wire: made.use(field.use, 0, "")
+            for record in records
+            for field in record.fields
+            if is_unknown(names.shape, field)
+        }
+    except (CannotSample, RecursionError):
+        return False
+    return made.is_sound(use, stand)
 
 
 def _opened(use: Use, through: tuple[str, ...], names: Names) -> Record | None:
@@ -244,7 +274,7 @@ def _opened(use: Use, through: tuple[str, ...], names: Names) -> Record | None:
 
 
 def _made_up(use: Use, names: Names) -> Any:
-    makes = Payloads(part_of(names.shape, _inside(use)), Random(5))
+    makes = Payloads(without_makers(part_of(names.shape, _inside(use))), Random(5))
     try:
         return min((makes.make() for _ in range(3)), key=lambda made: len(str(made)))
     except (CannotSample, RecursionError):

@@ -37,6 +37,11 @@ class Condition:
         """The fields of the record that it mentions, each once."""
         return tuple(dict.fromkeys(path[0] for path in self.paths))
 
+    @property
+    def counts_keys(self) -> bool:
+        """Whether it asks, or what it is made of, how many keys of the record came."""
+        return any(getattr(part, "counts_keys", False) for part in self.made_of)
+
     def test(self, reach: Reach, bind: Bind) -> str:
         """Source that is true where it holds."""
         raise NotImplementedError
@@ -378,6 +383,8 @@ class Over(OfValue):
     def made_of(self) -> tuple[object, ...]:
         """The conditions it is made of."""
         return (self.inner,)
+
+    counts_keys = False  # those of its items are theirs
 
     @property
     def may_raise(self) -> bool:

@@ -6,7 +6,6 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from copy import deepcopy
 from enum import Enum
-from functools import partial
 from typing import TYPE_CHECKING, Any, Final, TypeVar
 
 from .errors import DeclarationError, check_flags
@@ -140,7 +139,7 @@ class IfAbsent(Value):
             return AsSent(self.make.sent) if isinstance(self.make, AsSent) else self.make
         if self.value.__class__ in (list, dict, set) and not self.value:
             return self.value.__class__
-        return None if self.value.__hash__ is not None else partial(deepcopy, self.value)
+        return None if self.value.__hash__ is not None else Copied(self.value)
 
 
 def if_absent(value: Any = _UNSAID, *, make: Callable[[], Any] | None = None, sent: Any = _UNSAID) -> IfAbsent:
@@ -162,6 +161,21 @@ def if_absent(value: Any = _UNSAID, *, make: Callable[[], Any] | None = None, se
     if sent is not _UNSAID:
         make = AsSent(sent)
     return IfAbsent(None if value is _UNSAID else value, make)
+
+
+class Copied:
+    """Makes a copy of a value for every record."""
+
+    __slots__ = ("held",)
+
+    def __init__(self, held: Any) -> None:
+        self.held = held
+
+    def __call__(self) -> Any:
+        return deepcopy(self.held)
+
+    def __repr__(self) -> str:
+        return f"a copy of {self.held!r}"
 
 
 class AsSent:

@@ -5,7 +5,7 @@ A field has a value when it is not null, and is not absent without a default.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NoReturn
 
 from .conditions import Condition, Opposite, all_of
@@ -36,14 +36,10 @@ def _paths(*names: str) -> tuple[Path, ...]:
     return tuple((name,) for name in names)
 
 
-def _present(name: str, at: Standing) -> dict[str, Any]:
-    """That a field has a value: it is there, or has a default that is one, and is not null."""
-    said = at.holding((name,), {}, lambda default: True)
-    return {} if isinstance(said, Unsaid) else dict(said)
-
-
-def _absent(name: str, at: Standing) -> dict[str, Any]:
-    return {"not": _present(name, at)}
+def _present(names: Iterable[str], at: Standing) -> list[dict[str, Any]] | Unsaid:
+    """That each field has a value: it is there, or has a default that is one, and is not null."""
+    said = [at.holding((name,), {}, lambda default: True) for name in names]
+    return next((each for each in said if isinstance(each, Unsaid)), None) or [dict(each) for each in said]  # type: ignore[arg-type]
 
 
 class Needs(_Presence):
@@ -66,7 +62,9 @@ class Needs(_Presence):
         return {"wanted": [wire((name,)) for name in self.wanted], "given": wire((self.given,))}
 
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
-        there = [_present(name, at) for name in (self.given, *self.wanted)]
+        there = _present((self.given, *self.wanted), at)
+        if isinstance(there, Unsaid):
+            return there
         if all(list(said) == ["required"] for said in there):
             return {"dependentRequired": {at.wire[self.given]: [at.wire[name] for name in self.wanted]}}
         return {"if": there[0], "then": all_of(there[1:])}
@@ -117,8 +115,10 @@ class WhenRule(_Presence):
         condition = self.when.schema(at)
         if isinstance(condition, Unsaid):
             return condition
-        then = all_of((_present if self.wanted else _absent)(each, at) for each in self.names)
-        return {"if": condition, "then": then}
+        there = _present(self.names, at)
+        if isinstance(there, Unsaid):
+            return there
+        return {"if": condition, "then": all_of(there if self.wanted else [{"not": each} for each in there])}
 
     def __str__(self) -> str:
         verb = "needs" if self.wanted else "forbids"
@@ -151,10 +151,6 @@ class WhenObeys(RecordRule):
     @property
     def of_whole(self) -> bool:
         return self.then.of_whole
-
-    @property
-    def counts_keys(self) -> bool:
-        return self.then.counts_keys
 
     @property
     def may_raise(self) -> bool:
@@ -221,7 +217,9 @@ class Count(_Presence):
         return {"names": [wire((name,)) for name in self.names]}
 
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
-        there = [_present(name, at) for name in self.names]
+        there = _present(self.names, at)
+        if isinstance(there, Unsaid):
+            return there
         if self.word == "at_least_one":
             return {"anyOf": there}
         if self.word == "exactly_one":

@@ -25,6 +25,7 @@ class Standing(ABC):
 
     `wire`      the names in the data, by attribute
     `defaults`  what stands in, by attribute, for fields that are absent
+    `unknown`   the attributes of fields for which something stands in that a function makes
     `nullable`  the attributes of fields that may be null
     `blank`     those of fields for which blank text is null
     `plain`     those of fields whose values are what stands in the data
@@ -32,6 +33,7 @@ class Standing(ABC):
 
     wire: Mapping[str, str]
     defaults: Mapping[str, object]
+    unknown: frozenset[str]
     nullable: frozenset[str]
     blank: frozenset[str]
     plain: frozenset[str]
@@ -50,6 +52,8 @@ class Standing(ABC):
         `holds` tells the same of a default.
         """
         name = path[0]
+        if name in self.unknown and (len(path) > 1 or said or name in self.nullable):
+            return Unsaid("what stands in for an absent field is not known before it is made")
         if len(path) > 1:
             inner = self.inside(path[:1])
             if inner is None:
@@ -61,7 +65,7 @@ class Standing(ABC):
         else:
             test = self._no_null(name, said)
         default = self.defaults.get(name)
-        stands_in = default is not None and holds(Inside(path[1:])(default))
+        stands_in = name in self.unknown or (default is not None and holds(Inside(path[1:])(default)))
         made: Keywords = {"properties": {self.wire[name]: test}} if test else {}
         return made if stands_in else {**made, "required": [self.wire[name]]}
 
@@ -118,8 +122,8 @@ class RecordRule(Value, ABC, kw_only=True):
 
     @property
     def counts_keys(self) -> bool:
-        """Whether it asks how many keys came."""
-        return False
+        """Whether it asks, or what it is made of, how many keys came."""
+        return any(getattr(part, "counts_keys", False) for part in self.made_of)
 
     @property
     def may_raise(self) -> bool:

@@ -35,7 +35,7 @@ from ..shape.nodes import (
     Shape,
     Use,
 )
-from ..shape.one_way import is_for_admission
+from ..shape.one_way import is_for_admission, is_told_apart
 from ..shape.stages import stages_of
 from ..shape.to_json import plain
 from ..shape.walk import every, held_by, leads, part_of, rebuilt, rebuilt_records, uses_of
@@ -172,6 +172,7 @@ def outgoing(shape: Shape) -> Shape:
     """The shape that values have when they go out."""
     # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
     shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.but(fits=()))
+    shape = _rebuilt(shape, partial(_told_apart, shape))
     shape = _rebuilt(shape, _sealed)
     shape = _rebuilt(shape, partial(_read_again, shape))
     shape = _rebuilt(shape, _outgoing_use)
@@ -218,6 +219,12 @@ def _outgoing_use(use: Use) -> Use:
     inner = use.bare
     blank = use.blank and not (isinstance(inner.node, Scalar) and isinstance(inner.node.kind, PlainData))
     return use.but(node=node, parts=kept, via=None, split="", blank=blank)
+
+
+def _told_apart(shape: Shape, use: Use) -> Use:
+    """Where what tells the options of a union apart is not asked, the first that a value is of will do."""
+    alone = isinstance(use.node, Branches) and use.node.alone
+    return use.but(node=use.node.but(alone=False)) if alone and not is_told_apart(shape, use.node) else use  # type: ignore[arg-type]
 
 
 def _sealed(use: Use) -> Use:

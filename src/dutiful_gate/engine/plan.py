@@ -13,9 +13,11 @@ from ..declare.facts import Own
 from ..declare.kinds import Kind, Text
 from ..declare.kinds.base import IN_TEXT, NUMBERS, PLAIN
 from ..declare.limits import Limits
+from ..declare.marks import Copied
 from ..declare.records import RecordRule
 from ..declare.sources import Reading, Source
 from ..declare.values import Value
+from ..shape.known_defaults import EMPTY
 from ..shape.nodes import (
     Alias,
     Branches,
@@ -299,7 +301,7 @@ def default_source(writer: Writer, field: Field) -> str:
     if field.may_lack:
         return "ABSENT"
     if field.factory is not None:
-        plain = field.factory in (list, dict, set, tuple, frozenset)
+        plain = field.factory in EMPTY or isinstance(field.factory, Copied)
         return f"{writer.bind(field.factory if plain else Own(field.factory), 'FACTORY')}()"
     return writer.bind(field.default, "DEFAULT")
 

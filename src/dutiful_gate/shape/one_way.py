@@ -10,13 +10,14 @@ from ..declare.rules import Distinct, Holds, Rule
 from ..declare.steps import Step, TakenOut
 from ..declare.values import Value
 from .final_forms import keeps_form, survives
-from .nodes import Record, Shape, Use
-from .walk import holds_secret, named_uses
+from .nodes import Branches, Record, Shape, Use
+from .walk import holds_secret, named_uses, part_of
 
 _OWN = "a function of one's own is asked on the way in alone, unless it is declared with both_ways=True"
 _CLOCK = "the moment of checking is asked on the way in alone"
 _CAME = "it judges what came, and that changes on the way"
 _BEFORE = "it judges what came before another value was made of it"
+_TOLD_APART = "its options are told apart by what is asked on the way in alone"
 _NOT_THERE = "a field that it mentions is given to the constructor alone"
 
 
@@ -36,9 +37,24 @@ class OneWay(Value):
 
 def one_ways(shape: Shape) -> tuple[OneWay, ...]:
     """All that is one way in a shape, each once, in the order of its declaration."""
-    found = [each for name, use in named_uses(shape) for each in _of_use(shape, name, use)]
-    found += [each for record in shape.records.values() for each in _of_record(shape, record)]
-    return tuple(dict.fromkeys(found))
+    unions = [
+        OneWay(name, "unambiguous", _TOLD_APART)
+        for name, use in named_uses(shape)
+        if isinstance(use.node, Branches) and use.node.alone and not is_told_apart(shape, use.node)
+    ]
+    return tuple(dict.fromkeys([*_asked_once(shape), *unions]))
+
+
+def is_told_apart(shape: Shape, node: Branches) -> bool:
+    """Whether the way out asks all that tells the options of a union apart."""
+    return next(_asked_once(part_of(shape, Use(node))), None) is None
+
+
+def _asked_once(shape: Shape) -> Iterator[OneWay]:
+    for name, use in named_uses(shape):
+        yield from _of_use(shape, name, use)
+    for record in shape.records.values():
+        yield from _of_record(shape, record)
 
 
 def is_for_admission(rule: Rule | RecordRule | RecordCheck) -> bool:

@@ -114,12 +114,11 @@ def check_record_rules(records: Mapping[str, Record], aliases: Mapping[str, Use]
     for record in records.values():
         for rule in record.rules:
             _check_came(record, rule)
-            if rule.counts_keys:
-                _check_counted(record, str(rule))
             try:
                 for path in rule.paths:
                     paths.use(record, path)
                 rule.suits(FactsAt(paths, record))
+                _check_counts(paths, record, rule)
             except DeclarationError as error:
                 raise error.within(record.name, rule.fields[0] if rule.fields else "") from None
 
@@ -139,6 +138,25 @@ def _check_came(record: Record, rule: RecordRule) -> None:
             )
         if isinstance(part, Condition | RecordRule) and not isinstance(part, Over):  # that looks at items
             waiting += part.made_of
+
+
+def _check_counts(paths: Paths, record: Record, part: object) -> None:
+    """The same wherever a rule, or what it is made of, counts keys: those of items by their record."""
+    if isinstance(part, Over):
+        inner = paths.record(record, (*part.path, ITEM))
+        if inner is not None:
+            _check_counts(paths, inner, part.inner)
+            if inner.form != "dict" and getattr(part.inner, "counts_keys", False):
+                raise DeclarationError(
+                    f"{part} counts the keys of items, which {inner.name} does not keep",
+                    remedy="let the items be TypedDicts, or give their class the rule",
+                    record=record.name,
+                )
+    elif isinstance(part, Condition | RecordRule) and part.made_of:
+        for each in part.made_of:
+            _check_counts(paths, record, each)
+    elif getattr(part, "counts_keys", False):
+        _check_counted(record, str(part))
 
 
 def _check_counted(record: Record, rule: str) -> None:

@@ -16,7 +16,8 @@ from ..declare.steps import Step, Then
 from ..engine.engine import Engine
 from ..engine.plan import Plan, takes_null
 from ..gates.typed import Gate
-from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Record, Scalar, Shape, Use, default_of
+from ..shape.known_defaults import known_default
+from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Record, Scalar, Shape, Use
 from ..shape.walk import part_of, uses_of
 from .arrow_types import Column, DoesNotFit, as_json, field_column, use_column
 from .cells import Cells, is_missing
@@ -240,9 +241,8 @@ class Columns:
 
     def _default(self, field: Field, column: Column) -> pa.Scalar | None:
         """What stands in for a field that is absent, as its column holds it; None where that is not told beforehand."""
-        if field.required or (field.factory is not None and field.factory not in (list, dict, set, tuple, frozenset)):
+        if field.required or (default := known_default(self.shape, field)) is MISSING:
             return None
-        default = default_of(field)
         if default is not None:
             engine = Engine(self.plan.but(shape=part_of(self.shape, field.use), source=Source.NATIVE))
             try:

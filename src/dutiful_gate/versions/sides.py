@@ -21,6 +21,7 @@ from ..gates.typed import Gate
 from ..report.verdict import Refused
 from ..sample.payloads import CannotSample, Payloads
 from ..sample.sampling import maker_for
+from ..shape.known_defaults import ITS_DEFAULT, known_default
 from ..shape.nodes import (
     MISSING,
     Alias,
@@ -37,7 +38,6 @@ from ..shape.nodes import (
     Sealing,
     Shape,
     Use,
-    default_of,
 )
 from ..shape.one_way import is_for_admission
 from ..shape.to_json import plain
@@ -165,6 +165,7 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
     unstated = [
         {"at": _place(each.field, stands), "of": each.field.partition(".")[2], "rule": each.rule}
         for each in document.unstated
+        if each.rule != ITS_DEFAULT
     ]
     told = [{**each, "passing": each["rule"] in passing} for each in unstated]
     return {"fields": fields, "functions": sorted(functions), "unstated": told}
@@ -251,12 +252,13 @@ def _default(shape: Shape, field: Field) -> str:
         return ""
     if holds_secret(field.use, shape.guarded):
         return "a secret"
-    if field.factory is not None and field.factory not in (list, dict, set, tuple, frozenset):
+    known = known_default(shape, field)
+    if known is MISSING:
         return f"made by {getattr(field.factory, '__name__', 'a function')}{mark_of(field.factory)}"
     try:
-        return json.dumps(plain(field.use, default_of(field), shape), default=str, ensure_ascii=False)
+        return json.dumps(plain(field.use, known, shape), default=str, ensure_ascii=False)
     except Exception:  # a default of a class of the developer's own
-        return f"a {type(default_of(field)).__name__}"
+        return f"a {type(known).__name__}"
 
 
 def _steps(use: Use, *, hides: bool) -> Iterator[str]:

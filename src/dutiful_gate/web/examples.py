@@ -6,6 +6,7 @@ from random import Random
 from typing import Any
 
 from ..sample.payloads import CannotSample, Payloads
+from ..shape.known_defaults import without_makers
 from ..shape.nodes import Link, Shape, Use
 from ..shape.walk import part_of
 
@@ -31,7 +32,7 @@ class Examples:
 
 
 def _sound_one(whole: Shape) -> Any:
-    makes = Payloads(whole, Random(3))
+    makes = Payloads(without_makers(whole), Random(3))
     try:
         return min((makes.make() for _ in range(4)), key=lambda made: len(str(made)))
     except (CannotSample, RecursionError):

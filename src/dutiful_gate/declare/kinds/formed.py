@@ -14,8 +14,10 @@ from ..errors import DeclarationError
 from ..facts import Bind, Facts, Sort, Stop
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
+from .moment import UtcMoment
 
 if TYPE_CHECKING:
+    from ..steps import Step
     from ..wish import Wish
 
 _PIECES = {
@@ -70,13 +72,18 @@ class Formed(Kind):
     def pattern(self) -> str:
         """What such a text looks like, in words that `re` and ECMA-262 have in common."""
         plain = [re.sub(r"[\^$\\.*+?()\[\]{}|/]", r"\\\g<0>", part.replace("\0", "%")) for part in self.parts[::2]]
-        named = [f"({_PIECES[letter]})" for letter in self.parts[1::2]]
+        pieces = {**_PIECES, "z": _NO_OFFSET} if isinstance(self.base, UtcMoment) else _PIECES
+        named = [f"({pieces[letter]})" for letter in self.parts[1::2]]
         return "".join(text + piece for text, piece in zip(plain, [*named, ""], strict=True))
 
     @property
     def in_utc(self) -> Mapping[str, object]:
         """The keywords for those that are in UTC, wherever the offset stands."""
         return {"pattern": f"^(?:{self.pattern.replace(_PIECES['z'], _NO_OFFSET)})$"}
+
+    def outgoing(self) -> tuple[Kind, tuple[Step, ...]]:
+        base, steps = self.base.outgoing()
+        return Formed(base, self.form), steps
 
     def check(self) -> None:
         """Raise DeclarationError for a form that does not say all of the value, or more."""

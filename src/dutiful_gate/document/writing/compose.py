@@ -63,7 +63,7 @@ def bundled(shapes: Mapping[str, Part], *, dialect: WrittenDialect, formats: For
         for rule in begun.unstated:
             if (placed := rule.but(pointer=moved[rule.pointer])) not in unstated:
                 unstated.append(placed)
-    return _finished(Unfinished({"$defs": definitions}, unstated, names), into, uri)
+    return _finished(Unfinished({"$defs": definitions}, unstated, names, {}), into, uri)
 
 
 def _checked(of: str, dialect: str, formats: str) -> Dialect:
@@ -79,14 +79,36 @@ def _checked(of: str, dialect: str, formats: str) -> Dialect:
 
 
 def _begun(shape: Shape, refuse_unknown: bool, of: str, dialect: Dialect, formats: str) -> Unfinished:
-    return written(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect)
+    loose: frozenset[str] = frozenset()
+    while True:  # each round finds further unions, of the few that there are
+        begun = written(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect, loose=loose)
+        lost: list[Unstated] = []
+        if begun.one_alone:
+            lowered = Lowered(dialect, begun.names)
+            lowered.document(begun.content, None)
+            lost = lowered.unstated
+        if not (more := begun.loosened([*begun.unstated, *lost])):
+            return begun
+        loose |= more
 
 
 def _finished(begun: Unfinished, dialect: Dialect, uri: str | None) -> Document:
     lowered = Lowered(dialect, begun.names)
     content = as_json(lowered.document(begun.content, uri))
     rules = [*begun.unstated, *lowered.unstated]
-    return Document(content, tuple(rule.but(pointer=lowered.pointer(rule.pointer)) for rule in rules))
+    return Document(content, tuple(rule.but(pointer=_there(lowered.pointer(rule.pointer), content)) for rule in rules))
+
+
+def _there(pointer: str, content: Any) -> str:
+    """A pointer as far as it leads in a document: where a keyword was lost, to what it stood in."""
+    at, far = content, ""
+    for step in pointer.split("/")[1:]:
+        name = unescaped(step)
+        known = isinstance(at, dict) and name in at
+        if not known and not (isinstance(at, list) and name.isdecimal() and int(name) < len(at)):
+            break
+        at, far = at[name] if known else at[int(name)], f"{far}/{step}"
+    return far
 
 
 def _fitting(taken: Mapping[str, Any], new: Mapping[str, Any], word: str) -> dict[str, str]:

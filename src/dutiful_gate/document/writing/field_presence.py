@@ -8,7 +8,9 @@ from ...declare.errors import DeclarationError
 from ...declare.facts import Facts
 from ...declare.field_access import Path
 from ...declare.records import Standing
+from ...shape.known_defaults import is_unknown, known_default
 from ...shape.nodes import (
+    MISSING,
     Branches,
     Choice,
     Entries,
@@ -21,7 +23,6 @@ from ...shape.nodes import (
     Scalar,
     Shape,
     Use,
-    default_of,
 )
 from ...shape.paths import Paths
 
@@ -43,11 +44,15 @@ class RecordStanding(Standing):
     @cached_property
     def defaults(self) -> dict[str, object]:  # type: ignore[override]
         """What stands in for fields that are absent: nothing in what is released, where they are there."""
-        return {
-            field.attribute: default_of(field)
-            for field in self.record.fields
-            if not field.required and not field.may_lack and not self.released
-        }
+        absent = [field for field in self.record.fields if field.has_default and not self.released]
+        found = {field.attribute: known_default(self.shape, field) for field in absent}
+        return {name: held for name, held in found.items() if held is not MISSING}
+
+    @cached_property
+    def unknown(self) -> frozenset[str]:  # type: ignore[override]
+        """The fields for which a function makes what stands in."""
+        fields = [] if self.released else self.record.fields
+        return frozenset(field.attribute for field in fields if is_unknown(self.shape, field))
 
     def facts(self, path: Path) -> Facts:
         """What is known of the value at a path."""

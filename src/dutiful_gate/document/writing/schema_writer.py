@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
 from itertools import chain, starmap
 from typing import Any
@@ -23,6 +23,7 @@ from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, Step, in_utc, trimmed
 from ...regex.overlap import may_share, without
 from ...regex.search import ecma_search
 from ...shape.final_forms import comes_final, is_settled, keeps_form, survives
+from ...shape.known_defaults import ITS_DEFAULT, known_default
 from ...shape.nodes import (
     MISSING,
     Alias,
@@ -40,12 +41,11 @@ from ...shape.nodes import (
     Sealing,
     Shape,
     Use,
-    default_of,
     spellings,
 )
 from ...shape.stages import stages_of
 from ...shape.to_json import plain, plain_fallback
-from ...shape.walk import holds_secret
+from ...shape.walk import holds_secret, part_of
 from ..dialects import DRAFT_2020_12, Dialect
 from ..document import Unstated
 from ..fits import Fits
@@ -76,12 +76,14 @@ def written(
     of: str = "send",
     formats: str = "name",
     dialect: Dialect = DRAFT_2020_12,
+    loose: frozenset[str] = frozenset(),
 ) -> Unfinished:
     """The document in the words of 2020-12: of what a client should send, in final form; or of what is released.
 
-    `dialect` is what it will be put into: for OpenAPI a union by a tag says so.
+    `dialect` is what it will be put into: for OpenAPI a union by a tag says so. `loose` are the places of unions that
+    are unambiguous by rules which a document cannot state.
     """
-    writer = SchemaWriter(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect)
+    writer = SchemaWriter(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect, loose=loose)
     root = plainer(writer.use(shape.root, "", shape.name))
     definitions = {key: plainer(writer.record(record)) for key, record in shape.records.items()}
     definitions |= {key: plainer(writer.use(use, f"/$defs/{escaped(key)}", key)) for key, use in shape.aliases.items()}
@@ -92,7 +94,7 @@ def written(
     definitions |= {uri: held for uri, held in writer.embedded.items() if uri not in definitions}
     if definitions:
         content["$defs"] = definitions
-    return Unfinished(content, unstated, writer.names)
+    return Unfinished(content, unstated, writer.names, writer.one_alone)
 
 
 def _reached(root: Keywords, definitions: Keywords) -> Keywords:
@@ -115,20 +117,40 @@ def _reached(root: Keywords, definitions: Keywords) -> Keywords:
 
 
 class Unfinished:
-    """A document on its way: its content in 2020-12, what it leaves unstated, and the field at each pointer."""
+    """A document on its way: its content in 2020-12, what it leaves unstated, and the field at each pointer.
 
-    __slots__ = ("content", "names", "unstated")
+    `one_alone` are the places of its unions of which one option alone may accept a value, with the shape of each.
+    """
 
-    def __init__(self, content: Keywords, unstated: list[Unstated], names: dict[str, str]) -> None:
+    __slots__ = ("content", "names", "one_alone", "unstated")
+
+    def __init__(
+        self, content: Keywords, unstated: list[Unstated], names: dict[str, str], one_alone: Mapping[str, Shape]
+    ) -> None:
         self.content = content
         self.unstated = unstated
         self.names = names
+        self.one_alone = one_alone
+
+    def loosened(self, rules: Iterable[Unstated]) -> frozenset[str]:
+        """The places of those of which some option would accept more than it should, for want of one of the rules."""
+        told = [rule.pointer for rule in rules if rule.rule != ITS_DEFAULT]
+
+        def is_inside(pointer: str, at: str, shape: Shape) -> bool:
+            homes = (f"/$defs/{escaped(key)}" for key in (*shape.records, *shape.aliases))
+            return any(f"{pointer}/".startswith(f"{home}/") for home in (f"{at}/oneOf", *homes))
+
+        return frozenset(
+            at for at, shape in self.one_alone.items() if any(is_inside(pointer, at, shape) for pointer in told)
+        )
 
 
 class SchemaWriter:
     """Writes one document, and keeps the list of what it could not say."""
 
-    def __init__(self, shape: Shape, *, refuse_unknown: bool, of: str, formats: str, dialect: Dialect) -> None:
+    def __init__(
+        self, shape: Shape, *, refuse_unknown: bool, of: str, formats: str, dialect: Dialect, loose: frozenset[str]
+    ) -> None:
         self.shape = shape
         self.refuse_unknown = refuse_unknown
         self.released = of == "release"
@@ -139,6 +161,8 @@ class SchemaWriter:
         self.names: dict[str, str] = {}
         self.embedded: Keywords = {}
         self.hidden = False
+        self.loose = loose
+        self.one_alone: dict[str, Shape] = {}
 
     def record(self, record: Record) -> Keywords:
         """A record under `$defs`."""
@@ -276,7 +300,13 @@ class SchemaWriter:
             return said
         if holds_secret(field.use, self.shape.guarded):
             return said
-        default = self.plain(field.use, default_of(field))
+        known = known_default(self.shape, field)
+        if known is MISSING:
+            makes = getattr(field.factory, "__name__", "a function")
+            why = f"what {makes} makes is not known before it is called: if_absent(...) declares a value"
+            self.leave(at, f"{record.name}.{field.attribute}", ITS_DEFAULT, Unsaid(why), "absent")
+            return said
+        default = self.plain(field.use, known)
         return said if no_json(default) else {**said, "default": default}
 
     def plain(self, use: Use, value: object) -> Any:
@@ -414,11 +444,17 @@ class SchemaWriter:
         """One of several shapes; for OpenAPI with the tag that tells which."""
         if node.held:
             return self.beside(node, at, name)
-        options = [self.use(option, f"{at}/anyOf/{n}", name) for n, option in enumerate(node.options)]
+        told_apart = node.alone and not node.tag and at not in self.loose
+        word = "oneOf" if told_apart else "anyOf"
+        options = [self.use(option, f"{at}/{word}/{n}", name) for n, option in enumerate(node.options)]
         if node.tag:
             options = [self.tagged(option, told, node.tag) for option, told in zip(node.options, options, strict=True)]
-        if node.alone and not node.tag:
+        if told_apart:
+            self.one_alone[at] = part_of(self.shape, Use(node))
             return {"oneOf": options}
+        if node.alone and not node.tag:
+            why = Unsaid("what tells its options apart cannot be said, so that several may accept a value")
+            self.leave(at, name, "unambiguous", why, "branch")
         if not node.tag and all(list(told) == ["type"] for told in options):
             kinds = [
                 kind

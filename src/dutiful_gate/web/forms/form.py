@@ -19,7 +19,8 @@ from ...gates.request import RequestGate
 from ...report.catalogue import in_force
 from ...report.fault import Fault
 from ...report.shown_values import on_terminal, visible
-from ...shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Shape, Use, default_of
+from ...shape.known_defaults import known_default, without_makers
+from ...shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Shape, Use
 from ...shape.to_json import plain
 from ...shape.walk import part_of
 from .inputs import attributes_of, widget_of
@@ -211,10 +212,8 @@ def _options(use: Use) -> list[tuple[str, str]]:
 
 
 def _default(field: Field, shape: Shape) -> Any:
-    if field.required or field.default is MISSING or field.use.secret:
-        return MISSING
-    value = default_of(field)
-    return MISSING if value is None else plain(field.use, value, shape=shape)
+    value = MISSING if field.required or field.use.secret else known_default(shape, field)
+    return MISSING if value is MISSING or value is None else plain(field.use, value, shape=shape)
 
 
 def _text(came: Any) -> str:
@@ -239,7 +238,7 @@ def _escaped(step: Any) -> str:
 
 def _refuses_empty(use: Use, shape: Shape) -> bool:
     """Whether an empty input is refused: only then may a browser ask for more."""
-    return Engine(Plan(part_of(shape, use), Source.TEXT)).collect("")[0].__class__ is Stop
+    return Engine(Plan(without_makers(part_of(shape, use)), Source.TEXT)).collect("")[0].__class__ is Stop
 
 
 @cache

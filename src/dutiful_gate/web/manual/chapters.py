@@ -9,6 +9,7 @@ from typing import Any
 from ...declare.kinds import Text, Upload
 from ...document.rules_in_words import rules_in_words
 from ...report.cause import Cause
+from ...shape.known_defaults import known_default
 from ...shape.nodes import (
     MISSING,
     Alias,
@@ -26,7 +27,6 @@ from ...shape.nodes import (
     Sealing,
     Shape,
     Use,
-    default_of,
 )
 from ...shape.paths import FactsAt, Paths
 from ...shape.to_json import plain
@@ -171,8 +171,9 @@ class _Teller:
 
     def _field(self, field: Field, record: Record, shape: Shape) -> Told:
         told = {**self.use(field.use, shape), **_needed(field)}
-        if field.default is not MISSING and not field.use.secret:
-            told["default"] = plain(field.use, default_of(field), shape=shape)
+        known = MISSING if field.use.secret else known_default(shape, field)
+        if known is not MISSING:
+            told["default"] = plain(field.use, known, shape=shape)
         return told
 
 
