@@ -9,6 +9,7 @@ import pickle
 import re
 from collections.abc import Iterator
 from contextlib import nullcontext, suppress
+from functools import cache
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -21,6 +22,7 @@ from any_declaration import loaded
 from any_document import AnyDocument, disagreement
 from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of, fits, payloads, probes
 from dutiful_gate.declare.formats.table import JUDGES
+from dutiful_gate.document.declaring.meaning import json_kind
 from dutiful_gate.document.dialects import BY_NAME, DRAFT_2020_12
 from dutiful_gate.prove.of_document import prove_document
 from dutiful_gate.warnings import IdleKeyword
@@ -41,8 +43,6 @@ FILES = {
     "patterns": DRAFTS,
     "formats": DRAFTS,
 }
-EXCEPTIONS: dict[tuple[str, str], str] = {}
-"""Public cases that do not pass, each with its reason: none."""
 
 
 def judged(gate: Gate[Any], data: Any) -> bool:
@@ -130,25 +130,80 @@ def test_many_words_that_judge_nothing_are_told_in_few() -> None:
     assert len(gate.idle) == 100
 
 
+SUITES = {"draft7": "draft-07", "official/draft7": "draft-07", "official/draft2019-09": "2019-09",
+          "official/draft2020-12": "2020-12"}  # fmt: skip
+"""The public cases of each draft, beside a folder `remotes` of what they refer to."""
+
+
 def public() -> Iterator[Any]:
-    for file in sorted((SHARED / "draft7").rglob("*.json")):
-        name = file.relative_to(SHARED / "draft7").as_posix()
-        for group in json.loads(file.read_text()):
-            yield pytest.param(name, group, id=f"{name}-{group['description']}")
+    for suite, dialect in SUITES.items():
+        for file in sorted((SHARED / suite).rglob("*.json")):
+            yield pytest.param(file, suite, dialect, id=f"{suite}/{file.relative_to(SHARED / suite).as_posix()}")
+
+
+@cache
+def remotes_of(suite: str) -> dict[str, Any]:
+    folder = (SHARED / suite).parent / "remotes"
+    return {
+        f"http://localhost:1234/{file.relative_to(folder).as_posix()}": json.loads(file.read_text())
+        for file in folder.rglob("*.json")
+    }
 
 
 @pytest.mark.skipif(not SHARED.exists(), reason="the standard's public cases are not beside this checkout")
-@pytest.mark.parametrize(("name", "group"), list(public()) if SHARED.exists() else [])
-def test_the_public_cases_for_draft_07(name: str, group: dict[str, Any]) -> None:
-    remotes = {
-        f"http://localhost:1234/{file.relative_to(SHARED / 'remotes').as_posix()}": json.loads(file.read_text())
-        for file in (SHARED / "remotes").rglob("*.json")
+@pytest.mark.parametrize(("file", "suite", "dialect"), list(public()) if SHARED.exists() else [])
+def test_the_public_cases(file: Path, suite: str, dialect: Any) -> None:
+    """By the document, and by the declarations that are made of it."""
+    named = "optional" in file.parts and file.name != "format-assertion.json"
+    formats: Any = "assert" if named else None
+    for group in json.loads(file.read_text()):
+        schema, documents = group["schema"], remotes_of(suite)
+        gate = Gate.from_schema(schema, dialect=dialect, documents=documents, formats=formats)
+        declared = loaded(declarations_of(schema, dialect=dialect, documents=documents))
+        for test in group["tests"]:
+            about = f"{group['description']}: {test['description']}"
+            assert judged(gate, test["data"]) == test["valid"], about
+            if formats or file.name != "format.json":  # declarations assert formats
+                assert declared.accepts(test["data"]) == test["valid"], about
+            if isinstance(schema, dict) and "type" in schema and not is_of_type(test["data"], schema["type"]):
+                units = gate.output(test["data"], "basic").get("errors", ())  # type: ignore[attr-defined]
+                silenced = "$ref" in schema and dialect == "draft-07"
+                assert silenced or "/type" in {unit["keywordLocation"] for unit in units}, about
+
+
+def is_of_type(data: Any, types: str | list[str]) -> bool:
+    kind = json_kind(data)
+    return kind in types or (kind == "integer" and "number" in types)
+
+
+@pytest.mark.parametrize("draft", ["draft-04", "draft-06", "draft-07"])
+def test_what_is_referred_to_is_of_the_dialect_of_what_refers_to_it(draft: str) -> None:
+    word = "id" if draft == "draft-04" else "$id"
+    labelled = {"definitions": {"lead": {"$ref": "#berth"}, "A": {word: "#berth", "type": "integer"}}}
+    documents = {"https://ternsound.example/berths.json": labelled}
+    schema = {
+        "$schema": f"http://json-schema.org/{draft}/schema#",
+        "$ref": "https://ternsound.example/berths.json#/definitions/lead",
     }
-    formats: Any = "assert" if name.startswith("optional") else None
-    gate = Gate.from_schema(group["schema"], dialect="draft-07", documents=remotes, formats=formats)
-    for test in group["tests"]:
-        if (name, test["description"]) not in EXCEPTIONS:
-            assert judged(gate, test["data"]) == test["valid"], test["description"]
+    gate = Gate.from_schema(schema, documents=documents)
+    declared = loaded(declarations_of(schema, documents=documents))
+    assert [(judged(gate, each), declared.accepts(each)) for each in (1, "a")] == [(True, True), (False, False)]
+
+
+@pytest.mark.parametrize(
+    ("schema", "data"),
+    [
+        ({"type": "number", "multipleOf": 2}, 2**53 + 1),
+        ({"type": "number", "maximum": 2**53}, 2**53 + 1),
+        ({"maximum": 2**64 - 1}, 2**64),
+        ({"type": "array", "items": {"type": "number"}, "contains": {"const": 2**53}}, [2**53 + 1]),
+        ({"$schema": "http://json-schema.org/draft-07/schema#", "type": "string", "contentEncoding": "base64"}, "%"),
+        ({"allOf": [{"properties": {"a": {}}}, {"unevaluatedProperties": False}], "type": "object"}, {"a": 1}),
+    ],
+)
+def test_declarations_admit_nothing_that_the_document_refuses(schema: Any, data: Any) -> None:
+    assert not judged(Gate.from_schema(schema, formats="assert"), data)
+    assert not loaded(declarations_of(schema)).accepts(data)
 
 
 NAMES = st.sampled_from(["a", "b", "$ref", "x-y"])

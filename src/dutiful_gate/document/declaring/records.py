@@ -20,6 +20,7 @@ from .record_rules import Agreements, Properties, Unsayable, is_steady, looked_i
 from .scalars import scalar
 from .types import TypeWriter
 
+_NAMING = words_of("properties patternProperties additionalProperties")
 _OF_CLASS = words_of("properties patternProperties additionalProperties required propertyNames unevaluatedProperties")
 _DEPENDENT = words_of("dependentRequired dependentSchemas dependencies")
 _NAMES = re.compile(r"[A-Za-z_]\w*")
@@ -102,8 +103,9 @@ class Records:
                 return True
         return any(self.says(meaning, clause) for clause in meaning.clauses)
 
-    def closes(self, piece: Piece) -> bool:
-        """Whether a schema's `unevaluatedProperties` is about properties that are known at once."""
+    def closes(self, piece: Piece, around: Meaning) -> bool:
+        """Whether a schema's `unevaluatedProperties` is about properties that are known at once, and that only the
+        schema itself speaks of: those of its cousins, all that stand beside it `around`, are none of its own."""
         words = piece.words()
         if not words.keys() >= {"unevaluatedProperties"} or words.keys() & {
             "unevaluatedItems",
@@ -116,6 +118,8 @@ class Records:
         except TooMany:
             return False
         plain = all(not said.words.keys() & {"dependentSchemas", "dependencies"} for said in meaning.records)
+        own = {said.node for said in meaning.records}
+        plain = plain and all(said.node in own or said.words.keys().isdisjoint(_NAMING) for said in around.records)
         return plain and all(clause.word == "not" for clause in meaning.clauses)
 
     def says(self, meaning: Meaning, clause: Clause) -> bool:
@@ -155,7 +159,15 @@ class Records:
     def part_of_property(self, meaning: Meaning, name: str) -> Part:
         """What a property's value must be."""
         pieces = [piece for said in meaning.records for piece in _pieces(said, name)]
-        return tuple(dict.fromkeys(pieces or _unevaluated(meaning)))
+        return tuple(dict.fromkeys(pieces or self.unevaluated(meaning)))
+
+    def unevaluated(self, meaning: Meaning) -> list[Piece]:
+        """What `unevaluatedProperties` says of the properties that nothing else speaks of."""
+        return [
+            Piece(clause.node.subschema("unevaluatedProperties"))
+            for clause in meaning.clauses
+            if clause.word == "unevaluatedProperties" and self.closes(clause.piece, meaning)
+        ]
 
     # Names
 
@@ -262,7 +274,7 @@ class Records:
             if said not in strange and "additionalProperties" in said.words
         ]
         if not rest and not strange:
-            rest += _unevaluated(meaning)
+            rest += self.unevaluated(meaning)
         others = Extra(None, self.types.unwrapped(tuple(dict.fromkeys(rest))))
         closed = others.is_barred
         names = [said for said in meaning.records if said.words.get("propertyNames") not in (None, True, {})]
@@ -411,6 +423,7 @@ class Records:
         found = [said.node for said in meaning.records if said.words.keys() - _OF_CLASS]
         for clause in meaning.clauses:
             if clause.word == "unevaluatedProperties":
+                found += [] if self.closes(clause.piece, meaning) else [clause.node]
                 continue
             words = ("if", "then", "else") if clause.word == "if" else (clause.word,)
             found += [clause.node.subschema(*steps) for word in words for steps in _steps(clause.node, word)]
@@ -437,7 +450,7 @@ class Records:
                 words[word] = said.words[word]
             made.rules += self.types.leftover(said.node, words)
         for clause in meaning.clauses:
-            if clause.word == "unevaluatedProperties" and self.closes(clause.piece):
+            if clause.word == "unevaluatedProperties" and self.closes(clause.piece, meaning):
                 continue
             if self.says(meaning, clause):
                 made.rules += self.agreed(clause.node, clause.word, around, {})
@@ -681,15 +694,6 @@ def _pieces(said: Said, name: str) -> list[Piece]:
     if not found and "additionalProperties" in said.words:
         found.append(Piece(said.node.subschema("additionalProperties")))
     return found
-
-
-def _unevaluated(meaning: Meaning) -> list[Piece]:
-    """What `unevaluatedProperties` says of the properties that nothing else speaks of."""
-    return [
-        Piece(clause.node.subschema("unevaluatedProperties"))
-        for clause in meaning.clauses
-        if clause.word == "unevaluatedProperties"
-    ]
 
 
 def _text(node: Subschema) -> str:

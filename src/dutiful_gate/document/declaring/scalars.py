@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from fractions import Fraction
 from typing import Any
 
 from ...codegen.literals import literal
@@ -12,6 +13,8 @@ from ...declare.kinds.texts import written_kinds
 from ..judging.keywords import number_bounds
 from .patterns import pattern_rule
 
+_EXACT = "int | float"
+"""Numbers of which whole ones keep all their digits, which a float loses past 2**53."""
 _BASES = {"string": "str", "integer": "int", "number": "float", "boolean": "bool"}
 _TYPED = {"date-time": ("datetime", "datetime"), "date": ("datetime", "date"), "uuid": ("uuid", "UUID")}
 _KINDS = {"Email": "email", "Hostname": "hostname"}
@@ -48,7 +51,7 @@ def scalar(
 
     `beside` names the keywords that further schemas say of the same value.
     """
-    said = Said(_BASES.get(kind, ""))
+    said = Said(_EXACT if kind == "number" and _needs_digits(words) else _BASES.get(kind, ""))
     left = dict(words)
     if kind == "string" and formats:
         _text(said, left, judged=not (_JUDGING | {"format"}).isdisjoint(beside))
@@ -135,7 +138,7 @@ def _rules(said: Said, kind: str, left: dict[str, Any], *, secret: bool) -> None
             said.rules.append(f"it.of_format({literal(left.pop('format'))})")
         elif left.get("format") is not None and left["format"] not in JUDGES:
             said.unknown.append(left.pop("format"))
-    if kind in _BASES and kind != "boolean" and said.base in ("str", "int", "float", ""):
+    if kind in _BASES and kind != "boolean" and said.base in ("str", "int", "float", _EXACT, ""):
         _constants(said, left, kind)
 
 
@@ -180,6 +183,13 @@ def _bounds(said: Said, left: dict[str, Any]) -> None:
         said.rules.append(f"it.multiple_of({literal(left.pop('multipleOf'))})")
 
 
+def _needs_digits(words: dict[str, Any]) -> bool:
+    """Whether whole numbers past 2**53 obey other rules than the floats next to them."""
+    step = words.get("multipleOf")
+    bounds = [bound for _, bound in number_bounds(words)]
+    return any(abs(bound) >= 2**53 for bound in bounds) or (step is not None and (Fraction(str(step)) ** -1) % 1 != 0)
+
+
 def _is_empty(left: dict[str, Any]) -> bool:
     """Whether bounds leave nothing between them."""
     bounds = number_bounds(left)
@@ -192,7 +202,8 @@ def _is_plain_contains(left: dict[str, Any]) -> bool:
     held = left.get("contains")
     if not isinstance(held, dict) or list(held) != ["const"] or {"minContains", "maxContains"} & left.keys():
         return False
-    return isinstance(held["const"], str | int) and not isinstance(held["const"], bool)
+    const = held["const"]  # past 2**53 it may be the next float of another number
+    return isinstance(const, str) or (isinstance(const, int) and not isinstance(const, bool) and abs(const) < 2**53)
 
 
 def _is_of(kind: str, value: Any) -> bool:

@@ -107,7 +107,7 @@ class TypeWriter:
         page = self.page
         if not part:
             return page.any(), []
-        context = [piece for piece in part if _CONTEXT & piece.words().keys() and not page.records.closes(piece)]
+        context = [piece for piece in part if _CONTEXT & piece.words().keys() and not self.is_closed(piece, part)]
         if context:
             rest = tuple(piece for piece in part if piece not in context)
             base, rules = self.typed(rest, hint)
@@ -130,6 +130,13 @@ class TypeWriter:
         # Made of several schemas, it may stand inside itself under no name of the document's.
         tell: Callable[[Hint], str] = lambda own: page.annotated(*self.meant(part, meaning, hint))  # noqa: E731
         return self.by_name(part, hint, tell, kept=lambda told: False), []
+
+    def is_closed(self, piece: Piece, part: Part) -> bool:
+        """Whether what one of several schemas says of all other properties is told by a closed class."""
+        try:
+            return self.page.records.closes(piece, gathered(part))
+        except TooMany:
+            return False
 
     def root(self, node: Subschema) -> str:
         """The type for the whole document: by its own name, or by that of what it only leads to."""
@@ -182,7 +189,7 @@ class TypeWriter:
 
     def meant_record(self, part: Part) -> Meaning | None:
         """What a part says, where that is one record of named fields and nothing else."""
-        if any(_CONTEXT & piece.words().keys() and not self.page.records.closes(piece) for piece in part):
+        if any(_CONTEXT & piece.words().keys() and not self.is_closed(piece, part) for piece in part):
             return None
         try:
             meaning = gathered(part)
@@ -588,6 +595,8 @@ def stands_alone(words: Mapping[str, Any], dialect: Dialect) -> bool:
             waiting += held
         elif isinstance(held, dict):
             waiting += held.values()
+            if dialect.content and not _CONTENT.isdisjoint(held):  # 2020-12 asks nothing of it
+                return False
             if dialect is DRAFT_2020_12:
                 if "$ref" in held:
                     return False
@@ -599,8 +608,9 @@ def stands_alone(words: Mapping[str, Any], dialect: Dialect) -> bool:
     return True
 
 
+_CONTENT = words_of("contentEncoding contentMediaType")
 _BOUNDS = words_of("exclusiveMinimum exclusiveMaximum")
-_HARMLESS = words_of("$comment readOnly writeOnly contentEncoding contentMediaType examples deprecated")
+_HARMLESS = _CONTENT | words_of("$comment readOnly writeOnly examples deprecated")
 
 
 def may_hold(types: Sequence[str], contains: Any) -> bool:

@@ -155,10 +155,13 @@ class Library:
         self._numbers = 0
         self._looked_into_all = False
 
-    def add(self, uri: str, raw: Any) -> Subschema:
-        """Take in a document, known by a URI; its root. Raises DeclarationError for what is no schema."""
+    def add(self, uri: str, raw: Any, dialect: Dialect | None = None) -> Subschema:
+        """Take in a document, known by a URI; its root. Raises DeclarationError for what is no schema.
+
+        `dialect` is that of the schema that refers to it: its own, where it names none.
+        """
         document = Document(self, uri, raw)
-        base = Resource(uri, self.dialect)
+        base = Resource(uri, dialect or self.dialect)
         self.index(document, (), raw, base)
         root = document.nodes[()]
         self.resources.setdefault(uri, root.resource)
@@ -266,7 +269,7 @@ class Library:
         """The schema that a reference in `node` leads to. Raises DeclarationError when there is none."""
         uri = resolved(node.resource.uri, reference)
         before, fragment = split(uri)
-        resource = self.resource(before)
+        resource = self.resource(before, node.dialect)
         if resource is None:
             raise MissingDocument(node.location(), reference, before)
         fragment = unquote(fragment)
@@ -303,11 +306,11 @@ class Library:
                 break  # the document's own message says where
         return document.node(tuple(path))
 
-    def resource(self, uri: str) -> Resource | None:
-        """The schema of a URI, taken in now if it was handed over and not looked at yet."""
+    def resource(self, uri: str, dialect: Dialect | None = None) -> Resource | None:
+        """The schema of a URI, taken in now if it was handed over and not looked at yet; see `add`."""
         found = self.resources.get(uri)
         if found is None and uri in self.handed:
-            found = self.add(uri, self.handed[uri]).resource
+            found = self.add(uri, self.handed[uri], dialect).resource
         if found is None:
             standard = standard_document(uri)
             if standard is not None:
@@ -318,18 +321,18 @@ class Library:
             for name, raw in self.handed.items():
                 if name not in self.resources and isinstance(raw, dict | bool):
                     with suppress(DeclarationError):  # what is no document is nobody's aim
-                        self.add(name, raw)
+                        self.add(name, raw, dialect)
             found = self.resources.get(uri)
-        return found or self._of_file(uri)
+        return found or self._of_file(uri, dialect)
 
-    def _of_file(self, uri: str) -> Resource | None:
+    def _of_file(self, uri: str, dialect: Dialect | None) -> Resource | None:
         """The document of a file at hand, known by its path alone, where a URI ends in that path."""
         paths = [name for name in self.handed if "://" not in name and name and uri.endswith(f"/{name}")]
         if not paths:
             return None
         name = max(paths, key=len)
         known = next((each for each in self.resources.values() if each.root.document.name == name), None)
-        self.resources[uri] = known if known is not None else self.add(name, self.handed[name]).resource
+        self.resources[uri] = known if known is not None else self.add(name, self.handed[name], dialect).resource
         return self.resources[uri]
 
 
