@@ -10,13 +10,32 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from ipaddress import IPv4Address
+from random import Random
 from typing import Annotated, Any
 from uuid import UUID
 
 import pytest
 
-from dutiful_gate import DeclarationError, Gate, Limits, Refused, Source, about, it, obeys, otherwise, this, trimmed
+from any_declaration import any_declaration
+from dutiful_gate import (
+    CannotSample,
+    DeclarationError,
+    Gate,
+    Limits,
+    Refused,
+    Source,
+    about,
+    it,
+    obeys,
+    otherwise,
+    this,
+    trimmed,
+)
 from dutiful_gate.demo.ferries import Booking, bookings
+from dutiful_gate.sample.edges import Edges
+from dutiful_gate.sample.payloads import Payloads
+from dutiful_gate.shape.nodes import Alias, Branches
+from dutiful_gate.shape.walk import uses_of
 
 TEXT = """{
   "destination": 12,
@@ -222,3 +241,28 @@ def test_faults_of_raw_text_are_placed_when_they_are_read_and_travel_without_it(
     assert [(fault.message, fault.place) for fault in again.faults] == [
         (fault.message, fault.place) for fault in faults
     ]
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_past_the_limit_faults_are_still_counted(seed: int) -> None:
+    """As many as without a limit: what is counted and not told is counted in another way."""
+    declared, words = any_declaration(seed)
+    words.pop("limits", None)
+    try:
+        few, all_of = (Gate(list[declared], limits=Limits(faults=most), **words) for most in (2, 10**6))
+    except DeclarationError:
+        return
+    random = Random(seed)
+    item = few.shape.root.node.item
+    edges, data = Edges(few.shape, random), list[Any]()
+    try:
+        sound = Payloads(few.shape, random).use(item, 0, "")
+    except CannotSample:
+        sound = {}
+    for _ in range(25):
+        data.append(random.choice([{}, sound, edges.spoiled(item, sound), [], None]))
+    told, whole = few.examine(data), all_of.examine(data)
+    assert told.faults == whole.faults[:2]
+    assert told.excused == whole.excused
+    if not any(isinstance(use.node, Branches | Alias) or use.split for use in uses_of(few.shape)):
+        assert len(told.faults) + told.untold == len(whole.faults)

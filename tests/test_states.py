@@ -246,7 +246,7 @@ test_gates_in_any_order = Asking.TestCase
 def test_random_declarations_know_every_construct() -> None:
     """Each type, rule, step, mark and record rule is made by some of the first few hundred seeds."""
     texts = []
-    for seed in range(700):
+    for seed in range(1000):
         declared, words = any_declaration(seed)
         try:
             with warnings.catch_warnings():

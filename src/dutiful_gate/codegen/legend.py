@@ -69,6 +69,8 @@ _LEGEND: Final[Mapping[str, str]] = {
     "MEDIA": "a media type of content",
     "MEMBERS": "the members of an Enum by what stands for them",
     "MOST": "a bound from above",
+    "MORE": "one more fault, past the limit on their number",
+    "MULTIPLE_OF": "tells the multiples of a step",
     "NAMES": "attributes and their names in the data",
     "NONE": "no keys",
     "ONE_ALONE": "tells whether one option alone admits a value",

@@ -182,14 +182,44 @@ class RoundedTo(Step):
 
 def _rounded(value: Any, digits: int) -> Any:
     if not hasattr(value, "as_tuple"):
+        if value.__class__ is float and abs(value) >= _WIDE[digits]:
+            return value  # which is the nearest double to whatever it would be rounded to
         return round(value, digits)
-    from decimal import ROUND_HALF_EVEN, Context, Decimal
-
     if value.as_tuple().exponent >= -digits:
         return value
+    unit, wide = _UNITS[digits]
     # As many digits as the result has: the usual context would stop at 28.
-    wide = Context(prec=max(28, value.adjusted() + digits + 2), rounding=ROUND_HALF_EVEN)
-    return value.quantize(Decimal((0, (1,), -digits)), context=wide)
+    return value.quantize(
+        unit, context=wide if value.adjusted() + digits < 26 else _context(value.adjusted() + digits + 2)
+    )
+
+
+class _Wide(dict[int, float]):
+    """From where on a double has no digit left that a rounding would take."""
+
+    def __missing__(self, digits: int) -> float:
+        try:
+            return self.setdefault(digits, float(2**53) * 10.0**-digits)
+        except OverflowError:
+            return self.setdefault(digits, float("inf"))
+
+
+class _Units(dict[int, tuple[Any, Any]]):
+    """The unit to which Decimals are rounded, and a context that holds the usual ones."""
+
+    def __missing__(self, digits: int) -> tuple[Any, Any]:
+        from decimal import Decimal
+
+        return self.setdefault(digits, (Decimal((0, (1,), -digits)), _context(28)))
+
+
+_WIDE, _UNITS = _Wide(), _Units()
+
+
+def _context(digits: int) -> Any:
+    from decimal import ROUND_HALF_EVEN, Context
+
+    return Context(prec=digits, rounding=ROUND_HALF_EVEN)
 
 
 def rounded_to(digits: int) -> RoundedTo:

@@ -38,7 +38,7 @@ from ..shape.stages import Stages, stages_of
 from ..shape.to_json import plain
 from .collect_unions import UnionWriter
 from .fast import NAMED, settled_test
-from .handover import handed_entries, handed_items
+from .handover import handed_entries, handed_items, split_again
 from .hash_limits import Crowd, spreads
 from .later import Later, Waiting, is_large
 from .plan import (
@@ -59,7 +59,6 @@ from .runtime import (
     is_record,
     own_fault,
     remembered,
-    split,
     whole_first,
     wordless_fault,
 )
@@ -97,6 +96,7 @@ class CollectWriter(UnionWriter):
         self._count = 0
         self._label = ""
         self._of_key = False
+        self.parted = False
 
     def step(self, key: str) -> str:
         """The source of a path of one step, given the source of a key."""
@@ -266,8 +266,9 @@ class CollectWriter(UnionWriter):
         guarded = use.fallback is not MISSING
         before = self.variable("before") if guarded else ""
         held = self.variable("held") if guarded and self.plan.outgoing else ""
-        if guarded:
-            self.write(f"{before} = len(faults)")
+        if guarded:  # what is excused is told, however much it is
+            full = self.variable("was_full")
+            self.write(f"{before}, {full}, log.full = len(faults), log.full, False")
         if held:
             self.write(f"{held} = {value}")
         fits = use.fits if self.plan.outgoing else stages.fits
@@ -286,6 +287,7 @@ class CollectWriter(UnionWriter):
                 self.fitting(document, came, path)
         if guarded:
             fallback = self.bind(use.fallback, "FALLBACK")
+            self.write(f"log.full = {full}")
             # What goes out is not replaced: only what stands in itself may break the rules.
             same = f" and {held}.__class__ is {self.bind(type(use.fallback), 'KIND')} and {held} == {fallback}"
             with self.block(f"if len(faults) != {before}{same if held else ''}:"):
@@ -324,10 +326,14 @@ class CollectWriter(UnionWriter):
             self._indent += nested
             with self.block(f"if not isinstance({value}, str):"):
                 self.fault(path, self.cause("kind", "text to split"), given)
-            with self.block("else:"):
-                self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(stages.split, 'SEPARATOR')})")
-                with self.reading_as(stages.reading):
-                    self.node(use, value, path)
+            with self.block("else:"), self.reading_as(stages.reading):
+                separator, held = self.bind(stages.split, "SEPARATOR"), use.bare.node
+                items = [held.item] if isinstance(held, Items) else []
+                site = self.site(items, stages.split)
+                self.write(f"{value} = {self.bind(split_again, 'split')}({value}, {separator}, {site})")
+                self.parted = True
+                self.node(use, value, path)
+                self.parted = False
             self._indent -= nested
         elif stages.via is not None:
             before = self.variable("before")
@@ -477,23 +483,24 @@ class CollectWriter(UnionWriter):
         index, before = self.variable("index"), self.variable("before")
         with self.block("else:"):
             left = self.variable("left")
+            parted, self.parted = self.parted, False
             self.write(f"{made} = []")
             self.write(f"{left} = enumerate({value})")
-            if self.reading is self.source.reading:
+            if parted or self.reading is self.source.reading:
                 with self.block(f"if {self.is_large(value)}:"):
                     self.write(f"{made} = {self.handed(handed_items, value, [node.item])}")
                     rest = f"{self.bind(islice, 'islice')}({value}, len({made}), None)"
                     self.write(f"{left} = enumerate({rest}, len({made}))")
-            enough = self.enough(before)
-            soon = self.soon() if node.into in ("set", "frozenset") and not spreads(node.item) else ""
             self._nesting += 1
-            with self.block(f"for {index}, {each} in {left}:"):
-                self.counted(node.item, each, before, enough, alone=True)
-                self.read(node.item, each, f"{path} + ({index},)")
-                self.write(f"{made}.append({each})")
-                if soon:
-                    with self.block(f"if len(faults) == {before}:"), self.looked_at_soon(made, soon):
-                        self.write("break")
+            with self.enough(before) as enough:
+                soon = self.soon() if node.into in ("set", "frozenset") and not spreads(node.item) else ""
+                with self.block(f"for {index}, {each} in {left}:"):
+                    self.counted(node.item, each, before, enough, alone=True, parted=parted)
+                    self.read(node.item, each, f"{path} + ({index},)")
+                    self.write(f"{made}.append({each})")
+                    if soon:
+                        with self.block(f"if len(faults) == {before}:"), self.looked_at_soon(made, soon):
+                            self.write("break")
             self._nesting -= 1
             with self.block(f"if len(faults) == {before}:"):
                 if node.into == "list":
@@ -565,10 +572,13 @@ class CollectWriter(UnionWriter):
             made = ""
             if more is not None:
                 made, each, index_of = self.variable("made"), self.variable("item"), self.variable("index")
-                enough = self.enough(self.variable("before"))
+                since = self.variable("before")
                 self.write(f"{made} = []")
-                with self.block(f"for {index_of}, {each} in enumerate({others}, {count}):"):
-                    self.counted(more, each, before, enough, alone=True)
+                with (
+                    self.enough(since) as enough,
+                    self.block(f"for {index_of}, {each} in enumerate({others}, {count}):"),
+                ):
+                    self.counted(more, each, since, enough, alone=True)
                     self.read(more, each, f"{path} + ({index_of},)")
                     self.write(f"{made}.append({each})")
             self._nesting -= 1
@@ -586,7 +596,6 @@ class CollectWriter(UnionWriter):
         outer = self.reading
         secret = self.hidden or key.secret
         with self.block("else:"):
-            enough = self.enough(before)
             crowd = "" if safe else self.variable("crowd")
             if crowd:
                 self.write(f"{crowd} = {self.bind(Crowd, 'Crowd')}()")
@@ -597,7 +606,7 @@ class CollectWriter(UnionWriter):
                 self.write(f"{made} = {self.handed(handed_entries, value, [key, held], crowd or 'None')}")
                 self.write(f"{left} = {self.bind(islice, 'islice')}({left}, len({made}), None)")
             self._nesting += 1
-            with self.block(f"for {name}, {each} in {left}:"):
+            with self.enough(before) as enough, self.block(f"for {name}, {each} in {left}:"):
                 self.counted(held, each, before, enough, alone=False)
                 step = self.bind(HIDDEN_KEY, "HIDDEN_KEY") if secret else name
                 self.write(f"{here} = {path} + ({step},)")
@@ -673,9 +682,11 @@ class CollectWriter(UnionWriter):
             self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")
         else:
             self.swift.hidden, self.swift.where = self.hidden, self.where
-            self.write(f"{value} = {self.swift.function_of(key)}({given}{self._failed})")
+            quick = f"{self.swift.function_of(key)}({given}{self._failed})"
+            self.write(f"{value} = UNSURE if log.failing and log.full else {quick}")
             with self.block(f"if {value}.__class__ is Stop:"):
                 self.write(f"{value} = {self.function_of(key)}({given}, {path}, log)")
+                self.write(f"log.failing = {value}.__class__ is Stop")
         if use.parts:
             with self.block(f"if {value}.__class__ is not Stop:"):
                 self.run(use.parts, use.node.facts, value, given, path)

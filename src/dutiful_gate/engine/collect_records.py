@@ -33,6 +33,7 @@ from .plan import (
 )
 from .rest_fields import sorter_of
 from .runtime import (
+    MORE,
     TOO_DEEP,
     as_sent,
     attributes_of,
@@ -88,7 +89,7 @@ class RecordWriter(EngineWriter, ABC):
         self._label = ""
         where, self.where = self.where, record.name
         self.write("faults = log.faults")
-        self.write("start = len(faults)")
+        self.write("start, full = len(faults), log.full")
         if record.key in plan.shape.recursive:
             too_deep = self.bind(Cause("depth", TOO_DEEP.needs, {"most": plan.limits.depth}, got=TOO_DEEP.got), "DEPTH")
             with self.block(f"if len(path) >= {plan.limits.depth}:"):
@@ -99,6 +100,7 @@ class RecordWriter(EngineWriter, ABC):
         if any(field.also for field in record.fields):
             self.write("sent, begun = {}, (start, len(log.excused), len(log.dropped))")
         came = self._open_record(record)
+        self._nothing_came(record)
         mentioned = {name for rule in record.rules for name in rule.fields}
         value_of = {}
         sound = {}
@@ -133,7 +135,7 @@ class RecordWriter(EngineWriter, ABC):
                 hides = field.use.secret or record.key in self.plan.shape.guarded
                 self.read(field.use.but(secret=hides), held, at)
         with self.block("if len(faults) != start:"):
-            with self.block("if len(faults) > start + 1:"):
+            with self.block("if len(faults) > start + 1 and not full:"):
                 self._in_order(record, lost)
                 self.write("log.spill(start)")
             self._tell_as_sent(record)
@@ -141,6 +143,18 @@ class RecordWriter(EngineWriter, ABC):
         self._tell_as_sent(record)
         self._build(record, value_of, came)
         self.where = where
+
+    def _nothing_came(self, record: Record) -> None:
+        """Past the limit on faults, count those of an empty record at once: one of each required field, no other."""
+        required = {field.attribute for field in record.fields if field.required and not field.withheld}
+        silent = all(rule.needs_values and not required.isdisjoint(rule.fields) for rule in record.rules)
+        silent = silent and not any(rest.use.parts for rest in record.rests)
+        if not required or not silent or self.plan.outgoing or self.reading is Reading.TEXT:
+            return
+        with self.block("if full and not data:"):
+            self.write(f"faults.append({self.bind(MORE, 'MORE')})")
+            self.write(f"log.untold += {len(required) - 1}")
+            self.write("return REFUSED")
 
     def _in_order(self, record: Record, lost: str) -> None:
         """Order the faults of a record as its keys stand in the data; they do already, where these are as declared.
@@ -162,7 +176,7 @@ class RecordWriter(EngineWriter, ABC):
     def _tell_as_sent(self, record: Record) -> None:
         """What is told of a field that came under another name stands there."""
         if any(field.also for field in record.fields):
-            with self.block("if sent:"):
+            with self.block("if sent and not full:"):
                 self.write(f"{self.bind(as_sent, 'as_sent')}(log, begun, len(path), sent)")
 
     def _open_record(self, record: Record) -> str:
@@ -234,7 +248,11 @@ class RecordWriter(EngineWriter, ABC):
         with self.block("else:"):
             if field.required:
                 # What is absent stands where the record begins: before the faults of what is there.
-                self.write(f"faults.insert(start + {lost}, ({path}, {self.cause('absent', 'a value')}, None, None))")
+                with self.block("if full:"):
+                    self.write(f"faults.append({self.bind(MORE, 'MORE')})")
+                with self.block("else:"):
+                    told = f"({path}, {self.cause('absent', 'a value')}, None, None)"
+                    self.write(f"faults.insert(start + {lost}, {told})")
                 self.write(f"{lost} += 1")
                 self.write(f"{value} = REFUSED")
             else:

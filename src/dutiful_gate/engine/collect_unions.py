@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 from ..declare.sources import Reading
@@ -39,25 +40,36 @@ class UnionWriter(RuleWriter):
             return self.cause(code, "one of the values that are allowed", **more)
         return self.cause(code, "one of {choices}", expected={"choices": tuple(values)}, **more)
 
-    def enough(self, before: str) -> str:
-        """A variable for how many faults there are, with those up to now in `before`, when the limit is reached."""
-        enough = self.variable("enough")
+    @contextmanager
+    def enough(self, before: str) -> Iterator[str]:
+        """A variable for how many faults there are, with those up to now in `before`, when the limit is reached.
+
+        Around the loop over many values: past the limit faults are only counted.
+        """
+        enough, was = self.variable("enough"), self.variable("was_full")
         self.write(f"{before} = len(faults)")
         self.write(f"{enough} = {before} + log.most")
-        return enough
+        self.write(f"{was} = log.full")
+        yield enough
+        self.write(f"log.full = {was}")
+        with self.block(f"if len(faults) > {enough}:"):
+            self.write(f"log.spill({before})")
 
-    def counted(self, use: Use, value: str, before: str, enough: str, *, alone: bool) -> None:
+    def counted(self, use: Use, value: str, before: str, enough: str, *, alone: bool, parted: bool = False) -> None:
         """What is done before a value of many is read when the limit on faults is reached: the next are only counted.
 
         One is counted for each unsound value of a union, and for each list in a text: to ask further is dear. Where the
         value stands `alone`, without a key that may be at fault too, one is counted for each of quite another kind.
+        One that is a part of a text (`parted`) is text itself.
         """
         node = use.bare.node
         with self.block(f"if len(faults) >= {enough}:"):
+            self.write("log.full = True")
             with self.block(f"if len(faults) > {enough} + {_ROOM}:"):
                 self.write(f"log.spill({before})")
-            single = self.reading is Reading.PLAIN and alone and not use.fits and use.fallback is MISSING
-            if single and (others := passed_over(use, self.plan)):
+            plain = self.reading is Reading.PLAIN
+            single = (plain or parted) and alone and not use.fits and use.fallback is MISSING
+            if plain and single and (others := passed_over(use, self.plan)):
                 with self.block(f"if {value}.__class__ in {self.bind(others, 'OTHERS')}:"):
                     self.write("log.untold += 1")
                     self.write("continue")

@@ -100,8 +100,11 @@ class EngineWriter(Writer):
 
     def handed(self, function: Callable[..., Any], value: str, held: Sequence[Use], *more: str) -> str:
         """A call with what tells large collections of `held` apart: the data, and where it stands."""
-        site = self.bind((*map(id, held), self.source, self.reading), "SITE")
-        return f"{self.bind(function, function.__name__)}({', '.join((value, site, *more))})"
+        return f"{self.bind(function, function.__name__)}({', '.join((value, self.site(held), *more))})"
+
+    def site(self, held: Sequence[Use], separator: str = "") -> str:
+        """The name of what tells where a collection stands, or the text that is split into one."""
+        return self.bind((*map(id, held), self.source, self.reading, separator), "SITE")
 
     def is_large(self, value: str) -> str:
         """A test for a collection that is worth handing over."""

@@ -45,7 +45,7 @@ from ..shape.walk import every
 from .engine_writer import EngineWriter
 from .exclusive_unions import OneAlone
 from .fast_records import DOUBT, REFUSE, SoundRecordWriter
-from .handover import HANDED, begun, forget
+from .handover import HANDED, begun, forget, split
 from .hash_limits import crowded, spreads
 from .later import Later, Waiting, is_large
 from .own_functions import Doubt, Passing, Unread, given_up
@@ -64,7 +64,7 @@ from .plan import (
     tag_reader,
     taken,
 )
-from .runtime import ABSENT, LEAVES, REREAD, Memory, in_json_forms, split
+from .runtime import ABSENT, LEAVES, REREAD, Memory, in_json_forms
 
 NAMED: Final = {
     "REFUSED": REFUSED,
@@ -133,6 +133,7 @@ class SoundWriter(SoundRecordWriter):
         self.only_asks = False
         # What is made is used nowhere else once the function gives up, as in a union it may be.
         self.straight = False
+        self.parted: tuple[str, str] | None = None
         # A whole number that came as a float beyond 64 bits may have been read by a decoder that knows no other.
         self.doubts = False
         self.hands_over = False
@@ -352,11 +353,15 @@ class SoundWriter(SoundRecordWriter):
             if self.reading is not Reading.MIXED:
                 with self.block(f"if {value}.__class__ is not str:"):
                     self.write(self.unless_is(value, "str"))
+            came = self.variable("came")
+            self.write(f"{came} = {value}")
             self.write(f"{value} = {self.bind(split, 'split')}({value}, {self.bind(stages.split, 'SEPARATOR')})")
+            self.parted = came, stages.split
         elif stages.via is not None:
             self.read(stages.via, value)
         with self.reading_as(stages.reading):
             self.node(use, value)
+        self.parted = None
 
     def _text(self, kind: Text, parts: tuple[Step | Rule, ...], value: str) -> None:
         """Read text. What is in its final form already is asked by its rules alone; most texts are ASCII."""
@@ -561,8 +566,9 @@ class SoundWriter(SoundRecordWriter):
 
         Not where that has more to tell of what was read: which keys were dropped.
         """
+        parted, self.parted = self.parted, None
         if (
-            self.reading is not self.source.reading
+            (self.reading is not self.source.reading and not parted)
             or self.reading is Reading.TYPED
             or not any(map(self._is_dear, held))
         ):
@@ -574,6 +580,9 @@ class SoundWriter(SoundRecordWriter):
             return
         self.hands_over = True
         with self.block(f"if {self.is_large(value)}:"):
+            if parted:
+                came, separator = parted
+                self.write(f"{self.bind(begun, 'begun')}({came}, {self.site(held, separator)}, {value})")
             self.write(self.handed(begun, value, held, made))
 
     def _is_dear(self, use: Use) -> bool:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from threading import local
 from typing import Any, Final
 
+from ..regex.white_space import BLANKS
 from .hash_limits import Crowd
 
 LARGE = 100
@@ -27,6 +28,13 @@ class Handed(local):
 
 
 HANDED: Final = Handed()
+
+
+def split(text: str, separator: str) -> list[str]:
+    """The parts of a text, blanks around each taken off; of a blank text, none."""
+    if " " not in text and text.isprintable():  # as no other blank is
+        return text.split(separator) if text else []
+    return [part.strip(BLANKS) for part in text.split(separator)] if text.strip(BLANKS) else []
 
 
 def begun(data: Any, site: Site, made: Any) -> None:
@@ -51,6 +59,12 @@ def handed_entries(data: Any, site: Site, crowd: Crowd | None) -> dict[Any, Any]
         crowd.counts.clear()
         return {}
     return made
+
+
+def split_again(text: str, separator: str, site: Site) -> list[str]:
+    """The parts of a text: those that the sound function made, so that what it made of them is known by them."""
+    known: list[str] | None = _taken(text, site)
+    return split(text, separator) if known is None else known
 
 
 def _taken(data: Any, site: Site) -> Any:

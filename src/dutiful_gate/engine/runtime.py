@@ -13,7 +13,7 @@ from ..declare.embedded import Embedded
 from ..declare.facts import REFUSED, Stop
 from ..declare.sources import FromText, Reading
 from ..regex.white_space import BLANKS
-from ..report.cause import Cause, UnknownKey
+from ..report.cause import UNREADABLE, Cause, UnknownKey
 from ..report.document_order import RawFault
 from ..report.fault import Fault, Path
 from ..report.shown_values import ALONE, STEADY, fixed
@@ -50,9 +50,14 @@ class Memory:
 
 
 class Log:
-    """What one pass through the collecting function finds."""
+    """What one pass through the collecting function finds.
 
-    __slots__ = ("_known", "_memory", "dropped", "excused", "faults", "most", "untold")
+    `full` while it goes through values of which no fault will be told any more, since as many as may be stand before
+    them: then absent fields are counted by `MORE`, and faults need no order. `failing` whether the last record that was
+    looked at was unsound: then it is probable that the next one is.
+    """
+
+    __slots__ = ("_known", "_memory", "dropped", "excused", "failing", "faults", "full", "most", "untold")
     unjudged: ClassVar[tuple[str, ...]] = ()  # that is for documents which cannot be used in all their parts
 
     def __init__(self, most: int) -> None:
@@ -61,6 +66,7 @@ class Log:
         self.excused: list[RawFault] = []
         self.most = most
         self.untold = 0
+        self.full = self.failing = False
         self._memory: Memory | None = None
         self._known: dict[Any, tuple[Any, Any, Log]] | None = None
 
@@ -121,6 +127,9 @@ class Log:
 
 
 Collector = Callable[[Any, Path, Log], Any]
+
+MORE: RawFault = ((), UNREADABLE, None, None)
+"""One more fault, which nobody will be told of."""
 
 
 class StopCauses(dict[Stop, Cause]):
@@ -308,13 +317,6 @@ def fitting_unnamed(document: Embedded, data: Any, path: Path, log: Log, cause: 
     """The same where a secret is at hand: neither what came is told, nor what the document wants, nor where inside."""
     if not document.sound(data):
         log.faults.append((path, cause, None, None))
-
-
-def split(text: str, separator: str) -> list[str]:
-    """The parts of a text, blanks around each taken off; of a blank text, none."""
-    if " " not in text and text.isprintable():  # as no other blank is
-        return text.split(separator) if text else []
-    return [part.strip(BLANKS) for part in text.split(separator)] if text.strip(BLANKS) else []
 
 
 def gathered(data: Mapping[Any, Any], known: frozenset[str]) -> dict[Any, Any]:

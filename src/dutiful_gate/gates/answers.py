@@ -12,8 +12,9 @@ from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..engine.engine import Engine
+from ..engine.handover import split
 from ..engine.plan import Plan
-from ..engine.runtime import chooser, split, tag_chooser
+from ..engine.runtime import chooser, tag_chooser
 from ..report.cause import HIDDEN, Cause
 from ..report.fault import Fault, Path, dotted
 from ..report.shown_values import shown

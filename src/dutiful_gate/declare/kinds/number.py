@@ -69,6 +69,8 @@ def whole_from_text(value: object) -> object:
     digits = value.strip(BLANKS)
     if digits.isdigit() and digits.isascii() and len(digits) <= _MOST_DIGITS:
         return int(digits)
+    if not digits[-1:].isdigit():
+        return _WHOLE_READING
     # int() takes more than these: other scripts' digits, and underscores.
     if not (digits.isascii() and digits.removeprefix("-" if digits[:1] == "-" else "+").isdigit()):
         return _WHOLE_READING

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from ..applicability import NUMBER, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Sort, Unsaid
-from ..multiples import is_multiple
+from ..multiples import MultipleOf
 from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
@@ -22,7 +22,7 @@ class Multiple(Rule):
     step: Any
 
     def condition(self, value: str, bind: Bind) -> str:
-        return f"{bind(is_multiple, 'is_multiple')}({value}, {bind(self.step, 'STEP')})"
+        return f"{bind(MultipleOf(self.step), 'MULTIPLE_OF')}({value})"
 
     def takes(self) -> Takes | None:
         return NUMBER

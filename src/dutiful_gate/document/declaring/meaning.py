@@ -147,6 +147,8 @@ class Meaning:
     def limit(self, kinds: Iterable[str], dialect: Dialect) -> None:
         """Admit only some kinds."""
         wanted = list(dict.fromkeys(kinds))
+        if "number" in wanted:  # every whole number is one
+            wanted = [kind for kind in wanted if kind != "integer"]
         if dialect.pointless and "integer" in wanted and "number" not in wanted:
             self.strictly = self.strictly or "number" in self.kinds or "integer" in self.kinds
         known = self.kinds if self.named else ()

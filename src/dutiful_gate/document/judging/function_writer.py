@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from ...codegen.writer import Writer
 from ...declare.equality import LISTS, all_differ, keyed
-from ...declare.multiples import is_multiple
+from ...declare.multiples import MultipleOf
 from .causes import bounds_of
 from .content import holds
 from .json_values import is_integer, is_integer_4, is_number
@@ -299,8 +299,8 @@ class FunctionWriter:
         for word, sign, bound in bounds_of(words):
             self.unless(f"{here.value} {sign} {self.bind(bound, 'BOUND')}", here, node, word)
         if "multipleOf" in words:
-            step = self.bind(words["multipleOf"], "STEP")
-            self.unless(f"{self.bind(is_multiple, 'is_multiple')}({here.value}, {step})", here, node, "multipleOf")
+            judge = self.bind(MultipleOf(words["multipleOf"]), "MULTIPLE_OF")
+            self.unless(f"{judge}({here.value})", here, node, "multipleOf")
 
     def array_words(self, node: Subschema, words: dict[str, Any], here: Here, depth: int) -> None:
         """What is said of lists."""

@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import Any, Final
 
 from ...declare.equality import LISTS, all_differ, keyed, too_alike
-from ...declare.multiples import is_multiple
+from ...declare.multiples import multiple_of
 from ...report.fault import Path
 from ..dialects import VOCABULARIES
 from .causes import Keywords, bounds_of
@@ -370,7 +370,7 @@ class _Evaluation:
             within = value > bound if sign.startswith(">") else value < bound
             if not within and not (value == bound and sign.endswith("=")):
                 self.refuse(word)
-        if "multipleOf" in self.words and not is_multiple(value, self.words["multipleOf"]):
+        if "multipleOf" in self.words and not multiple_of(self.words["multipleOf"])(value):
             self.refuse("multipleOf")
 
     def items(self, value: Sequence[Any]) -> None:

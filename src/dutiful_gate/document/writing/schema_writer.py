@@ -461,7 +461,9 @@ class SchemaWriter:
                 for told in options
                 for kind in (told["type"] if isinstance(told["type"], list) else [told["type"]])
             ]
-            return {"type": list(dict.fromkeys(kinds))}
+            # Every whole number is a number.
+            kept = [kind for kind in dict.fromkeys(kinds) if kind != "integer" or "number" not in kinds]
+            return {"type": kept if len(kept) > 1 else kept[0]}
         said: Keywords = {"anyOf": options}
         links = [option.node.key for option in node.options if isinstance(option.node, Link)]
         hidden = any(
