@@ -30,7 +30,7 @@ class CannotExpand(Exception):
 
 
 class Expansion:
-    """Expands the texts of settings that were merged."""
+    """Expands the texts of settings that were merged; what is put in comes to `most` characters and values at most."""
 
     def __init__(
         self,
@@ -39,12 +39,16 @@ class Expansion:
         environ: Mapping[str, str] | None,
         prefix: str,
         expands: Callable[[Path], bool],
+        most: int,
     ) -> None:
         self.names = names
         self.data = data
         self.environ = environ
         self.prefix = prefix
         self.expands = expands
+        self.most = most
+        self._put_in = 0
+        self._weights: dict[int, int] = {}
         self.wrong: list[tuple[Path, Cause]] = []
 
     def whole(self) -> Any:
@@ -85,7 +89,32 @@ class Expansion:
         return str(held)
 
     def _of(self, name: str, through: tuple[Path, ...]) -> Any:
-        """What a reference stands for."""
+        """What a reference stands for, counted: references to references would double with each step."""
+        if self._put_in > self.most:
+            raise self._too_much()
+        held = self._standing(name, through)
+        self._put_in += 1 + self._weight(held)
+        if self._put_in > self.most:
+            raise self._too_much()
+        return held
+
+    def _too_much(self) -> CannotExpand:
+        error = CannotExpand("", "")
+        error.cause = Cause("size", "settings that come to at most {most} characters", {"most": self.most}, got="more")
+        return error
+
+    def _weight(self, held: Any) -> int:
+        """How much a value is: the characters of texts, the values of lists and records."""
+        if isinstance(held, str):
+            return len(held)
+        if not isinstance(held, dict | list):
+            return 1
+        if id(held) not in self._weights:  # all of them stay, as parts of the settings
+            inner = held.values() if isinstance(held, dict) else held
+            self._weights[id(held)] = 1 + sum(map(self._weight, inner))
+        return self._weights[id(held)]
+
+    def _standing(self, name: str, through: tuple[Path, ...]) -> Any:
         if name.startswith(_ENV):
             return self._variable(name.removeprefix(_ENV))
         path: Path = indexed(steps_of(name))

@@ -53,7 +53,9 @@ class Loading:
 
     def _expand(self) -> None:
         prefix = prefix_of(self.layers)
-        expansion = Expansion(self.names, self.data, self.asked.variables, prefix, self._expands)
+        expansion = Expansion(
+            self.names, self.data, self.asked.variables, prefix, self._expands, self.gate.limits.bytes
+        )
         self.data = expansion.whole()
         for path, cause in expansion.wrong:
             self.unexpanded.append(Fault(path, cause, None, None, self.place(path)))

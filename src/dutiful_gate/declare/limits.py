@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sys import getrecursionlimit
+from sys import _getframe, getrecursionlimit
 
 from .errors import DeclarationError
 from .values import Value
@@ -15,6 +15,18 @@ _OTHER_FRAMES = 250
 def deepest() -> int:
     """How deep lists and records may nest, for the interpreter to follow them."""
     return (getrecursionlimit() - _OTHER_FRAMES) // _FRAMES_A_LEVEL
+
+
+def is_short_of_stack() -> bool:
+    """Whether a program has gone so deep before it asks that no data could be followed as deep as it may nest.
+
+    Then a RecursionError is the program's, and nothing that is wrong with the data.
+    """
+    try:
+        _getframe(_OTHER_FRAMES)
+    except ValueError:  # there are not as many
+        return False
+    return True
 
 
 class Limits(Value):

@@ -186,13 +186,14 @@ class RecordCheck(Value):
 class Wrong(ValueError):
     """Raised by a function of the record, to say what is wrong and at which field.
 
-    `at` is the attribute's name, a field of `this`, or a path such as ("crates", 0, "weight_kg").
+    `at` is the attribute's name, a field of `this`, or a path such as ("crates", 0, "weight_kg"): attributes, numbers
+    of items, keys. The fault stands under the names that the data has for them.
     """
 
     def __init__(self, words: str, *, at: object = ()) -> None:
         super().__init__(words)
         path = getattr(at, "_path", at)
-        self.path: tuple[Any, ...] = path if isinstance(path, tuple) else (path,)
+        self.path: tuple[Any, ...] = tuple(path) if isinstance(path, tuple | list) else (path,)
 
 
 def obeys(

@@ -250,7 +250,7 @@ class _InUtc(Step):
 
         return Takes(
             "a date-time with an offset",
-            lambda value: isinstance(value, datetime) and value.utcoffset() is not None,
+            lambda value: isinstance(value, datetime) and value == value and value.utcoffset() is not None,
             (),
         )
 

@@ -413,6 +413,8 @@ class CollectWriter(UnionWriter):
                     self.write(f"{value} = {expression}")
                     with self.block(f"if {value}.__class__ is Stop:"):
                         self.write("raise ValueError")
+                with self.block("except RecursionError:"):
+                    self.write("raise")
                 with self.block("except Exception:"):
                     self.write(reading.replace(f"({value})", f"({came})"))
             with self.block("else:"):

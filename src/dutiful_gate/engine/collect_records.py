@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
+from functools import partial
 
 from ..codegen.writer import all_of
 from ..declare.embedded import Embedded
@@ -13,9 +14,10 @@ from ..declare.sources import Reading
 from ..regex.white_space import is_blank
 from ..report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ..report.document_order import in_document_order
+from ..report.fault import Path
 from ..report.shown_values import outlined
-from ..shape.nodes import Field, Record, Use
-from ..shape.paths import FactsAt
+from ..shape.nodes import Field, Record, Shape, Use
+from ..shape.paths import FactsAt, in_data
 from ..shape.walk import holds_secret
 from .engine_writer import EngineWriter
 from .fast_records import names_that_differ, native_names
@@ -49,6 +51,7 @@ from .runtime import (
     refuse_unknown,
     refuse_unnamed,
     remade,
+    wordless_fault,
 )
 
 
@@ -171,7 +174,7 @@ class RecordWriter(EngineWriter, ABC):
             self.write(f"{order}(faults, start + {lost}, len(path), [*data])")
         if record.rules:
             with self.block("elif late:"):
-                self.write(f"{order}(faults, start + {lost}, len(path), {wires})")
+                self.write(f"{order}(faults, start + {lost}, len(path), [*data])")
 
     def _tell_as_sent(self, record: Record) -> None:
         """What is told of a field that came under another name stands there."""
@@ -397,6 +400,8 @@ class RecordWriter(EngineWriter, ABC):
                 with self.block("try:"):
                     self.write(f"{agrees} = {condition}")
                 # Divided by zero, past the end of the calendar, or of kinds that do not compare: it does not hold.
+                with self.block("except RecursionError:"):
+                    self.write("raise")
                 with self.block("except Exception:"):
                     self.write(f"{agrees} = False")
                 with self.block(f"if not {agrees}:"):
@@ -444,7 +449,8 @@ class RecordWriter(EngineWriter, ABC):
             build(self, record, "made", value_of)
             self.write("return made")
             return
-        wire = self.bind({field.attribute: field.wire for field in record.fields}, "WIRE")
+        hidden = self.words_of is wordless_fault
+        wire = self.bind(partial(_fields_only if hidden else in_data, self.plan.shape, record), "WIRE")
         unsound = self.cause("check", "a sound record")
         with self.block("try:"):
             self._make(record, value_of, came)
@@ -476,6 +482,11 @@ class RecordWriter(EngineWriter, ABC):
         else:
             self.write(f"made = {constructed(self, record, value_of)}")
         self._indent -= 1 if came else 0
+
+
+def _fields_only(shape: Shape, record: Record, path: Path) -> Path:
+    """The same path where nothing is to be told of the data: nothing but a field of the record."""
+    return in_data(shape, record, path) if path and path[0] in record.by_attribute else ()
 
 
 def _told_of(told: Mapping[str, object], names: frozenset[str]) -> Mapping[str, object]:

@@ -41,6 +41,8 @@ class RuleWriter(RecordWriter):
                     unread = self.cause("check", "a value that can be read")
                     self.fault(path, f"{self.bind(self.words_of, 'own_fault')}({unread}, error)", given)
             else:
+                with self.block("except RecursionError:"):
+                    self.write("raise")
                 with self.block("except Exception:"):
                     cause = self.cause("reading", "a value that {step} can take", expected={"step": str(part)})
                     self.fault(path, cause, given)
@@ -96,6 +98,8 @@ class RuleWriter(RecordWriter):
             words = cause if rule.own_words else f"{self.bind(self.words_of, 'own_fault')}({cause}, error)"
             self.fault(path, words, given, value)
         if facts.open:
+            with self.block("except RecursionError:"):
+                self.write("raise")
             with self.block("except Exception:"):
                 self.fault(path, cause, given, value)
 

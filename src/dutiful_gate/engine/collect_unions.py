@@ -123,6 +123,8 @@ class UnionWriter(RuleWriter):
         self.write(f"{before} = len(faults)")
         if node.tag and self.reading is not Reading.TYPED:
             self._tagged(node, value, given, path)
+        elif node.tag and not node.held and not self.plan.outgoing:
+            self._tagged_typed(node, value, given, path)
         else:
             self._options(node, value, given, path)
         if use.parts:
@@ -175,16 +177,30 @@ class UnionWriter(RuleWriter):
                 self.write(f"{outer}, {value}, {path_in} = {value}, {value}[{held}], {path} + ({held},)")
             else:
                 outer, path_in = value, path
-            for number, option in enumerate(node.options):
-                self._nesting += 1
-                with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
-                    self.read(option, value, path_in)
-                self._nesting -= 1
+            self._by_number(node, which, value, path_in)
             with self.block("else:"):
                 hidden, self.hidden = self.hidden, self.hidden or self._tag_is_secret(node)
                 cause = self.choices("branch", [tag for tags in node.tags for tag in tags])
                 self.fault(f"{path} + ({key},)", cause, f"{outer}[{key}]")
                 self.hidden = hidden
+
+    def _by_number(self, node: Branches, which: str, value: str, path: str) -> None:
+        """Read by the option of a number; leaves an else open."""
+        self._nesting += 1
+        for number, option in enumerate(node.options):
+            with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
+                self.read(option, value, path)
+        self._nesting -= 1
+
+    def _tagged_typed(self, node: Branches, value: str, given: str, path: str) -> None:
+        """The same where records may come as such: a dict that has a tag is what that says."""
+        key, which = self.bind(node.tag, "TAG"), self.variable("which")
+        reader = tag_reader(self, node, self.plan, self.reading)
+        tagged = f"isinstance({value}, {self.bind(Mapping, 'Mapping')}) and {key} in {value}"
+        self.write(f"{which} = {reader}({value}[{key}]) if {tagged} else -1")
+        self._by_number(node, which, value, path)
+        with self.block("else:"):
+            self._options(node, value, given, path)
 
     def _held(self, node: Branches, value: str, path: str) -> None:
         """Nothing but the tag and the data may stand there."""

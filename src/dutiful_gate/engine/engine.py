@@ -174,11 +174,14 @@ class Engine:
 
     def _collected_without_liars(self, data: Any) -> tuple[Any, Log]:
         """Where something in the data is not what it says it is: it is refused at its place, and the rest is read."""
-        try:
-            typed = self.plan.reading in (Reading.TYPED, Reading.MIXED)
-            return unwrapped(self._collected)(without_liars(data, typed=typed))  # type: ignore[no-any-return]
-        except Exception:
-            self._collecting_unit()  # what went wrong in writing it is no matter of the data
+        typed = self.plan.reading in (Reading.TYPED, Reading.MIXED)
+        for plain in (False, True):  # then with what is no plain value put aside as well
+            try:
+                return unwrapped(self._collected)(without_liars(data, typed=typed, plain=plain))  # type: ignore[no-any-return]
+            except RecursionError:
+                raise
+            except Exception:
+                self._collecting_unit()  # what went wrong in writing it is no matter of the data
         log = Log(self.plan.limits.faults)
         log.faults.append(((), UNREADABLE, None, None))
         return REFUSED, log
@@ -197,6 +200,9 @@ class Engine:
         value = self._collect(data, (), log)
         if log.faults:
             log.spill(0)
+        elif value.__class__ is Stop:  # an object that says to be what only this package makes
+            value = REFUSED
+            log.faults.append(((), UNREADABLE, None, None))
         log.fix()
         return value, log
 

@@ -53,7 +53,12 @@ def refused(error: Exception) -> Stop:
 
 
 def told(error: Exception) -> None:
-    """Raise an exception that only wrong code can have raised, where somebody wants to know."""
+    """Raise an exception that only wrong code can have raised, where somebody wants to know, and one of the stack.
+
+    Data is looked at before it is read where it may nest too deep: a program that has no room left is not its fault.
+    """
+    if isinstance(error, RecursionError):
+        raise error
     if LOUD and isinstance(error, NameError | AttributeError):
         way = error.__traceback__
         while way is not None and way.tb_next is not None:

@@ -223,18 +223,18 @@ def escaped_words(words: str) -> str:
 
 
 def record_fault(
-    base: Cause, path: Path, error: ValueError, wire: Mapping[str, str], words: Callable[[Cause, Exception], Cause]
+    base: Cause,
+    path: Path,
+    error: ValueError,
+    names: Callable[[Path], Path],
+    words: Callable[[Cause, Exception], Cause],
 ) -> RawFault:
     """The fault that a function of the record, or its constructor, told of."""
     at: Path = tuple(getattr(error, "path", ()))
     at = at[1:] if at[:1] == ((),) else at
-    if at and at[0] in wire:
-        at = (wire[at[0]], *at[1:])
-    elif words is wordless_fault:
-        at = ()
-    if words is wordless_fault:
-        at = at[:1]  # what follows the field may come from the data
-    return (*((*path, *at),), words(base, error), None, None)
+    # Beside a secret, what is no field and what follows one may come from the data.
+    at = names(at[:1] if words is wordless_fault else at)
+    return ((*path, *at), words(base, error), None, None)
 
 
 def closest(
@@ -503,6 +503,8 @@ def _json_key(plain: object) -> tuple[type, object]:
         return bool, plain
     if isinstance(plain, Decimal):
         # As a double would hold it: what a constant equals does not change by how a number was decoded.
+        if plain.is_nan():
+            return float, float("nan")
         whole = plain.is_finite() and plain.adjusted() < 400 and plain == plain.to_integral_value()
         return float, int(plain) if whole else float(plain)
     if isinstance(plain, int | float):

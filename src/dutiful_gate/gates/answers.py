@@ -160,7 +160,12 @@ class Answers:
                 kind = kind.within(self.gate.limits.depth)
                 if reading is Reading.MIXED:
                     kind = HalfTyped(kind)
-                read = kind.reader(reading)(held)
+                try:
+                    read = kind.reader(reading)(held)
+                except RecursionError:
+                    raise
+                except Exception:  # an object that cannot be asked what it is
+                    read = Stop("reading", f"{use.node.facts.phrase} that can be read")
                 return self.read(read, held, use.node.facts.phrase)
             case Choice() as node:
                 chosen = chooser(node.wire, node.values, reading, lenient=node.lenient)(held)
@@ -241,6 +246,8 @@ class Answers:
                     return REFUSED
                 try:
                     made = _evaluated(part.expression, value)
+                except RecursionError:
+                    raise
                 except Exception as error:
                     why = "" if self.hidden else f": {error}"
                     self.tell("step", f"{self.word(part)}{why}", False)
@@ -267,6 +274,8 @@ class Answers:
             if takes is not None and not takes.fits(value):
                 return False
             return bool(_evaluated(rule.open_condition if open_ else rule.condition, value))
+        except RecursionError:
+            raise
         except Exception:
             return False
 

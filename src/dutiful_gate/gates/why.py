@@ -27,6 +27,8 @@ def explained(gate: AnyGate[Any], data: object, pointer: str = "") -> Explanatio
     steps = steps_of(pointer)
     try:
         return _explained(gate, data, steps)
+    except RecursionError:
+        raise
     except Exception:  # something in the data lies about what it is; what a developer's own code raises is raised again
         return _explained(gate, without_liars(data, typed=not gate.reads.in_json), steps)
 

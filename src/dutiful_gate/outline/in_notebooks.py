@@ -8,6 +8,7 @@ from ..declare.errors import DeclarationError
 from ..document.document import Document
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
+from ..report.fault import written_step
 from ..report.shown_values import counted
 from ..report.verdict import Verdict
 from .as_html import piece
@@ -46,7 +47,7 @@ def _of_verdict(verdict: Verdict[Any]) -> Branch:
         value = verdict.value
         kind = type(value).__name__
         words = f"a value of the type {kind}" if value is not None else "None"
-        keys = ["/".join(map(str, path)) for path in verdict.dropped[:_MOST_KEYS]]
+        keys = ["/".join(map(written_step, path)) for path in verdict.dropped[:_MOST_KEYS]]
         left = f"{counted(len(verdict.dropped), 'unknown key')} left out: {', '.join(keys)}" if keys else ""
         return Branch("admitted", words, text=left)
     faults = counted(len(verdict.faults) + verdict.untold, "fault")

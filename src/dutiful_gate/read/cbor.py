@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from io import BytesIO
 from typing import Any
 
-from ..declare.limits import Limits
+from ..declare.limits import Limits, is_short_of_stack
 from ..report.cause import Cause
 from ..report.fault import Fault
 
@@ -71,6 +71,8 @@ def _read(library: Any, raw: bytes, limits: Limits, *, repeats: bool = False) ->
         )
         return decoder.decode(), stream.tell(), None
     except (library.CBORDecodeError, RecursionError, ValueError, TypeError, OverflowError, MemoryError) as error:
+        if isinstance(error, RecursionError) and is_short_of_stack():
+            raise
         return None, 0, error
 
 

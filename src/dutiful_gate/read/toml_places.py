@@ -24,6 +24,16 @@ _SINGLE = re.compile(
 )
 
 
+def too_many_steps(text: str, most: int) -> int | None:
+    """Where a dotted key of more than `most` steps begins, None where none does: to read one costs its square."""
+    if text.count(".") < most:
+        return None
+    run = rf"(?:(?:{_BARE}|{_BASIC}|{_LITERAL})[ \t]*+\.[ \t]*+){{{most},}}"
+    other = rf"#[^\n]*+|{_LONG}|{_LONG_LITERAL}|{_BASIC}|{_LITERAL}|{_BARE}|[^A-Za-z0-9_\"'#-]++|."
+    tokens = re.finditer(rf"({run})|{other}", text, re.DOTALL)
+    return next((token.start() for token in tokens if token[1]), None)
+
+
 class TomlPlaces:
     """The offsets of keys and values in one text, by path, found in one pass over it."""
 

@@ -14,7 +14,7 @@ from ..report.fault import Fault, Path
 from ..report.place import Place
 from .decoded_text import quoting_nothing
 from .lines import Lines
-from .toml_places import TomlPlaces
+from .toml_places import TomlPlaces, too_many_steps
 
 _AT = re.compile(r"(.*) \(at (?:line (\d+), column (\d+)|(end of document))\)", re.DOTALL)
 _TWICE = re.compile(r"Cannot (?:overwrite|declare|mutate|define)|already")
@@ -27,18 +27,24 @@ class TomlText:
         self.text = text
         self.value: Any = None
         self.broken: list[Fault] = []
+        if (at := too_many_steps(text, limits.depth)) is not None:
+            self.broken.append(self._too_deep(limits, self._lines.place(at)))
+            return
         try:
             self.value = tomllib.loads(text, parse_float=Decimal if exact else float)
         except tomllib.TOMLDecodeError as error:
             self.broken.append(self._fault(str(error)))
         except RecursionError:
-            deepest = Cause("depth", "at most {most} levels", {"most": limits.depth}, got="more")
-            self.broken.append(Fault((), deepest, None, None, Place(1, 1)))
+            self.broken.append(self._too_deep(limits, Place(1, 1)))
         except ValueError:  # a number of more digits than the interpreter reads
             cause = Cause("size", "numbers of at most {most} digits", {"most": limits.digits}, got="more")
             found = re.search(rf"[-+]?[0-9_]{{{limits.digits},}}", text)
             place = self._lines.place(found.start()) if found is not None else Place(1, 1)
             self.broken.append(Fault((), cause, None, None, place))
+
+    @staticmethod
+    def _too_deep(limits: Limits, place: Place) -> Fault:
+        return Fault((), Cause("depth", "at most {most} levels", {"most": limits.depth}, got="more"), None, None, place)
 
     @property
     def readable(self) -> bool:

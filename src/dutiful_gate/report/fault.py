@@ -30,10 +30,10 @@ Path = tuple[Any, ...]
 
 def pointer(path: Path) -> str:
     """The JSON Pointer (RFC 6901) of a path: "" is the whole."""
-    return joined(map(_written, path))
+    return joined(map(written_step, path))
 
 
-def _written(step: Any) -> str:
+def written_step(step: Any) -> str:
     """A step as text, whatever stands as a key: what cannot be written, or raises, is told in words."""
     try:
         return str(step)
@@ -43,14 +43,22 @@ def _written(step: Any) -> str:
 
 def travelling(path: Path) -> Path:
     """A path that can be pickled whatever objects stood as keys: in their place stand the words for them."""
-    return tuple(step if type(step) in ALONE or type(step).__module__ in TRUSTED else _written(step) for step in path)
+    return tuple(
+        step if type(step) in ALONE or type(step).__module__ in TRUSTED else written_step(step) for step in path
+    )
 
 
 def dotted(path: Path) -> str:
     """A path as people write it in code: `crates[1].weight_kg`; "" is the whole."""
     text = ""
     for step in path:
-        text += f"[{_written(step)}]" if isinstance(step, int) else f".{_written(step)}" if text else _written(step)
+        text += (
+            f"[{written_step(step)}]"
+            if isinstance(step, int)
+            else f".{written_step(step)}"
+            if text
+            else written_step(step)
+        )
     return text
 
 

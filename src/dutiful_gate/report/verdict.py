@@ -131,10 +131,13 @@ def relisted(
     excused: Sequence[Fault] | None = None,
     unjudged: tuple[str, ...] | None = None,
 ) -> Verdict[T]:
-    """The same verdict with other lists in the place of its own; with faults, one that refuses."""
+    """The same verdict with other lists in the place of its own; with faults, one that refuses.
+
+    One that refuses keeps its own faults where none are left: nothing is refused without a word.
+    """
     return Verdict(
         _NOTHING if faults else verdict._value,
-        verdict._faults if faults is None else faults,
+        verdict._faults if faults is None or not (faults or verdict) else faults,
         verdict.dropped if dropped is None else dropped,
         verdict.untold,
         verdict.excused if excused is None else excused,

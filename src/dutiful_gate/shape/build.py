@@ -37,6 +37,7 @@ from ..declare.kinds import (
     written_kinds,
 )
 from ..declare.kinds.decimal import decimal_plain
+from ..declare.limits import is_short_of_stack
 from ..declare.sealed import Sealed
 from ..declare.uploads import UploadedFile
 from .aliases import Named, Unwrapped, is_record_type, unwrapped
@@ -143,6 +144,8 @@ def shape_of(
         root = maker.use(declared)
         maker.finish_all()
     except RecursionError:
+        if is_short_of_stack():
+            raise
         raise DeclarationError(
             f"{_name(declared)} leads to itself in ever new forms, or nests too deeply",
             remedy="put a dataclass in between: a record may hold itself",

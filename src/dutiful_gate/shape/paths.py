@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from difflib import get_close_matches
+from typing import Any
 
 from ..declare.conditions import Came, Condition, Over, told_path
 from ..declare.errors import DeclarationError
 from ..declare.facts import Facts
 from ..declare.field_access import ITEM, Path
 from ..declare.records import RecordRule
-from .nodes import Alias, Entries, Field, Fixed, Items, Link, Nullable, Record, Use
+from .nodes import Alias, Branches, Entries, Field, Fixed, Items, Link, Nullable, Record, Sealing, Shape, Use
 
 
 class Paths:
@@ -95,6 +96,45 @@ class Paths:
                 field=name,
             )
         return fields[name]
+
+
+def in_data(shape: Shape, record: Record, path: Sequence[Any]) -> tuple[Any, ...]:
+    """A path of attributes, items and keys as it is in the data, as far as it leads through the shape of a record."""
+    told: list[Any] = []
+    uses = [Use(Link(record.key))]
+    for step in path:
+        following: list[Use] = []
+        name = step
+        for use in [each for held in uses for each in _opened(shape, held)]:
+            match use.node:
+                case Link(key) if isinstance(step, str) and step in shape.records[key].by_attribute:
+                    field = shape.records[key].by_attribute[step]
+                    if not following:
+                        name = field.wire
+                    following.append(field.use)
+                case Items(item) if isinstance(step, int):
+                    following.append(item)
+                case Fixed() if isinstance(step, int):
+                    following += use.node.every
+                case Entries(_, value):
+                    following.append(value)
+        told.append(name)
+        uses = following
+    return tuple(told)
+
+
+def _opened(shape: Shape, use: Use) -> Iterator[Use]:
+    """A use and all that may stand in its place."""
+    match use.node:
+        case Nullable(inner) | Sealing(inner):
+            yield from _opened(shape, inner)
+        case Branches(options=options, held=held) if not held:
+            for option in options:
+                yield from _opened(shape, option)
+        case Alias(key):
+            yield from _opened(shape, shape.aliases[key])
+        case _:
+            yield use
 
 
 class FactsAt:

@@ -51,6 +51,8 @@ def copied(value: Any, left: int) -> Any:
     if isinstance(value, (list, tuple)):
         return [copied(each, left - 1) for each in value]
     if isinstance(value, Decimal):
+        if not value.is_finite():
+            raise _Unfit(_FINITE)
         return copied(int(value) if value == value.to_integral_value() and abs(value) < 10**15 else float(value), left)
     if isinstance(value, (str, int, float)):
         base = str if isinstance(value, str) else int if isinstance(value, int) else float

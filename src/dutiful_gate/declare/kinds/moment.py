@@ -94,7 +94,7 @@ def moment_from_text(value: object) -> object:
 
 def moment_native(value: object) -> object:
     """A `datetime` with an offset."""
-    if not isinstance(value, datetime):
+    if not isinstance(value, datetime) or value != value:  # as a table's "not a time" is
         return _MOMENT_NATIVE
     return value if value.utcoffset() is not None else _NO_OFFSET
 
@@ -370,7 +370,7 @@ def _local_from_text(value: object) -> object:
 
 
 def _local_native(value: object) -> object:
-    if not isinstance(value, datetime):
+    if not isinstance(value, datetime) or value != value:
         return _MOMENT_NATIVE
     return value if value.utcoffset() is None else _LOCAL_READING
 

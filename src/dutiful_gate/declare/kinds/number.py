@@ -88,7 +88,7 @@ def number_from_json(value: object) -> object:
         return _NUMBER_KIND
     try:
         number = float(value)
-    except OverflowError:
+    except (OverflowError, ValueError):  # a signalling NaN is no float
         return _NOT_FINITE
     return number if math.isfinite(number) else _NOT_FINITE
 

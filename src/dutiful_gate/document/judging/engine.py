@@ -13,7 +13,7 @@ from ...declare.equality import LISTS
 from ...declare.errors import DeclarationError
 from ...declare.facts import REFUSED, Stop
 from ...declare.formats.table import JUDGES
-from ...declare.limits import Limits
+from ...declare.limits import Limits, is_short_of_stack
 from ...report.document_order import ranks_in
 from ...report.fault import Fault, Path, pointer
 from ...report.hostile_objects import without_liars
@@ -133,6 +133,7 @@ class DocumentEngine:
             with self._memory.kept(True):
                 return data if self._sound(data, ()) else REFUSED
         except RecursionError:
+            self._is_of_data(data)
             return REFUSED
         except DeclarationError:
             raise
@@ -164,6 +165,7 @@ class DocumentEngine:
                 sound = self._interpreter.judged(self.root, Question(data)) is not None
             return sound and not (self.recursive and nests_deeper(data, self.limits.depth))
         except RecursionError:
+            self._is_of_data(data)
             return False
 
     def judges(self, node: Subschema, data: Any) -> bool:
@@ -172,7 +174,13 @@ class DocumentEngine:
             with self._memory.kept(self.remembers):
                 return self._compiler.ready(node)(data, ())
         except RecursionError:
+            self._is_of_data(data)
             return False
+
+    def _is_of_data(self, data: Any) -> None:
+        """Raise RecursionError where it is the program that has gone too deep, and not the data."""
+        if not nests_deeper(data, self.limits.depth) and is_short_of_stack():
+            raise
 
     def target(self, node: Subschema, reference: str) -> Subschema:
         """The schema that a reference leads to."""
@@ -184,6 +192,8 @@ class DocumentEngine:
 
     def followed(self, data: Any, path: Path, value: Any) -> list[Look]:
         """What each schema that looks at the value at a path answers; none where data nests too deep."""
+        if nests_deeper(data, self.limits.depth):
+            return []
         try:
             with self._memory.kept(self.remembers):
                 return [*Follower(self._interpreter, path).looks(self.root, data, value, _MOST_FOUND)]
@@ -221,6 +231,7 @@ class DocumentEngine:
             if not found and self.recursive and nests_deeper(data, self.limits.depth):
                 raise RecursionError
         except RecursionError:
+            self._is_of_data(data)
             found = Found(most)
             found.note(Finding((), self._keywords.at(self.root, "too deep"), data, None))
         return found
@@ -314,7 +325,8 @@ def nests_deeper(data: Any, most: int) -> bool:
                 inner += [held for held in each if isinstance(held, (dict, *LISTS))]
         if not inner:
             return False
-        level = inner
+        # What stands at several places is looked at once.
+        level = list({id(each): each for each in inner}.values()) if len(inner) > len(level) else inner
     return True
 
 
