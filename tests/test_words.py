@@ -34,6 +34,8 @@ def phrases() -> set[str]:
             wanted: list[Any] = []
             if name in ("Stop", "Cause", "cause", "Problem", "Refusal") and len(node.args) > 1:
                 wanted = [node.args[1]]
+            elif name == "Phrase":
+                wanted = node.args[:1]
             elif name == "Face" and len(node.args) > 2:
                 wanted = node.args[2:4]
             elif name == "spoken" or name == "expect":
@@ -44,7 +46,7 @@ def phrases() -> set[str]:
         found |= set(re.findall(r'\bsay\("([^"]+)"', template.read_text()))
     for kind in written_kinds().values():
         assert isinstance(kind, Written)
-        found |= {kind.phrase, f"{kind.phrase}, such as {kind.example}"}
+        found |= {kind.phrase}
     found |= {phrase for phrase, _ in JUDGES.values()}
     return found - {"", "failed", "value", "length", "nothing"}
 

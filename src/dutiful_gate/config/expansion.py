@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, Final
 
 from ..declare.json_pointer import indexed
+from ..declare.phrases import Phrase
 from ..declare.sources import FromText
 from ..report.cause import Cause
 from ..report.fault import Path
@@ -125,7 +126,9 @@ class Expansion:
             elif isinstance(held, list) and isinstance(step, int) and step < len(held):
                 held = held[step]
             else:
-                raise CannotExpand("${...} of a setting that a layer gives", f"no setting of the name {name!r}")
+                raise CannotExpand(
+                    "${...} of a setting that a layer gives", Phrase("no setting of the name {name}", name=repr(name))
+                )
         if not path or self.names.is_hidden(path, self.data):
             raise CannotExpand("${...} of a setting that is no secret", "a secret")
         if isinstance(held, str) and "${" in held and self.expands(path):
@@ -136,5 +139,7 @@ class Expansion:
         if self.prefix and name.upper().startswith(self.prefix.upper()):
             raise CannotExpand("${...} of a setting by its own name", "the variable that sets it")
         if self.environ is None or name not in self.environ:
-            raise CannotExpand("${env:...} of a variable that is set", f"no variable of the name {name!r}")
+            raise CannotExpand(
+                "${env:...} of a variable that is set", Phrase("no variable of the name {name}", name=repr(name))
+            )
         return FromText(self.environ[name])

@@ -11,6 +11,7 @@ from pathlib import Path as FilePath
 from typing import Any, Final, Literal
 
 from ..declare.errors import DeclarationError
+from ..declare.phrases import Phrase
 from ..read.decoded_text import text_of
 from ..read.json_fast import plain_json
 from ..read.json_text import JsonText
@@ -122,7 +123,9 @@ class _Included:
         if not isinstance(each, str):
             return Cause("kind", "the path of a file as text", got="something else")
         if FilePath(each).suffix.lower() not in _FORMATS and self.layer.format is None:
-            return Cause("reading", f"a file that ends in one of {', '.join(_FORMATS)}", got="another")
+            return Cause(
+                "reading", Phrase("a file that ends in one of {formats}", formats=", ".join(_FORMATS)), got="another"
+            )
         assert self.top is not None
         try:
             target, top = (path.parent / each).resolve(), FilePath(self.top).resolve()

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NoReturn
 
+from .clock import Clock
 from .errors import DeclarationError
 from .facts import ANY_VALUE, Bind, Facts, Unit, Unsaid, evaluated
 from .field_access import ITEM, FactsOf, OfItem, Path, Reach
+from .phrases import Phrase, Row
 from .records import RecordRule, Standing
 from .rules import Equal, OneOf
 from .rules.base import Face, Rule
@@ -108,8 +110,11 @@ class Joined(Condition, Value):
         return f" {self.word} ".join(f"({part.test(reach, bind)})" for part in self.parts)
 
     def told(self, wire: Callable[[Path], str]) -> str:
-        told = [f"({part.told(wire)})" if isinstance(part, Joined) else part.told(wire) for part in self.parts]
-        return f" {self.word} ".join(told)
+        told = [
+            Phrase("({part})", part=part.told(wire)) if isinstance(part, Joined) else part.told(wire)
+            for part in self.parts
+        ]
+        return Row(*told, between=f" {self.word} ")
 
     def schema(self, at: Standing) -> Schema | Unsaid:
         said = [part.schema(at) for part in self.parts]
@@ -157,7 +162,7 @@ class Opposite(Condition, Value):
         return f"not ({self.part.test(reach, bind)})"
 
     def told(self, wire: Callable[[Path], str]) -> str:
-        return f"not ({self.part.told(wire)})"
+        return Phrase("not ({part})", part=self.part.told(wire))
 
     def schema(self, at: Standing) -> Schema | Unsaid:
         said = self.part.schema(at)
@@ -189,7 +194,7 @@ class Came(Condition, Value):
         return reach.came(self.path[0])
 
     def told(self, wire: Callable[[Path], str]) -> str:
-        return f"{wire(self.path)} came"
+        return Phrase("{field} came", field=wire(self.path))
 
     def schema(self, at: Standing) -> Schema | Unsaid:
         return {"required": [at.wire[self.path[0]]]}
@@ -270,7 +275,7 @@ class HasValue(OfValue):
         return "True"
 
     def told(self, wire: Callable[[Path], str]) -> str:
-        return f"{wire(self.path)} has a value"
+        return Phrase("{field} has a value", field=wire(self.path))
 
     def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
         return {}
@@ -293,7 +298,7 @@ class Obeying(OfValue):
         return f"{bind(takes.fits, 'takes')}({value}) and {source}" if takes is not None else f"({source})"
 
     def told(self, wire: Callable[[Path], str]) -> str:
-        return f"{wire(self.path)} is {_words_of(self.rule)}"
+        return Phrase("{field} is {words}", field=wire(self.path), words=_words_of(self.rule))
 
     def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
         facts = look(())
@@ -315,9 +320,15 @@ class Obeying(OfValue):
 
 def _words_of(rule: Rule) -> str:
     """What a rule asks for, in words."""
-    numbers = {name: _shown(held) for name, held in rule.numbers().items()}
-    faces = rule.faces("value", ANY_VALUE, _no_name)
-    return " and ".join(dict.fromkeys(face.needs.format_map({**numbers, "phrase": "a value"}) for face in faces))
+    numbers = {name: _told(rule, name, held) for name, held in rule.numbers().items()}
+    faces = dict.fromkeys(face.needs for face in rule.faces("value", ANY_VALUE, _no_name))
+    slots = {**numbers, "phrase": Phrase("a value")}
+    return Row(*(Phrase(needs, **slots) for needs in faces), between=" and ")
+
+
+def _told(rule: Rule, name: str, held: object) -> str:
+    """A number of a rule; the moment of checking by its word."""
+    return Phrase(str(held)) if isinstance(getattr(rule, name, None), Clock) else _shown(held)
 
 
 def _no_name(constant: object, hint: str) -> str:
@@ -346,7 +357,8 @@ class IsA(OfValue):
         return test if truth else f"{test} and {value}.__class__ is not bool"
 
     def told(self, wire: Callable[[Path], str]) -> str:
-        return f"{wire(self.path)} is a {' or '.join(_JSON_NAMES.get(kind, kind.__name__) for kind in self.kinds)}"
+        kinds = [Phrase(_JSON_NAMES[kind]) if kind in _JSON_NAMES else f"a {kind.__name__}" for kind in self.kinds]
+        return Phrase("{field} is {words}", field=wire(self.path), words=Row(*kinds, between=" or "))
 
     def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
         if len(self.path) > 1 or self.path[0] not in at.plain or not all(kind in _JSON_TYPES for kind in self.kinds):
@@ -369,7 +381,7 @@ class IsA(OfValue):
 
 
 _JSON_NAMES: dict[object, str] = {
-    str: "text", int: "whole number", float: "number", bool: "boolean", list: "list", dict: "record",
+    str: "text", int: "a whole number", float: "a number", bool: "true or false", list: "a list", dict: "a record",
 }  # fmt: skip
 
 
@@ -402,7 +414,8 @@ class Over(OfValue):
 
     def told(self, wire: Callable[[Path], str]) -> str:
         inner = _words_of(self.inner) if isinstance(self.inner, Rule) else self.inner.told(".".join)
-        return f"{self.word} of {wire(self.path)}: {inner}"
+        template = "all of {field}: {inner}" if self.word == "all" else "any of {field}: {inner}"
+        return Phrase(template, field=wire(self.path), inner=inner)
 
     def keywords(self, at: Standing, look: Look) -> Schema | Unsaid:
         if isinstance(self.inner, Rule):

@@ -49,6 +49,19 @@ class Unit(Enum):
     BYTES = "bytes"
 
 
+class Order(Enum):
+    """How values of a kind compare, in the words of messages, by the sign of the comparison."""
+
+    SIZE = "below", "of at most", "above", "of at least"
+    TIME = "earlier than", "no later than", "later than", "no earlier than"
+    PLACE = "before", "not after", "after", "not before"
+    """In a row that is neither of sizes nor of times, as addresses are."""
+
+    def word(self, sign: str) -> str:
+        """The words for a sign: "<", "<=", ">" or ">="."""
+        return self.value[("<", "<=", ">", ">=").index(sign)]
+
+
 class Sort(Enum):
     """Kinds of value that some rules or steps treat in a way of their own."""
 
@@ -75,6 +88,7 @@ class Facts(Value):
     `number`   whether it is a number in JSON
     `alike`    the Python types it can be equal to, where it has no order
     `sort`     what sort of value it is, where that matters to somebody
+    `order`    how values compare, in words
     """
 
     phrase: str
@@ -85,6 +99,7 @@ class Facts(Value):
     number: bool = False
     alike: tuple[type, ...] = ()
     sort: Sort = Sort.OTHER
+    order: Order = Order.SIZE
 
     @property
     def open(self) -> bool:

@@ -12,6 +12,7 @@ from .conditions import Condition, Opposite, all_of
 from .errors import DeclarationError
 from .facts import Bind, Unsaid
 from .field_access import FactsOf, Path, Reach
+from .phrases import Phrase
 from .records import HasRules, RecordRule, Standing
 from .rules.base import Face
 from .terms import FieldOfThis
@@ -165,7 +166,7 @@ class WhenObeys(RecordRule):
 
     def face(self, facts: FactsOf) -> Face:
         face = self.then.face(facts)
-        return Face("", face.code, f"{face.needs} when {{condition}}", face.got)
+        return Face("", face.code, Phrase("{needs} when {condition}", needs=Phrase(face.needs)), face.got)
 
     def numbers(self, wire: Callable[[Path], str]) -> Mapping[str, object]:
         return {**self.then.numbers(wire), "condition": self.when.told(wire)}

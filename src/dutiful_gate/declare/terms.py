@@ -9,7 +9,7 @@ from .clock import Clock
 from .conditions import Came, Condition, HasValue, IsA, Obeying, OfValue, Over, told_path
 from .equality import are_equal
 from .errors import DeclarationError
-from .facts import Bind, Facts, Got, Sort, Unit, Unsaid
+from .facts import Bind, Facts, Got, Order, Sort, Unit, Unsaid
 from .field_access import FactsOf, Path, Reach
 from .members import Subject, checked, on_wire, quoted, typed
 from .records import RecordRule, Standing
@@ -17,14 +17,7 @@ from .rules import Ceiling, Equal, Floor, Length, Rule
 from .rules.base import Face
 from .values import Value
 
-_WORDS = {
-    "<": ("below", "earlier than"),
-    "<=": ("of at most", "no later than"),
-    ">": ("above", "later than"),
-    ">=": ("of at least", "no earlier than"),
-    "==": ("equal to", "equal to"),
-    "!=": ("different from", "different from"),
-}
+_EQUALITY = {"==": "equal to", "!=": "different from"}
 
 
 class Named(Value):
@@ -115,7 +108,12 @@ def _sample(facts: Facts) -> Any:
     }
     if facts.sort is Sort.NUMBER:
         return 1.0
-    return samples[kind] if kind in samples else kind(1) if facts.number and kind is not None else None
+    if kind in samples or kind is None:
+        return samples.get(kind)
+    try:
+        return kind(1)  # a number, an address
+    except (TypeError, ValueError, AttributeError):
+        return kind(int=1)  # a UUID
 
 
 def _counts(term: Any) -> bool:
@@ -239,10 +237,10 @@ class Comparison(Condition, RecordRule):
 
     def face(self, facts: FactsOf) -> Face:
         if not self.paths or _counts(self.left) or isinstance(self.left, Combined):
-            words = _WORDS[self.sign][0]
+            words = _EQUALITY.get(self.sign) or Order.SIZE.word(self.sign)
             return Face("", "agreement", f"{{left}} {words} {{other}}", Got.VALUE if self.paths else "another number")
         first = facts[self.paths[0]]
-        words = _WORDS[self.sign][0 if first.number or first.text or not first.ordered else 1]
+        words = _EQUALITY.get(self.sign) or first.order.word(self.sign)
         return Face("", "agreement", f"a value {words} {{other}}")
 
     def numbers(self, wire: Callable[[Path], str]) -> Mapping[str, object]:

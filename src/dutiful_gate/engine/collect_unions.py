@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+from ..declare.phrases import Phrase
 from ..declare.sources import Reading
 from ..report.shown_values import outlined, plainly
 from ..shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Sealing, Use
@@ -222,14 +223,14 @@ class UnionWriter(RuleWriter):
         """What one option of a union is called; an alias is what it stands for."""
         match use.node:
             case Choice(wire=wire) if not (self.hidden or use.secret):
-                return ["one of " + ", ".join(map(plainly, wire[:12]))]
+                return [Phrase("one of {choices}", choices=", ".join(map(plainly, wire[:12])))]
             case Alias(key):
                 return self._phrases(self.plan.shape.aliases[key])
             case Sealing(inner):
                 return self._phrases(inner)
             case Nullable(inner) if isinstance(inner.node, Branches | Alias):
-                return [*self._phrases(inner), "null"]
+                return [*self._phrases(inner), Phrase("null")]
             case Branches(options=options) if not use.node.tag:
                 return [word for option in options for word in self._phrases(option)]
             case _:
-                return [self.noun(use.node.facts.phrase)]
+                return [Phrase(self.noun(use.node.facts.phrase))]

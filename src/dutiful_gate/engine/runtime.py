@@ -13,7 +13,7 @@ from ..declare.embedded import Embedded
 from ..declare.facts import REFUSED, Stop
 from ..declare.sources import FromText, Reading
 from ..regex.white_space import BLANKS
-from ..report.cause import UNREADABLE, Cause, UnknownKey
+from ..report.cause import HIDDEN, UNREADABLE, Cause, UnknownKey
 from ..report.document_order import RawFault
 from ..report.fault import Fault, Path
 from ..report.shown_values import ALONE, STEADY, fixed
@@ -219,7 +219,7 @@ def wordless_fault(base: Cause, error: Exception) -> Cause:
 
 def escaped_words(words: str) -> str:
     """Words that are no template: their braces stand for themselves."""
-    return words.replace("{", "{{")
+    return words.replace("{", "{{").replace("}", "}}")
 
 
 def record_fault(
@@ -234,6 +234,7 @@ def record_fault(
     at = at[1:] if at[:1] == ((),) else at
     # Beside a secret, what is no field and what follows one may come from the data.
     at = names(at[:1] if words is wordless_fault else at)
+    base = base.but(got=HIDDEN) if words is wordless_fault else base
     return ((*path, *at), words(base, error), None, None)
 
 

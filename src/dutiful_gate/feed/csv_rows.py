@@ -9,6 +9,7 @@ from contextlib import suppress
 from typing import Any, BinaryIO, Final, TypeVar
 
 from ..declare.facts import Stop
+from ..declare.phrases import Phrase
 from ..gates.base import AnyGate
 from ..report.cause import Cause
 from ..report.fault import Fault
@@ -305,7 +306,9 @@ def _no_text(rows: CsvRows, text: str, cells: Sequence[str], line: int, number: 
     found = []
     for name, cell in zip(rows.names, cells, strict=False):
         if bad := next((ord(sign) - 0xDC00 for sign in cell if "\udc80" <= sign <= "\udcff"), 0):
-            found.append(Fault((name,), Cause("reading", "text in UTF-8", got=f"the byte 0x{bad:02X}")))
+            found.append(
+                Fault((name,), Cause("reading", "text in UTF-8", got=Phrase("the byte {byte}", byte=f"0x{bad:02X}")))
+            )
     return _placed(found, rows, text, cells, line, number)
 
 

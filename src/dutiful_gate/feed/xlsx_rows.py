@@ -8,6 +8,7 @@ from datetime import date, datetime, time
 from itertools import islice
 from typing import Any, BinaryIO, Final, TypeVar
 
+from ..declare.phrases import Phrase
 from ..declare.sources import FromText, Source
 from ..gates.base import AnyGate
 from ..gates.reading import gate_reading
@@ -135,7 +136,7 @@ def _rows(
                 elif name in empty:
                     data[name] = FromText(value) if value and empty[name] is not None else empty[name]
             elif cell.data_type == "e":
-                cause = Cause("reading", "a value", got=f"the error {value}")
+                cause = Cause("reading", "a value", got=Phrase("the error {word}", word=str(value)))
                 told.append(Fault((name,), cause, None, None, sheet.place(row, number, column)))
             else:
                 read = reader(name, value, cell)

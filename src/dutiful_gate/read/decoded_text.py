@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from ..declare.phrases import Phrase
 from ..report.cause import Cause
 from ..report.fault import Fault
 from .lines import Lines
@@ -17,7 +18,8 @@ def text_of(raw: bytes) -> str | Fault:
         return raw.decode().removeprefix(_BOM)
     except UnicodeDecodeError as error:
         before = raw[: error.start].decode().removeprefix(_BOM)
-        got = "text in UTF-16" if raw[:2] in (b"\xff\xfe", b"\xfe\xff") else f"the byte 0x{raw[error.start]:02X}"
+        byte = Phrase("the byte {byte}", byte=f"0x{raw[error.start]:02X}")
+        got = "text in UTF-16" if raw[:2] in (b"\xff\xfe", b"\xfe\xff") else byte
         return Fault((), Cause("reading", "text in UTF-8", got=got), None, None, Lines(before).place(len(before)))
 
 

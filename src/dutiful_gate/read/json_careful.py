@@ -15,6 +15,7 @@ from typing import Any, NoReturn
 from ..declare.digits import Digits
 from ..declare.facts import Got
 from ..declare.limits import Limits
+from ..declare.phrases import Phrase
 from ..report.cause import Cause
 from ..report.fault import Path
 from .json_fast import too_deep
@@ -100,7 +101,9 @@ class _Lenient:
 
     def long(self, digits: int) -> _Unfit:
         self.passed += 1
-        return _unfit("size", "a number of at most {most} digits", f"one of {digits:,}", self.most)
+        return _unfit(
+            "size", "a number of at most {most} digits", Phrase("one of {count}", count=f"{digits:,}"), self.most
+        )
 
     def whole(self, digits: str) -> Any:
         length = len(digits.lstrip("-"))

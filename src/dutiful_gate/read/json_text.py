@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 from ..declare.facts import Got, Stop
 from ..declare.limits import Limits
+from ..declare.phrases import Phrase
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
@@ -111,7 +112,7 @@ class JsonText:
 
     def _refuse_bytes(self, encoded: bytes, start: int) -> None:
         before = encoded[:start].decode().removeprefix(_BOM)
-        cause = Cause("reading", "text in UTF-8", got=f"the byte 0x{encoded[start]:02X}")
+        cause = Cause("reading", "text in UTF-8", got=Phrase("the byte {byte}", byte=f"0x{encoded[start]:02X}"))
         self.broken = [Fault((), cause, None, None, Lines(before).place(len(before)))]
 
 

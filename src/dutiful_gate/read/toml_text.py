@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import Any
 
 from ..declare.limits import Limits
+from ..declare.phrases import Phrase
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
@@ -67,7 +68,7 @@ class TomlText:
         found = _AT.fullmatch(told)
         words, place = (found[1], self._place(found)) if found is not None else (told, Place(1, 1))
         code = "repeat" if _TWICE.search(words) else "reading"
-        cause = Cause(code, "TOML that can be read", got=f"this: {quoting_nothing(words)}")
+        cause = Cause(code, "TOML that can be read", got=Phrase("this: {words}", words=quoting_nothing(words)))
         return Fault((), cause, None, None, place)
 
     def _place(self, found: re.Match[str]) -> Place:

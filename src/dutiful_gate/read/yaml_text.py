@@ -16,6 +16,7 @@ from functools import cached_property
 from typing import Any, Final, NamedTuple
 
 from ..declare.limits import Limits
+from ..declare.phrases import Phrase
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
@@ -115,7 +116,7 @@ class YamlText:
             mark = getattr(error, "problem_mark", None)
             place = Place(mark.line + 1, mark.column + 1) if mark is not None else self._of_reader(error)
             words = getattr(error, "problem", None) or "a character that YAML does not allow"
-            cause = Cause("reading", "YAML that can be read", got=f"this: {quoting_nothing(words)}")
+            cause = Cause("reading", "YAML that can be read", got=Phrase("this: {words}", words=quoting_nothing(words)))
             self.broken = [Fault((), cause, None, None, place)]
 
     def _of_reader(self, error: Exception) -> Place:
@@ -231,7 +232,7 @@ class _Builder:
         try:
             return read(self, text)
         except (ValueError, OverflowError):
-            needs = f"what its tag !!{tag.removeprefix(_TAG)} says"
+            needs = Phrase("what its tag !!{tag} says", tag=tag.removeprefix(_TAG))
             raise _Wrong(Cause("reading", needs, got="something else"), _place(event), path) from None
 
     def _plain(self, text: str, event: Any, path: Path) -> Any:

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping, Sized
 from functools import cached_property
 from typing import ClassVar
 
 from ..declare.facts import Got
+from ..declare.phrases import Phrase, filled, part_told, worded
 from ..declare.values import Value
 from .catalogue import Catalogue, in_force
 from .nearest_name import nearest
 from .shown_values import LONGEST, plainly, quoted, shown
 
-_SLOT = r"\{\{|\{([a-z_]+)\}"
 HIDDEN = "a hidden value"
 HIDDEN_CONDITION = "something hidden holds"
 _NO_NUMBERS: Mapping[str, object] = {}
@@ -66,7 +65,7 @@ class Cause(Value):
         catalogue = in_force()
         known = self._wantings.get(id(catalogue))
         if known is None or known[0] is not catalogue:
-            words = _filled(catalogue.spoken(self.needs), self._slots(catalogue))
+            words = worded(self.needs, catalogue.spoken, self._slots(catalogue))
             known = self._wantings[id(catalogue)] = (catalogue, words)
         return known[1]
 
@@ -94,14 +93,14 @@ class Cause(Value):
             return lambda given, value: self._in_own_words(catalogue, given)
         subject = spoken("its key") if self.of_key else self.label
         opening = f"{subject} " if subject else ""
-        opening = f"{opening}{spoken('needs')} {_filled(spoken(self.needs), self._slots(catalogue))};"
+        opening = f"{opening}{spoken('needs')} {worded(self.needs, spoken, self._slots(catalogue))};"
         if self.code == "absent":
-            return _always(f"{opening} {spoken(self.got if isinstance(self.got, str) else 'none came')}")
+            return _always(f"{opening} {worded(self.got if isinstance(self.got, str) else 'none came', spoken)}")
         opening = f"{opening} {spoken('got')}"
         if self.got is Got.LENGTH and not self.secret:
             return lambda given, value: f"{opening} {f'{len(value):,}' if isinstance(value, Sized) else shown(value)}"
         if isinstance(self.got, str) or self.secret:
-            return _always(f"{opening} {spoken(self.got if isinstance(self.got, str) else HIDDEN)}")
+            return _always(f"{opening} {worded(self.got if isinstance(self.got, str) else HIDDEN, spoken)}")
         if self.code == "kind":
             return lambda given, value: f"{opening} {_called_text(given, spoken)}{shown(given, spoken, json=self.json)}"
 
@@ -116,11 +115,11 @@ class Cause(Value):
     def _in_own_words(self, catalogue: Catalogue, given: object) -> str:
         words = catalogue.spoken(self.own_words or "")
         came = catalogue.spoken(HIDDEN) if self.secret else shown(given, catalogue.spoken, json=self.json)
-        return _filled(words, {**self._slots(catalogue), "given": came})
+        return filled(words, {**self._slots(catalogue), "given": came})
 
     def _slots(self, catalogue: Catalogue) -> dict[str, str]:
-        numbers = {name: plainly(number) for name, number in self.expected.items()}
-        return {**numbers, "phrase": catalogue.spoken(self.phrase), "label": self.label}
+        numbers = {name: _told(number, catalogue.spoken) for name, number in self.expected.items()}
+        return {**numbers, "phrase": worded(self.phrase, catalogue.spoken), "label": self.label}
 
 
 def _called_text(given: object, spoken: Callable[[str], str]) -> str:
@@ -158,8 +157,13 @@ class UnknownKey(Cause):
         return {"near": near} if near else {}
 
 
-def _filled(template: str, slots: Mapping[str, str]) -> str:
-    return re.sub(_SLOT, lambda slot: "{" if slot[0] == "{{" else slots.get(slot[1], slot[0]), template)
+def _told(number: object, spoken: Callable[[str], str]) -> str:
+    """A number or name of a rule as it stands in a message; what is made of words is told in the language spoken."""
+    if isinstance(number, Phrase):
+        return plainly(number.told(spoken))
+    if isinstance(number, list | tuple) and any(isinstance(each, Phrase) for each in number):
+        return plainly([part_told(each, spoken) for each in number])
+    return plainly(number)
 
 
 UNREADABLE = Cause("kind", "data that can be read", got="something that cannot")

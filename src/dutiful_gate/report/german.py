@@ -42,12 +42,6 @@ _WRITTEN = {
     "an IPv4 address with its network": ("eine IPv4-Adresse mit ihrem Netz", "192.0.2.7/24"),
     "an IPv6 address with its network": ("eine IPv6-Adresse mit ihrem Netz", "2001:db8::7/32"),
 }
-_EXAMPLES = {
-    f"{phrase}{as_text}, such as {example}": f"{german}{als_text}, etwa {example}"
-    for phrase, (german, example) in _WRITTEN.items()
-    for as_text, als_text in (("", ""), (" as text", " als Text"))
-}
-
 _PHRASES = {
     "text": "Text",
     "a whole number": "eine ganze Zahl",
@@ -88,6 +82,42 @@ _RULES = {
     "{phrase} no later than {ceiling}": "{phrase} nicht nach {ceiling}",
     "{phrase} earlier than {ceiling}": "{phrase} vor {ceiling}",
     "{phrase} from {floor} to {ceiling}": "{phrase} von {floor} bis {ceiling}",
+    "{phrase} before {floor}": "{phrase} vor {floor}",
+    "{phrase} after {floor}": "{phrase} nach {floor}",
+    "{phrase} not before {floor}": "{phrase} nicht vor {floor}",
+    "{phrase} before {ceiling}": "{phrase} vor {ceiling}",
+    "{phrase} not after {ceiling}": "{phrase} nicht nach {ceiling}",
+    "a value before {other}": "einen Wert vor {other}",
+    "a value after {other}": "einen Wert nach {other}",
+    "a value not before {other}": "einen Wert nicht vor {other}",
+    "a value not after {other}": "einen Wert nicht nach {other}",
+    "{phrase}, such as {example}": "{phrase}, etwa {example}",
+    "{phrase} as text, such as {example}": "{phrase} als Text, etwa {example}",
+    "{phrase} that the calendar has": "{phrase}, wie es ihn im Kalender gibt",
+    "a sum of {numbers}": "eine Summe von {numbers}",
+    "{needs} when {condition}": "{needs}, wenn gilt: {condition}",
+    "({part})": "({part})",
+    "not ({part})": "nicht ({part})",
+    "{field} came": "{field} kam",
+    "{field} has a value": "{field} hat einen Wert",
+    "{field} is {words}": "{field} hat {words}",
+    "all of {field}: {inner}": "alle von {field}: {inner}",
+    "any of {field}: {inner}": "eins von {field}: {inner}",
+    " and ": " und ",
+    " or ": " oder ",
+    "now": "jetzt",
+    "today": "heute",
+    "what {place} describes": "was {place} beschreibt",
+    "no setting of the name {name}": "keine Einstellung des Namens {name}",
+    "no variable of the name {name}": "keine Variable des Namens {name}",
+    "a file that ends in one of {formats}": "eine Datei mit einer der Endungen {formats}",
+    "what its tag !!{tag} says": "was sein Tag !!{tag} sagt",
+    "this: {words}": "dies: {words}",
+    "number {which}": "Nummer {which}",
+    "one of {count}": "eine von {count}",
+    "the error {word}": "den Fehler {word}",
+    "the byte {byte}": "das Byte {byte}",
+    "settings that come to at most {most} characters": "Einstellungen von zusammen höchstens {most} Zeichen",
     "{constant}": "{constant}",
     "anything but {constant}": "alles außer {constant}",
     "one of {choices}": "eins von {choices}",
@@ -406,5 +436,5 @@ _CAME = {
     "a number of about {count} digits": "eine Zahl von etwa {count} Ziffern",
 }
 
-GERMAN = Catalogue("de", {**_PHRASES, **_COUNTED, **_EXAMPLES, **_RULES, **_READINGS, **_FORMATS, **_CAME})
+GERMAN = Catalogue("de", {**_PHRASES, **_COUNTED, **_RULES, **_READINGS, **_FORMATS, **_CAME})
 """Messages in German."""

@@ -187,31 +187,38 @@ def _shown_by_standing(value: object) -> str:
             return f"a record of {counted(len(value), 'key')}"
         if isinstance(value, Collection):
             return f"a collection of {counted(len(value), 'item')}"
+        if hasattr(type(value), "__dataclass_fields__"):
+            return "a record"
     except Exception:  # an object that lies about what it is, or cannot be asked
         pass
     return "a value of another kind"
 
 
 @cache
-def _written() -> tuple[tuple[type, Callable[[Any], str]], ...]:
-    """How values are shown that JSON has as text or numbers."""
+def _as_text() -> tuple[type, ...]:
+    """The types whose values JSON has as text, and people by its words alone."""
     import ipaddress
-    from datetime import date, time, timedelta
-    from decimal import Decimal
     from pathlib import PurePath
     from uuid import UUID
     from zoneinfo import ZoneInfo
 
+    addresses = (ipaddress.IPv4Address, ipaddress.IPv6Address, ipaddress.IPv4Network, ipaddress.IPv6Network)
+    return UUID, PurePath, ZoneInfo, *addresses
+
+
+@cache
+def _written() -> tuple[tuple[type, Callable[[Any], str]], ...]:
+    """How values are shown that JSON has as text or numbers."""
+    from datetime import date, time, timedelta
+    from decimal import Decimal
+
     from ..declare.kinds.texts import write_duration
 
-    addresses = (
-        ipaddress.IPv4Address, ipaddress.IPv6Address, ipaddress.IPv4Network, ipaddress.IPv6Network,
-    )  # fmt: skip
     return (
         (Decimal, _decimal),
         *((kind, _moment) for kind in (date, time)),
         (timedelta, write_duration),
-        *((kind, lambda value: quoted(str(value))) for kind in (UUID, PurePath, ZoneInfo, *addresses)),
+        *((kind, lambda value: quoted(str(value))) for kind in _as_text()),
     )
 
 
@@ -238,6 +245,8 @@ def plainly(value: object) -> str:
         named = [plainly(each.value if isinstance(each, Enum) else each) for each in value[:_MOST_NAMED]]
         rest = len(value) - len(named)
         return ", ".join(named) + (f" and {rest} more" if rest else "")
+    if isinstance(value, _as_text()):
+        return visible(shortened(str(value), 4 * LONGEST))
     return shown(value)
 
 

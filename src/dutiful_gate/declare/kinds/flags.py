@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ..facts import Bind, Facts, Stop
+from ..phrases import Phrase
 from ..sources import Reading
 from .base import NUMBERS, Kind, Reader
 from .number import whole_from_json, whole_from_text
@@ -40,7 +41,8 @@ class Flags(Kind):
 
     def reader(self, reading: Reading) -> Reader:
         owner, every = self.owner, self.all
-        unfit = Stop("choice", f"a sum of {', '.join(str(member.value) for member in owner)}")
+        numbers = ", ".join(str(member.value) for member in owner)
+        unfit = Stop("choice", Phrase("a sum of {numbers}", numbers=numbers))
         if reading is Reading.TYPED:
             kind = Stop("kind", "a sum of flags")
             return lambda value: value if isinstance(value, owner) else kind

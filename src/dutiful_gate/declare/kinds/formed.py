@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Final
 from ...regex.white_space import BLANKS
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Sort, Stop
+from ..phrases import Phrase
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
 from .moment import UtcMoment
@@ -113,9 +114,9 @@ class Formed(Kind):
         letters = self.parts[1::2]
         example = self.write(self._sample())
         phrase = self.facts.phrase
-        kind = Stop("kind", f"{phrase} as text, such as {example}")
-        unreadable = Stop("reading", f"{phrase} such as {example}")
-        no_such = Stop("reading", f"{phrase} that the calendar has")
+        kind = Stop("kind", Phrase("{phrase} as text, such as {example}", phrase=Phrase(phrase), example=example))
+        unreadable = Stop("reading", Phrase("{phrase}, such as {example}", phrase=Phrase(phrase), example=example))
+        no_such = Stop("reading", Phrase("{phrase} that the calendar has", phrase=Phrase(phrase)))
         in_text = reading is Reading.TEXT
         made = self._maker(letters)
 

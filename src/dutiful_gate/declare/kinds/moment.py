@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ...regex.white_space import BLANKS
 from ..clock import Clock
-from ..facts import Bind, Facts, Sort, Stop
+from ..facts import Bind, Facts, Order, Sort, Stop
 from ..lazy import Late
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
@@ -190,7 +190,7 @@ class Moment(Kind):
 
     @cached_property
     def facts(self) -> Facts:
-        return Facts("a date-time", "date-time", ordered=(datetime,), sort=Sort.MOMENT)
+        return Facts("a date-time", "date-time", ordered=(datetime,), sort=Sort.MOMENT, order=Order.TIME)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
@@ -256,7 +256,7 @@ class Day(Kind):
 
     @cached_property
     def facts(self) -> Facts:
-        return Facts("a date", "date", ordered=(date,), sort=Sort.DAY)
+        return Facts("a date", "date", ordered=(date,), sort=Sort.DAY, order=Order.TIME)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
@@ -314,7 +314,8 @@ class LocalMoment(Kind):
 
     @cached_property
     def facts(self) -> Facts:
-        return Facts("a date-time without an offset", "local date-time", ordered=(datetime,), sort=Sort.LOCAL_MOMENT)
+        words = "a date-time without an offset", "local date-time"
+        return Facts(*words, ordered=(datetime,), sort=Sort.LOCAL_MOMENT, order=Order.TIME)
 
     def has_one_form(self, *, released: bool) -> bool:
         return released

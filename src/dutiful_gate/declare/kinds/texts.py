@@ -12,7 +12,7 @@ from uuid import UUID as _UUID
 from uuid import SafeUUID
 
 from ..addresses import address_reader, ipv4_number, ipv6_number, network_reader
-from ..facts import REFUSED, Sort
+from ..facts import REFUSED, Order, Sort
 from ..lazy import Late
 from .base import Kind
 from .written import Written
@@ -220,13 +220,13 @@ def written_kinds() -> dict[type, Kind]:
         ),
         time: Written(
             "time", "a time of day", (time,), _read_time, _write_time, "09:30:00",
-            {"type": "string", "pattern": f"^(?:{_TIME})$"}, ordered=True, sort=Sort.TIME,
+            {"type": "string", "pattern": f"^(?:{_TIME})$"}, ordered=True, order=Order.TIME, sort=Sort.TIME,
             near=_NEAR["time"], drawn=_draw_time,
             made=(time(9, 30, 0, 5), time(0), time(9, tzinfo=_EAST), time(9, tzinfo=_ODD_OFFSET)),
         ),
         timedelta: Written(
             "duration", "a duration (ISO 8601)", (timedelta,), read_duration, write_duration, "PT1H30M",
-            {"type": "string", "pattern": f"^{_DURATION}$"}, ordered=True,
+            {"type": "string", "pattern": f"^{_DURATION}$"}, ordered=True, order=Order.SIZE,
             near=_NEAR["duration"], drawn=_draw_duration,
             made=(timedelta.max, timedelta.min, timedelta(0), timedelta(days=950_000_000, microseconds=1)),
         ),

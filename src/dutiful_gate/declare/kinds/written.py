@@ -7,7 +7,8 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
-from ..facts import Bind, Facts, Sort, Stop, Unit
+from ..facts import Bind, Facts, Order, Sort, Stop, Unit
+from ..phrases import Phrase
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
 from .text import SURROGATE, TEXTS, encodable
@@ -24,7 +25,7 @@ class Written(Kind):
     `held` is the Python type it becomes. `read` takes text and gives the value or REFUSED; the ValueError or
     OverflowError that it may raise instead costs more. `write` takes the value and gives text; `example` shows a reader
     what is wanted. `near` are texts at its ends and just past them, `made` values as code makes them; `drawn` makes a
-    text of it up. `one_text` says that a value has one text only.
+    text of it up. `one_text` says that a value has one text only, `order` how values compare, in words.
     """
 
     read_alike: ClassVar[bool] = True
@@ -40,6 +41,7 @@ class Written(Kind):
     example: str
     said: Mapping[str, object]
     ordered: bool = False
+    order: Order = Order.PLACE
     reason: str = ""
     sort: Sort = Sort.OTHER
     near: tuple[str, ...] = ()
@@ -51,7 +53,8 @@ class Written(Kind):
     def facts(self) -> Facts:
         measured = Unit.BYTES if self.held == (bytes,) else None
         ordered = self.held if self.ordered else ()
-        return Facts(self.phrase, self.name, measured=measured, ordered=ordered, alike=self.held, sort=self.sort)
+        facts = Facts(self.phrase, self.name, measured=measured, ordered=ordered, alike=self.held)
+        return facts.but(sort=self.sort, order=self.order)
 
     def has_one_form(self, *, released: bool) -> bool:
         return self.one_text or (released and self.sort is not Sort.TIME)
@@ -67,10 +70,10 @@ class Written(Kind):
         return f"{value}.__class__ is str and {value}.isascii()", f"{bind(self.read, self.read.__name__)}({value})"
 
     def reader(self, reading: Reading) -> Reader:
-        needs = f"{self.phrase}, such as {self.example}"
-        kind = Stop(
-            "kind", self.phrase if reading is Reading.TYPED else f"{self.phrase} as text, such as {self.example}"
-        )
+        words = {"phrase": Phrase(self.phrase), "example": self.example}
+        needs = Phrase("{phrase}, such as {example}", **words)
+        as_text = Phrase("{phrase} as text, such as {example}", **words)
+        kind = Stop("kind", self.phrase if reading is Reading.TYPED else as_text)
         unreadable = Stop("reading", needs)
         read, held = self.read, self.held
 

@@ -113,11 +113,11 @@ class Rule(Value, ABC, kw_only=True):
     def says(self, words: str) -> Self:
         """The same rule with its own wording.
 
-        `words` may hold `{label}`, `{given}` and the rule's numbers by name, for example `{floor}`.
+        `words` may hold `{label}`, `{given}` and the rule's numbers by name, for example `{floor}`; a brace is doubled.
         Raises DeclarationError for any other name in braces.
         """
         known = {"label", "given", *self.numbers()}
-        for name in re.findall(_SLOT, words):
+        for name in re.findall(_SLOT, words.replace("{{", "").replace("}}", "")):
             if name not in known:
                 raise DeclarationError(
                     f"says({words!r}) names {{{name}}}, which {self} does not have",

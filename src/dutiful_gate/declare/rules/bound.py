@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from ..applicability import Takes, comparable_with, is_number
 from ..clock import Clock
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Sort, Unsaid
+from ..facts import Bind, Facts, Order, Sort, Unsaid
 from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
@@ -87,9 +87,13 @@ def _of_numbers(facts: Facts, word: str, constant: object) -> Mapping[str, objec
     return Unsaid(f"JSON Schema compares numbers only, not {facts.phrase.removeprefix('a ')}")
 
 
-def _is_measure(constant: Any) -> bool:
-    """Whether values are more or less, and not earlier or later; durations are, without importing what they are."""
-    return isinstance(constant, _NUMBERS) or type(constant).__name__ == "timedelta"
+def _order(facts: Facts, constant: Any) -> Order:
+    """How a value compares with a bound, in words; where any may come, the bound tells, asked without importing."""
+    if not facts.open:
+        return facts.order
+    if isinstance(constant, _NUMBERS) or type(constant).__name__ == "timedelta":
+        return Order.SIZE
+    return Order.TIME if isinstance(constant, Clock) or hasattr(constant, "isoformat") else Order.PLACE
 
 
 class Floor(Rule):
@@ -103,9 +107,7 @@ class Floor(Rule):
         return f"{_alike(value, self.floor)}{value} {sign} {end(value, self.floor, bind, 'FLOOR')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
-        words = "{phrase} of at least {floor}" if self.inclusive else "{phrase} above {floor}"
-        if not facts.number and not _is_measure(self.floor):
-            words = "{phrase} no earlier than {floor}" if self.inclusive else "{phrase} later than {floor}"
+        words = f"{{phrase}} {_order(facts, self.floor).word('>=' if self.inclusive else '>')} {{floor}}"
         return (Face(self.condition(value, bind), "floor", words),)
 
     def takes(self) -> Takes | None:
@@ -147,9 +149,7 @@ class Ceiling(Rule):
         return f"{_alike(value, self.ceiling)}{value} {sign} {end(value, self.ceiling, bind, 'CEILING')}"
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
-        words = "{phrase} of at most {ceiling}" if self.inclusive else "{phrase} below {ceiling}"
-        if not facts.number and not _is_measure(self.ceiling):
-            words = "{phrase} no later than {ceiling}" if self.inclusive else "{phrase} earlier than {ceiling}"
+        words = f"{{phrase}} {_order(facts, self.ceiling).word('<=' if self.inclusive else '<')} {{ceiling}}"
         return (Face(self.condition(value, bind), "ceiling", words),)
 
     def takes(self) -> Takes | None:

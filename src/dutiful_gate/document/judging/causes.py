@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import Any, Final
 
 from ...declare.facts import Facts, Got, Unit
 from ...declare.hash_limits import MOST_ALIKE
+from ...declare.phrases import Phrase, Row
 from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
 from ...declare.steps import NO_BLANKS_AROUND
 from ...report.cause import UNREADABLE, Cause, UnknownKey
@@ -183,12 +184,21 @@ def _alternative(library: Library, node: Subschema) -> str:
         if "enum" in raw:
             return ", ".join(str(each) for each in raw["enum"][:6])
         if "type" in raw:
-            return " or ".join(PHRASES[kind] for kind in types_of(node, raw))
+            return Row(*(Phrase(PHRASES[kind]) for kind in types_of(node, raw)), between=" or ")
         if "$ref" not in raw or node in library.unusable:
             break
         node = library.target(node, raw["$ref"])
         raw = node.raw
-    return f"what {node.location()} describes"
+    return Phrase("what {place} describes", place=node.location())
+
+
+def numbered(fits: Iterable[int]) -> str:
+    """Which of several alternatives accept a value, in words, counted from 1."""
+    return Phrase("number {which}", which=Row(*(str(number + 1) for number in fits), between=" and "))
+
+
+def _types(kinds: Sequence[str]) -> str:
+    return Row(*(Phrase(PHRASES[kind]) for kind in kinds), between=" or ") if len(kinds) > 1 else PHRASES[kinds[0]]
 
 
 def _worded(constant: Any) -> Any:
@@ -197,7 +207,7 @@ def _worded(constant: Any) -> Any:
 
 
 _KEYWORDS: Final[Mapping[str, Callable[[Keyword], Cause]]] = {
-    "type": lambda said: Cause("kind", " or ".join(PHRASES[kind] for kind in types_of(said.node, dict(said.words)))),
+    "type": lambda said: Cause("kind", _types(types_of(said.node, dict(said.words)))),
     "enum": lambda said: Cause("choice", "one of {choices}", {"choices": tuple(map(_worded, said.held))}),
     "const": lambda said: Cause("choice", "{constant}", {"constant": _worded(said.held)}),
     "minLength": _size(TEXT),

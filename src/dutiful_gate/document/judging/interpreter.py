@@ -14,7 +14,7 @@ from ...declare.equality import LISTS, all_differ, keyed, too_alike
 from ...declare.multiples import multiple_of
 from ...report.fault import Path
 from ..dialects import VOCABULARIES
-from .causes import Keywords, bounds_of
+from .causes import Keywords, bounds_of, numbered
 from .content import holds
 from .findings import Evaluated, Finding, Found, Note, Question, Route
 from .json_values import is_integer, is_integer_4, is_number
@@ -561,8 +561,7 @@ class _Evaluation:
         elif not fits:
             self.refuse(word, branches=failed)
         elif word == "oneOf" and len(fits) > 1:
-            which = " and ".join(str(number + 1) for number in fits)
-            self.refuse("several fit", word, got=f"number {which}")
+            self.refuse("several fit", word, got=numbered(fits))
 
     def wants_looks(self) -> bool:
         """Whether it matters which alternatives fit, and not only that one does."""

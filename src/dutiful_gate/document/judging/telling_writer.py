@@ -8,7 +8,7 @@ from typing import Any
 
 from ...declare.equality import all_differ, too_alike
 from ...report.fault import Path
-from .causes import Keyword
+from .causes import Keyword, numbered
 from .findings import Finding, Found, Route
 from .function_writer import FunctionWriter, Here
 from .keywords import Scope
@@ -182,8 +182,8 @@ class Alternatives:
     ) -> None:
         """Note what is found; `fits` tells of each alternative whether it admits the value."""
         if several is not None and any(fits):
-            which = " and ".join(str(number) for number, fit in enumerate(fits, 1) if fit)
-            refused_for(found, path, several, value, route, f"number {which}")
+            which = [number for number, fit in enumerate(fits) if fit]
+            refused_for(found, path, several, value, route, numbered(which))
             return
         branches = []
         for number, subschema in enumerate(self.subschemas):
