@@ -15,6 +15,7 @@ from ..declare.phrases import Phrase
 from ..declare.sources import FromText
 from ..report.cause import Cause
 from ..report.fault import Path
+from ..shape.nodes import MISSING
 from .names import Names, steps_of
 
 _REFERENCE = re.compile(r"\$\$\{|\$\{([^{}]*)\}")
@@ -119,6 +120,17 @@ class Expansion:
         if name.startswith(_ENV):
             return self._variable(name.removeprefix(_ENV))
         path: Path = indexed(steps_of(name))
+        held: Any = self._held_at(path) if path else MISSING
+        if held is MISSING:
+            got = Phrase("no setting of the name {name}", name=repr(name))
+            raise CannotExpand("${...} of a setting that a layer gives", got)
+        if self.names.is_hidden(path, self.data):
+            raise CannotExpand("${...} of a setting that is no secret", "a secret")
+        if isinstance(held, str) and "${" in held and self.expands(path):
+            return self._text(held, path, through)
+        return held
+
+    def _held_at(self, path: Path) -> Any:
         held: Any = self.data
         for step in path:
             if isinstance(held, dict) and (step in held or str(step) in held):
@@ -126,13 +138,7 @@ class Expansion:
             elif isinstance(held, list) and isinstance(step, int) and step < len(held):
                 held = held[step]
             else:
-                raise CannotExpand(
-                    "${...} of a setting that a layer gives", Phrase("no setting of the name {name}", name=repr(name))
-                )
-        if not path or self.names.is_hidden(path, self.data):
-            raise CannotExpand("${...} of a setting that is no secret", "a secret")
-        if isinstance(held, str) and "${" in held and self.expands(path):
-            return self._text(held, path, through)
+                return MISSING
         return held
 
     def _variable(self, name: str) -> str:

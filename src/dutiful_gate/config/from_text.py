@@ -139,6 +139,8 @@ class _Assembly:
         holds = isinstance(node, Items | Fixed | Entries | Link | Branches) or inner.facts.open
         if holds and not inner.is_reread and each.text.lstrip()[:1] in ("{", "["):
             return self._json(each, path, hidden=self.names.holds_secret(use))
+        if holds and inner.split and (listed := self._list_in(each.text)) is not None:
+            return listed
         if not each.text.strip():
             if blank_is_null(use, self.names):
                 return None
@@ -147,6 +149,13 @@ class _Assembly:
         if isinstance(node, Items) and not inner.is_reread:
             return [FromText(each.text)]
         return FromText(each.text)
+
+    def _list_in(self, text: str) -> list[Any] | None:
+        """The list that a text is in JSON, where it is one: else it is split."""
+        if not (text.lstrip().startswith("[") and text.rstrip().endswith("]")):
+            return None
+        told = plain_json(text, self.asked.limits, self.asked.exact)
+        return told if isinstance(told, list) else None
 
     def _json(self, each: Spelled, path: Path, *, hidden: bool) -> Any:
         raw = each.text

@@ -401,14 +401,38 @@ class Values:
         sheet = Sheet(self.name, None, lambda path, of_key: place)
         nested: dict[str, Any] = {}
         for name, held in self.data.items():
-            steps = steps_of(name) if "." in name else [name]
-            level = nested
-            for step in steps[:-1]:
-                inner = level.get(step)
-                level[step] = level = dict(inner) if isinstance(inner, Mapping) else {}
-            level[steps[-1]] = held
+            steps = (steps_of(name) if "." in name else []) or [name]
+            if not _set_once(nested, steps, held):
+                cause = Cause("repeat", "to come once", got="it again", of_key=True)
+                sheet.broken.append(Fault(tuple(steps), cause, None, None, place))
         sheet.data = as_declared(opened(nested, asked.names), asked.names, sheet)
         return [sheet]
+
+
+def _set_once(nested: dict[str, Any], steps: Sequence[str], held: Any) -> bool:
+    """Put a value under its steps; False where something stands there already, which stays."""
+    *before, last = steps
+    level = nested
+    for step in before:
+        inner = level.get(step, {})
+        if not isinstance(inner, Mapping):
+            return False
+        level[step] = level = dict(inner)
+    known = level.get(last)
+    if last not in level:
+        level[last] = held
+    elif isinstance(known, Mapping) and isinstance(held, Mapping) and known.keys().isdisjoint(held):
+        level[last] = {**known, **held}
+    else:
+        return False
+    return True
+
+
+def may_have_profile(layer: object) -> bool:
+    """Whether a layer may read another file by profile: a layer of somebody's own may."""
+    if isinstance(layer, File | EnvFile | SecretsFolder):
+        return _PROFILE in str(layer.path)
+    return not isinstance(layer, Environment | Values | Arguments)
 
 
 @dataclass(frozen=True)
@@ -455,4 +479,5 @@ __all__ = [
     "Values",
     "is_file_name",
     "is_profile",
+    "may_have_profile",
 ]

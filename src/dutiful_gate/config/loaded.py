@@ -38,7 +38,7 @@ class Setting:
     """One setting that is in force.
 
     `path`      keys and indexes from the root
-    `value`     plain JSON data, or "(sealed)" for a secret
+    `value`     plain JSON data, or "(sealed)" for a secret; None for one that is not set
     `origin`    where it comes from
     `replaced`  what it replaced, the latest first: the values of earlier layers with their origins, and the default
     `secret`    whether it is one
@@ -61,8 +61,8 @@ class Setting:
 
     @property
     def shown(self) -> str:
-        """The value as people read it."""
-        return SEALED if self.secret else told_value(self.value)
+        """The value as people read it: of a secret that is not set, that there is none."""
+        return SEALED if self.secret and self.value is not None else told_value(self.value)
 
 
 def told_value(value: Any) -> str:
@@ -78,7 +78,8 @@ def told_value(value: Any) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Advice:
-    """What is said of a setting that is sound: a former name, a deprecated one, a value that is `surprising`."""
+    """What is said of a setting that is sound: a former name, a deprecated one, one that is `surprising`: its value
+    may be meant otherwise, or another one stands in for it."""
 
     path: Path
     words: str
@@ -95,7 +96,7 @@ class Loaded(Generic[T]):
 
     `value`    the typed record; raises RefusedSettings where something is at fault
     `faults`   every fault of every layer, each with its place
-    `advice`   what is said of sound settings: former names, deprecated ones
+    `advice`   what is said of sound settings: former names, deprecated ones, those for which `otherwise` stands in
     """
 
     __slots__ = ("_origins", "_settings", "_told", "_verdict", "advice")
@@ -181,4 +182,6 @@ def fault_line(fault: Fault) -> str:
     """A fault in one line, with its place and its name."""
     place = f"{fault.place} " if fault.place is not None and str(fault.place) else ""
     name = f"{visible(dotted(fault.path))} " if fault.path else ""
+    if place and place == f"{name.strip()}= ":  # an argument, which has the setting's own name
+        name = ""
     return f"{place}{name}{visible(fault.message)}"

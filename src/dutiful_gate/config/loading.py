@@ -11,19 +11,20 @@ from ..declare.sources import Source
 from ..engine.engine import Engine
 from ..engine.plan import Plan
 from ..gates.typed import Gate
-from ..report.cause import UnknownKey
+from ..report.cause import Cause, UnknownKey
 from ..report.fault import Fault, Path, dotted
 from ..report.place import Place
-from ..report.verdict import Verdict, refusal
+from ..report.verdict import Verdict, refusal, relisted
 from ..shape.known_defaults import known_default
 from ..shape.nodes import MISSING, Entries, Record, Use
 from ..shape.to_json import plain
 from ..shape.walk import part_of
 from .expansion import Expansion
+from .layers import File, may_have_profile
 from .loaded import DEFAULT, Advice, Loaded, Origin, Setting, told_value
 from .merging import Held, merged, owner_of
 from .names import Names, prefix_of, variable
-from .sheet import Asked, Layer
+from .sheet import Asked, Layer, Sheet
 
 T = TypeVar("T")
 _MOST_LOWER: Final = 20
@@ -38,7 +39,15 @@ class Loading:
         self.names = names
         self.layers = layers
         self.asked = asked
-        self.sheets = [sheet for layer in layers for sheet in layer.read(asked)]
+        read = [layer.read(asked) for layer in layers]
+        self.sheets = [sheet for sheets in read for sheet in sheets]
+        if asked.profile is not None:
+            by_profile = [
+                (layer, sheets) for layer, sheets in zip(layers, read, strict=True) if may_have_profile(layer)
+            ]
+            told = any(isinstance(layer, File) and layer.optional for layer, _ in by_profile)
+            if by_profile and not told and not any(sheets for _, sheets in by_profile):
+                self.sheets.append(_no_profile(asked.profile))
         held = Held({}, {})
         for number, sheet in enumerate(self.sheets):
             if sheet.data is not None:
@@ -108,10 +117,16 @@ class Loading:
         """What the gate says of all layers together, every fault at its place."""
         broken = [fault for sheet in self.sheets for fault in sheet.broken] + self.unexpanded
         verdict = self.gate.examine(self.data)
+        excused = [self._hidden(fault.at(self.place(fault.path))) for fault in verdict.excused]
+        verdict = relisted(verdict, excused=excused) if excused else verdict
         told: dict[int, str] = {}
         if broken or not verdict:
             verdict = self._refused(verdict, broken, told)
-        return Loaded(verdict, told, self._advice(), self.origin, self.settings)
+        stands_in = [
+            Advice(fault.path, f"{fault.message}; what otherwise(...) declares stands in", fault.place, surprising=True)
+            for fault in excused
+        ]
+        return Loaded(verdict, told, [*self._advice(), *stands_in], self.origin, self.settings)
 
     def _refused(self, verdict: Verdict[Any], broken: list[Fault], told: dict[int, str]) -> Verdict[Any]:
         unread = any(sheet.data is None for sheet in self.sheets)
@@ -127,7 +142,7 @@ class Loading:
             owned = self._owner_of(fault.path)
             shown = fault.sealed() if owned is not None and self.sheets[owned[0]].seals else fault
             faults.append(self._hidden(shown.at(place)))
-        return refusal(faults, (), verdict.untold)
+        return refusal(faults, (), verdict.untold, verdict.excused)
 
     def _hidden(self, fault: Fault) -> Fault:
         """The same fault, without a key that may be a secret that was put in its place."""
@@ -254,13 +269,13 @@ class Loading:
         for number in range(lowest - 1, -1, -1):
             lower = self._in_sheet(number, path)
             if lower is not MISSING:
-                told = SEALED if hidden or self.sheets[number].seals else _plainly(lower)
+                told = SEALED if lower is not None and (hidden or self.sheets[number].seals) else _plainly(lower)
                 replaced.append((told, Origin(self.sheets[number].label, self.sheets[number].placed(path))))
         if top is not None and default is not MISSING:
-            told = SEALED if hidden else _released(use, default, self.names.shape)
+            told = SEALED if hidden and default is not None else _released(use, default, self.names.shape)
             replaced.append((told, Origin(DEFAULT)))
         hidden = hidden or (top is not None and self.sheets[top[0]].seals)
-        told = SEALED if hidden else _released(use, value, self.names.shape)
+        told = SEALED if hidden and value is not None else _released(use, value, self.names.shape)
         return Setting(path, told, origin, tuple(replaced), hidden, tuple(beside), Sealed(value))
 
     def _owner_at(self, path: Path) -> Any:
@@ -270,6 +285,13 @@ class Loading:
                 return owner
             owner = owner[step]
         return owner
+
+
+def _no_profile(name: str) -> Sheet:
+    """A sheet that says that no file is there for a profile."""
+    place = Place(0, 0, "profile")
+    cause = Cause("choice", "a profile that some file is for")
+    return Sheet("profile", None, lambda path, of_key: place, [Fault((), cause, name, name, place)])
 
 
 def _released(use: Use, value: Any, shape: Any) -> Any:

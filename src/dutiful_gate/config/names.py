@@ -185,9 +185,12 @@ def _inside(data: object, step: Any) -> object:
     return None
 
 
+_DOTTED = re.compile(r"[^.\[\]]+(?:\.[^.\[\]]+|\[[^.\[\]]+\])*+")
+
+
 def steps_of(dotted: str) -> list[str]:
-    """The steps of a name with dots, `crates[0].contents` or `crates.0.contents`."""
-    return [step for step in re.split(r"[.\[\]]", dotted) if step]
+    """The steps of a name with dots, `crates[0].contents` or `crates.0.contents`; none where it is no such name."""
+    return re.findall(r"[^.\[\]]+", dotted) if _DOTTED.fullmatch(dotted) else []
 
 
 def variable(prefix: str, path: Sequence[Any]) -> str:

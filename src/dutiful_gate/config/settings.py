@@ -18,7 +18,7 @@ from ..report.fault import Fault
 from ..report.place import Place
 from ..report.verdict import refusal
 from ..shape.nodes import Link, Sealing
-from .layers import Arguments, EnvFile, Environment, SecretsFolder, Values, is_profile
+from .layers import Arguments, EnvFile, Environment, SecretsFolder, Values, is_profile, may_have_profile
 from .loaded import Loaded
 from .loading import Loading
 from .names import Names, spelled
@@ -103,6 +103,11 @@ class Settings(Generic[T]):
         for layer in layers:
             if isinstance(layer, type) or not (hasattr(layer, "read") and hasattr(layer, "label")):
                 raise DeclarationError(f"{layer!r} is no layer", remedy='as in File("terminal.toml")')
+        if profile_from and not any(map(may_have_profile, layers)):
+            raise DeclarationError(
+                f"profile_from={profile_from!r} names a profile, and no layer has one",
+                remedy='name a file by it, as in File("terminal.{profile}.toml")',
+            )
         if any(isinstance(layer, Environment | EnvFile | SecretsFolder) for layer in layers):
             self._refuse_alike()
         self._warn_of_shown_secrets()
@@ -246,6 +251,10 @@ class Settings(Generic[T]):
             layers.append(Arguments(arguments))
         if profile is not None and not is_profile(profile):
             cause = Cause("reading", "the name of a profile: letters, digits, - and _", got="something else")
+            place = Place(0, 0, self.profile_from or "profile")
+            return Loaded(refusal([Fault((), cause, None, None, place)]), {}, (), None, None)
+        if profile is not None and not any(map(may_have_profile, layers)):
+            cause = Cause("reading", "a layer that has files by profile", got="none")
             place = Place(0, 0, self.profile_from or "profile")
             return Loaded(refusal([Fault((), cause, None, None, place)]), {}, (), None, None)
         own = [layer for layer in layers if isinstance(layer, Environment)]

@@ -115,6 +115,8 @@ _RULES = {
     "this: {words}": "dies: {words}",
     "number {which}": "Nummer {which}",
     "one of {count}": "eine von {count}",
+    "a layer that has files by profile": "eine Schicht, die Dateien je Profil hat",
+    "a profile that some file is for": "ein Profil, für das es eine Datei gibt",
     "the error {word}": "den Fehler {word}",
     "the byte {byte}": "das Byte {byte}",
     "settings that come to at most {most} characters": "Einstellungen von zusammen höchstens {most} Zeichen",

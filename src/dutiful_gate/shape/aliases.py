@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import sys
 import types
 import typing
 from collections.abc import Callable, Mapping, Sequence
@@ -20,7 +21,15 @@ def is_record_type(declared: object) -> bool:
         return True
     if not isinstance(declared, type):
         return False
-    return dataclasses.is_dataclass(declared) or typing.is_typeddict(declared) or is_named_tuple(declared)
+    return dataclasses.is_dataclass(declared) or is_typed_dict(declared) or is_named_tuple(declared)
+
+
+def is_typed_dict(declared: object) -> bool:
+    """Whether a class is a TypedDict, be it of `typing` or of `typing_extensions`, which has one of its own."""
+    if typing.is_typeddict(declared):
+        return True
+    kept = ("__required_keys__", "__optional_keys__", "__total__")
+    return isinstance(declared, type) and issubclass(declared, dict) and all(hasattr(declared, each) for each in kept)
 
 
 def is_named_tuple(declared: type) -> bool:
@@ -101,7 +110,7 @@ def unwrapped(
             return Unwrapped(declared, metadata, given, through)
         elif hasattr(declared, "__supertype__"):
             declared = declared.__supertype__
-        elif origin in (typing.Required, typing.NotRequired, typing.Final) or _is_read_only(origin):
+        elif origin in (typing.Required, typing.NotRequired, typing.Final) or is_read_only(origin):
             declared = typing.get_args(declared)[0]
         elif is_record_type(origin) and not isinstance(declared, type):
             return Unwrapped(substituted(placed(declared, seen), given), metadata, {}, through)
@@ -219,8 +228,10 @@ def variables_by_class(declared: Any, seen: Sees) -> dict[Any, dict[Any, Any]]:
     return found
 
 
-def _is_read_only(origin: object) -> bool:
-    return origin is not None and origin is getattr(typing, "ReadOnly", Ellipsis)
+def is_read_only(origin: object) -> bool:
+    """Whether something is `ReadOnly`, which stood in `typing_extensions` before it came to `typing`."""
+    homes = (typing, sys.modules.get("typing_extensions"))
+    return origin is not None and any(origin is getattr(home, "ReadOnly", Ellipsis) for home in homes)
 
 
 def substituted(declared: Any, given: Mapping[Any, Any]) -> Any:

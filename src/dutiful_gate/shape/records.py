@@ -22,7 +22,14 @@ from ..declare.records import RecordCheck, RecordRule, record_rules, unknown_key
 from ..declare.rules import Rule
 from ..declare.variants import Variant
 from ..declare.waiting import check_answers, shown_name
-from .aliases import is_named_tuple, is_record_type, unwrapped, variables_by_class
+from .aliases import (
+    is_named_tuple,
+    is_read_only,
+    is_record_type,
+    is_typed_dict,
+    unwrapped,
+    variables_by_class,
+)
 from .constructors import only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
 from .metadata import NOTHING_BESIDE, Beside, PartOf, sorted_metadata
@@ -79,7 +86,7 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
         owner = _owner_of(origin, name)
         return _module_of(owner, name) or owner, by_class.get(owner, {})
 
-    if typing.is_typeddict(origin):
+    if is_typed_dict(origin):
         fields, form, builder = _typed_dict_fields(maker, origin, hints, given), "dict", dict
     elif is_named_tuple(origin):
         fields, form, builder = _named_tuple_fields(maker, origin, hints, given), "tuple", origin
@@ -119,10 +126,10 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
 
 def _owner_of(origin: Any, name: str) -> Any:
     """The class whose own annotation a field has: its type variables are meant in it."""
-    if typing.is_typeddict(origin):
+    if is_typed_dict(origin):
         for base in origin.__dict__.get("__orig_bases__", ()):
             generic = typing.get_origin(base) or base
-            if typing.is_typeddict(generic) and name in generic.__annotations__:
+            if is_typed_dict(generic) and name in generic.__annotations__:
                 return _owner_of(generic, name)
         return origin
     for owner in origin.__mro__:
@@ -133,7 +140,7 @@ def _owner_of(origin: Any, name: str) -> Any:
 
 def _module_of(owner: Any, name: str) -> Any:
     """The other module that an annotation of a TypedDict is from: before Python 3.12 its bases are not kept."""
-    annotation = owner.__annotations__.get(name) if typing.is_typeddict(owner) else None
+    annotation = owner.__annotations__.get(name) if is_typed_dict(owner) else None
     module = getattr(annotation, "__forward_module__", None)
     return sys.modules.get(module) if isinstance(module, str) and module != owner.__module__ else None
 
@@ -248,7 +255,7 @@ def _typed_dict_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], gi
         while (origin := typing.get_origin(stripped)) is not None:
             if origin in (typing.Required, typing.NotRequired):
                 may_lack = origin is typing.NotRequired
-            elif origin not in (typing.Annotated, getattr(typing, "ReadOnly", Ellipsis)):
+            elif origin is not typing.Annotated and not is_read_only(origin):
                 break
             stripped = typing.get_args(stripped)[0]
         fields.append(_field(maker, declared.__name__, name, hint, given, may_lack=may_lack))

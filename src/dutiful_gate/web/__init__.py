@@ -3,6 +3,7 @@
 Public. The adapters are modules of their own: `asgi`, `wsgi`, `starlette` and `flask`.
 """
 
+from importlib.util import find_spec
 from typing import TYPE_CHECKING
 
 from ..declare.marks import under_key
@@ -44,10 +45,16 @@ __all__ = [
 ]
 
 
+if not TYPE_CHECKING and find_spec("jinja2") is None:  # so that `import *` takes what is there
+    __all__.remove("Form")
+
+
 def __getattr__(name: str) -> object:
     """`Form`, which leans on a package of templates: loaded where it is used."""
     if name == "Form":
-        from .forms.form import Form
-
+        try:
+            from .forms.form import Form
+        except ModuleNotFoundError as error:
+            raise ImportError(f"Form needs {error.name}: pip install 'dutiful-gate[forms]'") from error
         return Form
     raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

@@ -170,7 +170,7 @@ class Api:
 
 
 def _refuse_words(
-    served: Sequence[Any],
+    served: Any,
     servers: Sequence[Any],
     catalogues: Sequence[Any],
     refusals: Any,
@@ -178,7 +178,7 @@ def _refuse_words(
     unreadable_path: Any,
 ) -> None:
     """Raise DeclarationError for words of an API that would mean nothing, or what nobody wanted."""
-    if isinstance(served, Served) or not all(isinstance(each, Served) for each in served):
+    if not isinstance(served, Sequence) or not all(isinstance(each, Served) for each in served):
         raise DeclarationError("an Api serves endpoints with their handlers", remedy="as in [endpoint.by(handler)]")
     if isinstance(servers, str) or not all(isinstance(each, str) for each in servers):
         raise DeclarationError(f"servers={servers!r} is no list of addresses", remedy='as in ["https://quays.example"]')
