@@ -629,7 +629,7 @@ def test_parquet_is_checked_by_column_and_row_alike(tmp_path: Path) -> None:
     assert f"crossings.parquet:record {1 + int(np.flatnonzero(~whole.mask)[0])}" in listed.output
     split = ["--admitted", str(tmp_path / "out.parquet"), "--refused", str(tmp_path / "bad.ndjson")]
     assert run(dutiful, ["check", str(path), *against, *split]).exit_code == 1
-    assert pq.read_table(tmp_path / "out-00001.parquet").equals(whole.admitted_arrow())
+    assert pq.read_table(tmp_path / "out.parquet").equals(whole.admitted_arrow())
     assert len((tmp_path / "bad.ndjson").read_text().splitlines()) == whole.refused
     refused = run(dutiful, ["check", str(path), *against, "--refused", str(tmp_path / "bad.csv")])
     assert (refused.exit_code, "end it in .ndjson" in refused.output) == (2, True)

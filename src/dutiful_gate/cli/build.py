@@ -11,6 +11,7 @@ from typing import Any
 import click
 
 from ..declare.errors import DeclarationError
+from ..files.python_files import imported, split_target
 from ..gates.beforehand import Built, Stale, StaleBuild, build_gates, check_built
 from ..gates.request import RequestGate
 from ..gates.typed import Gate
@@ -73,8 +74,8 @@ def _gates(targets: tuple[str, ...]) -> tuple[dict[str, AnyBuilt], list[str]]:
         held = named(target)
         if isinstance(held, type) or not hasattr(held, "__dict__"):
             found[target] = _gate(target, held)
-    packages = {target.partition(":")[0].partition(".")[0] for target in targets}
-    own = {target.partition(":")[0] for target in targets}
+    own = {_module(target) for target in targets}
+    packages = {name.partition(".")[0] for name in own}
     modules = [name for name in sys.modules if name.partition(".")[0] in packages and _is_of(name, own)]
     gc.collect()
     # Whatever holds them: a module, an API, a form.
@@ -89,6 +90,12 @@ def _gates(targets: tuple[str, ...]) -> tuple[dict[str, AnyBuilt], list[str]]:
     if not found:
         raise CannotRun(f"no gate is made in {', '.join(sorted(own))}; name a declared type, or a module's gate")
     return found, modules
+
+
+def _module(target: str) -> str:
+    """The dotted name of the module of a target."""
+    module = split_target(target)[0]
+    return str(imported(module).__name__)
 
 
 def _is_of(name: str, own: set[str]) -> bool:

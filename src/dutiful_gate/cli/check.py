@@ -14,6 +14,7 @@ from ..feed.opened import CannotStart, Form
 from ..feed.table_layout import TableLayout
 from ..gates.base import AnyGate
 from ..report.digest import Digest
+from ..report.shown_values import visible
 from .console import console, sure_output
 from .deliveries import Asked, Outcome, examined, files_of
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
@@ -53,7 +54,7 @@ by rule and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     "target",
     required=True,
     metavar="TARGET",
-    help="MODULE:NAME, a declared type or a Gate; or a JSON Schema document, a .json file.",
+    help="MODULE:NAME or FILE.py:NAME, a declared type or a Gate; or a JSON Schema document, a .json file.",
 )
 @documents_option
 @click.option(
@@ -175,21 +176,21 @@ def check(
     named = files_of(data)
     former = _former(since)
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
-    layout = TableLayout(
-        separator=separator,
-        quote=quote,
-        encoding=encoding,
-        header_line=header_line,
-        columns=_columns(columns),
-        decimal_comma=decimal_comma,
-        dates=dates,
-        sheet=sheet,
-        shortened=shortened,
-    )
     splits = admitted is not None or refused is not None
     _refuse_clashes(named, splits=splits, resume=resume, jobs=jobs, distinct_by=distinct_by, stop_after=stop_after)
     kind = kind or ("json" if named == ["-"] else None)
     try:
+        layout = TableLayout(
+            separator=separator,
+            quote=quote,
+            encoding=encoding,
+            header_line=header_line,
+            columns=_columns(columns),
+            decimal_comma=decimal_comma,
+            dates=dates,
+            sheet=sheet,
+            shortened=shortened,
+        )
         distinct = Distinct(gate, distinct_by) if distinct_by else None
     except CannotStart as error:
         raise CannotRun(str(error)) from None
@@ -212,6 +213,9 @@ def check(
         formulas_as_text,
     )
     outcomes = [examined(gate, name, asked) for name in named]
+    if distinct is not None and not distinct.compared:
+        places = " and ".join(distinct.by)
+        console(stderr=True).print(visible(f"--distinct-by: no record has a value at {places}"), markup=False)
     comparison = Comparison(former, _together(outcomes), str(since)) if former is not None else None
     _print(outcomes, comparison, target, gate, form, asked)
     raise SystemExit(0 if all(each.is_sound for each in outcomes) else 1)

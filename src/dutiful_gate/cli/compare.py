@@ -14,6 +14,7 @@ import click
 from rich.text import Text
 
 from ..declare.errors import DeclarationError
+from ..files.python_files import split_target
 from ..gates.document import DocumentGate
 from ..report.markdown import code_span, escaped
 from ..report.shown_values import counted, visible
@@ -38,9 +39,9 @@ Whom = Literal["senders", "readers", "both"]
     dutiful compare old.schema.json harbour.shapes:Booking --format markdown > review.md
     dutiful compare harbour.shapes:Booking harbour.shapes:BookingV2 --format json
 
-A version is MODULE:NAME, a .json document, or either with @REVISION: a branch, tag or commit of the repository here,
-whose files are loaded by a process of their own. Keys that a version does not declare, and does not refuse, do not
-count as sent.
+A version is MODULE:NAME or FILE.py:NAME, a .json document, or any of them with @REVISION: a branch, tag or commit of
+the repository here, whose files are loaded by a process of their own. Keys that a version does not declare, and does
+not refuse, do not count as sent.
 
 Exit status: 0 nobody breaks, which is proved; 1 somebody breaks; 2 cannot run; 3 could not be told, and the reason is
 printed.
@@ -120,7 +121,13 @@ def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: 
         except DeclarationError as error:
             raise CannotRun(f"{target} cannot become a gate.\n  {error}") from None
         return GateSide(gate, target)
-    if ":" not in before:
+    module, name = split_target(before)
+    if module.endswith(".py"):
+        module = os.path.relpath(module)  # of the revision, and never the file as it is now
+        if module.startswith(os.pardir):
+            raise CannotRun(f"{target!r} is not below this folder; run from the folder that holds it")
+        before = f"{module}:{name}"
+    if not module:
         raise CannotRun(f"{target!r} names no declaration; write it as module:Name@{revision}, or FILE.json@{revision}")
     return stack.enter_context(ChildSide(before, held.unpack(), target, unknown))
 

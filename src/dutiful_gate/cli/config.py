@@ -246,16 +246,19 @@ def compare(target: str, first: str, second: str, profile: str | None, folder: P
 
 def _of_name(settings: Any, name: str, profile: str | None, folder: Path, words: tuple[str, ...]) -> Mapping[Any, Any]:
     """The settings in force, by path, of a profile or with a file in the place of all files."""
-    from ..config.layers import File, is_file_name
-    from ..config.settings import Settings
+    from ..config.layers import File, is_file_name, may_have_profile
+    from ..config.settings import Settings, ignoring
 
     if is_file_name(name):
+        variable = settings.profile_from
         others = [layer for layer in settings.layers if not isinstance(layer, File)]
+        if not any(map(may_have_profile, others)):  # a profile is that of the files, which are left out
+            others, variable, profile = [ignoring(layer, variable) for layer in others], "", None
         instead = Settings(
             settings.declared,
             File(name),
             *others,
-            profile_from=settings.profile_from,
+            profile_from=variable,
             keys=settings.gate.keys,
             limits=settings.limits,
         )

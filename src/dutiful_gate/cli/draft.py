@@ -116,7 +116,9 @@ def draft(
     given = {"required": required, "optional": optional, "as-text": as_text, "closed": closed}
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
     try:
-        told = _together(kept, hints({word: [*places] for word, places in given.items()}), name)
+        said = hints({word: [*places] for word, places in given.items()})
+        told = _together(kept, said, name)
+        hinted = told.places
         there = None if target is None else gate_for(target, documents=documents).schema()
         if there is not None:
             told = replace(told, closed=told.closed | closed_places(there))
@@ -132,6 +134,9 @@ def draft(
         )
         kind = kind or ("json" if samples == ("-",) else None)
         made = draft_of_files(files_of(samples), told, form=kind, select=select, layout=layout, most=most)
+        made.idle = {place: lines for place, lines in made.idle.items() if place in hinted}
+        if wrong := [f"--{line}" for place in sorted(said.places) for line in made.idle.get(place, ())]:
+            raise CannotRun(visible("\n  ".join(wrong)))
         if there is not None and target is not None:
             _tell_changes(made, target, there)
             return
@@ -190,6 +195,8 @@ def _summary(made: Draft) -> None:
     """What it was made from, and what to do next, on standard error."""
     told = console(stderr=True)
     told.print(f"drafted from {counted(made.seen, 'record')}; tighten it, then: dutiful check SAMPLE --against ...")
+    for line in (line for place in sorted(made.idle) for line in made.idle[place]):
+        told.print(f"a hint that nothing heeds: {visible(line)}", markup=False, style="refused")
     for line in made.unread[:_MOST_TOLD]:
         told.print(f"not looked at: {visible(line)}", markup=False, style="refused")
     if len(made.unread) > _MOST_TOLD:

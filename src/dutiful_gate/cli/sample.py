@@ -33,7 +33,7 @@ Sound payloads come as one JSON list; probes as a list of payloads, each with th
 def sample(target: str, documents: Path | None, count: int, seed: int, probes: bool) -> None:
     """Print payloads that TARGET admits, in plausible words; or with --probes ones that it must refuse.
 
-    TARGET is MODULE:NAME, a declared type or a Gate; or a JSON Schema document, a .json file.
+    TARGET is MODULE:NAME or FILE.py:NAME, a declared type or a Gate; or a JSON Schema document, a .json file.
     """
     sure_output()
     gate = gate_for(target, documents=documents)

@@ -1,8 +1,7 @@
-"""`module:Name` on the command line: the gate it stands for."""
+"""`module:Name` or `path/to/module.py:Name` on the command line: the gate it stands for."""
 
 from __future__ import annotations
 
-import importlib
 import os
 import sys
 from difflib import get_close_matches
@@ -13,6 +12,7 @@ import click
 
 from ..declare.errors import DeclarationError
 from ..document.judging.library import MissingDocuments
+from ..files.python_files import imported, module_of, split_target
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.shown_values import on_terminal
@@ -44,7 +44,7 @@ Flaws = Literal["refuse", "tell"]
 def gate_for(
     target: str, unknown: Unknown | None = None, documents: Path | None = None, flaws: Flaws = "refuse"
 ) -> Gate[Any] | DocumentGate:
-    """The gate named by `module:Name`, a Gate itself or a type to build one for; or by the path of a document.
+    """The gate of `module:Name` or `module.py:Name`, a Gate itself or a type to build one for; or of a document's path.
 
     The working folder is searched first. `documents` is the folder that a document's references lead into, `flaws`
     whether it may have parts that cannot be used. Raises CannotRun, saying what to do, when there is no such thing.
@@ -96,15 +96,23 @@ def of_missing(error: DeclarationError) -> str:
 
 
 def named(target: str) -> Any:
-    """What `module:Name` stands for, the working folder searched first. Raises CannotRun, saying what to do."""
-    module_name, colon, name = target.partition(":")
-    if not (module_name and colon and name):
+    """What `module:Name`, or `folder/module.py:Name`, stands for, the working folder searched first.
+
+    Raises CannotRun, saying what to do.
+    """
+    module_name, name = split_target(target)
+    if not module_name:
         raise CannotRun(f"{target!r} names no declaration; write it as module:Name, for example harbour.shapes:Booking")
     here = str(Path.cwd())
     if here not in sys.path:
         sys.path.insert(0, here)
     try:
-        found: Any = importlib.import_module(module_name)
+        if module_name.endswith(".py"):
+            module_of(Path(module_name))
+    except ValueError as error:
+        raise CannotRun(str(error)) from None
+    try:
+        found = imported(module_name)
     except ModuleNotFoundError as error:
         if error.name and (module_name == error.name or module_name.startswith(error.name + ".")):
             raise CannotRun(

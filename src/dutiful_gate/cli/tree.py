@@ -61,9 +61,9 @@ def tree(
 ) -> None:
     """Show the shape of TARGET as a tree: fields, kinds, rules in words, a sample value.
 
-    TARGET is MODULE:NAME, a declared type or a Gate; a JSON Schema document; or a data file (JSON, NDJSON, CSV, TSV,
-    YAML, TOML), whose shape is drafted from it. With DATA, a JSON file or - for standard input, what came is shown, and
-    each fault at its place.
+    TARGET is MODULE:NAME or FILE.py:NAME, a declared type or a Gate; a JSON Schema document; or a data file (JSON,
+    NDJSON, CSV, TSV, YAML, TOML), whose shape is drafted from it. With DATA, a JSON file or - for standard input, what
+    came is shown, and each fault at its place.
     """
     sure_output()
     verdict: Verdict[Any] | None = None

@@ -37,7 +37,7 @@ Exit status: 0 when nothing is wrong at the value, 1 when there is, 2 when the c
 def why(target: str, data: str, pointer: str, documents: Path | None) -> None:
     """Tell what became of one value: what came, what each step made of it, what each rule answered.
 
-    TARGET is MODULE:NAME, a declared type or a Gate; or a JSON Schema document, a .json file.
+    TARGET is MODULE:NAME or FILE.py:NAME, a declared type or a Gate; or a JSON Schema document, a .json file.
 
     DATA is JSON, a file of it, or - for standard input; POINTER a JSON Pointer to the value, the whole without one.
     """

@@ -243,7 +243,7 @@ class Settings(Generic[T]):
     ) -> Loading | Loaded[T]:
         layers = [*self.layers]
         if self.profile_from:
-            layers = [_ignoring(layer, self.profile_from) for layer in layers]
+            layers = [ignoring(layer, self.profile_from) for layer in layers]
             profile = profile or (os.environ if environ is None else environ).get(self.profile_from) or None
         if overrides:
             layers.append(Values(overrides, "overrides"))
@@ -295,7 +295,7 @@ class Settings(Generic[T]):
                     )
 
 
-def _ignoring(layer: Layer, name: str) -> Layer:
+def ignoring(layer: Layer, name: str) -> Layer:
     """The same layer, to which the variable of the profile is no setting."""
     from dataclasses import replace
 

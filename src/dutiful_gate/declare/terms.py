@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from typing import Any, Final, NoReturn
 
 from .clock import Clock
@@ -110,10 +111,11 @@ def _sample(facts: Facts) -> Any:
         return 1.0
     if kind in samples or kind is None:
         return samples.get(kind)
-    try:
+    with suppress(TypeError, ValueError, AttributeError):
         return kind(1)  # a number, an address
-    except (TypeError, ValueError, AttributeError):
+    with suppress(TypeError, ValueError, AttributeError):
         return kind(int=1)  # a UUID
+    return None
 
 
 def _counts(term: Any) -> bool:

@@ -38,9 +38,10 @@ class Draft:
     `seen`      how many samples were looked at
     `unread`    what could not be read of them, as sentences
     `first`     the first of them
+    `idle`      hints that nothing in the samples heeds, as sentences, by the place that they speak of
     """
 
-    __slots__ = ("cells", "document", "first", "hints", "seen", "unread")
+    __slots__ = ("cells", "document", "first", "hints", "idle", "seen", "unread")
 
     def __init__(
         self,
@@ -51,7 +52,9 @@ class Draft:
         *,
         cells: bool = False,
         first: Any = None,
+        idle: Mapping[str, Sequence[str]] | None = None,
     ) -> None:
+        self.idle = dict(idle or {})
         self.first = first
         self.document = document
         self.hints = hints
@@ -86,8 +89,10 @@ def draft(samples: Iterable[Any], hints: Hints | None = None, *, cells: bool = F
             values.append(_plain(sample, 0, cells=cells))
         except _NoJson as error:
             unread.append(f"sample {number}: {error}")
-    document = Guesser(hints, cells=cells).document(values)
-    return Draft(document, hints, len(values), unread, cells=cells, first=values[0] if values else None)
+    guesser = Guesser(hints, cells=cells)
+    document = guesser.document(values)
+    first = values[0] if values else None
+    return Draft(document, hints, len(values), unread, cells=cells, first=first, idle=guesser.idle())
 
 
 def draft_of_files(
@@ -143,7 +148,7 @@ def draft_of_files(
     unread += made.unread
     if not made.seen:
         raise CannotStart(f"there is no record that can be drafted; {unread[0]}")
-    return Draft(made.document, made.hints, made.seen, unread, cells=made.cells, first=made.first)
+    return Draft(made.document, made.hints, made.seen, unread, cells=made.cells, first=made.first, idle=made.idle)
 
 
 def _in_usual_form(rows: list[Any], layout: TableLayout) -> None:

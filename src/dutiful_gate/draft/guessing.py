@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
+from difflib import get_close_matches
 from typing import Any, Final
 
 from ..declare.json_pointer import escaped
@@ -23,6 +24,14 @@ _ITEM, _VALUE = 0, 1
 _TAGS: Final = ("type", "kind", "event", "tag", "action", "op", "category", "name")
 
 
+_SPOKEN_OF: Final = {
+    "as-text": ("string", "text"),
+    "closed": ("string", "text"),
+    "record": ("object", "an object"),
+    "map": ("object", "an object"),
+}
+
+
 class Guesser:
     """Guesses the shape of values. With `cells`, every value is text that may stand for something else."""
 
@@ -36,6 +45,8 @@ class Guesser:
         self._shapes: dict[Place, Any] = {}
         self._within: dict[Place, Place] = {}
         """Where records stand inside of records of their own kind: the place of the outermost."""
+        self._kinds: dict[str, set[str]] = {}
+        """The kinds of values that were seen, by the pointers of their places."""
 
     def document(self, values: Sequence[Any]) -> dict[str, Any]:
         """The document of all values."""
@@ -45,6 +56,22 @@ class Guesser:
         if self.definitions:
             made["$defs"] = dict(sorted(self.definitions.items()))
         return made
+
+    def idle(self) -> dict[str, list[str]]:
+        """What hints could not be heeded, by their places, when a document was made: sentences."""
+        found: dict[str, list[str]] = {}
+        for word, places in self.hints.by_word.items():
+            for place in sorted(places):
+                kinds, wanted = self._kinds.get(place), _SPOKEN_OF.get(word)
+                if kinds is None:
+                    near = get_close_matches(place, self._kinds, 1)
+                    told = f"no sample has {place}{f'; did you mean {near[0]}?' if near else ''}"
+                elif wanted is not None and wanted[0] not in kinds:
+                    told = f"no sample has {wanted[1]} at {place}"
+                else:
+                    continue
+                found.setdefault(place, []).append(f"{word}: {told}")
+        return found
 
     # Records of equal shape are one: first all are gathered
 
@@ -130,6 +157,8 @@ class Guesser:
         if "integer" in groups and "number" in groups:
             groups["number"] = [value for value in values if kind_of(value) in ("integer", "number")]
             del groups["integer"]
+        for place in places:
+            self._kinds.setdefault(_pointer(place), set()).update(groups)
         nulls = groups.pop("null", [])
         if deep > _MOST_DEEP:
             return {"$comment": "nested too deep to be looked into"}
@@ -170,12 +199,12 @@ class Guesser:
             if kind != "string":
                 numbers = [Decimal(value) for value in values] if kind != "boolean" else []
                 return _numbers(kind, numbers) if numbers else {"type": kind}
-        told = format_of(values)
-        if told:
-            words = spread(values) if told in ("date", "date-time", "time") else ""
-            return {"type": "string", "format": told, **({"$comment": words} if words else {})}
         closed = self._said(self.hints.closed, places)
         choices = choices_of(values, closed=closed)
+        told = format_of(values)
+        if told and not (choices and closed):
+            words = spread(values) if told in ("date", "date-time", "time") else ""
+            return {"type": "string", "format": told, **({"$comment": words} if words else {})}
         if choices and (closed or not nearly(values)):
             return {"enum": choices, "$comment": f"one of {len(choices)}, {len(values):,} times"}
         words = told_of(values)

@@ -41,9 +41,21 @@ class Hints:
                 raise DeclarationError(f"{place!r} is no place", remedy=f'a JSON Pointer, as in "/{place}"')
 
     @property
+    def by_word(self) -> dict[str, frozenset[str]]:
+        """The places that each word speaks of, as lines of hints have it."""
+        return {
+            "required": self.required,
+            "optional": self.optional,
+            "as-text": self.as_text,
+            "closed": self.closed,
+            "record": self.records,
+            "map": self.maps,
+        }
+
+    @property
     def places(self) -> frozenset[str]:
         """Every place that is spoken of."""
-        return self.required | self.optional | self.as_text | self.closed | self.records | self.maps
+        return frozenset().union(*self.by_word.values())
 
 
 def hints_of(text: str, file: str = "the hints") -> Hints:

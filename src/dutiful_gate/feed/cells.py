@@ -17,7 +17,7 @@ from ..gates.typed import Gate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..shape.nodes import Branches, Link, Record, Scalar, Use
-from .table_layout import TableLayout
+from .table_layout import SERIAL, TableLayout
 
 T = TypeVar("T")
 _WHOLE = re.compile(r"[+-]?[0-9]+")
@@ -25,7 +25,6 @@ _SHORTENED = re.compile(r"[+-]?[1-9](?:[.,][0-9]+)?E\+[0-9]{2,3}")
 _SHOWN = Cause("reading", "text that no spreadsheet has shortened")
 _HIDDEN = Cause("reading", "text that no spreadsheet has shortened", secret=True)
 _DAY = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
-SERIAL = "serial"
 _FIRST_DAY = datetime(1899, 12, 30)
 _LAST_SERIAL = 2_958_465
 _NUMBER = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
@@ -141,9 +140,11 @@ def _as_day(text: str, form: str) -> str:
         day = _of_serial(int(whole), _FIRST_DAY) if whole.isdecimal() and len(whole) < 8 else None
         return day.date().isoformat() if day is not None else text
     try:
-        return datetime.strptime(text.strip(), form).date().isoformat()
+        held = datetime.strptime(text.strip(), form)
     except ValueError:
         return text
+    # a date has no time: what would be lost of a text is told as a fault of it
+    return held.date().isoformat() if held.time() == time.min and held.tzinfo is None else text
 
 
 def _of_serial(number: float, first: datetime) -> datetime | None:

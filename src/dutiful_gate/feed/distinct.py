@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from difflib import get_close_matches
 from hashlib import blake2b
 from typing import Any, Final
 
 from ..declare.equality import keyed
-from ..declare.json_pointer import below, steps_of
+from ..declare.json_pointer import below, indexed, joined, steps_of
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
 from ..report.verdict import refusal, relisted
+from ..shape.walk import undeclared_step
 from .item import Item
 from .opened import CannotStart
 
@@ -25,15 +27,21 @@ class Distinct:
 
     `pointers` are JSON Pointers from the record; the values at all of them together are unique. Values are compared as
     they go out of the gate, after its steps. A record that lacks one of them repeats nothing; one that is refused for
-    something else counts with what came. Raises CannotStart for what is no pointer.
+    something else counts with what came. Raises CannotStart for what is no pointer, or leads to nothing declared.
     """
 
     def __init__(self, gate: AnyGate[Any], pointers: Sequence[str]) -> None:
         for pointer in pointers:
             if not pointer.startswith("/"):
                 raise CannotStart(f"{pointer!r} is no JSON Pointer: write /{pointer}")
+        self.by = tuple(pointers)
         self._gate = gate
         self._paths = [steps_of(pointer) for pointer in pointers]
+        if isinstance(gate, Gate):
+            for pointer, path in zip(pointers, self._paths, strict=True):
+                refuse_undeclared(gate, pointer, path)
+        self.compared = 0
+        """How many records had a value at all of the places."""
         self._seen: dict[bytes, tuple[str, int]] = {}
 
     def judged(self, item: Item[Any], source: str) -> Item[Any]:
@@ -42,6 +50,7 @@ class Distinct:
         values = [_at(plain, path) for path in self._paths]
         if any(value is _NONE or value is None for value in values):
             return item
+        self.compared += 1
         told = repr(keyed(values)).encode("utf-8", "surrogatepass")
         mark = blake2b(told, digest_size=16).digest()
         first = self._seen.setdefault(mark, (source, item.number))
@@ -62,6 +71,18 @@ class Distinct:
         if item and isinstance(self._gate, Gate):
             return self._gate.release_admitted(item.value, secrets=True)
         return item.value if item else item.verdict.entered()
+
+
+def refuse_undeclared(gate: Gate[Any], pointer: str, path: Sequence[str]) -> None:
+    """Raise CannotStart for a pointer to which no record that is declared can have anything."""
+    found = undeclared_step(gate.shape, indexed(path))
+    if found is None:
+        return
+    at, names = found
+    near = get_close_matches(path[at], names, 1)
+    known = f"did you mean {joined([*path[:at], *near])}?" if near else f"there are: {', '.join(sorted(names))}"
+    told = known if names else f"{joined(path[:at]) or 'the whole'} is a value without fields"
+    raise CannotStart(f"{pointer} leads to nothing that is declared; {told}")
 
 
 def _at(plain: Any, path: Sequence[str]) -> Any:

@@ -1,9 +1,9 @@
-"""Typed records as Parquet: numbered files of a hundred thousand records each, with the columns of the declaration."""
+"""Typed records as Parquet, with the columns of the declaration: written in parts, which are one file at the end."""
 
 from __future__ import annotations
 
 import os
-import re
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, BinaryIO, Final
 
@@ -22,7 +22,10 @@ GROUP_ROWS: Final = 10_000
 
 
 class ParquetParts:
-    """Numbered Parquet files: `lines.parquet` becomes `lines-00001.parquet` and so on. The state counts whole ones."""
+    """A Parquet file in parts of a hundred thousand records, one file when all is written. The state counts parts.
+
+    What was begun of a Parquet file cannot be gone on with: hence parts, for `--resume`.
+    """
 
     def __init__(self, path: Path, gate: AnyGate[Any]) -> None:
         self._path = path
@@ -39,25 +42,23 @@ class ParquetParts:
 
     def taken(self) -> list[Path]:
         """See `Output`."""
-        named = re.compile(rf"{re.escape(self._path.stem)}-[0-9]{{5,}}{re.escape(self._path.suffix)}")
-        there = sorted(self._path.parent.iterdir()) if self._path.parent.is_dir() else []
-        return [each for each in there if named.fullmatch(each.name)]
+        return [self._path] if self._path.exists() else []
 
     def parts(self) -> list[Path]:
         """See `Output`."""
-        return [part_of(self.named(1))]
+        return [part_of(self._path), self._part(1)]
 
-    def named(self, number: int) -> Path:
+    def _part(self, number: int) -> Path:
         """The file of a number, from 1."""
-        return self._path.with_name(f"{self._path.stem}-{number:05}{self._path.suffix}")
+        return part_of(self._path.with_name(f"{self._path.stem}-{number:05}{self._path.suffix}"))
 
     def open(self, state: int | None) -> None:
         """See `Output`."""
         self._parts = state or 0
         for number in range(1, self._parts + 1):
-            if not part_of(self.named(number)).exists():
-                raise CannotStart(f"{str(part_of(self.named(number)))!r} is not there any more")
-        part = part_of(self.named(self._parts + 1))
+            if not self._part(number).exists():
+                raise CannotStart(f"{str(self._part(number))!r} is not there any more")
+        part = self._part(self._parts + 1)
         try:
             if state is not None and part.exists():  # what was begun there is not whole
                 opened_again(part).close()
@@ -81,7 +82,7 @@ class ParquetParts:
     def _write_group(self) -> None:
         if self._writer is None:
             if self._stream is None:
-                self._stream = made_anew(part_of(self.named(self._parts + 1)))
+                self._stream = made_anew(self._part(self._parts + 1))
             self._writer = pq.ParquetWriter(self._stream, self._schema)
         self._writer.write_table(pa.Table.from_pylist(self._held, self._schema))
         self._held.clear()
@@ -112,12 +113,28 @@ class ParquetParts:
     def finish(self, state: int) -> list[Path]:
         """See `Output`."""
         self.close()
-        names = [self.named(number) for number in range(1, state + 1)]
-        for name in names:
-            if part_of(name).exists():
-                named(part_of(name), name)
-        part_of(self.named(state + 1)).unlink(missing_ok=True)
-        return names
+        parts = [self._part(number) for number in range(1, state + 1)]
+        whole = parts[0] if state == 1 else part_of(self._path)
+        if state > 1 and all(part.exists() for part in parts):
+            self._join(parts, whole)
+        for part in [*parts, self._part(state + 1)]:  # the whole is on the disk: it alone gets its name, now or later
+            if part != whole:
+                part.unlink(missing_ok=True)
+        if whole.exists():
+            named(whole, self._path)
+        return [self._path]
+
+    def _join(self, parts: Sequence[Path], whole: Path) -> None:
+        """Write parts as one file, a group of rows at a time."""
+        whole.unlink(missing_ok=True)  # where a former run got no further
+        with made_anew(whole) as stream:
+            with pq.ParquetWriter(stream, self._schema) as writer:
+                for part in parts:
+                    with pq.ParquetFile(part) as held:
+                        for group in range(held.num_row_groups):
+                            writer.write_table(held.read_row_group(group))
+            stream.flush()
+            os.fsync(stream.fileno())
 
 
 class PlainRecord:

@@ -6,6 +6,7 @@ import csv
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Final
 
 from .opened import CannotStart
@@ -15,6 +16,8 @@ LOOKED_AT: Final = 30
 """So many lines are looked at to find a layout."""
 _SINGLE = re.compile(r"(?m)(?:^|[,;\t|])'[^'\n]*'(?=$|[,;\t|])")
 _DOUBLE = re.compile(r'(?m)(?:^|[,;\t|])"')
+_DAYS = (datetime(2026, 5, 4), datetime(2031, 12, 31))
+SERIAL: Final = "serial"
 _SEP = re.compile(r"\ufeff?sep=(.)\r?\n?", re.IGNORECASE)
 
 
@@ -29,9 +32,12 @@ class TableLayout:
     `columns`        by heading, the field that it stands for
     `decimal_comma`  whether numbers are written with a comma
     `dates`          the form of dates, as `written("%d.%m.%Y")` has it; "serial" for days as spreadsheets count them,
-                     46146 for the fourth of May 2026 (in a workbook they are always read)
+                     46146 for the fourth of May 2026 (in a workbook they are always read). Where the form has a time,
+                     as in "%d.%m.%Y %H:%M", it is 00:00 for a date; any other is a fault
     `sheet`          the name of the sheet; "" for the first that can be seen
     `shortened`      whether text such as 1.23E+15 is taken as it stands: it is what spreadsheets leave of a long number
+
+    Raises CannotStart where `dates` does not tell day, month and year.
     """
 
     separator: str = ""
@@ -43,6 +49,17 @@ class TableLayout:
     dates: str = ""
     sheet: str = ""
     shortened: bool = False
+
+    def __post_init__(self) -> None:
+        if self.dates and self.dates != SERIAL and not all(map(self._tells, _DAYS)):
+            raise CannotStart(f"{self.dates!r} is no form of dates: write day, month and year, as in %d.%m.%Y")
+
+    def _tells(self, day: datetime) -> bool:
+        """Whether the form of dates tells a day from all others."""
+        try:
+            return datetime.strptime(day.strftime(self.dates), self.dates) == day
+        except ValueError:
+            return False
 
     def named(self, headings: Sequence[str]) -> list[str]:
         """The fields that headings stand for. Raises CannotStart where two stand for one."""

@@ -2,10 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
-from .nodes import Alias, Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Record, Sealing, Shape, Use
+from .nodes import (
+    Alias,
+    Branches,
+    Entries,
+    Field,
+    Fixed,
+    Items,
+    Link,
+    Node,
+    Nullable,
+    Record,
+    Scalar,
+    Sealing,
+    Shape,
+    Use,
+)
 
 
 def inside(use: Use) -> tuple[Use, ...]:
@@ -212,6 +227,39 @@ def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
             return path[:at]
         uses = following
     return path
+
+
+def undeclared_step(shape: Shape, path: Sequence[str | int]) -> tuple[int, frozenset[str]] | None:
+    """The first step of a path to which no value of a shape can have anything, by its number, with the names that are
+    declared there; None where all may lead somewhere."""
+    uses = [shape.root]
+    for at, step in enumerate(path):
+        names: set[str] = set()
+        following: list[Use] = []
+        for use in [each for held in uses for each in _opened(shape, held)]:
+            if use.making is not None or (isinstance(use.node, Scalar) and dict in use.node.kind.comes_as):
+                return None
+            match use.node:
+                case Items(item) if isinstance(step, int):
+                    following.append(item)
+                case Fixed() if isinstance(step, int):
+                    following += use.node.every
+                case Entries(_, value):
+                    following.append(value)
+                case Branches(options=options, tag=tag, held=held) if held:
+                    names |= {tag, held}
+                    following += options if step in (tag, held) else ()
+                case Link(key):
+                    record = shape.records[key]
+                    if record.rests:
+                        return None
+                    fields = (*record.fields, *record.computed)
+                    names |= {field.wire for field in fields}
+                    following += [field.use for field in fields if step == field.wire or step in field.also]
+        if not following:
+            return at, frozenset(names)
+        uses = following
+    return None
 
 
 def _opened(shape: Shape, use: Use) -> Iterator[Use]:

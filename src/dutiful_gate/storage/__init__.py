@@ -2,12 +2,13 @@
 
 Importing this lets a gate read mapped classes: `Gate(BookingRow)` admits what is sent to create a row, as an instance
 for a session; `record_of(BookingRow, "change")` and `"show"` give the records beside it. `agreement(gate, BookingRow)`
-tells what a gate admits and the table does not hold.
+tells what a gate admits and the table does not hold. `Moment` is a column of moments for databases without offsets.
 """
 
 from .agreement import Agreement, Disagreement, agreement
 from .check_constraints import Checks
+from .moments import Moment
 from .own_server import NoServer, own_postgresql
 from .records import record_of
 
-__all__ = ["Agreement", "Checks", "Disagreement", "NoServer", "agreement", "own_postgresql", "record_of"]
+__all__ = ["Agreement", "Checks", "Disagreement", "Moment", "NoServer", "agreement", "own_postgresql", "record_of"]

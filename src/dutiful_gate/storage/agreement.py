@@ -473,7 +473,7 @@ class _Writing:
             return [
                 Disagreement(
                     name,
-                    f"{shown(row[name])} comes back from {self.name} as {shown(held)}",
+                    f"{shown(row[name])} comes back from {self.name} as {shown(held)}{_remedy(row[name], held)}",
                     shown(row[name]),
                     self.name,
                     "changed",
@@ -556,3 +556,9 @@ def _other_constraints(table: Table) -> Iterator[str]:
 
 
 __all__ = ["Agreement", "Disagreement", "agreement"]
+
+
+def _remedy(written: object, held: object) -> str:
+    """What to do where a moment came back without its offset."""
+    lost = isinstance(written, datetime) and isinstance(held, datetime) and written.tzinfo and not held.tzinfo
+    return "; a column of dutiful_gate.storage.Moment keeps it" if lost else ""

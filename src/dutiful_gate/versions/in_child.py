@@ -15,6 +15,7 @@ from types import TracebackType
 from typing import Any, Self
 
 from ..declare.errors import DeclarationError
+from ..files.python_files import imported, split_target
 from .sides import GateSide, Side
 
 
@@ -183,10 +184,8 @@ def _load(target: str, unknown: str) -> Side:
     from ..gates.base import AnyGate
     from ..gates.typed import Gate
 
-    module_name, _, name = target.partition(":")
-    from importlib import import_module
-
-    found: Any = import_module(module_name)
+    module, name = split_target(target)
+    found = imported(module)
     for part in name.split("."):
         found = getattr(found, part)
     if not isinstance(found, AnyGate):
