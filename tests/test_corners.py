@@ -7,14 +7,19 @@ from __future__ import annotations
 import json
 import math
 import re
+import subprocess
+import sys
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from enum import Enum
+from pathlib import Path
 from random import Random
-from typing import Annotated, Any, Literal, TypedDict
+from typing import Annotated, Any, Literal, NotRequired, TypedDict
 
 import pytest
+from click.testing import CliRunner
 
 from dutiful_gate import (
     DeclarationError,
@@ -47,11 +52,15 @@ from dutiful_gate import (
     when,
     written,
 )
+from dutiful_gate.cli.app import dutiful
 from dutiful_gate.declare.formats.idna import _CONTEXT
+from dutiful_gate.feed import CannotStart, TableLayout
 from dutiful_gate.proofs import prove, prove_document
 from dutiful_gate.prove.second_opinion import second_opinions
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.typed_values import Made
+from dutiful_gate.shape.walk import undeclared_step
+from dutiful_gate.web import Api, Endpoint
 
 
 @dataclass
@@ -563,3 +572,203 @@ def test_ends_of_texts_numbers_and_depth() -> None:
         data = {"n": data}
     assert (again.accepts(data), [fault.code for fault in again.examine(data).faults]) == (False, ["depth"])
     assert [second_opinions()["date"](f"2026-{month:02}-32") for month in range(1, 13)] == [False] * 12
+
+
+def test_a_star_import_needs_no_extra(monkeypatch: pytest.MonkeyPatch) -> None:
+    script = """
+import sys
+sys.modules["jinja2"] = None
+from dutiful_gate.web import *
+assert "Api" in globals() and "Form" not in globals()
+import dutiful_gate.web
+try:
+    dutiful_gate.web.Form
+except ImportError as error:
+    print(error)
+"""
+    told = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    assert "jinja2" in told.stdout
+    assert "pip install" in told.stdout
+
+
+def test_typed_dicts_of_typing_extensions_are_typed_dicts() -> None:
+    extensions = pytest.importorskip("typing_extensions")
+    crate = extensions.TypedDict(
+        "crate",
+        {"kg": int, "note": extensions.NotRequired[str], "code": extensions.ReadOnly[extensions.NotRequired[str]]},
+    )
+    alike = TypedDict("crate", {"kg": int, "note": NotRequired[str], "code": NotRequired[str]})  # noqa: UP013
+    for declared in (crate, list[crate]):
+        gate: Gate[Any] = Gate(declared)
+        data: Any = {"kg": 1, "note": "x"} if declared is crate else [{"kg": 1, "code": "y"}]
+        assert gate.admit(data) == data
+        assert not gate.accepts({"note": "x"} if declared is crate else [{"kg": "x"}])
+    assert (
+        Gate(crate).schema()["$defs"]["crate"]["properties"].keys()
+        == Gate(alike).schema()["$defs"]["crate"]["properties"].keys()
+    )
+    partly = extensions.TypedDict("partly", {"kg": extensions.Required[int], "note": str}, total=False)
+    assert [Gate(partly).accepts(each) for each in ({"kg": 1}, {"note": "x"}, {})] == [True, False, False]
+
+
+@pytest.mark.parametrize("wrong", ["endpoint alone", "endpoint", "its method", None, "a function", "a pair"])
+def test_what_is_no_handled_endpoint_is_told(wrong: Any) -> None:
+    endpoint = Endpoint("GET", "/berths", Nobody, {200: str}, name="berths")
+    given: Any = {
+        "endpoint alone": endpoint, "endpoint": [endpoint], "its method": [endpoint.by], None: [None],
+        "a function": [lambda sent: ""], "a pair": [("berths", endpoint)],
+    }[wrong]  # fmt: skip
+    with pytest.raises(DeclarationError) as caught:
+        Api("Berths", "1.0", given)
+    assert "by(" in str(caught.value)
+
+
+@dataclass
+class Nobody:
+    pass
+
+
+SHAPES = """from dataclasses import dataclass
+from datetime import date
+@dataclass
+class Berth:
+    number: {number}
+    on: date
+"""
+
+
+@pytest.fixture
+def quay(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr(sys, "path", [*sys.path])
+    for name, number in (
+        ("quay_shapes.py", "int"),
+        ("inner/quay_shapes.py", "str"),
+        ("a-b.py", "int"),
+        ("types.py", "int"),
+    ):
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        (tmp_path / name).write_text(SHAPES.format(number=number))
+    (tmp_path / "packed").mkdir()
+    (tmp_path / "packed/__init__.py").write_text("")
+    (tmp_path / "packed/shapes.py").write_text("from . import __name__ as package\n" + SHAPES.format(number="int"))
+    yield tmp_path
+    for name in [name for name in sys.modules if name.startswith(("quay_shapes", "packed", "types_"))]:
+        del sys.modules[name]
+
+
+def run(*words: str) -> tuple[int, str]:
+    result = CliRunner().invoke(dutiful, [*words])
+    return result.exit_code, result.output
+
+
+def test_a_file_of_python_is_a_target(quay: Path) -> None:
+    for target in (
+        "./quay_shapes.py:Berth",
+        str(quay / "quay_shapes.py:Berth"),
+        "packed/shapes.py:Berth",
+        "types.py:Berth",
+    ):
+        code, told = run("schema", target)
+        assert (code, json.loads(told)["$defs"]["Berth"]["properties"]["number"]) == (0, {"type": "integer"}), target
+    assert sys.modules["packed.shapes"].package == "packed"
+    assert run("compare", "quay_shapes.py:Berth", "inner/quay_shapes.py:Berth")[0] == 1, "two files of one name are two"
+    assert run("compare", "quay_shapes.py:Berth", "inner/../quay_shapes.py:Berth")[0] == 0
+    assert run("schema", "inner/quay_shapes.py:Berth") == run("schema", "inner/quay_shapes.py:Berth")
+    for target, told in (
+        ("nowhere.py:Berth", "there is no file 'nowhere.py'"), ("quay_shapes.py:Bert", "did you mean 'Berth'?"),
+        ("a-b.py:Berth", "is no name of a module; rename it"), ("quay_shapes.py", "names no declaration"),
+    ):  # fmt: skip
+        code, said = run("schema", target)
+        assert (code, told in said) == (2, True), said
+
+
+def test_a_file_at_a_revision_is_never_the_file_of_today(quay: Path) -> None:
+    def git(*words: str) -> None:
+        who = ["-c", "user.name=quay", "-c", "user.email=quay@quillport.example"]
+        subprocess.run(["git", *who, *words], check=True, capture_output=True, cwd=quay)
+
+    try:
+        git("init", "-q")
+    except FileNotFoundError:
+        pytest.skip("needs the program git")
+    git("add", "quay_shapes.py")
+    git("commit", "-qm", "shapes")
+    (quay / "quay_shapes.py").write_text(SHAPES.format(number="bool"))
+    for old in ("quay_shapes.py:Berth@HEAD", str(quay / "quay_shapes.py:Berth@HEAD")):
+        code, told = run("compare", old, "./quay_shapes.py:Berth")
+        assert (code, "was a whole number, now true or false" in told) == (1, True), told
+    assert run("compare", "../quay_shapes.py:Berth@HEAD", "./quay_shapes.py:Berth")[0] == 2
+
+
+def test_dates_lose_no_time(quay: Path) -> None:
+    (quay / "b.csv").write_text("number,on\n1,04.05.2026 00:00\n2,04.05.2026 09:30\n")
+    words = ("check", "b.csv", "--against", "quay_shapes.py:Berth", "--dates")
+    code, told = run(*words, "%d.%m.%Y %H:%M")
+    assert (code, "got '04.05.2026 09:30'" in told, "1 admitted, 1 refused" in told) == (1, True, True), told
+    for form in ("%d.%m", "day", "%H:%M", "%Y"):
+        code, told = run(*words, form)
+        assert (code, "is no form of dates" in told) == (2, True)
+    with pytest.raises(CannotStart):
+        TableLayout(dates="%m/%d")
+
+
+def test_places_that_name_nothing_are_told(quay: Path) -> None:
+    (quay / "b.ndjson").write_text('{"number": 1, "on": "2026-05-04"}\n{"number": 2, "on": "2026-05-04"}\n')
+    for option, told in (
+        ("--closed=/onn", "--closed: no sample has /onn; did you mean /on?"), ("--closed=/number", "no sample has text at /number"),
+        ("--optional=/x", "no sample has /x"), ("--as-text=/number", "no sample has text at /number"), ("--required=/numbr", "did you mean /number?"),
+    ):  # fmt: skip
+        code, said = run("draft", "b.ndjson", option)
+        assert (code, told in said) == (2, True), said
+    assert run("draft", "b.ndjson", "--closed", "/on")[0] == 0
+    (quay / "b.hints").write_text("map /codes\nclosed /on\n")
+    code, said = run("draft", "b.ndjson", "--hints", "b.hints")
+    assert (code, "a hint that nothing heeds: map: no sample has /codes" in said) == (0, True), said
+    schema = quay / "b.json"
+    schema.write_text('{"type": "object"}')
+    code, said = run("check", "b.ndjson", "--against", "b.json", "--distinct-by", "/nowhere")
+    assert (code, "no record has a value at /nowhere" in said) == (0, True), said
+
+
+@pytest.mark.parametrize("step", ["x", "0"])
+@pytest.mark.parametrize(
+    ("declared", "known"),
+    [
+        (int, False), (str, False), (Nobody, False), (Any, True), (dict[str, int], True), (Annotated[str, then(json.loads)], True),
+        (Nobody | dict[str, int], True), (Nobody | None, False),
+    ],
+)  # fmt: skip
+def test_a_step_is_undeclared_where_no_value_can_have_it(declared: Any, known: bool, step: str) -> None:
+    assert (undeclared_step(Gate(declared).shape, (step,)) is None) is known
+
+
+def test_moments_come_back_from_every_database() -> None:
+    orm = pytest.importorskip("sqlalchemy.orm")
+    from sqlalchemy import create_engine, select
+    from sqlalchemy.exc import StatementError
+
+    from dutiful_gate.storage import Moment, record_of
+
+    class Base(orm.DeclarativeBase):
+        pass
+
+    Call = type("Call", (Base,), {
+        "__tablename__": "calls", "__annotations__": {"id": orm.Mapped[int], "at": orm.Mapped[datetime]},
+        "id": orm.mapped_column(primary_key=True), "at": orm.mapped_column(Moment()),
+    })  # fmt: skip
+    engine = create_engine("sqlite://")
+    try:
+        Base.metadata.create_all(engine)
+        with orm.Session(engine) as session:
+            moments = ["2026-05-04T09:00:00+02:00", "2026-05-04T08:00:00Z"]
+            session.add_all([Gate(record_of(Call)).admit({"at": each}) for each in moments])
+            session.commit()
+            rows = session.scalars(select(Call).order_by(Call.at)).all()
+            show = Gate(record_of(Call, "show"))
+            assert [show.release(row)["at"] for row in rows] == ["2026-05-04T07:00:00Z", "2026-05-04T08:00:00Z"]
+            session.add(Call(at=datetime(2026, 5, 4)))
+            with pytest.raises(StatementError, match="needs an offset"):
+                session.commit()
+    finally:
+        engine.dispose()

@@ -48,6 +48,7 @@ from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.desk import FORM, desk
 from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.demo.serve import stored
+from dutiful_gate.demo.storage import Storage
 from dutiful_gate.report.catalogue import in_force
 from dutiful_gate.web import Answer, Api, Endpoint, Form, Problem, RequestGate, UploadedFile, of_type
 from dutiful_gate.web.asgi import asgi
@@ -538,7 +539,7 @@ def test_slow_bodies_are_bounded() -> None:
         "query_string": b"",
         "headers": [(b"transfer-encoding", b"chunked"), (b"content-type", b"application/json")],
     }
-    asyncio.run(asgi(desk(stored()), seconds=0.2)(scope, receive, send))
+    asyncio.run(asgi(desk(on_file()), seconds=0.2)(scope, receive, send))
     assert sent[0]["status"] == 408
 
 
@@ -574,8 +575,24 @@ def test_its_twins_answer_the_same() -> None:
         assert other == first, name
 
 
+_storages: list[Storage] = []
+
+
+def on_file() -> Storage:
+    """The shipped bookings on file, closed when their test is done."""
+    _storages.append(stored())
+    return _storages[-1]
+
+
+@pytest.fixture(autouse=True)
+def _closed() -> Iterator[None]:
+    yield
+    while _storages:
+        _storages.pop().close()
+
+
 def twins() -> dict[str, Any]:
-    return {name: clients(desk(stored()))[name] for name in ("asgi", "wsgi", "starlette", "flask")}
+    return {name: clients(desk(on_file()))[name] for name in ("asgi", "wsgi", "starlette", "flask")}
 
 
 @contextmanager
@@ -592,7 +609,7 @@ def at_waitress(api: Api, **words: Any) -> Iterator[str]:
 
 
 def test_waitress_serves_the_same() -> None:
-    with at_waitress(desk(stored())) as address, httpx.Client(base_url=address) as ask:
+    with at_waitress(desk(on_file())) as address, httpx.Client(base_url=address) as ask:
         assert ask.get("/bookings?size=2").json()["bookings"][0]["number"] == 1
         assert (
             ask.post("/bookings", content=iter([b"{", b"}"]), headers={"content-type": "application/json"}).status_code

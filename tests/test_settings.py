@@ -46,8 +46,10 @@ from dutiful_gate import (
     holds,
     it,
     kebab,
+    lenient,
     named,
     obeys,
+    otherwise,
     payloads,
     pickling_sealed,
     probes,
@@ -196,6 +198,11 @@ FAULTS: list[tuple[str, dict[str, str | bytes], dict[str, Any], str]] = [
     ("variable, blank", {"a.toml": BASE.replace("limit = 12", "")}, {"environ": {"TERN_BERTHS__LIMIT": " "}},
      "a.toml:1:1 berths.limit needs a value; none came; set berths.limit in a.toml or TERN_BERTHS__LIMIT"),
     ("variable, twice", {"a.toml": BASE}, {"environ": {"TERN_OPEN": "true", "TERN_open": "true", "tern_opn": ""}}, "TERN_open open its key needs to come once; got it again"),
+    ("variable, empty step", {"a.toml": BASE}, {"environ": {"TERN_BERTHS____LIMIT": "3"}}, "TERN_BERTHS____LIMIT berths.(hidden) is not a known key"),
+    ("variable, truth", {"a.toml": BASE}, {"environ": {"TERN_OPEN": "yes"}}, "TERN_OPEN open needs true or false, on or off; got 'yes'"),
+    ("argument, empty step", {"a.toml": BASE}, {"arguments": ["berths..limit=7"]}, "argument 1 needs name=value; got something else"),
+    ("argument, ends in a dot", {"a.toml": BASE}, {"arguments": ["berths.=7"]}, "argument 1 needs name=value; got something else"),
+    ("profile, no file", {"a.toml": BASE}, {"profile": "nowhere"}, "a.nowhere.toml needs a file; there is none"),
     ("secret, rule", {"a.toml": BASE, "secrets/store__password": "short\n"}, {},
      "secrets/store__password store.password needs at least 12 characters; got a hidden value; it would have replaced (sealed) from a.toml:5:12"),
     ("secret, unknown", {"a.toml": BASE, "secrets/stor": "x"}, {}, "secrets/stor stor is not a known key; did you mean 'store'?"),
@@ -1095,6 +1102,80 @@ def test_no_secret_appears_anywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPa
     assert hidden[0] in terminal.written(value, "toml", secrets=True)
 
 
+def test_lists_and_truth_values_of_variables_are_as_the_docs_say() -> None:
+    @dataclass
+    class Desk:
+        names: list[str] = field(default_factory=list)
+        numbers: Annotated[list[int], split_on(",")] = field(default_factory=list)
+        open: bool = False
+        slow: Annotated[bool, lenient] = False
+
+    desk = Settings(Desk, Environment("D_"))
+    for name, text, value in (
+        ("names", "a,b", ["a,b"]), ("names", '["a", "b"]', ["a", "b"]), ("names", "", []),
+        ("numbers", "1,2", [1, 2]), ("numbers", "[1, 2]", [1, 2]), ("numbers", "7", [7]), ("numbers", "", []),
+        ("open", "on", True), ("open", "TRUE", True), ("open", "off", False), ("open", "", False),
+        ("slow", "yes", True), ("slow", "1", True), ("slow", "no", False),
+    ):  # fmt: skip
+        assert getattr(desk.load(environ={f"D_{name.upper()}": text}).value, name) == value, (name, text)
+    for name, text in (("open", "1"), ("open", "yes"), ("numbers", "1,x"), ("numbers", "[1")):
+        assert not desk.examine(environ={f"D_{name.upper()}": text})
+
+
+def test_every_template_of_split_lists_loads(tmp_path: Path) -> None:
+    @dataclass
+    class Desk:
+        numbers: Annotated[list[int], split_on(",")]
+        words: Annotated[list[str], split_on(";"), it.length >= 1] = field(default_factory=lambda: ["x"])
+        days: Annotated[list[date], split_on(",")] = field(default_factory=list)
+        pair: Annotated[tuple[int, str], split_on(":")] = (1, "a")
+        some: Annotated[set[int], split_on(",")] = field(default_factory=set)
+        none: Annotated[list[int] | None, split_on(",")] = None
+
+    value = Desk([1, 2], ["a", "b"], [date(2026, 5, 4)], (2, "z"), {5}, [1])
+    for form, layer in (
+        ("toml", File("d.toml")), ("yaml", File("d.yaml")), ("json", File("d.json")), ("env", EnvFile("d.env")),
+    ):  # fmt: skip
+        desk = Settings(Desk, layer)
+        template = desk.template(form)  # type: ignore[arg-type]
+        written(tmp_path, {f"d.{form}": re.sub(r"(?m)^#(?!#)", "", template) if form != "json" else template})
+        assert desk.examine(folder=tmp_path).faults == (), template
+        written(tmp_path, {f"d.{form}": desk.written(value, form)})  # type: ignore[arg-type]
+        assert desk.load(folder=tmp_path).value == value
+
+
+def test_a_profile_is_of_some_file() -> None:
+    with pytest.raises(DeclarationError, match="no layer has one"):
+        Settings(Berths, File("a.toml"), profile_from="PROFILE")
+    told = Settings(Berths, Environment("D_")).examine(environ={"D_LIMIT": "3"}, profile="x").lines()
+    assert told == ["profile needs a layer that has files by profile; got none"]
+
+
+def test_a_setting_is_named_once_in_a_layer() -> None:
+    assert lines_of(Values({"limit": 3, "every": "PT1M"})) == []
+    assert lines_of(Values({"berths.limit": 3, "berths": {"limit": 4}}), Harbour)[0].startswith("values berths ")
+    assert lines_of(Values({"berths": {"every": "PT1M"}, "berths.limit": 3}), Harbour)[1:] == []
+
+
+def lines_of(layer: Any, declared: Any = Berths) -> list[str]:
+    return [line for line in Settings(declared, layer).examine(environ={}).lines() if "needs a value" not in line]
+
+
+def test_what_otherwise_hid_is_told_and_an_absent_secret_is_not_sealed() -> None:
+    @dataclass
+    class Desk:
+        limit: Annotated[int, otherwise(9)] = 1
+        pin: Annotated[int, secret, otherwise(9)] = field(default=1, repr=False)
+        token: Sealed[str] | None = None
+
+    loaded = Settings(Desk, Environment("D_")).examine(environ={"D_LIMIT": "many", "D_PIN": SECRET})
+    assert loaded.value == Desk(9, 9)
+    told = [str(advice) for advice in loaded.advice]
+    assert ["'many'" in told[0], "otherwise" in told[0], len(told), SECRET in str(told)] == [True, True, 2, False]
+    assert {each.name: each.shown for each in loaded.settings()}["token"] in ("null", None)
+    assert {each.name: each.shown for each in loaded.settings()}["pin"] == "(sealed)"
+
+
 # The command
 
 
@@ -1125,7 +1206,9 @@ def test_the_settings_of_the_demo_are_sound_and_the_docs_show_them(desk: Path) -
     assert "\n# TERN_DESK__PASSWORD (sealed)\n" in config("show", TARGET, "--as", "env")[1]
 
 
-def test_the_command_tells_faults_differences_templates_and_documents(desk: Path) -> None:
+def test_the_command_tells_faults_differences_templates_and_documents(
+    desk: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     written(desk, {"terminal.toml": (desk / "terminal.toml").read_text().replace("limit = 12", "limit = 400")})
     code, told = config("check", TARGET)
     assert (code, told.splitlines()[0]) == (
@@ -1138,7 +1221,9 @@ def test_the_command_tells_faults_differences_templates_and_documents(desk: Path
     assert (code, names) == (1, ["desk.storage", "sailings.closed_on", "log"])
     assert config("compare", TARGET, "staging", "staging") == (0, "staging and staging: the same settings in force\n")
     written(desk, {"other.toml": (desk / "terminal.toml").read_text().replace("400", "7").replace("QLP", "OST")})
+    monkeypatch.setenv("TERN_PROFILE", "staging")  # which says nothing where files are compared
     code, told = config("compare", TARGET, "terminal.toml", "other.toml", "--set", "berths.limit=3")
+    monkeypatch.delenv("TERN_PROFILE")
     assert (code, [line.split() for line in told.splitlines()[1:]]) == (
         1, [["port", "terminal.toml", "'QLP'", "terminal.toml:3:8"], ["other.toml", "'OST'", "other.toml:3:8"]],
     )  # fmt: skip

@@ -7,15 +7,24 @@ from __future__ import annotations
 import ast
 import re
 import threading
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from ipaddress import IPv4Address, IPv6Address
 from pathlib import Path
-from typing import Any
+from random import Random
+from typing import Annotated, Any
+from uuid import UUID
+
+import pytest
 
 import dutiful_gate
-from dutiful_gate import Catalogue, Gate, it, secret, speaking
+from any_declaration import any_declaration
+from dutiful_gate import Catalogue, DeclarationError, Gate, Source, holds, it, obeys, secret, speaking, this
 from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.declare.kinds import Written, written_kinds
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.report.german import GERMAN
+from dutiful_gate.sample.edges import Edges
 
 ROOT = Path(dutiful_gate.__file__).parent
 FOR_DEVELOPERS = {"released"}
@@ -90,3 +99,82 @@ def test_a_catalogue_of_ones_own() -> None:
         assert Gate(Annotated[int, rule]).examine(1).faults[0].message == "1, c'est trop peu"
     with speaking(GERMAN):
         assert Gate(Annotated[int, secret, it > 3]).examine(1).faults[0].message.endswith("einen verborgenen Wert")
+
+
+def test_german_has_no_english_in_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Over declarations of every make: each part of a message is told, down to the options and conditions in it."""
+    missed: dict[str, int] = {}
+
+    def spoken(self: Catalogue, words: str) -> str:
+        if words not in self.words:
+            missed[words] = seed
+        return self.words.get(words, words)
+
+    monkeypatch.setattr(Catalogue, "spoken", spoken)
+    told = 0
+    for seed in range(120):
+        declared, given = any_declaration(seed)
+        random = Random(seed)
+        for reads in (Source.JSON, Source.TEXT, Source.NATIVE):
+            try:
+                gate: Gate[Any] = Gate(declared, reads, **given)
+            except DeclarationError:
+                continue
+            edges = Edges(gate.shape, random)
+            for data in ({}, [], None, "", 1, *(edges.spoiled(gate.shape.root, {}) for _ in range(6))):
+                with speaking(GERMAN):
+                    told += len([fault.message for fault in gate.examine(data).faults])
+    assert told > 2_000
+    assert not [words for words in missed if re.search(r"[a-z]{2}", re.sub(r"{[a-z_]+}", "", words))], "seeds"
+
+
+@pytest.mark.parametrize(
+    ("declared", "data", "told"),
+    [
+        (Annotated[UUID, it <= UUID(int=5)], str(UUID(int=6)), "needs a UUID not after 00000000-0000-0000-0000-000000000005; got '00000000-0000-0000-0000-000000000006'"),
+        (Annotated[IPv4Address, it < IPv4Address("192.0.2.1")], "192.0.2.1", "needs an IPv4 address before 192.0.2.1; got '192.0.2.1'"),
+        (Annotated[date, it >= date(2026, 5, 4)], "2026-05-03", "needs a date no earlier than 2026-05-04; got '2026-05-03'"),
+        (Annotated[timedelta, it < timedelta(hours=1)], "PT2H", "needs a duration (ISO 8601) below PT1H; got 'PT2H'"),
+        (Annotated[str, it.matches("^[a-z]+$").says("{{a}} like {given}")], "1", "{a} like '1'"),
+        (Annotated[str, it.length > 2, secret], "x", "needs at least 3 characters; got a hidden value"),
+    ],
+)  # fmt: skip
+def test_kinds_say_how_they_compare_and_are_shown(declared: Any, data: str, told: str) -> None:
+    assert [fault.message for fault in Gate(declared).examine(data).faults] == [told]
+
+
+def test_values_that_compare_are_compared_in_their_own_words() -> None:
+    @obeys(this.first < this.second)
+    @dataclass
+    class Pair:
+        first: Any
+        second: Any
+
+    for kind, low, high, words in (
+        (UUID, UUID(int=1), UUID(int=2), "before"),
+        (IPv6Address, IPv6Address("2001:db8::1"), IPv6Address("2001:db8::2"), "before"),
+        (datetime, "2026-05-04T09:00:00Z", "2026-05-04T10:00:00Z", "earlier than"),
+        (int, 1, 2, "below"),
+        (str, "a", "b", "below"),
+    ):
+        Pair.__annotations__.update(first=kind, second=kind)
+        gate = Gate(Pair)
+        low, high = (each if isinstance(each, int | str) else str(each) for each in (low, high))
+        assert gate.accepts({"first": low, "second": high})
+        (fault,) = gate.examine({"first": high, "second": low}).faults
+        assert (fault.pointer, words in fault.message) == ("/first", True), fault.message
+
+
+def test_a_secret_record_is_never_told_as_null() -> None:
+    def never(value: object) -> bool:
+        return False
+
+    @dataclass
+    class Pass:
+        pin: str
+
+    for declared in (Annotated[Pass, secret, holds(never)], Annotated[list[int], secret, holds(never)]):
+        data: Any = {"pin": "1"} if "Pass" in str(declared) else [1]
+        assert [fault.message for fault in Gate(declared).examine(data).faults] == [
+            "needs a value that passes never; got a hidden value"
+        ]

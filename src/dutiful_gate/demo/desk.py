@@ -138,7 +138,7 @@ FORM = Form(RequestGate(BookByForm), action="book", title="Book a place for frei
 
 
 def desk(on_file: Storage | None = None, *, development: bool = False) -> Api:
-    """The API over what is on file; without, over an empty storage in memory."""
+    """The API over what is on file, a storage that the caller closes; without, over an empty one in memory."""
     storage = on_file or Storage()
 
     def search(sent: SearchBookings) -> PageOfBookings:

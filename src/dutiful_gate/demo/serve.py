@@ -21,7 +21,7 @@ HOST = "127.0.0.1"
 
 
 def stored() -> Storage:
-    """A storage in memory with the sound ones of the shipped bookings."""
+    """A storage in memory with the sound ones of the shipped bookings, to use as a context."""
     storage = Storage()
     raw = files("dutiful_gate.demo").joinpath("bookings.json").read_bytes()
     for verdict in bookings.examine_each(json.loads(raw)):
@@ -35,10 +35,10 @@ def serve(port: int, started: Callable[[str], None]) -> None:
 
     Raises OSError where the port is taken.
     """
-    with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as listening:
+    with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as listening, stored() as storage:
         listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         listening.bind((HOST, port))
-        application = Starlette(routes=[mounted(desk(stored()))])
+        application = Starlette(routes=[mounted(desk(storage))])
         config = uvicorn.Config(application, log_level="warning", lifespan="off", timeout_graceful_shutdown=2)
         started(f"http://{HOST}:{listening.getsockname()[1]}")
         with suppress(KeyboardInterrupt):  # raised again by the server once it has stopped

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, NamedTuple
+from threading import Lock
+from typing import Any, NamedTuple, Self
 
 from sqlalchemy import (
     JSON,
@@ -19,7 +20,7 @@ from sqlalchemy import (
     select,
     update,
 )
-from sqlalchemy.engine import Row
+from sqlalchemy.engine import Engine, Row
 from sqlalchemy.pool import StaticPool
 
 from .ferries import Booking, bookings
@@ -47,12 +48,38 @@ class Stored(NamedTuple):
 
 
 class Storage:
-    """Bookings on file. Date-times are kept as the text that JSON has for them."""
+    """Bookings on file. Date-times are kept as the text that JSON has for them.
+
+    Use it as a context: its connections are opened when they are needed first, and closed with it. What is in memory is
+    gone then.
+    """
 
     def __init__(self, url: str = "sqlite://") -> None:
-        pool: dict[str, Any] = {"poolclass": StaticPool, "connect_args": {"check_same_thread": False}}
-        self._engine = create_engine(url, **(pool if url == "sqlite://" else {}))
-        _METADATA.create_all(self._engine)
+        self._url = url
+        self._opened: Engine | None = None
+        self._lock = Lock()  # a server has several threads
+
+    @property
+    def _engine(self) -> Engine:
+        with self._lock:
+            if self._opened is None:
+                pool: dict[str, Any] = {"poolclass": StaticPool, "connect_args": {"check_same_thread": False}}
+                self._opened = create_engine(self._url, **(pool if self._url == "sqlite://" else {}))
+                _METADATA.create_all(self._opened)
+            return self._opened
+
+    def close(self) -> None:
+        """Close all connections."""
+        with self._lock:
+            if self._opened is not None:
+                self._opened.dispose()
+                self._opened = None
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *raised: object) -> None:
+        self.close()
 
     def add(self, booking: Booking) -> Stored:
         """Put a booking on file."""
