@@ -107,7 +107,11 @@ class It(Subject):
     def matches(self, pattern: Ecma) -> HasEcma: ...
 
     def matches(self, pattern: str | re.Pattern[str] | Ecma) -> Matches | HasEcma:
-        """Text that matches the regular expression as a whole (`re.fullmatch`), or one of `ecma(...)`."""
+        r"""Text that matches the regular expression as a whole (`re.fullmatch`), or one of `ecma(...)`.
+
+        In a pattern of Python, `\d` and `\w` are digits and letters of every script, here and in the document
+        (`\p{Nd}`): write `[0-9]`, or give `re.compile(..., re.ASCII)`, for ASCII alone. In `ecma(...)` they are ASCII.
+        """
         return HasEcma(pattern.pattern, True) if isinstance(pattern, Ecma) else Matches(*text_and_flags(pattern))
 
     @overload
@@ -117,7 +121,7 @@ class It(Subject):
     def has(self, pattern: Ecma) -> HasEcma: ...
 
     def has(self, pattern: str | re.Pattern[str] | Ecma) -> Has | HasEcma:
-        """Text in which the regular expression matches somewhere (`re.search`), or one of `ecma(...)`."""
+        """Text in which the regular expression matches somewhere (`re.search`), or one of `ecma(...)`; see `matches`."""
         return HasEcma(pattern.pattern, False) if isinstance(pattern, Ecma) else Has(*text_and_flags(pattern))
 
     def contains(self, held: Any) -> Contains:
