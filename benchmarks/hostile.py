@@ -14,6 +14,7 @@ from __future__ import annotations
 
 import gc
 import json
+import re
 import sys
 import warnings
 from collections.abc import Callable
@@ -256,9 +257,12 @@ DECLARATIONS: list[tuple[str, Callable[[int], object], int]] = [
 PATTERNS: list[tuple[str, str]] = [
     ("(a+)+b", "a"), ("(a*)*(b*)*c", "ab"), ("(?:[a-z]{1,20}){1,20}X", "a"), (r"(?:a(?=a*b))+", "a"), (r"(?:(?<=a)a|a)+b", "a"),
     (r"(\w+\s?)*!", "a "), (r"(?:(?:a|b)*a(?:a|b){12})+c", "abaab"), (r"(?:\ba+\b ?)+x", "a "), ("(?:[^x]+)+x$", "ab"),
-    (r"(?:\w{1,40}){1,40}-", "ab"),
+    (r"(?:\w{1,40}){1,40}-", "ab"), ("[0-9]+x", "9"), ("[0-9]+x", f"{'9' * 250} "), ("(?i)k+x", "K"), ("a.*b.*c", "ab"),
+    ("[^@]+@[^@]+!", "a@"), (r"(?=.*[0-9])[a-z]+9", "a"), (" +$", " "), ("(?i)(a|A)+b", "aA"), ("(?x) [a-z]+ [a-z]+ !", "a"),
 ]  # fmt: skip
-CHARACTER, CHARACTERS = 10.0, 40_000
+CHARACTER, CHARACTERS = 5.0, 40_000
+PIECES = (250, 1_000, 4_000)
+"""So long are the texts of which there are many."""
 
 
 def best(job: Callable[[], object], turns: int = 3) -> float:
@@ -295,7 +299,8 @@ def decoded(raw: str) -> None:
 
 def split(raw: str, separator: str) -> None:
     """What the decoder does, and then `str.split` of the texts in a list."""
-    for text in json.loads(raw):
+    for item in json.loads(raw):
+        text = item.get("value") if isinstance(item, dict) else item
         if isinstance(text, str):
             text.split(separator)
 
@@ -344,13 +349,14 @@ def settled(times: list[Timed], breaks: Callable[[], bool]) -> bool:
     return breaks()
 
 
-def made_alone(make: type, raw: str) -> float:
+def made_alone(make: Callable[[str], object], raw: str) -> float:
     """What a class takes by itself to be made of the texts of a list, or of those that its records hold."""
-    texts = [each.get("value") if isinstance(each, dict) else each for each in json.loads(raw)]
+    held = [each.get("value") if isinstance(each, dict) else each for each in json.loads(raw)]
+    texts = [each for each in held if isinstance(each, str)]
 
     def made() -> None:
         for text in texts:
-            with suppress(TypeError, ValueError):
+            with suppress(TypeError, ValueError, AttributeError, re.error):
                 make(text)
 
     return best(made)
@@ -362,7 +368,7 @@ def input_broken(
     text: Callable[[int], str],
     size: int,
     separator: str = "",
-    alone: type | None = None,
+    alone: Callable[[str], object] | None = None,
 ) -> bool:
     """Measure an input, print what it costs, and say whether a bound is broken.
 
@@ -417,21 +423,23 @@ def pattern_broken(pattern: str, fill: str) -> bool:
         gate: Gate[Any] = Gate(Annotated[str, it.has(pattern)])
     gate.accepts("")
 
-    def asked_of(count: int) -> Callable[[], float]:
-        text = (fill * count)[:count]
-        return lambda: best(lambda: gate.accepts(text))
+    def asked_of(count: int, length: int = 0) -> Callable[[], float]:
+        text = (fill * count)[: length or count]
+        return lambda: best(lambda: [gate.accepts(text) for _ in range(count // len(text))])
 
     once, again = Timed(asked_of(CHARACTERS)), Timed(asked_of(2 * CHARACTERS))
+    pieces = [Timed(asked_of(CHARACTERS, length)) for length in PIECES]
 
     def micro() -> float:
-        return once.seconds / 2 / CHARACTERS * 1e6  # it is asked twice: whether it is sound, and what is wrong
+        slowest = max(each.seconds for each in (once, *pieces))
+        return slowest / 2 / CHARACTERS * 1e6  # it is asked twice: whether it is sound, and what is wrong
 
     def breaks() -> bool:
         return micro() > CHARACTER or factor(again, once) / 2 > TWICE
 
-    broken = settled([once, again], breaks)
+    broken = settled([once, again, *pieces], breaks)
     print(
-        f"{pattern:32} {fill!r:8} {micro():8.2f} \u00b5s  {factor(again, once) / 2:8.2f}{'  BROKEN' if broken else ''}",
+        f"{pattern:32} {fill[:6]!r:8} {micro():8.2f} \u00b5s  {factor(again, once) / 2:8.2f}{'  BROKEN' if broken else ''}",
         flush=True,
     )
     return broken

@@ -260,6 +260,23 @@ DEAR: list[tuple[str, Any]] = [
 ]
 
 
+def expression(text: str) -> object:
+    """A regular expression as the standard library reads it, nothing kept from before."""
+    re.purge()
+    return re.compile(text)
+
+
+def in_ascii(text: str) -> object:
+    """An internationalised name as the standard library's codec writes it."""
+    return text.rpartition("@")[2].encode("idna")
+
+
+ALONE: dict[str, Callable[[str], object]] = {
+    "the format idn-hostname": in_ascii, "the format idn-email": in_ascii, "the format ipv6": IPv6Address, "the format regex": expression,
+}  # fmt: skip
+"""What of the standard library reads a format, where that takes long: its time is allowed as that of a class is."""
+
+
 class Lists(NamedTuple):
     """What a list is of: its name, the gate, its text for a number of items, the number; and what is counted besides."""
 
@@ -269,8 +286,8 @@ class Lists(NamedTuple):
     size: int
     separator: str = ""
     """What the texts of the list are split on."""
-    alone: type | None = None
-    """The class of the standard library whose own time is allowed besides."""
+    alone: Callable[[str], object] | None = None
+    """The class of the standard library, or its function, whose own time is allowed besides."""
 
 
 def lists(kinds: list[tuple[str, Any]], *, dear: bool = False) -> Iterator[Lists]:
@@ -278,8 +295,10 @@ def lists(kinds: list[tuple[str, Any]], *, dear: bool = False) -> Iterator[Lists
     for name, kind in kinds:
         items: Gate[Any] = Gate(list.__class_getitem__(kind))
         holders: Gate[Any] = Gate(list.__class_getitem__(make_dataclass("Holder", [("value", kind)])))
-        separator = next((use for use in re.findall(r"split_on\('(.)'\)", str(kind))), "")
-        alone = kind if dear else None
+        node = items.shape.root.bare.node
+        assert isinstance(node, Items)
+        separator = node.item.split
+        alone = kind if dear else ALONE.get(name)
         sound, unsound = dearest(items)
         for state, gate, item, last in (
             ("sound", items, sound, ""),

@@ -65,7 +65,8 @@ from dutiful_gate import (
     when,
 )
 from dutiful_gate.prove.proof import prove
-from dutiful_gate.regex.cost import RunawayPattern, degree, guarded
+from dutiful_gate.regex.cost import RunawayPattern, degree_of, guarded
+from dutiful_gate.regex.from_python import read_python
 
 
 def no_luck(value: object) -> object:
@@ -442,10 +443,13 @@ def test_a_pattern_that_cannot_be_made_safe_is_told() -> None:
     assert not gate.accepts("a" * 300 + "bb")
 
 
-LOOKING = [r"(?=a)a.", r"(?<=a)b+", r"(?!ab)[ab]+", r"a(?=b|$)", r"(?<!a)b", r"(?:(?=a)|b)(a+)+c", r"(?a:\b)a+(?a:\b)"]
+LOOKING = [
+    r"(?=a)a.", r"(?<=a)b+", r"(?!ab)[ab]+", r"a(?=b|$)", r"(?<!a)b", r"(?:(?=a)|b)(a+)+c", r"(?a:\b)a+(?a:\b)",
+    r"(?i)a+B", r"(?i:a+)b", r"(?x) a + [ ] # then\n b", r"(?s-i:.)[^b]+É", r"(?im)^[a-c]+$", r"(?i:é)",
+]  # fmt: skip
 
 
-@given(st.text("abc é", max_size=7), st.sampled_from(LOOKING), st.booleans())
+@given(st.text("abcAB éÉ\n", max_size=7), st.sampled_from(LOOKING), st.booleans())
 def test_the_slower_matcher_agrees(text: str, pattern: str, whole: bool) -> None:
     compiled = re.compile(pattern)
     found = compiled.fullmatch(text) if whole else compiled.search(text)
@@ -465,7 +469,7 @@ POWERS = [
 
 @pytest.mark.parametrize(("pattern", "whole", "power"), POWERS)
 def test_how_time_grows_with_the_text(pattern: str, whole: bool, power: int) -> None:
-    assert degree(pattern, whole=whole) == power
+    assert degree_of(read_python(pattern), whole=whole) == power
     gate: Gate[str] = Gate(Annotated[str, it.matches(pattern) if whole else it.has(pattern)])
     assert not gate.accepts("?" * 30_000), "in time, whatever the power"
 

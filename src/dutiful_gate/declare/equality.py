@@ -36,7 +36,7 @@ def standing(keys: list[Any]) -> int:
 def key_of(item: Any) -> Any:
     """A hashable stand-in: 1 and 1.0 are equal, 1 and true are not; a record without a hash is its fields."""
     kind = item.__class__
-    if kind is str or kind is int:
+    if kind is str or kind is int or kind is float or item is None:
         return item
     if isinstance(item, bool):
         return (bool, item)

@@ -39,18 +39,18 @@ class MultipleOf:
 
     def _is_by_digits(self, value: Any) -> bool:
         """The same for numbers of any size: no digit is computed that both do not have."""
-        exact = value
         if value.__class__ is float:
             if value - value != 0:
                 return False
-            exact = _decimal(repr(value))
+            if self._scale % (self._counted or self._scale + 1) == 0 and value.is_integer():
+                return True  # one is a multiple of the step
         elif hasattr(value, "adjusted") and value.adjusted() - self._exponent < _USUAL:
             if not value.is_finite():
                 return False
             left = (self._left or self._first_left)(value)
             if left == left:  # what no context holds is told by digits
                 return not left
-        digits, exponent = _digits_of(exact)
+        digits, exponent = _digits_of(value)
         if digits == 0:
             return True
         gap = exponent - self._exponent
@@ -97,8 +97,8 @@ def _digits_of(number: Any) -> tuple[int, int]:
     """A finite number as digits and a power of ten."""
     if isinstance(number, int):
         return number, 0
-    exact = number if hasattr(number, "as_tuple") else _decimal(repr(number))
-    mantissa, _, power = str(exact).partition("E")
+    text = repr(number) if number.__class__ is float else str(number)
+    mantissa, _, power = text.lower().partition("e")
     whole, _, after = mantissa.partition(".")
     return int(whole + after), int(power or 0) - len(after)
 

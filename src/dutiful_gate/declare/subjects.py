@@ -121,7 +121,7 @@ class It(Subject):
     def has(self, pattern: Ecma) -> HasEcma: ...
 
     def has(self, pattern: str | re.Pattern[str] | Ecma) -> Has | HasEcma:
-        """Text in which the regular expression matches somewhere (`re.search`), or one of `ecma(...)`; see `matches`."""
+        """Text in which the regular expression matches somewhere (`re.search`), or `ecma(...)` does; see `matches`."""
         return HasEcma(pattern.pattern, False) if isinstance(pattern, Ecma) else Has(*text_and_flags(pattern))
 
     def contains(self, held: Any) -> Contains:

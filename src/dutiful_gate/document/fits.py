@@ -11,7 +11,7 @@ from typing import Any
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
 from ..declare.facts import Stop
-from ..declare.limits import Limits
+from ..declare.limits import Limits, is_short_of_stack
 from .dialects import DRAFT_2020_12, HELD_LIST, HELD_MAP, HELD_ONE, Dialect, dialect_called, dialect_of
 from .judging.engine import DocumentEngine
 from .judging.idle_words import warn
@@ -114,6 +114,8 @@ def fits(
     try:
         warn(made.engine.idle, stacklevel=2)  # a document that is none is told where it is declared
     except RecursionError:
+        if is_short_of_stack():
+            raise
         raise DeclarationError("the document nests too deep", remedy="break it up") from None
     return made
 

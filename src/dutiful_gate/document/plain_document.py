@@ -9,6 +9,7 @@ from typing import Any
 
 from ..declare.constants import no_json
 from ..declare.errors import DeclarationError
+from ..declare.limits import is_short_of_stack
 from ..report.fault import Path, pointer
 
 TOO_DEEP = "the document nests deeper than can be judged"
@@ -21,6 +22,8 @@ def read_document(file: FilePath) -> Any:
     try:
         return plain_document(json.loads(file.read_bytes()))
     except RecursionError:
+        if is_short_of_stack():
+            raise
         problem = f"{file}: {TOO_DEEP}"
     except ValueError as broken:
         problem = f"{file} is no JSON: {broken}"
@@ -53,6 +56,8 @@ def plain_document(document: Any) -> Any:
             remedy="write it as json.loads would give it",
         ) from None
     except RecursionError:
+        if is_short_of_stack():
+            raise
         raise DeclarationError(TOO_DEEP, remedy="name its inner schemas among the $defs") from None
 
 

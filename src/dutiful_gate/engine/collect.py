@@ -266,9 +266,9 @@ class CollectWriter(UnionWriter):
         guarded = use.fallback is not MISSING
         before = self.variable("before") if guarded else ""
         held = self.variable("held") if guarded and self.plan.outgoing else ""
-        if guarded:  # what is excused is told, however much it is
+        if guarded:  # what is excused is told for itself
             full = self.variable("was_full")
-            self.write(f"{before}, {full}, log.full = len(faults), log.full, False")
+            self.write(f"{before}, {full}, log.full = len(faults), log.full, len(log.excused) >= log.most")
         if held:
             self.write(f"{held} = {value}")
         fits = use.fits if self.plan.outgoing else stages.fits

@@ -15,7 +15,7 @@ from .collect_rules import RuleWriter
 from .exclusive_unions import OutgoingAlone, one_alone
 from .fast import SoundWriter
 from .plan import Plan, choice_reader, choice_ready, options_in_order, passed_over, tag_reader
-from .runtime import closest
+from .runtime import MORE, closest
 
 _ROOM = 500
 """How many faults past the limit are gathered before they are let go: not one by one."""
@@ -27,7 +27,8 @@ class UnionWriter(RuleWriter):
     def __init__(self, plan: Plan) -> None:
         super().__init__(plan)
         self.swift = SoundWriter(plan, note_unknown=True, inline=1, again=True)
-        self._quick: dict[tuple[int, Reading, bool], str] = {}
+        self._asked_quickly: dict[tuple[int, Reading, bool], str] = {}
+        self._made_quickly: dict[tuple[int, Reading, bool], str] = {}
         self._nesting = 0
         self._reading_says: str | None = None
 
@@ -49,7 +50,7 @@ class UnionWriter(RuleWriter):
         """
         enough, was = self.variable("enough"), self.variable("was_full")
         self.write(f"{before} = len(faults)")
-        self.write(f"{enough} = {before} + log.most")
+        self.write(f"{enough} = {before} + (1 if log.full else log.most)")
         self.write(f"{was} = log.full")
         yield enough
         self.write(f"log.full = {was}")
@@ -74,8 +75,8 @@ class UnionWriter(RuleWriter):
                 with self.block(f"if {value}.__class__ in {self.bind(others, 'OTHERS')}:"):
                     self.write("log.untold += 1")
                     self.write("continue")
-            if single and use.node is node and not (use.parts or use.is_reread):
-                self._counted_alone(node, value)
+            if single and use.node is node and not use.is_reread:
+                self._counted_alone(node, value, further=bool(use.parts))
             if (isinstance(node, Branches) and not node.tag) or isinstance(node, Alias) or use.split:
                 quick = self.variable("quick")
                 self.write(f"{quick} = {self.quick_part(use)}({value}{self._failed})")
@@ -85,8 +86,8 @@ class UnionWriter(RuleWriter):
                     self.write("log.untold += 1")
                 self.write("continue")
 
-    def _counted_alone(self, node: Node, value: str) -> None:
-        """Count a single value that is unsound; nothing is made of it."""
+    def _counted_alone(self, node: Node, value: str, *, further: bool) -> None:
+        """Count a single value that is unsound; nothing is made of it, but where `further` rules are to judge it."""
         if isinstance(node, Scalar):
             kind = self.plan.fitted(node.kind)
             if (ready := kind.ready(self.reading, value, self.bind)) != "True":
@@ -94,24 +95,41 @@ class UnionWriter(RuleWriter):
                 reading = f"{self.bind(read, read.__name__)}({value}).__class__ is Stop"
                 with self.block(f"if {reading if ready == 'False' else f'not ({ready}) and {reading}'}:"):
                     self.write("log.untold += 1")
+                    if further:
+                        self.write("continue")
         elif isinstance(node, Choice):
             test = choice_ready(self, node, self.reading, value)
             chosen = f"{choice_reader(self, node, self.reading)}({value}).__class__ is not Stop"
             with self.block(f"if not ({chosen if test is None else test}):"):
                 self.write("log.untold += 1")
+                if further:
+                    self.write("continue")
         else:
             return
-        self.write("continue")
+        if not further:
+            self.write("continue")
 
     def quick_part(self, use: Use) -> str:
         """The name of a function that only tells whether a value is sound."""
+        swift = self._quick()
+        mark = (id(use), self.reading, self.hidden)
+        if mark not in self._asked_quickly:
+            with swift.taking(note_unknown=False, only_asks=True):
+                self._asked_quickly[mark] = swift.part(use)
+        return self._asked_quickly[mark]
+
+    def _quickly(self, node: Branches) -> str:
+        """The name of a function that gives the value of a union, or gives up."""
+        mark = (id(node), self.reading, self.hidden)
+        if mark not in self._made_quickly:
+            self._made_quickly[mark] = self._quick().part(Use(node))
+        return self._made_quickly[mark]
+
+    def _quick(self) -> SoundWriter:
+        """What writes quick functions, where this one is."""
         swift = self.swift
         swift.hidden, swift.where, swift.circular = self.hidden, self.where, self.circular
-        mark = (id(use), self.reading, self.hidden)
-        if mark not in self._quick:
-            with swift.taking(note_unknown=False, only_asks=True):
-                self._quick[mark] = swift.part(use)
-        return self._quick[mark]
+        return swift
 
     @property
     def _failed(self) -> str:
@@ -133,7 +151,24 @@ class UnionWriter(RuleWriter):
                 self.run(use.parts, use.node.facts, value, given, path)
 
     def _options(self, node: Branches, value: str, given: str, path: str) -> None:
-        """Let the option that came closest speak; where one alone may admit the value, tell when several do."""
+        """Let the option that came closest speak; where one alone may admit the value, tell when several do.
+
+        Most values are sound, also beside those that are not; and past the limit nobody asks which option came closest.
+        """
+        if self.plan.outgoing or self.swift.more:
+            self._closest(node, value, given, path)
+            return
+        quick = self.variable("quick")
+        self.write(f"{quick} = {self._quickly(node)}({value})")
+        with self.block(f"if {quick}.__class__ is not Stop:"):
+            self.write(f"{value} = {quick}")
+        with self.block(f"elif log.full and {quick} is not UNSURE:"):
+            self.write(f"{value} = REFUSED")
+            self.write(f"faults.append({self.bind(MORE, 'MORE')})")
+        with self.block("else:"):
+            self._closest(node, value, given, path)
+
+    def _closest(self, node: Branches, value: str, given: str, path: str) -> None:
         before = self.variable("before") if node.alone else ""
         if before:
             self.write(f"{before} = len(faults)")
@@ -149,14 +184,12 @@ class UnionWriter(RuleWriter):
         if not before:
             return
         several = self.cause("branch", "what is one of these alone: {options}", got="more than one", **words)
-        swift = self.swift
-        swift.hidden, swift.where, swift.circular = self.hidden, self.where, self.circular
         with self.block(f"if len(faults) == {before}:"):
             alone = self.variable("alone")
             if self.plan.outgoing:
                 self.write(f"{alone} = {self.bind(OutgoingAlone(self.plan, node), 'ONE_ALONE')}({value})")
             else:
-                self.write(f"{alone} = {swift.admits_alone(node, given, self._failed)}")
+                self.write(f"{alone} = {self._quick().admits_alone(node, given, self._failed)}")
                 with self.block(f"if {alone} is None:"):
                     self.write(f"{alone} = {self.bind(one_alone, 'one_alone')}(({names},), {given}, {path}, log)")
             with self.block(f"if not {alone}:"):

@@ -26,11 +26,18 @@ _FOUND = _Found()
 class OneAlone:
     """Whether one quick function of several alone admits a value; None where one of them is in doubt.
 
-    Such unions nest, and options of one ask the same of what is inside: it is asked once.
+    Such unions nest, and options of one ask the same of what is inside: it is asked once. `others` are the classes of
+    values that are surely none of each option; `leaves` tells that nothing is inside of any.
     """
+
+    def __init__(self, others: Sequence[frozenset[type]], *, leaves: bool) -> None:
+        self.others = tuple(others)
+        self.leaves = leaves
 
     def __call__(self, options: Sequence[Callable[..., Any]], value: Any, *more: Any) -> bool | None:
         """Ask the functions, each with the value and what follows it."""
+        if self.leaves:
+            return self._is_one(options, value, more)
         known = _FOUND.held
         if known is None:
             _FOUND.held = {}
@@ -45,7 +52,10 @@ class OneAlone:
 
     def _is_one(self, options: Sequence[Callable[..., Any]], value: Any, more: tuple[Any, ...]) -> bool | None:
         found, doubt = 0, False
-        for option in options:
+        of = value.__class__
+        for option, others in zip(options, self.others, strict=True):
+            if of in others:
+                continue
             read = option(value, *more)
             doubt = doubt or read is UNSURE
             found += read.__class__ is not Stop

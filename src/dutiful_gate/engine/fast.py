@@ -133,6 +133,8 @@ class SoundWriter(SoundRecordWriter):
         self.only_asks = False
         # What is made is used nowhere else once the function gives up, as in a union it may be.
         self.straight = False
+        # An option that does not fit is not the end: an exception there is looked into at once.
+        self._patient = False
         self.parted: tuple[str, str] | None = None
         # A whole number that came as a float beyond 64 bits may have been read by a decoder that knows no other.
         self.doubts = False
@@ -290,8 +292,9 @@ class SoundWriter(SoundRecordWriter):
             return self.function_of(use.node.key)
         self._count += 1
         nesting, self._nesting = self._nesting, 0
+        patient, self._patient = self._patient, True
         name = self.entry(use, self.claimed(f"sound_part_{self._count}"))
-        self._nesting = nesting
+        self._nesting, self._patient = nesting, patient
         return name
 
     def _close_try(self, done: str = "", *, doubts: bool = False) -> None:
@@ -452,15 +455,38 @@ class SoundWriter(SoundRecordWriter):
             return
         plain = " and " in ready or " or " in ready
         with self.block(f"if not ({ready}):" if plain else f"if {ready.replace(' is ', ' is not ')}:"):
+            if self._patient and type(kind) is Text:  # a text that is not ready is none
+                with self.block(f"if {value}.__class__ is str:"):
+                    self.write(REFUSE)
             self._swift_or_read(kind, swift, read, value)
 
     def _swift_or_read(self, kind: Kind, swift: tuple[str, str] | None, read: Reader, value: str) -> None:
         """Read by the expression for a common case where it applies, else by the reader, which is seldom called."""
         reading = f"{value} = {self.bind(self._raising(read), read.__name__)}({value})"
+        tell = f"{value} = {self.bind(read, read.__name__)}" if self._patient else ""
         if swift is None:
-            self.write(reading)
+            self.write(f"{tell}({value})" if tell else reading)
+            if tell:
+                with self.block(f"if {value}.__class__ is Stop:"):
+                    self.write(REFUSE)
             return
         test, expression = swift
+        if tell:
+            came = self.variable("came")
+            with self.block(f"if {test}:"):
+                self.write(f"{came} = {value}")
+                with self.block("try:"):
+                    self.write(f"{value} = {expression}")
+                with self.block("except (ValueError, OverflowError):"):
+                    self.write(f"{tell}({came})")
+                if kind.strict.swift_may_fail and kind is not kind.strict:
+                    with self.block(f"if {value}.__class__ is Stop:"):
+                        self.write(f"{tell}({came})")
+            with self.block("else:"):
+                self.write(f"{tell}({value})")
+            with self.block(f"if {value}.__class__ is Stop:"):
+                self.write(REFUSE)
+            return
         with self.block(f"if {test}:"):
             self.write(f"{value} = {expression}")
             if kind.strict.swift_may_fail:
@@ -685,8 +711,12 @@ class SoundWriter(SoundRecordWriter):
             with self.taking(note_unknown=False, only_asks=True):
                 names = [self.part(option) for option in node.options]
             self._asking[mark] = f"({', '.join(names)},)"
-        once = self.bind(OneAlone(), "ONE_ALONE") if mark not in self._once else self._once[mark]
-        self._once[mark] = once
+        if mark not in self._once:
+            plain = self.reading is Reading.PLAIN
+            others = [passed_over(each, self.plan) if plain else frozenset[type]() for each in node.options]
+            leaves = all(isinstance(each.bare.node, Scalar | Choice | Nothing) for each in node.options)
+            self._once[mark] = self.bind(OneAlone(others, leaves=leaves), "ONE_ALONE")
+        once = self._once[mark]
         return f"{once}({self._asking[mark]}, {value}{more})"
 
     def _tagged(self, node: Branches, value: str) -> None:

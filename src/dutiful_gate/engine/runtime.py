@@ -92,8 +92,9 @@ class Log:
             del self.faults[end:]
 
     def excuse(self, start: int, fallback: object) -> object:
-        """Take the faults from `start` on as excused, since something stands in for their value."""
-        self.excused += self.faults[start:]
+        """Take the faults from `start` on as excused, since something stands in; as many are told as the limit lets."""
+        if len(self.excused) < self.most:
+            self.excused += self.faults[start : start + self.most - len(self.excused)]
         del self.faults[start:]
         return fallback
 
@@ -107,7 +108,7 @@ class Log:
         """All that another log holds, too."""
         self.faults += other.faults
         self.dropped += other.dropped
-        self.excused += other.excused
+        self.excused += other.excused[: max(0, self.most - len(self.excused))]
         self.untold += other.untold
 
     def fix(self) -> None:

@@ -16,7 +16,7 @@ LOOKED_AT: Final = 30
 """So many lines are looked at to find a layout."""
 _SINGLE = re.compile(r"(?m)(?:^|[,;\t|])'[^'\n]*'(?=$|[,;\t|])")
 _DOUBLE = re.compile(r'(?m)(?:^|[,;\t|])"')
-_DAYS = (datetime(2026, 5, 4), datetime(2031, 12, 31))
+_DAYS = (datetime(2026, 5, 4), datetime(2027, 5, 4), datetime(2026, 12, 4), datetime(2026, 5, 13))
 SERIAL: Final = "serial"
 _SEP = re.compile(r"\ufeff?sep=(.)\r?\n?", re.IGNORECASE)
 
@@ -51,13 +51,14 @@ class TableLayout:
     shortened: bool = False
 
     def __post_init__(self) -> None:
-        if self.dates and self.dates != SERIAL and not all(map(self._tells, _DAYS)):
+        if self.dates and self.dates != SERIAL and not self._tells_days():
             raise CannotStart(f"{self.dates!r} is no form of dates: write day, month and year, as in %d.%m.%Y")
 
-    def _tells(self, day: datetime) -> bool:
-        """Whether the form of dates tells a day from all others."""
+    def _tells_days(self) -> bool:
+        """Whether the form of dates tells a day from one of another year, of another month, and from the next."""
+        texts = [day.strftime(self.dates) for day in _DAYS]
         try:
-            return datetime.strptime(day.strftime(self.dates), self.dates) == day
+            return len(set(texts)) == len(_DAYS) and datetime.strptime(texts[0], self.dates) == _DAYS[0]
         except ValueError:
             return False
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, NoReturn
@@ -76,16 +77,14 @@ def _unfit(code: str, needs: str, got: str, most: int) -> _Unfit:
     return _Unfit(Cause(code, needs, {"most": most} if most else {}, got=got))
 
 
-class _Repeated(dict[str, Any]):
-    """A record in which a key stood twice."""
-
-
 class _Lenient:
     """The standard decoder, which goes on where it can and notes what it passed over."""
 
     def __init__(self, limits: Limits, *, exact: bool) -> None:
         self.most = limits.digits
         self.passed = 0
+        self.repeats: dict[int, dict[str, Any]] = {}
+        """The records in which a key stood twice, by their ids: kept, so that no other has one of these."""
         self.fraction = Digits if exact else float
 
     def pairs(self, pairs: list[tuple[str, Any]]) -> dict[str, Any]:
@@ -93,7 +92,8 @@ class _Lenient:
         if len(made) == len(pairs):
             return made
         self.passed += 1
-        return _Repeated(made)
+        self.repeats[id(made)] = made
+        return made
 
     def constant(self, name: str) -> _Unfit:
         self.passed += 1
@@ -125,6 +125,7 @@ class _Lenient:
             raise
         except ValueError:  # a number with more digits than the interpreter reads
             self.passed = 0
+            self.repeats.clear()
             hooks |= {"parse_int": self.whole}
             return json.JSONDecoder(**{**hooks, **counted, "parse_int": self.whole}).raw_decode(text, at)
 
@@ -161,7 +162,7 @@ def read_carefully(text: str, limits: Limits, *, exact: bool = False) -> Told:
         return told
     told.whole = True
     if lenient.passed:
-        told.value = _noted(told, text, limits, told.value)
+        told.value = _noted(told, text, limits, told.value, lenient)
     end = _BLANKS.match(text, end).end()  # type: ignore[union-attr]
     if end < len(text):
         told.whole = False
@@ -177,11 +178,11 @@ def _too_deep_at(text: str, most: int) -> tuple[list[Level], int] | None:
     return (levels, at) if at < len(text) else None
 
 
-def _noted(told: Told, text: str, limits: Limits, value: Any) -> Any:
+def _noted(told: Told, text: str, limits: Limits, value: Any, lenient: _Lenient) -> Any:
     """The value without what does not belong into it, each put down with its place."""
     unfit: list[tuple[Path, Cause]] = []
     repeated: list[Path] = []
-    value = _cleaned(value, unfit, repeated)
+    value, more_repeated = _cleaned(value, unfit, repeated, lenient, limits.faults)
     found = places(text, [path for path, _ in unfit[: limits.faults]] + repeated[: limits.faults], repeats=True)
     for path, cause in unfit[: limits.faults]:
         told.notes.append(Note(path, cause, None, found.offset(path, of_key=False)))
@@ -190,31 +191,60 @@ def _noted(told: Told, text: str, limits: Limits, value: Any) -> Any:
         names, more = repeated_keys(text, found.offset(path, of_key=False), limits.faults)
         told.notes += [Note((*path, name), _NO_REPEAT, name, at) for name, at in names]
         told.untold += more
-    told.untold += max(0, len(repeated) - limits.faults)
+    told.untold += more_repeated
     told.notes.sort(key=lambda note: note.offset)
     told.untold += max(0, len(told.notes) - limits.faults)
     del told.notes[limits.faults :]
     return value
 
 
-def _cleaned(root: Any, unfit: list[tuple[Path, Cause]], repeated: list[Path]) -> Any:
-    """A value in which 0 stands for what is unfit; the paths of that, and of the records in which a key stood twice."""
+def _cleaned(
+    root: Any, unfit: list[tuple[Path, Cause]], repeated: list[Path], lenient: _Lenient, most: int
+) -> tuple[Any, int]:
+    """A value in which 0 stands for what is unfit; the paths of that, and of the records in which a key stood twice.
+
+    Of those paths there are at most so many, the first ones; the second result is how many more such records there are.
+    """
     if isinstance(root, _Unfit):
         unfit.append(((), root.cause))
-        return 0
+        return 0, 0
+    repeats, more = lenient.repeats, 0
+    all_repeat = len(repeats) == lenient.passed
     waiting: list[tuple[Path, Any]] = [((), root)] if isinstance(root, list | dict) else []
     while waiting:
         path, holds = waiting.pop()
-        if isinstance(holds, _Repeated):
+        if id(holds) in repeats:
             repeated.append(path)
-        for step, each in list(holds.items()) if isinstance(holds, dict) else enumerate(holds):
+        if all_repeat and len(repeated) >= most:  # past the limit they are only counted
+            waiting.append((path, holds))
+            return root, _count(waiting, repeats) - 1
+        inside = []
+        for step, each in list(holds.items()) if holds.__class__ is dict else enumerate(holds):
             kind = each.__class__
             if kind is _Unfit:
                 unfit.append(((*path, step), each.cause))
                 holds[step] = 0
-            elif kind is list or isinstance(each, dict):
-                waiting.append(((*path, step), each))
-    return root
+            elif kind is list or kind is dict:
+                inside.append(((*path, step), each))
+        inside.reverse()
+        waiting += inside
+    more = max(0, len(repeated) - most)
+    del repeated[most:]
+    return root, more
+
+
+def _count(waiting: list[tuple[Path, Any]], repeats: Mapping[int, Any]) -> int:
+    """How many records in which a key stood twice there are among some values, and inside of them."""
+    count = 0
+    left = [holds for _, holds in waiting]
+    while left:
+        holds = left.pop()
+        count += id(holds) in repeats
+        for each in holds.values() if holds.__class__ is dict else holds:
+            kind = each.__class__
+            if kind is list or kind is dict:
+                left.append(each)
+    return count
 
 
 def _note_passed(text: str, limits: Limits, told: Told) -> None:

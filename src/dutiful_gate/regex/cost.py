@@ -80,10 +80,14 @@ def _is_fenced(node: Expr) -> bool:
     if node[0] != "seq" or not node[1] or node[1][0][0] != "one":
         return False
     sign = node[1][0][1]
+    if sign.startswith("(?"):  # it has flags of its own
+        sign = sign[sign.index(":") + 1 : -1]
     if sign == "." or sign.startswith("[") or (sign.startswith("\\") and sign[1:].isalnum()):
         return False
     letter = re.sub(r"\\(.)", r"\1", sign)
-    return not any(re.fullmatch(one, letter, re.DOTALL) for part in node[1][1:] for one in _ones(part))
+    letters = {letter, letter.lower(), letter.upper()}
+    rest = {one for part in node[1][1:] for one in _ones(part)}
+    return not any(re.fullmatch(one, each, re.DOTALL) for one in rest for each in letters)
 
 
 def _ones(node: Expr) -> list[str]:
@@ -127,20 +131,23 @@ def guarded(compiled: re.Pattern[str], *, whole: bool) -> Callable[[str], object
     return lambda text: True if match(text) else None
 
 
-def degree(pattern: str, flags: int = 0, *, whole: bool) -> int:
-    """The power of a text's length that a backtracking matcher's time can grow with: 1 is as long as the text.
-
-    Repeats that stand one after the other and can take the same signs multiply, and so does looking for a beginning.
-    0 where it cannot be told.
-    """
+def within_measure(compiled: re.Pattern[str], *, whole: bool) -> Callable[[str], object]:
+    """A function like `fullmatch` or `search` of an expression, whose time grows with the text, and no faster."""
+    plain = compiled.fullmatch if whole else compiled.search
+    flags = compiled.flags
     try:
-        return degree_of(read_python(pattern, flags), whole=whole)
+        tree = read_python(compiled.pattern, flags)
+        power = degree_of(tree, whole=whole)
     except (Unreadable, RecursionError):
-        return 0
+        return plain
+    return measured(plain, tree, power, flags, lambda: guarded(compiled, whole=whole)) if power > 1 else plain
 
 
 def degree_of(tree: Expr, *, whole: bool) -> int:
-    """The same of a tree."""
+    """The power of a text's length that a backtracking matcher's time can grow with: 1 is as long as the text.
+
+    Repeats that stand one after the other and can take the same signs multiply, and so does looking for a beginning.
+    """
     tree = _opened(tree)
     chain = _chain(tree)
     anchored = tree[0] == "seq" and bool(tree[1]) and tree[1][0] == ("mark", "start")
@@ -194,22 +201,54 @@ def _signs_of(one: str) -> frozenset[str]:
     return frozenset(sign for sign in _SIGNS if re.fullmatch(one, sign, re.DOTALL))
 
 
-_QUICK = {0: 0, 1: 0, 2: 4000, 3: 250, 4: 60, 5: 40}
-_QUICK_ALWAYS = 20
+_QUICK = {2: 256, 3: 40, 4: 20, 5: 14}
+_QUICK_ALWAYS = 10
+"""As long a run of signs that repeats take may be, by the power: each sign costs what it costs without backtracking."""
 
 
 def measured(
-    plain: Callable[[str], object], power: int, slower: Callable[[], Callable[[str], object]]
+    plain: Callable[[str], object],
+    tree: Expr,
+    power: int,
+    flags: int,
+    slower: Callable[[], Callable[[str], object]],
 ) -> Callable[[str], object]:
-    """The interpreter's own matching for texts so short that it is quick; for longer ones what `slower` makes."""
+    """The interpreter's own matching for texts for which it is quick; for others what `slower` makes.
+
+    It is quick where no run of signs that repeats without end can take is long: backtracking stays inside of one.
+    """
     short = _QUICK.get(power, _QUICK_ALWAYS)
     made: list[Callable[[str], object]] = []
+    runs: list[Callable[[str], object]] = []
 
     def match(text: str) -> object:
         if len(text) <= short:
+            return plain(text)
+        if not runs:
+            runs.append(_short_runs(tree, flags, short))
+        if runs[0](text) is not None:
             return plain(text)
         if not made:
             made.append(slower())
         return made[0](text)
 
     return match
+
+
+def _short_runs(tree: Expr, flags: int, most: int) -> Callable[[str], object]:
+    """Whether a text has no longer run of signs that repeats without end can take; it looks at each sign once."""
+    ones: set[str] = set()
+    for each in every(_opened(tree)):
+        if each[0] == "repeat" and (each[3] is None or each[3] > _MANY):
+            inside = list(every(each[1]))
+            if any(node[0] not in ("one", "mark", "seq", "any of", "repeat") for node in inside):
+                return lambda text: None
+            ones |= {node[1] for node in inside if node[0] == "one"}
+    one = f"(?:{'|'.join(sorted(ones))})"
+    try:
+        return re.compile(f"(?s:(?:{one}{{1,{most}}}+(?!{one})|(?!{one}).)*+)", flags & _FLAGS_OF_SIGNS).fullmatch
+    except re.error:
+        return lambda text: None
+
+
+_FLAGS_OF_SIGNS = re.IGNORECASE | re.ASCII | re.DOTALL

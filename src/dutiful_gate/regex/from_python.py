@@ -5,27 +5,45 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
-from .syntax import Expr, Unreadable
+from .syntax import Expr, Unreadable, mapped
 
 _QUANTIFIER = re.compile(r"(?:([*+?])|\{(\d*)(,?)(\d*)\})([?+]?)")
 _ESCAPE = re.compile(r"\\(?:x[0-9a-fA-F]{2}|u[0-9a-fA-F]{4}|U[0-9a-fA-F]{8}|0[0-7]{0,2}|.)", re.DOTALL)
 _MARKS = {"^": "start", "$": "end", r"\A": "start", r"\Z": "very end", r"\b": "edge", r"\B": "no edge"}
 _LINE_MARKS = {"^": "line start", "$": "line end"}
 _ASCII_MARKS = {r"\b": "ascii edge", r"\B": "no ascii edge"}
-_OPENING = re.compile(r"\((?:\?(?:P<(?P<name>\w+)>|P=(?P<back>\w+)\)|(?P<plain>[:>]|<?[=!]))|(?!\?))")
+_FLAGS = re.compile(r"\(\?([aiLmsux]+)\)")
+_FLAG_OF = {"a": re.A, "i": re.I, "L": re.L, "m": re.M, "s": re.S, "u": re.U, "x": re.X}
+_BLANK = re.compile(r"(\\.|\[\^?\]?(?:\\.|[^\]\\])*\])|\s+|#[^\n]*", re.DOTALL)
+_OPENING = re.compile(
+    r"\((?:\?(?:P<(?P<name>\w+)>|P=(?P<back>\w+)\)|(?P<flags>[ais]*(?:-[is]+)?):|(?P<plain>[:>]|<?[=!]))|(?!\?))"
+)
 _BACK = re.compile(r"\\([1-9][0-9]?)")
 
 
 @lru_cache(maxsize=512)
 def read_python(pattern: str, flags: int = 0) -> Expr:
     """The tree of an expression that `re` takes. Raises Unreadable, and RecursionError where groups nest too deep."""
+    if found := _FLAGS.match(pattern):
+        pattern = pattern[found.end() :]
+        for letter in found[1]:
+            flags |= _FLAG_OF[letter]
     if flags & re.VERBOSE:
-        raise Unreadable("the flag for blanks and comments")
+        pattern = _BLANK.sub(lambda each: each[1] or "", pattern)
     reader = _Reader(pattern, flags)
     tree = reader.choices()
     if reader.at < len(pattern):
         raise Unreadable(pattern[reader.at :])
-    return tree
+    return _under(tree, "i") if flags & re.IGNORECASE else tree
+
+
+def _under(node: Expr, flags: str) -> Expr:
+    """A node of which each character is read with flags of its own, as in `(?i:a)`."""
+    if node[0] == "one":
+        return ("one", f"(?{flags}:{node[1]})")
+    if node[0] == "mark" and "a" in flags:
+        return ("mark", {"edge": "ascii edge", "no edge": "no ascii edge"}.get(node[1], node[1]))
+    return mapped(node, lambda each: _under(each, flags))
 
 
 class _Reader:
@@ -89,6 +107,8 @@ class _Reader:
         self.at = found.end()
         if found["back"]:
             return ("back", [self.names[found["back"]]])
+        if found["flags"]:
+            return _under(self.closed(), found["flags"])
         sort = found["plain"]
         if sort is None:
             self.groups += 1

@@ -19,7 +19,7 @@ def ecma_search(pattern: str) -> Callable[[str], object]:
     if plain is None or danger_of(tree):
         return _slow(tree)
     power = degree_of(tree, whole=False)
-    return measured(plain, power, lambda: _slow(tree)) if power > 1 else plain
+    return measured(plain, tree, power, 0, lambda: _slow(tree)) if power > 1 else plain
 
 
 def _by_re(tree: Expr) -> Callable[[str], object] | None:

@@ -20,7 +20,8 @@ class Verdict(DrawnInNotebooks, Generic[T]):
     """Admitted, with a value; or refused, with every fault.
 
     It is truthy when admitted. `dropped` lists the paths of unknown keys that were left out, `untold` is how many
-    more faults there were than the limit lets through; `excused` lists the faults for which something else stands in.
+    more faults there were than the limit lets through; `excused` lists the faults for which something else stands in,
+    as many as the limit lets through.
     `unjudged` lists the JSON Pointers of what could be neither admitted nor refused, since a part of a document that
     cannot be used has a say in it (`Gate.from_schema(..., flaws="tell")`).
     """

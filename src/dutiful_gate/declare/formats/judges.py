@@ -51,9 +51,18 @@ _REFERENCES = {
     "iri-reference": (_SCRIPTS, _PRIVATE, False),
 }
 # RFC 6570, section 2: what stands in braces, and what stands outside of them.
-_VARIABLE = rf"(?:[A-Za-z0-9_]|{_PCT})(?:\.?(?:[A-Za-z0-9_]|{_PCT}))*(?::[1-9][0-9]{{0,3}}|\*)?"
-_EXPRESSION = rf"\{{[+\#./;?&=,!@|]?{_VARIABLE}(?:,{_VARIABLE})*\}}"
 _LITERAL = rf"[!\#$&(-;=?-\[\]_a-z~{_SCRIPTS}{_PRIVATE}]"
+
+
+def _template(*, held: bool = False) -> str:
+    """RFC 6570; `held` as above."""
+    one, any_number = ("++", "*+") if held else ("", "*")
+    char = rf"(?:[A-Za-z0-9_]{one}|{_PCT})"
+    variable = rf"{char}(?:\.?{char}){any_number}(?::[1-9][0-9]{{0,3}}|\*)?"
+    expression = rf"\{{[+\#./;?&=,!@|]?{variable}(?:,{variable}){any_number}\}}"
+    return rf"(?:{_LITERAL}{one}|{_PCT}|{expression}){any_number}"
+
+
 # RFC 3339, appendix A: no unit is left out between two others. The letters of a grammar are of either case.
 _CLOCK_PART = "[Tt](?:[0-9]+[Hh](?:[0-9]+[Mm](?:[0-9]+[Ss])?)?|[0-9]+[Mm](?:[0-9]+[Ss])?|[0-9]+[Ss])"
 _DAYS_PART = "(?:[0-9]+[Yy](?:[0-9]+[Mm](?:[0-9]+[Dd])?)?|[0-9]+[Mm](?:[0-9]+[Dd])?|[0-9]+[Dd])"
@@ -65,11 +74,19 @@ PATTERNS: dict[str, str] = {
     "duration": rf"[Pp](?:{_DAYS_PART}(?:{_CLOCK_PART})?|{_CLOCK_PART}|[0-9]+[Ww])",
     "time": r"(?:[01][0-9]|2[0-3]):[0-5][0-9]:(?:[0-5][0-9]|60)(?:\.[0-9]+)?"
     r"(?:[Zz]|[+-](?:[01][0-9]|2[0-3]):[0-5][0-9])",
-    "uri-template": rf"(?:{_LITERAL}|{_PCT}|{_EXPRESSION})*",
+    "uri-template": _template(),
 }
+_BEYOND = r"[^\x00-\x7f]"
 _IN_BRACKETS = Late(r"[^\[]*\[([^\]]*)\].*")
 _host = Late(LABELS)
 _late = {name: Late(pattern) for name, pattern in PATTERNS.items()}
+# A JSON Pointer is empty or begins with a slash, and behind each ~ stands 0 or 1.
+_POINTER = "(?:/[^~]*+(?:~[01][^~]*+)*+)?"
+_late |= {
+    "json-pointer": Late(_POINTER),
+    "relative-json-pointer": Late(rf"(?:0|[1-9][0-9]*+)(?:[+-](?:0|[1-9][0-9]*+))?(?:#|{_POINTER})"),
+    "uri-template": Late(_template(held=True)),
+}
 _late |= {
     name: Late(_reference(*letters, absolute=absolute, held=True)) for name, (*letters, absolute) in _REFERENCES.items()
 }
@@ -116,6 +133,8 @@ def is_idn_hostname(text: str) -> bool:
     """A host name whose labels may be of any script (RFC 5890, IDNA 2008)."""
     from .idna import is_label
 
+    if text.isascii() and "--" not in text:
+        return is_hostname(text)
     labels = re.sub("[\u3002\uff0e\uff61]", ".", text).split(".")
     try:
         plain = [label if label.isascii() else "xn--" + label.encode("punycode").decode("ascii") for label in labels]
@@ -134,9 +153,11 @@ def is_idn_hostname(text: str) -> bool:
 def is_idn_email(text: str) -> bool:
     """A mailbox whose parts may be of any script (RFC 6531, section 3.3): at most 64 octets stand before the sign."""
     local, _, domain = text.rpartition("@")
-    if not encodable(text) or len(local.encode()) > 64 or re.search(r"\\[^\x00-\x7f]", local) is not None:
+    if not encodable(text) or len(local.encode()) > 64:
         return False
-    if not is_email(re.sub(r"[^\x00-\x7f]", "x", local) + "@host.example"):
+    if not local.isascii() and re.search(r"\\[^\x00-\x7f]", local) is not None:
+        return False
+    if not is_email(f"{local if local.isascii() else re.sub(_BEYOND, 'x', local)}@host.example"):
         return False
     return is_email(f"x@{domain}") if domain[:1] == "[" else is_idn_hostname(domain)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from datetime import UTC, date, datetime, time, timedelta, timezone
+from datetime import UTC, date, datetime, time, timedelta
 from functools import cached_property
 from operator import itemgetter
 from typing import TYPE_CHECKING, Any, ClassVar, Final
@@ -39,11 +39,6 @@ _WANTED = {
 }
 FORMABLE: Final = frozenset(_WANTED)
 _SAMPLE = datetime(2026, 5, 4, 9, 30, 15, tzinfo=UTC)
-
-
-def _zone(text: str) -> timezone:
-    away = timedelta(hours=int(text[1:3]), minutes=int(text[3:5]))
-    return timezone(-away if text[0] == "-" else away) if away else UTC
 
 
 _NO_OFFSET = "[+-]0000"
@@ -142,25 +137,15 @@ class Formed(Kind):
         return _SAMPLE if sort is Sort.MOMENT else _SAMPLE.replace(tzinfo=None)
 
     def _maker(self, letters: Sequence[str]) -> Callable[[Sequence[str]], Any]:
-        """The function that makes the value of the texts that stand for its letters."""
-        zone_at = letters.index("z") if "z" in letters else None
-        wanted = [letter for letter in "YmdHMSf" if letter in letters]
-        pick = itemgetter(*(letters.index(letter) for letter in wanted))
-        sort = self.facts.sort
-        if sort is Sort.DAY:
-            year, month, day = map(letters.index, "Ymd")
-            return lambda held: date(int(held[year]), int(held[month]), int(held[day]))
-        make: Callable[..., Any] = time if sort is Sort.TIME else datetime
-        # Fractions without seconds: none.
-        gap = "f" in wanted and "S" not in wanted
-
-        def made(held: Sequence[str]) -> Any:
-            numbers = list(map(int, pick(held)))
-            if gap:
-                numbers.insert(-1, 0)
-            return make(*numbers) if zone_at is None else make(*numbers, tzinfo=_zone(held[zone_at]))
-
-        return made
+        """The function that makes the value of the texts that stand for its letters: by way of its form in ISO 8601."""
+        day, clock = ("%s-%s-%s" if "d" in letters else ""), ("%s:%s" if "H" in letters else "")
+        if clock and ("S" in letters or "f" in letters):
+            clock += (":%s" if "S" in letters else ":00") + (".%s" if "f" in letters else "")
+        iso = "T".join(filter(None, [day, clock])) + ("%s" if "z" in letters else "")
+        pick = itemgetter(*(letters.index(letter) for letter in "YmdHMSfz" if letter in letters))
+        made: type[Any] = {Sort.DAY: date, Sort.TIME: time}.get(self.facts.sort, datetime)
+        read = made.fromisoformat
+        return lambda held: read(iso % pick(held))
 
     def write(self, value: Any) -> str:
         """The value in its form."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from ..facts import Bind, Facts, Stop
@@ -47,9 +48,11 @@ class Lenient(Kind):
 
         return read_leniently
 
-    @property
+    @cached_property
     def comes_as(self) -> frozenset[type]:
-        return frozenset([str, int, float, bool])
+        read = self.reader(Reading.PLAIN)
+        truths = any(not isinstance(read(truth), Stop) for truth in (True, False))
+        return frozenset([str, int, float, bool] if truths else [str, int, float])
 
     @property
     def strict(self) -> Kind:

@@ -37,6 +37,7 @@ _MOMENT = Late(
 )
 _DAY = Late(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 _from_iso = datetime.fromisoformat
+_SECOND: Final = timedelta(seconds=1)
 
 
 def _takes_24() -> bool:
@@ -58,20 +59,26 @@ def moment_from_json(value: object) -> object:
         # The commonest form, told by its separators alone: the parser judges the rest.
         if len(text) == 20 and text[4::3] == "--T::Z" and text[11:13] != "24":
             try:
+                if text[17:19] == "60" and text[11:16] == "23:59":
+                    return _from_iso(f"{text[:17]}59Z") + _SECOND
                 return _from_iso(text)
+            except OverflowError:
+                return _NO_SUCH_MOMENT
             except ValueError:
-                pass
+                return _slow_moment(text, tried=True)
         return _slow_moment(text)
     return _slow_moment(value) if isinstance(value, str) else _MOMENT_KIND
 
 
-def _slow_moment(text: str) -> object:
+def _slow_moment(text: str, *, tried: bool = False) -> object:
     parts = _MOMENT.fullmatch(text)
     if parts is None:
         return _MOMENT_READING
     second, offset = parts[1], parts[2]
     if offset is None:
         return _NO_OFFSET
+    if tried and second != "60":
+        return _NO_SUCH_MOMENT
     if text[10] == "t" or offset == "z":
         text = text.upper()
     try:
@@ -84,7 +91,7 @@ def _after_leap(text: str) -> object:
     """A leap second, which only the end of a day in UTC can have: as clocks that lack it have it, the next one."""
     before = _from_iso(f"{text[:17]}59{text[19:]}")
     utc = before.astimezone(UTC)
-    return before + timedelta(seconds=1) if (utc.hour, utc.minute) == (23, 59) else _NO_LEAP
+    return before + _SECOND if (utc.hour, utc.minute) == (23, 59) else _NO_LEAP
 
 
 def moment_from_text(value: object) -> object:

@@ -51,7 +51,7 @@ def _read_uuid(text: str) -> Any:
 
 
 def _read_bytes(text: str) -> Any:
-    if not _base64.fullmatch(text):  # the decoder alone passes over padding that nothing needs
+    if len(text) % 4 or not _base64.fullmatch(text):  # the decoder alone passes over padding that nothing needs
         return REFUSED
     return a2b_base64(text)
 
@@ -96,7 +96,7 @@ def read_duration(text: str) -> Any:
         return REFUSED
     if days is None:
         length = timedelta(0, whole, micro) if micro else _SECOND * whole
-    elif len(days) < 9:
+    elif len(days) < 9 or (len(days) == 9 and unit == "D" and not clock):
         length = timedelta(int(days) * 7 if unit == "W" else int(days), whole, micro)
     elif _duration_text.fullmatch(text):  # near the end of what a timedelta holds, the clock has less room
         length = timedelta(int(days), whole, micro)

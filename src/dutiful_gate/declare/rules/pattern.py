@@ -27,10 +27,9 @@ def judged(pattern: str, flags: int, *, whole: bool) -> Callable[[str], Any]:
         return guarded(compiled, whole=whole)
     plain = compiled.fullmatch if whole else compiled.search
     if _ENDLESS.search(pattern) is not None:
-        from ...regex.cost import degree, guarded, measured
+        from ...regex.cost import within_measure
 
-        if (power := degree(pattern, flags, whole=whole)) > 1:
-            return measured(plain, power, lambda: guarded(compiled, whole=whole))
+        return within_measure(compiled, whole=whole)
     return plain
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from ...codegen.module_check import Unwritable
 from ...declare.errors import DeclarationError
-from ...declare.limits import Limits
+from ...declare.limits import Limits, is_short_of_stack
 from ..dialects import dialect_called
 from ..document import Flaw
 from ..judging.engine import DocumentEngine
@@ -97,6 +97,8 @@ def declarations_of(
             f"the document cannot be said in Python: {error}", remedy="judge by it as it is: Gate.from_schema"
         ) from None
     except RecursionError:
+        if is_short_of_stack():
+            raise
         raise DeclarationError(
             "the definitions lead from one to the next too many times to be told",
             remedy="let records stand between them, as schemas with properties",

@@ -45,7 +45,7 @@ from ...shape.nodes import (
 )
 from ...shape.stages import stages_of
 from ...shape.to_json import plain, plain_fallback
-from ...shape.walk import holds_secret, part_of
+from ...shape.walk import holds_secret, part_of, uses_of
 from ..dialects import DRAFT_2020_12, Dialect
 from ..document import Unstated
 from ..fits import Fits
@@ -444,7 +444,7 @@ class SchemaWriter:
         """One of several shapes; for OpenAPI with the tag that tells which."""
         if node.held:
             return self.beside(node, at, name)
-        told_apart = node.alone and not node.tag and at not in self.loose
+        told_apart = node.alone and not node.tag and at not in self.loose and not self._reads_lightly(node)
         word = "oneOf" if told_apart else "anyOf"
         options = [self.use(option, f"{at}/{word}/{n}", name) for n, option in enumerate(node.options)]
         if node.tag:
@@ -478,6 +478,13 @@ class SchemaWriter:
             }
             said["discriminator"] = {"propertyName": node.tag, "mapping": mapping}
         return said
+
+    def _reads_lightly(self, node: Branches) -> bool:
+        """Whether something in a union is read leniently, so that more of its options fit than a document tells."""
+        return any(
+            held.lenient if isinstance(held, Choice) else isinstance(held, Scalar) and held.kind.strict is not held.kind
+            for held in (use.node for use in uses_of(part_of(self.shape, Use(node))))
+        )
 
     def tagged(self, option: Use, told: Keywords, tag: str) -> Keywords:
         """An option of a union whose tag must be there, also where the record alone has a default for it."""
