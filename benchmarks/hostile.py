@@ -23,14 +23,31 @@ from dataclasses import dataclass, field, make_dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from functools import partial
+from pathlib import Path
 from statistics import median
+from tempfile import TemporaryDirectory
 from time import perf_counter
 from typing import Annotated, Any, Literal, Union
 from uuid import UUID
 
 from hostile_kinds import DEAR, KINDS, PARTS, listed, lists
 
-from dutiful_gate import AnyGate, Gate, Limits, amendment, at_least_one, declarations_of, it, obeys, payloads, this
+from dutiful_gate import (
+    AnyGate,
+    Gate,
+    Limits,
+    amendment,
+    at_least_one,
+    declarations_of,
+    it,
+    obeys,
+    payloads,
+    rounded_to,
+    split_on,
+    this,
+)
+from dutiful_gate.config import File, Settings
+from dutiful_gate.demo.ferries import Booking
 
 PRIME = 2**61 - 1
 BOUND, TWICE, ALLOWED = 20.0, 1.15, 0.025
@@ -127,7 +144,7 @@ LOOP = {
 }
 
 # Name, gate, the text of a size, the size.
-INPUTS: list[tuple[str, AnyGate[Any], Callable[[int], str], int]] = [
+INPUTS: list[tuple[str, AnyGate[Any], Callable[[int], str], int] | tuple[str, AnyGate[Any], Callable[[int], str], int, str]] = [
     ("unknown keys near known ones", Gate(fields(20), unknown="refuse"), lambda n: json.dumps({f"som_feild_{i}x": 1 for i in range(n)}), 100),
     ("unknown keys, many", Gate(TWENTY), lambda n: json.dumps({f"k{i}": 1 for i in range(n)}), 200_000),
     ("unknown keys, many, refused", Gate(TWENTY, unknown="refuse"), lambda n: json.dumps({f"k{i}": 1 for i in range(n)}), 200_000),
@@ -175,6 +192,17 @@ INPUTS: list[tuple[str, AnyGate[Any], Callable[[int], str], int]] = [
     ("a document that leads to itself twice", Gate.from_schema(LOOP), lambda n: json.dumps(chain(n, 1, "a")), 15),
     ("a tag that names nothing, in a list", Gate(list[Crate | Pallet]), lambda n: json.dumps([{"kind": "drum"}] * n), 20_000),
     ("options that all fail, in a list", Gate(list[int | bool | date | None]), lambda n: json.dumps(["x"] * n), 20_000),
+    ("empty records of twenty", Gate(TWENTIES), lambda n: listed(["{}"] * n), 20_000),
+    ("empty bookings", Gate(list[Booking]), lambda n: listed(["{}"] * n), 20_000),
+    ("tags that are absent, in a list", Gate(list[Crate | Pallet]), lambda n: listed(["{}"] * n), 20_000),
+    ("a key twice in each record", Gate(list[Row]), lambda n: listed(['{"a":1,"a":1,"b":[]}'] * n), 20_000),
+    ("multiples of many digits", Gate(list[Annotated[Decimal, it.multiple_of(Decimal("0.05"))]]), lambda n: listed(["1e4000"] * n), 20_000),
+    ("multiples with many zeros", Gate(list[Annotated[Decimal, it.multiple_of(Decimal("0.05"))]]), lambda n: listed(["1e-4000"] * n), 20_000),
+    ("huge numbers, rounded", Gate(list[Annotated[float, rounded_to(2)]]), lambda n: listed(["1e300"] * n), 20_000),
+    ("huge decimals, rounded", Gate(list[Annotated[Decimal, rounded_to(2)]]), lambda n: listed(["1.5e300"] * n), 20_000),
+    ("tiny decimals, rounded", Gate(list[Annotated[Decimal, rounded_to(2)]]), lambda n: listed(["1.55555e-4000"] * n), 20_000),
+    ("a split text, its last item unsound", Gate(Annotated[list[int], split_on(",")]), lambda n: json.dumps(",".join(["1"] * n + ["x"])), 100_000, ","),
+    ("a split text, all unsound", Gate(Annotated[list[int], split_on(",")]), lambda n: json.dumps(",".join(["x"] * n)), 100_000, ","),
     ("a pattern with an end it never meets", Gate(Annotated[str, it.matches("[a-z]*x")]), lambda n: json.dumps("a" * n), 2_000_000),
     ("blanks around nothing", Gate(Annotated[list[datetime], it.length > 1]), lambda n: listed(['"2026-05-04T09:30:00Z"'] * n + ['"  "']), 50_000),
 ]  # fmt: skip
@@ -226,6 +254,33 @@ def options(count: int) -> Any:
     return Union[tuple(Literal[f"option {at}"] for at in range(count))]  # noqa: UP007
 
 
+def settings_of(text: str, form: str = "toml") -> None:
+    """Read settings from a file of some text, sound or not."""
+    with TemporaryDirectory() as folder:
+        Path(folder, f"a.{form}").write_text(text)
+        Settings(Loose, File(f"a.{form}", expands=True)).examine(folder=folder, environ={}).lines()
+
+
+@dataclass
+class Loose:
+    named: dict[str, Any] = field(default_factory=dict)
+    texts: dict[str, str] = field(default_factory=dict)
+
+
+def doubling(count: int) -> str:
+    """Settings of which each is twice the one before."""
+    lines = [f't{at} = "${{texts.t{at - 1}}}${{texts.t{at - 1}}}"' for at in range(1, count)]
+    return "\n".join(["[texts]", f't0 = "{"x" * 50}"', *lines])
+
+
+def drawn(count: int) -> None:
+    """What a notebook shows of data that holds itself, and much of it."""
+    round_: dict[str, Any] = {f"k{at}": [at] for at in range(count)}
+    round_["again"] = round_
+    str(Gate(dict[str, Any]).examine({"a": {"b": round_}, "c": 1})._repr_html_())
+    str(Gate(TWENTY).examine(round_)._repr_html_())
+
+
 # Name, what is done at a size, the size.
 DECLARATIONS: list[tuple[str, Callable[[int], object], int]] = [
     ("a record of many fields", lambda n: used(fields(n)), 200),
@@ -249,6 +304,10 @@ DECLARATIONS: list[tuple[str, Callable[[int], object], int]] = [
     ("a document with one property of Unicode, again and again", lambda n: Gate.from_schema({"allOf": [{"pattern": f"^\\p{{Lu}}{{{i}}}$"} for i in range(1, n)]}).examine("x"), 40),
     ("a document of many definitions", lambda n: Gate.from_schema({"$defs": {f"d{i}": {"type": "integer"} for i in range(n)}, "allOf": [{"$ref": f"#/$defs/d{i}"} for i in range(n)]}).examine(1), 1_200),
     ("a document nested in itself", lambda n: Gate.from_schema(chain(n, {"type": "integer"}, "not")).examine(1), 30),
+    ("settings that double by ${...}", lambda n: settings_of(doubling(n)), 40),
+    ("a key of TOML with many dots", lambda n: settings_of(".".join(["named", *["a"] * n]) + " = 1"), 20_000),
+    ("tables of TOML inside one another", lambda n: settings_of("\n".join(f"[{'.'.join(['named', *['a'] * at])}]" for at in range(n))), 100),
+    ("a notebook's view of what holds itself", drawn, 2_000),
     ("releasing many Decimals", lambda n: Gate(list[Decimal]).release_json([Decimal(f"{i}.10") for i in range(n)]), 20_000),
 ]  # fmt: skip
 
@@ -299,7 +358,8 @@ def decoded(raw: str) -> None:
 
 def split(raw: str, separator: str) -> None:
     """What the decoder does, and then `str.split` of the texts in a list."""
-    for item in json.loads(raw):
+    told = json.loads(raw)
+    for item in told if isinstance(told, list) else [told]:
         text = item.get("value") if isinstance(item, dict) else item
         if isinstance(text, str):
             text.split(separator)

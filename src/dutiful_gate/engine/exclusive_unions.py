@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from threading import local
 from typing import Any
 
-from ..declare.facts import UNSURE, Stop
+from ..declare.facts import REFUSED, UNSURE, Stop
 from ..declare.sources import Source
 from ..shape.nodes import Branches, Use
 from ..shape.to_json import plain
@@ -49,6 +49,22 @@ class OneAlone:
         if mark not in known:
             known[mark] = value, self._is_one(options, value, more)  # the value is kept, so that its mark stays its own
         return known[mark][1]
+
+    def only(self, options: Sequence[Callable[..., Any]], value: Any, *more: Any) -> Any:
+        """What the only option that admits a value makes of it; or why there is none."""
+        found: Any = REFUSED
+        of = value.__class__
+        for option, others in zip(options, self.others, strict=True):
+            if of in others:
+                continue
+            read = option(value, *more)
+            if read is UNSURE:
+                return read
+            if read.__class__ is not Stop:
+                if found is not REFUSED:
+                    return REFUSED
+                found = read
+        return found
 
     def _is_one(self, options: Sequence[Callable[..., Any]], value: Any, more: tuple[Any, ...]) -> bool | None:
         found, doubt = 0, False

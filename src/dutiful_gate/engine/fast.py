@@ -455,7 +455,7 @@ class SoundWriter(SoundRecordWriter):
             return
         plain = " and " in ready or " or " in ready
         with self.block(f"if not ({ready}):" if plain else f"if {ready.replace(' is ', ' is not ')}:"):
-            if self._patient and type(kind) is Text:  # a text that is not ready is none
+            if self._patient and type(kind.strict) is Text:  # a text that is not ready is none
                 with self.block(f"if {value}.__class__ is str:"):
                     self.write(REFUSE)
             self._swift_or_read(kind, swift, read, value)
@@ -684,6 +684,11 @@ class SoundWriter(SoundRecordWriter):
             return
         options = options_in_order(self.plan, node, self.reading)
         if node.alone:
+            if all(isinstance(each.bare.node, Scalar | Choice | Nothing) for each in node.options):
+                self.write(f"{value} = {self.admits_alone(node, value, self.more, asks='.only')}")
+                with self.block(f"if {value}.__class__ is Stop:"):
+                    self.write(f"return {value}")
+                return
             self._alone(node, value)
             if self.only_asks:
                 return
@@ -701,8 +706,8 @@ class SoundWriter(SoundRecordWriter):
         with self.block(f"if {alone} is not True:"):
             self.write(f"return REFUSED if {alone} is False else UNSURE")
 
-    def admits_alone(self, node: Branches, value: str, more: str) -> str:
-        """What tells that, None where it is in doubt; `more` hands the memory on.
+    def admits_alone(self, node: Branches, value: str, more: str, *, asks: str = "") -> str:
+        """What tells that, None where it is in doubt; `more` hands the memory on, `asks` names another question.
 
         What was found is kept while one piece of data is judged.
         """
@@ -717,7 +722,7 @@ class SoundWriter(SoundRecordWriter):
             leaves = all(isinstance(each.bare.node, Scalar | Choice | Nothing) for each in node.options)
             self._once[mark] = self.bind(OneAlone(others, leaves=leaves), "ONE_ALONE")
         once = self._once[mark]
-        return f"{once}({self._asking[mark]}, {value}{more})"
+        return f"{once}{asks}({self._asking[mark]}, {value}{more})"
 
     def _tagged(self, node: Branches, value: str) -> None:
         which = self.variable("which")

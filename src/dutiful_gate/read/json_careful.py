@@ -77,12 +77,16 @@ def _unfit(code: str, needs: str, got: str, most: int) -> _Unfit:
     return _Unfit(Cause(code, needs, {"most": most} if most else {}, got=got))
 
 
+_HOLDERS: frozenset[type] = frozenset([dict, list])
+
+
 class _Lenient:
     """The standard decoder, which goes on where it can and notes what it passed over."""
 
     def __init__(self, limits: Limits, *, exact: bool) -> None:
         self.most = limits.digits
         self.passed = 0
+        self.lost = False
         self.repeats: dict[int, dict[str, Any]] = {}
         """The records in which a key stood twice, by their ids: kept, so that no other has one of these."""
         self.fraction = Digits if exact else float
@@ -93,6 +97,9 @@ class _Lenient:
             return made
         self.passed += 1
         self.repeats[id(made)] = made
+        for name, each in pairs:
+            if each.__class__ in _HOLDERS and made[name] is not each:
+                self.lost = True  # it may hold some that nobody will come to
         return made
 
     def constant(self, name: str) -> _Unfit:
@@ -216,6 +223,8 @@ def _cleaned(
         if id(holds) in repeats:
             repeated.append(path)
         if all_repeat and len(repeated) >= most:  # past the limit they are only counted
+            if not lenient.lost:
+                return root, len(repeats) - most
             waiting.append((path, holds))
             return root, _count(waiting, repeats) - 1
         inside = []

@@ -38,6 +38,7 @@ _MOMENT = Late(
 _DAY = Late(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 _from_iso = datetime.fromisoformat
 _SECOND: Final = timedelta(seconds=1)
+_WITH_OFFSET: Final = ("--T::+:", "--T::-:")
 
 
 def _takes_24() -> bool:
@@ -56,12 +57,16 @@ def moment_from_json(value: object) -> object:
     """An RFC 3339 date-time: `T` between date and time, seconds, any fraction, and an offset."""
     if value.__class__ is str:
         text: str = value
-        # The commonest form, told by its separators alone: the parser judges the rest.
-        if len(text) == 20 and text[4::3] == "--T::Z" and text[11:13] != "24":
+        # The commonest forms, told by their separators alone: the parser judges the rest.
+        between = text[4::3]
+        if (len(text) == 20 and between == "--T::Z") or (
+            len(text) == 25 and between in _WITH_OFFSET and text[23] < "6"  # the parser knows 99 minutes
+        ):
             try:
-                if text[17:19] == "60" and text[11:16] == "23:59":
-                    return _from_iso(f"{text[:17]}59Z") + _SECOND
-                return _from_iso(text)
+                if text[17:19] == "60":
+                    return _after_leap(text)
+                if text[11:13] != "24":
+                    return _from_iso(text)
             except OverflowError:
                 return _NO_SUCH_MOMENT
             except ValueError:
@@ -90,8 +95,8 @@ def _slow_moment(text: str, *, tried: bool = False) -> object:
 def _after_leap(text: str) -> object:
     """A leap second, which only the end of a day in UTC can have: as clocks that lack it have it, the next one."""
     before = _from_iso(f"{text[:17]}59{text[19:]}")
-    utc = before.astimezone(UTC)
-    return before + _SECOND if (utc.hour, utc.minute) == (23, 59) else _NO_LEAP
+    utc = before if text[-1] == "Z" else before.astimezone(UTC)
+    return before + _SECOND if utc.minute == 59 and utc.hour == 23 else _NO_LEAP
 
 
 def moment_from_text(value: object) -> object:
