@@ -263,6 +263,6 @@ def test_past_the_limit_faults_are_still_counted(seed: int) -> None:
         data.append(random.choice([{}, sound, edges.spoiled(item, sound), [], None]))
     told, whole = few.examine(data), all_of.examine(data)
     assert told.faults == whole.faults[:2]
-    assert told.excused == whole.excused
+    assert told.excused == whole.excused[:2]
     if not any(isinstance(use.node, Branches | Alias) or use.split for use in uses_of(few.shape)):
         assert len(told.faults) + told.untold == len(whole.faults)

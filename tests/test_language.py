@@ -65,7 +65,7 @@ from dutiful_gate import (
     when,
 )
 from dutiful_gate.prove.proof import prove
-from dutiful_gate.regex.cost import RunawayPattern, degree_of, guarded
+from dutiful_gate.regex.cost import RunawayPattern, degree_of, guarded, within_measure
 from dutiful_gate.regex.from_python import read_python
 
 
@@ -454,6 +454,24 @@ def test_the_slower_matcher_agrees(text: str, pattern: str, whole: bool) -> None
     compiled = re.compile(pattern)
     found = compiled.fullmatch(text) if whole else compiled.search(text)
     assert (guarded(compiled, whole=whole)(text) is None) == (found is None)
+
+
+PIECES_OF_PATTERNS = st.tuples(
+    st.sampled_from(["a", "[ab]", r"\w", r"\d", ".", "-", "[^a]", "(?i:b)", " "]), st.sampled_from(["", "+", "*", "{2,}", "+?", "?"])
+).map("".join)  # fmt: skip
+
+
+@given(
+    st.lists(PIECES_OF_PATTERNS, min_size=1, max_size=4).map("".join),
+    st.sampled_from([0, re.IGNORECASE, re.ASCII]),
+    st.text("aAbB1- é\n", max_size=90),
+)
+def test_what_is_looked_for_in_measure_is_found_alike(pattern: str, flags: int, text: str) -> None:
+    for given_pattern in (pattern, f"({pattern})c?", f"(?s){pattern}$"):
+        compiled = re.compile(given_pattern, flags)
+        found = compiled.search(text)
+        assert (within_measure(compiled, whole=False)(text) is None) == (found is None)
+        assert (within_measure(compiled, whole=True)(text) is None) == (compiled.fullmatch(text) is None)
 
 
 POWERS = [

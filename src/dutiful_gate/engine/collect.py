@@ -416,7 +416,8 @@ class CollectWriter(UnionWriter):
                 with self.block("except RecursionError:"):
                     self.write("raise")
                 with self.block("except Exception:"):
-                    self.write(reading.replace(f"({value})", f"({came})"))
+                    tried = kind.after_swift(self.reading)
+                    self.write(f"{value} = {self.bind(tried, tried.__name__)}({came})")
             with self.block("else:"):
                 self.write(reading)
         elif ready == "False":

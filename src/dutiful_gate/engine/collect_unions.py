@@ -90,7 +90,10 @@ class UnionWriter(RuleWriter):
         """Count a single value that is unsound; nothing is made of it, but where `further` rules are to judge it."""
         if isinstance(node, Scalar):
             kind = self.plan.fitted(node.kind)
-            if (ready := kind.ready(self.reading, value, self.bind)) != "True":
+            ready = kind.ready(self.reading, value, self.bind)
+            if further and ready == "False":
+                return  # it would be read twice
+            if ready != "True":
                 read = kind.reader(self.reading)
                 reading = f"{self.bind(read, read.__name__)}({value}).__class__ is Stop"
                 with self.block(f"if {reading if ready == 'False' else f'not ({ready}) and {reading}'}:"):

@@ -478,7 +478,8 @@ class SoundWriter(SoundRecordWriter):
                 with self.block("try:"):
                     self.write(f"{value} = {expression}")
                 with self.block("except (ValueError, OverflowError):"):
-                    self.write(f"{tell}({came})")
+                    tried = kind.after_swift(self.reading)
+                    self.write(f"{value} = {self.bind(tried, tried.__name__)}({came})")
                 if kind.strict.swift_may_fail and kind is not kind.strict:
                     with self.block(f"if {value}.__class__ is Stop:"):
                         self.write(f"{tell}({came})")

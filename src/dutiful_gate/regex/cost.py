@@ -13,7 +13,7 @@ from functools import lru_cache
 
 from .automaton import Automaton
 from .backtracking import Backtracker
-from .from_python import read_python
+from .from_python import read_python, without_flags
 from .syntax import Expr, Unreadable, every, mapped, parts_of, width
 
 _SIGNS = [chr(code) for code in range(128)] + ["é", "\u4e00"]
@@ -138,9 +138,29 @@ def within_measure(compiled: re.Pattern[str], *, whole: bool) -> Callable[[str],
     try:
         tree = read_python(compiled.pattern, flags)
         power = degree_of(tree, whole=whole)
+        if power > 1 and not whole and (one := absorbs(tree)):
+            plain = re.compile(f"(?<!{one}){without_flags(compiled.pattern)}", flags).search
+            power -= 1
     except (Unreadable, RecursionError):
         return plain
     return measured(plain, tree, power, flags, lambda: guarded(compiled, whole=whole)) if power > 1 else plain
+
+
+def absorbs(tree: Expr) -> str:
+    """The sign of which an expression begins with any number, "" where it does not.
+
+    It is found in a text only if it is found where no such sign stands before: looking there is enough.
+    """
+    tree = _opened(tree)
+    first = tree[1][0] if tree[0] == "seq" and tree[1] else tree
+    while first[0] == "seq" and len(first[1]) and first[1][0][0] != "one":
+        first = first[1][0]
+    if first[0] != "repeat" or first[3] is not None:
+        return ""
+    inner = first[1]
+    while inner[0] == "seq" and len(inner[1]) == 1:
+        inner = inner[1][0]
+    return str(inner[1]) if inner[0] == "one" else ""
 
 
 def degree_of(tree: Expr, *, whole: bool) -> int:

@@ -25,7 +25,7 @@ _BACK = re.compile(r"\\([1-9][0-9]?)")
 def read_python(pattern: str, flags: int = 0) -> Expr:
     """The tree of an expression that `re` takes. Raises Unreadable, and RecursionError where groups nest too deep."""
     if found := _FLAGS.match(pattern):
-        pattern = pattern[found.end() :]
+        pattern = without_flags(pattern)
         for letter in found[1]:
             flags |= _FLAG_OF[letter]
     if flags & re.VERBOSE:
@@ -35,6 +35,12 @@ def read_python(pattern: str, flags: int = 0) -> Expr:
     if reader.at < len(pattern):
         raise Unreadable(pattern[reader.at :])
     return _under(tree, "i") if flags & re.IGNORECASE else tree
+
+
+def without_flags(pattern: str) -> str:
+    """An expression without the flags that it begins with."""
+    found = _FLAGS.match(pattern)
+    return pattern[found.end() :] if found else pattern
 
 
 def _under(node: Expr, flags: str) -> Expr:

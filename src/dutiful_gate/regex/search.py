@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 
-from .cost import danger_of, degree_of, measured, slow
+from .cost import absorbs, danger_of, degree_of, measured, slow
 from .from_ecma import NoPattern, read_ecma, refers
 from .syntax import Expr, Unreadable, as_re, every, parts_of
 
@@ -19,6 +19,9 @@ def ecma_search(pattern: str) -> Callable[[str], object]:
     if plain is None or danger_of(tree):
         return _slow(tree)
     power = degree_of(tree, whole=False)
+    if power > 1 and (one := absorbs(tree)):
+        power -= 1
+        plain = re.compile(f"(?<!{one}){as_re(tree)}").search
     return measured(plain, tree, power, 0, lambda: _slow(tree)) if power > 1 else plain
 
 

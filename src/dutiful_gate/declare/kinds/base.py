@@ -65,6 +65,10 @@ class Kind(Value, ABC):
         """
         return None
 
+    def after_swift(self, reading: Reading) -> Reader:
+        """What reads a value for which that expression has raised."""
+        return self.reader(reading)
+
     @abstractmethod
     def reader(self, reading: Reading) -> Reader:
         """The function that reads what was not ready."""

@@ -24,6 +24,7 @@ _NOT_FINITE = Stop("reading", "a finite number")
 _SIZE = Stop("size", "a decimal number with an exponent from -4300 to 4300")
 _LONG = Stop("size", "a number of at most 4300 digits")
 _MOST_DIGITS = 4300
+_LONG_SINCE = 1 << 600
 _MADE = (
     Decimal("1E+3"), Decimal("12.50"), Decimal("-0"), Decimal("NaN"), Decimal("1E+9999"), Decimal("0.125"), 5,
 )  # fmt: skip
@@ -44,7 +45,9 @@ def decimal_from_json(value: object) -> object:
     if isinstance(value, Decimal):
         return _sized(value)
     if isinstance(value, int):
-        return _LONG if abs(value) >= TOO_LONG else Decimal(value)
+        if -_LONG_SINCE < value < _LONG_SINCE:
+            return Decimal(value)
+        return _LONG if abs(value) >= TOO_LONG else Decimal(str(value))  # by its digits: the quicker way for many
     if isinstance(value, Digits):
         if len(value.digits) > _MOST_DIGITS:
             return _LONG

@@ -92,6 +92,11 @@ def _slow_moment(text: str, *, tried: bool = False) -> object:
         return _NO_SUCH_MOMENT
 
 
+def moment_tried(value: str) -> object:
+    """The same of a text that the parser has refused."""
+    return moment_from_json(value) if value[17:19] == "60" else _slow_moment(value, tried=True)
+
+
 def _after_leap(text: str) -> object:
     """A leap second, which only the end of a day in UTC can have: as clocks that lack it have it, the next one."""
     before = _from_iso(f"{text[:17]}59{text[19:]}")
@@ -215,6 +220,9 @@ class Moment(Kind):
         if _TAKES_24:
             test += f' and {value}[11:13] != "24"'
         return test, f"{bind(_from_iso, 'from_iso')}({value})"
+
+    def after_swift(self, reading: Reading) -> Reader:
+        return moment_tried
 
     def reader(self, reading: Reading) -> Reader:
         return {
