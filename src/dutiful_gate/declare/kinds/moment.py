@@ -60,7 +60,10 @@ def moment_from_json(value: object) -> object:
         # The commonest forms, told by their separators alone: the parser judges the rest.
         between = text[4::3]
         if (len(text) == 20 and between == "--T::Z") or (
-            len(text) == 25 and between in _WITH_OFFSET and text[23] < "6"  # the parser knows 99 minutes
+            len(text) == 25
+            and between in _WITH_OFFSET
+            and text[20:22] < "24"
+            and text[23] < "6"  # the parser takes 99 minutes
         ):
             try:
                 if text[17:19] == "60":
