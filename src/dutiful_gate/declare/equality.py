@@ -12,13 +12,16 @@ LISTS = (list, tuple)
 """The classes of arrays."""
 
 _FEW = 200
+_PLAIN: frozenset[type] = frozenset([str, int, float, type(None)])
+"""The classes of which Python calls equal what JSON does."""
 SOUND, EQUAL, CROWDED = range(3)
 """How items stand to each other, see `standing`."""
 
 
 def keys_of(items: Iterable[Any]) -> list[Any]:
     """What items are compared by: equal where they are equal as JSON has it, and hashable where that can be."""
-    return [key_of(item) for item in items]
+    items = list(items)
+    return items if _PLAIN.issuperset(map(type, items)) else [key_of(item) for item in items]
 
 
 def standing(keys: list[Any]) -> int:

@@ -12,8 +12,14 @@ MOST_ALIKE = 32
 """How many different values of one hash may stand together."""
 
 
+_SALTED: frozenset[type] = frozenset([str, bytes, bool, type(None)])
+"""The classes whose hashes have a secret, or of which there are few values."""
+
+
 def crowded(values: Sequence[Hashable]) -> bool:
     """Whether more than `MOST_ALIKE` different values share a hash. Raises TypeError for what has none."""
+    if _SALTED.issuperset(map(type, values)):
+        return False
     hashes = list(map(hash, values))
     if len(values) <= MOST_ALIKE or len(values) - len(set(hashes)) < MOST_ALIKE:
         return False

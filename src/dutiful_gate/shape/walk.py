@@ -207,25 +207,11 @@ def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
     """A path as far as its steps are numbers or declared names: past that they come from data, and may be secret."""
     uses = [shape.root]
     for at, step in enumerate(path):
-        uses = [each for use in uses for each in _opened(shape, use)]
-        following: list[Use] = []
-        for use in uses:
-            match use.node:
-                case Items(item) if isinstance(step, int):
-                    following.append(item)
-                case Fixed() if isinstance(step, int):
-                    following += use.node.every
-                case Entries(_, value) if not use.secret:
-                    following.append(value)
-                case Branches(options=options, tag=tag, held=held) if held and step in (tag, held):
-                    following += options
-                case Link(key):
-                    following += [
-                        field.use for field in shape.records[key].fields if step == field.wire or step in field.also
-                    ]
-        if not following:
+        opened = [each for use in uses for each in _opened(shape, use)]
+        told = [use for use in opened if not (use.secret and isinstance(use.node, Entries))]
+        uses = [each for use in told for each in _under(shape, use, step)]
+        if not uses:
             return path[:at]
-        uses = following
     return path
 
 
@@ -234,32 +220,47 @@ def undeclared_step(shape: Shape, path: Sequence[str | int]) -> tuple[int, froze
     declared there; None where all may lead somewhere."""
     uses = [shape.root]
     for at, step in enumerate(path):
-        names: set[str] = set()
-        following: list[Use] = []
-        for use in [each for held in uses for each in _opened(shape, held)]:
-            if use.making is not None or (isinstance(use.node, Scalar) and dict in use.node.kind.comes_as):
-                return None
-            match use.node:
-                case Items(item) if isinstance(step, int):
-                    following.append(item)
-                case Fixed() if isinstance(step, int):
-                    following += use.node.every
-                case Entries(_, value):
-                    following.append(value)
-                case Branches(options=options, tag=tag, held=held) if held:
-                    names |= {tag, held}
-                    following += options if step in (tag, held) else ()
-                case Link(key):
-                    record = shape.records[key]
-                    if record.rests:
-                        return None
-                    fields = (*record.fields, *record.computed)
-                    names |= {field.wire for field in fields}
-                    following += [field.use for field in fields if step == field.wire or step in field.also]
-        if not following:
-            return at, frozenset(names)
-        uses = following
+        opened = [each for use in uses for each in _opened(shape, use)]
+        if any(_may_hold_more(shape, use) for use in opened):
+            return None
+        uses = [each for use in opened for each in _under(shape, use, step)]
+        if not uses:
+            return at, frozenset(name for use in opened for name in _names_under(shape, use))
     return None
+
+
+def _under(shape: Shape, use: Use, step: object) -> Iterator[Use]:
+    """What may stand under a step from a use: an item, or a value under a name as the data has it."""
+    match use.node:
+        case Items(item) if isinstance(step, int):
+            yield item
+        case Fixed() if isinstance(step, int):
+            yield from use.node.every
+        case Entries(_, value):
+            yield value
+        case Branches(options=options, tag=tag, held=held) if held and step in (tag, held):
+            yield from options
+        case Link(key):
+            record = shape.records[key]
+            for field in (*record.fields, *record.computed):
+                if step == field.wire or step in field.also:
+                    yield field.use
+
+
+def _names_under(shape: Shape, use: Use) -> Iterator[str]:
+    match use.node:
+        case Branches(tag=tag, held=held) if held:
+            yield from (tag, held)
+        case Link(key):
+            yield from (field.wire for field in (*shape.records[key].fields, *shape.records[key].computed))
+
+
+def _may_hold_more(shape: Shape, use: Use) -> bool:
+    """Whether there may be something under names that nobody declared."""
+    node = use.node
+    if use.making is not None or (isinstance(node, Scalar) and dict in node.kind.comes_as):
+        return True
+    return isinstance(node, Link) and bool(shape.records[node.key].rests)
 
 
 def _opened(shape: Shape, use: Use) -> Iterator[Use]:
