@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+from ..declare.kinds import Text
 from ..declare.phrases import Phrase
 from ..declare.sources import Reading
 from ..report.shown_values import outlined, plainly
@@ -96,6 +97,8 @@ class UnionWriter(RuleWriter):
             if ready != "True":
                 read = kind.reader(self.reading)
                 reading = f"{self.bind(read, read.__name__)}({value}).__class__ is Stop"
+                if type(kind.strict) is Text:  # a text that is not ready is none
+                    reading = f"({value}.__class__ is str or {reading})"
                 with self.block(f"if {reading if ready == 'False' else f'not ({ready}) and {reading}'}:"):
                     self.write("log.untold += 1")
                     if further:

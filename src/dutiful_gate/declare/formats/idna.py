@@ -96,19 +96,22 @@ def _bidi_holds(label: str) -> bool:
 
 
 def is_label(label: str) -> bool:
-    """Whether a label that is not plain ASCII is a U-label: every character allowed where it stands.
+    """Whether a label that is not plain ASCII is a U-label."""
+    return bool(in_ascii(label))
+
+
+def in_ascii(label: str) -> str:
+    """The A-label of a label that is not plain ASCII; "" where it is no U-label: every character is allowed where it is.
 
     The package `idna` judges where it is installed; else the rules are derived from the interpreter's Unicode data.
     """
     package = _package()
     if package is not None:
         try:
-            package.check_label(label)
-            package.alabel(label)
+            return str(package.alabel(label), "ascii")
         except (package.IDNAError, UnicodeError):
-            return False
-        return True
-    return _is_derived_label(label)
+            return ""
+    return f"xn--{label.encode('punycode').decode('ascii')}" if _is_derived_label(label) else ""
 
 
 @cache

@@ -131,23 +131,22 @@ def _is_plain_label(label: str) -> bool:
 
 def is_idn_hostname(text: str) -> bool:
     """A host name whose labels may be of any script (RFC 5890, IDNA 2008)."""
-    from .idna import is_label
+    from .idna import in_ascii
 
     if text.isascii() and "--" not in text:
         return is_hostname(text)
     labels = re.sub("[\u3002\uff0e\uff61]", ".", text).split(".")
-    try:
-        plain = [label if label.isascii() else "xn--" + label.encode("punycode").decode("ascii") for label in labels]
-    except UnicodeError:
-        return False
-    if len(".".join(plain)) > 253:
-        return False
-    return all(
-        is_hostname(label) and (label[2:4] != "--" or label[:4].lower() == "xn--")
-        if label.isascii()
-        else is_label(label)
-        for label in labels
-    )
+    plain = []
+    for label in labels:
+        if not label.isascii():
+            encoded = in_ascii(label)
+        else:
+            sound = is_hostname(label) and (label[2:4] != "--" or label[:4].lower() == "xn--")
+            encoded = label if sound else ""
+        if not encoded:
+            return False
+        plain.append(encoded)
+    return len(".".join(plain)) <= 253
 
 
 def is_idn_email(text: str) -> bool:
