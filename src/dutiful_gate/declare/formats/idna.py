@@ -101,7 +101,7 @@ def is_label(label: str) -> bool:
 
 
 def in_ascii(label: str) -> str:
-    """The A-label of a label that is not plain ASCII; "" where it is no U-label: every character is allowed where it is.
+    """The A-label of a label that is not plain ASCII; "" where it is no U-label, each character allowed where it is.
 
     The package `idna` judges where it is installed; else the rules are derived from the interpreter's Unicode data.
     """
