@@ -53,12 +53,15 @@ def _may_be_deeper_than(data: Any, most: int) -> bool:
             kind = each.__class__
             if kind is not dict and kind is not list:
                 return True
-            held: Iterable[Any] = each.values() if kind is dict else each
-            following += [one for one in held if one.__class__ not in LEAVES]
+            if each:
+                held: Iterable[Any] = each.values() if kind is dict else each
+                following += [one for one in held if one.__class__ not in LEAVES]
         if not following:
             return False
         # What stands at several places is looked at once: else a few lists inside each other come to millions.
-        level = list({id(one): one for one in following}.values()) if len(following) > len(level) else following
+        if len(following) > len(level) and len(set(map(id, following))) < len(following):
+            following = list({id(one): one for one in following}.values())
+        level = following
     return bool(level)
 
 

@@ -54,13 +54,24 @@ _REFERENCES = {
 _LITERAL = rf"[!\#$&(-;=?-\[\]_a-z~{_SCRIPTS}{_PRIVATE}]"
 
 
-def _template(*, held: bool = False) -> str:
-    """RFC 6570; `held` as above."""
-    one, any_number = ("++", "*+") if held else ("", "*")
-    char = rf"(?:[A-Za-z0-9_]{one}|{_PCT})"
-    variable = rf"{char}(?:\.?{char}){any_number}(?::[1-9][0-9]{{0,3}}|\*)?"
-    expression = rf"\{{[+\#./;?&=,!@|]?{variable}(?:,{variable}){any_number}\}}"
-    return rf"(?:{_LITERAL}{one}|{_PCT}|{expression}){any_number}"
+_OPERATOR = r"[+\#./;?&=,!@|]?"
+_LENGTH = ":[1-9][0-9]{0,3}"
+
+
+def _template() -> str:
+    """RFC 6570."""
+    char = rf"(?:[A-Za-z0-9_]|{_PCT})"
+    variable = rf"{char}(?:\.?{char})*(?:{_LENGTH}|\*)?"
+    expression = rf"\{{{_OPERATOR}{variable}(?:,{variable})*\}}"
+    return rf"(?:{_LITERAL}|{_PCT}|{expression})*"
+
+
+def _held_template() -> str:
+    """The same in runs that are never shortened again; variables of letters and digits alone are tried first."""
+    word = "[A-Za-z0-9_]"
+    name = rf"(?:{word}++|{_PCT}{word}*+)(?:\.?{_PCT}{word}*+|\.{word}++)*+"
+    variables = [rf"{each}(?:,{each})*+\}}" for each in (rf"{word}++\*?+", rf"{name}(?:{_LENGTH}|\*)?+")]
+    return rf"{_LITERAL}*+(?:(?:\{{{_OPERATOR}+(?:{'|'.join(variables)})|{_PCT}){_LITERAL}*+)*+"
 
 
 # RFC 3339, appendix A: no unit is left out between two others. The letters of a grammar are of either case.
@@ -85,7 +96,7 @@ _POINTER = "(?:/[^~]*+(?:~[01][^~]*+)*+)?"
 _late |= {
     "json-pointer": Late(_POINTER),
     "relative-json-pointer": Late(rf"(?:0|[1-9][0-9]*+)(?:[+-](?:0|[1-9][0-9]*+))?(?:#|{_POINTER})"),
-    "uri-template": Late(_template(held=True)),
+    "uri-template": Late(_held_template()),
 }
 _late |= {
     name: Late(_reference(*letters, absolute=absolute, held=True)) for name, (*letters, absolute) in _REFERENCES.items()

@@ -44,12 +44,13 @@ def copied(value: Any, left: int) -> Any:
         raise _Unfit(_FINITE)
     if left <= 0:
         raise _Unfit(_DEEP)
-    if isinstance(value, Mapping):
-        if not all(isinstance(key, str) for key in value):
-            raise _Unfit(_KIND)
-        return {key: copied(each, left - 1) for key, each in value.items()}
+    if kind is dict or isinstance(value, Mapping):
+        for key in value:
+            if not isinstance(key, str):
+                raise _Unfit(_KIND)
+        return {key: copied(each, left - 1) for key, each in value.items()} if value else {}
     if isinstance(value, (list, tuple)):
-        return [copied(each, left - 1) for each in value]
+        return [copied(each, left - 1) for each in value] if value else []
     if isinstance(value, Decimal):
         if not value.is_finite():
             raise _Unfit(_FINITE)
@@ -97,6 +98,8 @@ class Anything(Kind):
         depth = self.depth
 
         def read_anything(value: object) -> object:
+            if isinstance(value, str) and value.__class__ is str:
+                return value if value.isascii() or encodable(value) else SURROGATE
             try:
                 return copied(value, depth)
             except _Unfit as unfit:

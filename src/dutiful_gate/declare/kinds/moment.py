@@ -38,7 +38,9 @@ _MOMENT = Late(
 _DAY = Late(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 _from_iso = datetime.fromisoformat
 _SECOND: Final = timedelta(seconds=1)
+_NO_TIME: Final = timedelta(0)
 _WITH_OFFSET: Final = ("--T::+:", "--T::-:")
+_SMALL: Final = ("--t::z", "--T::z", "--t::Z", "--t::+:", "--t::-:")
 
 
 def _takes_24() -> bool:
@@ -65,16 +67,14 @@ def moment_from_json(value: object) -> object:
             and text[20:22] < "24"
             and text[23] < "6"  # the parser takes 99 minutes
         ):
+            if text[17] > "5":
+                return moment_tried(text)
             try:
-                if text[17:19] == "60":
-                    return _after_leap(text)
                 if text[11:13] != "24":
                     return _from_iso(text)
-            except OverflowError:
-                return _NO_SUCH_MOMENT
             except ValueError:
-                return _slow_moment(text, tried=True)
-        return _slow_moment(text)
+                return moment_tried(text)
+        return moment_from_json(text.upper()) if between in _SMALL else _slow_moment(text)
     return _slow_moment(value) if isinstance(value, str) else _MOMENT_KIND
 
 
@@ -95,15 +95,22 @@ def _slow_moment(text: str, *, tried: bool = False) -> object:
         return _NO_SUCH_MOMENT
 
 
-def moment_tried(value: str) -> object:
-    """The same of a text that the parser has refused."""
-    return moment_from_json(value) if value[17:19] == "60" else _slow_moment(value, tried=True)
+def moment_tried(text: str) -> object:
+    """The same of a text of one of the commonest forms that the parser refuses."""
+    if text[17:19] != "60":
+        return _slow_moment(text, tried=True)
+    try:
+        return _after_leap(text)
+    except OverflowError:
+        return _NO_SUCH_MOMENT
+    except ValueError:
+        return _slow_moment(text, tried=True)
 
 
 def _after_leap(text: str) -> object:
     """A leap second, which only the end of a day in UTC can have: as clocks that lack it have it, the next one."""
-    before = _from_iso(f"{text[:17]}59{text[19:]}")
-    utc = before if text[-1] == "Z" else before.astimezone(UTC)
+    before = _from_iso(text.replace(":60", ":59", 1))  # a minute 60, which no clock has, keeps the second 60
+    utc = before if text[-1] == "Z" else before - before.utcoffset()  # type: ignore[operator]  # it has one
     return before + _SECOND if utc.minute == 59 and utc.hour == 23 else _NO_LEAP
 
 
@@ -413,9 +420,9 @@ class UtcMoment(Moment):
 
         def read_utc(value: object) -> object:
             moment = read(value)
-            if isinstance(moment, datetime) and moment.utcoffset() != timedelta(0):
-                return _UTC_READING
-            return moment
+            if moment.__class__ is datetime and moment.tzinfo is UTC:
+                return moment
+            return _UTC_READING if isinstance(moment, datetime) and moment.utcoffset() != _NO_TIME else moment
 
         return read_utc
 

@@ -33,7 +33,8 @@ _UUID_TEXT = "[0-9A-Fa-f]{8}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{4}-[0-9A-
 _time_text, _duration_text, _base64, _uuid_text = Late(_TIME), Late(_DURATION), Late(_BASE64), Late(_UUID_TEXT)
 # The commonest texts at little cost: which parts go together is looked at apart.
 _plain_duration = Late(
-    r"(-)?P(?:([0-9]{1,9})([WD]))?(T)?(?:([0-9]{1,9})H)?(?:([0-9]{1,9})M)?(?:([0-9]{1,9}(?:\.[0-9]{1,6})?)S)?"
+    r"(-)?P(?:([0-9]{1,9}+)([WD]))?+"
+    r"(?:(T)(?:([0-9]{1,9}+)H)?+(?:([0-9]{1,9}+)M)?+(?:([0-9]{1,9}+)(?:\.([0-9]{1,6}+))?+S)?+)?+"
 )
 _SECOND = timedelta(seconds=1)
 _new, _UNKNOWN = object.__new__, SafeUUID.unknown
@@ -76,7 +77,7 @@ def read_duration(text: str) -> Any:
     parts = _plain_duration.fullmatch(text)
     if parts is None:
         return REFUSED
-    sign, days, unit, clock, hours, minutes, seconds = parts.groups()
+    sign, days, unit, clock, hours, minutes, seconds, fraction = parts.groups()
     whole = micro = 0
     if clock:
         if hours:
@@ -84,15 +85,14 @@ def read_duration(text: str) -> Any:
         if minutes:
             whole += int(minutes) * 60
         if seconds:
-            if "." in seconds:
-                seconds, _, fraction = seconds.partition(".")
-                micro = int(fraction.ljust(6, "0"))
             whole += int(seconds)
+            if fraction:
+                micro = int(fraction.ljust(6, "0"))
         elif not hours and not minutes:
             return REFUSED
         if unit == "W":
             return REFUSED
-    elif hours or minutes or seconds or not days:
+    elif not days:
         return REFUSED
     if days is None:
         length = timedelta(0, whole, micro) if micro else _SECOND * whole
