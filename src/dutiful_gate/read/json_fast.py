@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Callable
 from functools import lru_cache
 from itertools import accumulate
@@ -14,7 +13,6 @@ from ..declare.facts import REFUSED, Stop
 from ..declare.json_strings import BACKSLASH, QUOTE, Uncounted, strings_in, strings_in_text
 from ..declare.limits import Limits
 
-_STRINGS = re.compile(rb'"(?:[^"\\]++|\\.)*+"', re.DOTALL)
 # Records count as lists do; of everything else only what tells strings from the rest is kept.
 _ALIKE = bytes.maketrans(b"{}", b"[]")
 _NEITHER = bytes(set(range(256)) - set(b'[]{}"\\'))
@@ -202,10 +200,11 @@ def _with_digits(most: int, *, exact: bool) -> json.JSONDecoder:
 def too_deep(raw: bytes, most: int) -> bool:
     """Whether lists and records nest deeper than `most`, whatever stands inside strings."""
     # Two quotes side by side are an empty string, or the end of one and the beginning of another: taking them out
-    # leaves quotes only around brackets and backslashes in strings, which are rare and then taken out one by one.
+    # leaves quotes only around brackets and backslashes in strings, which are rare: then what stands between is taken.
     left = raw.translate(_ALIKE, _NEITHER).replace(b'""', b"")
     if b'"' in left:
-        left = _STRINGS.sub(b"", raw).translate(_ALIKE, _NEITHER)
+        plain = raw.replace(rb"\\", b"").replace(rb"\"", b"") if BACKSLASH in raw else raw
+        left = b"".join(plain.split(b'"')[::2]).translate(_ALIKE, _NEITHER)
     for _ in range(most):
         inner, left = left, left.replace(b"[]", b"")  # one level in a round
         if not left:
