@@ -16,6 +16,7 @@ import time
 import traceback
 import warnings
 from collections import OrderedDict, UserDict
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from random import Random
@@ -29,6 +30,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from any_declaration import any_declaration, loaded
 from any_document import disagreement
+from any_pair import contradiction
 from dutiful_gate import DeclarationError, Gate, Limits, Refused, Source, declarations_of
 from dutiful_gate.declare.kinds import Text
 from dutiful_gate.declare.kinds.number import Number, Whole
@@ -311,29 +313,30 @@ def _payloads(gate: Gate[Any], random: Random) -> list[Any]:
         return []
 
 
-def _documents(seed: int, count: int) -> int:
-    """How often the ways of judging by a document differ: compiled, and word for word."""
-    judged = 0
+def _many(seed: int, count: int, of: str, judge: Callable[[int], tuple[bool, str]]) -> int:
+    """How often a law does not hold of what is made of seeds; what cannot be made does not count."""
+    made = 0
     told: list[str] = []
     with ProcessPoolExecutor(os.cpu_count()) as pool, Progress(*COLUMNS) as bar:
-        task = bar.add_task("documents", total=count)
+        task = bar.add_task(of, total=count)
         # About half of what is written is no document: it refers to nothing, or in a circle.
-        for number, some in pool.map(_some_documents, range(seed, seed + 4 * count, SOME)):
-            judged += number
+        starts = range(seed, seed + 4 * count, SOME)
+        for number, some in pool.map(_some, [judge] * len(starts), starts):
+            made += number
             told += some
-            bar.update(task, completed=min(judged, count))
-            if judged >= count:
+            bar.update(task, completed=min(made, count))
+            if made >= count:
                 pool.shutdown(cancel_futures=True)
                 break
     for line in told:
         print(line)
-    print(f"{judged:,} documents judged in all ways")
+    print(f"{made:,} {of}")
     return len(told)
 
 
-def _some_documents(seed: int) -> tuple[int, list[str]]:
+def _some(judge: Callable[[int], tuple[bool, str]], seed: int) -> tuple[int, list[str]]:
     warnings.simplefilter("ignore")
-    found = [disagreement(each) for each in range(seed, seed + SOME)]
+    found = [judge(each) for each in range(seed, seed + SOME)]
     return sum(is_one for is_one, _ in found), [told for _, told in found if told]
 
 
@@ -364,9 +367,11 @@ def main() -> int:
     parser.add_argument("--instances", type=int, help="how many instances of each  [default: 1000, or 500]")
     parser.add_argument("--patterns", type=int, default=10_000, help="how many random patterns, also judged by Node")
     parser.add_argument("--documents", type=int, default=50_000, help="how many random documents, judged in all ways")
+    parser.add_argument("--pairs", type=int, help="how many pairs of documents, compared  [default: 10000, or 100000]")
     parser.add_argument("--seed", type=int, help="of the first declaration; the others follow  [default: by the clock]")
     asked = parser.parse_args()
     asked.declarations = asked.declarations or (10_000 if asked.size == "large" else 1000)
+    asked.pairs = asked.pairs or (100_000 if asked.size == "large" else 10_000)
     asked.instances = asked.instances or (500 if asked.size == "large" else 1000)
     if asked.seed is None:
         asked.seed = int(time.time()) % 10**8 * 10
@@ -396,7 +401,9 @@ def main() -> int:
     )
     print(f"{made:,} values made in code of those admitted, {made_released:,} of them released")
     print(f"{unstated:,} rules left unstated; no sound payload was found for {unsampled:,} declarations")
-    broken += _patterns(asked.seed, asked.patterns) + _documents(asked.seed, asked.documents)
+    broken += _patterns(asked.seed, asked.patterns)
+    broken += _many(asked.seed, asked.documents, "documents judged in all ways", disagreement)
+    broken += _many(asked.seed, asked.pairs, "pairs of documents held against what is proved of them", contradiction)
     print(f"{broken:,} disagreements")
     return int(bool(broken))
 

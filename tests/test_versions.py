@@ -24,6 +24,7 @@ from hypothesis import strategies as st
 
 from any_declaration import any_declaration
 from any_document import AnyDocument
+from any_pair import contradiction
 from dutiful_gate import (
     DeclarationError,
     Email,
@@ -584,3 +585,48 @@ class Fourteen:
 def test_what_making_a_record_does_counts() -> None:
     assert compare(Thirteen, Thirteen).senders == "unharmed"
     assert compare(Thirteen, Fourteen).senders != "unharmed"
+
+
+TEXT: Any = {"type": "string"}
+A_OR_B: Any = {"properties": {"a": {}, "b": {}}}
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "instance"),
+    [
+        (TEXT, {"oneOf": [TEXT, {"const": "auto"}]}, "auto"),
+        (TEXT, {**TEXT, "anyOf": [{"enum": ["a"]}, {"type": "null"}]}, "b"),
+        ({"anyOf": [{"enum": ["a", "b"]}]}, {"anyOf": [{"enum": ["a"]}]}, "b"),
+        ({"oneOf": [{"const": 4}, False]}, {"oneOf": [{"const": 3}, False]}, 4),
+        ({"unevaluatedProperties": {"type": "null"}, **A_OR_B}, {"unevaluatedProperties": {"type": "null"}}, {"a": 1}),
+        ({"anyOf": [A_OR_B], "unevaluatedProperties": False}, {"unevaluatedProperties": False}, {"a": 1}),
+        ({"oneOf": [A_OR_B], "unevaluatedProperties": TEXT}, {"unevaluatedProperties": TEXT}, {"a": 1}),
+        (
+            {"anyOf": [{"properties": {"a": {}}}, {"properties": {"b": {}}}], "unevaluatedProperties": False},
+            {"anyOf": [{"properties": {name: {}}, "additionalProperties": False} for name in ("a", "b")]},
+            {"a": 1, "b": 1},
+        ),
+        (A_OR_B, {**A_OR_B, "allOf": [{"unevaluatedProperties": False}]}, {"a": 1}),
+        ({"prefixItems": [{}], "unevaluatedItems": False}, {"unevaluatedItems": False}, [1]),
+        ({"properties": {"a": {}}}, {"properties": {"a": {}, "b": False}}, {"b": 1}),
+        (True, {"patternProperties": {"^a": {}}, "properties": {"a": False}}, {"a": 1}),
+        (
+            {"additionalProperties": False, "properties": {"a": {}}, "propertyNames": True},
+            {"properties": {"a": {}}, "propertyNames": {"maxLength": 0}},
+            {"a": 1},
+        ),
+    ],
+)
+def test_no_pair_is_proved_that_one_instance_contradicts(old: Any, new: Any, instance: Any) -> None:
+    assert Gate.from_schema(old).accepts(instance)
+    assert not Gate.from_schema(new).accepts(instance)
+    assert compare(old, new, undeclared=True).senders != "unharmed"
+    assert compare(new, old, undeclared=True).readers != "unharmed"
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=int(os.environ.get("VERSIONS", "40")) * 3)
+def test_what_is_proved_of_documents_no_instance_contradicts(seed: int) -> None:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        assert contradiction(seed)[1] == ""

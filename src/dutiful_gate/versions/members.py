@@ -6,9 +6,10 @@ from collections.abc import Callable, Iterator
 from functools import lru_cache
 from typing import Any, Final
 
-from ..document.declaring.meaning import Clause, Meaning, Part, Piece, Said
+from ..document.declaring.meaning import Meaning, Part, Piece, Said
 from ..document.judging.keywords import list_parts
 from ..regex.search import ecma_search
+from .unevaluated import closes
 
 
 @lru_cache(maxsize=1_000)
@@ -79,22 +80,10 @@ def required_of(meaning: Meaning) -> set[str]:
 
 def is_closed(meaning: Meaning) -> bool:
     """Whether keys that are not named are refused."""
-    if clause_of(meaning, "unevaluatedProperties") is False:
-        return True
-    return any(
+    return closes(meaning) or any(
         each.words.get("additionalProperties") is False and "patternProperties" not in each.words
         for each in meaning.records
     )
-
-
-def clause_of(meaning: Meaning, word: str) -> Any:
-    """What stands under a keyword that joins schemas; None where it is not there."""
-    return next((clause.node.raw[word] for clause in meaning.clauses if clause.word == word), None)
-
-
-def is_closing(clause: Clause) -> bool:
-    """Whether a keyword says no more than that keys which are not named are refused."""
-    return clause.word == "unevaluatedProperties" and clause.node.raw[clause.word] is False
 
 
 def additional_of(meaning: Meaning) -> Part:

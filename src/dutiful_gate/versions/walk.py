@@ -7,13 +7,14 @@ whatever is not understood is flagged both ways.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from copy import copy
 from typing import Any, Final
 
 from ..document.declaring.disjoint import Apart
 from ..document.declaring.meaning import Clause, Meaning, Part, Piece, TooMany, gathered
 from ..document.judging.keywords import contains_bounds
+from ..document.judging.library import Subschema
 from ..gates.document import DocumentGate
 from ..report.shown_values import shortened, visible
 from .bounds import counted_changes, end_changes, number_changes, text_changes
@@ -37,12 +38,10 @@ from .changes import (
 from .joined_schemas import clause_in_words, followed, holds_by_keys, is_near, only_refers, same_clause, subschema_part
 from .members import (
     additional_of,
-    clause_of,
     dependent_names,
     dependent_schemas,
     head_count,
     is_closed,
-    is_closing,
     is_nothing,
     is_open,
     item_at,
@@ -53,6 +52,7 @@ from .members import (
     search_of,
 )
 from .same_schemas import are_same
+from .unevaluated import UNEVALUATED, closes, left_alike
 
 _MOST_STEPS: Final = 60_000
 _MOST_OPTIONS: Final = 40
@@ -77,7 +77,8 @@ class Walk:
         self._at: Pair | None = None
         self._same: dict[tuple[Part, Part], bool] = {}
         self._meanings: dict[Part, Meaning] = {}
-        self._apart = (Apart(_judge_of(old)), Apart(_judge_of(new)))
+        self._judges = _judge_of(old), _judge_of(new)
+        self._apart = Apart(self._judges[0]), Apart(self._judges[1])
 
     def changes(self) -> list[Change]:
         """What changed, from the outside in; nothing where both say the same."""
@@ -184,7 +185,7 @@ class Walk:
         if was.never or now.never or not was.kinds or not now.kinds:
             yield from self._never(was, now, old, new)
             return
-        values, others = was.values(_judge_of(self.old)), now.values(_judge_of(self.new))
+        values, others = was.values(self._judges[0]), now.values(self._judges[1])
         if values is not None or others is not None:
             yield from self._constants(values, others, old, new)
             return
@@ -195,7 +196,10 @@ class Walk:
             return
         before, after = self._options(was, old, 0), self._options(now, new, 1)
         if len(before) == 1 and len(after) == 1:
-            yield from self._facets(before[0], after[0])
+            if before[0].part != old or after[0].part != new:  # the one that is left may name its few values
+                yield Lead(self._pair(before[0].part, after[0].part))
+            else:
+                yield from self._facets(before[0], after[0])
             return
         if len(before) == 1:
             before = by_kind(before[0])
@@ -211,8 +215,8 @@ class Walk:
 
     def _constants(self, values: list[Any] | None, others: list[Any] | None, old: Part, new: Part) -> Iterator[Change]:
         """Where one of both names its few values, each can be asked."""
-        gone = [each for each in values or () if not _accepts(self.new, new, each)]
-        come = [each for each in others or () if not _accepts(self.old, old, each)]
+        gone = [each for each in values or () if not all(self._judges[1](piece, each) for piece in new)]
+        come = [each for each in others or () if not all(self._judges[0](piece, each) for piece in old)]
         if values is not None and others is not None:
             if gone:
                 yield Change(f"no longer {listed(gone)}", narrows=True, old=old, new=new, edges=gone)
@@ -243,13 +247,15 @@ class Walk:
         subschemas = clause.subschemas()
         if len(subschemas) > _MOST_OPTIONS:
             return [Option(part, meaning, meaning.kinds)]
+        # What was gathered stands here by itself: nothing is to lead to it again.
         base = tuple(
-            piece.less(clause.word) if piece.node is clause.node else piece
+            piece.less("$ref", "allOf", *([clause.word] if piece.node is clause.node else []))
             for piece in meaning.pieces
             if not only_refers(piece)
         )
         parts = [(*base, Piece(subschema)) for subschema in subschemas]
-        if clause.word == "oneOf" and self._apart[side].alike(parts):
+        late = any(each.word in UNEVALUATED for each in meaning.clauses)  # two options evaluate more than each alone
+        if (clause.word == "oneOf" or late) and self._apart[side].alike(parts):
             return [Option(part, meaning, meaning.kinds)]
         made = []
         for each in parts:
@@ -397,10 +403,15 @@ class Walk:
     def _gone(
         self, was: Meaning, now: Meaning, name: str, old: Part, new: Part, *, required: bool, closed: bool
     ) -> Iterator[Found]:
-        held = self._under(was, name)
+        held, further = self._under(was, name), self._under(now, name)
         if is_nothing(held):
+            if further and not is_open(further):
+                yield Lead(self._pair(held, further), name)
+            elif self.undeclared:
+                yield Change(
+                    "no longer refused", widens=True, old=held, new=further, edges=OF_ANY_KIND, key=name
+                ).under(name)
             return
-        further = self._under(now, name)
         if closed and is_nothing(further):
             yield Change("gone, and now refused", narrows=True, widens=required, old=held, new=(), key=name).under(name)
         elif further and not is_open(further):
@@ -414,10 +425,13 @@ class Walk:
     def _new(
         self, was: Meaning, now: Meaning, name: str, old: Part, new: Part, *, required: bool, closed: bool
     ) -> Iterator[Found]:
-        held = self._under(now, name)
+        before, held = self._under(was, name), self._under(now, name)
         if is_nothing(held):
+            if before and not is_open(before):
+                yield Lead(self._pair(before, held), name)
+            elif self.undeclared:
+                yield Change("now refused", narrows=True, old=before, new=held, edges=OF_ANY_KIND, key=name).under(name)
             return
-        before = self._under(was, name)
         if closed and is_nothing(before):
             words = "new, must be there" if required else "new, may be left out"
             yield Change(words, narrows=required, widens=True, old=(), new=held, key=name).under(name)
@@ -444,7 +458,7 @@ class Walk:
                     matched = True
             if not matched and isinstance(words.get("additionalProperties"), dict | bool):
                 found.append(Piece(each.node.subschema("additionalProperties")))
-        if not found and clause_of(meaning, "unevaluatedProperties") is False:
+        if not found and closes(meaning):
             piece = next(clause.piece for clause in meaning.clauses if clause.word == "unevaluatedProperties")
             found.append(Piece(piece.node.subschema("unevaluatedProperties")))
         return tuple(dict.fromkeys(found))
@@ -465,9 +479,8 @@ class Walk:
             )
             edges = ({"nobody_declared_this": 1},)
             yield Change(words, narrows=closed_now, widens=closed, old=old, new=new, edges=edges)
-            return
         others, others_now = additional_of(was), additional_of(now)
-        if not closed and (others or others_now):
+        if not closed and not closed_now and (others or others_now):
             yield Lead(self._pair(others, others_now), ANY)
         named, named_now = part_of_word(was, "propertyNames"), part_of_word(now, "propertyNames")
         yield Lead(self._pair(named, named_now), prefix="its keys")
@@ -487,12 +500,16 @@ class Walk:
     def _clauses(self, was: Meaning, now: Meaning, old: Part, new: Part) -> Iterator[Found]:
         left, left_now = list(was.clauses), list(now.clauses)
         for clause in list(left):
+            if clause.word in UNEVALUATED:
+                continue
             twin = next((each for each in left_now if same_clause(clause, each)), None)
             if twin is not None:
                 left.remove(clause)
                 left_now.remove(twin)
-        left = [each for each in left if not is_closing(each)]
-        left_now = [each for each in left_now if not is_closing(each)]
+        left = [each for each in left if each.word not in UNEVALUATED]
+        left_now = [each for each in left_now if each.word not in UNEVALUATED]
+        for word in UNEVALUATED:
+            yield from self._unevaluated(was, now, word, old, new)
         if len(left) == 1 and len(left_now) == 1 and left[0].word == left_now[0].word:
             paired = self._paired(left[0], left_now[0])
             if paired is not None:
@@ -504,6 +521,18 @@ class Walk:
         for clause in left_now:
             narrow = not self._holds_anyway(clause, was)
             yield Change(f"now asks for {clause_in_words(clause)}", narrows=narrow, old=old, new=new)
+
+    def _unevaluated(self, was: Meaning, now: Meaning, word: str, old: Part, new: Part) -> Iterator[Change]:
+        """Where what nothing evaluates is asked otherwise, refused keys apart, which are told already."""
+        sides = [any(clause.word == word for clause in each.clauses) for each in (was, now)]
+        if not any(sides) or left_alike(was, now, word):
+            return
+        if word == "unevaluatedProperties" and all(
+            closes(each) or not has for each, has in zip((was, now), sides, strict=True)
+        ):
+            return
+        words = f"{word} may leave other {'keys' if word == 'unevaluatedProperties' else 'items'} to be judged"
+        yield Change(words, narrows=sides[1], widens=sides[0], old=old, new=new)
 
     def _holds_anyway(self, clause: Clause, meaning: Meaning) -> bool:
         """Whether what a keyword asks holds for every record of the other version, by the keys that it declares."""
@@ -529,19 +558,20 @@ class Walk:
         return None
 
 
-def _judge_of(gate: DocumentGate) -> Any:
+def _judge_of(gate: DocumentGate) -> Callable[[Piece, Any], bool]:
+    """What judges values by a schema of a document, without the keywords that are left aside of it."""
     engine = gate._engine
-    return lambda piece, value: engine.judges(piece.node, value)
+    lessened: dict[Piece, Subschema] = {}
 
+    def judges(piece: Piece, value: Any) -> bool:
+        node = piece.node
+        if piece.without:
+            if piece not in lessened:
+                lessened[piece] = node.document.library.without(node, piece.without)
+            node = lessened[piece]
+        return engine.judges(node, value)
 
-def _accepts(gate: DocumentGate, part: Part, value: Any) -> bool:
-    return all(gate._engine.judges(piece.node, value) for piece in part)
-
-
-# Text and numbers
-
-
-# Parts of lists and records
+    return judges
 
 
 __all__ = ["ANY", "Change", "Walk"]
