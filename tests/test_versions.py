@@ -7,12 +7,14 @@ from __future__ import annotations
 import copy
 import json
 import os
+import re
 import subprocess
 import sys
 import warnings
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, make_dataclass
-from datetime import datetime
+from datetime import date, datetime
+from functools import cache, partial
 from pathlib import Path
 from random import Random
 from typing import Annotated, Any, Literal, NamedTuple, TypedDict
@@ -561,7 +563,57 @@ def test_what_functions_call_counts_too(monkeypatch: pytest.MonkeyPatch) -> None
     assert before == mark_of(_asks_another) != mark_of(_below_the_limit)
     monkeypatch.setattr(sys.modules[__name__], "LIMIT", 10)
     assert mark_of(_asks_another) != before
-    assert mark_of(len) == ""
+    assert mark_of(len) == mark_of(len) != mark_of(sum)
+
+
+class Multiple:
+    def __init__(self, of: int) -> None:
+        self.of = of
+
+    def __call__(self, value: int) -> bool:
+        return value % self.of == 0
+
+
+class Hidden(Multiple):
+    """Its state is in what tells nothing of itself."""
+
+    def __init__(self, of: int) -> None:
+        super().__init__(of)
+        self.seen = iter([of]).__next__
+
+
+def _is_multiple(value: int, of: int) -> bool:
+    return value % of == 0
+
+
+def _within(held: Any) -> Callable[[int], bool]:
+    return lambda value: value in held
+
+
+@pytest.mark.parametrize(
+    "made",
+    [
+        Multiple,
+        lambda of: Multiple(of).__call__,
+        lambda of: partial(_is_multiple, of=of),
+        lambda of: re.compile(str(of)).fullmatch,
+        lambda of: [of].__contains__,
+        lambda of: _within({of: date(2026, 5, of)}),
+        lambda of: _within({frozenset([of]), (of, Multiple(of))}),
+        lambda of: cache(partial(_is_multiple, of=of)),
+    ],
+)
+def test_the_state_of_what_is_called_counts_by_value(made: Callable[[int], Any]) -> None:
+    kind = str if hasattr(made(2), "__self__") and isinstance(made(2).__self__, re.Pattern) else int
+    one, alike, other = (_version_of(Annotated[kind, holds(made(of))]) for of in (2, 2, 3))
+    assert compare(one, alike).senders == "unharmed"
+    assert compare(one, other).senders != "unharmed"
+
+
+def test_state_that_cannot_be_told_is_equal_to_itself_only() -> None:
+    one, other = (_version_of(Annotated[int, holds(Hidden(2))]) for _ in range(2))
+    assert compare(one, one).senders == "unharmed"
+    assert compare(one, other).senders == "unclear"
 
 
 @dataclass

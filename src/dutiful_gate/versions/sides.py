@@ -6,6 +6,7 @@ import json
 import re
 from collections.abc import Iterator, Mapping
 from random import Random
+from types import FunctionType
 from typing import Any, Final, Protocol
 
 from ..declare.errors import DeclarationError
@@ -157,7 +158,7 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
         passing |= {str(check) for check in record.checks if is_for_admission(check)}
         if record.runs_own:  # making one runs code of its class
             made_by = [getattr(record.builder, name, None) for name in ("__new__", "__init__", "__post_init__")]
-            functions |= {f"{_CONSTRUCTOR}{mark_of(each)}" for each in made_by if mark_of(each)}
+            functions |= {f"{_CONSTRUCTOR}{mark_of(each)}" for each in made_by if isinstance(each, FunctionType)}
         for field in record.fields:
             _note_down(fields, f"{before}/{field.wire}", _note(shape, field))
     if not isinstance(shape.root.bare.node, Link):
