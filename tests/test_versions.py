@@ -31,6 +31,8 @@ from dutiful_gate import (
     DeclarationError,
     Email,
     Gate,
+    Limits,
+    Source,
     holds,
     it,
     lenient,
@@ -682,3 +684,34 @@ def test_what_is_proved_of_documents_no_instance_contradicts(seed: int) -> None:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         assert contradiction(seed)[1] == ""
+
+
+def _ruled(stand_in: Any, *, judged: bool = True) -> Any:
+    words = {"default_factory": stand_in} if callable(stand_in) else {"default": stand_in}
+    made = make_dataclass("Span", [("low", int), ("high", int, field(**words))])
+    return obeys(this.low < this.high)(made) if judged else made
+
+
+TRIMMED_FIRST: Any = Annotated[str, trimmed, it.length >= 2]
+TRIMMED_LAST: Any = Annotated[str, it.length >= 2, trimmed]
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "senders"),
+    [
+        (_ruled(9), _ruled(5), "broken"),
+        (_ruled(5), _ruled(9), "unclear"),
+        (_ruled(5), _ruled(5), "unharmed"),
+        (_ruled(5, judged=False), _ruled(9, judged=False), "unharmed"),
+        (_ruled(lambda: 9), _ruled(lambda: 8), "unclear"),
+        (TRIMMED_LAST, TRIMMED_FIRST, "broken"),
+        (TRIMMED_FIRST, TRIMMED_LAST, "unclear"),
+        (TRIMMED_FIRST, TRIMMED_FIRST, "unharmed"),
+        (Gate(list[int]), Gate(list[int], limits=Limits(items=5)), "unclear"),
+        (Gate(list[int], limits=Limits(items=5)), Gate(list[int]), "unharmed"),
+        (Gate(list[int]), Gate(list[int], Source.TEXT), "unclear"),
+        (Gate(list[int], Source.TEXT), Gate(list[int], Source.TEXT), "unharmed"),
+    ],
+)
+def test_what_documents_do_not_say_is_proved_only_where_it_is_equal(old: Any, new: Any, senders: str) -> None:
+    assert compare(old, new).senders == senders

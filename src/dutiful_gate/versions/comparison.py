@@ -12,7 +12,7 @@ from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.shown_values import visible
 from .changes import Change
-from .sides import LENIENT, OR, GateSide, Side, documents_of
+from .sides import LENIENT, LIMITED, OR, GateSide, Side, documents_of
 from .walk import Walk
 from .witnesses import Accepting, Witness, Witnesses, refused_by
 
@@ -288,6 +288,7 @@ def _notes(
     reasons: dict[str, list[str]],
     seed: int,
 ) -> Iterator[Told]:
+    yield from _of_gates(old, new)
     shown = _Shown(old, new, document, document_now, seed)
     was, now = old.notes["fields"], new.notes["fields"]
     if not (old.typed and new.typed):
@@ -308,13 +309,25 @@ def _notes(
         if before["secret"] != after["secret"]:
             words = "is secret now, and left out of what is shown" if after["secret"] else "is secret no longer"
             yield Told(path, words, "release")
-        elif before["default"] != after["default"] and before["default"] and after["default"]:
-            yield Told(path, f"its default was {before['default']}, now {after['default']}", "send")
-        elif before["default"] and not after["default"] and not after["required"]:
-            yield Told(path, f"has no default any more, was {before['default']}", "send")
+        elif before["stand_in"] != after["stand_in"] and not (before["required"] or after["required"]):
+            yield shown.default(path, before, after)
         if before["steps"] != after["steps"]:
             yield from shown.steps(path, before["steps"], after["steps"])
+        elif before["steps"] and _in_both(before["order"], after["order"]) != _in_both(after["order"], before["order"]):
+            yield shown.order(path)
     yield from shown.unstated()
+
+
+def _of_gates(old: Side, new: Side) -> Iterator[Told]:
+    """What the gates themselves are told, beside their types: limits, and the source that they read."""
+    before, after = old.notes["reads"], new.notes["reads"]
+    if before != after:
+        yield Told("", f"reads {after}, was {before}", "send", doubtful=("narrowing", "widening"))
+    for name, what in LIMITED.items():
+        most, most_now = old.notes["limits"][name], new.notes["limits"][name]
+        if most != most_now:
+            way = "narrowing" if most_now < most else "widening"
+            yield Told("", f"at most {most_now:,} {what}, was {most:,}", "send", doubtful=(way,))
 
 
 def _renamed(was: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[Told]:
@@ -378,6 +391,28 @@ class _Shown:
         if set(before) != set(after):
             yield Told(path, words, "release", doubtful=())
 
+    def order(self, path: str) -> Told:
+        """The same steps, some of them on the other side of a rule: it judges what stands there otherwise."""
+        change = Change("its steps and rules stand in another order", path=tuple(path.split("/")[1:]), edges=_UNTIDY)
+        refused, accepted = (each.of(change, ()) for each in self._witnesses())
+        return Told(path, change.words, "send", refused, accepted, _not_shown(refused, accepted))
+
+    def default(self, path: str, before: Mapping[str, Any], after: Mapping[str, Any]) -> Told:
+        """Another default: a rule between fields, or an own function, that judges it may refuse what was admitted."""
+        was, now = before["default"], after["default"]
+        words = f"its default was {was}, now {now}"
+        if not (was and now):
+            words = f"has no default any more, was {was}" if was else f"has a default now: {now}"
+        elif was == now:
+            words = f"its default is another now: {now}"
+        if not (before["judged"] or after["judged"]):
+            return Told(path, words, "send")
+        narrowing, widening = self._witnesses()
+        steps = tuple(path.split("/")[1:])
+        change = Change(words, path=steps, key=steps[-1], narrows=True, widens=True)
+        refused, accepted = narrowing.left_out(change), widening.left_out(change)
+        return Told(path, words, "send", refused, accepted, _not_shown(refused, accepted))
+
     def unstated(self) -> Iterator[Told]:
         """Rules that no document states."""
         was, now = (_rules_of(each.notes) for each in (self.old, self.new))
@@ -407,9 +442,8 @@ class _Shown:
             alone = not (gone or come)
             refused = narrowing.beyond(document_now.accepts, "", alone=True) if alone else None
             accepted = widening.beyond(document.accepts, "", alone=True) if alone else None
-            doubtful = tuple(word for word, found in (("narrowing", refused), ("widening", accepted)) if found is None)
             words = f"functions of its own are others now: {', '.join(other)}"
-            yield Told("", words, "send", refused, accepted, doubtful)
+            yield Told("", words, "send", refused, accepted, _not_shown(refused, accepted))
 
 
 _UNTIDY: Final = ("", " ", " x ", "QLP", "qlp", " QLP", "qlp ", "x  y", 1, 1.5, "1", None)
@@ -425,6 +459,16 @@ class _Unstated(NamedTuple):
 
 def _rules_of(notes: Mapping[str, Any]) -> list[_Unstated]:
     return [_Unstated(each["at"], each["of"], each["rule"]) for each in notes["unstated"]]
+
+
+def _not_shown(refused: Witness | None, accepted: Witness | None) -> tuple[str, ...]:
+    """The directions in which something may go, of which no instance was found."""
+    return tuple(way for way, found in (("narrowing", refused), ("widening", accepted)) if found is None)
+
+
+def _in_both(order: list[str], other: list[str]) -> list[str]:
+    """Of the steps and rules of one version those that the other has as well."""
+    return [each for each in order if each in other]
 
 
 def _done(steps: list[str]) -> list[str]:

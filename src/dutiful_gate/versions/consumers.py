@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Final
 
 from ..declare.json_pointer import joined
 from .comparison import Answer, Told
-from .sides import Side, documents_of
+from .sides import LIMITED, Side, documents_of
 from .walk import Walk
 from .witnesses import Accepting, Witnesses, refused_by
 
@@ -66,9 +67,20 @@ def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, see
         if at and not any(_covers(each.pointer, pointer) for each in found for pointer in at):
             found.append(Told(at[0], "refused by a rule that no document states", "release", witnesses.least_of(value)))
             break
+    reasons += _of_gates(producer, consumer)
     if not any(each.pointer == "" or "rule" in each.words for each in found):
         reasons += _beyond(producer, consumer)
     return Agreement(found, reasons, len(values))
+
+
+def _of_gates(producer: Side, consumer: Side) -> Iterator[str]:
+    """What the consumer's gate refuses, whatever its document says."""
+    if consumer.notes["reads"] != "json":
+        yield f"the consumer reads {consumer.notes['reads']}, and what comes out is JSON"
+    for name, what in LIMITED.items():
+        most, wanted = producer.notes["limits"][name], consumer.notes["limits"][name]
+        if wanted < most:
+            yield f"the consumer takes at most {wanted:,} {what}, and the producer's own limit is {most:,}"
 
 
 def _as_said(words: str) -> str:

@@ -57,7 +57,12 @@ def mark_of(function: Any) -> str:
     """
     if not callable(function):
         return ""
-    return f" [{digest_of_text('|'.join(_Telling().told(function)))}]"
+    return f" [{mark_of_value(function)}]"
+
+
+def mark_of_value(held: Any) -> str:
+    """A digest of a value, the same for equal ones, on the same terms."""
+    return digest_of_text("|".join(_Telling().told(held)))
 
 
 def digest_of_text(text: str) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from random import Random
 from types import FunctionType
 from typing import Any, Final, Protocol
@@ -43,9 +43,11 @@ from ..shape.nodes import (
 from ..shape.one_way import is_for_admission
 from ..shape.to_json import plain
 from ..shape.walk import every, holds_secret, uses_of
-from .function_marks import digest_of_text, mark_of
+from .function_marks import digest_of_text, mark_of, mark_of_value
 
 _DEEPEST: Final = 12
+LIMITED: Final = {"bytes": "bytes", "items": "items in a list", "depth": "levels deep", "digits": "digits of a number"}
+"""The limits of a gate that refuse data, and what each counts, in words."""
 LENIENT: Final = "lenient"
 """Among the steps of a field: that it takes text for numbers and the like."""
 OR: Final = "or"
@@ -84,11 +86,14 @@ class GateSide:
         sent: Any = gate.declared
         self.released = sent
         self.notes: Mapping[str, Any] = {"fields": {}, "functions": [], "unstated": []}
+        reads = gate.reads if isinstance(gate, Gate) else Source.JSON
         if isinstance(self.gate, Gate):
             document = self.gate.schema()
             sent = _as_json(document)
             self.released = _as_json(self.gate.schema(of="release"))
             self.notes = notes_of(self.gate.shape, document)
+        limits = {name: getattr(gate.limits, name) for name in LIMITED}
+        self.notes = {**self.notes, "reads": reads.value, "limits": limits}
         self.send = sent
 
     def accepts(self, data: Any) -> bool:
@@ -142,7 +147,8 @@ def _as_json(document: Document) -> Any:
 def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
     """What is noted of a shape, as plain JSON data.
 
-    `fields`     by the path of a field: its default, its steps, the names it had before, and whether it is secret
+    `fields`     by the path of a field: its default, its steps, the names it had before, whether it is secret, and
+                 whether a rule between fields, or a function of the developer's own, judges it
     `functions`  those of the developer's own, each with the mark of its code
     `unstated`   the rules that the document does not state: where each stands in the data (`at`), what of the value
                  there it judges, and whether only admission asks for it (`passing`)
@@ -151,8 +157,13 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
     functions = set(_marks(shape))
     passing = {_CONSTRUCTOR, *_passing(shape)}
     stands: dict[str, tuple[str, Record]] = {}
-    for path, record in _records(shape, shape.root, (), ()):
+    mentioned = _mentioned(shape)
+    seen_whole = any(
+        not isinstance(use.bare.node, Scalar | Choice) and any(_runs_own(use.parts)) for use in uses_of(shape)
+    )
+    for path, record, above in _records(shape, shape.root, (), ()):
         before = "/".join(("", *path))
+        own = seen_whole or any(shape.records[key].checks or shape.records[key].runs_own for key in above)
         stands.setdefault(record.name, (before, record))
         functions |= {f"{check}{mark_of(check.function)}" for check in record.checks}
         passing |= {str(check) for check in record.checks if is_for_admission(check)}
@@ -160,7 +171,9 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
             made_by = [getattr(record.builder, name, None) for name in ("__new__", "__init__", "__post_init__")]
             functions |= {f"{_CONSTRUCTOR}{mark_of(each)}" for each in made_by if isinstance(each, FunctionType)}
         for field in record.fields:
-            _note_down(fields, f"{before}/{field.wire}", _note(shape, field))
+            note = _note(shape, field)
+            note["judged"] = own or field.attribute in mentioned
+            _note_down(fields, f"{before}/{field.wire}", note)
     if not isinstance(shape.root.bare.node, Link):
         _note_down(fields, "", _note(shape, Field("", "", shape.root)))
     unstated = [
@@ -175,18 +188,33 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
 _CONSTRUCTOR: Final = "its own constructor"
 
 
+def _mentioned(shape: Shape) -> set[Any]:
+    """The attributes that rules between fields mention, wherever these stand."""
+    rules = [rule for record in shape.records.values() for rule in record.rules]
+    return {step for rule in rules for path in rule.paths for step in path}
+
+
+def _runs_own(parts: Iterable[object]) -> Iterator[bool]:
+    """Of each step and rule, whether it is a function of the developer's own."""
+    for part in parts:
+        yield isinstance(part, Holds | Then) or (isinstance(part, Distinct) and callable(part.key))
+
+
 def _note_down(fields: dict[str, Any], path: str, note: dict[str, Any]) -> None:
     """Put down a note of a field; where several options of a union have one of that name, it is of all of them."""
     known = fields.get(path)
     if known is None:
         fields[path] = note
         return
+    known["order"] = [*known["order"], OR, *note["order"]]
     known["steps"] = [*known["steps"], OR, *note["steps"]]  # also where they are the same: one may change alone
-    if all(known[word] == note[word] for word in note if word != "steps"):
+    if all(known[word] == note[word] for word in note if word not in ("steps", "order")):
         return
     known["default"] = " or ".join(dict.fromkeys(each for each in (known["default"], note["default"]) if each))
     known["required"] = known["required"] and note["required"]
     known["secret"] = known["secret"] or note["secret"]
+    known["judged"] = known["judged"] or note["judged"]
+    known["stand_in"] = digest_of_text(known["stand_in"] + note["stand_in"])
     known["shape"] = digest_of_text(known["shape"] + note["shape"])
     known["former"] = [*known["former"], *note["former"]]
 
@@ -216,7 +244,7 @@ def _records(shape: Shape, use: Use, path: tuple[str, ...], above: tuple[str, ..
     match node:
         case Link(key) if key not in above:
             record: Record = shape.records[key]
-            yield path, record
+            yield path, record, (*above, key)
             for field in record.fields:
                 yield from _records(shape, field.use, (*path, field.wire), (*above, key))
         case Items(item):
@@ -238,8 +266,11 @@ def _records(shape: Shape, use: Use, path: tuple[str, ...], above: tuple[str, ..
 def _note(shape: Shape, field: Field) -> dict[str, Any]:
     return {
         "default": _default(shape, field),
+        "stand_in": _stand_in(shape, field),
+        "judged": False,
         "required": field.required,
         "steps": [*_steps(field.use, hides=holds_secret(field.use, shape.guarded))],
+        "order": [*_order(field.use)],
         "former": list(field.former),
         "also": list(field.also),
         "secret": field.use.secret or field.use.bare.secret,
@@ -260,6 +291,14 @@ def _default(shape: Shape, field: Field) -> str:
         return json.dumps(plain(field.use, known, shape), default=str, ensure_ascii=False)
     except Exception:  # a default of a class of the developer's own
         return f"a {type(known).__name__}"
+
+
+def _stand_in(shape: Shape, field: Field) -> str:
+    """A mark of the value that stands in, or of what makes it, which is the same for equal ones; it is never shown."""
+    if field.required or field.may_lack:
+        return ""
+    known = known_default(shape, field)
+    return mark_of(field.factory) if known is MISSING else mark_of_value(known)
 
 
 def _steps(use: Use, *, hides: bool) -> Iterator[str]:
@@ -283,6 +322,12 @@ def _steps_of(use: Use, *, hides: bool) -> Iterator[str]:
     for part in use.parts:
         if isinstance(part, Step):
             yield f"{part}{mark_of(part.function) if isinstance(part, Then) else ''}"
+
+
+def _order(use: Use) -> Iterator[str]:
+    """Its steps and the sorts of its rules, as they follow each other, and of what is inside of it."""
+    for each in every(use):
+        yield from (str(part) if isinstance(part, Step) else type(part).__name__ for part in each.parts)
 
 
 def _marks(shape: Shape) -> Iterator[str]:

@@ -120,6 +120,16 @@ class Witnesses:
                 fallback = instance
         return None if fallback is LEFT_OUT else self.least(fallback, change)
 
+    def left_out(self, change: Change) -> Witness | None:
+        """The smallest that was found without the key of a change, wherever it is refused."""
+        made = (
+            each for base in self._bases for held in _rearranged(base) for each in _placed(held, change.path, LEFT_OUT)
+        )
+        for instance in islice(made, _MOST_TRIES):
+            if self._shows(instance) is not None:
+                return self.least_of(instance)
+        return None
+
     def least_of(self, instance: Any) -> Witness:
         """An instance that shows it, made smaller."""
         found = smallest(instance, lambda smaller: self._shows(smaller) is not None, _MOST_SHRINKS)
