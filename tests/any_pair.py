@@ -20,6 +20,7 @@ PATTERNS = ("a", "^b", "[0-9]$", "^.{2}$")
 _ONE = ("not", "if", "then", "else", "contains", "items", "additionalProperties", "propertyNames",
         "unevaluatedProperties", "unevaluatedItems")  # fmt: skip
 _LISTS = ("allOf", "anyOf", "oneOf", "prefixItems")
+_OF_ROOT = ("$schema", "$id", "$defs")
 _MAPS = ("properties", "dependentSchemas", "patternProperties", "$defs")
 
 
@@ -51,13 +52,15 @@ POOL = instances()
 class AnyPair:
     """Two documents: `old`, and `new`, which is the same after an edit or two."""
 
-    def __init__(self, random: Random) -> None:
+    def __init__(self, random: Random, document: Any = None) -> None:
         self.random = random
         self.left = 12
         self.dialect = random.choice(
             ("2020-12", "2020-12", "2020-12", "2019-09", "draft-07", "draft-04", "openapi-3.0")
         )
-        if random.random() < 0.3:
+        if document is not None:
+            self.dialect, self.old = "2020-12", document
+        elif random.random() < 0.3:
             made = AnyDocument(random)
             self.dialect, self.old = made.dialect, made.content
         else:
@@ -154,10 +157,10 @@ class AnyPair:
             return random.choice((self.schema(1), {"anyOf": [node, self.schema(1)]}, {"not": node}))
         if kind < 0.2:
             word = random.choice(("anyOf", "oneOf", "allOf"))
-            inner = {key: held for key, held in node.items() if key not in ("$id", "$defs")}
-            kept = {key: held for key, held in node.items() if key in ("$id", "$defs")}
+            inner = {key: held for key, held in node.items() if key not in _OF_ROOT}
+            kept = {key: held for key, held in node.items() if key in _OF_ROOT}
             return {word: [inner, *([self.schema(1)] if random.random() < 0.8 else [])], **kept}
-        words = [word for word in node if word not in ("$id", "$defs", "$anchor")]
+        words = [word for word in node if word not in (*_OF_ROOT, "$anchor")]
         if words and kind < 0.42:
             gone = random.choice(words)
             return {word: held for word, held in node.items() if word != gone}

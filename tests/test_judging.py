@@ -19,7 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from any_declaration import loaded
-from any_document import AnyDocument, disagreement
+from any_document import AnyDocument, disagreement, judged_in_all_ways
 from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of, fits, payloads, probes
 from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.document.declaring.meaning import json_kind
@@ -549,3 +549,16 @@ def test_a_key_and_its_value_break_the_same_keyword_each_for_itself() -> None:
     assert [str(fault) for fault in gate.examine({"buoy": "buoy"}).faults] == [
         "/buoy: its key needs at most 2 characters; got 4", "/buoy: needs at most 2 characters; got 4",
     ]  # fmt: skip
+
+
+def test_a_condition_on_which_nothing_hangs_is_the_same_by_every_road() -> None:
+    circle = {
+        "$id": "https://quays.example/root",
+        "$ref": "loose",
+        "$dynamicAnchor": "there",
+        "$defs": {
+            "loose": {"$id": "loose", "if": {"$dynamicRef": "#there"}, "$defs": {"d": {"$dynamicAnchor": "there"}}}
+        },
+    }
+    for data in ("a", 1, None):
+        assert judged_in_all_ways(Gate.from_schema(circle), data) == {True}

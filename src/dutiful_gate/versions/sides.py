@@ -286,7 +286,7 @@ def _default(shape: Shape, field: Field) -> str:
         return "a secret"
     known = known_default(shape, field)
     if known is MISSING:
-        return f"made by {getattr(field.factory, '__name__', 'a function')}{mark_of(field.factory)}"
+        return f"made by {getattr(field.factory, '__name__', 'a function')}"
     try:
         return json.dumps(plain(field.use, known, shape), default=str, ensure_ascii=False)
     except Exception:  # a default of a class of the developer's own

@@ -7,14 +7,13 @@ whatever is not understood is flagged both ways.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from copy import copy
 from typing import Any, Final
 
 from ..document.declaring.disjoint import Apart
-from ..document.declaring.meaning import Clause, Meaning, Part, Piece, TooMany, gathered
+from ..document.declaring.meaning import Clause, Meaning, Part, Piece, TooMany, gathered, judging_pieces
 from ..document.judging.keywords import contains_bounds
-from ..document.judging.library import Subschema
 from ..gates.document import DocumentGate
 from ..report.shown_values import shortened, visible
 from .bounds import counted_changes, end_changes, number_changes, text_changes
@@ -77,7 +76,7 @@ class Walk:
         self._at: Pair | None = None
         self._same: dict[tuple[Part, Part], bool] = {}
         self._meanings: dict[Part, Meaning] = {}
-        self._judges = _judge_of(old), _judge_of(new)
+        self._judges = judging_pieces(old._engine.judges), judging_pieces(new._engine.judges)
         self._apart = Apart(self._judges[0]), Apart(self._judges[1])
 
     def changes(self) -> list[Change]:
@@ -556,22 +555,6 @@ class Walk:
                 )
             ]
         return None
-
-
-def _judge_of(gate: DocumentGate) -> Callable[[Piece, Any], bool]:
-    """What judges values by a schema of a document, without the keywords that are left aside of it."""
-    engine = gate._engine
-    lessened: dict[Piece, Subschema] = {}
-
-    def judges(piece: Piece, value: Any) -> bool:
-        node = piece.node
-        if piece.without:
-            if piece not in lessened:
-                lessened[piece] = node.document.library.without(node, piece.without)
-            node = lessened[piece]
-        return engine.judges(node, value)
-
-    return judges
 
 
 __all__ = ["ANY", "Change", "Walk"]

@@ -44,13 +44,15 @@ def copied(value: Any, left: int) -> Any:
         raise _Unfit(_FINITE)
     if left <= 0:
         raise _Unfit(_DEEP)
+    if not value and (kind is dict or kind is list):
+        return kind()
     if kind is dict or isinstance(value, Mapping):
         for key in value:
             if not isinstance(key, str):
                 raise _Unfit(_KIND)
-        return {key: copied(each, left - 1) for key, each in value.items()} if value else {}
+        return {key: copied(each, left - 1) for key, each in value.items()}
     if isinstance(value, (list, tuple)):
-        return [copied(each, left - 1) for each in value] if value else []
+        return [copied(each, left - 1) for each in value]
     if isinstance(value, Decimal):
         if not value.is_finite():
             raise _Unfit(_FINITE)

@@ -52,6 +52,21 @@ class Piece:
         return hash((self.node, self.without))
 
 
+def judging_pieces(judges: Callable[[Subschema, Any], bool]) -> Callable[[Piece, Any], bool]:
+    """What judges values by pieces, from what judges by whole schemas; lessened schemas are made once."""
+    lessened: dict[Piece, Subschema] = {}
+
+    def judges_piece(piece: Piece, value: Any) -> bool:
+        node = piece.node
+        if piece.without:
+            if piece not in lessened:
+                lessened[piece] = node.document.library.without(node, piece.without)
+            node = lessened[piece]
+        return judges(node, value)
+
+    return judges_piece
+
+
 Part = tuple[Piece, ...]
 """Schemas that must all hold of one value."""
 

@@ -14,7 +14,7 @@ from ...report.fault import pointer
 from ..judging.engine import DocumentEngine
 from ..judging.library import Library, Subschema
 from .kept_parts import needed, pruned
-from .meaning import Part, Piece
+from .meaning import Part, Piece, judging_pieces
 from .naming import Hint, Names, property_names
 from .same_types import Meant
 
@@ -68,7 +68,7 @@ class ModuleState:
         self.uses_documents = False
         self.embeds: dict[str, set[str]] = {}
         self.kept: list[Subschema] = []
-        self.lessened: dict[Piece, Subschema] = {}
+        self.judges_piece = judging_pieces(self.engine.judges)
         self.left_out: list[str] = []
         self.unknown_formats: dict[str, int] = {}
 
@@ -175,11 +175,7 @@ class ModuleState:
 
     def judges(self, asked: Subschema | Piece, value: Any) -> bool:
         """Whether a value that the document holds is sound by a schema in it, or by what is at hand of one."""
-        if isinstance(asked, Piece):
-            if asked.without and asked not in self.lessened:
-                self.lessened[asked] = self.library.without(asked.node, asked.without)
-            asked = self.lessened.get(asked, asked.node)
-        return self.engine.judges(asked, value)
+        return self.judges_piece(asked, value) if isinstance(asked, Piece) else self.engine.judges(asked, value)
 
     # What has no form in types
 

@@ -503,8 +503,12 @@ class _Evaluation:
                 self.seen.unsure[self.ask.path] = None
             elif seen is not None:
                 self.refuse("not")
-        if "if" in words:
+        if "if" in words and ("then" in words or "else" in words or self.looks_at_parts()):
             self.condition()
+
+    def looks_at_parts(self) -> bool:
+        """Whether it can matter what a condition looks at that nothing hangs on: other values have no parts."""
+        return self.ask.notes is not None or isinstance(self.ask.value, (dict, *LISTS))
 
     def condition(self) -> None:
         seen = self.interpreter.judged(self.node.subschema("if"), self.ask.beside("if", quiet=True))
