@@ -678,3 +678,15 @@ TRIMMED_LAST: Any = Annotated[str, it.length >= 2, trimmed]
 )
 def test_what_documents_do_not_say_is_proved_only_where_it_is_equal(old: Any, new: Any, senders: str) -> None:
     assert compare(old, new).senders == senders
+
+
+def test_each_instance_shows_its_own_change_alone() -> None:
+    def made(stand_in: int, of: int) -> Any:
+        fields: list[Any] = [("low", int), ("pieces", Annotated[int, holds(Multiple(of))]), ("high", int, stand_in)]
+        return obeys(this.low < this.high)(make_dataclass("Span", fields))
+
+    told = {change.words: change for change in compare(made(9, 2), made(5, 3)).changes}
+    shown = told["its default was 9, now 5"].refused
+    assert shown is not None
+    assert shown.at == ["/low"]
+    assert Gate(made(5, 3)).accepts({**shown.instance, "high": 99})

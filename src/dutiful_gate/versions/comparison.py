@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 from typing import Any, Final, Literal, NamedTuple
 
 from ..declare.json_pointer import joined
@@ -363,6 +365,7 @@ class _Shown:
         self._seed = seed
         self._pair: tuple[Witnesses, Witnesses] | None = None
         self._instances: list[Any] = []
+        self._further = False  # whether something else may refuse that no document states
 
     def _witnesses(self) -> tuple[Witnesses, Witnesses]:
         if self._pair is None:
@@ -379,6 +382,7 @@ class _Shown:
         Where there were none, the document says all that was accepted, and its walk tells. To take text for numbers as
         well refuses nothing.
         """
+        self._further = True
         narrowing, widening = self._witnesses()
         words = f"its steps were {_named(before)}, now {_named(after)}"
         change = Change(words, path=tuple(path.split("/")[1:]), edges=_UNTIDY, narrows=True, widens=True)
@@ -393,6 +397,7 @@ class _Shown:
 
     def order(self, path: str) -> Told:
         """The same steps, some of them on the other side of a rule: it judges what stands there otherwise."""
+        self._further = True
         change = Change("its steps and rules stand in another order", path=tuple(path.split("/")[1:]), edges=_UNTIDY)
         refused, accepted = (each.of(change, ()) for each in self._witnesses())
         return Told(path, change.words, "send", refused, accepted, _not_shown(refused, accepted))
@@ -407,9 +412,10 @@ class _Shown:
             words = f"its default is another now: {now}"
         if not (before["judged"] or after["judged"]):
             return Told(path, words, "send")
+        self._further = True
         narrowing, widening = self._witnesses()
         steps = tuple(path.split("/")[1:])
-        change = Change(words, path=steps, key=steps[-1], narrows=True, widens=True)
+        change = Change(words, path=steps, key=steps[-1], edges=[*_near(was), *_near(now)])
         refused, accepted = narrowing.left_out(change), widening.left_out(change)
         return Told(path, words, "send", refused, accepted, _not_shown(refused, accepted))
 
@@ -433,13 +439,13 @@ class _Shown:
             (gone, widening, document.accepts, "widening"),
         ):
             for rule in rules:
-                found = witnesses.beyond(accepts, rule.at, alone=len(rules) == 1 and not other)
+                found = witnesses.beyond(accepts, rule.at, alone=len(rules) == 1 and not (other or self._further))
                 words = f"{'new rule' if direction == 'narrowing' else 'no longer a rule'}: {rule.rule}"
                 doubtful: tuple[str, ...] = () if found is not None else (direction,)
                 refused, accepted = (found, None) if direction == "narrowing" else (None, found)
                 yield Told(rule.at, words, "send", refused, accepted, doubtful)
         if other:
-            alone = not (gone or come)
+            alone = not (gone or come or self._further)
             refused = narrowing.beyond(document_now.accepts, "", alone=True) if alone else None
             accepted = widening.beyond(document.accepts, "", alone=True) if alone else None
             words = f"functions of its own are others now: {', '.join(other)}"
@@ -464,6 +470,15 @@ def _rules_of(notes: Mapping[str, Any]) -> list[_Unstated]:
 def _not_shown(refused: Witness | None, accepted: Witness | None) -> tuple[str, ...]:
     """The directions in which something may go, of which no instance was found."""
     return tuple(way for way, found in (("narrowing", refused), ("widening", accepted)) if found is None)
+
+
+def _near(default: str) -> Iterator[Any]:
+    """A default that is told as JSON, and where it is a number, those beside it."""
+    with suppress(ValueError):
+        value = json.loads(default)
+        yield value
+        if isinstance(value, int | float) and not isinstance(value, bool):
+            yield from (value - 1, value + 1)
 
 
 def _in_both(order: list[str], other: list[str]) -> list[str]:

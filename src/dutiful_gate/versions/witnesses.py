@@ -121,13 +121,21 @@ class Witnesses:
         return None if fallback is LEFT_OUT else self.least(fallback, change)
 
     def left_out(self, change: Change) -> Witness | None:
-        """The smallest that was found without the key of a change, wherever it is refused."""
-        made = (
-            each for base in self._bases for held in _rearranged(base) for each in _placed(held, change.path, LEFT_OUT)
-        )
-        for instance in islice(made, _MOST_TRIES):
-            if self._shows(instance) is not None:
-                return self.least_of(instance)
+        """The smallest that is refused for the key of a change alone: with it, both versions accept the rest."""
+
+        def without(held: Any) -> Any:
+            return next(_placed(held, change.path, LEFT_OUT), LEFT_OUT)
+
+        def shows(held: Any) -> bool:
+            gone = without(held)
+            if gone is LEFT_OUT or self._shows(gone) is None:
+                return False
+            return self._accepting.accepts(held) and self._refusing.accepts(held)
+
+        for held in islice((each for base in self._bases for each in _beside(base, change)), _MOST_TRIES):
+            if shows(held):
+                found = without(smallest(held, shows, _MOST_SHRINKS))
+                return Witness(found, self._refusing.refuses(found) or [])
         return None
 
     def least_of(self, instance: Any) -> Witness:
@@ -188,6 +196,18 @@ def _merged(one: Any, other: Any) -> Any:
     if isinstance(one, list) and isinstance(other, list) and other:
         return [_merged(held, other[at % len(other)]) for at, held in enumerate(one)]
     return one
+
+
+def _beside(base: Any, change: Change) -> Iterator[Any]:
+    """An instance as it is, with the edges of a change under the keys beside its own, and rearranged."""
+    yield base
+    around: Any = base
+    for step in change.path[:-1]:
+        around = around.get(step) if isinstance(around, dict) else None
+    for key in around if isinstance(around, dict) else ():
+        for value in change.edges if key != change.key else ():
+            yield from _placed(base, (*change.path[:-1], key), value)
+    yield from islice(_rearranged(base), 1, None)
 
 
 def _rearranged(base: Any) -> Iterator[Any]:
