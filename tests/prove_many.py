@@ -31,6 +31,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 from any_declaration import any_declaration, loaded
 from any_document import disagreement
 from any_pair import contradiction
+from any_typed_pair import held_against
 from dutiful_gate import DeclarationError, Gate, Limits, Refused, Source, declarations_of
 from dutiful_gate.declare.kinds import Text
 from dutiful_gate.declare.kinds.number import Number, Whole
@@ -340,6 +341,36 @@ def _some(judge: Callable[[int], tuple[bool, str]], seed: int) -> tuple[int, lis
     return sum(is_one for is_one, _ in found), [told for _, told in found if told]
 
 
+def _typed_pairs(seed: int, count: int) -> int:
+    """How often what is proved of two versions of a type does not hold; too few instances found count as one more."""
+    shown = known = made = 0
+    told: list[str] = []
+    with ProcessPoolExecutor(os.cpu_count()) as pool, Progress(*COLUMNS) as bar:
+        task = bar.add_task("typed pairs", total=count)
+        for found in pool.map(_typed_pair, range(seed, seed + count), chunksize=4):
+            bar.advance(task)
+            if found is not None:
+                made += 1
+                told += [found[2]] if found[2] else []
+                shown, known = shown + found[0], known + found[1]
+    for line in told:
+        print(line)
+    print(f"{made:,} typed pairs held against what is proved of them; {shown:,} of {known:,} that break are shown")
+    return len(told) + (shown < 0.8 * known)
+
+
+def _typed_pair(seed: int) -> tuple[int, int, str] | None:
+    """Of senders and readers, how many are shown to break and how many do; and what contradicts the comparison."""
+    warnings.simplefilter("ignore")
+    found = held_against(seed)
+    if found is None:
+        return None
+    comparison, broken, told = found
+    shown = [comparison.answer("senders") == "broken", comparison.answer("readers") == "broken"]
+    known = [shown[0] or "senders" in broken, shown[1] or "readers" in broken]
+    return sum(shown), sum(known), told
+
+
 def _patterns(seed: int, count: int) -> int:
     """How often patterns of documents mean something else to us than to a real engine of ECMA-262."""
     if NODE is None:
@@ -368,10 +399,12 @@ def main() -> int:
     parser.add_argument("--patterns", type=int, default=10_000, help="how many random patterns, also judged by Node")
     parser.add_argument("--documents", type=int, default=50_000, help="how many random documents, judged in all ways")
     parser.add_argument("--pairs", type=int, help="how many pairs of documents, compared  [default: 10000, or 100000]")
+    parser.add_argument("--typed-pairs", type=int, help="how many pairs of types, compared  [default: 500, or 5000]")
     parser.add_argument("--seed", type=int, help="of the first declaration; the others follow  [default: by the clock]")
     asked = parser.parse_args()
     asked.declarations = asked.declarations or (10_000 if asked.size == "large" else 1000)
     asked.pairs = asked.pairs or (100_000 if asked.size == "large" else 10_000)
+    asked.typed_pairs = asked.typed_pairs or (5_000 if asked.size == "large" else 500)
     asked.instances = asked.instances or (500 if asked.size == "large" else 1000)
     if asked.seed is None:
         asked.seed = int(time.time()) % 10**8 * 10
@@ -404,6 +437,7 @@ def main() -> int:
     broken += _patterns(asked.seed, asked.patterns)
     broken += _many(asked.seed, asked.documents, "documents judged in all ways", disagreement)
     broken += _many(asked.seed, asked.pairs, "pairs of documents held against what is proved of them", contradiction)
+    broken += _typed_pairs(asked.seed, asked.typed_pairs)
     print(f"{broken:,} disagreements")
     return int(bool(broken))
 

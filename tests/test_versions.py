@@ -15,6 +15,7 @@ from collections import deque
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, make_dataclass
 from datetime import date, datetime
+from decimal import Decimal
 from functools import cache, partial
 from pathlib import Path
 from random import Random
@@ -29,6 +30,7 @@ from hypothesis import strategies as st
 from any_declaration import any_declaration
 from any_document import AnyDocument
 from any_pair import AnyPair, contradiction
+from any_typed_pair import typed_contradiction
 from dutiful_gate import (
     DeclarationError,
     Email,
@@ -40,6 +42,7 @@ from dutiful_gate import (
     lenient,
     named,
     obeys,
+    otherwise,
     payloads,
     secret,
     this,
@@ -655,6 +658,14 @@ def _ruled(stand_in: Any, *, judged: bool = True) -> Any:
     return obeys(this.low < this.high)(made) if judged else made
 
 
+def _ruled_text(kind: Any) -> Any:
+    return obeys(this.low < this.high)(make_dataclass("Span", [("low", kind), ("high", kind)]))
+
+
+def _fallen(kind: Any) -> Any:
+    return obeys(this.low != 3)(make_dataclass("Span", [("low", kind)]))
+
+
 TRIMMED_FIRST: Any = Annotated[str, trimmed, it.length >= 2]
 TRIMMED_LAST: Any = Annotated[str, it.length >= 2, trimmed]
 
@@ -670,7 +681,18 @@ TRIMMED_LAST: Any = Annotated[str, it.length >= 2, trimmed]
         (TRIMMED_LAST, TRIMMED_FIRST, "broken"),
         (TRIMMED_FIRST, TRIMMED_LAST, "unclear"),
         (TRIMMED_FIRST, TRIMMED_FIRST, "unharmed"),
-        (Gate(list[int]), Gate(list[int], limits=Limits(items=5)), "unclear"),
+        (Gate(list[int]), Gate(list[int], limits=Limits(items=5)), "broken"),
+        (Gate(list[int]), Gate(list[str], limits=Limits(items=5)), "broken"),
+        (Gate(list[int]), Gate(list[int], limits=Limits(bytes=500)), "unclear"),
+        (int, float, "broken"),
+        (Annotated[int, it.between(0, 9)], float, "unharmed"),
+        (int, int | float, "unharmed"),
+        (Decimal, float | None, "broken"),
+        (_ruled_text(str), _ruled_text(date), "broken"),
+        (_ruled_text(date), _ruled_text(str), "unclear"),
+        (_ruled_text(Annotated[str, it.length <= 30]), _ruled_text(str), "unharmed"),
+        (_fallen(Annotated[int, it <= 2, otherwise(1)]), _fallen(Annotated[int, otherwise(1)]), "broken"),
+        (_fallen(Annotated[int, it <= 2, otherwise(1)]), _fallen(Annotated[int, it <= 2, otherwise(1)]), "unharmed"),
         (Gate(list[int], limits=Limits(items=5)), Gate(list[int]), "unharmed"),
         (Gate(list[int]), Gate(list[int], Source.TEXT), "unclear"),
         (Gate(list[int], Source.TEXT), Gate(list[int], Source.TEXT), "unharmed"),
@@ -678,6 +700,24 @@ TRIMMED_LAST: Any = Annotated[str, it.length >= 2, trimmed]
 )
 def test_what_documents_do_not_say_is_proved_only_where_it_is_equal(old: Any, new: Any, senders: str) -> None:
     assert compare(old, new).senders == senders
+
+
+# Whose numbers, stand-ins, limits, own functions and steps differed, and which the comparison had called proved.
+@pytest.mark.parametrize("seed", [700034, 700039, 700294, *range(300, 330)])
+def test_what_is_proved_of_types_no_instance_contradicts(seed: int) -> None:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        assert typed_contradiction(seed)[1] == ""
+
+
+@pytest.mark.parametrize(
+    "document", [{"maximum": 10**400}, {"minimum": -(10**400)}, {"const": 10**400}, {"minLength": 10**400}]
+)
+def test_numbers_past_a_double_are_compared_and_counted(document: Any) -> None:
+    word, number = next(iter(document.items()))
+    told = compare(document, {word: number + 1})
+    assert told.changes
+    assert all("digits" in change.words and len(change.words) < 150 for change in told.changes)
 
 
 def test_each_instance_shows_its_own_change_alone() -> None:

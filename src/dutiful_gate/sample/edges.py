@@ -104,10 +104,10 @@ class Edges:
         if isinstance(constant, int | float | Decimal):
             if isinstance(constant, Decimal):
                 constant = float(constant)
-            yield from (constant, constant - 1, constant + 1, constant + 0.5)
+            yield from (constant, constant - 1, constant + 1)
             if abs(constant) < 2**60:
                 near = float(constant)
-                yield from (near, math.nextafter(near, math.inf), math.nextafter(near, -math.inf))
+                yield from (near, near + 0.5, math.nextafter(near, math.inf), math.nextafter(near, -math.inf))
         elif isinstance(constant, str):
             yield from (constant, constant.upper(), constant.lower(), f" {constant} ", constant + "x")
         elif isinstance(constant, datetime | date):

@@ -32,6 +32,7 @@ _DEEPEST = 24
 _SHALLOW = 4
 _MOST_PLACES = 60
 _MOST_ITEMS = 1000
+_PAST_DOUBLES = 2**1023  # from here on whole numbers alone
 _LONGEST_LEAD = 150
 _LARGEST_LIST = 2000
 _ALL_TYPES = ("string", "integer", "number", "object", "array", "boolean", "null")
@@ -226,6 +227,8 @@ class DocumentPayloads:
             last -= last * step in barred
             drawn = step * self.random.randint(first, max(first, last))
             return int(drawn) if drawn.denominator == 1 else float(drawn)
+        if max(abs(low), abs(high)) >= _PAST_DOUBLES:
+            return self.random.randint(math.ceil(low) + (low in barred), math.floor(high) - (high in barred))
         drawn_at = self.random.uniform(float(low), float(high))
         made = round(drawn_at, 2)
         return made if low < made < high or (made in (low, high) and made not in barred) else drawn_at

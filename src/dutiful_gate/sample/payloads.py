@@ -91,11 +91,16 @@ class Payloads:
         self._wholes = {key: Use(Link(key)) for key in shape.records}
         self._left = _MOST_TRIES
         self._made = 0
+        self.tries = 0
+        """How many parts were made in vain by now."""
 
     def make(self) -> Any:
         """One sound payload. Raises CannotSample where the rules leave nothing that could be found."""
         self._left, self._made = _MOST_TRIES, 0
-        return self.use(self.shape.root, 0, "")
+        try:
+            return self.use(self.shape.root, 0, "")
+        finally:
+            self.tries += _MOST_TRIES - self._left
 
     def ends(self, depth: int) -> bool:
         """Whether a payload is deep or large enough: nothing more goes in than must."""
@@ -262,7 +267,8 @@ class Payloads:
             value, _ = engine.collect(made)
             if value.__class__ is not Stop:
                 return True
-            if not record.rules:
+            self._left -= 1
+            if not record.rules or self._left < 0:
                 return False
             rule: RecordRule = self.random.choice(record.rules)
             names = [by_name[name].wire for name in rule.fields if name in by_name]

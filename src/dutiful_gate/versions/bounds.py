@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from fractions import Fraction
 from typing import Any
 
 from ..document.declaring.meaning import Part, Said
 from ..document.judging.keywords import number_bounds
-from .changes import Change, listed
+from .changes import Change, in_figures, listed
 
 
 def text_changes(was: list[Said], now: list[Said], old: Part, new: Part) -> Iterator[Change]:
@@ -57,14 +59,18 @@ def end_changes(
 ) -> Iterator[Change]:
     """Where a number of things has other ends."""
     if low != low_now:
-        words = f"at least {low_now:,} {unit}, was {low:,}" if low else f"at least {low_now:,} {unit}, was any number"
-        words = words if low_now else f"any number of {unit}, was at least {low:,}"
+        words = (
+            f"at least {in_figures(low_now)} {unit}, was {in_figures(low)}"
+            if low
+            else f"at least {in_figures(low_now)} {unit}, was any number"
+        )
+        words = words if low_now else f"any number of {unit}, was at least {in_figures(low)}"
         yield Change(words, narrows=low_now > low, widens=low_now < low, old=old, new=new, edges=edges)
     if high != high_now:
         if high_now is None:
-            words = f"any number of {unit}, was at most {high:,}"
+            words = f"any number of {unit}, was at most {in_figures(high)}"
         else:
-            words = f"at most {high_now:,} {unit}, was {'any number' if high is None else f'{high:,}'}"
+            words = f"at most {in_figures(high_now)} {unit}, was {'any number' if high is None else in_figures(high)}"
         narrows = high_now is not None and (high is None or high_now < high)
         yield Change(words, narrows=narrows, widens=not narrows, old=old, new=new, edges=edges)
 
@@ -73,7 +79,7 @@ def number_changes(was: list[Said], now: list[Said], old: Part, new: Part) -> It
     """Where numbers have other bounds, or must be multiples of others."""
     before, after = _bounds(was), _bounds(now)
     ends = [end for pair in (*before, *after) if pair is not None for end in [pair[0]]]
-    edges = [value for end in ends for value in (end, end - 1, end + 1, end + 0.5, end - 0.5)]
+    edges = [value for end in ends for value in beside(end)]
     for at, (told, more) in enumerate((("at least", "above"), ("at most", "below"))):
         low, low_now = before[at], after[at]
         if low == low_now:
@@ -92,6 +98,14 @@ def number_changes(was: list[Said], now: list[Said], old: Part, new: Part) -> It
         words = f"{words}, was {f'of {listed(steps)}' if steps else 'any number'}"
         multiples = [step * factor for step in (*steps, *steps_now) for factor in (1, 2, 3, 7)]
         yield Change(words, narrows=narrows, widens=widens, old=old, new=new, edges=[1, 0.5, *multiples])
+
+
+def beside(number: Any) -> Iterator[Any]:
+    """A number and its neighbours: whole ones, those between, and the next that a double holds."""
+    yield from (number, number - 1, number + 1)
+    with suppress(OverflowError):  # past a double there are whole numbers alone
+        near = float(number)
+        yield from (near + 0.5, near - 0.5, math.nextafter(near, math.inf), math.nextafter(near, -math.inf))
 
 
 Bound = tuple[Any, bool]
@@ -114,7 +128,7 @@ def _is_tighter(one: Bound, other: Bound, at: int) -> bool:
 
 
 def _bound(bound: Bound | None, told: str, more: str) -> str:
-    return "unbounded" if bound is None else f"{more if bound[1] else told} {bound[0]:,}"
+    return "unbounded" if bound is None else f"{more if bound[1] else told} {in_figures(bound[0])}"
 
 
 def _divides(step: Any, other: Any) -> bool:

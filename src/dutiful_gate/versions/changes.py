@@ -8,7 +8,7 @@ from json import dumps
 from typing import Any, Final, NamedTuple
 
 from ..document.declaring.meaning import Meaning, Part
-from ..report.shown_values import shortened, visible
+from ..report.shown_values import shortened, shown, visible
 
 Path = tuple[str, ...]
 
@@ -97,6 +97,7 @@ class Option(NamedTuple):
         return self.kinds if self.is_part else None
 
 
+_LARGE: Final = 10**40  # from here on digits are counted, not shown
 KIND_WORDS: Final = {
     "object": "a record", "array": "a list", "string": "text", "number": "a number", "integer": "a whole number",
     "boolean": "true or false", "null": "null",
@@ -132,8 +133,18 @@ def by_kind(option: Option) -> list[Option]:
     return [Option(option.part, option.meaning, (kind,), is_part=True) for kind in option.kinds]
 
 
+def in_figures(number: float) -> str:
+    """A number, for people: its digits in threes, or how many there are."""
+    return f"{number:,}" if abs(number) < _LARGE else shown(number)
+
+
 def listed(values: Sequence[Any]) -> str:
     """Some values, for people: the first eight."""
-    told = [visible(shortened(dumps(each, ensure_ascii=False, default=str), 60)) for each in values[:8]]
+    told = [
+        shown(each)
+        if isinstance(each, int) and abs(each) >= _LARGE
+        else visible(shortened(dumps(each, ensure_ascii=False, default=str), 60))
+        for each in values[:8]
+    ]
     more = f" and {len(values) - 8:,} more" if len(values) > 8 else ""
     return ", ".join(told) + more

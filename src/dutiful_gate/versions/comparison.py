@@ -7,21 +7,23 @@ from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from typing import Any, Final, Literal, NamedTuple
 
-from ..declare.json_pointer import joined
+from ..declare.json_pointer import escaped, joined, steps_of, unescaped
 from ..document.declaring.meaning import Part
+from ..engine.runtime import HIDDEN_KEY
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.shown_values import visible
-from .changes import Change
+from .changes import ANY, Change
 from .sides import LENIENT, LIMITED, OR, GateSide, Side, documents_of
 from .walk import Walk
-from .witnesses import Accepting, Witness, Witnesses, refused_by
+from .witnesses import Accepting, Witness, Witnesses
 
 Direction = Literal["narrowing", "widening", "both", "neither", "unclear"]
 Answer = Literal["unharmed", "broken", "unclear"]
 _BASES: Final = 16
 _SAMPLED: Final = 200
+_LONGEST: Final = 1_000
 
 
 class Told:
@@ -212,8 +214,27 @@ def compared(old: Side, new: Side, *, undeclared: bool = False, seed: int = 0) -
     else:
         changes += [_turned(each) for each in changes if each.direction != "neither"]
     reasons: dict[str, list[str]] = {"senders": [], "readers": []}
-    changes += _notes(old, new, sent, sent_now, reasons, seed)
-    return Comparison(old.name, new.name, _told_once(changes), reasons)
+    shown = _Shown(old, new, sent, sent_now, seed)
+    changes += _notes(old, new, shown, reasons)
+    changes += _of_gates(old, new, shown, alone=not changes)
+    found = _told_once(changes)
+    hidden = [steps_of(path) for side in (old, new) for path, note in side.notes["fields"].items() if note["hides"]]
+    for witness in (each for told in found for each in (told.refused, told.accepted) if each is not None):
+        for path in hidden:
+            witness.instance = _masked(witness.instance, path)
+    return Comparison(old.name, new.name, found, reasons)
+
+
+def _masked(instance: Any, path: tuple[str, ...]) -> Any:
+    """An instance without what stands at a path: a secret that may be one of the constants that its rules name."""
+    if not path:
+        return HIDDEN_KEY
+    step, further = path[0], path[1:]
+    if isinstance(instance, dict):
+        return {key: _masked(held, further) if step in (ANY, key) else held for key, held in instance.items()}
+    if isinstance(instance, list):
+        return [_masked(held, further) if step in (ANY, str(at)) else held for at, held in enumerate(instance)]
+    return instance
 
 
 def _turned(change: Told) -> Told:
@@ -243,14 +264,8 @@ def _changes(
     found = Walk(document, document_now, undeclared=undeclared).changes()
     if not found:
         return
-    if of == "send":
-        before = Accepting(old.accepts, old.refuses, document, old.payloads(_BASES, seed), seed)
-        after = Accepting(new.accepts, new.refuses, document_now, new.payloads(_BASES, seed), seed)
-    else:
-        before = Accepting(document.accepts, refused_by(document), document, old.releases(_BASES, seed), seed)
-        after = Accepting(
-            document_now.accepts, refused_by(document_now), document_now, new.releases(_BASES, seed), seed
-        )
+    accepting = Accepting.sent if of == "send" else Accepting.released
+    before, after = accepting(old, document, _BASES, seed), accepting(new, document_now, _BASES, seed)
     narrowing, widening = Witnesses(before, after), Witnesses(after, before)
     for change in found:
         refused = narrowing.of(change, _part(change, change.old)) if change.narrows else None
@@ -282,16 +297,7 @@ def _part(change: Change, part: Part) -> Part:
 # What documents do not say
 
 
-def _notes(
-    old: Side,
-    new: Side,
-    document: DocumentGate,
-    document_now: DocumentGate,
-    reasons: dict[str, list[str]],
-    seed: int,
-) -> Iterator[Told]:
-    yield from _of_gates(old, new)
-    shown = _Shown(old, new, document, document_now, seed)
+def _notes(old: Side, new: Side, shown: _Shown, reasons: dict[str, list[str]]) -> Iterator[Told]:
     was, now = old.notes["fields"], new.notes["fields"]
     if not (old.typed and new.typed):
         if new.typed:
@@ -317,19 +323,37 @@ def _notes(
             yield from shown.steps(path, before["steps"], after["steps"])
         elif before["steps"] and _in_both(before["order"], after["order"]) != _in_both(after["order"], before["order"]):
             yield shown.order(path)
+        elif before["value"] != after["value"] and (before["judged"] or after["judged"]):
+            yield shown.judged_otherwise(path)
+        elif before["alone"] != after["alone"] or any(
+            mark not in after["marks"] and any(kind == each or "any" in (kind, each) for each in after["unsaid"])
+            for kind, mark in before["options"]
+        ):
+            yield shown.other_options(path)
+        if before["value"] != after["value"] and before["wide"] and after["doubles"] and not after["free"]:
+            yield shown.doubles(path)
+        if after["infinite"] and not before["infinite"]:
+            yield Told(path, "infinities may come now", "release", doubtful=("widening",))
     yield from shown.unstated()
 
 
-def _of_gates(old: Side, new: Side) -> Iterator[Told]:
-    """What the gates themselves are told, beside their types: limits, and the source that they read."""
+def _of_gates(old: Side, new: Side, shown: _Shown, *, alone: bool) -> Iterator[Told]:
+    """What the gates themselves are told, beside their types: limits, and the source that they read.
+
+    Where this alone is another, what the one version refuses shows it.
+    """
+    limits = [name for name in LIMITED if old.notes["limits"][name] != new.notes["limits"][name]]
     before, after = old.notes["reads"], new.notes["reads"]
     if before != after:
         yield Told("", f"reads {after}, was {before}", "send", doubtful=("narrowing", "widening"))
-    for name, what in LIMITED.items():
+    for name in limits:
         most, most_now = old.notes["limits"][name], new.notes["limits"][name]
-        if most != most_now:
-            way = "narrowing" if most_now < most else "widening"
-            yield Told("", f"at most {most_now:,} {what}, was {most:,}", "send", doubtful=(way,))
+        words = f"at most {most_now:,} {LIMITED[name]}, was {most:,}"
+        found = shown.limit(name, most, most_now) if alone and len(limits) == 1 else None
+        if most_now < most:
+            yield Told("", words, "send", found, doubtful=() if found else ("narrowing",))
+        else:
+            yield Told("", words, "send", None, found, doubtful=() if found else ("widening",))
 
 
 def _renamed(was: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[Told]:
@@ -338,14 +362,14 @@ def _renamed(was: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[Told]:
     come = {path: note for path, note in now.items() if path not in was}
     for path, note in come.items():
         before, _, name = path.rpartition("/")
-        former = [each for each in note["former"] if f"{before}/{each}" in gone]
+        former = [each for each in note["former"] if f"{before}/{escaped(each)}" in gone]
         if former:
             yield Told(path, f"renamed: was {former[0]!r}, which is still taken", "send")
             continue
         like = [each for each in gone if each.rpartition("/")[0] == before and _are_alike(gone[each], note)]
         twins = [each for each in come if each.rpartition("/")[0] == before and _are_alike(come[each], note)]
         if len(like) == 1 and len(twins) == 1:
-            yield Told(path, f"perhaps renamed: {like[0].rpartition('/')[2]!r} is gone", "send")
+            yield Told(path, f"perhaps renamed: {unescaped(like[0].rpartition('/')[2])!r} is gone", "send")
             continue
         moved = [each for each in gone if each.rpartition("/")[2] == name and each.rpartition("/")[0] != before]
         if len(moved) == 1:
@@ -369,11 +393,10 @@ class _Shown:
 
     def _witnesses(self) -> tuple[Witnesses, Witnesses]:
         if self._pair is None:
-            payloads = self.old.payloads(_SAMPLED, self._seed), self.new.payloads(_SAMPLED, self._seed)
-            before = Accepting(self.old.accepts, self.old.refuses, self._documents[0], payloads[0], self._seed)
-            after = Accepting(self.new.accepts, self.new.refuses, self._documents[1], payloads[1], self._seed)
+            before = Accepting.sent(self.old, self._documents[0], _SAMPLED, self._seed)
+            after = Accepting.sent(self.new, self._documents[1], _SAMPLED, self._seed)
             self._pair = Witnesses(before, after), Witnesses(after, before)
-            self._instances = [*payloads[0], *payloads[1]]
+            self._instances = [*before.bases, *after.bases]
         return self._pair
 
     def steps(self, path: str, before: list[str], after: list[str]) -> Iterator[Told]:
@@ -385,7 +408,7 @@ class _Shown:
         self._further = True
         narrowing, widening = self._witnesses()
         words = f"its steps were {_named(before)}, now {_named(after)}"
-        change = Change(words, path=tuple(path.split("/")[1:]), edges=_UNTIDY, narrows=True, widens=True)
+        change = Change(words, path=steps_of(path), edges=_UNTIDY, narrows=True, widens=True)
         values = [held for each in self._instances for held in _at(each, change.path) if isinstance(held, str)]
         change.edges = (*_UNTIDY, *(form for held in values[:6] for form in (f" {held} ", held.lower(), held.upper())))
         refused, accepted = narrowing.of(change, ()), widening.of(change, ())
@@ -395,10 +418,37 @@ class _Shown:
         if set(before) != set(after):
             yield Told(path, words, "release", doubtful=())
 
+    def judged_otherwise(self, path: str) -> Told:
+        """Another value is made of the same data: a rule between fields, or an own function, may refuse that one."""
+        words = "another value is made of it now, which rules between fields or own functions judge"
+        return self._refused(Change(words, path=steps_of(path), edges=_UNTIDY))
+
+    def other_options(self, path: str) -> Told:
+        """An option of a union is another, or gone; of others no document says all that they ask."""
+        words = "an option is another now or gone, beside one of which no document says all"
+        return self._refused(Change(words, path=steps_of(path), edges=_UNTIDY))
+
+    def doubles(self, path: str) -> Told:
+        """Numbers of any size were taken, and now those alone that a double holds; both documents say: a number."""
+        words = "numbers past a double are refused now"
+        return self._refused(Change(words, path=steps_of(path), edges=_PAST_DOUBLES))
+
+    def _refused(self, change: Change) -> Told:
+        """What may refuse something, and no document says so, with an instance where one is found."""
+        self._further = True
+        refused = self._witnesses()[0].of(change, ())
+        return Told(joined(change.path), change.words, "send", refused, None, () if refused else ("narrowing",))
+
+    def limit(self, name: str, most: int, most_now: int) -> Witness | None:
+        """An instance that the lower limit refuses, where nothing else is another."""
+        witnesses = self._witnesses()[0 if most_now < most else 1]
+        longer = min(most, most_now) + 1
+        return witnesses.any(longer if name == "items" and longer < _LONGEST else 0)
+
     def order(self, path: str) -> Told:
         """The same steps, some of them on the other side of a rule: it judges what stands there otherwise."""
         self._further = True
-        change = Change("its steps and rules stand in another order", path=tuple(path.split("/")[1:]), edges=_UNTIDY)
+        change = Change("its steps and rules stand in another order", path=steps_of(path), edges=_UNTIDY)
         refused, accepted = (each.of(change, ()) for each in self._witnesses())
         return Told(path, change.words, "send", refused, accepted, _not_shown(refused, accepted))
 
@@ -414,7 +464,7 @@ class _Shown:
             return Told(path, words, "send")
         self._further = True
         narrowing, widening = self._witnesses()
-        steps = tuple(path.split("/")[1:])
+        steps = steps_of(path)
         change = Change(words, path=steps, key=steps[-1], edges=[*_near(was), *_near(now)])
         refused, accepted = narrowing.left_out(change), widening.left_out(change)
         return Told(path, words, "send", refused, accepted, _not_shown(refused, accepted))
@@ -422,15 +472,17 @@ class _Shown:
     def unstated(self) -> Iterator[Told]:
         """Rules that no document states."""
         was, now = (_rules_of(each.notes) for each in (self.old, self.new))
-        gone = [rule for rule in was if rule not in now]
-        come = [rule for rule in now if rule not in was]
+        gone, come = _without(was, now), _without(now, was)
+        alike = [rule for rule in come if any(rule[:3] == other[:3] for other in gone)]
+        gone, come = ([rule for rule in rules if all(rule[:3] != each[:3] for each in alike)] for rules in (gone, come))
         changed = set(self.old.notes["functions"]) ^ set(self.new.notes["functions"])
         other = sorted(
             name
             for name in {each.partition(" [")[0] for each in changed}
             if not any(name == rule.rule for rule in (*gone, *come))
         )
-        if not (gone or come or other):
+        alike = [rule for rule in alike if rule.rule not in other]
+        if not (gone or come or other or alike):
             return
         narrowing, widening = self._witnesses()
         document, document_now = self._documents
@@ -439,32 +491,48 @@ class _Shown:
             (gone, widening, document.accepts, "widening"),
         ):
             for rule in rules:
-                found = witnesses.beyond(accepts, rule.at, alone=len(rules) == 1 and not (other or self._further))
+                alone = len(rules) == 1 and not (other or alike or self._further)
+                found = witnesses.beyond(accepts, rule.at, alone=alone)
                 words = f"{'new rule' if direction == 'narrowing' else 'no longer a rule'}: {rule.rule}"
                 doubtful: tuple[str, ...] = () if found is not None else (direction,)
                 refused, accepted = (found, None) if direction == "narrowing" else (None, found)
                 yield Told(rule.at, words, "send", refused, accepted, doubtful)
-        if other:
-            alone = not (gone or come or self._further)
+        others = [_Unstated("", "", f"functions of its own are others now: {', '.join(other)}", "")] if other else []
+        for rule in [*alike, *others]:
+            alone = not (gone or come or self._further) and len(alike) + len(others) == 1
             refused = narrowing.beyond(document_now.accepts, "", alone=True) if alone else None
             accepted = widening.beyond(document.accepts, "", alone=True) if alone else None
-            words = f"functions of its own are others now: {', '.join(other)}"
-            yield Told("", words, "send", refused, accepted, _not_shown(refused, accepted))
+            words = rule.rule if rule in others else f"another rule by the same words: {rule.rule}"
+            yield Told(rule.at, words, "send", refused, accepted, _not_shown(refused, accepted))
 
 
+_PAST_DOUBLES: Final = (10**400, -(10**400), [10**400], {"x": 10**400})
 _UNTIDY: Final = ("", " ", " x ", "QLP", "qlp", " QLP", "qlp ", "x  y", 1, 1.5, "1", None)
 
 
 class _Unstated(NamedTuple):
-    """A rule that a document does not state: where it stands, what of the value there it judges, and its words."""
+    """A rule that a document does not state: where it stands, what of the value it judges, its words, its mark."""
 
     at: str
     of: str
     rule: str
+    mark: str
+
+
+def _without(rules: list[_Unstated], others: list[_Unstated]) -> list[_Unstated]:
+    """The rules that are not among others; of several that are alike as many more as there are."""
+    left = list(others)
+    found = []
+    for rule in rules:
+        if rule in left:
+            left.remove(rule)
+        else:
+            found.append(rule)
+    return found
 
 
 def _rules_of(notes: Mapping[str, Any]) -> list[_Unstated]:
-    return [_Unstated(each["at"], each["of"], each["rule"]) for each in notes["unstated"]]
+    return [_Unstated(each["at"], each["of"], each["rule"], each["mark"]) for each in notes["unstated"]]
 
 
 def _not_shown(refused: Witness | None, accepted: Witness | None) -> tuple[str, ...]:

@@ -9,7 +9,7 @@ from ..declare.json_pointer import joined
 from .comparison import Answer, Told
 from .sides import LIMITED, Side, documents_of
 from .walk import Walk
-from .witnesses import Accepting, Witnesses, refused_by
+from .witnesses import Accepting, Witnesses
 
 _SAMPLED: Final = 300
 
@@ -48,10 +48,7 @@ def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, see
     """Hold what one version releases against what another admits; the same for the same seed."""
     released, wanted = documents_of(producer)[1], documents_of(consumer)[0]
     values = producer.releases(samples, seed)
-
-    giving = Accepting(released.accepts, refused_by(released), released, values[:16], seed)
-    taking = Accepting(consumer.accepts, consumer.refuses, wanted, consumer.payloads(16, seed), seed)
-    witnesses = Witnesses(giving, taking)
+    witnesses = Witnesses(Accepting.released(producer, released, 16, seed), Accepting.sent(consumer, wanted, 16, seed))
     found, reasons = [], []
     for change in Walk(released, wanted).changes():
         if not change.narrows:

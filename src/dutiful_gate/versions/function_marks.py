@@ -58,10 +58,13 @@ def mark_of(function: Any) -> str:
     return f" [{mark_of_value(function)}]" if callable(function) else ""
 
 
-def mark_of_value(held: Any) -> str:
-    """A digest of a value, the same for equal ones, on the same terms. It is not to be shown: there may be secrets."""
+def mark_of_value(held: Any, *, most: int = _MOST) -> str:
+    """A digest of a value, the same for equal ones, on the same terms. It is not to be shown: there may be secrets.
+
+    What is made of more than `most` values is equal to itself only.
+    """
     try:
-        return digest_of_text("|".join(_Telling().told(held)))
+        return digest_of_text("|".join(_Telling(most=most).told(held)))
     except Exception:  # an object that lies, or raises when it is looked at
         return digest_of_text(_itself(held))
 
@@ -79,9 +82,9 @@ def _itself(held: Any) -> str:
 class _Telling:
     """Tells a value in pieces of text, which are the same for what is equal by value."""
 
-    def __init__(self, around: _Telling | None = None) -> None:
+    def __init__(self, around: _Telling | None = None, most: int = _MOST) -> None:
         self.depth: int = around.depth if around is not None else 0
-        self.left: list[int] = around.left if around is not None else [_MOST]
+        self.left: list[int] = around.left if around is not None else [most]
         self.seen: dict[int, int] = {}
         self.kept: list[Any] = around.kept if around is not None else []  # so that no number is used twice
 

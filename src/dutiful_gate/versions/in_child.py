@@ -102,6 +102,10 @@ class ChildSide:
         """See `Side`."""
         return list(self._asked("payloads", count=count, seed=seed))
 
+    def near(self, count: int, seed: int) -> list[Any]:
+        """See `Side`."""
+        return list(self._asked("near", count=count, seed=seed))
+
     def releases(self, count: int, seed: int) -> list[Any]:
         """See `Side`."""
         return list(self._asked("releases", count=count, seed=seed))
@@ -201,6 +205,8 @@ def _answer(side: Side, asked: Any) -> Any:
             return side.refuses(asked["data"])
         case "payloads":
             return side.payloads(asked["count"], asked["seed"])
+        case "near":
+            return side.near(asked["count"], asked["seed"])
     return side.releases(asked["count"], asked["seed"])
 
 

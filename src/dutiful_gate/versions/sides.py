@@ -5,13 +5,30 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterable, Iterator, Mapping
+from contextlib import suppress
+from itertools import islice
 from random import Random
 from types import FunctionType
 from typing import Any, Final, Protocol
 
 from ..declare.errors import DeclarationError
+from ..declare.facts import Sort, Unsaid
+from ..declare.json_pointer import escaped, joined
 from ..declare.kinds.lenient import Lenient
-from ..declare.rules import Distinct, Holds, Rule
+from ..declare.kinds.number import AnyNumber, Number
+from ..declare.rules import (
+    Between,
+    Ceiling,
+    Distinct,
+    Floor,
+    Holds,
+    Length,
+    Matches,
+    Multiple,
+    OneOf,
+    Rule,
+)
+from ..declare.rules.format import OfFormat
 from ..declare.sources import Source
 from ..declare.steps import Step, Then
 from ..document.document import Document
@@ -20,7 +37,8 @@ from ..gates.document import DocumentGate
 from ..gates.reading import gate_reading
 from ..gates.typed import Gate
 from ..report.verdict import Refused
-from ..sample.payloads import CannotSample, Payloads
+from ..sample.edges import Edges
+from ..sample.payloads import CannotSample
 from ..sample.sampling import maker_for
 from ..shape.known_defaults import ITS_DEFAULT, known_default
 from ..shape.nodes import (
@@ -42,10 +60,14 @@ from ..shape.nodes import (
 )
 from ..shape.one_way import is_for_admission
 from ..shape.to_json import plain
-from ..shape.walk import every, holds_secret, uses_of
+from ..shape.walk import every, fields_of, holds_secret, uses_of
 from .function_marks import digest_of_text, mark_of, mark_of_value
 
 _DEEPEST: Final = 12
+_MOST_TRIES: Final = 600  # in vain, of all payloads of one version together
+_MOST_DRAWN: Final = 1_000
+_BASES: Final = 16
+_MOST_MARKED: Final = 100_000
 LIMITED: Final = {"bytes": "bytes", "items": "items in a list", "depth": "levels deep", "digits": "digits of a number"}
 """The limits of a gate that refuse data, and what each counts, in words."""
 LENIENT: Final = "lenient"
@@ -72,6 +94,9 @@ class Side(Protocol):
     def payloads(self, count: int, seed: int) -> list[Any]:
         """Sound plain data; fewer, or none, where it cannot be made up."""
 
+    def near(self, count: int, seed: int) -> list[Any]:
+        """Plain data a little beside sound data, sound or not: at the edges of rules, in other forms."""
+
     def releases(self, count: int, seed: int) -> list[Any]:
         """What comes out of sound data."""
 
@@ -92,6 +117,7 @@ class GateSide:
             sent = _as_json(document)
             self.released = _as_json(self.gate.schema(of="release"))
             self.notes = notes_of(self.gate.shape, document)
+        self._drawn: dict[int, _Kept] = {}
         limits = {name: getattr(gate.limits, name) for name in LIMITED}
         self.notes = {**self.notes, "reads": reads.value, "limits": limits}
         self.send = sent
@@ -107,34 +133,59 @@ class GateSide:
 
     def payloads(self, count: int, seed: int) -> list[Any]:
         """See `Side`."""
+        return list(islice(self._drawn.setdefault(seed, _Kept(self._sound(seed))), count))
+
+    def _sound(self, seed: int) -> Iterator[Any]:
         maker = maker_for(self.gate, Random(seed))
-        made: list[Any] = []
-        for _ in range(count):
+        for _ in range(_MOST_DRAWN):
+            if getattr(maker, "tries", 0) > _MOST_TRIES:
+                return
             try:
                 one = maker.make()
             except CannotSample:
-                break
+                return
             if self.gate.accepts(one):
-                made.append(json.loads(json.dumps(one, default=str)))
-        return made
+                yield json.loads(json.dumps(one, default=str))
+
+    def near(self, count: int, seed: int) -> list[Any]:
+        """See `Side`."""
+        sound = self.payloads(_BASES, seed)
+        if not isinstance(self.gate, Gate) or not sound:
+            return []
+        edges = Edges(self.gate.shape, Random(seed))
+        found: list[Any] = []
+        for number in range(count):
+            with suppress(TypeError, ValueError):  # what JSON does not hold
+                found.append(json.loads(json.dumps(edges.spoiled(self.gate.shape.root, sound[number % len(sound)]))))
+        return found
 
     def releases(self, count: int, seed: int) -> list[Any]:
         """See `Side`."""
+        made = self.payloads(count, seed)
         if not isinstance(self.gate, Gate):
-            return self.payloads(count, seed)
-        made: list[Any] = []
-        maker = Payloads(self.gate.shape, Random(seed))
-        for _ in range(count):
-            try:
-                verdict = self.gate.examine(maker.make())
-            except CannotSample:
-                break
-            if verdict:
-                try:
-                    made.append(json.loads(json.dumps(self.gate.release(verdict.value, secrets=True), default=float)))
-                except (Refused, ValueError, TypeError, OverflowError):
-                    continue
-        return made
+            return made
+        released = []
+        for one in made:
+            verdict = self.gate.examine(one)
+            with suppress(Refused, ValueError, TypeError, OverflowError):
+                if verdict:
+                    out = self.gate.release(verdict.value)
+                    released.append(json.loads(json.dumps(out, default=float)))
+        return released
+
+
+class _Kept:
+    """What an iterator gives, drawn once however often it is asked for."""
+
+    def __init__(self, source: Iterator[Any]) -> None:
+        self._source = source
+        self._made: list[Any] = []
+
+    def __iter__(self) -> Iterator[Any]:
+        yield from self._made
+        for one in self._source:
+            self._made.append(one)
+            yield one
 
 
 def _as_json(document: Document) -> Any:
@@ -162,7 +213,7 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
         not isinstance(use.bare.node, Scalar | Choice) and any(_runs_own(use.parts)) for use in uses_of(shape)
     )
     for path, record, above in _records(shape, shape.root, (), ()):
-        before = "/".join(("", *path))
+        before = joined(path)
         own = seen_whole or any(shape.records[key].checks or shape.records[key].runs_own for key in above)
         stands.setdefault(record.name, (before, record))
         functions |= {f"{check}{mark_of(check.function)}" for check in record.checks}
@@ -173,11 +224,16 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
         for field in record.fields:
             note = _note(shape, field)
             note["judged"] = own or field.attribute in mentioned
-            _note_down(fields, f"{before}/{field.wire}", note)
+            _note_down(fields, joined((*path, field.wire)), note)
     if not isinstance(shape.root.bare.node, Link):
         _note_down(fields, "", _note(shape, Field("", "", shape.root)))
     unstated = [
-        {"at": _place(each.field, stands), "of": each.field.partition(".")[2], "rule": each.rule}
+        {
+            "at": _place(each.field, stands),
+            "of": each.field.partition(".")[2],
+            "rule": each.rule,
+            "mark": mark_of_value(_behind(shape, each.field, each.rule), most=_MOST_MARKED),
+        }
         for each in document.unstated
         if each.rule != ITS_DEFAULT
     ]
@@ -185,6 +241,30 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
     return {"fields": fields, "functions": sorted(functions), "unstated": told}
 
 
+def _behind(shape: Shape, name: str, rule: str) -> Any:
+    """What a rule that a document does not state is made of, by its words and the name of its field.
+
+    Words may be the same for different rules: those of secrets, of what is read from text, flags of patterns.
+    """
+    owner, _, attribute = name.partition(".")
+    attribute = re.split(r"[\[ ]", attribute)[0]
+    records = [record for record in shape.records.values() if record.name == owner]
+    uses = [field.use for record in records for field in fields_of(record) if field.attribute == attribute]
+    uses = [each for use in uses or [shape.root] for each in _within(shape, use)]
+    judges: list[Any] = [part for each in uses for part in each.parts]
+    judges += [part for record in records for part in (*record.rules, *record.checks)]
+    said = [part for part in judges if str(part) == rule]
+    if said:
+        return said
+    kinds = [each.node for each in uses if each.facts.phrase == rule]
+    if kinds:
+        return [node for node in kinds if not isinstance(node, Link | Alias)]
+    read = [(each.via, each.split, each.node, each.parts) for each in uses if each.via is not None or each.split]
+    hidden = [part for each in uses if each.secret for part in each.parts if not isinstance(part, _TOLD_OF_SECRETS)]
+    return read, hidden, [record.rules for record in records if not uses or not (read or hidden)]
+
+
+_TOLD_OF_SECRETS: Final = (Length, Matches, OfFormat, Floor, Ceiling, Between, Multiple, Step)
 _CONSTRUCTOR: Final = "its own constructor"
 
 
@@ -216,6 +296,11 @@ def _note_down(fields: dict[str, Any], path: str, note: dict[str, Any]) -> None:
     known["judged"] = known["judged"] or note["judged"]
     known["stand_in"] = digest_of_text(known["stand_in"] + note["stand_in"])
     known["shape"] = digest_of_text(known["shape"] + note["shape"])
+    known["value"] = digest_of_text(known["value"] + note["value"])
+    for word in ("options", "unsaid", "marks", "alone"):
+        known[word] = [*known[word], *note[word]]
+    for word in ("doubles", "wide", "free", "infinite", "hides"):
+        known[word] = known[word] or note[word]
     known["former"] = [*known["former"], *note["former"]]
 
 
@@ -225,7 +310,7 @@ def _place(field: str, stands: Mapping[str, tuple[str, Record]]) -> str:
     path, record = stands.get(name, ("", None))
     plain = re.match(r"\w*", attribute)
     known = record.by_attribute.get(plain[0]) if record is not None and plain is not None else None
-    return path if known is None else f"{path}/{known.wire}"
+    return path if known is None else f"{path}/{escaped(known.wire)}"
 
 
 def _passing(shape: Shape) -> Iterator[str]:
@@ -269,10 +354,18 @@ def _note(shape: Shape, field: Field) -> dict[str, Any]:
         "stand_in": _stand_in(shape, field),
         "judged": False,
         "required": field.required,
-        "steps": [*_steps(field.use, hides=holds_secret(field.use, shape.guarded))],
-        "order": [*_order(field.use)],
+        "steps": [*_steps(shape, field.use, hides=holds_secret(field.use, shape.guarded))],
+        "order": [*_order(shape, field.use)],
+        "value": digest_of_text(_value(shape, field.use)),
+        **_options(shape, field.use),
+        **_numbers(shape, field.use),
         "former": list(field.former),
         "also": list(field.also),
+        "hides": any(
+            isinstance(each.node, Choice) or any(not isinstance(part, _TOLD_OF_SECRETS) for part in each.parts)
+            for each in _within(shape, field.use)
+            if each.secret
+        ),
         "secret": field.use.secret or field.use.bare.secret,
         "shape": digest_of_text(repr(field.use.bare.node)),
     }
@@ -301,9 +394,134 @@ def _stand_in(shape: Shape, field: Field) -> str:
     return mark_of(field.factory) if known is MISSING else mark_of_value(known)
 
 
-def _steps(use: Use, *, hides: bool) -> Iterator[str]:
+def _within(shape: Shape, use: Use) -> Iterator[Use]:
+    """A use and all that are inside it, also by a name that leads to itself, not looking into records."""
+    known: set[str] = set()
+    waiting = [use]
+    while waiting:
+        for each in every(waiting.pop()):
+            yield each
+            if isinstance(each.node, Alias) and each.node.key not in known:
+                known.add(each.node.key)
+                waiting.append(shape.aliases[each.node.key])
+
+
+def _reached(shape: Shape, use: Use) -> dict[str, Record]:
+    """The records that stand in a use, and in those, by key."""
+    found: dict[str, Record] = {}
+    waiting = [use]
+    while waiting:
+        for each in _within(shape, waiting.pop()):
+            if isinstance(each.node, Link) and each.node.key not in found:
+                record = found[each.node.key] = shape.records[each.node.key]
+                waiting += [field.use for field in fields_of(record)]
+    return found
+
+
+def _whole(shape: Shape, use: Use) -> str:
+    """A mark of all that is asked of a value, with the records in it, and with what leads to itself."""
+    records = [
+        (key, fields_of(record), record.rules, record.checks, record.unknown)
+        for key, record in sorted(_reached(shape, use).items())
+    ]
+    return mark_of_value((use, records, shape.aliases if shape.aliases else ()), most=_MOST_MARKED)
+
+
+def _is_unsaid(shape: Shape, use: Use) -> bool:
+    """Whether something is asked of a value, or done to it, of which no document says anything."""
+    uses = [*_within(shape, use)]
+    records = _reached(shape, use).values()
+    uses += [each for record in records for field in fields_of(record) for each in _within(shape, field.use)]
+    return any(record.rules or record.checks for record in records) or any(
+        isinstance(part, Step) or isinstance(part.keywords(each.facts), Unsaid) for each in uses for part in each.parts
+    )
+
+
+def _options(shape: Shape, use: Use) -> dict[str, Any]:
+    """Marks of the options of its unions, where a document does not say all of one, and of all that it holds.
+
+    `options`  the kind of JSON and the mark of each option of such unions
+    `unsaid`   the kinds of JSON of what a document does not say all of
+    `marks`    those of it and of all that is inside
+    `alone`    those of unions of which one option alone may admit a value
+    """
+    uses = [*_within(shape, use)]
+    unsaid = [each for each in uses if _is_unsaid(shape, each)] if _is_unsaid(shape, use) else []
+    unions = [each.node for each in unsaid if isinstance(each.node, Branches)]
+    options = [(_kind(option), _whole(shape, option)) for union in unions for option in union.options]
+    marks = [_whole(shape, each) for each in uses] if unsaid else []
+    alone = [mark_of_value(sorted(_whole(shape, each) for each in union.options)) for union in unions if union.alone]
+    return {"options": options, "unsaid": sorted({_kind(each) for each in unsaid}), "marks": marks, "alone": alone}
+
+
+def _kind(use: Use) -> str:
+    """The kind of JSON that a value is of; "any" where it is not known to be of one."""
+    node = use.bare.node
+    match node:
+        case Items() | Fixed():
+            return "list" if not use.split else "any"
+        case Entries() | Link():
+            return "record"
+        case Scalar(kind) if use.via is None and not isinstance(kind, Lenient) and not node.facts.open:
+            return "number" if node.facts.number or node.facts.sort is Sort.DECIMAL else "single"
+    return "any"
+
+
+def _numbers(shape: Shape, use: Use) -> dict[str, bool]:
+    """What is done with numbers that no double holds, of which the document says nothing.
+
+    `doubles`   they are refused
+    `wide`      they are admitted, some at least
+    `free`      they are admitted all
+    `infinite`  infinities may come in their place
+    """
+    bare = use.bare.node
+    alone = [option.node for option in bare.options] if isinstance(bare, Branches) else [bare]
+    found = {"doubles": False, "wide": False, "free": False, "infinite": False}
+    for each in _within(shape, use):
+        if not isinstance(each.node, Scalar):
+            continue
+        kind = each.node.kind.inner if isinstance(each.node.kind, Lenient) else each.node.kind
+        sorts = {type(part) for part in each.parts}
+        if sorts & {Between, OneOf} or {Floor, Ceiling} <= sorts:
+            continue
+        if isinstance(kind, AnyNumber):
+            found["infinite"] = True
+        if isinstance(kind, Number):
+            found["doubles"] = found["doubles"] or not isinstance(kind, AnyNumber)
+        elif each.facts.number or each.facts.open or each.facts.sort is Sort.DECIMAL:
+            found["wide"] = True
+            found["free"] = found["free"] or (not each.parts and any(each.node is node for node in alone))
+    return found
+
+
+def _value(shape: Shape, use: Use) -> str:
+    """What tells which value is made of data, but for steps; rules only where the value hangs on them."""
+    node = use.node
+    hangs = mark_of_value((use.parts, use.fallback)) if use.fallback is not MISSING else ""
+    match node:
+        case Nullable(inner) | Sealing(inner):
+            return _value(shape, inner) + hangs
+        case Choice():
+            return f"one of {node.owner}{hangs}"
+        case Items(item):
+            return f"{node.into} of {_value(shape, item)}{hangs}"
+        case Entries(key, value):
+            return f"{_value(shape, key)} to {_value(shape, value)}{hangs}"
+        case Fixed():
+            return f"{[_value(shape, item) for item in node.every]}{hangs}"
+        case Branches():  # which option takes it hangs on all that the others refuse
+            return f"{[_whole(shape, option) for option in node.options]}{hangs}"
+        case Link(key) | Alias(key):
+            return f"{key}{hangs}"
+        case Scalar(kind):
+            return f"{kind.inner if isinstance(kind, Lenient) else kind!r}{hangs}"
+    return f"{node!r}{hangs}"
+
+
+def _steps(shape: Shape, use: Use, *, hides: bool) -> Iterator[str]:
     """What is done to a value, and to what is inside of it: how each is read, and its steps, in order."""
-    for each in every(use):
+    for each in _within(shape, use):
         yield from _steps_of(each, hides=hides)
 
 
@@ -324,9 +542,9 @@ def _steps_of(use: Use, *, hides: bool) -> Iterator[str]:
             yield f"{part}{mark_of(part.function) if isinstance(part, Then) else ''}"
 
 
-def _order(use: Use) -> Iterator[str]:
+def _order(shape: Shape, use: Use) -> Iterator[str]:
     """Its steps and the sorts of its rules, as they follow each other, and of what is inside of it."""
-    for each in every(use):
+    for each in _within(shape, use):
         yield from (str(part) if isinstance(part, Step) else type(part).__name__ for part in each.parts)
 
 

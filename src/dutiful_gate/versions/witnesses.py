@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from itertools import islice
+from functools import cached_property
+from itertools import chain, islice
 from json import dumps
 from random import Random
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
+from ..declare.json_pointer import steps_of
 from ..gates.document import DocumentGate
 from ..prove.smaller import smallest
 from ..sample.of_document import DocumentPayloads
 from ..sample.payloads import CannotSample
+from .bounds import beside
 from .changes import ANY, Change, Path
+
+if TYPE_CHECKING:
+    from .sides import Side
 
 Refuses = Callable[[Any], "list[str] | None"]
 """Gives the pointers at which plain data is refused; None where it is admitted."""
@@ -21,6 +27,20 @@ _BASES: Final = 16
 _DRAWS: Final = 8
 _MOST_TRIES: Final = 1_500
 _MOST_SHRINKS: Final = 20_000
+_NEAR: Final = 300
+_BASES_FILLED: Final = 4
+_MOST_FILLED: Final = 400
+_MOST_CONSTANTS: Final = 60
+_CONSTANTS: Final = (
+    "const",
+    "enum",
+    "default",
+    "examples",
+    "minimum",
+    "maximum",
+    "exclusiveMinimum",
+    "exclusiveMaximum",
+)
 LEFT_OUT: Final = object()
 """In the place of a value: the key is not there."""
 
@@ -46,7 +66,7 @@ class Witness:
 
 
 class Accepting:
-    """A version that is to accept: its gate, its document, and sound data of it."""
+    """A version that is to accept: its gate, its document, sound data of it, and what is a little beside such data."""
 
     def __init__(
         self,
@@ -54,16 +74,31 @@ class Accepting:
         refuses: Refuses,
         document: DocumentGate,
         payloads: list[Any],
+        near: Callable[[], list[Any]],
         seed: int,
     ) -> None:
         self.accepts = accepts
         self.refuses = refuses
+        self.document = document
+        self.near = near
         self._maker = DocumentPayloads(document, Random(seed))
         made = payloads or list(self._drawn_whole())
         plain: tuple[Any, ...] = ({}, [], "", 0, True, None)
         least = [one for one in plain if accepts(one)]
         # The smallest first: what is found in them is small too.
         self.bases = [*least, *sorted(made, key=lambda one: len(dumps(one, default=str)))]
+
+    @classmethod
+    def sent(cls, side: Side, document: DocumentGate, count: int, seed: int) -> Accepting:
+        """A version that accepts what is sent, by its gate."""
+        made = side.payloads(count, seed)
+        return cls(side.accepts, side.refuses, document, made, lambda: side.near(_NEAR, seed), seed)
+
+    @classmethod
+    def released(cls, side: Side, document: DocumentGate, count: int, seed: int) -> Accepting:
+        """What reads what a version releases, by its document."""
+        made = side.releases(count, seed)
+        return cls(document.accepts, refused_by(document), document, made, lambda: side.near(_NEAR, seed), seed)
 
     def _drawn_whole(self) -> Iterator[Any]:
         """Sound data by the document alone, where the gate gives none."""
@@ -97,6 +132,27 @@ class Witnesses:
         both = [_merged(one[at % len(one)], each) for at, each in enumerate(other) if one]
         self._bases = [*both, *_spread(one, other)]
 
+    @cached_property
+    def _near(self) -> list[Any]:
+        """What is a little beside sound data of both, and such data with the constants that either document names."""
+        found = [*self._accepting.near(), *self._refusing.near()]
+        named = [each for one in (self._accepting, self._refusing) for each in constants_of(one.document.declared)]
+        for base in [*self._accepting.bases[:_BASES_FILLED], *self._refusing.bases[:_BASES_FILLED]]:
+            found += islice(_filled(base, named), _MOST_FILLED)
+        return found
+
+    @cached_property
+    def _further(self) -> list[tuple[Any, list[str]]]:
+        """Of these what shows it, and where."""
+        return [(each, at) for each in self._near if (at := self._shows(each)) is not None]
+
+    def any(self, longer: int = 0) -> Witness | None:
+        """The smallest instance found that shows anything at all; `longer` tries lists of so many items."""
+        lists = (each for base in self._bases for each in _lengthened(base, longer)) if longer else ()
+        shows = (each for each in chain(self._bases, lists) if self._shows(each) is not None)
+        found = next(chain(shows, (each for each, _ in self._further)), LEFT_OUT)
+        return None if found is LEFT_OUT else self.least_of(found)
+
     def _shows(self, instance: Any) -> list[str] | None:
         """Where the one refuses an instance that the other accepts; None where it does not."""
         if not self._accepting.accepts(instance) or self._refusing.accepts(instance):
@@ -118,7 +174,10 @@ class Witnesses:
                 return self.least(instance, change, alone=True)
             if fallback is LEFT_OUT and any(_is_near(pointer, change) for pointer in pointers):
                 fallback = instance
-        return None if fallback is LEFT_OUT else self.least(fallback, change)
+        if fallback is not LEFT_OUT:
+            return self.least(fallback, change)
+        near = [each for each, at in self._further if all(_is_near(pointer, change) for pointer in at)]
+        return self.least(near[0], change, alone=True) if near else None
 
     def left_out(self, change: Change) -> Witness | None:
         """The smallest that is refused for the key of a change alone: with it, both versions accept the rest."""
@@ -132,7 +191,8 @@ class Witnesses:
                 return False
             return self._accepting.accepts(held) and self._refusing.accepts(held)
 
-        for held in islice((each for base in self._bases for each in _beside(base, change)), _MOST_TRIES):
+        beside = islice((each for base in self._bases for each in _beside(base, change)), _MOST_TRIES)
+        for held in chain(beside, self._near):
             if shows(held):
                 found = without(smallest(held, shows, _MOST_SHRINKS))
                 return Witness(found, self._refusing.refuses(found) or [])
@@ -167,10 +227,9 @@ class Witnesses:
                 return False
             return alone or any(_is_near(pointer, place) for pointer in pointers)
 
-        place = Change("", path=tuple(at.split("/")[1:]))
-        for number, instance in enumerate(each for base in self._bases for each in _rearranged(base)):
-            if number > _MOST_TRIES:
-                return None
+        place = Change("", path=steps_of(at))
+        rearranged = islice((each for base in self._bases for each in _rearranged(base)), _MOST_TRIES)
+        for instance in chain(rearranged, (each for each, _ in self._further)):
             if shows(instance):
                 found = smallest(instance, shows, _MOST_SHRINKS)
                 return Witness(found, self._refusing.refuses(found) or [])
@@ -187,6 +246,35 @@ class Witnesses:
         for base in self._bases:
             for value in values:
                 yield from _placed(base, change.path, value)
+
+
+def constants_of(document: Any) -> list[Any]:
+    """The values that a document names, and the neighbours of numbers."""
+    found: list[Any] = []
+    left: list[Any] = [document]
+    while left and len(found) < _MOST_CONSTANTS:
+        held = left.pop()
+        left += held.values() if isinstance(held, dict) else held if isinstance(held, list) else ()
+        for word in _CONSTANTS if isinstance(held, dict) else ():
+            named = held.get(word, LEFT_OUT)
+            several = named if word in ("enum", "examples") and isinstance(named, list) else [named]
+            for each in several:
+                is_number = isinstance(each, int | float) and not isinstance(each, bool)
+                found += beside(each) if is_number else [] if each is LEFT_OUT else [each]
+    return found
+
+
+def _filled(base: Any, named: list[Any]) -> Iterator[Any]:
+    """An instance with a constant in the place of each value of its kind, and of the items of a list."""
+    for each in named:
+        if type(each) is type(base) or (isinstance(each, int | float) and isinstance(base, int | float)):
+            yield each
+    if isinstance(base, dict):
+        for key, held in base.items():
+            yield from ({**base, key: each} for each in _filled(held, named))
+    elif isinstance(base, list):
+        for at, held in enumerate(base[:2]):
+            yield from ([*base[:at], each, *base[at + 1 :]] for each in _filled(held, named))
 
 
 def _merged(one: Any, other: Any) -> Any:
@@ -208,6 +296,15 @@ def _beside(base: Any, change: Change) -> Iterator[Any]:
         for value in change.edges if key != change.key else ():
             yield from _placed(base, (*change.path[:-1], key), value)
     yield from islice(_rearranged(base), 1, None)
+
+
+def _lengthened(base: Any, count: int) -> Iterator[Any]:
+    """An instance with one of its lists made so long, by its own items."""
+    if isinstance(base, list) and base:
+        yield (base * (count // len(base) + 1))[:count]
+    for key, held in base.items() if isinstance(base, dict) else enumerate(base) if isinstance(base, list) else ():
+        for each in _lengthened(held, count):
+            yield {**base, key: each} if isinstance(base, dict) else [*base[:key], each, *base[key + 1 :]]
 
 
 def _rearranged(base: Any) -> Iterator[Any]:
@@ -247,7 +344,7 @@ def _odd(value: Any) -> Any:
     if isinstance(value, bool) or value is None:
         return "x"
     if isinstance(value, int | float):
-        return value + 0.5
+        return value + 0.5 if abs(value) < 2**53 else value + 1
     return LEFT_OUT if isinstance(value, dict) else [*value, *value] if isinstance(value, list) else value
 
 
@@ -295,14 +392,10 @@ def _within(held: Any, further: Path, value: Any) -> Iterator[Any]:
 
 def _is_near(pointer: str, change: Change) -> bool:
     """Whether a fault stands at the place of a change, in it, or at the record that lacks a key."""
-    steps = pointer.split("/")[1:]
+    steps = steps_of(pointer)
     wanted = list(change.path)
     if change.key and wanted and wanted[-1] == change.key and len(steps) == len(wanted) - 1:
         wanted = wanted[:-1]
     if len(steps) < len(wanted):
         return False
-    return all(want in (ANY, _unescaped(step)) for want, step in zip(wanted, steps, strict=False))
-
-
-def _unescaped(step: str) -> str:
-    return step.replace("~1", "/").replace("~0", "~")
+    return all(want in (ANY, step) for want, step in zip(wanted, steps, strict=False))

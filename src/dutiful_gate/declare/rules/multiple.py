@@ -51,7 +51,7 @@ class Multiple(Rule):
         from decimal import Decimal
 
         step = float(self.step) if isinstance(self.step, Decimal) else self.step
-        return (step * 3, step * 3 + step / 2, step * -2, step / 10)
+        return (step * 3, step * -2, *((step * 3 + step / 2, step / 10) if step < 2**53 else (step * 3 + 1,)))
 
     def asks(self, wish: Wish) -> None:
         wish.step = self.step if wish.step is None else wish.step

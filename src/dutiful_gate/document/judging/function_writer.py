@@ -14,7 +14,7 @@ from ...declare.equality import LISTS, all_differ, keyed
 from ...declare.multiples import MultipleOf
 from .causes import bounds_of
 from .content import holds
-from .json_values import is_integer, is_integer_4, is_number
+from .json_values import is_bounded, is_integer, is_integer_4, is_number
 from .keywords import (
     LIST_WORDS,
     NUMBER_WORDS,
@@ -207,7 +207,7 @@ class FunctionWriter:
                 choices = words[word] if word == "enum" else [words[word]]
                 self.unless(self.choice(choices, value, only), here, node, word)
         self.group("string", f"isinstance({value}, str)", only, TEXT_WORDS, node, words, here, depth)
-        number = f"{value}.__class__ is int or {self.bind(is_number, 'is_number')}({value})"
+        number = f"{value}.__class__ is int or {self.bind(is_bounded, 'is_bounded')}({value})"
         self.group("number", number, only, NUMBER_WORDS, node, words, here, depth)
         lists = f"isinstance({value}, {self.bind(LISTS, 'LISTS')})"
         self.group("array", lists, only, LIST_WORDS, node, words, here, depth)

@@ -17,7 +17,7 @@ from ..dialects import VOCABULARIES
 from .causes import Keywords, bounds_of, numbered
 from .content import holds
 from .findings import Evaluated, Finding, Found, Note, Question, Route
-from .json_values import is_integer, is_integer_4, is_number
+from .json_values import is_bounded, is_integer, is_integer_4, is_number
 from .keywords import (
     COMBINING,
     LIST_WORDS,
@@ -295,7 +295,7 @@ class _Evaluation:
         elif isinstance(value, LISTS):
             if self.is_small(value, looked_into=known.looks_into_lists):
                 self.items(value)
-        elif is_number(value):
+        elif is_bounded(value):
             self.number(value)
         if known.combines:
             self.combinations()

@@ -12,6 +12,14 @@ def is_number(value: object) -> bool:
     return value.is_finite() if isinstance(value, Decimal) else isinstance(value, int) or value - value == 0.0
 
 
+def is_bounded(value: object) -> bool:
+    """Whether what is said of numbers is asked of it: of infinities and NaN too, which no bound lets by.
+
+    JSON text has numbers that no double holds, `1e999`, of which decoders make infinities.
+    """
+    return is_number(value) or (isinstance(value, float) and value - value != 0.0)
+
+
 def is_integer(value: object) -> bool:
     """Whether it is a number without a fraction; 3.0 is one (since draft-06)."""
     if value.__class__ is int:
