@@ -20,9 +20,17 @@ sqlalchemy = pytest.importorskip("sqlalchemy")
 
 from sqlalchemy import CheckConstraint, Column, Enum, Integer, MetaData, Numeric, SmallInteger, String, Table  # noqa: E402
 from sqlalchemy.engine import Engine  # noqa: E402
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, registry  # noqa: E402
+from sqlalchemy.ext.hybrid import hybrid_property  # noqa: E402
+from sqlalchemy.orm import (  # noqa: E402
+    DeclarativeBase,
+    Mapped,
+    mapped_column,
+    registry,
+    synonym,
+    validates,
+)
 
-from dutiful_gate import DeclarationError, Gate, as_text, it, without_offset  # noqa: E402
+from dutiful_gate import DeclarationError, Gate, as_text, it, obeys, this, without_offset  # noqa: E402
 from dutiful_gate.cli.app import dutiful  # noqa: E402
 from dutiful_gate.storage import Agreement, NoServer, agreement, own_postgresql, record_of  # noqa: E402
 
@@ -211,6 +219,108 @@ def test_nothing_is_said_to_hold_beside_a_constraint_that_was_not_read(
         .stdout
     )
     assert told["unread"] == ["n % 2 = 0"]
+
+
+class Upper(sqlalchemy.TypeDecorator[str]):
+    impl = String
+    cache_ok = True
+
+    def process_bind_param(self, value: Any, dialect: Any) -> Any:
+        return value.upper()
+
+
+class Odd(sqlalchemy.types.UserDefinedType[Any]):
+    cache_ok = True
+
+    def get_col_spec(self, **words: Any) -> str:
+        return "ODD"
+
+
+def _own_init(self: Any, port: int) -> None:
+    if port > 100:
+        raise RuntimeError("no such port")
+    self.port = port
+
+
+def _of_another(self: Any, harbour: str) -> None:
+    self.port = 1
+
+
+@validates("port")
+def _no_thirteen(self: Any, name: str, value: int) -> int:
+    if value == 9999:
+        raise ValueError("no such port")
+    return value
+
+
+@validates("port")
+def _one_more(self: Any, name: str, value: int) -> int:
+    return value + 1
+
+
+SMALL = Annotated[int, it.between(0, 9999)]
+PORT = ("port", Integer)
+HIGH = ("high", Integer)
+
+
+def _row(*columns: Any, check: str = "", **body: Any) -> Any:
+    table = Table("ports", MetaData(), Column("id", Integer, primary_key=True), *(Column(*each, nullable=False) if isinstance(each, tuple) else each for each in columns), *([CheckConstraint(check)] if check else []))  # fmt: skip
+    model = type("PortRow", (), body)
+    registry().map_imperatively(model, table)
+    return model
+
+
+def _sent(*rules: Any, **fields: Any) -> Any:
+    made = make_dataclass("Sent", fields.items())
+    return Gate(obeys(*rules)(made) if rules else made)
+
+
+def _mapped_by_words(**body: Any) -> Any:
+    base: Any = type("Own", (DeclarativeBase,), {})
+    return type("PortRow", (base,), {"__tablename__": "ports", "id": mapped_column(Integer, primary_key=True), "port": mapped_column(Integer, nullable=False), **body})  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("gate", "model", "disagrees", "open_words"),
+    [
+        (_sent(port=SMALL), _row(PORT, check="port <> 8080"), ("port", "8080"), ""),
+        (_sent(port=Annotated[int, it.between(0, 8079)]), _row(PORT, check="port <> 8080"), (), ""),
+        (_sent(port=Annotated[str, it.one_of("a", "zz")]), _row(Column("port", String(9), nullable=False), check="port <> 'zz'"), ("port", "'zz'"), ""),
+        (_sent(port=Annotated[str, it.one_of(*(f"p{at}" for at in range(300)))]), _row(Column("port", String(9), nullable=False), check=f"port in ({','.join(repr(f'p{at}') for at in range(299))})"), ("port", "p299"), ""),
+        (_sent(port=SMALL, high=SMALL), _row(PORT, HIGH, check="port < high"), ("", "this.port < this.high"), ""),
+        (_sent(this.port <= this.high, port=SMALL, high=SMALL), _row(PORT, HIGH, check="high > port"), ("", "this.high > this.port"), ""),
+        (_sent(this.port < this.high, port=SMALL, high=SMALL), _row(PORT, HIGH, check="high > port"), (), ""),
+        (_sent(port=SMALL), _row(PORT, Column("high", Integer, default=20_000), check="port < high"), (), "this.port < this.high"),
+        (_sent(port=Annotated[int, it.between(5, 9)]), _row(PORT, check="port > 1 or port < 0"), (), "port > 1 or port < 0"),
+        (_sent(port=SMALL, high=SMALL), _row(PORT, Column("high", Integer, sqlalchemy.Computed("port * 2"))), ("high", "the database makes the values"), ""),
+        (_sent(port=SMALL), _row(Column("port", Integer, sqlalchemy.Identity(always=True))), ("port", "the database makes the values"), ""),
+        (_sent(port=SMALL), _mapped_by_words(check=_no_thirteen), ("port", "no such port"), "validator"),
+        (_sent(port=SMALL), _mapped_by_words(check=_one_more), ("port", "PortRow makes 1 of 0"), "validator"),
+        (_sent(port=SMALL), _mapped_by_words(__init__=_own_init), ("", "no such port"), "own __init__"),
+        (_sent(port=SMALL), _mapped_by_words(__init__=_of_another), (), "takes other arguments"),
+        (_sent(port=SMALL, twice=SMALL), _mapped_by_words(twice=hybrid_property(lambda row: row.port * 2)), (), "twice: it is no column"),
+        (_sent(port=SMALL, harbour=SMALL), _mapped_by_words(harbour=synonym("port")), (), "harbour: it is no column"),
+        (_sent(port=Literal[0, 1]), _row(Column("port", sqlalchemy.Boolean, nullable=False)), ("port", "comes back from SQLite as false"), ""),
+        (_sent(port=bool), _row(PORT), ("port", "comes back from SQLite as 1"), ""),
+        (_sent(port=list[SMALL]), _row(Column("port", sqlalchemy.ARRAY(Integer), nullable=False)), (), "SQLite has no columns of ARRAY"),
+        (_sent(port=list[int]), _row(Column("port", sqlalchemy.ARRAY(SmallInteger), nullable=False)), ("port", "its items: admits 32768"), "SQLite has no columns of ARRAY"),
+        (_sent(port=Annotated[str, it.length == 3]), _row(Column("port", Upper(9), nullable=False)), ("port", "comes back from SQLite as"), "column type Upper"),
+        (_sent(port=Annotated[str, it.matches("[A-Z]{3}")]), _row(Column("port", Upper(9), nullable=False)), (), "column type Upper"),
+        (_sent(port=Annotated[str, it.matches("[A-Z]{3}")]), _row(Column("port", Odd(), nullable=False)), (), "column type Odd"),
+        (_sent(port=Annotated[str, it.matches("a"), it.matches("b")]), _row(Column("port", String, nullable=False)), (), "nothing was written"),
+        (_sent(port=datetime), _row(Column("port", sqlalchemy.DateTime(timezone=True), nullable=False), check="port > '2026-01-01'"), ("port", ""), "port: it > datetime"),
+    ],
+)  # fmt: skip
+def test_nothing_is_held_falsely_and_nothing_raises(
+    gate: Any, model: Any, disagrees: tuple[str, str], open_words: str, postgresql: Engine
+) -> None:
+    for name, databases in (("SQLite", None), ("PostgreSQL", {"PostgreSQL": postgresql})):
+        found = agreement(gate, model, databases, rows=12)
+        is_open = bool(open_words) and not (name == "PostgreSQL" and open_words.startswith("SQLite"))
+        assert bool(found) is not bool(disagrees or is_open), (found.disagreements, found.unread)
+        told = [each for each in found.disagreements if disagrees and each.field == disagrees[0]]
+        assert bool(disagrees) is any(disagrees[1].replace("SQLite", name) in each.words for each in told)
+        assert not is_open or any(open_words in each for each in found.unread), found.unread
 
 
 def test_the_command_holds_a_gate_against_a_table() -> None:

@@ -90,7 +90,7 @@ def _print(target: str, model: str, found: Any) -> None:
     elif found.disagreements:
         out.print(f"  {counted(len(found.disagreements), 'disagreement')}", style="refused")
     else:
-        what = counted(len(found.unread), "constraint")
+        what = counted(len(found.unread), "point")
         out.print(
             f"  no disagreement was found, and it could not be told for certain: {what} not understood", style="refused"
         )

@@ -7,9 +7,11 @@ each back, and takes it out again; nothing stays.
 
 from __future__ import annotations
 
+import types
 import typing
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import suppress
+from dataclasses import make_dataclass
 from datetime import datetime
 from decimal import Decimal
 from enum import Enum
@@ -20,85 +22,38 @@ from sqlalchemy import (
     CheckConstraint,
     Column,
     ForeignKeyConstraint,
-    MetaData,
     PrimaryKeyConstraint,
     Table,
     UniqueConstraint,
     create_engine,
-    insert,
-    select,
-    text,
 )
 from sqlalchemy import types as sql
-from sqlalchemy.engine import Connection, Engine
-from sqlalchemy.types import TypeEngine
+from sqlalchemy.engine import Engine
 
 from ..declare.described import described
 from ..declare.errors import DeclarationError
+from ..declare.records import obeys
 from ..declare.rules import Length, Rule
 from ..declare.sources import Source
 from ..declare.subjects import it
-from ..declare.values import Value
 from ..gates.typed import Gate
 from ..report.shown_values import shown
+from ..sample.edges import Edges
 from ..sample.payloads import CannotSample
 from ..sample.sampling import maker_for, payloads
 from ..shape.hints import hints_of
 from ..shape.nodes import Link, Record
-from .check_constraints import Checks, check_constraints
+from .check_constraints import Checks, turned
 from .columns import annotation_of
+from .disagreements import Agreement, Disagreement
+from .own_code import own_code
 from .records import MappedField, fields_of, mapper_of
+from .trial_rows import Writing, columns_of, edge_values
 
-_REASONING: Final = "reasoning"
 _TRIED: Final = 12
 """So many values are looked at to find the smallest that is refused."""
 _OF_FIELD: Final = 40
 _LARGE: Final = 10**300
-
-
-class Disagreement(Value):
-    """Something that the gate admits, and the table does not hold.
-
-    `field`  the field, "" for the whole
-    `words`  what is the matter: "admits text of any length; the column holds 80"
-    `value`  the smallest value that shows it, in words; "" where there is none to show
-    `found`  where it was found: "reasoning", or the name of a database
-    `sort`   of what sort it is, where a database tells: the name of its error
-    """
-
-    field: str
-    words: str
-    value: str = ""
-    found: str = _REASONING
-    sort: str = ""
-
-
-class Agreement:
-    """What was found.
-
-    `disagreements`  what the table does not hold, by field
-    `unknowable`     what a gate cannot know: columns that are unique, keys of other tables
-    `unread`         constraints that were not understood: whether the table holds all that is admitted is open then
-    `written`        by database, how many rows were written and came back
-    """
-
-    def __init__(self) -> None:
-        self.disagreements: list[Disagreement] = []
-        self.unknowable: list[str] = []
-        self.unread: list[str] = []
-        self.written: dict[str, int] = {}
-
-    def add(self, found: Disagreement) -> None:
-        """One more; of those of one sort that a database shows for a field, only that of the smallest value is kept."""
-        for at, known in enumerate(self.disagreements):
-            if found.sort and (known.field, known.found, known.sort) == (found.field, found.found, found.sort):
-                if (len(found.value), found.value) < (len(known.value), known.value):
-                    self.disagreements[at] = found
-                return
-        self.disagreements.append(found)
-
-    def __bool__(self) -> bool:
-        return not self.disagreements and not self.unread
 
 
 def agreement(
@@ -136,17 +91,29 @@ def agreement(
     annotations = _annotations(gate.declared, record)
     values: dict[str, list[Any]] = {}
     holed = any(engine.dialect.name == "postgresql" for engine in databases.values())
-    checks = {table: Checks(table) for table in mapper_of(model).tables if isinstance(table, Table)}
+    attributes = {field.column.name: name for name, field in pairs.items()}
+    checks = {table: Checks(table, attributes) for table in mapper_of(model).tables if isinstance(table, Table)}
     made.unread += [words for table_checks in checks.values() for words in table_checks.unread]
     made.unread += [words for table in checks for words in _other_constraints(table)]
+    made.unread += own_code(model, pairs, made=record.builder is model)
     for attribute, field in pairs.items():
         table_checks = checks.get(field.column.table)
         more = table_checks.by_column.get(field.column.name, []) if table_checks is not None else []
-        for words, value in _reasoned(annotations[attribute], field.column, more, holed=holed):
+        for words, value in _reasoned(annotations[attribute], field.column, more, made.unread, holed=holed):
             made.add(Disagreement(attribute, words, shown(value)))
             values.setdefault(attribute, []).append(value)
-    for name, engine in databases.items():
-        _Writing(gate, annotations, pairs, values, made, name, told).run(engine, rows, seed)
+    together = [each for table_checks in checks.values() for each in table_checks.together]
+    if together:
+        _hold_together(gate, record, annotations, together, made, seed)
+    writings = [Writing(gate, model, annotations, pairs, values, made, name, told) for name in databases]
+    for writing, engine in zip(writings, databases.values(), strict=True):
+        writing.run(engine, rows, seed)
+    lacking = [writing.lacking for writing in writings]
+    for name in pairs if lacking else ():
+        if all(name in each for each in lacking):
+            made.unread.append(
+                f"{name}: {'; '.join(dict.fromkeys(each[name] for each in lacking))}: it was not written"
+            )
     return made
 
 
@@ -154,12 +121,23 @@ def _pairs(record: Record, model: Any, made: Agreement) -> dict[str, MappedField
     """The columns of a record's fields; what has no counterpart is told."""
     columns = {field.attribute: field for field in fields_of(model)}
     pairs = {field.attribute: columns[field.attribute] for field in record.fields if field.attribute in columns}
+    others = mapper_of(model).all_orm_descriptors.keys()
     for field in record.fields:
-        if field.attribute not in columns:
-            made.add(Disagreement(field.attribute, "is admitted, and no column holds it"))
-    for name, column in columns.items():
-        told = column.column
-        has_own = column.made or told.nullable or told.default is not None or told.server_default is not None
+        name = field.attribute
+        if name not in columns and name in others:
+            made.unread.append(
+                f"{name}: it is no column, but code or a query of the class: what it keeps was not tried"
+            )
+        elif name not in columns:
+            made.add(Disagreement(name, "is admitted, and no column holds it"))
+        elif (column := pairs[name].column).computed is not None or (column.identity and column.identity.always):
+            made.add(
+                Disagreement(name, "is admitted, and the database makes the values of the column: it refuses others")
+            )
+            del pairs[name]
+    for name, mapped in columns.items():
+        told = mapped.column
+        has_own = mapped.made or told.nullable or told.default is not None or told.server_default is not None
         if name not in pairs and not has_own:
             made.add(Disagreement(name, "the column needs a value, and no field brings one"))
     for table in mapper_of(model).tables:
@@ -170,6 +148,11 @@ def _pairs(record: Record, model: Any, made: Agreement) -> dict[str, MappedField
             made.unknowable += [f"unique: {each}" for each in sorted(named)]
             made.unknowable += [f"a row of {key.target_fullname}: {key.parent.name}" for key in table.foreign_keys]
     return pairs
+
+
+def _is_computed(column: Column[Any]) -> bool:
+    """Whether a database refuses whatever is written to a column."""
+    return column.computed is not None or bool(column.identity is not None and column.identity.always)
 
 
 def _annotations(declared: Any, record: Record) -> dict[str, Any]:
@@ -188,10 +171,12 @@ def _annotations(declared: Any, record: Record) -> dict[str, Any]:
 # By reasoning
 
 
-def _reasoned(annotation: Any, column: Column[Any], more: Iterable[Any], *, holed: bool) -> Iterator[tuple[str, Any]]:
+def _reasoned(
+    annotation: Any, column: Column[Any], more: Iterable[Any], unread: list[str], *, holed: bool
+) -> Iterator[tuple[str, Any]]:
     """What a column does not hold of the values of a field: in words, and the smallest of them.
 
-    `holed` tells that the database is one that keeps no U+0000.
+    `holed` tells that the database is one that keeps no U+0000. What cannot be judged goes to `unread`.
     """
     values = _values(annotation, _TRIED)
     given = [value for value in values if value is not None]
@@ -227,17 +212,39 @@ def _reasoned(annotation: Any, column: Column[Any], more: Iterable[Any], *, hole
         zoned = next((each for each in given if isinstance(each, datetime) and each.tzinfo is not None), None)
         if zoned is not None:
             yield "admits moments with an offset; the column keeps none", zoned
-    yield from _outside(annotation, column, more)
+    if isinstance(kind, sql.ARRAY):
+        yield from _of_items(annotation, column, unread, holed=holed)
+    else:
+        yield from _outside(annotation, column, more, unread)
 
 
-def _outside(annotation: Any, column: Column[Any], more: Iterable[Any]) -> Iterator[tuple[str, Any]]:
+def _of_items(annotation: Any, column: Column[Any], unread: list[str], *, holed: bool) -> Iterator[tuple[str, Any]]:
+    """What a column of lists does not hold of the items of a field."""
+    whole = _bare(annotation)
+    items = [each for each in typing.get_args(whole) if each is not Ellipsis]
+    kind: Any = column.type
+    if len(items) != 1:
+        unread.append(f"{column.name}: its items were tried, not read")
+        return
+    inner = Column(column.name, kind.item_type, nullable=True)
+    nested = typing.get_origin(_bare(items[0])) in (list, tuple, set, frozenset)
+    for words, value in _reasoned(items[0], inner, (), unread, holed=holed) if not nested else ():
+        yield f"its items: {words}", [value]
+
+
+def _outside(annotation: Any, column: Column[Any], more: Iterable[Any], unread: list[str]) -> Iterator[tuple[str, Any]]:
     """What is outside of the numbers of a column, or refused by its check constraints."""
-    own = annotation_of(column, None, [])
+    try:
+        own = annotation_of(column, None, [])
+    except DeclarationError:  # a type of somebody's own, which says nothing of its values
+        own = annotation
     rules = [rule for rule in _rules_of(own) if not isinstance(rule, Length) and isinstance(rule, Rule)]
-    for rule in (*rules, *more):
+    at_the_edges = edge_values(annotation)
+    for rule in (*(rules if own is not annotation else ()), *more):
         try:
             judge = Gate(Annotated[(_bare(own), rule)], Source.NATIVE)
         except DeclarationError:
+            unread.append(f"{column.name}: {rule}")
             continue
         refused = [
             value
@@ -246,11 +253,54 @@ def _outside(annotation: Any, column: Column[Any], more: Iterable[Any]) -> Itera
             if value is not None and not judge.accepts(value)
         ]
         some = [each for each in _values(annotation, _OF_FIELD) if each is not None]
-        some += [each for each in _close(some, rule) if _admits(annotation, each)]
+        near = [*_close(some, rule), *rule.edges(judge.shape.root.facts)]
+        some += [*at_the_edges, *(each for each in near if _admits(annotation, each))]
         refused += [each for each in some if not judge.accepts(each)]
         if refused:
             least = min(refused, key=_size)
             yield f"admits {shown(least)}; the column needs {rule}", least
+
+
+def _hold_together(
+    gate: Gate[Any],
+    record: Record,
+    annotations: Mapping[str, Any],
+    together: Iterable[tuple[Any, frozenset[str]]],
+    made: Agreement,
+    seed: int,
+) -> None:
+    """Hold what a gate admits against checks of several columns; one that is not shown to be broken is unread, unless
+    the gate asks for the same."""
+    asked = {str(rule) for rule in record.rules} | {turned(rule) for rule in record.rules}
+    rows = [dict(columns_of(value, annotations)) for value in _admitted(gate, seed)]
+    for rule, names in together:
+        if str(rule) in asked:
+            continue
+        broken = None
+        if names <= set(annotations):
+            fields = [(name, annotations[name]) for name in sorted(names)]
+            with suppress(DeclarationError, TypeError):
+                judge: Gate[Any] = Gate(obeys(rule)(make_dataclass("Row", fields)), Source.NATIVE)
+                given = ({name: row[name] for name in names} for row in rows if names <= set(row))
+                broken = next((row for row in given if not judge.accepts(row)), None)
+        if broken is None:
+            made.unread.append(f"{rule}: the gate does not ask for it, and no value was found that it refuses")
+        else:
+            told = ", ".join(f"{name} {shown(broken[name])}" for name in sorted(broken))
+            made.add(Disagreement("", f"admits {told}; the table needs {rule}", told))
+
+
+def _admitted(gate: Gate[Any], seed: int) -> list[Any]:
+    """Values that a gate admits: sound ones, those with the value of one field in another, and those at the edges."""
+    random = Random(seed)
+    makes, edges = maker_for(gate, random), Edges(gate.shape, random)
+    tried: list[Any] = []
+    with suppress(CannotSample):
+        for _ in range(_OF_FIELD):
+            sound = makes.make()
+            tried += [sound, *({**sound, key: sound[other]} for key in sound for other in sound)]
+            tried += [edges.spoiled(gate.shape.root, sound) for _ in range(_TRIED)]
+    return [verdict.value for each in tried if (verdict := gate.examine(each))]
 
 
 def _beyond(rule: Any) -> Iterator[Any]:
@@ -295,21 +345,22 @@ def _next_to(on: Any, bound: Any, direction: int) -> Iterator[Any]:
         yield on == bound + direction * Decimal(1).scaleb(int(bound.as_tuple().exponent))
 
 
+def _options(annotation: Any) -> list[Any]:
+    """What a value may be besides null."""
+    if typing.get_origin(annotation) in (typing.Union, types.UnionType):
+        return [each for each in typing.get_args(annotation) if each is not type(None)]
+    return [annotation]
+
+
 def _rules_of(annotation: Any) -> list[Any]:
-    found: list[Any] = []
-    for each in typing.get_args(annotation) if typing.get_origin(annotation) is not Annotated else [annotation]:
-        if typing.get_origin(each) is Annotated:
-            found += each.__metadata__
-    return found
+    parted = (each for each in _options(annotation) if typing.get_origin(each) is Annotated)
+    return [part for each in parted for part in each.__metadata__]
 
 
 def _bare(annotation: Any) -> Any:
-    for each in typing.get_args(annotation) if typing.get_origin(annotation) is not Annotated else [annotation]:
-        if typing.get_origin(each) is Annotated:
-            return typing.get_args(each)[0]
-        if each is not type(None):
-            return each
-    return annotation
+    """The type alone, without null and without rules."""
+    (first, *_) = _options(annotation)
+    return _bare(typing.get_args(first)[0]) if typing.get_origin(first) is Annotated else first
 
 
 def _holds(column: Column[Any]) -> Any:
@@ -374,179 +425,6 @@ def _most_length(document: Mapping[str, Any]) -> int | None:
     return found if isinstance(found, int) else None
 
 
-# By writing
-
-
-class _Writing:
-    """Writes values of a gate to a copy of the table in one database."""
-
-    def __init__(
-        self,
-        gate: Gate[Any],
-        annotations: Mapping[str, Any],
-        pairs: Mapping[str, MappedField],
-        values: Mapping[str, list[Any]],
-        made: Agreement,
-        name: str,
-        told: Callable[[int], Any] | None,
-    ) -> None:
-        self.gate = gate
-        self.annotations = annotations
-        self.pairs = pairs
-        self.values = values
-        self.made = made
-        self.name = name
-        self.told = told
-        self.written = 0
-        self._culprits: set[str] = set()
-
-    def run(self, engine: Engine, rows: int, seed: int) -> None:
-        """Write sound rows, and then for each field values at its edges in a row that is sound otherwise."""
-        sound = self._sound(rows, seed)
-        if not sound:
-            return
-        metadata = MetaData()
-        self._table = _copy(self.pairs, metadata, "")
-        # A table of each column alone tells which of them a row is refused for.
-        self._alone = {
-            name: _copy({name: field}, metadata, f"_{at}") for at, (name, field) in enumerate(self.pairs.items())
-        }
-        with engine.connect() as connection:
-            try:
-                metadata.create_all(connection)
-                base = sound[0]
-                for row in sound:
-                    if self._row(connection, row):
-                        base = row
-                for attribute in self.pairs:
-                    for value in (*self.values.get(attribute, ()), *self._at_the_edges(attribute)):
-                        self._row(connection, {**base, attribute: value})
-            finally:
-                connection.rollback()
-        self.made.written[self.name] = self.written
-
-    def _sound(self, rows: int, seed: int) -> list[dict[str, Any]]:
-        made = []
-        with suppress(CannotSample):
-            makes = maker_for(self.gate, Random(seed))
-            for _ in range(rows):
-                verdict = self.gate.examine(makes.make())
-                if verdict:
-                    made.append(self._columns(verdict.value))
-        return made
-
-    def _columns(self, value: Any) -> dict[str, Any]:
-        """The values of a record by attribute, as far as there are columns for them."""
-        if isinstance(value, dict):
-            return {name: value[name] for name in self.pairs if name in value}
-        return {name: getattr(value, name) for name in self.pairs if hasattr(value, name)}
-
-    def _at_the_edges(self, attribute: str) -> list[Any]:
-        from ..sample.edges import Edges
-
-        try:
-            gate = Gate(self.annotations[attribute])
-            edges = Edges(gate.shape, Random(0)).of(gate.shape.root)
-        except (DeclarationError, CannotSample):
-            return []
-        found = []
-        for payload in edges:
-            verdict = gate.examine(payload)
-            if verdict:
-                found.append(verdict.value)
-        return found
-
-    def _row(self, connection: Connection, row: Mapping[str, Any]) -> bool:
-        """Write one row; where it does not come back, find which field it is. Whether it did."""
-        self.written += 1
-        if self.told is not None:
-            self.told(1)
-        wrong = self._wrong(connection, row)
-        for found in wrong:
-            self.made.add(found)
-        return not wrong
-
-    def _wrong(self, connection: Connection, row: Mapping[str, Any]) -> list[Disagreement]:
-        """What is wrong with a row."""
-        error = self._refused(connection, self._table, row)
-        if isinstance(error, dict):
-            return [
-                Disagreement(
-                    name,
-                    f"{shown(row[name])} comes back from {self.name} as {shown(held)}{_remedy(row[name], held)}",
-                    shown(row[name]),
-                    self.name,
-                    "changed",
-                )
-                for name, held in error.items()
-            ]
-        if error is None:
-            return []
-        found: list[Disagreement] = []
-        known = [name for name in row if name in self._culprits]
-        for name in (*known, *(name for name in row if name not in known)):
-            if found and name not in known:
-                break  # what is known to be refused is enough of a reason
-            value = row[name]
-            alone = self._refused(connection, self._alone[name], {name: value})
-            if isinstance(alone, tuple):
-                words = f"{self.name} refuses {shown(value)}: {alone[1]}"
-                found.append(Disagreement(name, words, shown(value), self.name, alone[0]))
-                self._culprits.add(name)
-        return found or [Disagreement("", f"{self.name} refuses a row: {error[1]}", "", self.name, error[0])]
-
-    def _refused(
-        self, connection: Connection, table: Table, row: Mapping[str, Any]
-    ) -> tuple[str, str] | dict[str, Any] | None:
-        """Why a row is refused (the error's name, its words), which values come back changed, or None for neither."""
-        columns = {name: self.pairs[name].column.name for name in row}
-        savepoint = connection.begin_nested()
-        try:
-            connection.execute(insert(table).values({columns[name]: value for name, value in row.items()}))
-            back = connection.execute(select(*(table.c[column] for column in columns.values()))).one()
-        except Exception as error:  # what a database or its driver says of a value
-            told = getattr(error, "orig", None) or error
-            return type(told).__name__, (str(told).splitlines() or [""])[0][:160]
-        finally:
-            savepoint.rollback()
-        changed = {name: held for name, held in zip(columns, back, strict=True) if not _same(row[name], held)}
-        return changed or None
-
-
-def _same(sent: Any, came: Any) -> bool:
-    """Whether a value came back: of the same kind, and equal."""
-    if isinstance(sent, float) and isinstance(came, float | Decimal):
-        return float(came) == sent or (sent != sent and came != came)
-    if isinstance(sent, int | Decimal) and isinstance(came, int | float | Decimal) and not isinstance(sent, bool):
-        return Decimal(str(came)) == Decimal(str(sent))
-    return type(sent) is type(came) and bool(sent == came)
-
-
-def _copy(pairs: Mapping[str, MappedField], metadata: MetaData, more: str) -> Table:
-    """A temporary table of some columns, without keys of others, with the check constraints on these columns alone."""
-    tables: dict[str, Any] = {field.column.table.name: field.column.table for field in pairs.values()}
-    columns = [
-        Column(each.column.name, _type(each.column.type), nullable=each.column.nullable) for each in pairs.values()
-    ]
-    name = f"agreement_of_{'_'.join(sorted(tables))}"[:50] + more
-    copied = Table(name, metadata, *columns, prefixes=["TEMPORARY"])
-    known = {column.name for column in columns}
-    for table in tables.values():
-        for words in check_constraints(table):
-            if {column.name for column in table.columns if column.name in words} <= known:
-                copied.append_constraint(CheckConstraint(text(words)))
-    return copied
-
-
-def _type(kind: TypeEngine[Any]) -> TypeEngine[Any]:
-    """A column type for a copy: a type that databases know by a name has another one there."""
-    if not isinstance(kind, sql.Enum):
-        return kind
-    made: Any = kind.copy()  # type: ignore[no-untyped-call]
-    made.name = f"agreement_of_{made.name}"[:60]
-    return made  # type: ignore[no-any-return]
-
-
 def _other_constraints(table: Table) -> Iterator[str]:
     """Constraints of sorts that nothing here knows, such as those of one database alone."""
     known = (CheckConstraint, UniqueConstraint, PrimaryKeyConstraint, ForeignKeyConstraint)
@@ -556,9 +434,3 @@ def _other_constraints(table: Table) -> Iterator[str]:
 
 
 __all__ = ["Agreement", "Disagreement", "agreement"]
-
-
-def _remedy(written: object, held: object) -> str:
-    """What to do where a moment came back without its offset."""
-    lost = isinstance(written, datetime) and isinstance(held, datetime) and written.tzinfo and not held.tzinfo
-    return "; a column of dutiful_gate.storage.Moment keeps it" if lost else ""

@@ -210,6 +210,12 @@ def _compared(subject: Any, sign: str, held: Any) -> Any:
     return made[sign]()
 
 
+def turned(rule: Any) -> str:
+    """A comparison of two columns as it is written the other way round; anything else as it is."""
+    sign = getattr(rule, "sign", "")
+    return f"{rule.right} {_TURNED.get(sign, sign)} {rule.left}" if sign in (*_TURNED, "==") else str(rule)
+
+
 def _constant(held: Parsed, column: Any, *, of_length: bool) -> Any:
     """A constant as the Python type of its column has it."""
     if held[0] != "value":
