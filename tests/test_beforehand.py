@@ -5,11 +5,13 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
 from types import ModuleType
 from typing import Any
+from zipfile import ZipFile
 
 import pytest
 from click.testing import CliRunner
@@ -127,6 +129,177 @@ def test_a_program_starts_with_what_was_built_and_answers_the_same(tmp_path: Pat
     again = ask(tmp_path, "import built")
     assert again[0] == "Engine", "what is stale is passed over"
     assert "above 0.5" in json.dumps(again[1])
+
+
+COMMON = """
+import os
+from collections import namedtuple
+from dataclasses import dataclass
+from enum import Enum
+from typing import Annotated, NewType, NotRequired, TypedDict
+from dutiful_gate import it, obeys, this
+from far.most import MOST
+
+class Port(Enum):
+    QUILLPORT = "QLP"
+
+class Tide(TypedDict):
+    height: float
+
+Code = Annotated[str, it.length <= 4]
+Ref = NewType("Ref", str)
+Deck = "Annotated[int, it <= 3]"
+
+@dataclass
+class Base:
+    low: int
+    high: int = 9
+
+def upper(name: str) -> str:
+    return name.upper()
+"""
+OVER = """
+from dataclasses import dataclass
+from typing import Annotated
+import common.alias
+from common.alias import MOST, Base, Code, Port, Ref, Tide, upper
+from dutiful_gate import Gate, it
+
+@dataclass
+class Sent(Base):
+    code: Code = "a"
+    many: Annotated[int, it <= MOST] = 1
+    port: Port = Port.QUILLPORT
+    ref: Ref = Ref("b")
+    tide: "Tide | None" = None
+    deck: "list[common.alias.Deck] | None" = None
+
+bookings = Gate(Sent, keys=upper)
+"""
+ASK_OVER = """
+import sys
+if sys.argv[1:]:
+    import built
+from svc.shapes import bookings
+print(type(bookings._engine).__name__, bookings.schema()["$defs"])
+"""
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "file"),
+    [
+        ("<= 4", "<= 5", "alias"),
+        ("MOST = 3", "MOST = 4", "most"),
+        ("high: int = 9", "high: int = 8", "alias"),
+        ("low: int", "low: float", "alias"),
+        ("height: float", "height: NotRequired[float]", "alias"),
+        ('"QLP"', '"QLP"; OSTREY = "OST"', "alias"),
+        ('NewType("Ref", str)', 'NewType("Ref", Annotated[str, it.length < 9])', "alias"),
+        ("it <= 3", "it <= 2", "alias"),
+        ("return name.upper()", "return name.title()", "alias"),
+        ("@dataclass\nclass Base", "@obeys(this.low < this.high)\n@dataclass\nclass Base", "alias"),
+        ("QUILLPORT = ", "QUILLPORT = ", "alias"),
+    ],
+)
+@pytest.mark.parametrize("stale", ["refuse", "anew"])
+def test_what_is_declared_in_other_packages_is_in_the_stamp(
+    tmp_path: Path, old: str, new: str, file: str, stale: str
+) -> None:
+    """Aliases, constants, bases, enumerations and TypedDicts of other packages: a program ran with the old rules."""
+    files = {"svc/shapes": OVER, "common/alias": COMMON, "far/most": "MOST = 3\n"}
+    for name, text in files.items():
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        (tmp_path / f"{name}.py").write_text(text)
+    command = [
+        sys.executable,
+        "-m",
+        "dutiful_gate",
+        "build",
+        "svc.shapes:bookings",
+        "--into",
+        "built",
+        "--stale",
+        stale,
+    ]
+    subprocess.run(command, cwd=tmp_path, capture_output=True, check=True)
+
+    def asked(*words: str) -> Any:
+        command = [sys.executable, "-c", ASK_OVER, *words]
+        return subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=False)
+
+    assert asked("built").stdout.startswith("StoredEngine ")
+    changed = next(tmp_path.glob(f"*/{file}.py"))
+    assert old in changed.read_text()
+    changed.write_text(changed.read_text().replace(old, new))
+    found = asked("built")
+    if old == new:
+        assert found.stdout.startswith("StoredEngine ")
+    elif stale == "anew":
+        assert found.stdout == asked().stdout != ""
+    else:
+        assert "run dutiful build again" in found.stderr.splitlines()[-1]
+        assert "StaleBuild: what was built in 'built' is stale: " in found.stderr.splitlines()[-1]
+
+
+def test_what_a_program_takes_from_its_environment_is_in_the_stamp(tmp_path: Path) -> None:
+    (tmp_path / "shapes.py").write_text(
+        "import os\nfrom typing import Annotated\nfrom dataclasses import dataclass\nfrom dutiful_gate import Gate, it\n"
+        "@dataclass\nclass Sent:\n    n: Annotated[int, it <= int(os.environ.get('MOST', '3'))]\nbookings = Gate(Sent)\n"
+    )
+    assert build(tmp_path)[0] == 0
+    question = [sys.executable, "-c", "import built, shapes; print(type(shapes.bookings._engine).__name__)"]
+    for most, said in (("3", "StoredEngine"), ("4", "what is declared of Sent has changed")):
+        found = subprocess.run(
+            question, cwd=tmp_path, env={**os.environ, "MOST": most}, capture_output=True, text=True, check=False
+        )
+        assert said in found.stdout + found.stderr
+
+
+def test_what_stands_in_an_archive_says_what_to_do(tmp_path: Path) -> None:
+    (tmp_path / "shapes.py").write_text(SHAPES)
+    assert build(tmp_path)[0] == 0
+    with ZipFile(tmp_path / "all.zip", "w") as archive:
+        for path in ("shapes.py", "built/__init__.py", "built/stamp.json", "built/gates.bin"):
+            archive.write(tmp_path / path, path)
+    (tmp_path / "shapes.py").unlink()
+    inside = {**os.environ, "PYTHONPATH": str(tmp_path / "all.zip")}
+    command = [sys.executable, "-m", "dutiful_gate", "build", "shapes:bookings", "--into", "again"]
+    found = subprocess.run(command, cwd=tmp_path, env=inside, capture_output=True, text=True, check=False)
+    assert (found.returncode, "unpack the archive" in found.stderr, (tmp_path / "again").exists()) == (2, True, False)
+    (tmp_path / "built").rename(tmp_path / "gone")
+    command = [sys.executable, "-c", "import built"]
+    found = subprocess.run(command, cwd=tmp_path, env=inside, capture_output=True, text=True, check=False)
+    assert "StaleBuild: what was built in 'built' stands in an archive" in found.stderr
+
+
+@pytest.mark.parametrize(
+    "harm",
+    [
+        lambda raw: b"",
+        lambda raw: raw[:100],
+        lambda raw: raw[:-1],
+        lambda raw: raw + b"}",
+        lambda raw: raw[:60] + bytes([raw[60] ^ 1]) + raw[61:],
+        lambda raw: raw[: len(raw) // 2] + bytes([raw[len(raw) // 2] ^ 255]) + raw[len(raw) // 2 + 1 :],
+        None,
+    ],
+)
+@pytest.mark.parametrize("name", ["gates.bin", "stamp.json"])
+def test_any_damage_is_a_stale_build(tmp_path: Path, harm: Any, name: str) -> None:
+    (tmp_path / "shapes.py").write_text("from dataclasses import dataclass\n@dataclass\nclass Sent:\n    n: int\n")
+    command = [sys.executable, "-m", "dutiful_gate", "build", "shapes:Sent", "--into", "built"]
+    subprocess.run(command, cwd=tmp_path, capture_output=True, check=True)
+    file = tmp_path / "built" / name
+    if harm is None:
+        file.unlink()
+    else:
+        file.write_bytes(harm(file.read_bytes()))
+    with pytest.raises(StaleBuild, match="run dutiful build again"):
+        open_built(tmp_path / "built" / "__init__.py")
+    for damaged in ("[]", "{}", '{"python": 1}', "null"):
+        (tmp_path / "built" / "stamp.json").write_text(damaged)
+        with pytest.raises(StaleBuild, match="no stamp that can be read"):
+            open_built(tmp_path / "built" / "__init__.py")
 
 
 @pytest.mark.parametrize("what", ["python", "library", "gone", "torn"])

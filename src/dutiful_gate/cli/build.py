@@ -60,7 +60,9 @@ def build(targets: tuple[str, ...], into: Path, stale: Stale, check: bool) -> No
     try:
         built = check_built(gates, into) if check else build_gates(gates, into, modules=modules, stale=stale)
     except StaleBuild as error:
-        raise CannotRun(f"{error}; dutiful build writes it") from None
+        raise CannotRun(str(error)) from None
+    except DeclarationError as error:
+        raise CannotRun(visible(str(error))) from None
     except OSError as error:
         raise CannotRun(f"{into} cannot be used: {error.strerror}") from None
     _print(built, into, check=check)

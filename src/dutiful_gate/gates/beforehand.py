@@ -17,12 +17,13 @@ import sys
 import zlib
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Any, Final, Literal
+from typing import Any, Final, Literal, NamedTuple
 
 from ..declare.errors import DeclarationError
 from ..engine.engine import Engine
 from ..engine.stored import StoredEngine, stored
 from ..files.own_files import write_whole
+from ..shape.declaration_digest import digest_of_declaration
 from ..shape.pickling import leant_on, words_packer
 from .active_store import stores
 from .request import RequestGate
@@ -32,6 +33,7 @@ Stale = Literal["refuse", "anew"]
 FUNCTIONS: Final = "gates.bin"
 STAMP: Final = "stamp.json"
 DOCUMENTS: Final = "documents"
+_STAMPED: Final = {"python": str, "library": str, "stale": str, "functions": str, "sources": dict, "gates": dict}
 _OWN: Final = Path(__file__).parents[1]
 _INIT: Final = '''"""Gates built beforehand by dutiful build: import this before the modules that make them."""
 
@@ -68,9 +70,12 @@ def build_gates(
 ) -> Built:
     """Write the functions and the documents of gates, by name, into a folder that can be imported.
 
-    `modules` are those whose source files are touched besides those of the declared types. Raises OSError.
+    `modules` are those whose source files are touched besides those of the declared types. Raises OSError, and
+    DeclarationError for modules that stand in an archive.
     """
     made, left = _made(gates)
+    sources = _sources(gates.values(), modules, folder)
+    functions = _joined(made.values())
     folder.mkdir(parents=True, exist_ok=True)
     documents = folder / DOCUMENTS
     documents.mkdir(exist_ok=True)
@@ -78,12 +83,13 @@ def build_gates(
         if each.document is not None:
             text = json.dumps(each.document[0], indent=2, ensure_ascii=False) + "\n"
             write_whole(documents / f"{_file_name(name)}.schema.json", text.encode())
-    write_whole(folder / FUNCTIONS, _joined(made.values()))
+    write_whole(folder / FUNCTIONS, functions)
     stamp = {
         "python": sys.version,
         "library": _library(),
         "stale": stale,
-        "sources": _sources(gates.values(), modules, folder),
+        "functions": _hash(functions),
+        "sources": sources,
         "gates": {name: each.told for name, each in made.items()},
     }
     write_whole(folder / STAMP, (json.dumps(stamp, indent=2) + "\n").encode())
@@ -104,9 +110,13 @@ def check_built(gates: Mapping[str, Gate[Any] | RequestGate[Any]], folder: Path)
     return Built(list(made), left, changed)
 
 
-class _Made:
-    def __init__(self, mark: str, quick: bytes, rest: bytes, document: Any, told: str) -> None:
-        self.mark, self.quick, self.rest, self.document, self.told = mark, quick, rest, document, told
+class _Made(NamedTuple):
+    mark: str
+    digest: bytes
+    quick: bytes
+    rest: bytes
+    document: Any
+    told: str
 
 
 def _made(gates: Mapping[str, Gate[Any] | RequestGate[Any]]) -> tuple[dict[str, _Made], list[str]]:
@@ -116,6 +126,10 @@ def _made(gates: Mapping[str, Gate[Any] | RequestGate[Any]]) -> tuple[dict[str, 
         mark = mark_of(_words(gate))
         if mark is None or gate._names:
             left.append(f"{name}: its declaration cannot be found by its name; declare it at the top of a module")
+            continue
+        digest = _digest(_words(gate))
+        if digest is None:
+            left.append(f"{name}: its declaration holds what cannot be told by value")
             continue
         document = _document(gate)
         engine = gate._engine
@@ -128,7 +142,7 @@ def _made(gates: Mapping[str, Gate[Any] | RequestGate[Any]]) -> tuple[dict[str, 
         # The functions, without the legend below them, which tells constants by whichever module has them.
         functions = engine.source.partition("\n# What the constants are")[0]
         words = json.dumps([functions, document], default=str, sort_keys=True)
-        made[name] = _Made(mark, quick, rest, document, hashlib.sha256(words.encode("utf-8", "replace")).hexdigest())
+        made[name] = _Made(mark, digest, quick, rest, document, _hash(words.encode("utf-8", "replace")))
     return made, left
 
 
@@ -161,17 +175,25 @@ def mark_of(words: tuple[object, ...]) -> str | None:
     return hashlib.blake2b(made.getvalue(), digest_size=16).hexdigest()
 
 
+def _digest(words: tuple[object, ...]) -> bytes | None:
+    """A digest of what a gate's declaration says now, by the words of the gate."""
+    if words[0] == "request":
+        return digest_of_declaration(words[1])
+    keys: Any = words[4]
+    return digest_of_declaration(words[0], keys)
+
+
 # Opening
 
 
 def _joined(made: Iterable[_Made]) -> bytes:
     """All functions in one file: how long its table is, the table of where each piece stands, the pieces."""
     pieces: list[bytes] = []
-    table: dict[str, tuple[int, int, int]] = {}
+    table: dict[str, tuple[bytes, int, int, int]] = {}
     at = 0
     for each in made:
         rest = zlib.compress(each.rest, 1)
-        table[each.mark] = (at, len(each.quick), len(rest))
+        table[each.mark] = (each.digest, at, len(each.quick), len(rest))
         pieces += [each.quick, rest]
         at += len(each.quick) + len(rest)
     index = marshal.dumps(table)
@@ -181,20 +203,27 @@ def _joined(made: Iterable[_Made]) -> bytes:
 class _Store:
     """The functions of one file, each read when its gate is made."""
 
-    def __init__(self, file: Path) -> None:
+    def __init__(self, file: Path, stale: Stale) -> None:
         self._file = file
+        self._stale = stale
         with file.open("rb") as stream:
             size = int.from_bytes(stream.read(8), "big")
-            self._table: dict[str, tuple[int, int, int]] = marshal.loads(stream.read(size))
+            self._table: dict[str, tuple[bytes, int, int, int]] = marshal.loads(stream.read(size))
         self._begin = 8 + size
 
     def engine(self, words: tuple[object, ...]) -> Engine | None:
-        """See `Store`."""
+        """See `Store`. Raises StaleBuild for a gate whose declaration says something else now."""
         mark = mark_of(words)
         place = self._table.get(mark) if mark is not None else None
         if place is None:
             return None
-        at, quick, rest = place
+        digest, at, quick, rest = place
+        if digest != _digest(words):
+            if self._stale == "anew":
+                return None
+            declared = words[1] if words[0] == "request" else words[0]
+            name = getattr(declared, "__name__", declared)
+            raise _stale(self._file.parent, f"what is declared of {name} has changed")
         with self._file.open("rb") as stream:
             stream.seek(self._begin + at)
             raw = stream.read(quick + rest)
@@ -207,41 +236,50 @@ def open_built(init: str | os.PathLike[str]) -> bool:
     Raises StaleBuild where it is not, and was built to refuse then.
     """
     folder = Path(init).parent
-    try:
-        stamp = _stamp(folder)
-        changed = _differences(folder, stamp)
-    except StaleBuild as error:
-        stamp, changed = {"stale": "refuse"}, [str(error)]
+    if not folder.is_dir():
+        raise StaleBuild(
+            f"what was built in {folder.name!r} stands in an archive, where it cannot be opened: unpack it, or begin "
+            "without its import"
+        )
+    stamp = _stamp(folder)
+    changed = _differences(folder, stamp)
     if changed:
         if stamp["stale"] == "anew":
             return False
-        raise StaleBuild(f"what was built in {folder.name!r} is stale: {changed[0]}; run dutiful build again")
+        raise _stale(folder, changed[0])
     # A file that stands beside the program, as its modules do.
-    stores.append(_Store(folder / FUNCTIONS))
+    stores.append(_Store(folder / FUNCTIONS, stamp["stale"]))
     return True
 
 
-def _stamp(folder: Path) -> Any:
+def _stale(folder: Path, changed: str) -> StaleBuild:
+    return StaleBuild(f"what was built in {folder.name!r} is stale: {changed}; run dutiful build again")
+
+
+def _stamp(folder: Path) -> dict[str, Any]:
+    """The stamp of a folder. Raises StaleBuild where there is none that can be read."""
     try:
-        return json.loads((folder / STAMP).read_bytes())
+        stamp = json.loads((folder / STAMP).read_bytes())
     except (OSError, ValueError):
-        raise StaleBuild(f"there is no stamp that can be read in {str(folder)!r}") from None
+        stamp = None
+    if not isinstance(stamp, dict) or not all(type(stamp.get(name)) is kind for name, kind in _STAMPED.items()):
+        raise StaleBuild(f"there is no stamp that can be read in {str(folder)!r}; run dutiful build again")
+    return stamp
 
 
-def _differences(folder: Path, stamp: Any) -> list[str]:
+def _differences(folder: Path, stamp: Mapping[str, Any]) -> list[str]:
     """What is not as it was when a folder was built."""
     changed = []
     if stamp["python"] != sys.version:
         changed.append("Python is another")
     if stamp["library"] != _library():
         changed.append("this package is another version")
-    for name, mark in stamp["sources"].items():
+    for name, mark in {FUNCTIONS: stamp["functions"], **stamp["sources"]}.items():
         try:
-            there = _hash((folder / name).read_bytes())
+            if _hash((folder / name).read_bytes()) != mark:
+                changed.append(f"{Path(name).name} has changed")
         except OSError:
-            there = ""
-        if there != mark:
-            changed.append(f"{Path(name).name} has changed")
+            changed.append(f"{Path(name).name} is not there")
     return changed
 
 
@@ -256,15 +294,22 @@ def _library() -> str:
 
 
 def _sources(gates: Iterable[Gate[Any] | RequestGate[Any]], modules: Iterable[str], folder: Path) -> dict[str, str]:
-    """The source files that gates were declared in, from the folder, with their hashes."""
+    """The files of the modules that gates were declared in, from the folder, with their hashes."""
     names = {*modules}
     for gate in gates:
+        names.add(str(getattr(getattr(gate, "keys", None), "__module__", "")))
         names |= {str(getattr(held, "__module__", "")) for _, held in leant_on(gate.shape)}
     found: dict[str, str] = {}
     for name in sorted(names):
         file = getattr(sys.modules.get(name), "__file__", None)
-        if file is not None and file.endswith(".py") and not Path(file).is_relative_to(_OWN / "engine"):
-            found[os.path.relpath(file, folder)] = _hash(Path(file).read_bytes())
+        if file is None or Path(file).is_relative_to(_OWN / "engine"):
+            continue
+        if not Path(file).is_file():
+            raise DeclarationError(
+                f"the module {name} has no file of its own: it stands in an archive",
+                remedy="unpack the archive, and build from its folder",
+            )
+        found[os.path.relpath(file, folder)] = _hash(Path(file).read_bytes())
     return found
 
 
