@@ -10,6 +10,7 @@ import logging
 import os
 import pickle
 import re
+import shutil
 import subprocess
 import sys
 import tomllib
@@ -939,7 +940,7 @@ def test_nothing_global_is_read_unasked(tmp_path: Path, monkeypatch: pytest.Monk
     assert given.load(folder=tmp_path).value.port == "OST"
     code = "import sys, dutiful_gate.config; print(*sys.modules)"
     loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
-    assert not {"yaml", "watchfiles", "dotenv", "click", "rich", "jinja2"} & set(loaded)
+    assert not {"yaml", "dotenv", "click", "rich", "jinja2"} & set(loaded)
 
 
 # Secrets
@@ -1278,6 +1279,115 @@ def test_settings_follow_their_files_whole(tmp_path: Path) -> None:
     assert told == [13, ["a.toml:2:9 berths.limit needs a whole number from 1 to 40; got 400"], 14]
     with pytest.raises(RefusedSettings):
         harbour.watch(folder=tmp_path / "nowhere", environ={})
+
+
+def _swapped(link: Path, to: str) -> None:
+    """A link that leads elsewhere from one moment to the next, as container platforms do it."""
+    link.with_name("..new").symlink_to(to)
+    link.with_name("..new").replace(link)
+
+
+def _by_container(folder: Path) -> Iterator[Any]:
+    for version, limit in (("..v1", "12"), ("..v2", "13")):
+        (folder / version).mkdir()
+        written(folder / version, {"a.toml": BASE.replace("12", limit)})
+    (folder / "..data").symlink_to("..v1")
+    (folder / "a.toml").symlink_to("..data/a.toml")
+    yield "a.toml"
+    _swapped(folder / "..data", "..v2")
+
+
+def _by_link(folder: Path) -> Iterator[Any]:
+    for version, limit in (("v1", "12"), ("v2", "13")):
+        (folder / version).mkdir()
+        written(folder / version, {"a.toml": BASE.replace("12", limit)})
+    (folder / "now").symlink_to("v1")
+    yield "now/a.toml"
+    _swapped(folder / "now", "v2")
+
+
+def _made_again(folder: Path) -> Iterator[Any]:
+    (folder / "in").mkdir()
+    written(folder / "in", {"a.toml": BASE})
+    yield "in/a.toml"
+    shutil.rmtree(folder / "in")
+    yield None
+    (folder / "in").mkdir()
+    written(folder / "in", {"a.toml": BASE.replace("12", "13")})
+
+
+def _renamed(folder: Path) -> Iterator[Any]:
+    for name, limit in (("in", "12"), ("other", "13")):
+        (folder / name).mkdir()
+        written(folder / name, {"a.toml": BASE.replace("12", limit)})
+    yield "in/a.toml"
+    (folder / "in").rename(folder / "gone")
+    yield None
+    (folder / "other").rename(folder / "in")
+
+
+def _same_size_and_time(folder: Path) -> Iterator[Any]:
+    written(folder, {"a.toml": BASE})
+    yield "a.toml"
+    told = (folder / "a.toml").stat()
+    written(folder, {"a.toml": BASE.replace("12", "13")})
+    os.utime(folder / "a.toml", ns=(told.st_atime_ns, told.st_mtime_ns))
+
+
+def _in_a_folder(name: str) -> Callable[[Path], Iterator[Any]]:
+    def changing(folder: Path) -> Iterator[Any]:
+        (folder / name).mkdir(parents=True)
+        written(folder / name, {"a.toml": BASE})
+        yield f"{name}/a.toml"
+        written(folder / name, {"a.toml": BASE.replace("12", "13")})
+
+    return changing
+
+
+@pytest.mark.parametrize(
+    "changing",
+    [_by_container, _by_link, _made_again, _renamed, _same_size_and_time,
+     *map(_in_a_folder, (".venv/etc", "node_modules", ".git", "deep/er/still"))],
+)  # fmt: skip
+def test_settings_are_followed_whatever_becomes_of_their_folder(
+    tmp_path: Path, changing: Callable[[Path], Iterator[Any]]
+) -> None:
+    steps = changing(tmp_path)
+    settings = Settings(Harbour, File(next(steps)), EnvFile(".env"), SecretsFolder("run/secrets", optional=True))
+    with settings.watch(folder=tmp_path, environ={}, every=0.02, refused=lambda _: None) as watched:
+        assert watched.value.berths.limit == 12
+        for _ in steps:
+            _until(lambda: watched.refused is not None)
+            assert watched.value.berths.limit == 12
+        _until(lambda: watched.value.berths.limit == 13 and watched.refused is None)
+        (tmp_path / "run/secrets").mkdir(parents=True)  # the folder of an optional layer, which appears later
+        (tmp_path / "run/secrets/berths__limit").write_text("14")
+        _until(lambda: watched.value.berths.limit == 14)
+        (tmp_path / "run/secrets/berths__limit").write_text("15")
+        _until(lambda: watched.value.berths.limit == 15)
+
+
+def test_included_files_are_followed_and_what_is_not_is_told(tmp_path: Path, caplog: pytest.LogCaptureFixture) -> None:
+    held = 'more = ["b.toml"]\n' + BASE.replace("limit = 12", "")
+    written(tmp_path, {"a.toml": held, "b.toml": "[berths]\nlimit = 5\n"})
+
+    class Asked:
+        def label(self) -> str:
+            return "the service of settings"
+
+        def read(self, asked: Any) -> list[Any]:
+            return []
+
+    settings = Settings(Harbour, File("a.toml", includes="more"), Asked())
+    with settings.watch(folder=tmp_path, environ={}, every=0.02) as watched:
+        assert watched.value.berths.limit == 5
+        written(tmp_path, {"b.toml": "[berths]\nlimit = 6\n"})
+        _until(lambda: watched.value.berths.limit == 6)
+    assert "the service of settings has no path, and is not watched" in caplog.text
+    with Settings(Berths, Values({"limit": 3})).watch(environ={}) as still:
+        assert still.unwatched == ("no layer has a file, so there is nothing to watch: the settings stay as they are",)
+    with pytest.raises(ValueError, match="every=0 is no time"):
+        settings.watch(folder=tmp_path, environ={}, every=0)
 
 
 def _until(holds: Callable[[], bool]) -> None:

@@ -91,6 +91,7 @@ class _Included:
     def read(self, name: str, *, optional: bool, around: tuple[FilePath, ...] = ()) -> list[Sheet]:
         place = os.path.join(self.asked.folder, name)
         top = self.top = self.top or os.path.dirname(place)
+        self.asked.looked_at.append(place)
         try:
             raw = whole_file(place, self.asked.limits.bytes, within=top)
         except CannotRead as error:
@@ -267,6 +268,7 @@ class EnvFile:
         if name is None:
             return []
         path = os.path.join(asked.folder, name)
+        asked.looked_at.append(path)
         try:
             raw = whole_file(path, asked.limits.bytes, within=os.path.dirname(path))
         except CannotRead as error:
@@ -350,6 +352,7 @@ class SecretsFolder:
     def read(self, asked: Asked) -> list[Sheet]:
         """Its sheet; none where there is no folder and it is optional."""
         name, folder = str(self.path), os.path.join(asked.folder, self.path)
+        asked.looked_at.append(folder)
         try:
             files = sorted(entry.name for entry in os.scandir(folder) if not entry.name.startswith("."))
         except FileNotFoundError:

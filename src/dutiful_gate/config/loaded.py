@@ -97,9 +97,10 @@ class Loaded(Generic[T]):
     `value`    the typed record; raises RefusedSettings where something is at fault
     `faults`   every fault of every layer, each with its place
     `advice`   what is said of sound settings: former names, deprecated ones, those for which `otherwise` stands in
+    `files`    the files and folders that were looked for, whether they are there or not
     """
 
-    __slots__ = ("_origins", "_settings", "_told", "_verdict", "advice")
+    __slots__ = ("_origins", "_settings", "_told", "_verdict", "advice", "files")
 
     def __init__(
         self,
@@ -108,7 +109,9 @@ class Loaded(Generic[T]):
         advice: Sequence[Advice],
         origins: Any,
         settings: Any,
+        files: Sequence[str] = (),
     ) -> None:
+        self.files = tuple(files)
         self._verdict = verdict
         self._told = told
         self.advice = tuple(advice)

@@ -126,7 +126,7 @@ class Loading:
             Advice(fault.path, f"{fault.message}; what otherwise(...) declares stands in", fault.place, surprising=True)
             for fault in excused
         ]
-        return Loaded(verdict, told, [*self._advice(), *stands_in], self.origin, self.settings)
+        return Loaded(verdict, told, [*self._advice(), *stands_in], self.origin, self.settings, self.asked.looked_at)
 
     def _refused(self, verdict: Verdict[Any], broken: list[Fault], told: dict[int, str]) -> Verdict[Any]:
         unread = any(sheet.data is None for sheet in self.sheets)

@@ -183,8 +183,9 @@ class Settings(Generic[T]):
         overrides: Mapping[str, Any] | None = None,
         arguments: Sequence[str] = (),
         folder: str | os.PathLike[str] = ".",
+        every: float = 0.25,
     ) -> Watched[T]:
-        """Load, and load anew whenever a file of a layer changes; needs `dutiful-gate[watch]`.
+        """Load, and load anew whenever a file of a layer changes: they are looked at all `every` seconds.
 
             with settings.watch(changed=print) as watched:
                 serve(lambda: watched.value)
@@ -200,7 +201,7 @@ class Settings(Generic[T]):
                 profile=profile, environ=environ, overrides=overrides, arguments=arguments, folder=folder
             )
 
-        return Watched(load, self.layers, Path(folder), refused=refused, changed=changed)
+        return Watched(load, self.layers, Path(folder), every=every, refused=refused, changed=changed)
 
     def schema(self, *, dialect: Literal["2020-12", "draft-07"] = "2020-12", partial: bool = False) -> Document:
         """The JSON Schema document of a file of all settings, for editors: what it refuses, loading refuses.

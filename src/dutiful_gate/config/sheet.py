@@ -17,6 +17,7 @@ class Asked:
     """What layers are read with: the shape's names, the limits, and what this loading was told.
 
     `environ` is read in the place of variables, where it was given; `variables` are those that `${env:...}` means.
+    `looked_at` grows by each file and folder that is looked for, whether it is there or not.
     """
 
     names: Names
@@ -26,6 +27,7 @@ class Asked:
     profile: str | None
     environ: Mapping[str, str] | None
     variables: Mapping[str, str] | None
+    looked_at: list[str] = field(default_factory=list)
 
 
 @dataclass(slots=True)
