@@ -5,18 +5,78 @@
 from __future__ import annotations
 
 import tracemalloc
-from collections.abc import Callable
+from collections import deque
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
-from datetime import UTC, date, datetime
-from typing import Annotated, Any, TypedDict
+from dataclasses import KW_ONLY, dataclass, field
+from datetime import UTC, date, datetime, time, timedelta
+from decimal import Decimal
+from ipaddress import IPv4Address, IPv4Network
+from pathlib import Path
+from typing import Annotated, Any, Literal, Never, TypedDict
+from uuid import UUID
+from zoneinfo import ZoneInfo
 
 import pytest
 from hypothesis import HealthCheck, find, given, settings
 from hypothesis import strategies as st
 
-from any_declaration import any_declaration
-from dutiful_gate import CannotSample, DeclarationError, Gate, it, obeys, payloads, samples, secret, this
+from any_declaration import (
+    Base,
+    BookingRef,
+    Box,
+    Checked,
+    Computing,
+    Deck,
+    Derived,
+    Fussy,
+    Hazards,
+    Named,
+    Port,
+    Span,
+    Stack,
+    Tide,
+    Wide,
+    any_declaration,
+)
+from dutiful_gate import (
+    CannotSample,
+    DeclarationError,
+    Email,
+    Gate,
+    Hostname,
+    Sealed,
+    Slug,
+    WebUrl,
+    amendment,
+    blank_is_none,
+    exactly_one,
+    fits,
+    holds,
+    in_utc,
+    it,
+    lenient,
+    now,
+    obeys,
+    or_infinite,
+    otherwise,
+    payloads,
+    rest,
+    samples,
+    secret,
+    split_on,
+    subset,
+    then,
+    this,
+    today,
+    told_by,
+    trimmed,
+    unambiguous,
+    uppered,
+    utc_only,
+    via,
+    written,
+)
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.testing import admitted, payload_strategy, probe_strategy, refused, strategy
 
@@ -78,6 +138,79 @@ class Run:
     on: date
     at: datetime
     token: Annotated[str, secret, it.length <= 4] = "x"
+
+
+@dataclass
+class Rest:
+    a: int
+    more: Annotated[dict[str, int], rest] = field(default_factory=dict)
+
+
+@dataclass
+class Kept:
+    pin: Annotated[str, secret, it.length == 4]
+    n: Annotated[int, it > 5, otherwise(6)]
+    sealed: Annotated[Sealed[str], it.length == 4]
+
+
+@dataclass
+class Keyed:
+    _: KW_ONLY
+    a: int
+    b: str = "q"
+
+
+@obeys(exactly_one("a", "b"))
+@dataclass
+class One:
+    a: int | None = None
+    b: int | None = None
+
+
+NEVER: Any = Never
+ANNOTATED: list[Any] = [
+    Annotated[bytes, it.length == 3], Annotated[bytes, it.length <= 3], Annotated[bytes, it.length >= 40], Annotated[bytes, it.length.between(5, 7)], Annotated[bytes, it != b""],
+    Annotated[str, it.length == 3], Annotated[str, it.matches("[A-Z]{3}-[0-9]+")], Annotated[str, trimmed, uppered, it.length >= 2], Annotated[str, it.starts_with("Q")], Annotated[str, it.ends_with("z"), it.length == 4],
+    Annotated[int, it.multiple_of(7)], Annotated[int, it.between(3, 3)], Annotated[float, it > 0, it < 1e-3], Annotated[float, it >= 10**18, it < 10**18 + 9999], Annotated[Decimal, it.multiple_of(Decimal("0.05"))], Annotated[float, or_infinite], Annotated[int, it != 0],
+    Annotated[list[int], it.length == 3, it.distinct], Annotated[list[str], split_on(","), it.length == 2], Annotated[dict[str, int], it.length == 2], Annotated[set[int], it.length == 3], Annotated[list[Span], it.distinct.by("low"), it.length == 3],
+    Annotated[list[Annotated[int, otherwise(1)]], it.length < 3], Annotated[str | None, blank_is_none], Annotated[int, lenient], Annotated[datetime, in_utc], Annotated[datetime, utc_only], Annotated[datetime, it > now], Annotated[date, it <= today],
+    Annotated[date, written("%d.%m.%Y")], Annotated[datetime, via(int)], Annotated[int, via(str, trimmed)], Annotated[str, then(str.title)], Annotated[str, holds(str.isalpha)], Annotated[str, holds(str.isdigit)], Annotated[str, holds(str.isupper), it.length <= 5],
+    Annotated[Any, it.length <= 3], Annotated[Any, fits({"type": "integer", "minimum": 3})], Annotated[str, fits({"pattern": "^a"})], Annotated[list[Any], fits({"contains": {"const": 3}})], Annotated[int | str, unambiguous], Annotated[str, it.of_format("uri")], Annotated[str, it.of_format("regex")],
+    Annotated[Base | Span, told_by("type", beside="data", options={"base": Base, "span": Span})],
+]  # fmt: skip
+VARIED: list[Any] = [
+    *ANNOTATED, Any, object, None, int, float, str, bool, bytes, Decimal, date, datetime, time, timedelta, UUID, Path, IPv4Address, IPv4Network, ZoneInfo, Email, WebUrl, Hostname, Slug, Hazards, Port, Deck, BookingRef,
+    list[int], tuple[int, ...], tuple[int, str], set[int], frozenset[str], deque[int], Sequence[int], dict[str, int], Mapping[str, int], dict[int, str], dict[Port, int], dict[date, int], list[Any], dict[str, Any], list[list[list[int]]],
+    int | None, int | str | None, list[int] | str, Literal["a", 1, None], Any | None, Booking | NEVER, int | NEVER, Span | NEVER | None, NEVER | None, list[Never], dict[str, Never], Base | Derived, Stack | Span, list[Base | Derived],
+    Span, Tide, Wide, Named, Derived, Computing, Checked, Fussy, Stack, Box[int], Box[list[str]], Booking, Run, Rest, Kept, Keyed, One, subset(Booking, only=["origin", "crates"]), amendment(Booking), Sealed[str], Sealed[int] | None,
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("declared", VARIED, ids=range(len(VARIED)))
+def test_strategies_draw_from_varied_declarations(declared: Any) -> None:
+    gate = Gate(declared)
+    drawn: list[Any] = []
+
+    @settings(max_examples=4, deadline=None, suppress_health_check=list(HealthCheck), database=None)
+    @given(payload_strategy(declared), strategy(declared), probe_strategy(declared))
+    def draw(payload: Any, value: Any, probe: Any) -> None:
+        drawn.append((payload, value, probe))
+
+    draw()
+    for payload, _, (spoiled, fault) in drawn:
+        assert gate.accepts(payload)
+        assert refused(gate, spoiled, at=fault.pointer, code=fault.code) == fault
+    assert drawn
+
+
+def test_what_refuses_nothing_has_no_probes_and_nobody_elses_types_are_registered() -> None:
+    @settings(database=None)
+    @given(probe_strategy(Annotated[int, it > 5, otherwise(6)]))
+    def draw(probe: Any) -> None: ...
+
+    with pytest.raises(CannotSample, match=r"no payload was found that .* refuses"):
+        draw()
+    assert find(st.from_type(int), lambda number: number < -1_000_000) < 0
 
 
 def test_fields_can_be_fixed() -> None:

@@ -15,6 +15,7 @@ The strategies need the extra `testing`; `samples(Booking, 3, origin="QLP")` mak
 from __future__ import annotations
 
 import json
+import sys
 from random import Random
 from typing import TYPE_CHECKING, Any, TypeVar, overload
 
@@ -43,14 +44,14 @@ def strategy(declared: object) -> SearchStrategy[Any]: ...
 def strategy(declared: Any) -> SearchStrategy[Any]:
     """A Hypothesis strategy for sound typed values of a declared type, or of a gate; failures are shrunk.
 
-    A class is also registered with Hypothesis, so that `from_type` finds it, inside of other types too. Raises
-    CannotSample, when an example is drawn, where no sound value is found.
+    A class of your own is also registered with Hypothesis, so that `from_type` finds it, inside of other types too.
+    Raises CannotSample, when an example is drawn, where no sound value is found.
     """
     from hypothesis import strategies as st
 
     gate = gate_of(declared)
     made = payload_strategy(gate).map(gate.admit)
-    if isinstance(declared, type):
+    if isinstance(declared, type) and declared.__module__.partition(".")[0] not in sys.stdlib_module_names:
         st.register_type_strategy(declared, made)
     return made
 
@@ -75,11 +76,21 @@ def payload_strategy(declared: Any) -> SearchStrategy[Any]:
 
 
 def probe_strategy(declared: Any) -> SearchStrategy[tuple[Any, Fault]]:
-    """A strategy for payloads that are sound but for one thing, each with the fault that a gate must give for it."""
+    """A strategy for payloads that are sound but for one thing, each with the fault that a gate must give for it.
+
+    Raises CannotSample, when an example is drawn, where nothing is refused: `otherwise` stands in for the whole, say.
+    """
     from hypothesis import strategies as st
 
     gate = gate_of(declared)
-    return st.integers(0, 7).flatmap(lambda seed: st.sampled_from(list(probes(gate, seed))))
+
+    def found(seed: int) -> SearchStrategy[tuple[Any, Fault]]:
+        made = list(probes(gate, seed))
+        if not made:
+            raise CannotSample.fixed("", f"no payload was found that {gate!r} refuses: what it admits needs no probe")
+        return st.sampled_from(made)
+
+    return st.integers(0, 7).flatmap(found)
 
 
 @overload

@@ -75,7 +75,7 @@ class _Instances:
     """Sound ones, spoilt ones and odd ones by turns."""
 
     def __init__(self, gate: DocumentGate, random: Random) -> None:
-        self.makes = DocumentPayloads(gate, random)
+        self.makes = DocumentPayloads(gate._engine, random)
         self.random = random
         self.unsampled = ""
         self._bases: list[Any] = []

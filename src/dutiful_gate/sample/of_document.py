@@ -16,9 +16,9 @@ from typing import Any
 
 from ..declare.equality import all_differ
 from ..declare.formats.table import FORMATS
+from ..document.judging.engine import DocumentEngine
 from ..document.judging.keywords import active, contains_bounds, list_parts, number_bounds, types_of
 from ..document.judging.library import Subschema
-from ..gates.document import DocumentGate
 from ..regex.drawing import drawn_from
 from ..regex.from_ecma import read_ecma
 from ..regex.search import ecma_search
@@ -61,10 +61,10 @@ class _Wanted:
 
 
 class DocumentPayloads:
-    """Makes data for one gate of a document, the same for the same seed. `at` has what was wanted where, last."""
+    """Makes data for the engine of one document, the same for the same seed. `at` has what was wanted where, last."""
 
-    def __init__(self, gate: DocumentGate, random: Random) -> None:
-        self.engine = gate._engine
+    def __init__(self, engine: DocumentEngine, random: Random) -> None:
+        self.engine = engine
         self.random = random
         self.at: dict[Path, _Wanted] = {}
         self._left = 0

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from datetime import datetime, timedelta
 from random import Random
 from typing import Any
 
 from ..declare.facts import Stop
-from ..declare.kinds import Kind, LocalMoment, Moment
+from ..declare.kinds import Kind, LocalMoment, Moment, Text
 from ..declare.records import RecordRule
-from ..declare.rules import Rule
+from ..declare.rules import Holds, Rule
 from ..declare.sources import Reading, Source
-from ..declare.steps import Step
+from ..declare.steps import Step, Then
 from ..declare.terms import Comparison
+from ..document.fits import Fits
 from ..engine.engine import Engine
 from ..engine.parts import Parts
 from ..engine.plan import Plan
@@ -46,6 +48,25 @@ _LARGEST = 100_000
 # Deeper down, or once there are so many values, only what must be there is made.
 _DEEP = 3
 _MANY = 600
+_OF_DOCUMENT = 8
+_OF_ALL_MAKES = (
+    "a",
+    "abc",
+    "quill",
+    "QLP",
+    "Quill",
+    "7",
+    "42",
+    "a1",
+    "x-y",
+    "x_y",
+    "1.5",
+    "true",
+    "",
+    "{}",
+    "\u00e9t\u00e9",
+)
+"""Texts of several makes, for functions of which nothing is known."""
 _DEEPEST = 60  # past it, a type leads to itself without an end
 
 
@@ -136,8 +157,10 @@ class Payloads:
                     return self.random.choice(list(examples))
                 raise
             if tried % 4 == 3:  # it is not found easily: what the rules offer may be it
-                offered = self.offered(use) if offered is None else offered
-                made = self.random.choice(offered) if offered else made
+                if offered is None:
+                    offered = self.offered(use)
+                    self.random.shuffle(offered)
+                made = offered[tried // 4 % len(offered)] if offered else made
             if self.is_sound(use, made):
                 self._made += 1
                 return made
@@ -152,7 +175,20 @@ class Payloads:
         """What the rules beside a type offer as passing them, as plain data."""
         inner = use.bare
         told = [each for part in use.parts if isinstance(part, Rule) for each in part.examples(use.facts)]
-        return [plain(inner, each, self.shape) for each in told if belongs(inner, each, self.shape)]
+        found = [plain(inner, each, self.shape) for each in told if belongs(inner, each, self.shape)]
+        kind = inner.node.kind if isinstance(inner.node, Scalar) else None
+        if isinstance(kind, Text) and (use.fits or any(isinstance(part, Holds | Then) for part in use.parts)):
+            found += _OF_ALL_MAKES
+        return found + [made for each in use.fits if isinstance(each, Fits) for made in self._of_document(each)]
+
+    def _of_document(self, beside: Fits) -> Iterator[Any]:
+        """What a document that stands beside a type accepts."""
+        from .of_document import DocumentPayloads
+
+        maker = DocumentPayloads(beside.engine, self.random)
+        with suppress(CannotSample):
+            for _ in range(_OF_DOCUMENT):
+                yield maker.make()
 
     def attempt(self, use: Use, depth: int, name: str) -> Any:
         """What may be sound."""
@@ -198,6 +234,7 @@ class Payloads:
                 at = random.randrange(len(options))
                 return {node.tag: random.choice(node.tags[at]), held: self.use(options[at], depth + 1, name)}
             case Branches(options=options):
+                options = tuple(option for option in options if not _is_barred(option)) or options
                 option = self.shallow(options) if self.ends(depth) else random.choice(options)
                 return self.use(option, depth, name)
             case Sealing(inner):

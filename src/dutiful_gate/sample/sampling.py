@@ -99,7 +99,7 @@ def payloads(declared: Any, n: int = 10, seed: int = 0) -> list[Any]:
 
 def maker_for(gate: AnyGate[Any], random: Random) -> Payloads | DocumentPayloads:
     """What makes payloads for a gate, of a type or of a document."""
-    return DocumentPayloads(gate, random) if isinstance(gate, DocumentGate) else Payloads(gate.shape, random)
+    return DocumentPayloads(gate._engine, random) if isinstance(gate, DocumentGate) else Payloads(gate.shape, random)
 
 
 def probes(declared: Any, seed: int = 0) -> Iterator[tuple[Any, Fault]]:
@@ -118,7 +118,7 @@ def probes(declared: Any, seed: int = 0) -> Iterator[tuple[Any, Fault]]:
 
 
 def _probes_of_document(gate: DocumentGate, random: Random) -> Iterator[tuple[Any, Fault]]:
-    makes = DocumentPayloads(gate, random)
+    makes = DocumentPayloads(gate._engine, random)
     made = [(makes.make(), makes.at) for _ in range(_FULLEST_OF)]
     base, at = max(made, key=lambda each: min(_size(each[0]), _FULL_ENOUGH))
     makes.at = at

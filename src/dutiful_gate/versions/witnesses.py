@@ -81,7 +81,7 @@ class Accepting:
         self.refuses = refuses
         self.document = document
         self.near = near
-        self._maker = DocumentPayloads(document, Random(seed))
+        self._maker = DocumentPayloads(document._engine, Random(seed))
         made = payloads or list(self._drawn_whole())
         plain: tuple[Any, ...] = ({}, [], "", 0, True, None)
         least = [one for one in plain if accepts(one)]

@@ -43,7 +43,10 @@ def draw_number(wish: Wish) -> object:
     """A number within the bounds, with few digits."""
     low, high = wish.span(0, 1000)
     low, high = (max(-_LARGEST_DRAWN, min(_LARGEST_DRAWN, end)) for end in (low, high))
-    drawn = round(wish.random.uniform(float(low), float(high)), wish.random.choice([0, 1, 2]))
+    whole = wish.random.uniform(float(low), float(high))
+    drawn = round(whole, wish.random.choice([0, 1, 2]))
+    if not low < drawn < high and wish.random.random() < 0.8:
+        drawn = whole  # between two numbers of few digits, or at an end that may not count
     if wish.step is not None:
         drawn = float(int(Decimal(repr(drawn)) / Decimal(str(wish.step))) * Decimal(str(wish.step)))
     return int(drawn) if drawn == int(drawn) and wish.random.random() < 0.5 else drawn

@@ -19,6 +19,9 @@ if TYPE_CHECKING:
     from ..wish import Wish
 
 
+_MOST_BYTES = 12
+
+
 class Written(Kind):
     """A kind that one function reads from text and another writes as text.
 
@@ -106,6 +109,8 @@ class Written(Kind):
         for bound in (*wish.floors, *wish.ceilings):
             if isinstance(bound, self.held) and wish.random.random() < 0.4:
                 return self.write(bound)
+        if self.held == (bytes,) and (wish.least or wish.most < _MOST_BYTES):
+            return self.write(wish.random.randbytes(wish.count(wish.random.randint(0, _MOST_BYTES))))
         usual = self.drawn is None or wish.random.random() < 0.1
         return self.example if usual or self.drawn is None else self.drawn(wish.random)
 
