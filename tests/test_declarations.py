@@ -281,3 +281,38 @@ def test_names_from_outside_never_become_code() -> None:
     assert [fault.path for fault in Gate(made, unknown="refuse").examine({**payload, hostile: 1}).faults] == [
         (hostile,)
     ]
+
+
+def _nothing(self: Any) -> None: ...
+
+
+def _another(self: Any, quay: str = "h1dden") -> None: ...
+
+
+def _by_position(self: Any, berth: int, /) -> None: ...
+
+
+def _one_more(self: Any, berth: int, quay: str) -> None: ...
+
+
+def _fitting(self: Any, berth: int, quay: str = "") -> None:
+    self.berth = berth
+
+
+def _any(self: Any, **held: Any) -> None:
+    self.berth = held["berth"]
+
+
+@pytest.mark.parametrize("init", [None, _nothing, _another, _by_position, _one_more, _fitting, _any])
+def test_a_constructor_that_does_not_take_the_fields_is_told_when_the_gate_is_built(init: Any) -> None:
+    """It raised a TypeError at the first sound data."""
+    body = {"__annotations__": {"berth": int}, **({"__init__": init} if init is not None else {})}
+    sailing: Any = dataclass(type("Sailing", (), body), init=False)  # type: ignore[call-overload]
+    if init in (_fitting, _any):
+        assert Gate(sailing).admit({"berth": 3}).berth == 3
+        return
+    with pytest.raises(
+        DeclarationError, match="no value can be made of its fields berth: its constructor takes"
+    ) as told:
+        Gate(sailing)
+    assert "h1dden" not in str(told.value)

@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import dataclasses
+import inspect
 import types
+from collections.abc import Iterable
 from typing import Any
+
+from ..declare.errors import DeclarationError
 
 _FROZEN = ("__setattr__", "object", "_dataclass_builtins_object_")
 _INTERNAL = ("_dflt_", "_type_", "__dataclass_", "_HAS_DEFAULT_FACTORY", "MISSING")
@@ -37,6 +41,24 @@ def runs_own_code(declared: Any) -> bool:
         return True
     constructor = declared.__dict__.get("__init__")
     return not isinstance(constructor, types.FunctionType) or not _is_generated(constructor, declared, frozen=True)
+
+
+def check_constructor(declared: type, names: Iterable[str], record: str) -> None:
+    """Raise DeclarationError for a class that cannot be made of its fields by their names."""
+    try:
+        signature = inspect.signature(declared)
+    except (TypeError, ValueError):  # of C, or of a class that tells nothing of it
+        return
+    given = list(names)
+    try:
+        signature.bind(**dict.fromkeys(given))
+    except TypeError as error:
+        taken = ", ".join(signature.parameters) or "nothing"  # without their defaults, which may be secrets
+        raise DeclarationError(
+            f"no value can be made of its fields {', '.join(given)}: its constructor takes {taken} ({error})",
+            remedy="let it take each field by its name, or leave the constructor to @dataclass",
+            record=record,
+        ) from None
 
 
 def _of_named_tuple(constructor: Any) -> bool:

@@ -30,7 +30,7 @@ from .aliases import (
     unwrapped,
     variables_by_class,
 )
-from .constructors import only_stores, runs_own_code
+from .constructors import check_constructor, only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
 from .metadata import NOTHING_BESIDE, Beside, PartOf, sorted_metadata
 from .names_in_quotes import Sees
@@ -106,6 +106,9 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
             field=rests[0].attribute,
         )
     _check_wires(name, (*fields, *computed))
+    runs_own = form != "dict" and runs_own_code(origin)
+    if runs_own and form == "object":
+        check_constructor(origin, [field.attribute for field in (*fields, *rests)], name)
     return Record(
         key,
         name,
@@ -119,7 +122,7 @@ def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
         rests,
         fits=tuple(rule for rule in every if isinstance(rule, Embedded)),
         computed=computed,
-        runs_own=form != "dict" and runs_own_code(origin),
+        runs_own=runs_own,
         unknown=unknown,
     )
 
