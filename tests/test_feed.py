@@ -10,6 +10,8 @@ import os
 import re
 import subprocess
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
@@ -649,12 +651,25 @@ class Wide:
     any: Any
 
 
+@contextmanager
+def room_for(size: int) -> Iterator[None]:
+    """Files grow no larger than so many bytes: writing fails as on a full disk."""
+    resource = pytest.importorskip("resource")
+    before = resource.getrlimit(resource.RLIMIT_FSIZE)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (size, before[1]))
+    try:
+        yield
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, before)
+
+
 @pytest.mark.parametrize(
     ("source", "admitted", "refused"),
     [("a.ndjson", "x.parquet", "x.ndjson"), ("a.json", "x.ndjson", "x.json"), ("a.xlsx", "x.csv", "x.xlsx")],
 )
+@pytest.mark.parametrize("full", [False, True])
 def test_every_split_goes_on_where_it_was_stopped(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, source: str, admitted: str, refused: str
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, source: str, admitted: str, refused: str, full: bool
 ) -> None:
     for needed in {"parquet": ["pyarrow"], "xlsx": ["openpyxl"]}.get(admitted[2:], []) + {"xlsx": ["openpyxl"]}.get(
         refused[2:], []
@@ -704,12 +719,16 @@ def test_every_split_goes_on_where_it_was_stopped(
     whole.mkdir()
     stopped.mkdir()
     assert split(whole, 0, resume=False)
-    for turn in range(40):
+    for turn in range(99):
         begun = (stopped / f"{admitted}.journal").exists()
         if not begun:
             for path in stopped.iterdir():
                 path.unlink()
-        if split(stopped, random.randrange(60 + 30 * turn), resume=begun):
+        if full:
+            with room_for(400 + 2_000 * turn), suppress(OSError, CannotStart):
+                if split(stopped, 0, resume=begun):
+                    break
+        elif split(stopped, random.randrange(60 + 30 * turn), resume=begun):
             break
     else:
         raise AssertionError("it never ended")

@@ -142,8 +142,9 @@ class GrowingFile:
 
     def close(self) -> None:
         """See `Output`."""
-        if self._stream is not None:
-            self._stream.close()
+        stream, self._stream = self._stream, None
+        if stream is not None:
+            stream.close()
 
     def finish(self, state: int) -> list[Path]:
         """See `Output`."""

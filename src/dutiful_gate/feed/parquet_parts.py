@@ -103,12 +103,13 @@ class ParquetParts:
         """See `Output`."""
         writer, self._writer = self._writer, None
         stream, self._stream = self._stream, None
-        if writer is not None:
-            writer.close()
-        if stream is not None:
+        if stream is None:
+            return
+        with stream:
+            if writer is not None:
+                _end(writer)
             stream.flush()
             os.fsync(stream.fileno())
-            stream.close()
 
     def finish(self, state: int) -> list[Path]:
         """See `Output`."""
@@ -128,13 +129,24 @@ class ParquetParts:
         """Write parts as one file, a group of rows at a time."""
         whole.unlink(missing_ok=True)  # where a former run got no further
         with made_anew(whole) as stream:
-            with pq.ParquetWriter(stream, self._schema) as writer:
+            writer = pq.ParquetWriter(stream, self._schema)
+            try:
                 for part in parts:
                     with pq.ParquetFile(part) as held:
                         for group in range(held.num_row_groups):
                             writer.write_table(held.read_row_group(group))
+            finally:
+                _end(writer)
             stream.flush()
             os.fsync(stream.fileno())
+
+
+def _end(writer: pq.ParquetWriter) -> None:
+    """Write what stands at the end of a file; a writer that could not is not asked again when it goes."""
+    try:
+        writer.close()
+    finally:
+        writer.is_open = False
 
 
 class PlainRecord:

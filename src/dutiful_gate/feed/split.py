@@ -10,6 +10,7 @@ import json
 import os
 import sys
 from collections.abc import Mapping
+from contextlib import ExitStack
 from hashlib import sha256
 from pathlib import Path
 from typing import Any, Final
@@ -141,6 +142,7 @@ class Split:
         self._lock: Lock | None = None
         self.complete = resume and self._is_complete()
         """Whether all was written, and only names were left to be given."""
+        self._headed = self.complete
         if self.complete:
             self._hold()
             self.done, self.written = sys.maxsize, dict(self._told()["written"])
@@ -238,11 +240,13 @@ class Split:
             raise CannotStart(f"{str(lock)!r} cannot be made: {error.strerror or error}") from None
 
     def _release(self) -> None:
-        for output in self._outputs.values():
-            output.close()
-        if self._lock is not None:
-            self._lock.let_go()
-            self._lock = None
+        """Close all outputs and let go of them, also where one cannot be closed: on a full disk what waits is lost."""
+        with ExitStack() as stack:
+            if self._lock is not None:
+                stack.callback(self._lock.let_go)
+                self._lock = None
+            for output in self._outputs.values():
+                stack.callback(output.close)
 
     def _resumed(self) -> Mapping[str, int]:
         """How far the outputs were when the journal was last written; sets how many records they are of."""
@@ -267,7 +271,7 @@ class Split:
 
     def begin(self, header: bytes) -> None:
         """What stands above the records of the delivery, and so above the refused ones too."""
-        if self._headed or self.complete:
+        if self._headed:
             return
         for name in ("admitted", "refused"):
             if name in self._outputs:
