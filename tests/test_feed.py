@@ -8,8 +8,10 @@ import gzip
 import json
 import os
 import re
+import signal
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
@@ -822,3 +824,37 @@ def test_small_tables_cost_little(tmp_path: Path) -> None:
     assert "the heading 'c7' stands twice" in told(wide + b",c7\n")
     long = gzip.compress(b"origin,destination\n" + b"a" * 30_000_000)
     assert "needs a line of at most 8388608 characters; got more" in told(long, "made.csv.gz")
+
+
+@pytest.mark.parametrize("signal_name", ["SIGKILL", "SIGTERM"])
+def test_processes_end_with_the_one_that_asked(tmp_path: Path, signal_name: str) -> None:
+    """They waited for more for good."""
+    if not Path("/proc/self/task").is_dir():
+        pytest.skip("which processes another one has is told by Linux's /proc alone")
+    (tmp_path / "shapes.py").write_text("from dataclasses import dataclass\n@dataclass\nclass Line:\n    n: int\n")
+    command = [sys.executable, "-m", "dutiful_gate", "check", "-", "--form", "ndjson", "--against", "shapes.py:Line"]
+    asked = subprocess.Popen([*command, "--jobs", "2"], cwd=tmp_path, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
+    assert asked.stdin is not None
+    asked.stdin.write(b'{"n": 1}\n' * 400_000)
+    asked.stdin.flush()
+    told = Path(f"/proc/{asked.pid}/task/{asked.pid}/children")
+    begun = _until(lambda: told.read_text().split() if len(told.read_text().split()) >= 2 else None)
+    asked.send_signal(getattr(signal, signal_name))
+    asked.wait(20)
+    assert _until(lambda: all(_is_gone(each) for each in begun))
+    asked.stdin.close()
+
+
+def _is_gone(process: str) -> bool:
+    try:
+        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] == "Z"
+    except OSError:
+        return True
+
+
+def _until(found: Any) -> Any:
+    for _ in range(400):
+        if made := found():
+            return made
+        time.sleep(0.05)
+    raise AssertionError("it never came")

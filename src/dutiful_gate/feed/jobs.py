@@ -14,7 +14,8 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import closing
 from dataclasses import dataclass, field
-from multiprocessing import get_all_start_methods, get_context
+from multiprocessing import get_all_start_methods, get_context, parent_process
+from multiprocessing.connection import wait
 from typing import Any, BinaryIO, Final
 
 from ..declare.sources import Source
@@ -85,10 +86,19 @@ _baggage: tuple[AnyGate[Any], Tally, Sorter | None]
 
 
 def _begin(packed: bytes) -> None:
-    """What a process does first: unpack the gate. Ctrl+C is for the one that asked."""
+    """What a process does first: unpack the gate. Ctrl+C is for the one that asked; it ends when that one has."""
     global _baggage
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_end_with_the_one_that_asked, daemon=True).start()
     _baggage = pickle.loads(packed)
+
+
+def _end_with_the_one_that_asked() -> None:
+    """Wait until the process that began this one is gone, killed or not, and go too: nobody would take what is made."""
+    parent = parent_process()
+    if parent is not None:
+        wait([parent.sentinel])
+        os._exit(1)
 
 
 def _examine(lines: bytes, line: int, number: int) -> Piece:
