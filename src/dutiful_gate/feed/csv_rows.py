@@ -51,6 +51,8 @@ class CsvRows:
         self.most = most
         self.texts: dict[str, bool] = {}
         """The fields in which text that looks like a shortened number is a fault, and whether it may be shown."""
+        self.asked: frozenset[str] | None = None
+        """The names that the gate asks for, where others mean nothing to it: a short row lacks those alone."""
         start = getattr(stream, "peek", lambda count: b"")(4)
         self.encoding = encoding_of(bytes(start[:4]), layout.encoding)
         self.mark, self._codec = _as_written(bytes(start[:4]), self.encoding)
@@ -109,6 +111,8 @@ class CsvRows:
         self.headings = checked_headings(headings, self.header_line)
         self.header = "".join(self.kept)
         self.names = layout.named(self.headings)
+        self.column = {name: at for at, name in reversed([*enumerate(self.names)])}
+        """Where the column of each name stands, from 0."""
         self.line += len(self.kept)
         self.kept.clear()
 
@@ -285,7 +289,7 @@ def _placed(
     placed = []
     for fault in faults:
         step = fault.path[0] if fault.path else None
-        at = rows.names.index(step) if step in rows.names else -1
+        at = rows.column.get(step, -1) if isinstance(step, str) else -1
         if 0 <= at < len(starts):
             down, column = starts[at]
             place = Place(line + down, column, row=number, heading=rows.headings[at])
@@ -351,6 +355,7 @@ def cell_starts(text: str, separator: str, quote: str = '"') -> list[tuple[int, 
 def recorder(rows: CsvRows, cell: Callable[[str, str], Any] | None) -> Callable[[list[str]], Row]:
     """What makes a record of cells: short rows have None in their last fields, long ones the rest under None."""
     names, count = rows.names, len(rows.names)
+    lacked = None if rows.asked is None else [(rows.column[name], name) for name in rows.asked if name in rows.column]
 
     def record(cells: list[str]) -> Row:
         if cell is not None:
@@ -358,7 +363,9 @@ def recorder(rows: CsvRows, cell: Callable[[str, str], Any] | None) -> Callable[
         made: Row = dict(zip(names, cells, strict=False))
         if len(cells) != count:
             if len(cells) < count:
-                made.update(dict.fromkeys(names[len(cells) :]))
+                end = len(cells)
+                more = names[end:] if lacked is None else [name for at, name in lacked if at >= end]
+                made.update(dict.fromkeys(more))
             elif any(cells[count:]):
                 made[None] = cells[count:]
         return made

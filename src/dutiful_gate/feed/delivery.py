@@ -17,7 +17,7 @@ from ..report.fault import Fault, Path
 from ..report.place import Place
 from ..report.verdict import Verdict, refusal, relisted
 from . import csv_rows, json_file, ndjson
-from .cells import cell_of, known_names, text_names
+from .cells import cell_of, known_names, record_of, text_names
 from .item import Item
 from .opened import BrokenOff, CannotStart, Form, form_of, opened
 from .table_layout import TableLayout
@@ -113,7 +113,11 @@ def csv_items(
 ) -> Generator[Item[T], None, None]:
     """The rows of a CSV file, examined."""
     reading = gate_reading(gate, Source.TEXT)
-    rows = csv_rows.CsvRows(stream, layout, known_names(reading), gate.limits.bytes, tabs=tabs)
+    known = known_names(reading)
+    rows = csv_rows.CsvRows(stream, layout, known, gate.limits.bytes, tabs=tabs)
+    named = record_of(reading) if not isinstance(reading, DocumentGate) else None
+    if named is not None and not (named.rests or named.fits or reading.shape.root.fits):
+        rows.asked = known
     if above is not None:
         above(rows.above)
     cell = cell_of(reading, decimal_comma=layout.decimal_comma, dates=layout.dates)
