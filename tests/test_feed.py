@@ -14,7 +14,7 @@ import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, make_dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from itertools import islice
@@ -858,3 +858,23 @@ def _until(found: Any) -> Any:
             return made
         time.sleep(0.05)
     raise AssertionError("it never came")
+
+
+@pytest.mark.parametrize("piece", [b"a", b",", b'"', b"\x00"])
+def test_what_grows_out_of_nothing_is_refused_soon(tmp_path: Path, piece: bytes) -> None:
+    path = tmp_path / "bomb.csv.gz"
+    whole = b"booking,weight_kg\n" + piece * ((10 << 20) // len(piece))
+    path.write_bytes(gzip.compress(whole + b"\n" + piece * ((200 << 20) // len(piece)), 6))
+    result = CliRunner().invoke(dutiful, ["check", str(path), "--against", "test_feed:Line"])
+    assert (result.exit_code, "grows more than 500-fold: unpack it first" in result.output) == (1, True), result.output
+
+
+def test_short_rows_under_many_headings_cost_what_they_hold(tmp_path: Path) -> None:
+    gate: Gate[Any] = Gate(make_dataclass("Line", [("h1", int), ("h99999", int | None, None)]))
+    path = tmp_path / "wide.csv"
+    path.write_text(",".join(f"h{at}" for at in range(100_000)) + "\n" + "0,7\n" * 2_000 + "0\n")
+    found = list(examine_file(gate, path))
+    assert [item.value.h99999 for item in found[:-1]] == [None] * 2_000
+    assert [(fault.pointer, fault.message) for fault in found[-1].faults] == [
+        ("/h1", "needs a value; the row ends before it")
+    ]
