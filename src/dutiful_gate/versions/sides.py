@@ -12,10 +12,8 @@ from types import FunctionType
 from typing import Any, Final, Protocol
 
 from ..declare.errors import DeclarationError
-from ..declare.facts import Sort, Unsaid
 from ..declare.json_pointer import escaped, joined
 from ..declare.kinds.lenient import Lenient
-from ..declare.kinds.number import AnyNumber, Number
 from ..declare.rules import (
     Between,
     Ceiling,
@@ -25,7 +23,6 @@ from ..declare.rules import (
     Length,
     Matches,
     Multiple,
-    OneOf,
     Rule,
 )
 from ..declare.rules.format import OfFormat
@@ -60,14 +57,14 @@ from ..shape.nodes import (
 )
 from ..shape.one_way import is_for_admission
 from ..shape.to_json import plain
-from ..shape.walk import every, fields_of, holds_secret, uses_of
+from ..shape.walk import fields_of, holds_secret, uses_of
 from .function_marks import digest_of_text, mark_of, mark_of_value
+from .use_marks import MOST_MARKED, UseMarks
 
 _DEEPEST: Final = 12
 _MOST_TRIES: Final = 600  # in vain, of all payloads of one version together
 _MOST_DRAWN: Final = 1_000
 _BASES: Final = 16
-_MOST_MARKED: Final = 100_000
 LIMITED: Final = {"bytes": "bytes", "items": "items in a list", "depth": "levels deep", "digits": "digits of a number"}
 """The limits of a gate that refuse data, and what each counts, in words."""
 LENIENT: Final = "lenient"
@@ -205,7 +202,8 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
                  there it judges, and whether only admission asks for it (`passing`)
     """
     fields: dict[str, Any] = {}
-    functions = set(_marks(shape))
+    functions = set(_functions(shape))
+    marks = UseMarks(shape)
     passing = {_CONSTRUCTOR, *_passing(shape)}
     stands: dict[str, tuple[str, Record]] = {}
     mentioned = _mentioned(shape)
@@ -222,17 +220,17 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
             made_by = [getattr(record.builder, name, None) for name in ("__new__", "__init__", "__post_init__")]
             functions |= {f"{_CONSTRUCTOR}{mark_of(each)}" for each in made_by if isinstance(each, FunctionType)}
         for field in record.fields:
-            note = _note(shape, field)
+            note = _note(marks, field)
             note["judged"] = own or field.attribute in mentioned
             _note_down(fields, joined((*path, field.wire)), note)
     if not isinstance(shape.root.bare.node, Link):
-        _note_down(fields, "", _note(shape, Field("", "", shape.root)))
+        _note_down(fields, "", _note(marks, Field("", "", shape.root)))
     unstated = [
         {
             "at": _place(each.field, stands),
             "of": each.field.partition(".")[2],
             "rule": each.rule,
-            "mark": mark_of_value(_behind(shape, each.field, each.rule), most=_MOST_MARKED),
+            "mark": mark_of_value(_behind(marks, each.field, each.rule), most=MOST_MARKED),
         }
         for each in document.unstated
         if each.rule != ITS_DEFAULT
@@ -241,16 +239,17 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
     return {"fields": fields, "functions": sorted(functions), "unstated": told}
 
 
-def _behind(shape: Shape, name: str, rule: str) -> Any:
+def _behind(marks: UseMarks, name: str, rule: str) -> Any:
     """What a rule that a document does not state is made of, by its words and the name of its field.
 
     Words may be the same for different rules: those of secrets, of what is read from text, flags of patterns.
     """
+    shape = marks.shape
     owner, _, attribute = name.partition(".")
     attribute = re.split(r"[\[ ]", attribute)[0]
     records = [record for record in shape.records.values() if record.name == owner]
     uses = [field.use for record in records for field in fields_of(record) if field.attribute == attribute]
-    uses = [each for use in uses or [shape.root] for each in _within(shape, use)]
+    uses = [each for use in uses or [shape.root] for each in marks.within(use)]
     judges: list[Any] = [part for each in uses for part in each.parts]
     judges += [part for record in records for part in (*record.rules, *record.checks)]
     said = [part for part in judges if str(part) == rule]
@@ -348,22 +347,23 @@ def _records(shape: Shape, use: Use, path: tuple[str, ...], above: tuple[str, ..
             yield from _records(shape, shape.aliases[key], path, (*above, key))
 
 
-def _note(shape: Shape, field: Field) -> dict[str, Any]:
+def _note(marks: UseMarks, field: Field) -> dict[str, Any]:
+    shape = marks.shape
     return {
         "default": _default(shape, field),
         "stand_in": _stand_in(shape, field),
         "judged": False,
         "required": field.required,
-        "steps": [*_steps(shape, field.use, hides=holds_secret(field.use, shape.guarded))],
-        "order": [*_order(shape, field.use)],
-        "value": digest_of_text(_value(shape, field.use)),
-        **_options(shape, field.use),
-        **_numbers(shape, field.use),
+        "steps": [*_steps(marks, field.use, hides=holds_secret(field.use, shape.guarded))],
+        "order": [*_order(marks, field.use)],
+        "value": digest_of_text(marks.value(field.use)),
+        **marks.options(field.use),
+        **marks.numbers(field.use),
         "former": list(field.former),
         "also": list(field.also),
         "hides": any(
             isinstance(each.node, Choice) or any(not isinstance(part, _TOLD_OF_SECRETS) for part in each.parts)
-            for each in _within(shape, field.use)
+            for each in marks.within(field.use)
             if each.secret
         ),
         "secret": field.use.secret or field.use.bare.secret,
@@ -394,134 +394,9 @@ def _stand_in(shape: Shape, field: Field) -> str:
     return mark_of(field.factory) if known is MISSING else mark_of_value(known)
 
 
-def _within(shape: Shape, use: Use) -> Iterator[Use]:
-    """A use and all that are inside it, also by a name that leads to itself, not looking into records."""
-    known: set[str] = set()
-    waiting = [use]
-    while waiting:
-        for each in every(waiting.pop()):
-            yield each
-            if isinstance(each.node, Alias) and each.node.key not in known:
-                known.add(each.node.key)
-                waiting.append(shape.aliases[each.node.key])
-
-
-def _reached(shape: Shape, use: Use) -> dict[str, Record]:
-    """The records that stand in a use, and in those, by key."""
-    found: dict[str, Record] = {}
-    waiting = [use]
-    while waiting:
-        for each in _within(shape, waiting.pop()):
-            if isinstance(each.node, Link) and each.node.key not in found:
-                record = found[each.node.key] = shape.records[each.node.key]
-                waiting += [field.use for field in fields_of(record)]
-    return found
-
-
-def _whole(shape: Shape, use: Use) -> str:
-    """A mark of all that is asked of a value, with the records in it, and with what leads to itself."""
-    records = [
-        (key, fields_of(record), record.rules, record.checks, record.unknown)
-        for key, record in sorted(_reached(shape, use).items())
-    ]
-    return mark_of_value((use, records, shape.aliases if shape.aliases else ()), most=_MOST_MARKED)
-
-
-def _is_unsaid(shape: Shape, use: Use) -> bool:
-    """Whether something is asked of a value, or done to it, of which no document says anything."""
-    uses = [*_within(shape, use)]
-    records = _reached(shape, use).values()
-    uses += [each for record in records for field in fields_of(record) for each in _within(shape, field.use)]
-    return any(record.rules or record.checks for record in records) or any(
-        isinstance(part, Step) or isinstance(part.keywords(each.facts), Unsaid) for each in uses for part in each.parts
-    )
-
-
-def _options(shape: Shape, use: Use) -> dict[str, Any]:
-    """Marks of the options of its unions, where a document does not say all of one, and of all that it holds.
-
-    `options`  the kind of JSON and the mark of each option of such unions
-    `unsaid`   the kinds of JSON of what a document does not say all of
-    `marks`    those of it and of all that is inside
-    `alone`    those of unions of which one option alone may admit a value
-    """
-    uses = [*_within(shape, use)]
-    unsaid = [each for each in uses if _is_unsaid(shape, each)] if _is_unsaid(shape, use) else []
-    unions = [each.node for each in unsaid if isinstance(each.node, Branches)]
-    options = [(_kind(option), _whole(shape, option)) for union in unions for option in union.options]
-    marks = [_whole(shape, each) for each in uses] if unsaid else []
-    alone = [mark_of_value(sorted(_whole(shape, each) for each in union.options)) for union in unions if union.alone]
-    return {"options": options, "unsaid": sorted({_kind(each) for each in unsaid}), "marks": marks, "alone": alone}
-
-
-def _kind(use: Use) -> str:
-    """The kind of JSON that a value is of; "any" where it is not known to be of one."""
-    node = use.bare.node
-    match node:
-        case Items() | Fixed():
-            return "list" if not use.split else "any"
-        case Entries() | Link():
-            return "record"
-        case Scalar(kind) if use.via is None and not isinstance(kind, Lenient) and not node.facts.open:
-            return "number" if node.facts.number or node.facts.sort is Sort.DECIMAL else "single"
-    return "any"
-
-
-def _numbers(shape: Shape, use: Use) -> dict[str, bool]:
-    """What is done with numbers that no double holds, of which the document says nothing.
-
-    `doubles`   they are refused
-    `wide`      they are admitted, some at least
-    `free`      they are admitted all
-    `infinite`  infinities may come in their place
-    """
-    bare = use.bare.node
-    alone = [option.node for option in bare.options] if isinstance(bare, Branches) else [bare]
-    found = {"doubles": False, "wide": False, "free": False, "infinite": False}
-    for each in _within(shape, use):
-        if not isinstance(each.node, Scalar):
-            continue
-        kind = each.node.kind.inner if isinstance(each.node.kind, Lenient) else each.node.kind
-        sorts = {type(part) for part in each.parts}
-        if sorts & {Between, OneOf} or {Floor, Ceiling} <= sorts:
-            continue
-        if isinstance(kind, AnyNumber):
-            found["infinite"] = True
-        if isinstance(kind, Number):
-            found["doubles"] = found["doubles"] or not isinstance(kind, AnyNumber)
-        elif each.facts.number or each.facts.open or each.facts.sort is Sort.DECIMAL:
-            found["wide"] = True
-            found["free"] = found["free"] or (not each.parts and any(each.node is node for node in alone))
-    return found
-
-
-def _value(shape: Shape, use: Use) -> str:
-    """What tells which value is made of data, but for steps; rules only where the value hangs on them."""
-    node = use.node
-    hangs = mark_of_value((use.parts, use.fallback)) if use.fallback is not MISSING else ""
-    match node:
-        case Nullable(inner) | Sealing(inner):
-            return _value(shape, inner) + hangs
-        case Choice():
-            return f"one of {node.owner}{hangs}"
-        case Items(item):
-            return f"{node.into} of {_value(shape, item)}{hangs}"
-        case Entries(key, value):
-            return f"{_value(shape, key)} to {_value(shape, value)}{hangs}"
-        case Fixed():
-            return f"{[_value(shape, item) for item in node.every]}{hangs}"
-        case Branches():  # which option takes it hangs on all that the others refuse
-            return f"{[_whole(shape, option) for option in node.options]}{hangs}"
-        case Link(key) | Alias(key):
-            return f"{key}{hangs}"
-        case Scalar(kind):
-            return f"{kind.inner if isinstance(kind, Lenient) else kind!r}{hangs}"
-    return f"{node!r}{hangs}"
-
-
-def _steps(shape: Shape, use: Use, *, hides: bool) -> Iterator[str]:
+def _steps(marks: UseMarks, use: Use, *, hides: bool) -> Iterator[str]:
     """What is done to a value, and to what is inside of it: how each is read, and its steps, in order."""
-    for each in _within(shape, use):
+    for each in marks.within(use):
         yield from _steps_of(each, hides=hides)
 
 
@@ -542,13 +417,13 @@ def _steps_of(use: Use, *, hides: bool) -> Iterator[str]:
             yield f"{part}{mark_of(part.function) if isinstance(part, Then) else ''}"
 
 
-def _order(shape: Shape, use: Use) -> Iterator[str]:
+def _order(marks: UseMarks, use: Use) -> Iterator[str]:
     """Its steps and the sorts of its rules, as they follow each other, and of what is inside of it."""
-    for each in _within(shape, use):
+    for each in marks.within(use):
         yield from (str(part) if isinstance(part, Step) else type(part).__name__ for part in each.parts)
 
 
-def _marks(shape: Shape) -> Iterator[str]:
+def _functions(shape: Shape) -> Iterator[str]:
     """A mark of each function of the developer's own that judges a single value, or makes another of it."""
     for use in uses_of(shape):
         for part in use.parts:
