@@ -562,3 +562,18 @@ def test_a_condition_on_which_nothing_hangs_is_the_same_by_every_road() -> None:
     }
     for data in ("a", 1, None):
         assert judged_in_all_ways(Gate.from_schema(circle), data) == {True}
+
+
+@pytest.mark.parametrize(
+    ("document", "texts"),
+    [
+        ({"maximum": 1}, ("1e999",)), ({"minimum": 1}, ("-1e999",)), ({"exclusiveMaximum": 10**400}, ("1e999",)), ({"multipleOf": 0.5}, ("1e999", "-1e999")),
+        ({"type": "number"}, ("1e999", "-1e999")), ({"properties": {"a": {"maximum": 1}}}, ('{"a": 1e999}',)), ({"items": {"minimum": 0, "maximum": 9}}, ("[1e999]", "[3, -1e999]")),
+    ],
+)  # fmt: skip
+def test_bounds_are_asked_of_numbers_that_no_double_holds(document: Any, texts: tuple[str, ...]) -> None:
+    gate = Gate.from_schema(document)
+    for text in texts:
+        assert not gate.examine_json(text)
+        assert not gate.accepts(json.loads(text))
+        assert not gate.examine(json.loads(text))
