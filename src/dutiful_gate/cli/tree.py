@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import click
+from rich.console import Console
 from rich.text import Text
 
 from ..declare.errors import DeclarationError
@@ -82,7 +83,7 @@ def tree(
     elif html is not None:
         write_text(html, page(made if depth is None else made.folded(depth)))
     else:
-        _draw(made if depth is None else made.folded(depth))
+        _draw(console(), made if depth is None else made.folded(depth))
     raise SystemExit(0 if verdict is None or verdict else 1)
 
 
@@ -124,12 +125,12 @@ def _is_document(target: str) -> bool:
         return False
 
 
-def _draw(branch: Branch, lead: str = "", guide: str = "") -> None:
+def _draw(out: Console, branch: Branch, lead: str = "", guide: str = "") -> None:
     """Print a branch and what is below it; lines are as long as they are, in a pipe too."""
-    console().print(Text.assemble((guide, "quiet"), _line(branch)))
+    out.print(Text.assemble((guide, "quiet"), _line(branch)))
     for child in branch.children:
         last = child is branch.children[-1]
-        _draw(child, lead + ("    " if last else "│   "), lead + ("└── " if last else "├── "))
+        _draw(out, child, lead + ("    " if last else "│   "), lead + ("└── " if last else "├── "))
 
 
 def _line(branch: Branch) -> Text:
