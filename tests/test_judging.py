@@ -577,3 +577,21 @@ def test_bounds_are_asked_of_numbers_that_no_double_holds(document: Any, texts: 
         assert not gate.examine_json(text)
         assert not gate.accepts(json.loads(text))
         assert not gate.examine(json.loads(text))
+
+
+@pytest.mark.parametrize(
+    ("held", "dialect", "place"),
+    [
+        ({"type": "strin"}, "2020-12", "/x/d/type"), ({"anyOf": [[1]]}, "2020-12", "/x/d/anyOf/0"), ({"minLength": -1}, "draft-07", "/x/d/minLength"),
+        ({"properties": {"a": 3}}, "draft-04", "/x/d/properties/a"), ({"items": {"$ref": "#/y"}}, "2020-12", "/y/enum"), ({"items": {"anyOf": [[False]]}}, "draft-04", "/x/d/items/anyOf/0"),
+    ],
+)  # fmt: skip
+def test_what_a_reference_alone_leads_to_is_as_the_dialect_asks(held: Any, dialect: str, place: str) -> None:
+    """Where no keyword says that a schema stands, its meta-schema had not seen it: it raised when data came."""
+    document = {"properties": {"a": {"$ref": "#/x/d"}}, "x": {"d": held}, "y": {"enum": 3}}
+    with pytest.raises(DeclarationError, match=f"the document breaks {dialect} at {place}: "):
+        Gate.from_schema(document, dialect=dialect)
+    gate = Gate.from_schema(document, dialect=dialect, flaws="tell")
+    assert any(place in flaw.why for flaw in gate.flaws)
+    assert any(gate.examine({"a": each}).unjudged for each in ([{"b": 1}, "c"], "c", {"a": 1}))
+    assert Gate.from_schema({**document, "x": {"d": {"type": "string"}}}, dialect=dialect).accepts({"a": "b"})

@@ -99,6 +99,8 @@ class Checker:
             if id(node.document) not in documents:
                 documents.add(id(node.document))
                 self.form(node.document.nodes[()])
+            if node in node.document.late:
+                self.form(node)
             led = self.led(node)
             self.keywords(node)
             # What stands among the definitions matters when something leads there.
@@ -237,14 +239,15 @@ class Checker:
         if self.tell:
             for fault in faults:
                 broken, word = _keyword_at(node, fault.path)
-                place = pointer(fault.path) or "the root"
+                place = pointer((*node.steps, *fault.path)) or "the root"
                 why = f"{place} breaks {node.dialect.name}: {fault.message}"
                 self.note(broken, word, DeclarationError(why, remedy="mend the document"))
             return
         worst = min(faults, key=lambda fault: (fault.code == "branch", -len(fault.path)))
         more = len(faults) - 1 + findings.untold
+        place = pointer((*node.steps, *worst.path)) or "the root"
         raise DeclarationError(
-            f"the document breaks {node.dialect.name} at {worst.pointer or 'the root'}: {worst.message}"
+            f"the document breaks {node.dialect.name} at {place}: {worst.message}"
             + (f" (and {more} more)" if more else ""),
             remedy="mend the document, or name the dialect it is written in as its $schema or with dialect=",
         )

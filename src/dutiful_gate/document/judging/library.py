@@ -112,9 +112,11 @@ class Subschema:
 class Document:
     """One document handed over."""
 
-    __slots__ = ("library", "name", "nodes", "raw")
+    __slots__ = ("late", "library", "name", "nodes", "raw")
 
     def __init__(self, library: Library, name: str, raw: Any) -> None:
+        self.late: set[Subschema] = set()
+        """The schemas that stand where no keyword says so: a reference alone tells that they are some."""
         self.library = library
         self.name = name
         self.raw = raw
@@ -138,6 +140,7 @@ class Document:
         while near not in self.nodes:
             near = near[:-1]
         self.library.index(self, steps, held, self.nodes[near].resource)
+        self.late.add(self.nodes[steps])
         return self.nodes[steps]
 
 
