@@ -652,6 +652,14 @@ def test_what_is_proved_of_documents_no_instance_contradicts(seed: int) -> None:
         assert contradiction(seed)[1] == ""
 
 
+# In draft-04 1.0 equals 1 and is no integer: a constant was asked in one form alone.
+@pytest.mark.parametrize("seed", [1301085489, 1301014248])
+def test_constants_are_asked_in_all_their_forms(seed: int) -> None:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        assert contradiction(seed)[1] == ""
+
+
 def _ruled(stand_in: Any, *, judged: bool = True) -> Any:
     words = {"default_factory": stand_in} if callable(stand_in) else {"default": stand_in}
     made = make_dataclass("Span", [("low", int), ("high", int, field(**words))])

@@ -184,7 +184,8 @@ class Walk:
         if was.never or now.never or not was.kinds or not now.kinds:
             yield from self._never(was, now, old, new)
             return
-        values, others = was.values(self._judges[0]), now.values(self._judges[1])
+        values = was.values(self._judges[0], in_all_forms=True)
+        others = now.values(self._judges[1], in_all_forms=True)
         if values is not None or others is not None:
             yield from self._constants(values, others, old, new)
             return

@@ -176,16 +176,35 @@ class Meaning:
         """Admit a kind no longer."""
         self.kinds = tuple(each for each in self.kinds if each != kind)
 
-    def values(self, judges: Callable[[Piece, Any], bool]) -> list[Any] | None:
-        """The few values that it admits; None where they are not told one by one."""
+    def values(self, judges: Callable[[Piece, Any], bool], *, in_all_forms: bool = False) -> list[Any] | None:
+        """The few values that it admits; None where they are not told one by one.
+
+        `in_all_forms` has a number twice where its form matters: to draft-04 1.0 equals 1, and is no integer.
+        """
         if not self.constants:
             return None
         first = min((values for _, values in self.constants), key=len)
+        pointless = in_all_forms and any(node.dialect.pointless for node, _ in self.constants)
         found: dict[Any, Any] = {}
-        for value in first:
+        for value in (each for held in first for each in (spelled(held) if pointless else (held,))):
             if kind_of(value, self.kinds) and all(judges(piece, value) for piece in self.pieces):
-                found.setdefault(keyed(value), value)
+                found.setdefault((keyed(value), repr(value)) if pointless else keyed(value), value)
         return list(found.values())
+
+
+def spelled(value: Any) -> tuple[Any, ...]:
+    """A constant as it stands, with its whole numbers without a point, and with one."""
+    return value, _respelled(value, float, int), _respelled(value, int, float)
+
+
+def _respelled(value: Any, came: Any, made: Any) -> Any:
+    if isinstance(value, dict):
+        return {key: _respelled(held, came, made) for key, held in value.items()}
+    if isinstance(value, list):
+        return [_respelled(held, came, made) for held in value]
+    if type(value) is not came or abs(value) > 2**53 or value != int(value):
+        return value
+    return made(value)
 
 
 def _both(kind: str, kinds: Iterable[str]) -> str | None:
