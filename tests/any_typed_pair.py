@@ -9,10 +9,13 @@ import types
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import MISSING, dataclass, field, fields, is_dataclass, make_dataclass
+from datetime import date, datetime
 from decimal import Decimal
 from functools import partial
+from ipaddress import IPv4Network
 from random import Random
 from typing import Annotated, Any, Final, Literal, Union, get_args, get_origin
+from zoneinfo import ZoneInfo
 
 from any_declaration import Maker, any_declaration
 from any_pair import POOL
@@ -21,6 +24,8 @@ from dutiful_gate import (
     Gate,
     Limits,
     Refused,
+    Sealed,
+    as_text,
     holds,
     it,
     lenient,
@@ -29,11 +34,14 @@ from dutiful_gate import (
     otherwise,
     rounded_to,
     secret,
+    split_on,
     squeezed,
     then,
     this,
     trimmed,
+    unambiguous,
     uppered,
+    via,
     when,
 )
 from dutiful_gate.sample.edges import Edges
@@ -103,6 +111,15 @@ def _rules(first: str, other: str, random: Random) -> Any:
     )  # fmt: skip
 
 
+UNIONS: tuple[Any, ...] = (
+    Annotated[int, via(str)] | str, Annotated[list[int], split_on(",")] | str, ZoneInfo | str, IPv4Network | str | int, Sealed[Literal["a"]] | str, date | str,
+    Annotated[Literal["a", "b"], secret] | str, Annotated[str, holds(_unlike(1))] | Annotated[str, it.length <= 3], Annotated[int, it > 2, otherwise(3)] | str,
+    Annotated[Decimal, as_text] | str | float, Annotated[str, trimmed, it.length == 3] | Annotated[str, it.length <= 1] | None, list[str] | list[Annotated[str, uppered]] | str,
+    Annotated[int | Annotated[str, holds(_unlike(2))], unambiguous], dict[str, int] | dict[IPv4Network, str], Annotated[datetime, via(int)] | int,
+)  # fmt: skip
+"""Unions of which documents do not say all."""
+
+
 class AnyTypedPair:
     """Two declarations, `old` and `new`, each with the words of its gate."""
 
@@ -137,8 +154,8 @@ class AnyTypedPair:
             for _ in range(random.choice((0, 1, 1, 2))):
                 kind = self.marked(kind)
             kind = kind if random.random() < 0.7 else kind | None
-            if random.random() < 0.15:
-                kind = maker.declaration(1)
+            if random.random() < 0.3:
+                kind = random.choice((maker.declaration(1), random.choice(UNIONS), list[random.choice(UNIONS)]))
             made.append((name, kind, *self.default_of(kind)))
         made.sort(key=len)
         record: Any = make_dataclass("Booking", made)
@@ -213,9 +230,9 @@ class AnyTypedPair:
         if origin in (Union, types.UnionType):
             options = list(arguments)
             kind = random.random()
-            if kind < 0.25 and len(options) > 2:
+            if kind < 0.35 and len(options) > 1:
                 options.pop(random.randrange(len(options)))
-            elif kind < 0.5:
+            elif kind < 0.6:
                 options.insert(random.randint(0, len(options)), random.choice((None, int, str, float, bool)))
             else:
                 at = random.randrange(len(options))

@@ -30,7 +30,7 @@ from sqlalchemy.orm import (  # noqa: E402
     validates,
 )
 
-from dutiful_gate import DeclarationError, Gate, as_text, it, obeys, this, without_offset  # noqa: E402
+from dutiful_gate import DeclarationError, Gate, as_text, it, obeys, secret, this, without_offset  # noqa: E402
 from dutiful_gate.cli.app import dutiful  # noqa: E402
 from dutiful_gate.storage import Agreement, NoServer, agreement, own_postgresql, record_of  # noqa: E402
 
@@ -321,6 +321,29 @@ def test_nothing_is_held_falsely_and_nothing_raises(
         told = [each for each in found.disagreements if disagrees and each.field == disagrees[0]]
         assert bool(disagrees) is any(disagrees[1].replace("SQLite", name) in each.words for each in told)
         assert not is_open or any(open_words in each for each in found.unread), found.unread
+
+
+@validates("pin")
+def _one_pin(self: Any, name: str, value: str) -> str:
+    if value != "samphire1":
+        raise ValueError(f"no {value}")
+    return value
+
+
+def _pins(kind: Any, check: str = "", **body: Any) -> Any:
+    return _row(("pin", kind), PORT, check=check, **body)
+
+
+@pytest.mark.parametrize(
+    "model",
+    [_pins(String(4)), _pins(String(9), "length(pin) < 9"), _pins(String(9), keeps=_one_pin), _pins(Integer), _pins(Enum("samphire1", name="pins")), _pins(Upper(9)), _pins(String(9), "pin = port")],
+)  # fmt: skip
+def test_no_secret_is_shown_where_tables_disagree(model: Any) -> None:
+    found = agreement(_sent(pin=Annotated[str, secret, it.one_of("samphire1", "marram22")], port=SMALL), model, rows=9)
+    assert not found
+    told = repr([(each.field, each.words, each.value, each.found) for each in found.disagreements] + found.unread)
+    assert "samphire1" not in told
+    assert "marram22" not in told
 
 
 def test_the_command_holds_a_gate_against_a_table() -> None:

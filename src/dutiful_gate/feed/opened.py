@@ -12,10 +12,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, BinaryIO, Final, Literal
 
-from ..read.unreadable import MOST_FOLD, MOST_UNPACKED, BrokenOff, CannotStart
+from ..read.unreadable import MOST_FOLD, MOST_OF_LITTLE, MOST_UNPACKED, BrokenOff, CannotStart
 
-_MOST_OF_LITTLE: Final = 1 << 23
-"""So much may come of however little: beyond, what grows as nothing grows that says anything is told at once."""
 Form = Literal["json", "ndjson", "csv", "tsv", "xlsx", "yaml", "toml", "parquet"]
 FORMS: Final[dict[str, Form]] = {
     ".json": "json", ".ndjson": "ndjson", ".jsonl": "ndjson", ".csv": "csv", ".tsv": "tsv", ".tab": "tsv",
@@ -75,7 +73,7 @@ class _Unzipped(io.RawIOBase):
             raise BrokenOff("what is gzipped breaks off, or is damaged") from None
         view[: len(piece)] = piece
         self._size += len(piece)
-        if self._size > _MOST_OF_LITTLE and self._size > MOST_FOLD * self.packed.tell():
+        if self._size > MOST_OF_LITTLE and self._size > MOST_FOLD * self.packed.tell():
             raise BrokenOff(f"what is gzipped grows more than {MOST_FOLD}-fold: unpack it first, if it is meant")
         return len(piece)
 

@@ -34,6 +34,7 @@ FUNCTIONS: Final = "gates.bin"
 STAMP: Final = "stamp.json"
 DOCUMENTS: Final = "documents"
 _STAMPED: Final = {"python": str, "library": str, "stale": str, "functions": str, "sources": dict, "gates": dict}
+_WORDS_OF_REQUEST: Final = 3
 _OWN: Final = Path(__file__).parents[1]
 _INIT: Final = '''"""Gates built beforehand by dutiful build: import this before the modules that make them."""
 
@@ -177,7 +178,7 @@ def mark_of(words: tuple[object, ...]) -> str | None:
 
 def _digest(words: tuple[object, ...]) -> bytes | None:
     """A digest of what a gate's declaration says now, by the words of the gate."""
-    if words[0] == "request":
+    if len(words) == _WORDS_OF_REQUEST:
         return digest_of_declaration(words[1])
     keys: Any = words[4]
     return digest_of_declaration(words[0], keys)
@@ -221,7 +222,7 @@ class _Store:
         if digest != _digest(words):
             if self._stale == "anew":
                 return None
-            declared = words[1] if words[0] == "request" else words[0]
+            declared = words[1] if len(words) == _WORDS_OF_REQUEST else words[0]
             name = getattr(declared, "__name__", declared)
             raise _stale(self._file.parent, f"what is declared of {name} has changed")
         with self._file.open("rb") as stream:

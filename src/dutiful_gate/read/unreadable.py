@@ -8,6 +8,8 @@ MOST_UNPACKED: Final = 1 << 28
 MOST_FOLD: Final = 500
 """What unpacks to more than a quarter of a gibibyte, and to more than 500 times its size, is no delivery of records:
 one row again and again comes to some 300 times."""
+MOST_OF_LITTLE: Final = 1 << 23
+"""What is gzipped is told from here on: each of its lines is examined, and blank ones are many."""
 
 
 class CannotStart(ValueError):

@@ -15,6 +15,7 @@ from dataclasses import make_dataclass
 from datetime import datetime
 from decimal import Decimal
 from enum import Enum
+from functools import partial
 from random import Random
 from typing import Annotated, Any, Final
 
@@ -37,12 +38,12 @@ from ..declare.rules import Length, Rule
 from ..declare.sources import Source
 from ..declare.subjects import it
 from ..gates.typed import Gate
-from ..report.shown_values import shown
 from ..sample.edges import Edges
 from ..sample.payloads import CannotSample
 from ..sample.sampling import maker_for, payloads
 from ..shape.hints import hints_of
 from ..shape.nodes import Link, Record
+from ..shape.walk import holds_secret
 from .check_constraints import Checks, turned
 from .columns import annotation_of
 from .disagreements import Agreement, Disagreement
@@ -86,7 +87,8 @@ def agreement(
     if not isinstance(node, Link):
         raise DeclarationError("only a gate of a record can be held against a table", remedy="name a record")
     record = gate.shape.records[node.key]
-    made = Agreement()
+    secrets = frozenset(field.attribute for field in record.fields if holds_secret(field.use, gate.shape.guarded))
+    made = Agreement(secrets)
     pairs = _pairs(record, model, made)
     annotations = _annotations(gate.declared, record)
     values: dict[str, list[Any]] = {}
@@ -99,8 +101,9 @@ def agreement(
     for attribute, field in pairs.items():
         table_checks = checks.get(field.column.table)
         more = table_checks.by_column.get(field.column.name, []) if table_checks is not None else []
-        for words, value in _reasoned(annotations[attribute], field.column, more, made.unread, holed=holed):
-            made.add(Disagreement(attribute, words, shown(value)))
+        tell = partial(made.shown, attribute)
+        for words, value in _reasoned(annotations[attribute], field.column, more, made.unread, tell, holed=holed):
+            made.add(Disagreement(attribute, words, tell(value)))
             values.setdefault(attribute, []).append(value)
     together = [each for table_checks in checks.values() for each in table_checks.together]
     if together:
@@ -172,11 +175,18 @@ def _annotations(declared: Any, record: Record) -> dict[str, Any]:
 
 
 def _reasoned(
-    annotation: Any, column: Column[Any], more: Iterable[Any], unread: list[str], *, holed: bool
+    annotation: Any,
+    column: Column[Any],
+    more: Iterable[Any],
+    unread: list[str],
+    tell: Callable[[object], str],
+    *,
+    holed: bool,
 ) -> Iterator[tuple[str, Any]]:
     """What a column does not hold of the values of a field: in words, and the smallest of them.
 
-    `holed` tells that the database is one that keeps no U+0000. What cannot be judged goes to `unread`.
+    `tell` shows a value, as far as it may be seen; `holed` tells that the database is one that keeps no U+0000. What
+    cannot be judged goes to `unread`.
     """
     values = _values(annotation, _TRIED)
     given = [value for value in values if value is not None]
@@ -213,12 +223,14 @@ def _reasoned(
         if zoned is not None:
             yield "admits moments with an offset; the column keeps none", zoned
     if isinstance(kind, sql.ARRAY):
-        yield from _of_items(annotation, column, unread, holed=holed)
+        yield from _of_items(annotation, column, unread, tell, holed=holed)
     else:
-        yield from _outside(annotation, column, more, unread)
+        yield from _outside(annotation, column, more, unread, tell)
 
 
-def _of_items(annotation: Any, column: Column[Any], unread: list[str], *, holed: bool) -> Iterator[tuple[str, Any]]:
+def _of_items(
+    annotation: Any, column: Column[Any], unread: list[str], tell: Callable[[object], str], *, holed: bool
+) -> Iterator[tuple[str, Any]]:
     """What a column of lists does not hold of the items of a field."""
     whole = _bare(annotation)
     items = [each for each in typing.get_args(whole) if each is not Ellipsis]
@@ -228,11 +240,13 @@ def _of_items(annotation: Any, column: Column[Any], unread: list[str], *, holed:
         return
     inner = Column(column.name, kind.item_type, nullable=True)
     nested = typing.get_origin(_bare(items[0])) in (list, tuple, set, frozenset)
-    for words, value in _reasoned(items[0], inner, (), unread, holed=holed) if not nested else ():
+    for words, value in _reasoned(items[0], inner, (), unread, tell, holed=holed) if not nested else ():
         yield f"its items: {words}", [value]
 
 
-def _outside(annotation: Any, column: Column[Any], more: Iterable[Any], unread: list[str]) -> Iterator[tuple[str, Any]]:
+def _outside(
+    annotation: Any, column: Column[Any], more: Iterable[Any], unread: list[str], tell: Callable[[object], str]
+) -> Iterator[tuple[str, Any]]:
     """What is outside of the numbers of a column, or refused by its check constraints."""
     try:
         own = annotation_of(column, None, [])
@@ -258,7 +272,7 @@ def _outside(annotation: Any, column: Column[Any], more: Iterable[Any], unread: 
         refused += [each for each in some if not judge.accepts(each)]
         if refused:
             least = min(refused, key=_size)
-            yield f"admits {shown(least)}; the column needs {rule}", least
+            yield f"admits {tell(least)}; the column needs {rule}", least
 
 
 def _hold_together(
@@ -286,7 +300,7 @@ def _hold_together(
         if broken is None:
             made.unread.append(f"{rule}: the gate does not ask for it, and no value was found that it refuses")
         else:
-            told = ", ".join(f"{name} {shown(broken[name])}" for name in sorted(broken))
+            told = ", ".join(f"{name} {made.shown(name, broken[name])}" for name in sorted(broken))
             made.add(Disagreement("", f"admits {told}; the table needs {rule}", told))
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import Final
 
 from ..declare.values import Value
+from ..engine.runtime import HIDDEN_KEY
+from ..report.shown_values import shown
 
 _REASONING: Final = "reasoning"
 
@@ -36,11 +38,21 @@ class Agreement:
     `written`        by database, how many rows were written and came back
     """
 
-    def __init__(self) -> None:
+    def __init__(self, secrets: frozenset[str] = frozenset()) -> None:
+        """`secrets` are the fields of which neither values are shown nor what an error says of them."""
+        self._secrets = secrets
         self.disagreements: list[Disagreement] = []
         self.unknowable: list[str] = []
         self.unread: list[str] = []
         self.written: dict[str, int] = {}
+
+    def shown(self, field: str, value: object) -> str:
+        """A value of a field, as people read it."""
+        return HIDDEN_KEY if field in self._secrets else shown(value)
+
+    def told(self, field: str, words: str) -> str:
+        """What an error says of a field, or of a row for "": it may quote what it is about."""
+        return HIDDEN_KEY if field in self._secrets or (not field and self._secrets) else words
 
     def add(self, found: Disagreement) -> None:
         """One more; of those of one sort that a database shows for a field, only that of the smallest value is kept."""

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy.types import TypeDecorator, UserDefinedType
 
-from ..report.shown_values import shown
+from .disagreements import Agreement
 from .moments import Moment
 from .records import MappedField, mapper_of
 
@@ -35,24 +35,33 @@ def own_code(model: Any, pairs: Mapping[str, MappedField], *, made: bool) -> Ite
             yield f"{name}: what its column type {type(kind).__name__} does was tried, not read"
 
 
-def by_its_class(model: Any, row: Mapping[str, Any]) -> Iterator[tuple[str, str, str]]:
+def by_its_class(model: Any, row: Mapping[str, Any], found: Agreement) -> Iterator[tuple[str, str, str]]:
     """What a mapped class refuses or changes of a row when an object is made of it: field, words, sort of error."""
     mapper = mapper_of(model)
     made = mapper.class_manager.new_instance()
     for name, value in row.items():
+        seen = found.shown(name, value)
         try:
             setattr(made, name, value)
             held = getattr(made, name)
         except Exception as error:  # a validator refuses in whatever way it likes
-            yield name, f"{model.__name__} refuses {shown(value)}: {_told(error)}", type(error).__name__
+            yield (
+                name,
+                f"{model.__name__} refuses {found.shown(name, value)}: {found.told(name, _told(error))}",
+                type(error).__name__,
+            )
             continue
         if type(held) is not type(value) or held != value:
-            yield name, f"{model.__name__} makes {shown(held)} of {shown(value)}", "changed by the class"
+            yield (
+                name,
+                f"{model.__name__} makes {found.shown(name, held)} of {seen}",
+                "changed by the class",
+            )
     if _own_init(model) is not None and _takes(model, row):
         try:
             model(**row)
         except Exception as error:
-            yield "", f"{model.__name__}(...) refuses a row: {_told(error)}", type(error).__name__
+            yield "", f"{model.__name__}(...) refuses a row: {found.told('', _told(error))}", type(error).__name__
 
 
 def _takes(model: Any, names: Iterable[str]) -> bool:

@@ -18,7 +18,6 @@ from sqlalchemy.types import TypeEngine
 from ..declare.errors import DeclarationError
 from ..declare.sources import Source
 from ..gates.typed import Gate
-from ..report.shown_values import shown
 from ..sample.edges import Edges
 from ..sample.payloads import CannotSample
 from ..sample.sampling import maker_for
@@ -116,8 +115,9 @@ class Writing:
         self.written += 1
         if self.told is not None:
             self.told(1)
-        for name, words, sort in by_its_class(self.model, row) if not self._is_made else ():
-            self.made.add(Disagreement(name, words, shown(row.get(name)) if name else "", "the class", sort))
+        for name, words, sort in by_its_class(self.model, row, self.made) if not self._is_made else ():
+            value = self.made.shown(name, row.get(name)) if name else ""
+            self.made.add(Disagreement(name, words, value, "the class", sort))
         wrong = self._wrong(connection, row)
         for found in wrong:
             self.made.add(found)
@@ -130,8 +130,9 @@ class Writing:
             return [
                 Disagreement(
                     name,
-                    f"{shown(row[name])} comes back from {self.name} as {shown(held)}{_remedy(row[name], held)}",
-                    shown(row[name]),
+                    f"{self.made.shown(name, row[name])} comes back from {self.name} as {self.made.shown(name, held)}"
+                    f"{_remedy(row[name], held)}",
+                    self.made.shown(name, row[name]),
                     self.name,
                     "changed",
                 )
@@ -147,10 +148,13 @@ class Writing:
             value = row[name]
             alone = self._refused(connection, self._alone[name], {name: value})
             if isinstance(alone, tuple):
-                words = f"{self.name} refuses {shown(value)}: {alone[1]}"
-                found.append(Disagreement(name, words, shown(value), self.name, alone[0]))
+                told = self.made.shown(name, value)
+                words = f"{self.name} refuses {told}: {self.made.told(name, alone[1])}"
+                found.append(Disagreement(name, words, told, self.name, alone[0]))
                 self._culprits.add(name)
-        return found or [Disagreement("", f"{self.name} refuses a row: {error[1]}", "", self.name, error[0])]
+        return found or [
+            Disagreement("", f"{self.name} refuses a row: {self.made.told('', error[1])}", "", self.name, error[0])
+        ]
 
     def _refused(
         self, connection: Connection, table: Table, row: Mapping[str, Any]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
 from typing import Any, Final, Literal, NamedTuple
 
@@ -218,15 +218,20 @@ def compared(old: Side, new: Side, *, undeclared: bool = False, seed: int = 0) -
     changes += _notes(old, new, shown, reasons)
     changes += _of_gates(old, new, shown, alone=not changes)
     found = _told_once(changes)
-    hidden = [steps_of(path) for side in (old, new) for path, note in side.notes["fields"].items() if note["hides"]]
-    for witness in (each for told in found for each in (told.refused, told.accepted) if each is not None):
-        for path in hidden:
-            witness.instance = _masked(witness.instance, path)
+    hide_secrets(found, old, new)
     return Comparison(old.name, new.name, found, reasons)
 
 
+def hide_secrets(found: Iterable[Told], *sides: Side) -> None:
+    """Take out of instances what is a secret that may be one of the constants that its rules name."""
+    hidden = [steps_of(path) for side in sides for path, note in side.notes["fields"].items() if note["hides"]]
+    for witness in (each for told in found for each in (told.refused, told.accepted) if each is not None):
+        for path in hidden:
+            witness.instance = _masked(witness.instance, path)
+
+
 def _masked(instance: Any, path: tuple[str, ...]) -> Any:
-    """An instance without what stands at a path: a secret that may be one of the constants that its rules name."""
+    """An instance without what stands at a path."""
     if not path:
         return HIDDEN_KEY
     step, further = path[0], path[1:]
@@ -319,22 +324,29 @@ def _notes(old: Side, new: Side, shown: _Shown, reasons: dict[str, list[str]]) -
             yield Told(path, words, "release")
         elif before["stand_in"] != after["stand_in"] and not (before["required"] or after["required"]):
             yield shown.default(path, before, after)
+        judged = before["judged"] or after["judged"]
         if before["steps"] != after["steps"]:
-            yield from shown.steps(path, before["steps"], after["steps"])
-        elif before["steps"] and _in_both(before["order"], after["order"]) != _in_both(after["order"], before["order"]):
+            yield from shown.steps(path, before["steps"], after["steps"], judged=judged)
+        if before["steps"] and _in_both(before["order"], after["order"]) != _in_both(after["order"], before["order"]):
             yield shown.order(path)
-        elif before["value"] != after["value"] and (before["judged"] or after["judged"]):
+        if before["value"] != after["value"] and judged:
             yield shown.judged_otherwise(path)
-        elif before["alone"] != after["alone"] or any(
-            mark not in after["marks"] and any(kind == each or "any" in (kind, each) for each in after["unsaid"])
-            for kind, mark in before["options"]
-        ):
+        elif _has_other_options(before, after):
             yield shown.other_options(path)
         if before["value"] != after["value"] and before["wide"] and after["doubles"] and not after["free"]:
             yield shown.doubles(path)
         if after["infinite"] and not before["infinite"]:
             yield Told(path, "infinities may come now", "release", doubtful=("widening",))
     yield from shown.unstated()
+
+
+def _has_other_options(before: Mapping[str, Any], after: Mapping[str, Any]) -> bool:
+    """Whether an option is another or gone, and one of which no document says all may take the same data."""
+    return bool(before["alone"] != after["alone"]) or any(
+        mark not in after["marks"]
+        and any(place == at and (kind == each or "any" in (kind, each)) for at, each in after["unsaid"])
+        for place, kind, mark in before["options"]
+    )
 
 
 def _of_gates(old: Side, new: Side, shown: _Shown, *, alone: bool) -> Iterator[Told]:
@@ -399,11 +411,12 @@ class _Shown:
             self._instances = [*before.bases, *after.bases]
         return self._pair
 
-    def steps(self, path: str, before: list[str], after: list[str]) -> Iterator[Told]:
+    def steps(self, path: str, before: list[str], after: list[str], *, judged: bool = False) -> Iterator[Told]:
         """Other steps: what was put in order before it was judged may be refused now.
 
         Where there were none, the document says all that was accepted, and its walk tells. To take text for numbers as
-        well refuses nothing.
+        well refuses nothing. A value that is `judged` together with others, or by an own function, may be refused for
+        what the steps make of it.
         """
         self._further = True
         narrowing, widening = self._witnesses()
@@ -413,7 +426,7 @@ class _Shown:
         change.edges = (*_UNTIDY, *(form for held in values[:6] for form in (f" {held} ", held.lower(), held.upper())))
         refused, accepted = narrowing.of(change, ()), widening.of(change, ())
         is_wider = not _done(before) or before == [step for step in after if step != LENIENT]
-        doubtful = () if refused is not None or is_wider else ("narrowing",)
+        doubtful = () if refused is not None or (is_wider and not judged) else ("narrowing",)
         yield Told(path, words, "send", refused, accepted, doubtful)
         if set(before) != set(after):
             yield Told(path, words, "release", doubtful=())

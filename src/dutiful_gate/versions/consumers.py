@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from ..declare.json_pointer import joined
-from .comparison import Answer, Told
+from .comparison import Answer, Told, hide_secrets
 from .sides import LIMITED, Side, documents_of
 from .walk import Walk
 from .witnesses import Accepting, Witnesses
@@ -67,6 +67,7 @@ def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, see
     reasons += _of_gates(producer, consumer)
     if not any(each.pointer == "" or "rule" in each.words for each in found):
         reasons += _beyond(producer, consumer)
+    hide_secrets(found, producer, consumer)
     return Agreement(found, reasons, len(values))
 
 

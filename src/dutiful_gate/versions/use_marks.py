@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 from typing import Any, Final, TypeVar
 
-from ..declare.facts import Sort, Unsaid
+from ..declare.facts import Sort
 from ..declare.kinds.lenient import Lenient
 from ..declare.kinds.number import AnyNumber, Number
 from ..declare.rules import Between, Ceiling, Floor, OneOf
 from ..declare.steps import Step
+from ..document.writing.schema_writer import written
+from ..shape.known_defaults import ITS_DEFAULT
 from ..shape.nodes import (
     MISSING,
     Alias,
@@ -89,37 +91,62 @@ class UseMarks:
         return mark_of_value((use, records, self.shape.aliases if self.shape.aliases else ()), most=MOST_MARKED)
 
     def _is_unsaid(self, use: Use) -> bool:
-        """Whether something is asked of a value, or done to it, of which no document says anything."""
-        return any(self._once("own", each, partial(_is_unsaid, each)) for each in self.within(use)) or any(
-            record.rules
-            or record.checks
-            or any(
-                self._once("own", each, partial(_is_unsaid, each))
-                for field in fields_of(record)
-                for each in self.within(field.use)
-            )
-            for record in self._reached(use).values()
-        )
+        """Whether something is asked of a value, or done to it, of which its own document does not say all."""
+        records = self._reached(use)
+        uses = [use, *(field.use for record in records.values() for field in fields_of(record))]
+        if any(isinstance(part, Step) for one in uses for each in self.within(one) for part in each.parts):
+            return True
+        alone = written(self.shape.but(root=use, records=records))
+        return any(each.rule != ITS_DEFAULT for each in alone.unstated)
+
+    def _standing(self, use: Use, place: str = "", above: tuple[str, ...] = ()) -> Iterator[tuple[str, Use]]:
+        """A use and those inside of it, each with its place in the data: options stand where their union does."""
+        yield place, use
+        match use.node:
+            case Nullable(inner) | Sealing(inner):
+                yield from self._standing(inner, place, above)
+            case Branches(options=options):
+                for option in options:
+                    yield from self._standing(option, place, above)
+            case Alias(key) if key not in above:
+                yield from self._standing(self.shape.aliases[key], place, (*above, key))
+            case Items(item):
+                yield from self._standing(item, f"{place}/item", above)
+            case Entries(key, value):
+                yield from self._standing(key, f"{place}/key", above)
+                yield from self._standing(value, f"{place}/value", above)
+            case Fixed():
+                for at, item in enumerate(use.node.every):
+                    yield from self._standing(item, f"{place}/{at}", above)
 
     def options(self, use: Use) -> dict[str, Any]:
         """Marks of the options of its unions, where a document does not say all of one, and of all that it holds.
 
-        `options`  the kind of JSON and the mark of each option of such unions
-        `unsaid`   the kinds of JSON of what a document does not say all of
-        `marks`    those of it and of all that is inside
-        `alone`    those of unions of which one option alone may admit a value
+        `options`  the place, the kind of JSON and the mark of each option of such unions
+        `unsaid`   the place and the kind of JSON of what a document does not say all of
+        `marks`    the places with the marks of it and of all that is inside
+        `alone`    the marks of unions of which one option alone may admit a value
         """
         return self._once("options", use, lambda: self._options(use))
 
     def _options(self, use: Use) -> dict[str, Any]:
-        uses = self.within(use)
-        unsaid = [each for each in uses if self._once("unsaid", each, partial(self._is_unsaid, each))]
-        unions = [each.node for each in unsaid if isinstance(each.node, Branches)]
+        standing = list(self._standing(use))
+        unsaid = [each for each in standing if self._once("unsaid", each[1], partial(self._is_unsaid, each[1]))]
+        unions = [(place, each.node) for place, each in unsaid if isinstance(each.node, Branches)]
+        told = {
+            (place, _kind(each))
+            for place, each in unsaid
+            if _asks(each) or not isinstance(each.node, Nullable | Sealing | Branches | Alias)  # seen through
+        }
         return {
-            "options": [(_kind(option), self.whole(option)) for union in unions for option in union.options],
-            "unsaid": sorted({_kind(each) for each in unsaid}),
-            "marks": [self.whole(each) for each in uses] if unsaid else [],
-            "alone": [mark_of_value(sorted(map(self.whole, union.options))) for union in unions if union.alone],
+            "options": [
+                (place, _kind(option), f"{place} {self.whole(option)}")
+                for place, union in unions
+                for option in union.options
+            ],
+            "unsaid": sorted(told),
+            "marks": [f"{place} {self.whole(each)}" for place, each in standing] if unsaid else [],
+            "alone": [mark_of_value(sorted(map(self.whole, union.options))) for _, union in unions if union.alone],
         }
 
     def numbers(self, use: Use) -> dict[str, bool]:
@@ -173,9 +200,9 @@ class UseMarks:
         return f"{type(node).__name__}{hangs}"
 
 
-def _is_unsaid(use: Use) -> bool:
-    """Whether a step or a rule beside a type is one of which no document says anything."""
-    return any(isinstance(part, Step) or isinstance(part.keywords(use.facts), Unsaid) for part in use.parts)
+def _asks(use: Use) -> bool:
+    """Whether something is asked of a value, or done to it, beside what its options ask."""
+    return bool(use.parts or use.split or use.via is not None or (isinstance(use.node, Branches) and use.node.alone))
 
 
 def _kind(use: Use) -> str:

@@ -411,6 +411,8 @@ class Walk:
                 yield Change(
                     "no longer refused", widens=True, old=held, new=further, edges=OF_ANY_KIND, key=name
                 ).under(name)
+            if required:
+                yield Change("may now be left out", widens=True, old=old, new=new, key=name).under(name)
             return
         if closed and is_nothing(further):
             yield Change("gone, and now refused", narrows=True, widens=required, old=held, new=(), key=name).under(name)
@@ -431,6 +433,8 @@ class Walk:
                 yield Lead(self._pair(before, held), name)
             elif self.undeclared:
                 yield Change("now refused", narrows=True, old=before, new=held, edges=OF_ANY_KIND, key=name).under(name)
+            if required:
+                yield Change("must now be there", narrows=True, old=old, new=new, key=name).under(name)
             return
         if closed and is_nothing(before):
             words = "new, must be there" if required else "new, may be left out"

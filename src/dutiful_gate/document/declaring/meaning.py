@@ -186,13 +186,13 @@ class Meaning:
         first = min((values for _, values in self.constants), key=len)
         pointless = in_all_forms and any(node.dialect.pointless for node, _ in self.constants)
         found: dict[Any, Any] = {}
-        for value in (each for held in first for each in (spelled(held) if pointless else (held,))):
+        for value in (each for held in first for each in (_forms_of(held) if pointless else (held,))):
             if kind_of(value, self.kinds) and all(judges(piece, value) for piece in self.pieces):
                 found.setdefault((keyed(value), repr(value)) if pointless else keyed(value), value)
         return list(found.values())
 
 
-def spelled(value: Any) -> tuple[Any, ...]:
+def _forms_of(value: Any) -> tuple[Any, ...]:
     """A constant as it stands, with its whole numbers without a point, and with one."""
     return value, _respelled(value, float, int), _respelled(value, int, float)
 
