@@ -19,7 +19,7 @@ settings.register_profile(
 )
 settings.load_profile("steady")
 
-# A quick function that raises at each call would be found by nobody: the collecting one has the last word.
+# A quick function that raises at each call would be found by nobody: the telling one has the last word.
 own_functions.LOUD = True
 
 

@@ -245,7 +245,7 @@ def test_own_words_do_not_stop_steps() -> None:
     "parts", [(str | None, blank_is_none), (str | None, blank_is_none, trimmed), (list[str], split_on(","))]
 )
 def test_documents_judge_what_came_before_anything_else(parts: tuple[Any, ...], document: Any) -> None:
-    """By the sound function as by the collecting one, which an unknown key beside it calls for."""
+    """By the quick function as by the telling one, which an unknown key beside it calls for."""
     gate: Gate[Any] = Gate(make_dataclass("Held", [("held", Annotated[(*parts, fits(document))])]))
     bare: Gate[Any] = Gate(Annotated[parts])
     by_document = Gate.from_schema(document)

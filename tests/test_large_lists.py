@@ -185,7 +185,7 @@ def test_two_places_hold_no_object_of_one_list() -> None:
     crates = [{"sensor": each} for each in IDS * 20]
     gate = Gate(dict[str, list[Crate]])
     assert not gate.examine({"first": crates, "second": crates, "third": [3]})
-    # The last one makes the sound function give up: the value is the collecting function's.
+    # The last one makes the quick function give up: the value is the telling function's.
     value = gate.examine({"first": crates, "second": crates, "third": [{"sensor": IDS[0], "more": 1}]}).value
     assert value["first"][0] is not value["second"][0]
 

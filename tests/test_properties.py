@@ -148,7 +148,7 @@ def test_the_ways_to_ask_agree_and_none_raises(data: st.DataObject) -> None:
             assert told == verdict.faults
         else:
             assert repr(admitted) == repr(verdict.value)
-        # The two engine functions: what the sound one gives, the collecting one gives too.
+        # The two engine functions: what the quick one gives, the telling one gives too.
         for quick in (gate._engine.sound(came), gate._engine.sound_and_known(came)):
             value, log = gate._engine.collect(came)
             assert quick.__class__ is Stop or (not log.faults and repr(value) == repr(quick))

@@ -86,7 +86,7 @@ def _told(value: Any) -> Any:
 
 @pytest.mark.parametrize(("kind", "value"), UNIONS, ids=range(len(UNIONS)))
 def test_every_road_reads_an_odd_class_alike(kind: Any, value: Any) -> None:
-    """With an unknown key beside it, the collecting function has the word: what is admitted and made is the same."""
+    """With an unknown key beside it, the telling function has the word: what is admitted and made is the same."""
     record = make_dataclass("Held", [("held", kind)])
     for declared, wrap in ((record, lambda held: {"held": held}), (list[record], lambda held: [{"held": held}])):  # type: ignore[valid-type]
         gate: Gate[Any] = Gate(declared)

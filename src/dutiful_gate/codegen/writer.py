@@ -92,6 +92,10 @@ class Writer:
             return repr(constant)
         if constant.__class__ is int and self.inline and -_SMALL < constant < _SMALL:
             return f"({constant})" if constant < 0 else repr(constant)
+        return self.named(constant, hint)
+
+    def named(self, constant: object, hint: str) -> str:
+        """A name for a constant, whatever it is."""
         known = self._names.get((hint, id(constant)))
         if known is not None:
             return known

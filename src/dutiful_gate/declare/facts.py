@@ -146,7 +146,7 @@ REFUSED: Final = Stop("refused", "")
 """What a generated function gives back instead of a value that is surely unsound."""
 
 UNSURE: Final = Stop("unsure", "")
-"""What a quick function gives back where it cannot tell: the collecting function has the word then."""
+"""What a quick function gives back where it cannot tell: the telling function has the word then."""
 
 DROPS: Final = Stop("drops", "")
 """What a quick function gives back where it was not to leave keys out and would have to."""

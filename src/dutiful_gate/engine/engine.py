@@ -15,17 +15,16 @@ from ..report.cause import UNREADABLE, Cause
 from ..report.fault import Path
 from ..report.hostile_objects import without_liars
 from ..shape.reread import looked_at_again
-from .checked import checked_unit
-from .collect import collecting_unit
 from .depth import may_be_deeper, too_deep_at
-from .fast import sound_unit
 from .handover import forget
 from .later import is_large
 from .outgoing import is_judged_inside, outgoing
 from .own_functions import Passing, passed_on, told, unwrapped
 from .plan import Plan
-from .release import release_unit
 from .runtime import TOO_DEEP, Log
+from .walk.outgoing import outgoing_unit
+from .walk.quick import quick_unit
+from .walk.telling import telling_unit
 
 
 class Engine:
@@ -56,12 +55,12 @@ class Engine:
                 self._units[name] = build()
             return self._units[name]
 
-    def _sound_unit(self) -> Unit:
+    def _quick_unit(self) -> Unit:
         anew = self._anew(lambda: self.sound)
-        return self._unit("sound", lambda: sound_unit(self.plan, note_unknown=False, anew=anew))
+        return self._unit("sound", lambda: quick_unit(self.plan, note_unknown=False, anew=anew))
 
-    def _collecting_unit(self) -> Unit:
-        return self._unit("collect", lambda: collecting_unit(self.plan))
+    def _telling_unit(self) -> Unit:
+        return self._unit("collect", lambda: telling_unit(self.plan))
 
     def _called(self, unit: Unit) -> Callable[..., Any]:
         """The function of a unit as it is called: within the depth limit, and with what own functions raise."""
@@ -69,22 +68,22 @@ class Engine:
         return self._within_depth(call) if self.bottomless else call
 
     def _first_sound(self, data: Any) -> Any:
-        self.sound = self._called(self._sound_unit())
+        self.sound = self._called(self._quick_unit())
         return self.sound(data)
 
     def _first_sound_and_known(self, data: Any) -> Any:
         if not self.plan.may_drop:
-            unit = self._sound_unit()
-        elif not self._sound_unit().carries and (answer := self.sound(data)).__class__ is Stop:
+            unit = self._quick_unit()
+        elif not self._quick_unit().carries and (answer := self.sound(data)).__class__ is Stop:
             return answer  # what refuses unknown keys too is written when the first sound data comes
         else:
             anew = self._anew(lambda: self.sound_and_known)
-            unit = self._unit("known", lambda: sound_unit(self.plan, note_unknown=True, anew=anew))
+            unit = self._unit("known", lambda: quick_unit(self.plan, note_unknown=True, anew=anew))
         self.sound_and_known = self._called(unit)
         return self.sound_and_known(data)
 
     def _first_collect(self, data: Any, path: Path, log: Log) -> Any:
-        self._collect = self._collecting_unit().call
+        self._collect = self._telling_unit().call
         return self._collect(data, path, log)
 
     def _anew(self, function: Callable[[], Callable[..., Any]]) -> Callable[..., Any]:
@@ -149,7 +148,7 @@ class Engine:
         def asked(data: Any) -> Any:
             try:
                 deep = self._too_deep(data)
-            except Exception:  # what cannot even be walked through is told by the collecting function
+            except Exception:  # what cannot even be walked through is told by the telling function
                 return REFUSED
             return call(data) if deep is None else REFUSED
 
@@ -181,7 +180,7 @@ class Engine:
             except RecursionError:
                 raise
             except Exception:
-                self._collecting_unit()  # what went wrong in writing it is no matter of the data
+                self._telling_unit()  # what went wrong in writing it is no matter of the data
         log = Log(self.plan.limits.faults)
         log.faults.append(((), UNREADABLE, None, None))
         return REFUSED, log
@@ -212,7 +211,7 @@ class Engine:
         """Plain data of a typed value that is known to be sound; Decimals as they are with `exact`."""
         mark = (secrets, exact)
         if mark not in self._trusting:
-            build = lambda: release_unit(self.plan.shape, secrets=secrets, exact=exact)  # noqa: E731
+            build = lambda: outgoing_unit(self.plan, secrets=secrets, exact=exact, checked=False)  # noqa: E731
             unit = self._unit(f"release {mark}", build)
             self._trusting[mark] = unwrapped(unit.call) if unit.carries else unit.call
         return self._trusting[mark](value)
@@ -242,22 +241,22 @@ class Engine:
         """The function that checks typed values of this plan, which is one for the way out, and makes plain data."""
         mark = (secrets, exact)
         if mark not in self._checked:
-            build = lambda: checked_unit(self.plan, secrets=secrets, exact=exact)  # noqa: E731
+            build = lambda: outgoing_unit(self.plan, secrets=secrets, exact=exact, checked=True)  # noqa: E731
             self._checked[mark] = self._called(self._unit(f"checked {mark}", build))
         return self._checked[mark]
 
     @property
     def source(self) -> str:
-        """The Python source of the sound function, of the one that collects faults, and of the way out.
+        """The Python source of the quick function, of the one that collects faults, and of the way out.
 
         Each field has its name beside it where that is a plain word, and a legend at the end tells what constants are.
         """
-        sound, collect = self._sound_unit(), self._collecting_unit()
+        sound, collect = self._quick_unit(), self._telling_unit()
         if is_large(self.plan.shape):  # what was compiled is a part of it
             anew = self._anew(lambda: self.sound)
-            sound = sound_unit(self.plan, note_unknown=False, anew=anew, at_once=True)
-            collect = collecting_unit(self.plan, at_once=True)
-        out = release_unit(self.plan.shape, secrets=False, exact=False)
+            sound = quick_unit(self.plan, note_unknown=False, anew=anew, at_once=True)
+            collect = telling_unit(self.plan, at_once=True)
+        out = outgoing_unit(self.plan, secrets=False, exact=False, checked=False)
         pieces = {"The sound case": sound.source, "Every fault": collect.source, "The way out": out.source}
         return whole(pieces, [*sound.legend, *collect.legend, *out.legend])
 

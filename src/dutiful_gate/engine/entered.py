@@ -9,7 +9,7 @@ from ..declare.uploads import UploadedFile
 from ..report.hostile_objects import without_liars
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from ..shape.walk import holds_secret
-from .fast_records import native_names
+from .walk.records import native_names
 from .runtime import attributes_of
 
 _DEEPEST = 64

@@ -81,7 +81,7 @@ class OneAlone:
 
 
 def one_alone(options: Sequence[Callable[..., Any]], value: Any, path: Any, log: Any) -> bool:
-    """The same by collecting functions, which are never in doubt."""
+    """The same by telling functions, which are never in doubt."""
     found = 0
     for option in options:
         attempt = log.attempt()

@@ -1,4 +1,4 @@
-"""Large collections that the sound function had begun to read when it gave up: the collecting one goes on from there.
+"""Large collections that the quick function had begun to read when it gave up: the telling one goes on from there.
 
 Else all that is dear to read, a UUID or an address, would be read twice wherever something unsound stands at the end.
 """
@@ -19,7 +19,7 @@ Site = tuple[object, ...]
 
 
 class Handed(local):
-    """What one thread's sound function has begun, until its collecting function is done; None for nothing."""
+    """What one thread's quick function has begun, until its telling function is done; None for nothing."""
 
     made: dict[tuple[int, Site], tuple[Any, Any]] | None = None
 
@@ -62,7 +62,7 @@ def handed_entries(data: Any, site: Site, crowd: Crowd | None) -> dict[Any, Any]
 
 
 def split_again(text: str, separator: str, site: Site) -> list[str]:
-    """The parts of a text: those that the sound function made, so that what it made of them is known by them."""
+    """The parts of a text: those that the quick function made, so that what it made of them is known by them."""
     known: list[str] | None = _taken(text, site)
     return split(text, separator) if known is None else known
 
@@ -74,5 +74,5 @@ def _taken(data: Any, site: Site) -> Any:
 
 
 def forget() -> None:
-    """Let go of all that was begun: where the sound function was not in vain, or the collecting one is done."""
+    """Let go of all that was begun: where the quick function was not in vain, or the telling one is done."""
     HANDED.made = None

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from ..codegen.unit import Unit
 from ..shape.nodes import Use
-from .collect import CollectWriter
 from .depth import may_be_deeper
 from .engine import Engine
-from .fast import SoundWriter
 from .plan import Plan
+from .walk.frame import Aim
+from .walk.pen import Pen
+from .walk.quick import Quick
+from .walk.telling import Telling
 
 
 class Parts:
@@ -17,8 +19,8 @@ class Parts:
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
         self.bottomless = may_be_deeper(plan.shape, plan.limits.depth)
-        self._sound = SoundWriter(plan, note_unknown=False)
-        self._collecting = CollectWriter(plan)
+        self._quick = Quick(plan, Pen(), Aim())
+        self._telling = Telling(plan)
         # The uses are kept, so that their marks stay their own.
         self._engines: dict[int, tuple[Use, Engine]] = {}
 
@@ -28,13 +30,13 @@ class Parts:
             self._engines[id(use)] = use, _EngineOfPart(self, use)
         return self._engines[id(use)][1]
 
-    def sound_unit(self, use: Use) -> Unit:
-        """The sound function of a part."""
-        return self._sound.unit(use, f"{self.plan.shape.name} part sound")
+    def quick_unit(self, use: Use) -> Unit:
+        """The quick function of a part."""
+        return self._quick.unit(use, f"{self.plan.shape.name} part sound")
 
-    def collecting_unit(self, use: Use) -> Unit:
+    def telling_unit(self, use: Use) -> Unit:
         """The function that collects the faults of a part."""
-        return self._collecting.unit(use, f"{self.plan.shape.name} part faults")
+        return self._telling.unit(use, f"{self.plan.shape.name} part faults")
 
 
 class _EngineOfPart(Engine):
@@ -46,8 +48,8 @@ class _EngineOfPart(Engine):
         self._use = use
         self.bottomless = parts.bottomless
 
-    def _sound_unit(self) -> Unit:
-        return self._unit("sound", lambda: self._parts.sound_unit(self._use))
+    def _quick_unit(self) -> Unit:
+        return self._unit("sound", lambda: self._parts.quick_unit(self._use))
 
-    def _collecting_unit(self) -> Unit:
-        return self._unit("collect", lambda: self._parts.collecting_unit(self._use))
+    def _telling_unit(self) -> Unit:
+        return self._unit("collect", lambda: self._parts.telling_unit(self._use))

@@ -6,9 +6,8 @@ from collections import deque
 from collections.abc import Mapping
 from enum import Enum
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from ..codegen.writer import Writer
 from ..declare.facts import Own
 from ..declare.kinds import Kind, Text
 from ..declare.kinds.base import IN_TEXT, NUMBERS, PLAIN
@@ -40,8 +39,15 @@ from ..shape.to_json import nearest_first
 from ..shape.walk import uses_of
 from .runtime import ABSENT, chooser, tag_chooser
 
-if TYPE_CHECKING:
-    from .engine_writer import EngineWriter
+
+class Binder(Protocol):
+    """What names constants for generated code."""
+
+    def bind(self, constant: object, hint: str) -> str:
+        """A name for a constant."""
+
+    def bind_class(self, declared: type) -> str:
+        """A name for a class of the developer's."""
 
 
 class Plan(Value):
@@ -103,7 +109,7 @@ def barred_keys(record: Record) -> frozenset[str]:
     return frozenset(name for field in record.fields if field.withheld for name in (field.wire, *field.also))
 
 
-def collection(writer: Writer, into: str) -> str:
+def collection(writer: Binder, into: str) -> str:
     """The source of the class that a collection is built into."""
     return writer.bind(deque, "deque") if into == "deque" else into
 
@@ -172,7 +178,7 @@ def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> fro
             return frozenset()
 
 
-def tag_reader(writer: Writer, node: Branches, plan: Plan, reading: Reading) -> str:
+def tag_reader(writer: Binder, node: Branches, plan: Plan, reading: Reading) -> str:
     """The name of the function that finds which option a tag's value belongs to."""
     fields = [
         field.use.node
@@ -244,7 +250,7 @@ def all_sent(record: Record, rule: RecordRule, value_of: Mapping[str, str]) -> l
     return [f"{value_of[name]} is not ABSENT" for name in rule.fields if name in lacking]
 
 
-def constructed(writer: Writer, record: Record, value_of: Mapping[str, str]) -> str:
+def constructed(writer: Binder, record: Record, value_of: Mapping[str, str]) -> str:
     """The call that builds a record from its fields' variables."""
     builder = writer.bind(Own(record.builder), "MAKE") if record.runs_own else writer.bind_class(record.builder)
     if record.form == "tuple":
@@ -262,41 +268,14 @@ def _sent(**values: object) -> dict[str, object]:
     return {name: value for name, value in values.items() if value is not ABSENT}
 
 
-def build(writer: EngineWriter, record: Record, made: str, value_of: Mapping[str, str]) -> None:
-    """Write the making of a record, into the variable `made`, of its fields' variables."""
-    if record.form == "dict":
-        _build_dict(writer, record, made, value_of)
-        return
-    if not record.stores or not all(name.isascii() for name in value_of):
-        writer.write(f"{made} = {constructed(writer, record, value_of)}")
-        return
-    name = writer.bind_class(record.builder)
-    writer.kept[record.builder] = name
-    writer.write(f"{made} = {writer.bind(object.__new__, 'new')}({name})")
-    for name, held in value_of.items():
-        writer.write(f"{made}.{name} = {held}")
-
-
-def attribute_of(writer: Writer, field: Field, record: str) -> str:
+def attribute_of(writer: Binder, field: Field, record: str) -> str:
     """The expression that takes a field from an object."""
     if field.getter is not None:
         return f"{writer.bind(Own(field.getter), 'GET')}({record})"
     return f"{record}.{field.attribute}"
 
 
-def _build_dict(writer: Writer, record: Record, made: str, value_of: Mapping[str, str]) -> None:
-    """A dict by attribute; what was absent and has no default stays absent."""
-    lacking = {field.attribute for field in record.fields if field.may_lack}
-    keys = {name: writer.key(name, trusted=True) for name in value_of}
-    sure = ", ".join(f"{keys[name]}: {held}" for name, held in value_of.items() if name not in lacking)
-    writer.write(f"{made} = {{{sure}}}")
-    for name, held in value_of.items():
-        if name in lacking:
-            with writer.block(f"if {held} is not ABSENT:"):
-                writer.write(f"{made}[{keys[name]}] = {held}")
-
-
-def default_source(writer: Writer, field: Field) -> str:
+def default_source(writer: Binder, field: Field) -> str:
     """The expression that stands in for a field that is absent."""
     if field.may_lack:
         return "ABSENT"
@@ -306,7 +285,7 @@ def default_source(writer: Writer, field: Field) -> str:
     return writer.bind(field.default, "DEFAULT")
 
 
-def choice_ready(writer: Writer, choice: Choice, reading: Reading, value: str) -> str | None:
+def choice_ready(writer: Binder, choice: Choice, reading: Reading, value: str) -> str | None:
     """The test for a choice of texts that are their own values; None where choosing takes more."""
     if choice.owner is not None or reading is Reading.TYPED or choice.lenient:
         return None
@@ -315,7 +294,7 @@ def choice_ready(writer: Writer, choice: Choice, reading: Reading, value: str) -
     return f"{value}.__class__ is str and {value} in {writer.bind(frozenset(choice.wire), 'CHOICES')}"
 
 
-def choice_reader(writer: Writer, choice: Choice, reading: Reading) -> str:
+def choice_reader(writer: Binder, choice: Choice, reading: Reading) -> str:
     """The name of the function that chooses."""
     return writer.bind(chooser(choice.wire, choice.values, reading, lenient=choice.lenient), "CHOOSE")
 

@@ -27,7 +27,7 @@ TOO_DEEP: Final = Cause("depth", "data at most {most} levels deep", got="deeper 
 
 
 class Memory:
-    """What sound functions found in data that is tried as one option of a union after the other.
+    """What quick functions found in data that is tried as one option of a union after the other.
 
     What failed fails again. What was made for an option that came to nothing is handed to the next one that asks for
     the same, once, so that no two places hold one object. The data is kept, so that its mark stays its own.
@@ -50,7 +50,7 @@ class Memory:
 
 
 class Log:
-    """What one pass through the collecting function finds.
+    """What one pass through the telling function finds.
 
     `full` while it goes through values of which no fault will be told any more, since as many as may be stand before
     them: then absent fields are counted by `MORE`, and faults need no order. `failing` whether the last record that was
@@ -72,7 +72,7 @@ class Log:
 
     @property
     def memory(self) -> Memory:
-        """Of records that hold themselves: what a sound function gave up."""
+        """Of records that hold themselves: what a quick function gave up."""
         if self._memory is None:
             self._memory = Memory()
         return self._memory

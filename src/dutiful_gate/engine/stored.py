@@ -9,13 +9,12 @@ from zlib import decompress
 
 from ..codegen.unit import Unit
 from ..report.fault import Path
-from .checked import checked_unit
-from .collect import collecting_unit
 from .engine import Engine
-from .fast import sound_unit
 from .packing import packed, unpacked
-from .release import release_unit
 from .runtime import Log
+from .walk.outgoing import outgoing_unit
+from .walk.quick import quick_unit
+from .walk.telling import telling_unit
 
 _REST = ("plan", "_units", "_made", "_trusting", "_checked", "_way_out")
 _PLAIN = (False, False)
@@ -42,15 +41,15 @@ def stored(engine: Engine, document: Mapping[str, Any] | None) -> tuple[bytes, b
 def _build_all(engine: Engine) -> None:
     """Write and compile the functions of an engine, of a large shape too, and those of its way out."""
     plan = engine.plan
-    engine._units["sound"] = sound_unit(plan, note_unknown=False, anew=engine._anew(lambda: engine.sound), at_once=True)
+    engine._units["sound"] = quick_unit(plan, note_unknown=False, anew=engine._anew(lambda: engine.sound), at_once=True)
     if plan.may_drop:
         anew = engine._anew(lambda: engine.sound_and_known)
-        engine._units["known"] = sound_unit(plan, note_unknown=True, anew=anew, at_once=True)
-    engine._units["collect"] = collecting_unit(plan, at_once=True)
-    engine._units[f"release {_PLAIN}"] = release_unit(plan.shape, secrets=False, exact=False)
+        engine._units["known"] = quick_unit(plan, note_unknown=True, anew=anew, at_once=True)
+    engine._units["collect"] = telling_unit(plan, at_once=True)
+    engine._units[f"release {_PLAIN}"] = outgoing_unit(plan, secrets=False, exact=False, checked=False)
     out = engine._way_out
-    out._units[f"checked {_PLAIN}"] = checked_unit(out.plan, secrets=False, exact=False)
-    out._units["collect"] = collecting_unit(out.plan, at_once=True)
+    out._units[f"checked {_PLAIN}"] = outgoing_unit(out.plan, secrets=False, exact=False, checked=True)
+    out._units["collect"] = telling_unit(out.plan, at_once=True)
 
 
 class StoredEngine(Engine):
