@@ -19,7 +19,7 @@ from harness import compared
 
 from dutiful_gate import Gate, it
 from dutiful_gate.draft import draft_of_files
-from dutiful_gate.feed import digest_of_file, examine_file
+from dutiful_gate.files import digest_of_file, examine_file
 from dutiful_gate.read import json_fast
 
 ROWS, DRAFTED = 100_000, 1_000_000

@@ -52,9 +52,9 @@ from dutiful_gate import (
     secret,
     split_on,
     squeezed,
+    tagged_by,
     then,
     this,
-    told_by,
     trimmed,
     unambiguous,
     uppered,
@@ -62,7 +62,7 @@ from dutiful_gate import (
     via,
     when,
     without_offset,
-    written,
+    written_as,
 )
 from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.sample.edges import Edges
@@ -174,8 +174,8 @@ KINDS: list[tuple[str, Any]] = [
     ("date-times of UTC", Annotated[datetime, utc_only]),
     ("date-times as seconds", Annotated[datetime, via(int)]),
     ("dates", date),
-    ("dates in a form of their own", Annotated[date, written("%d.%m.%Y")]),
-    ("date-times in a form of their own", Annotated[datetime, written("%d.%m.%Y %H:%M %z")]),
+    ("dates in a form of their own", Annotated[date, written_as("%d.%m.%Y")]),
+    ("date-times in a form of their own", Annotated[datetime, written_as("%d.%m.%Y %H:%M %z")]),
     ("times", time),
     ("durations", timedelta),
     ("UUIDs", UUID),
@@ -203,7 +203,7 @@ KINDS: list[tuple[str, Any]] = [
     ("records by their tag", Cabin | Deck),
     (
         "records by a tag beside them",
-        Annotated[Crate | Berth, told_by("kind", beside="of", options={"crate": Crate, "berth": Berth})],
+        Annotated[Crate | Berth, tagged_by("kind", beside="of", options={"crate": Crate, "berth": Berth})],
     ),
     ("records with rules between fields", Ruled),
     ("records that gather keys", Gathered),

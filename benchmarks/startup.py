@@ -18,7 +18,7 @@ SOUND = (
 )  # fmt: skip
 USE = """
 import time
-import dutiful_gate.beforehand, dutiful_gate.gates.typed, dutiful_gate.engine.stored, dutiful_gate.shape.build
+import dutiful_gate.precompiled, dutiful_gate.gates.typed, dutiful_gate.engine.stored, dutiful_gate.shape.build
 import dutiful_gate.engine.defaults, dutiful_gate.engine.json_out, dutiful_gate.read.json_fast
 from dutiful_gate import Gate
 import shapes

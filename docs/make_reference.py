@@ -12,12 +12,12 @@ from typing import Any
 
 import dutiful_gate
 from dutiful_gate import (
-    beforehand,
     catalogues,
     config,
     draft,
-    feed,
+    files,
     it,
+    precompiled,
     problems,
     proofs,
     storage,
@@ -45,9 +45,9 @@ GROUPS: dict[str, list[str]] = {
         "blank_is_none", "otherwise",
     ],
     "Marks": [
-        "about", "named", "also_named", "if_absent", "told_by", "written", "as_text", "reading", "goes_out", "secret",
-        "lenient", "rest", "appended", "unambiguous", "together", "utc_only", "without_offset", "without_point",
-        "or_infinite",
+        "about", "named", "also_named", "if_absent", "tagged_by", "written_as", "as_text", "unreadable",
+        "goes_out", "secret", "lenient", "rest", "appended", "unambiguous", "together", "utc_only",
+        "without_offset", "without_point", "or_infinite",
     ],
     "Rules of a record": [
         "obeys", "needs", "when", "at_least_one", "at_most_one", "exactly_one", "all_or_none",
@@ -57,7 +57,7 @@ GROUPS: dict[str, list[str]] = {
     "Secrets": ["Sealed", "pickling_sealed"],
     "Kinds of text": ["Email", "WebUrl", "Hostname", "Slug"],
     "Words": ["Catalogue", "speaking"],
-    "Documents": ["Document", "Unstated", "Flaw", "bundle", "DocumentGate", "declarations_of", "fits"],
+    "Documents": ["Document", "Unstated", "Flaw", "bundle", "DocumentGate", "declarations_of", "obeys_document"],
     "Data made of a declaration": ["samples", "payloads", "probes", "CannotSample"],
 }  # fmt: skip
 
@@ -81,12 +81,12 @@ def page() -> str:
     for module in (
         config,
         click_options,
-        feed,
+        files,
         draft,
         storage,
         tables,
         versions,
-        beforehand,
+        precompiled,
         *of_web,
         problems,
         catalogues,

@@ -38,8 +38,8 @@ consignments = Gate(Consignment, keys=camel)
 def main() -> None:
     verdict = searches.examine(parse_qs("port=QLP&since=2026-05-04&page=zero"))
     print(f"searching {verdict.value}")
-    for fault in verdict.excused:
-        print(f"  excused: {fault}")
+    for fault in verdict.fallbacks:
+        print(f"  stood in for: {fault}")
 
     print(f"changing {changes.admit({'weightKg': 12.5, 'hazard': None})}")
     print(f"  {changes.examine({'hazard': 'gas', 'unNumber': None}).faults[0]}")

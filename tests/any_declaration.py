@@ -52,7 +52,6 @@ from dutiful_gate import (
     camel,
     ecma,
     exactly_one,
-    fits,
     goes_out,
     holds,
     if_absent,
@@ -65,28 +64,29 @@ from dutiful_gate import (
     needs,
     now,
     obeys,
+    obeys_document,
     or_infinite,
     otherwise,
-    reading,
     rest,
     rounded_to,
     secret,
     split_on,
     squeezed,
     subset,
+    tagged_by,
     then,
     this,
     today,
-    told_by,
     trimmed,
     unambiguous,
+    unreadable,
     uppered,
     utc_only,
     via,
     when,
     without_offset,
     without_point,
-    written,
+    written_as,
 )
 from dutiful_gate.warnings import IdleKeyword
 
@@ -487,13 +487,13 @@ class Maker:
         """Dates in forms of their own, seconds, Decimals as text, flags, doubles of any value."""
         return self.random.choice(
             [
-                Annotated[date, written("%d.%m.%Y")],
-                Annotated[date | None, written("%Y%m%d"), it >= date(2026, 1, 1)],
-                Annotated[time, written("%H:%M Uhr")],
-                Annotated[datetime, written("%d.%m.%Y %H:%M:%S %z")],
-                Annotated[datetime, written("%Y-%m-%d %H:%M:%S%z"), in_utc],
-                Annotated[datetime, without_offset, written("%d/%m/%Y %H:%M")],
-                Annotated[datetime, written("%z %d/%m/%Y %H:%M"), utc_only],
+                Annotated[date, written_as("%d.%m.%Y")],
+                Annotated[date | None, written_as("%Y%m%d"), it >= date(2026, 1, 1)],
+                Annotated[time, written_as("%H:%M Uhr")],
+                Annotated[datetime, written_as("%d.%m.%Y %H:%M:%S %z")],
+                Annotated[datetime, written_as("%Y-%m-%d %H:%M:%S%z"), in_utc],
+                Annotated[datetime, without_offset, written_as("%d/%m/%Y %H:%M")],
+                Annotated[datetime, written_as("%z %d/%m/%Y %H:%M"), utc_only],
                 Annotated[datetime, via(int)],
                 Annotated[datetime | None, via(float)],
                 Annotated[datetime, via(int, it >= 0), it < datetime(2090, 1, 1, tzinfo=UTC)],
@@ -501,7 +501,7 @@ class Maker:
                 Annotated[Decimal, as_text, rounded_to(2)],
                 Annotated[float, or_infinite],
                 Annotated[datetime, without_offset, it > now],
-                Annotated[int, reading.says("a number, please")],
+                Annotated[int, unreadable.says("a number, please")],
                 Hazards,
                 Tag,
             ]
@@ -576,7 +576,7 @@ class Maker:
         document = self.random.choice(documents)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", IdleKeyword)  # words that draft-07 does not know
-            return Annotated[kind, fits(document, dialect=dialect if "$ref" not in document else "2020-12")]
+            return Annotated[kind, obeys_document(document, dialect=dialect if "$ref" not in document else "2020-12")]
 
     def staged(self) -> Any:
         return self.random.choice(
@@ -661,9 +661,9 @@ class Maker:
                     list[int] | list[str], list[date] | list[str], dict[str, int] | dict[str, str], dict[str, int] | list[int],
                     tuple[int, str] | tuple[str, int], Base | Derived, Derived | Base | None, Box[int] | Box[str], Span | Tide | int,
                     Annotated[int, it > 5, otherwise(6)] | str, Annotated[str, trimmed] | int, Port | date | int,
-                    *4 * [Annotated[Base | Span, told_by("type", beside="data", options={"base": Base, "span": Span})]],
-                    Annotated[int | Tide | None, told_by("a", beside="b", options={"n": int, "t": Tide})],
-                    Annotated[Stack | str, told_by("type", beside="data", options={"stack": Stack, "text": str})],
+                    *4 * [Annotated[Base | Span, tagged_by("type", beside="data", options={"base": Base, "span": Span})]],
+                    Annotated[int | Tide | None, tagged_by("a", beside="b", options={"n": int, "t": Tide})],
+                    Annotated[Stack | str, tagged_by("type", beside="data", options={"stack": Stack, "text": str})],
                     set[int] | str, Annotated[list[Base] | list[Derived], it.length <= 2], Stack | Span, int | str | None,
                     Port | str, Deck | int | str, Base | Any, dict[str, int] | Any, list[int] | Any, Annotated[Port | str, unambiguous], Annotated[Base | dict[str, int], unambiguous],
                     Annotated[datetime | Annotated[str, it.length < 25], unambiguous], datetime | str, Literal["a"] | str, Wide | Tide, Named | Base, list[Base | Derived] | list[Any],
@@ -683,7 +683,7 @@ class Maker:
             fields: list[Any] = [("kind", kind), ("held", self.declaration(depth - 1))]
             made.append(make_dataclass(self.name("Tagged"), [*fields[1:], (*fields[0], tag)] if defaults else fields))
         if named_tag:
-            return Annotated[made[0] | made[1], told_by("kind")]
+            return Annotated[made[0] | made[1], tagged_by("kind")]
         return made[0] | made[1] | made[2] if len(made) == 3 else made[0] | made[1]
 
     def record(self, depth: int) -> Any:

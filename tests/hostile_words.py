@@ -8,7 +8,7 @@ from typing import Any
 RUNS = '";import os;os._exit(7)#'
 
 WORDS = (
-    *["NotRequired", "dataclass", "Annotated", "Any", "TypedDict", "gate", "Gate", "it", "this", "field", "date", "DOCUMENT", "when", "needs", "obeys", "fits", "Literal", "Union", "Self", "Enum"],
+    *["NotRequired", "dataclass", "Annotated", "Any", "TypedDict", "gate", "Gate", "it", "this", "field", "date", "DOCUMENT", "when", "needs", "obeys", "obeys_document", "Literal", "Union", "Self", "Enum"],
     *["__x", "__init__", "__class__", "__debug__", "__doc__", "__slots__", "class", "def", "None", "True", "self", "l", "list", "str", "int", "id", "type", "print", "match", "case", "mro", "keys", "x", "x_2", "x2", "X", "_", "__"],
     *["v_x", "t_item", "f_x", "f2_x", "item", "item_2", "made", "made_2", "key", "held", "data", "memory", "path", "log", "value", "REFUSED", "ABSENT", "größe", "ﬁx", "naïve", "İ", "＃", "1a"],
     "a b", 'a"b', "a'b", "'''", '"""', '"' * 4 + RUNS, 'a"""', "\\", '\\"""', "\n", "\r", "\x0c", "\u2028", "\x00", "\u202e", "", "  ",

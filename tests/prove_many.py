@@ -299,7 +299,7 @@ def handed_over(made: Any, words: dict[str, Any], asked: list[Any], seed: int) -
 def _heard(gate: Gate[Any], data: Any) -> tuple[Any, ...]:
     verdict = gate.examine(data)
     value = re.sub("0x[0-9a-f]+", "", repr(verdict.value)) if verdict else None
-    return value, _faults(verdict), verdict.dropped, len(verdict.excused), verdict.untold, gate.accepts(data)
+    return value, _faults(verdict), verdict.dropped, len(verdict.fallbacks), verdict.untold, gate.accepts(data)
 
 
 def _faults(verdict: Any) -> list[object]:

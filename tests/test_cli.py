@@ -1,6 +1,6 @@
 """The command line, on the demo data."""
 
-# Rooms: cli, demo, feed
+# Rooms: cli, demo, files
 
 from __future__ import annotations
 
@@ -337,7 +337,7 @@ def test_declare(tmp_path: Path) -> None:
     }
     document.write_text(json.dumps({"type": "object", **odd}))
     told = run("declare", str(document), "--places")
-    assert "1 schema with a part that stays a document, fits(...): if (1), then (1)" in told.stderr
+    assert "1 schema with a part that stays a document, obeys_document(...): if (1), then (1)" in told.stderr
     assert "#/properties/tide: if, then" in told.stderr
     assert "default left out at #/properties/port: it is refused by its own schema" in told.stderr
     assert "that ask nothing: sea-level (1)" in told.stderr

@@ -39,7 +39,6 @@ from dutiful_gate import (
     also_named,
     as_text,
     blank_is_none,
-    fits,
     holds,
     in_utc,
     it,
@@ -47,9 +46,9 @@ from dutiful_gate import (
     lowered,
     named,
     now,
+    obeys_document,
     or_infinite,
     otherwise,
-    reading,
     rounded_to,
     secret,
     split_on,
@@ -57,11 +56,12 @@ from dutiful_gate import (
     then,
     today,
     trimmed,
+    unreadable,
     uppered,
     utc_only,
     via,
     without_offset,
-    written,
+    written_as,
 )
 from dutiful_gate.prove.proof import prove
 from dutiful_gate.shape.nodes import Link
@@ -114,8 +114,8 @@ PARTS: list[Any] = [
     it == "a", it == Deck.UPPER, it.one_of(1, 2), it.one_of("a", "b"), it.multiple_of(2), it.multiple_of(0.5), it.length > 0, it.length <= 3,
     it.length.between(1, 2), it.matches("[a-z]+"), it.has("a"), it.starts_with("a"), it.ends_with("b"), it.contains("a"), it.contains(1),
     it.distinct, it.distinct.by("a"), it.of_format("date"), it > now, it < today, it > date(2020, 1, 1), it > datetime(2020, 1, 1, tzinfo=UTC),
-    it < Decimal("5"), secret, lenient, as_text, or_infinite, utc_only, without_offset, written("%d.%m.%Y"), written("%H:%M"), about(title="t"),
-    about(deprecated=True), fits({"maxLength": 2}), fits({"type": "string"}), fits({"minimum": 2}), reading.says("needs x"), named("n"),
+    it < Decimal("5"), secret, lenient, as_text, or_infinite, utc_only, without_offset, written_as("%d.%m.%Y"), written_as("%H:%M"), about(title="t"),
+    about(deprecated=True), obeys_document({"maxLength": 2}), obeys_document({"type": "string"}), obeys_document({"minimum": 2}), unreadable.says("needs x"), named("n"),
     also_named("m"), it == math.inf, it >= -math.inf, it != math.nan, it < 10**5000, it == date(2020, 1, 1), it == Decimal("1e400"),
     it == object(), it.one_of((1, 2)), it.one_of("\ud800", "b"), it == [1, {"a": math.nan}], otherwise(math.inf), otherwise(object()),
     it <= Decimal("1e400"), about(text="\ud800"), it.multiple_of(math.inf),
@@ -203,8 +203,8 @@ def test_odd_companions(seed: int) -> None:
         (Annotated[bool, it == "a"], "never equal"),
         (Annotated[Any, it < 9, it > datetime(2020, 1, 1, tzinfo=UTC)], "different kinds"),
         (make_dataclass("Held", [("held", Annotated[Any, it.ends_with("b")], None)]), "the default null"),
-        (make_dataclass("Held", [("held", Annotated[Crate | None, fits({"type": "string"})], None)]), "the default null"),
-        (make_dataclass("Held", [("held", Annotated[Literal["a", None], fits({"type": "string"})], None)]), "the default null"),
+        (make_dataclass("Held", [("held", Annotated[Crate | None, obeys_document({"type": "string"})], None)]), "the default null"),
+        (make_dataclass("Held", [("held", Annotated[Literal["a", None], obeys_document({"type": "string"})], None)]), "the default null"),
         (Annotated[Decimal, it < 0.1], 'write Decimal("0.1")'),
     ],
 )  # fmt: skip
@@ -235,7 +235,7 @@ def test_what_stands_in_may_break_rules_and_be_written_as_in_the_data() -> None:
 
 
 def test_own_words_do_not_stop_steps() -> None:
-    gate: Gate[Any] = Gate(dict[str, Annotated[Crate, reading.says("needs a crate"), then(str)]])
+    gate: Gate[Any] = Gate(dict[str, Annotated[Crate, unreadable.says("needs a crate"), then(str)]])
     assert gate.examine({"a": {"low": 1}, "b": {"low": 1, "deck": 2}}).value["a"].startswith("Crate(")
     assert [fault.message for fault in gate.examine({"a": 3}).faults] == ["needs a crate"]
 
@@ -246,7 +246,7 @@ def test_own_words_do_not_stop_steps() -> None:
 )
 def test_documents_judge_what_came_before_anything_else(parts: tuple[Any, ...], document: Any) -> None:
     """By the quick function as by the telling one, which an unknown key beside it calls for."""
-    gate: Gate[Any] = Gate(make_dataclass("Held", [("held", Annotated[(*parts, fits(document))])]))
+    gate: Gate[Any] = Gate(make_dataclass("Held", [("held", Annotated[(*parts, obeys_document(document))])]))
     bare: Gate[Any] = Gate(Annotated[parts])
     by_document = Gate.from_schema(document)
     for came in (" ", "  ", "", None, "a", "ab", "a,b"):

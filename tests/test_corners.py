@@ -43,18 +43,18 @@ from dutiful_gate import (
     payloads,
     secret,
     split_on,
+    tagged_by,
     then,
     this,
-    told_by,
     trimmed,
     uppered,
     via,
     when,
-    written,
+    written_as,
 )
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.declare.formats.idna import _CONTEXT
-from dutiful_gate.feed import CannotStart, TableLayout
+from dutiful_gate.files import CannotStart, TableLayout
 from dutiful_gate.proofs import prove, prove_document
 from dutiful_gate.prove.second_opinion import second_opinions
 from dutiful_gate.sample.edges import Edges
@@ -268,7 +268,9 @@ def test_edges_are_at_the_bound_and_around_it() -> None:
 
 def test_lists_of_a_verdict_are_tuples() -> None:
     verdict = Gate(dict[str, Annotated[int, otherwise(0)]]).examine({"a": "x"})
-    assert [type(held) for held in (verdict.excused, verdict.faults, verdict.dropped, verdict.unjudged)] == [tuple] * 4
+    assert [type(held) for held in (verdict.fallbacks, verdict.faults, verdict.dropped, verdict.unjudged)] == [
+        tuple
+    ] * 4
 
 
 @pytest.mark.parametrize(
@@ -535,11 +537,11 @@ def test_words_of_ones_own_stand_by_any_record_rule() -> None:
 
     assert Gate(Pays).examine({"pin": "1"}).faults[0].message == "bring both"
     with pytest.raises(DeclarationError, match="no value of the tag for Quay"):
-        Gate(Annotated[Crate | Quay, told_by("kind", beside="data", options={"crate": Crate})])
+        Gate(Annotated[Crate | Quay, tagged_by("kind", beside="data", options={"crate": Crate})])
     with pytest.raises(DeclarationError, match="that are no options"):
         Gate(
             Annotated[
-                Crate | Quay, told_by("kind", beside="data", options={"crate": Crate, "quay": Quay, "sea": Marked})
+                Crate | Quay, tagged_by("kind", beside="data", options={"crate": Crate, "quay": Quay, "sea": Marked})
             ]
         )
     assert repr(Gate("Deep", names={"Deep": "list[Deep] | int"})) == "<Gate Deep from Source.JSON>"
@@ -554,7 +556,7 @@ def test_ends_of_texts_numbers_and_depth() -> None:
     small: Gate[Any] = Gate(int | None, limits=Limits(bytes=3))
     assert [fault.code for raw in ("    1", b"null  ") for fault in small.examine_json(raw).faults] == ["size", "size"]
     assert small.admit_json("7") == 7
-    zoned = Gate(Annotated[datetime, written("%d.%m.%Y %H:%M %z")]).admit("04.05.2026 09:30 -0245")
+    zoned = Gate(Annotated[datetime, written_as("%d.%m.%Y %H:%M %z")]).admit("04.05.2026 09:30 -0245")
     assert zoned.utcoffset() == timedelta(hours=-2, minutes=-45)
     assert Gate(Annotated[Decimal, lenient]).release(Decimal("1.5")) == Decimal("1.5")
     anything: Gate[Any] = Gate(Annotated[Any, it.contains("x")])

@@ -105,7 +105,7 @@ def test_what_is_written(document: dict[str, Any], draft: str, lines: list[str])
     for line in lines:
         assert line.strip() in flat, text
     assert text.embedded == {}
-    assert "fits(" not in text
+    assert "obeys_document(" not in text
     judged_alike(document, text, draft, 300)
 
 
@@ -185,7 +185,7 @@ def test_what_falls_back_is_told_and_no_more_is_kept_than_it_needs() -> None:
     kept = text.partition("DOCUMENT")[2].partition("class")[0]
     assert ['"d3"' in kept, '"d4"' in kept, '"d5"' in kept] == [True, True, False]
     summary = text.summary(places=True)
-    assert "1 schema with a part that stays a document, fits(...): if (1), then (1)" in summary
+    assert "1 schema with a part that stays a document, obeys_document(...): if (1), then (1)" in summary
     assert "  #/$defs/d0/properties/odd: if, then" in summary
     # What is cut away leaves a schema in every draft: the oldest has no `true`.
     barred = {"not": {"$ref": "#/definitions/barred"}}
@@ -373,7 +373,7 @@ def test_what_stays_a_document_takes_along_all_that_it_leads_to() -> None:
     }
     document = of(properties={"a": {"type": "string", "not": {"$ref": "#/$defs/b"}}}) | {"$defs": leads}
     text = declarations_of(document)
-    assert "fits(" in text
+    assert "obeys_document(" in text
     judged_alike(document, text, "2020-12", 100)
     assert [loaded(text).accepts({"a": each}) for each in ("xa", "a", "longer")] == [False, True, False]
 
@@ -391,7 +391,7 @@ BY_KIND = [
 def test_what_holds_of_several_kinds_is_said_once_in_every_round(kinds: dict[str, Any], beside: dict[str, Any]) -> None:
     document = of(properties={"item": {**kinds, **beside}})
     text = declarations_of(document)
-    assert text.count("fits(") == len(beside.keys() & {"not", "if"})
+    assert text.count("obeys_document(") == len(beside.keys() & {"not", "if"})
     judged_alike(document, text, "2020-12", 200)
     again = loaded(text).schema()
     assert loaded(declarations_of(json.loads(json.dumps(again)))).schema() == again

@@ -21,13 +21,13 @@ from dutiful_gate import (
     amendment,
     at_least_one,
     bundle,
-    fits,
     holds,
     if_absent,
     in_utc,
     it,
     needs,
     obeys,
+    obeys_document,
     rounded_to,
     secret,
     split_on,
@@ -246,12 +246,12 @@ def test_what_a_format_admits_its_pattern_admits() -> None:
 def test_a_document_beside_a_type_in_each_dialect(dialect: Any) -> None:
     """What a dialect has no keyword for is unstated there, and never half said."""
     held = [{"not": {"const": 7}}, {"unevaluatedProperties": False}, {"contains": True, "minContains": 2}]
-    gates = [Gate(Annotated[list[int], fits(document)]).schema(dialect=dialect) for document in held]
+    gates = [Gate(Annotated[list[int], obeys_document(document)]).schema(dialect=dialect) for document in held]
     lesser = dialect in ("draft-07", "openapi-3.0")
     assert [bool(document.unstated) for document in gates] == [False, lesser, lesser]
     for document in gates:
         Gate.from_schema(document, dialect=dialect)
-    old = Gate(Annotated[Any, fits({"items": [False]}, dialect="draft-07")]).schema(dialect=dialect)
+    old = Gate(Annotated[Any, obeys_document({"items": [False]}, dialect="draft-07")]).schema(dialect=dialect)
     assert bool(old.unstated) == (dialect == "openapi-3.0")
     assert bool(old.unstated) or not Gate.from_schema(old, dialect=dialect).accepts([1])
 

@@ -42,7 +42,7 @@ from dutiful_gate import (
     uppered,
     utc_only,
     when,
-    written,
+    written_as,
 )
 from dutiful_gate.config import Settings
 from dutiful_gate.declare.rules.pattern import in_ecma
@@ -250,7 +250,7 @@ def test_every_unstated_rule_stands_somewhere() -> None:
 
 
 def test_a_form_of_ones_own_in_utc_only() -> None:
-    for parts in ((utc_only, written("%d.%m.%Y %H:%M %z")), (written("%d.%m.%Y %H:%M %z"), utc_only)):
+    for parts in ((utc_only, written_as("%d.%m.%Y %H:%M %z")), (written_as("%d.%m.%Y %H:%M %z"), utc_only)):
         gate: Gate[datetime] = Gate(Annotated[(datetime, *parts)])
         judge = Gate.from_schema(gate.schema())
         for text, sound in (("04.05.2026 09:30 +0000", True), ("04.05.2026 09:30 +0200", False)):

@@ -18,7 +18,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dutiful_gate import DeclarationError, DocumentGate, Gate, Limits, Refused, declarations_of, fits
+from dutiful_gate import DeclarationError, DocumentGate, Gate, Limits, Refused, declarations_of, obeys_document
 from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.document.plain_document import plain_document
@@ -59,7 +59,12 @@ NO_JSON: list[tuple[Any, str]] = [
 
 @pytest.mark.parametrize(("document", "words"), NO_JSON)
 def test_a_document_that_is_no_json_is_told_where(document: Any, words: str) -> None:
-    for build in (Gate.from_schema, declarations_of, fits, lambda held: Gate.from_schema({}, documents={"x": held})):
+    for build in (
+        Gate.from_schema,
+        declarations_of,
+        obeys_document,
+        lambda held: Gate.from_schema({}, documents={"x": held}),
+    ):
         with pytest.raises(DeclarationError, match="the document is no JSON at ") as caught:
             build(document)
         assert words.removeprefix("at ") in str(caught.value)

@@ -23,7 +23,7 @@ from dutiful_gate.cli.app import dutiful
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.draft import Hints, changes, draft, draft_of_files
 from dutiful_gate.draft.differences import closed_places
-from dutiful_gate.feed import CannotStart, TableLayout, examine_file
+from dutiful_gate.files import CannotStart, TableLayout, examine_file
 from dutiful_gate.shape.nodes import Link
 
 

@@ -14,7 +14,7 @@ from typing import Annotated, Any, Literal, NotRequired, TypedDict
 
 import pytest
 
-from dutiful_gate import Gate, amendment, at_least_one, fits, it, obeys, rest, rounded_to, this, trimmed, when
+from dutiful_gate import Gate, amendment, at_least_one, it, obeys, obeys_document, rest, rounded_to, this, trimmed, when
 from dutiful_gate.prove.proof import prove
 
 
@@ -87,9 +87,9 @@ CASES: list[tuple[Any, Any, str | None]] = [
     (timedelta, "P999999999DT9H", None),
     (timedelta, "P999999999DT24H", "reading"),
     (timedelta, "-P999999999DT1S", "reading"),
-    (Annotated[Any, fits({"maxItems": 1})], [1, 2], "count"),
-    (Annotated[list[str], fits({"prefixItems": [{}], "items": False})], ["a"], None),
-    (Annotated[list[str], fits({"prefixItems": [{}], "items": False})], ["a", "b"], "count"),
+    (Annotated[Any, obeys_document({"maxItems": 1})], [1, 2], "count"),
+    (Annotated[list[str], obeys_document({"prefixItems": [{}], "items": False})], ["a"], None),
+    (Annotated[list[str], obeys_document({"prefixItems": [{}], "items": False})], ["a", "b"], "count"),
     (Choosing, {"kind": None}, "agreement"),
     (Choosing, {"kind": "a"}, None),
     (amendment(Span) | None, None, None),
@@ -123,7 +123,7 @@ def test_documents_say_the_final_form() -> None:
 
 
 def test_a_gate_with_a_document_travels_and_is_shared() -> None:
-    gate = pickle.loads(pickle.dumps(Gate(Annotated[list[int], fits({"contains": {"const": 7}})])))
+    gate = pickle.loads(pickle.dumps(Gate(Annotated[list[int], obeys_document({"contains": {"const": 7}})])))
     judge = Gate.from_schema(
         {
             "items": {"$ref": "#/$defs/a"},

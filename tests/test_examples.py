@@ -27,7 +27,7 @@ def test_the_library_script(capsys: pytest.CaptureFixture[str]) -> None:
 def test_the_variants_script(capsys: pytest.CaptureFixture[str]) -> None:
     runpy.run_path(str(EXAMPLES / "variants.py"), run_name="__main__")
     out = capsys.readouterr().out
-    assert "excused: /page: needs a whole number in ASCII digits, such as 42; got 'zero'" in out
+    assert "stood in for: /page: needs a whole number in ASCII digits, such as 42; got 'zero'" in out
     assert "changing {'weight_kg': 12.5, 'hazard': None}" in out
     assert "/unNumber: needs a value, since hazard has one; got none" in out
     assert "/pin: braucht genau 4 Zeichen; bekam einen verborgenen Wert" in out

@@ -220,11 +220,11 @@ def test_what_is_told_of_data_is_what_it_was_when_it_was_examined(gate: Any) -> 
         pass
 
     data = {"a": [1, 2], "b": {"c": 3}, "d": Odd([1])}
-    before = [fault.message for verdict in [gate.examine(data)] for fault in (*verdict.faults, *verdict.excused)]
+    before = [fault.message for verdict in [gate.examine(data)] for fault in (*verdict.faults, *verdict.fallbacks)]
     verdict = gate.examine(data)
     for held in data.values():
         held.clear()  # type: ignore[attr-defined]
-    assert [fault.message for fault in (*verdict.faults, *verdict.excused)] == before
+    assert [fault.message for fault in (*verdict.faults, *verdict.fallbacks)] == before
     assert len(before) == 3
 
 
@@ -263,6 +263,6 @@ def test_past_the_limit_faults_are_still_counted(seed: int) -> None:
         data.append(random.choice([{}, sound, edges.spoiled(item, sound), [], None]))
     told, whole = few.examine(data), all_of.examine(data)
     assert told.faults == whole.faults[:2]
-    assert told.excused == whole.excused[:2]
+    assert told.fallbacks == whole.fallbacks[:2]
     if not any(isinstance(use.node, Branches | Alias) or use.split for use in uses_of(few.shape)):
         assert len(told.faults) + told.untold == len(whole.faults)

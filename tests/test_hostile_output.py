@@ -17,7 +17,7 @@ from click.testing import CliRunner
 
 from dutiful_gate import Gate, about, it
 from dutiful_gate.cli.app import dutiful
-from dutiful_gate.feed import digest_of_file
+from dutiful_gate.files import digest_of_file
 from dutiful_gate.report.markdown import code_span, escaped
 from dutiful_gate.report.shown_values import on_terminal
 from dutiful_gate.web import Api, Endpoint, RequestGate

@@ -20,24 +20,24 @@ ROOT = Path(dutiful_gate.__file__).parent
 
 MAY_IMPORT: dict[str, set[str]] = {
     "regex": set(),
-    "files": set(),
-    "declare": {"files", "regex"},
+    "safe_files": set(),
+    "declare": {"safe_files", "regex"},
     "codegen": set(),
     "report": {"declare"},
     "shape": {"declare", "regex"},
     "read": {"declare", "report"},
     "document": {"declare", "regex", "shape", "report", "codegen"},
     "engine": {"declare", "regex", "shape", "report", "codegen"},
-    "gates": {"declare", "files", "shape", "report", "read", "document", "engine", "dutiful_gate"},
+    "gates": {"declare", "safe_files", "shape", "report", "read", "document", "engine", "dutiful_gate"},
     "sample": {"declare", "regex", "shape", "report", "document", "engine", "gates"},
     "prove": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
-    "tables": {"declare", "files", "regex", "shape", "report", "read", "engine", "gates", "importlib"},
-    "feed": {"declare", "files", "shape", "report", "read", "engine", "gates", "tables", "importlib"},
-    "draft": {"declare", "report", "read", "document", "feed", "gates", "importlib"},
+    "tables": {"declare", "safe_files", "regex", "shape", "report", "read", "engine", "gates", "importlib"},
+    "files": {"declare", "safe_files", "shape", "report", "read", "engine", "gates", "tables", "importlib"},
+    "draft": {"declare", "report", "read", "document", "files", "gates", "importlib"},
     "outline": {"declare", "report", "document", "gates"},
     "versions": {
         "declare",
-        "files",
+        "safe_files",
         "regex",
         "shape",
         "report",
@@ -54,12 +54,12 @@ MAY_IMPORT: dict[str, set[str]] = {
     "demo": {"dutiful_gate", "web", "config"},
     "cli": {
         "declare",
-        "files",
+        "safe_files",
         "report",
         "document",
         "draft",
         "outline",
-        "feed",
+        "files",
         "gates",
         "storage",
         "tables",
@@ -77,7 +77,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "catalogues": {"report"},
     "warnings": {"document", "regex"},
     "proofs": {"prove"},
-    "beforehand": {"gates"},
+    "precompiled": {"gates"},
     "testing": {"gates", "report", "sample"},
 }
 """Room by room, the rooms it may import from. The hub is `shape`: no reader of shapes knows another."""
@@ -89,18 +89,18 @@ PUBLIC = {
     "proofs",
     "web",
     "config",
-    "feed",
+    "files",
     "tables",
     "draft",
     "storage",
     "versions",
-    "beforehand",
+    "precompiled",
     "testing",
     "demo",
 }
 """The modules beside the package itself that may be imported from outside; the README names them."""
 
-CORE = {"declare", "files", "regex", "codegen", "shape", "engine", "report", "read", "document", "gates"}
+CORE = {"declare", "safe_files", "regex", "codegen", "shape", "engine", "report", "read", "document", "gates"}
 
 
 def imports(file: Path) -> set[tuple[str, str]]:
@@ -159,7 +159,7 @@ def test_importing_the_package_loads_little() -> None:
         "difflib",
         "datetime",
     }
-    behind_the_door = {"engine", "cli", "feed", "shape", "read"}
+    behind_the_door = {"engine", "cli", "files", "shape", "read"}
     assert not {name for name in names if name.startswith("dutiful_gate.") and name.split(".")[1] in behind_the_door}
 
 

@@ -24,9 +24,9 @@ from dutiful_gate import (
     Limits,
     Refused,
     Source,
-    fits,
     it,
     lenient,
+    obeys_document,
     or_infinite,
     otherwise,
     payloads,
@@ -368,7 +368,7 @@ BOTH_WAYS: list[Any] = [
     int, float, int | float, float | int, str | int, list[int], dict[str, float], dict[str, int | str], tuple[int, float], Tide,
     list[Tide], Tide | int, list[Tide | None], Literal[1, 2.5, 18446744073709551616], Annotated[int, without_point], Decimal,
     Annotated[float, it == 18446744073709551616], Annotated[str, lenient], Any, datetime | int, dict[str, Tide],
-    Annotated[int, fits({"enum": [18446744073709551617]})], Annotated[int, otherwise(7)],
+    Annotated[int, obeys_document({"enum": [18446744073709551617]})], Annotated[int, otherwise(7)],
 ]  # fmt: skip
 GATES = [Gate(declared) for declared in BOTH_WAYS]
 
@@ -382,7 +382,7 @@ def test_with_the_fast_decoder_all_is_the_same(gate: Gate[Any], text: str, befor
         for decoder in (held, None):
             json_fast.fast_loads = decoder
             verdict = gate.examine_json(raw)
-            told.append((repr(verdict.value) if verdict else None, verdict.faults, verdict.dropped, verdict.excused))
+            told.append((repr(verdict.value) if verdict else None, verdict.faults, verdict.dropped, verdict.fallbacks))
     finally:
         json_fast.fast_loads = held
     assert told[0] == told[1], (gate, raw)

@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 
 from any_declaration import loaded
 from any_document import AnyDocument, disagreement, judged_in_all_ways
-from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of, fits, payloads, probes
+from dutiful_gate import CannotSample, DeclarationError, Gate, declarations_of, obeys_document, payloads, probes
 from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.document.declaring.meaning import json_kind
 from dutiful_gate.document.dialects import BY_NAME, DRAFT_2020_12
@@ -112,7 +112,7 @@ def test_words_that_judge_nothing_are_told(document: dict[str, Any], wanted: dic
     assert made.idle == gate.idle
     assert all(each.keyword in made.summary() for each in gate.idle)
     with pytest.warns(IdleKeyword) if wanted else nullcontext():
-        fits(document)
+        obeys_document(document)
     assert pickle.loads(pickle.dumps(gate)).idle == gate.idle
 
 

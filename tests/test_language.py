@@ -49,7 +49,6 @@ from dutiful_gate import (
     now,
     obeys,
     otherwise,
-    reading,
     rest,
     rounded_to,
     samples,
@@ -61,6 +60,7 @@ from dutiful_gate import (
     this,
     today,
     trimmed,
+    unreadable,
     via,
     when,
 )
@@ -208,7 +208,7 @@ def test_marks() -> None:
     gate = Gate(Account)
     verdict = gate.examine({"userName": "ada", "password": "hunter22-9", "port": "??", "deck": 3})
     assert verdict.value == Account("ada", "hunter22-9", [1234], "QLP", {"deck": 3})
-    assert [(fault.pointer, fault.message) for fault in verdict.excused] == [
+    assert [(fault.pointer, fault.message) for fault in verdict.fallbacks] == [
         ("/port", "needs one of QLP, OST; got '??'")
     ]
     assert gate.release(verdict.value) == {"userName": "ada", "port": "QLP", "deck": 3}
@@ -323,7 +323,7 @@ def test_amendments() -> None:
     assert [fault.pointer for fault in change.examine({"fax": 1}).faults] == ["/crateCount", "/fax"]
     assert [fault.pointer for fault in change.examine({"crateCount": 1, "width": 9, "height": 9}).faults] == ["/width"]
     assert change.examine({"crateCount": 1, "fax": "1", "note": "x"}).dropped == (("note",),)
-    assert change.fallen == ("fits is a function of the whole record",)
+    assert change.lost_rules == ("fits is a function of the whole record",)
     with pytest.raises(DeclarationError, match=r"FreightAmendment\.nte: .*did you mean 'note'"):
         Gate(amendment(Freight, without="nte"))
 
@@ -333,7 +333,7 @@ def test_subsets() -> None:
     value = gate.admit({"crateCount": 2})
     assert (type(value).__name__, value.crates, value.email) == ("Short", 2, "desk@ternsound.example")
     assert [fault.pointer for fault in gate.examine({}).faults] == ["/crateCount"]
-    assert len(gate.fallen) == 9
+    assert len(gate.lost_rules) == 9
     assert gate.schema()["$defs"]["Short"]["required"] == ["crateCount"]
     kept = Gate(subset(Freight, without=["email", "note", "fax"]))
     assert [fault.pointer for fault in kept.examine({"hazard": "gas"}).faults] == ["/un_number"], "rules travel along"
@@ -728,7 +728,7 @@ def test_what_is_said_beside_a_type_that_leads_to_itself() -> None:
     lone = list["lone"]
     short: Gate[Any] = Gate(Annotated["lone", it.length <= 1])
     assert [short.accepts(each) for each in ([[[], []]], [[], []])] == [True, False]
-    told: Gate[Any] = Gate(dict[str, Annotated["deck", about(title="Decks"), reading.says("needs decks")]])
+    told: Gate[Any] = Gate(dict[str, Annotated["deck", about(title="Decks"), unreadable.says("needs decks")]])
     assert told.examine({"a": "x"}).faults[0].message == "needs decks"
     assert told.schema()["additionalProperties"] == {"title": "Decks", "$ref": "#/$defs/deck"}
     with pytest.raises(DeclarationError, match="makes no sense for a union; it has no length"):

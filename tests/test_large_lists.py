@@ -24,15 +24,15 @@ from dutiful_gate import (
     Limits,
     Refused,
     Source,
-    fits,
     it,
     lenient,
     lowered,
+    obeys_document,
     otherwise,
     secret,
     split_on,
+    tagged_by,
     then,
-    told_by,
     trimmed,
     via,
 )
@@ -102,13 +102,13 @@ CASES: list[tuple[Any, Any]] = [
     (list[Annotated[int, lenient]], [1, "2", "3"]),
     (list[Annotated[int, it > 2, it.multiple_of(2)]], [4, 6, 1, "x", None]),
     (list[Annotated[UUID, secret]], IDS),
-    (list[Annotated[int, fits({"not": {"const": 7}})]], [1, 7, "x", None]),
+    (list[Annotated[int, obeys_document({"not": {"const": 7}})]], [1, 7, "x", None]),
     (list[Annotated[list[int], split_on(",")]], ["1,2", "3", "x,y"]),
     (list[Annotated[int, via(str, trimmed)]], [" 1", "2 ", "x"]),
     (list[Annotated[str, then(len)]], ["a", "bc"]),
     (list[Port], ["QLP", "OST"]),
     (list[Literal[1, "a", None]], [1, 1.0, "a", None]),
-    (list[Annotated[Crate | Drum, told_by("type", beside="data", options={"c": Crate, "d": Drum})]],
+    (list[Annotated[Crate | Drum, tagged_by("type", beside="data", options={"c": Crate, "d": Drum})]],
      [{"type": "c", "data": {"sensor": IDS[0]}}, {"type": "d", "data": {"sensor": IDS[1]}}]),
     (Manifest, {"crates": [{"sensor": each, "more": 0} for each in IDS], "days": ["2026-05-04", "2026-05-05", "x"]}),
     (Annotated[list[UUID], it.length <= 3, it.distinct], IDS[:3] + IDS[:1]),
@@ -129,11 +129,11 @@ def heard(gate: Gate[Any], data: Any) -> Any:
     for verdict in (gate.examine(data), *raw, gate.examine(data)):
         value = repr(verdict.value) if verdict else None
         faults = [(fault.path, fault.code, fault.message) for fault in verdict.faults]
-        told.append((value, faults, verdict.dropped, [each.path for each in verdict.excused], verdict.untold))
+        told.append((value, faults, verdict.dropped, [each.path for each in verdict.fallbacks], verdict.untold))
     try:
         gate.admit(data)
     except Refused as refused:
-        told.append((len(refused.faults), refused.verdict.dropped, len(refused.verdict.excused)))
+        told.append((len(refused.faults), refused.verdict.dropped, len(refused.verdict.fallbacks)))
     return [*told, gate.accepts(data)]
 
 

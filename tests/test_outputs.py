@@ -1,6 +1,6 @@
 """Files that are written belong to one run: none follows a link, replaces what appeared, or throws away what was begun."""
 
-# Rooms: files, feed, cli
+# Rooms: safe_files, files, cli
 
 from __future__ import annotations
 
@@ -18,15 +18,15 @@ import pytest
 from click.testing import CliRunner
 
 from dutiful_gate import Gate
-from dutiful_gate.beforehand import build_gates
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.cli.target import CannotRun
 from dutiful_gate.cli.text_files import write_text
 from dutiful_gate.demo.ferries import Booking
-from dutiful_gate.feed.split import Split
-from dutiful_gate.files import own_files
-from dutiful_gate.files.own_files import HeldElsewhere, Lock, made_anew, opened_again, put_in_place, write_whole
+from dutiful_gate.files.split import Split
+from dutiful_gate.precompiled import build_gates
 from dutiful_gate.read.unreadable import BrokenOff, CannotStart
+from dutiful_gate.safe_files import own_files
+from dutiful_gate.safe_files.own_files import HeldElsewhere, Lock, made_anew, opened_again, put_in_place, write_whole
 from dutiful_gate.web import UploadedFile
 
 pytestmark = pytest.mark.skipif(os.name == "nt", reason="links are made by POSIX's own rules here")
@@ -47,7 +47,7 @@ def _split(folder: Path, **words: Any) -> Split:
 
 
 def _fill(split: Split, folder: Path, *, stop: int = 10**9) -> None:
-    from dutiful_gate.feed import examine_file
+    from dutiful_gate.files import examine_file
 
     split.begin(b"")
     for number, item in enumerate(examine_file(NUMBERS, folder / "a.ndjson"), 1):
@@ -87,7 +87,7 @@ def test_two_resumed_runs_are_told_apart_by_the_kernels_lock(tmp_path: Path) -> 
 
 
 def test_a_lock_is_let_go_of_when_its_process_is_killed(tmp_path: Path) -> None:
-    words = f"from pathlib import Path; from dutiful_gate.files.own_files import Lock; import time; Lock(Path({str(tmp_path / 'x')!r})); print('held', flush=True); time.sleep(60)"
+    words = f"from pathlib import Path; from dutiful_gate.safe_files.own_files import Lock; import time; Lock(Path({str(tmp_path / 'x')!r})); print('held', flush=True); time.sleep(60)"
     words = words.replace("Lock(Path", "kept = Lock(Path")
     with subprocess.Popen([sys.executable, "-c", words], stdout=subprocess.PIPE) as other:
         assert other.stdout is not None

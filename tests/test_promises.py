@@ -42,7 +42,6 @@ from dutiful_gate import (
     also_named,
     as_text,
     blank_is_none,
-    fits,
     goes_out,
     holds,
     in_utc,
@@ -51,21 +50,22 @@ from dutiful_gate import (
     named,
     now,
     obeys,
+    obeys_document,
     or_infinite,
     otherwise,
     payloads,
-    reading,
     rest,
     rounded_to,
     secret,
+    tagged_by,
     then,
     this,
-    told_by,
     trimmed,
+    unreadable,
     utc_only,
     via,
     without_offset,
-    written,
+    written_as,
 )
 
 EAST = timezone(timedelta(hours=2))
@@ -289,11 +289,11 @@ class Exactly:
     price: Decimal
     number: int
     port: Literal[0.5, 1]
-    text: Annotated[str, fits({"maxLength": 9})]
+    text: Annotated[str, obeys_document({"maxLength": 9})]
     anything: Any = None
 
 
-BESIDE = Annotated[Crate | Pallet, told_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})]
+BESIDE = Annotated[Crate | Pallet, tagged_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})]
 
 
 def upset(value: Any) -> Any:
@@ -323,7 +323,7 @@ READ: list[tuple[Any, Any, Any]] = [
     (Box[Box[Mid[int]]], {"v": {"v": {"v": [1], "w": 2}}}, Box(Box(Mid([1], 2)))), (Postponed, {"b": " x"}, {"b": "x"}),
     (Crate | Pallet, {"kind": "pallet", "y": 1}, Pallet(1)), (Crate | Pallet, {"y": 1}, "absent"), (Crate | Pallet, {"kind": None}, "branch"),
     (TaggedCrate | TaggedPallet, {"kind": "p", "y": 1}, TaggedPallet(PalletTag.PALLET, 1)),
-    (Annotated[Crate | Pallet, told_by("kind")], {"kind": "crate", "x": 1}, Crate(1)), (Fixed, {"x": 4}, Fixed(4)),
+    (Annotated[Crate | Pallet, tagged_by("kind")], {"kind": "crate", "x": 1}, Crate(1)), (Fixed, {"x": 4}, Fixed(4)),
     (Sequence[int], [1], [1]), (Mapping[str, int], {"a": 1}, {"a": 1}), (deque[int], [1], deque([1])), (Hazard, 5, Hazard.ACID | Hazard.DUST),
     (Hazard, 9, "choice"), (Hazard, "x", "kind"), (BESIDE, {"type": "pallet", "data": {"y": 1}}, Pallet(1)), (BESIDE, {"type": "z", "data": 1}, "branch"),
     (BESIDE, {"type": "pallet"}, "absent"), (BESIDE, {"type": "crate", "data": {"x": 1}, "more": 1}, "unknown"),
@@ -331,9 +331,9 @@ READ: list[tuple[Any, Any, Any]] = [
     (Annotated[datetime, via(int)], 1_700_000_000, datetime(2023, 11, 14, 22, 13, 20, tzinfo=UTC)), (Annotated[datetime, via(int)], 10**20, "reading"),
     (Annotated[datetime | None, via(float)], 1.5, datetime(1970, 1, 1, 0, 0, 1, 500_000, tzinfo=UTC)),
     (Annotated[Decimal, as_text, it > 1], "12.50", Decimal("12.50")), (Annotated[Decimal, as_text], 12.5, "kind"),
-    (Annotated[date, written("%d.%m.%Y")], "04.05.2026", date(2026, 5, 4)), (Annotated[date, written("%d.%m.%Y")], "30.02.2026", "reading"),
-    (Annotated[time, written("%H:%M Uhr")], "09:30 Uhr", time(9, 30)), (Annotated[date, written("%d.%m.%Y")], 4, "kind"),
-    (Annotated[datetime, written("%Y%m%dT%H%M%S%z")], "20260504T093000+0200", datetime(2026, 5, 4, 9, 30, tzinfo=EAST)),
+    (Annotated[date, written_as("%d.%m.%Y")], "04.05.2026", date(2026, 5, 4)), (Annotated[date, written_as("%d.%m.%Y")], "30.02.2026", "reading"),
+    (Annotated[time, written_as("%H:%M Uhr")], "09:30 Uhr", time(9, 30)), (Annotated[date, written_as("%d.%m.%Y")], 4, "kind"),
+    (Annotated[datetime, written_as("%Y%m%dT%H%M%S%z")], "20260504T093000+0200", datetime(2026, 5, 4, 9, 30, tzinfo=EAST)),
     (Annotated[str, trimmed], "\x1c\x85a\ufeff", "\x1c\x85a"), (Annotated[list[int], holds(upset)] | str, "x", "x"),
 ]  # fmt: skip
 
@@ -470,12 +470,12 @@ RELEASED: list[tuple[Any, Any, Any]] = [
     (Annotated[str, then(date.fromisoformat)], date(2026, 1, 1), "kind"), (Annotated[int, it > 5, otherwise(0)], 0, 0),
     (Annotated[int, it > 5, otherwise(0)], 1, "floor"), (Base, {"a": 1}, "kind"), (Base, None, "kind"), (set[int], {3, 1}, [1, 3]),
     (Annotated[list[Annotated[str, trimmed]], it.distinct], [" a", "a"], "repeat"), (dict[Annotated[str, trimmed], int], {" a": 1, "a": 2}, "repeat"),
-    (Annotated[str, trimmed, it.length < 3], " ab ", "ab"), (Annotated[list[int], fits({"maxItems": 1})], [1, 2], "count"), (Decimal, Decimal("12.50"), 12.5),
+    (Annotated[str, trimmed, it.length < 3], " ab ", "ab"), (Annotated[list[int], obeys_document({"maxItems": 1})], [1, 2], "count"), (Decimal, Decimal("12.50"), 12.5),
     (Initial, Initial(1, 5), {"a": 1, "n": 5}), (BESIDE, Pallet(2), {"type": "pallet", "data": {"y": 2, "kind": "pallet"}}), (Pair, Pair(1, " y "), {"a": 1, "b": "y"}),
     (Doubling, Doubling(3), {"a": 3, "double": 6}), (Doubling, Doubling(300), "ceiling"), (Renamed, Renamed("a"), {"origin": "a", "x": 3}),
     (Annotated[datetime, via(int)], datetime(2026, 1, 1, tzinfo=UTC), 1767225600), (Annotated[datetime, via(int)], datetime(2026, 1, 1, 0, 0, 0, 5, tzinfo=UTC), "reading"),
-    (Annotated[Decimal, as_text], Decimal("12.50"), "12.50"), (Annotated[date, written("%d.%m.%Y")], date(26, 5, 4), "04.05.0026"), (deque[int], deque([1]), [1]),
-    (Annotated[datetime, without_offset, written("%d.%m.%Y %H:%M")], datetime(2026, 5, 4, 9, 30, 7), "reading"), (Hazard, Hazard.ACID | Hazard.DUST, 5),
+    (Annotated[Decimal, as_text], Decimal("12.50"), "12.50"), (Annotated[date, written_as("%d.%m.%Y")], date(26, 5, 4), "04.05.0026"), (deque[int], deque([1]), [1]),
+    (Annotated[datetime, without_offset, written_as("%d.%m.%Y %H:%M")], datetime(2026, 5, 4, 9, 30, 7), "reading"), (Hazard, Hazard.ACID | Hazard.DUST, 5),
     (Annotated[str | Any, trimmed], " a", "a"), (Annotated[str | None, trimmed, it.length >= 3, lowered], " ", "length"),
 ]  # fmt: skip
 
@@ -629,10 +629,10 @@ REFUSED: list[tuple[Callable[[], Any], str]] = [
     (lambda: obeys(this.a + this.b > 2)(make_dataclass("D", [("a", Decimal), ("b", float)])), "mixes decimal numbers with floats"),
     (lambda: list, r"list is no type that a gate can read; say what it holds, as in list\[str\]"), (lambda: dict, "as in dict"), (lambda: tuple, "as in tuple"),
     (lambda: Sequence, "as in Sequence"), (lambda: Annotated[int, lambda value: value > 3], "stands bare beside the type, and is never run; write holds"),
-    (lambda: Annotated[int, str], r"write holds\(str\) for a check, or then\(str\)"), (lambda: Annotated[int, reading], "reading alone says nothing"),
-    (lambda: Annotated[Crate | Pallet, told_by("x")], "does not tell the options apart"), (lambda: Annotated[date, written("%d.%m")], "needs %Y once"),
-    (lambda: Annotated[str, written("%d.%m.%Y")], "is for dates and times, not for text"), (lambda: Annotated[datetime, written("%d.%m.%Y %H:%M")], "needs %z once"),
-    (lambda: Annotated[date, written("%d.%m.%y")], "has %y, which does not belong"), (lambda: set[Box[list[int]]], "cannot be an item of a set"),
+    (lambda: Annotated[int, str], r"write holds\(str\) for a check, or then\(str\)"), (lambda: Annotated[int, unreadable], "unreadable alone says nothing"),
+    (lambda: Annotated[Crate | Pallet, tagged_by("x")], "does not tell the options apart"), (lambda: Annotated[date, written_as("%d.%m")], "needs %Y once"),
+    (lambda: Annotated[str, written_as("%d.%m.%Y")], "is for dates and times, not for text"), (lambda: Annotated[datetime, written_as("%d.%m.%Y %H:%M")], "needs %z once"),
+    (lambda: Annotated[date, written_as("%d.%m.%y")], "has %y, which does not belong"), (lambda: set[Box[list[int]]], "cannot be an item of a set"),
     (lambda: Annotated[datetime, it > now + timedelta(days=10**9 - 1)], "past the end of the calendar"),
 ]  # fmt: skip
 
@@ -694,11 +694,11 @@ def test_a_key_of_any_kind_is_told_in_a_fault(declared: Any, source: Source, key
 
 
 def test_own_words_for_reading_and_items_that_are_none() -> None:
-    gate: Gate[Any] = Gate(Annotated[date | None, reading.says("a day, not {given}")])
+    gate: Gate[Any] = Gate(Annotated[date | None, unreadable.says("a day, not {given}")])
     assert [fault.message for fault in gate.examine("x").faults] == ["a day, not 'x'"]
     assert gate.examine(7).faults[0].message == "a day, not 7"
     several: Gate[Any] = Gate(
-        Annotated[int | date | Annotated[bool, reading.says("yes or no")], reading.says("not {given}")]
+        Annotated[int | date | Annotated[bool, unreadable.says("yes or no")], unreadable.says("not {given}")]
     )
     assert [several.examine(odd).faults[0].message for odd in ("x", 1.5, None)] == ["not 'x'", "not 1.5", "not null"]
     for items in ({"a": 1}, "ab", b"ab", 7):
@@ -712,7 +712,7 @@ def test_samples_of_every_form() -> None:
         Renamed,
         Doubling,
         Hazard,
-        Annotated[date, written("%d.%m.%Y")],
+        Annotated[date, written_as("%d.%m.%Y")],
         Annotated[Decimal, as_text, it > 1],
     ):
         gate: Gate[Any] = Gate(declared)

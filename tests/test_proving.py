@@ -34,12 +34,12 @@ from dutiful_gate import (
     WebUrl,
     as_text,
     declarations_of,
-    fits,
     holds,
     it,
     lenient,
     now,
     obeys,
+    obeys_document,
     payloads,
     probes,
     rounded_to,
@@ -492,11 +492,11 @@ def test_the_round_trip_of_what_stands_inside_a_secret(pattern: str) -> None:
 
 
 def test_a_document_beside_a_type() -> None:
-    @obeys(fits({"minProperties": 2}), this.low < this.high)
+    @obeys(obeys_document({"minProperties": 2}), this.low < this.high)
     @dataclass
     class Span:
-        low: Annotated[int, fits({"not": {"const": 3}})]
-        high: Annotated[Any, fits(DOCUMENT, at="/definitions/ship/properties/decks")] = 7
+        low: Annotated[int, obeys_document({"not": {"const": 3}})]
+        high: Annotated[Any, obeys_document(DOCUMENT, at="/definitions/ship/properties/decks")] = 7
 
     gate = Gate(Span)
     assert gate.accepts({"low": 1, "high": 5})
@@ -513,5 +513,5 @@ def test_a_document_beside_a_type() -> None:
     for data in ({"low": 1, "high": 5}, {"low": 1}, {"low": 3, "high": 4}, {"low": 1, "high": "x"}):
         assert judge.accepts(data) == gate.accepts(data)
     with pytest.raises(DeclarationError, match="breaks 2020-12"):
-        fits({"type": "berth"})
+        obeys_document({"type": "berth"})
     assert not prove(gate, 400).disagreements

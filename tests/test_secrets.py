@@ -24,18 +24,18 @@ from dutiful_gate import (
     also_named,
     blank_is_none,
     bundle,
-    fits,
     goes_out,
     holds,
     it,
     obeys,
+    obeys_document,
     otherwise,
     rest,
     secret,
     split_on,
+    tagged_by,
     then,
     this,
-    told_by,
     trimmed,
     via,
     when,
@@ -83,7 +83,7 @@ class Comparing:
     name: str | None = None
 
 
-@obeys(fits({"properties": {"password": {"const": "x", "maxLength": 2}}}))
+@obeys(obeys_document({"properties": {"password": {"const": "x", "maxLength": 2}}}))
 @dataclass
 class Documented:
     password: Hidden
@@ -128,7 +128,7 @@ class Default:
     shown: Annotated[str, secret, about(examples=[WORD])] = "b"
     literal: Annotated[Literal["hunter2-Tresor", "b"], secret] = "b"
     read: Annotated[int, via(str, secret), also_named("lies")] = 1
-    fitting: Annotated[str, secret, fits({"enum": [WORD, "b"]})] = "b"
+    fitting: Annotated[str, secret, obeys_document({"enum": [WORD, "b"]})] = "b"
 
 
 @dataclass
@@ -169,11 +169,11 @@ PLACES: list[Any] = [
     Annotated[str, secret, it.length < 3, it.one_of("a", "b")], Annotated[Literal["a", "b"], secret], Annotated[int, secret],
     Annotated[int, via(str, secret)], Annotated[int, via(str, it.length < 3), secret], Annotated[list[int], split_on(","), secret],
     Annotated[set[str], secret], list[Hidden], tuple[int, Hidden], dict[Hidden, int], dict[str, Hidden], Hidden | None, Hidden | int,
-    Annotated[str, secret, fits({"const": "x"})], Annotated[Login, fits({"properties": {"password": {"const": "x"}}})],
+    Annotated[str, secret, obeys_document({"const": "x"})], Annotated[Login, obeys_document({"properties": {"password": {"const": "x"}}})],
     Annotated[dict[str, int], secret], Annotated[Any, secret, it > 3], Annotated[list[Any], secret, it.distinct.by(quoting)],
     Login, Checked, Obeying, Comparing, Documented, Gathering, Pair, Keys, Outer, Nested, Default, TagOne | TagTwo, Login | int,
     Login | list[int], list[Login], dict[str, Login], tuple[Login, int], Stack, list[Login] | dict[str, Login],
-    Annotated[Login | Pair, told_by("type", beside="data", options={"login": Login, "pair": Pair})], Itself, Keeping, list["Keeping"],
+    Annotated[Login | Pair, tagged_by("type", beside="data", options={"login": Login, "pair": Pair})], Itself, Keeping, list["Keeping"],
     Computing, list[Computing], Computing | int,
 ]  # fmt: skip
 
@@ -191,7 +191,7 @@ DATA: list[Any] = [
 
 
 def outputs(verdict: Any) -> Iterator[object]:
-    for fault in (*verdict.faults, *verdict.excused):
+    for fault in (*verdict.faults, *verdict.fallbacks):
         yield from (
             fault.path,
             fault.pointer,

@@ -270,7 +270,7 @@ CONSTRUCTS = [
     "Floor(", "Ceiling(", "Between(", "Equal(", "OneOf(", "Length(", "barred=", "Matches(", "Has(", "StartsWith(", "EndsWith(", "Contains(", "Multiple(",
     "Distinct(key=None", "Distinct(key='low'", "Distinct(key=<built-in function repr>", "Holds(", "OfFormat(", "now", "today",
     "word='trimmed'", "word='squeezed'", "word='lowered'", "word='uppered'", "RoundedTo(", "_InUtc(", "Then(", "split=','", "via=Use(", "blank=True",
-    "fallback=6", "secret=True", "fits=(Fits(", "says='a number, please'", "deprecated=True", "Comparison(", "/ this.low", "% this.low", "timedelta(",
+    "fallback=6", "secret=True", "fits=(BesideType(", "says='a number, please'", "deprecated=True", "Comparison(", "/ this.low", "% this.low", "timedelta(",
     "Needs(", "WhenRule(", "word='at_least_one'", "word='at_most_one'", "word='exactly_one'", "word='all_or_none'", "RecordCheck(", "Sent(",
     "'keys': <function camel", "'keys': <function kebab", "'lenient': True", "'unknown': 'refuse'", "name='SwappedOf", "name='ListedOf", "name='LooseOf",
 ]  # fmt: skip

@@ -1,6 +1,6 @@
 """Tables by column: the verdicts of row by row, whatever the declaration, the column types and the library."""
 
-# Rooms: tables, feed, report, cli
+# Rooms: tables, files, report, cli
 
 from __future__ import annotations
 
@@ -42,13 +42,13 @@ from dutiful_gate import (  # noqa: E402
     Gate,
     Source,
     blank_is_none,
-    fits,
     holds,
     it,
     lenient,
     lowered,
     named,
     obeys,
+    obeys_document,
     or_infinite,
     otherwise,
     rest,
@@ -61,10 +61,10 @@ from dutiful_gate import (  # noqa: E402
     uppered,
     via,
     when,
-    written,
+    written_as,
 )
 from dutiful_gate.cli.app import dutiful  # noqa: E402
-from dutiful_gate.feed import digest_of_file, examine_file  # noqa: E402
+from dutiful_gate.files import digest_of_file, examine_file  # noqa: E402
 from dutiful_gate.report.digest import Digest  # noqa: E402
 from dutiful_gate.tables import (  # noqa: E402
     BrokenOff,
@@ -346,7 +346,7 @@ class Made:
     [
         (Annotated[str, then(int)], {"a": ["10", "9"], "b": ["9", "10"]}), (Annotated[int, lenient], {"a": ["10", "9"], "b": ["9", "10"]}),
         (datetime, {"a": ["2026-05-04T10:00:00+02:00", "2026-05-04T10:00:00Z"], "b": ["2026-05-04T09:00:00Z", "2026-05-04T11:00:00+02:00"]}),
-        (Annotated[date, written("%d.%m.%Y")], {"a": ["10.01.2026", "09.02.2026"], "b": ["09.02.2026", "10.01.2026"]}),
+        (Annotated[date, written_as("%d.%m.%Y")], {"a": ["10.01.2026", "09.02.2026"], "b": ["09.02.2026", "10.01.2026"]}),
     ],
 )  # fmt: skip
 def test_rules_between_columns_of_text_ask_what_the_text_stands_for(kind: Any, columns: dict[str, list[str]]) -> None:
@@ -391,7 +391,7 @@ def test_blanks_in_columns_stand_for_nothing_where_the_field_says_so(text: str) 
 @pytest.mark.parametrize(
     ("kind", "values"),
     [
-        (Annotated[str, fits({"minLength": 3})], ["ab", "abc"]), (Annotated[str | None, fits({"minLength": 3})], ["ab", "abc", None]), (Annotated[int, via(str, it.matches("[0-9]+"))], ["x", "1"]),
+        (Annotated[str, obeys_document({"minLength": 3})], ["ab", "abc"]), (Annotated[str | None, obeys_document({"minLength": 3})], ["ab", "abc", None]), (Annotated[int, via(str, it.matches("[0-9]+"))], ["x", "1"]),
         (Annotated[list[int], split_on(",")], ["1,x", "1,2"]), (Annotated[float, it != 3], [3.0, 4.0]), (Annotated[float, it.one_of(3, 5)], [4.0, 3.0]), (Literal[3, 5], [4.0, 3.0]),
     ],
 )  # fmt: skip
@@ -407,9 +407,9 @@ def test_records_that_columns_alone_do_not_settle() -> None:
     assert told(found) == ["0/b:kind", "1/b:kind"]
     kept = examine_table(Gate(Gathering), pa.table({"number": [1], "a": [3]})).admitted
     assert kept.to_pylist() == [{"number": 1, "a": 3}]
-    excused = examine_table(Gate(Excusing), pa.table({"number": [1.0, 2.5, 3.0]}))
-    assert excused.admitted.column("number").to_pylist() == [1, 7, 3]
-    assert [(row, fault.code) for row, fault in excused.excused] == [(1, "kind")]
+    fallbacks = examine_table(Gate(Excusing), pa.table({"number": [1.0, 2.5, 3.0]}))
+    assert fallbacks.admitted.column("number").to_pylist() == [1, 7, 3]
+    assert [(row, fault.code) for row, fault in fallbacks.fallbacks] == [(1, "kind")]
     assert told(examine_table(Gate(Made), pa.table({"number": [13, 1]}))) == ["0:check"]
     document = examine_table(
         Gate.from_schema({"properties": {"number": {"minimum": 2}, "day": {"type": "string"}}}),

@@ -21,10 +21,10 @@ from dutiful_gate import (
     Gate,
     Sealed,
     Source,
-    fits,
     holds,
     it,
     obeys,
+    obeys_document,
     otherwise,
     payloads,
     probes,
@@ -249,7 +249,7 @@ def test_gates_of_other_sources_and_documents() -> None:
     berths = Gate(dict[str, int], Source.TEXT)
     assert "as a whole number: 12  holds" in str(berths.why({"a": " 12 "}, "/a"))
     assert "4 of" not in str(berths.why({"a": "x"}, "/a"))
-    beside = Gate(Annotated[Any, fits({"maximum": 5})])
+    beside = Gate(Annotated[Any, obeys_document({"maximum": 5})])
     assert "document" in str(beside.why(7))
     assert not beside.why(7).admitted
     judge = Gate.from_schema(

@@ -21,7 +21,7 @@ import dutiful_gate
 from any_declaration import any_declaration
 from dutiful_gate import Catalogue, DeclarationError, Gate, Source, holds, it, obeys, secret, speaking, this
 from dutiful_gate.declare.formats.table import JUDGES
-from dutiful_gate.declare.kinds import Written, written_kinds
+from dutiful_gate.declare.kinds import TextForm, written_kinds
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.report.german import GERMAN
 from dutiful_gate.sample.edges import Edges
@@ -54,7 +54,7 @@ def phrases() -> set[str]:
     for template in ROOT.rglob("*.jinja"):
         found |= set(re.findall(r'\bsay\("([^"]+)"', template.read_text()))
     for kind in written_kinds().values():
-        assert isinstance(kind, Written)
+        assert isinstance(kind, TextForm)
         found |= {kind.phrase}
     found |= {phrase for phrase, _ in JUDGES.values()}
     return found - {"", "failed", "value", "length", "nothing"}

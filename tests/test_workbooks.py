@@ -1,6 +1,6 @@
 """Workbooks as deliveries: cells as spreadsheets keep them, faults at their cells, and whatever may come instead of one."""
 
-# Rooms: feed, cli
+# Rooms: files, cli
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from any_declaration import loaded
 from dutiful_gate import Gate, it, secret, without_offset
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.draft import draft_of_files
-from dutiful_gate.feed import BrokenOff, CannotStart, TableLayout, examine_file
+from dutiful_gate.files import BrokenOff, CannotStart, TableLayout, examine_file
 
 openpyxl = pytest.importorskip("openpyxl")
 

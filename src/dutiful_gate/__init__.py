@@ -19,16 +19,16 @@ if TYPE_CHECKING:
         lenient,
         named,
         or_infinite,
-        reading,
         rest,
         secret,
+        tagged_by,
         together,
-        told_by,
         unambiguous,
+        unreadable,
         utc_only,
         without_offset,
         without_point,
-        written,
+        written_as,
     )
     from .declare.presence import all_or_none, at_least_one, at_most_one, exactly_one, needs, when
     from .declare.records import Wrong, obeys
@@ -52,9 +52,9 @@ if TYPE_CHECKING:
     from .declare.subjects import it
     from .declare.terms import this
     from .declare.variants import amendment, subset
+    from .document.beside_types import obeys_document
     from .document.declaring.module import declarations_of
     from .document.document import Document, Flaw, Unstated
-    from .document.fits import fits
     from .gates.base import AnyGate
     from .gates.bundle import bundle
     from .gates.document import DocumentGate
@@ -107,7 +107,6 @@ __all__ = [
     "declarations_of",
     "ecma",
     "exactly_one",
-    "fits",
     "goes_out",
     "holds",
     "if_absent",
@@ -120,12 +119,12 @@ __all__ = [
     "needs",
     "now",
     "obeys",
+    "obeys_document",
     "or_infinite",
     "otherwise",
     "payloads",
     "pickling_sealed",
     "probes",
-    "reading",
     "rest",
     "rounded_to",
     "samples",
@@ -134,20 +133,21 @@ __all__ = [
     "split_on",
     "squeezed",
     "subset",
+    "tagged_by",
     "then",
     "this",
     "today",
     "together",
-    "told_by",
     "trimmed",
     "unambiguous",
+    "unreadable",
     "uppered",
     "utc_only",
     "via",
     "when",
     "without_offset",
     "without_point",
-    "written",
+    "written_as",
 ]
 
 _ROOMS = {
@@ -159,8 +159,8 @@ _ROOMS = {
     "declare.formats.web": "Hostname Slug WebUrl",
     "declare.limits": "Limits",
     "declare.marks": (
-        "about also_named appended as_text camel goes_out if_absent kebab lenient named or_infinite reading rest "
-        "secret together told_by unambiguous utc_only without_offset without_point written"
+        "about also_named appended as_text camel goes_out if_absent kebab lenient named or_infinite rest "
+        "secret together tagged_by unambiguous unreadable utc_only without_offset without_point written_as"
     ),
     "declare.rules.ecma": "ecma",
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
@@ -172,7 +172,7 @@ _ROOMS = {
     "declare.variants": "amendment subset",
     "document.declaring.module": "declarations_of",
     "document.document": "Document Flaw Unstated",
-    "document.fits": "fits",
+    "document.beside_types": "obeys_document",
     "gates.base": "AnyGate",
     "gates.bundle": "bundle",
     "gates.document": "DocumentGate",

@@ -26,11 +26,11 @@ from dutiful_gate import (
     it,
     payloads,
     probes,
-    reading,
     samples,
     subset,
-    told_by,
-    written,
+    tagged_by,
+    unreadable,
+    written_as,
 )
 from dutiful_gate.declare.rules import Between, Ceiling, Equal, Floor, Length, Matches
 from dutiful_gate.declare.terms import Comparison, this
@@ -73,8 +73,8 @@ class Tariff:
     """New marks leave the types of fields alone."""
 
     price: Annotated[Decimal, as_text, also_named("fare")]
-    on: Annotated[date, written("%d.%m.%Y"), reading.says("needs a day")]
-    kept: Annotated[int | str, told_by("kind")]
+    on: Annotated[date, written_as("%d.%m.%Y"), unreadable.says("needs a day")]
+    kept: Annotated[int | str, tagged_by("kind")]
 
     @property
     @goes_out

@@ -11,11 +11,11 @@ from typing import Any
 import click
 
 from ..declare.errors import DeclarationError
-from ..files.python_files import imported, split_target
-from ..gates.beforehand import Built, Stale, StaleBuild, build_gates, check_built
+from ..gates.precompiled import Built, Stale, StaleBuild, build_gates, check_built
 from ..gates.request import RequestGate
 from ..gates.typed import Gate
 from ..report.shown_values import counted, visible
+from ..safe_files.python_files import imported, split_target
 from .console import console, sure_output
 from .target import CannotRun, named
 

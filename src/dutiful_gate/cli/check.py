@@ -8,10 +8,10 @@ from typing import Any, get_args
 
 import click
 
-from ..feed.comparison import Comparison, digest_from
-from ..feed.distinct import Distinct
-from ..feed.opened import CannotStart, Form
-from ..feed.table_layout import TableLayout
+from ..files.comparison import Comparison, digest_from
+from ..files.distinct import Distinct
+from ..files.opened import CannotStart, Form
+from ..files.table_layout import TableLayout
 from ..gates.base import AnyGate
 from ..report.digest import Digest
 from ..report.shown_values import visible

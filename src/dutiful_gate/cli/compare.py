@@ -14,10 +14,10 @@ import click
 from rich.text import Text
 
 from ..declare.errors import DeclarationError
-from ..files.python_files import split_target
 from ..gates.document import DocumentGate
 from ..report.markdown import code_span, escaped
 from ..report.shown_values import counted, visible
+from ..safe_files.python_files import split_target
 from ..versions.comparison import Answer, Comparison, Told, compared
 from ..versions.in_child import CannotLoad, ChildSide, Revision
 from ..versions.sides import GateSide, Side

@@ -33,7 +33,7 @@ For a class that SQLAlchemy maps to a table, what is sent to create and to chang
 written with the rules of its columns; --check tells whether a file is stale: exit status 1, and what changed.
 
 For a document, the module has a gate, `gate`, and a class for each record. What has no form in types and rules stays
-as a document beside its field, fits({...}): a summary on standard error counts it, and --places lists it.
+as a document beside its field, obeys_document({...}): a summary on standard error counts it, and --places lists it.
 """
 )
 @click.argument("document", metavar="TARGET")

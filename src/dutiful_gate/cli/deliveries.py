@@ -14,14 +14,14 @@ from typing import Any, BinaryIO
 
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
-from ..feed.delivery import examine_stream, take_parquet
-from ..feed.distinct import Distinct
-from ..feed.item import Item
-from ..feed.jobs import pieces
-from ..feed.opened import FORMS, BrokenOff, CannotStart, Form, form_of, opened
-from ..feed.split import Split
-from ..feed.table_layout import TableLayout
-from ..feed.tally import Tally
+from ..files.delivery import examine_stream, take_parquet
+from ..files.distinct import Distinct
+from ..files.item import Item
+from ..files.jobs import pieces
+from ..files.opened import FORMS, BrokenOff, CannotStart, Form, form_of, opened
+from ..files.split import Split
+from ..files.table_layout import TableLayout
+from ..files.tally import Tally
 from ..gates.base import AnyGate
 from ..report.digest import Digest
 from .console import console

@@ -19,7 +19,7 @@ from rich.text import Text
 from ..demo import ferries
 from ..demo import manifest as expected
 from ..demo.make import MANIFEST_ROWS, long_feed, manifest
-from ..feed.json_file import Examined, examine_whole
+from ..files.json_file import Examined, examine_whole
 from ..report.fault import Fault
 from ..report.shown_values import visible
 from .console import console, sure_output, told

@@ -14,8 +14,8 @@ from ..declare.errors import DeclarationError
 from ..draft.differences import changes, closed_places
 from ..draft.drafting import MOST_READ, Draft, draft_of_files
 from ..draft.hints import Hints, hints, hints_of
-from ..feed.opened import BrokenOff, CannotStart, Form
-from ..feed.table_layout import TableLayout
+from ..files.opened import BrokenOff, CannotStart, Form
+from ..files.table_layout import TableLayout
 from ..report.shown_values import counted, visible
 from .console import console, sure_output
 from .deliveries import files_of

@@ -12,10 +12,10 @@ import click
 
 from ..declare.errors import DeclarationError
 from ..document.judging.library import MissingDocuments
-from ..files.python_files import imported, module_of, split_target
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.shown_values import on_terminal
+from ..safe_files.python_files import imported, module_of, split_target
 from .console import console
 
 Unknown = Literal["drop", "refuse"]

@@ -10,8 +10,8 @@ from typing import Any
 import click
 from rich.syntax import Syntax
 
-from ..files.own_files import write_whole
 from ..report.shown_values import visible
+from ..safe_files.own_files import write_whole
 from .console import console
 from .target import CannotRun
 

@@ -11,9 +11,9 @@ from rich.console import Console
 from rich.text import Text
 
 from .. import __version__
-from ..feed.comparison import Comparison
-from ..feed.sarif import sarif
-from ..feed.tally import Listed
+from ..files.comparison import Comparison
+from ..files.sarif import sarif
+from ..files.tally import Listed
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..report.digest import Digest, Group, first_place
@@ -69,8 +69,10 @@ def _asides(outcome: Outcome) -> list[str]:
     if tally.dropped:
         keys = ", ".join(sorted(map(visible, tally.dropped))[:8])
         said.append(f"unknown keys left out: {keys}; --unknown refuse makes each a fault")
-    if tally.excused:
-        said.append(f"{counted(tally.excused, 'value')} refused and stood in for (otherwise): --format json lists them")
+    if tally.fallbacks:
+        said.append(
+            f"{counted(tally.fallbacks, 'value')} refused and stood in for (otherwise): --format json lists them"
+        )
     if tally.unjudged:
         said.append(
             f"{counted(tally.unjudged, 'value')} not judged, where unusable parts have a say: --format json lists them"
@@ -154,7 +156,7 @@ def _data(outcome: Outcome, target: str, gate: AnyGate[Any]) -> dict[str, object
         "every": [{"file": name, "record": each.number, **each.fault.as_dict()} for each in tally.listed],
         "listed_all": len(tally.listed) == tally.digest.faults,
         "dropped": sorted(tally.dropped),
-        "excused": [{"file": name, **fault.as_dict()} for fault in tally.excuses],
+        "fallbacks": [{"file": name, **fault.as_dict()} for fault in tally.fallback_faults],
     }
     if isinstance(gate, DocumentGate):
         made["flaws"] = [{"keyword": flaw.keyword, "why": flaw.why} for flaw in gate.flaws]
@@ -186,7 +188,7 @@ def print_as_sarif(outcomes: Sequence[Outcome]) -> None:
 
 def print_as_page(outcomes: Sequence[Outcome], target: str, comparison: Comparison | None) -> None:
     """What became of deliveries, as a page for a browser. Raises CannotStart where it cannot be made."""
-    from ..feed.report_page import Reported, report_page
+    from ..files.report_page import Reported, report_page
 
     reported = [Reported(each.tally, each.broken, _asides(each)) for each in outcomes]
     click.echo(report_page(reported, target, comparison), nl=False)

@@ -12,7 +12,7 @@ from rich.text import Text
 
 from ..declare.errors import DeclarationError
 from ..draft.drafting import draft_of_files
-from ..feed.opened import BrokenOff, CannotStart, form_of, opened
+from ..files.opened import BrokenOff, CannotStart, form_of, opened
 from ..gates.document import DocumentGate
 from ..outline.as_html import page
 from ..outline.branch import Branch

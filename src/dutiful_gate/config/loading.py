@@ -117,14 +117,14 @@ class Loading:
         """What the gate says of all layers together, every fault at its place."""
         broken = [fault for sheet in self.sheets for fault in sheet.broken] + self.unexpanded
         verdict = self.gate.examine(self.data)
-        excused = [self._hidden(fault.at(self.place(fault.path))) for fault in verdict.excused]
-        verdict = relisted(verdict, excused=excused) if excused else verdict
+        fallbacks = [self._hidden(fault.at(self.place(fault.path))) for fault in verdict.fallbacks]
+        verdict = relisted(verdict, fallbacks=fallbacks) if fallbacks else verdict
         told: dict[int, str] = {}
         if broken or not verdict:
             verdict = self._refused(verdict, broken, told)
         stands_in = [
             Advice(fault.path, f"{fault.message}; what otherwise(...) declares stands in", fault.place, surprising=True)
-            for fault in excused
+            for fault in fallbacks
         ]
         return Loaded(verdict, told, [*self._advice(), *stands_in], self.origin, self.settings, self.asked.looked_at)
 
@@ -142,7 +142,7 @@ class Loading:
             owned = self._owner_of(fault.path)
             shown = fault.sealed() if owned is not None and self.sheets[owned[0]].seals else fault
             faults.append(self._hidden(shown.at(place)))
-        return refusal(faults, (), verdict.untold, verdict.excused)
+        return refusal(faults, (), verdict.untold, verdict.fallbacks)
 
     def _hidden(self, fault: Fault) -> Fault:
         """The same fault, without a key that may be a secret that was put in its place."""

@@ -10,7 +10,7 @@ from .steps import Turn
 
 
 class Embedded(Turn, ABC):
-    """Judges plain JSON data as it came, beside the type that reads it; see `fits`."""
+    """Judges plain JSON data as it came, beside the type that reads it; see `obeys_document`."""
 
     @abstractmethod
     def sound(self, data: Any) -> bool:

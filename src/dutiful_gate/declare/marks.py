@@ -195,63 +195,63 @@ class AsSent:
         return f"sent={self.sent!r}"
 
 
-class ToldBy(Value):
-    """See `told_by`."""
+class TaggedBy(Value):
+    """See `tagged_by`."""
 
     field: str
     beside: str = ""
     options: tuple[tuple[str, Any], ...] = ()
 
 
-def told_by(field: str, *, beside: str = "", options: Mapping[str, Any] | None = None) -> ToldBy:
+def tagged_by(field: str, *, beside: str = "", options: Mapping[str, Any] | None = None) -> TaggedBy:
     """Beside a union: the field, by its name in the data, whose value tells which of its options came.
 
     Where one required field can tell, it is found without this. With `beside` the tag does not stand in the record but
-    beside it: `told_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})` reads
+    beside it: `tagged_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})` reads
     {"type": "crate", "data": {...}}, and gives a Crate. `options` names the value of the tag for every option.
     """
     if field.__class__ is not str or not field:
-        raise DeclarationError(f"told_by({field!r}) needs the name of a field", remedy='as in told_by("kind")')
+        raise DeclarationError(f"tagged_by({field!r}) needs the name of a field", remedy='as in tagged_by("kind")')
     if bool(beside) != bool(options) or beside == field:
         raise DeclarationError(
-            f"told_by({field!r}) needs both beside= and options=, or neither",
-            remedy='as in told_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})',
+            f"tagged_by({field!r}) needs both beside= and options=, or neither",
+            remedy='as in tagged_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})',
         )
-    return ToldBy(field, beside, tuple((options or {}).items()))
+    return TaggedBy(field, beside, tuple((options or {}).items()))
 
 
-class Written(Value):
-    """See `written`."""
+class WrittenAs(Value):
+    """See `written_as`."""
 
     form: str
 
     def __str__(self) -> str:
-        return f"written({self.form!r})"
+        return f"written_as({self.form!r})"
 
 
-def written(form: str) -> Written:
-    """Beside a date, time or date-time: the form in which it is read and goes out, as in `written("%d.%m.%Y")`.
+def written_as(form: str) -> WrittenAs:
+    """Beside a date, time or date-time: the form in which it is read and goes out, as in `written_as("%d.%m.%Y")`.
 
     %d day, %m month, %Y year in four digits, %H hour, %M minute, %S second, %f microseconds in six digits, %z offset
     as in +0200, %% a per cent sign. All that the value has must be in it; a date-time needs %z, or `without_offset`.
     """
     if form.__class__ is not str or "%" not in form:
-        raise DeclarationError(f"written({form!r}) needs a form", remedy='as in written("%d.%m.%Y")')
-    return Written(form)
+        raise DeclarationError(f"written_as({form!r}) needs a form", remedy='as in written_as("%d.%m.%Y")')
+    return WrittenAs(form)
 
 
-class ReadingSays(Value):
-    """See `reading`."""
+class UnreadableSays(Value):
+    """See `unreadable`."""
 
     words: str
 
 
-class Reading:
-    """The reading of a value: of the right kind, and in a form that can be read."""
+class WhatCannotBeRead:
+    """A value that is of another kind, or in a form that cannot be read."""
 
     __slots__ = ()
 
-    def says(self, words: str) -> ReadingSays:
+    def says(self, words: str) -> UnreadableSays:
         """Own wording for a value that is of another kind, or cannot be read; with `{given}` and `{label}`.
 
         Beside a union it speaks for those options, too, that have no words of their own.
@@ -259,14 +259,14 @@ class Reading:
         for name in re.findall(r"\{([^{}]*)\}", words):
             if name not in ("given", "label"):
                 raise DeclarationError(
-                    f"reading.says({words!r}) names {{{name}}}, which it does not have",
+                    f"unreadable.says({words!r}) names {{{name}}}, which it does not have",
                     remedy="it has {given}, {label}",
                 )
-        return ReadingSays(words)
+        return UnreadableSays(words)
 
 
-reading = Reading()
-"""The reading of the value, in `Annotated`: `reading.says("needs a day, such as 04.05.2026")`."""
+unreadable = WhatCannotBeRead()
+"""A value that cannot be read, in `Annotated`: `unreadable.says("needs a day, such as 04.05.2026")`."""
 
 
 def goes_out(function: _F) -> _F:

@@ -205,8 +205,8 @@ def obeys(
 
     A rule is a comparison of `this`, one of `needs`, `when(...)`, `at_least_one` and their like, or a function of the
     record: it gives back False (or anything else that is not true, but None), or raises ValueError with its words
-    (`Wrong` to name the field), when it is not satisfied. A document, `fits(...)`, judges the data that the record is
-    read from. The decorator may stand above or below `@dataclass`.
+    (`Wrong` to name the field), when it is not satisfied. A document, `obeys_document(...)`, judges the data that the
+    record is read from. The decorator may stand above or below `@dataclass`.
 
     With `both_ways` its functions are asked by `release` too, about the record in its final form; else only on the way
     in. Several decorators go together, so that one function may have it and another not.

@@ -397,7 +397,7 @@ class Otherwise(Turn):
 
 
 def otherwise(value: Any) -> Otherwise:
-    """What stands in for a value that is refused; the verdict tells of it in `excused`.
+    """What stands in for a value that is refused; the verdict tells of it in `fallbacks`.
 
     It is used as it is, and is not copied: give something that does not change.
     """

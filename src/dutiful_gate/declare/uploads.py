@@ -47,7 +47,7 @@ class UploadedFile:
         """
         from pathlib import Path
 
-        from ..files.own_files import write_whole
+        from ..safe_files.own_files import write_whole
 
         self._held.seek(0)
         write_whole(Path(path), self._held, over=over)

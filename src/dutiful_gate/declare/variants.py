@@ -58,7 +58,7 @@ def subset(
     """A record of some of another one's fields: `only` these, or all `without` these.
 
     Fields named in `optional` may be absent and are None then; those in `required` lose their default. Rules travel
-    along; record rules that lost a field fall away, and the gate's `fallen` tells which.
+    along; record rules that lost a field fall away, and the gate's `lost_rules` tells which.
     """
     if only is not None and _named(without):
         raise DeclarationError("subset was given both only= and without=", remedy="give one of them")

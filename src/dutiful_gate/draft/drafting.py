@@ -15,10 +15,10 @@ from ..declare.facts import Stop
 from ..declare.json_pointer import below, steps_of
 from ..declare.limits import Limits
 from ..document.declaring.module import declarations_of
-from ..feed.cells import is_shortened, usual_form
-from ..feed.delivery import examine_file
-from ..feed.opened import CannotStart, Form, form_of, opened
-from ..feed.table_layout import TableLayout
+from ..files.cells import is_shortened, usual_form
+from ..files.delivery import examine_file
+from ..files.opened import CannotStart, Form, form_of, opened
+from ..files.table_layout import TableLayout
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..read.json_fast import plain_json

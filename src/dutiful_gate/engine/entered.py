@@ -9,8 +9,8 @@ from ..declare.uploads import UploadedFile
 from ..report.hostile_objects import without_liars
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
 from ..shape.walk import holds_secret
-from .walk.records import native_names
 from .runtime import attributes_of
+from .walk.records import native_names
 
 _DEEPEST = 64
 _PLAIN = (str, int, float, bool, bytes, type(None))

@@ -85,7 +85,7 @@ def one_alone(options: Sequence[Callable[..., Any]], value: Any, path: Any, log:
     found = 0
     for option in options:
         attempt = log.attempt()
-        found += option(value, path, attempt).__class__ is not Stop and not attempt.excused
+        found += option(value, path, attempt).__class__ is not Stop and not attempt.fallbacks
     return found == 1
 
 

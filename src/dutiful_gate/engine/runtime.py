@@ -57,13 +57,13 @@ class Log:
     looked at was unsound: then it is probable that the next one is.
     """
 
-    __slots__ = ("_known", "_memory", "dropped", "excused", "failing", "faults", "full", "most", "untold")
+    __slots__ = ("_known", "_memory", "dropped", "failing", "fallbacks", "faults", "full", "most", "untold")
     unjudged: ClassVar[tuple[str, ...]] = ()  # that is for documents which cannot be used in all their parts
 
     def __init__(self, most: int) -> None:
         self.faults: list[RawFault] = []
         self.dropped: list[Path] = []
-        self.excused: list[RawFault] = []
+        self.fallbacks: list[RawFault] = []
         self.most = most
         self.untold = 0
         self.full = self.failing = False
@@ -93,8 +93,8 @@ class Log:
 
     def excuse(self, start: int, fallback: object) -> object:
         """Take the faults from `start` on as excused, since something stands in; as many are told as the limit lets."""
-        if len(self.excused) < self.most:
-            self.excused += self.faults[start : start + self.most - len(self.excused)]
+        if len(self.fallbacks) < self.most:
+            self.fallbacks += self.faults[start : start + self.most - len(self.fallbacks)]
         del self.faults[start:]
         return fallback
 
@@ -108,19 +108,19 @@ class Log:
         """All that another log holds, too."""
         self.faults += other.faults
         self.dropped += other.dropped
-        self.excused += other.excused[: max(0, self.most - len(self.excused))]
+        self.fallbacks += other.fallbacks[: max(0, self.most - len(self.fallbacks))]
         self.untold += other.untold
 
     def fix(self) -> None:
         """Let what is told of what came be as it is now: the data may change before somebody reads it."""
-        for faults in (self.faults, self.excused) if self.excused else (self.faults,):
+        for faults in (self.faults, self.fallbacks) if self.fallbacks else (self.faults,):
             for at, (path, cause, given, value) in enumerate(faults):
                 if given.__class__ not in STEADY or value.__class__ not in STEADY:
                     faults[at] = (path, cause, fixed(given), fixed(value))
 
-    def told_excused(self) -> list[Fault]:
+    def told_fallbacks(self) -> list[Fault]:
         """The faults for which something else stands in."""
-        return [Fault(*raw) for raw in self.excused]
+        return [Fault(*raw) for raw in self.fallbacks]
 
     def told(self) -> list[Fault]:
         """The faults as a reader gets them."""
@@ -264,7 +264,7 @@ def closest(
         attempt = log.attempt()
         memory.undone(start)
         read = option(value, path, attempt)
-        if read.__class__ is not Stop and not attempt.excused:
+        if read.__class__ is not Stop and not attempt.fallbacks:
             if not attempt.dropped:
                 log.take(attempt)
                 return read
@@ -422,7 +422,7 @@ def as_sent(log: Log, start: tuple[int, int, int], depth: int, sent: Mapping[str
             else path
         )
 
-    for faults, begun in ((log.faults, start[0]), (log.excused, start[1])):
+    for faults, begun in ((log.faults, start[0]), (log.fallbacks, start[1])):
         faults[begun:] = [(told(raw[0]), *raw[1:]) for raw in faults[begun:]]
     log.dropped[start[2] :] = map(told, log.dropped[start[2] :])
 

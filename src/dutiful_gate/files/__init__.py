@@ -1,4 +1,45 @@
-"""Files that are made: each belongs to one run, and leads nowhere else.
+"""Data files of many records: one verdict each, streamed where the form can be; and what is wrong with them, added up.
 
-Private: what may be imported is the package itself, and the modules that the README names.
+for item in examine_file(bookings, "manifest.csv"):
+    if not item:
+        print(item.number, *item.faults)
 """
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from ..report.digest import Digest, Group, digest_of
+    from .delivery import examine_file
+    from .item import Item
+    from .jobs import digest_of_file
+    from .opened import BrokenOff, CannotStart
+    from .table_layout import TableLayout
+
+__all__ = [
+    "BrokenOff",
+    "CannotStart",
+    "Digest",
+    "Group",
+    "Item",
+    "TableLayout",
+    "digest_of",
+    "digest_of_file",
+    "examine_file",
+]
+
+_ROOMS = {
+    "table_layout": "TableLayout",
+    "delivery": "examine_file",
+    "..report.digest": "Digest Group digest_of",
+    "item": "Item",
+    "jobs": "digest_of_file",
+    "opened": "BrokenOff CannotStart",
+}
+
+
+def __getattr__(name: str) -> object:
+    from importlib import import_module
+
+    for module, names in _ROOMS.items():
+        if name in names.split():
+            return getattr(import_module(module if module[0] == "." else f".{module}", __name__), name)
+    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

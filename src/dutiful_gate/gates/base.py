@@ -183,28 +183,28 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
 
     def _examined(self, data: object) -> Verdict[T]:
         value, log = self._engine.collect(data)
-        excused = log.told_excused() if log.excused else ()
+        fallbacks = log.told_fallbacks() if log.fallbacks else ()
         kept = partial(self._entered, data)
         if value.__class__ is Stop:
-            return refusal(log.told, log.dropped, log.untold, excused, kept, log.unjudged)
-        return Verdict(value, (), log.dropped, 0, excused, kept, log.unjudged)
+            return refusal(log.told, log.dropped, log.untold, fallbacks, kept, log.unjudged)
+        return Verdict(value, (), log.dropped, 0, fallbacks, kept, log.unjudged)
 
     def _examined_text(self, text: JsonText) -> Verdict[T]:
         value, log = self._engine.collect(text.value)
-        excused = text.placed(log.told_excused()) if log.excused else ()
+        fallbacks = text.placed(log.told_fallbacks()) if log.fallbacks else ()
         kept = partial(self._entered, text.value)
         if value.__class__ is Stop and not text.broken:  # they are placed for those who look at them
 
             def placed() -> list[Fault]:
                 return text.merged(log.told())
 
-            return refusal(placed, log.dropped, log.untold, excused, kept, log.unjudged)
+            return refusal(placed, log.dropped, log.untold, fallbacks, kept, log.unjudged)
         if value.__class__ is Stop or text.broken:
             faults = text.merged(log.told())
             most = self.limits.faults
             untold = log.untold + text.untold + max(0, len(faults) - most)
-            return refusal(faults[:most], log.dropped, untold, excused, kept, log.unjudged)
-        return Verdict(value, (), log.dropped, 0, excused, kept, log.unjudged)
+            return refusal(faults[:most], log.dropped, untold, fallbacks, kept, log.unjudged)
+        return Verdict(value, (), log.dropped, 0, fallbacks, kept, log.unjudged)
 
     @property
     def _hides(self) -> Callable[[Path], Path] | None:

@@ -141,7 +141,7 @@ class RequestGate(AnyGate[T]):
         faults = [*others, *text.merged(own, (_BODY,))]
         most = self.limits.faults
         untold = verdict.untold + text.untold + max(0, len(faults) - most)
-        return refusal(faults[:most], verdict.dropped, untold, verdict.excused)
+        return refusal(faults[:most], verdict.dropped, untold, verdict.fallbacks)
 
     def _hidden_in_body(self) -> Callable[[Path], Path] | None:
         """What is left of a path in the body that may be shown, where there are secrets in it."""

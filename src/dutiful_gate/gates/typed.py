@@ -237,9 +237,9 @@ class Gate(AnyGate[T]):
         return one_ways(self.shape)
 
     @property
-    def fallen(self) -> tuple[str, ...]:
+    def lost_rules(self) -> tuple[str, ...]:
         """The record rules that lost a field on the way to a variant, and so fell away."""
-        return tuple(rule for record in self.shape.records.values() for rule in record.fallen)
+        return tuple(rule for record in self.shape.records.values() for rule in record.lost_rules)
 
     def schema(
         self,

@@ -70,7 +70,7 @@ class Laws:
             self.refused += 1
             return self._first(instance, verdict.faults) if accepted else None
         self.admitted += 1
-        if not accepted and self.strict and not verdict.excused:
+        if not accepted and self.strict and not verdict.fallbacks:
             told = self.judge.examine(instance).faults
             if not self._unstated(told):
                 return Disagreement(2, instance, f"the gate admits it as sent, the document refuses: {told[0]}")
@@ -79,11 +79,11 @@ class Laws:
     def _first(self, instance: Any, faults: tuple[Fault, ...]) -> Disagreement | None:
         """Law 1: what the document accepts, the gate admits."""
         for fault in faults:
-            excuses = [rule for rule in self.sent.unstated if self._covers(rule, fault)]
-            if not excuses:
+            fallback_faults = [rule for rule in self.sent.unstated if self._covers(rule, fault)]
+            if not fallback_faults:
                 return Disagreement(1, instance, f"the document accepts it, the gate refuses: {fault}")
             if len(faults) == 1:
-                self.shown.setdefault(excuses[0], instance)
+                self.shown.setdefault(fallback_faults[0], instance)
         return None
 
     def _on_the_way_out(self, instance: Any, verdict: Verdict[Any]) -> Disagreement | None:

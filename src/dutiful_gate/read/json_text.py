@@ -118,10 +118,13 @@ class JsonText:
 
 def one_a_place(broken: Sequence[Fault], faults: Sequence[Fault]) -> list[Fault]:
     """Faults of a text and of its values together, in document order; where both speak, the text."""
+    if not broken:
+        return sorted(faults, key=_position)
     told_of = {(fault.path, of_key) for fault in broken for of_key in (False, fault.of_key)}
     others = (fault for fault in faults if (fault.path, fault.of_key) not in told_of)
     return sorted([*broken, *others], key=_position)
 
 
 def _position(fault: Fault) -> tuple[int, int]:
-    return (fault.place.line, fault.place.column) if fault.place else (0, 0)
+    place = fault.place
+    return (place.line, place.column) if place is not None else (0, 0)

@@ -52,7 +52,7 @@ CODES: Final[dict[str, Explained]] = {
     "reading": Explained(
         "The right kind, but it cannot be read: a date that is none, a number in other digits, text that is no JSON.",
         "Dates in a form of one's own, 2026-02-30, decimal commas, a broken encoding, a text that ends in the middle.",
-        'Send the form that the message shows. For own forms of dates declare written("%d.%m.%Y"); in '
+        'Send the form that the message shows. For own forms of dates declare written_as("%d.%m.%Y"); in '
         "deliveries say --dates and --decimal-comma.",
         "date-times, dates, numbers from text, raw JSON, CSV, workbooks",
         "/departs  needs a date-time with an offset (RFC 3339), such as 2026-05-04T09:30:00Z; got '2026-05-04 09:30'",
@@ -119,7 +119,7 @@ CODES: Final[dict[str, Explained]] = {
         "A tag that is missing or misspelt; a value that is close to two options and right for neither.",
         "Send one of the options. Give records of a union a tag, a Literal field of their own: then faults "
         "are those of one option.",
-        "A | B, told_by(...)",
+        "A | B, tagged_by(...)",
         "/vessel  needs one of ferry, barge at kind; got 'boat'",
     ),
     "repeat": Explained(

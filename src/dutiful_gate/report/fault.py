@@ -143,7 +143,7 @@ class Fault:
 
     def at(self, place: Place | None) -> Fault:
         """The same fault with its place in the text."""
-        return Fault(self.path, self._cause, self._given, self._value, place)
+        return self._moved(self.path, place)
 
     def sealed(self) -> Fault:
         """The same fault without a word of what came."""
@@ -153,15 +153,22 @@ class Fault:
 
     def along(self, path: Path) -> Fault:
         """The same fault under another path."""
-        return Fault(path, self._cause, self._given, self._value, self.place)
+        return self._moved(path, self.place)
 
     def beneath(self, path: Path) -> Fault:
         """The same fault as seen from further up: `path` leads to where its own path begins."""
-        return Fault((*path, *self.path), self._cause, self._given, self._value, self.place)
+        return self._moved((*path, *self.path), self.place)
 
     def within(self, steps: int) -> Fault:
         """The same fault as seen from further down: its path without the first steps."""
-        return Fault(self.path[steps:], self._cause, self._given, self._value, self.place)
+        return self._moved(self.path[steps:], self.place)
+
+    def _moved(self, path: Path, place: Place | None) -> Fault:
+        """The same elsewhere; what came has been looked at."""
+        made = object.__new__(Fault)
+        made.path, made.place = path, place
+        made._cause, made._given, made._value = self._cause, self._given, self._value
+        return made
 
     def as_dict(self) -> dict[str, object]:
         """The fault as plain JSON data."""

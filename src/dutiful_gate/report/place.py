@@ -22,6 +22,16 @@ class Place(Value):
     heading: str = ""
     cell: str = ""
 
+    def __init__(
+        self, line: int, column: int, source: str = "", row: int = 0, heading: str = "", cell: str = ""
+    ) -> None:
+        # Each fault that is told of a text has one: what is seldom known is not stored.
+        held = self.__dict__
+        held["line"] = line
+        held["column"] = column
+        if source or row or heading or cell:
+            held.update(source=source, row=row, heading=heading, cell=cell)
+
     def __str__(self) -> str:
         told = [visible(self.source)] if self.source else []
         if self.cell:

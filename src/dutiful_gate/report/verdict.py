@@ -20,17 +20,17 @@ class Verdict(DrawnInNotebooks, Generic[T]):
     """Admitted, with a value; or refused, with every fault.
 
     It is truthy when admitted. `dropped` lists the paths of unknown keys that were left out, `untold` is how many
-    more faults there were than the limit lets through; `excused` lists the faults for which something else stands in,
+    more faults there were than the limit lets through; `fallbacks` lists the faults for which something else stands in,
     as many as the limit lets through.
     `unjudged` lists the JSON Pointers of what could be neither admitted nor refused, since a part of a document that
     cannot be used has a say in it (`Gate.from_schema(..., flaws="tell")`).
     """
 
-    __slots__ = ("_entered", "_faults", "_value", "dropped", "excused", "unjudged", "untold")
+    __slots__ = ("_entered", "_faults", "_value", "dropped", "fallbacks", "unjudged", "untold")
 
     dropped: tuple[Path, ...]
     untold: int
-    excused: tuple[Fault, ...]
+    fallbacks: tuple[Fault, ...]
     unjudged: tuple[str, ...]
 
     def __init__(
@@ -39,14 +39,14 @@ class Verdict(DrawnInNotebooks, Generic[T]):
         faults: Sequence[Fault] | Callable[[], Sequence[Fault]] = (),
         dropped: Sequence[Path] = (),
         untold: int = 0,
-        excused: Sequence[Fault] = (),
+        fallbacks: Sequence[Fault] = (),
         entered: Callable[[], Any] | None = None,
         unjudged: tuple[str, ...] = (),
     ) -> None:
         # Faults may come as a function: they are put together for those who look at them.
         self._value = value
         self.unjudged = unjudged
-        self.excused = excused if excused.__class__ is tuple else tuple(excused)
+        self.fallbacks = fallbacks if fallbacks.__class__ is tuple else tuple(fallbacks)
         self._entered = entered
         self._faults = faults
         self.dropped = dropped if dropped.__class__ is tuple else tuple(dropped)
@@ -109,27 +109,27 @@ class Verdict(DrawnInNotebooks, Generic[T]):
     def __reduce__(self) -> tuple[object, ...]:
         dropped = tuple(map(travelling, self.dropped))
         if self._value is _NOTHING:
-            return refusal, (self.faults, dropped, self.untold, self.excused, None, self.unjudged)
-        return Verdict, (self._value, (), dropped, self.untold, self.excused, None, self.unjudged)
+            return refusal, (self.faults, dropped, self.untold, self.fallbacks, None, self.unjudged)
+        return Verdict, (self._value, (), dropped, self.untold, self.fallbacks, None, self.unjudged)
 
 
 def refusal(
     faults: Sequence[Fault] | Callable[[], Sequence[Fault]],
     dropped: Sequence[Path] = (),
     untold: int = 0,
-    excused: Sequence[Fault] = (),
+    fallbacks: Sequence[Fault] = (),
     entered: Callable[[], Any] | None = None,
     unjudged: tuple[str, ...] = (),
 ) -> Verdict[Any]:
     """A verdict without a value."""
-    return Verdict(_NOTHING, faults, dropped, untold, excused, entered, unjudged)
+    return Verdict(_NOTHING, faults, dropped, untold, fallbacks, entered, unjudged)
 
 
 def relisted(
     verdict: Verdict[T],
     faults: Sequence[Fault] | None = None,
     dropped: Sequence[Path] | None = None,
-    excused: Sequence[Fault] | None = None,
+    fallbacks: Sequence[Fault] | None = None,
     unjudged: tuple[str, ...] | None = None,
 ) -> Verdict[T]:
     """The same verdict with other lists in the place of its own; with faults, one that refuses.
@@ -141,7 +141,7 @@ def relisted(
         verdict._faults if faults is None or not (faults or verdict) else faults,
         verdict.dropped if dropped is None else dropped,
         verdict.untold,
-        verdict.excused if excused is None else excused,
+        verdict.fallbacks if fallbacks is None else fallbacks,
         verdict._entered,
         verdict.unjudged if unjudged is None else unjudged,
     )

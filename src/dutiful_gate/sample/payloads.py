@@ -15,7 +15,7 @@ from ..declare.rules import Holds, Rule
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step, Then
 from ..declare.terms import Comparison
-from ..document.fits import Fits
+from ..document.beside_types import BesideType
 from ..engine.engine import Engine
 from ..engine.parts import Parts
 from ..engine.plan import Plan
@@ -137,7 +137,7 @@ class Payloads:
         if engine.sound(made).__class__ is not Stop and use.fallback is MISSING:
             return True
         value, log = engine.collect(made)
-        return value.__class__ is not Stop and not log.excused
+        return value.__class__ is not Stop and not log.fallbacks
 
     def use(self, use: Use, depth: int, name: str) -> Any:
         """A sound value where a node is used."""
@@ -179,9 +179,9 @@ class Payloads:
         kind = inner.node.kind if isinstance(inner.node, Scalar) else None
         if isinstance(kind, Text) and (use.fits or any(isinstance(part, Holds | Then) for part in use.parts)):
             found += _OF_ALL_MAKES
-        return found + [made for each in use.fits if isinstance(each, Fits) for made in self._of_document(each)]
+        return found + [made for each in use.fits if isinstance(each, BesideType) for made in self._of_document(each)]
 
-    def _of_document(self, beside: Fits) -> Iterator[Any]:
+    def _of_document(self, beside: BesideType) -> Iterator[Any]:
         """What a document that stands beside a type accepts."""
         from .of_document import DocumentPayloads
 

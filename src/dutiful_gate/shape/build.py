@@ -288,7 +288,7 @@ class Maker:
         alone = marks.unambiguous in beside.marks
         if alone and has_null and any(use.may_be_null for use in uses):
             held, uses, has_null = [*held, None], [*uses, Use(Nothing())], False
-        if beside.told_by is None and not alone:
+        if beside.tagged_by is None and not alone:
             uses, null_inside = _spread(uses)
             has_null = has_null or null_inside
         if len(uses) == 1:
@@ -310,7 +310,7 @@ class Maker:
 
     def branches(self, held: Sequence[Any], uses: Sequence[Use], beside: Beside) -> Branches:
         """One of several types, with what was said of how they are told apart."""
-        told = beside.told_by
+        told = beside.tagged_by
         if told is None:
             return Branches(tuple(uses), alone=marks.unambiguous in beside.marks)
         if not told.beside:
@@ -320,9 +320,9 @@ class Maker:
         if not all(found) or len(tags) != len(held):
             missing = next((option for option, tag in zip(held, found, strict=True) if not tag), None)
             raise DeclarationError(
-                f"told_by({told.field!r}, beside={told.beside!r}) has no value of the tag for {_name(missing)}"
+                f"tagged_by({told.field!r}, beside={told.beside!r}) has no value of the tag for {_name(missing)}"
                 if missing is not None
-                else f"told_by({told.field!r}) has values of the tag for types that are no options",
+                else f"tagged_by({told.field!r}) has values of the tag for types that are no options",
                 remedy="name each option of the union in options=, and no others",
             )
         return Branches(tuple(uses), told.field, found, told.beside)

@@ -26,7 +26,18 @@ from ..declare.kinds import (
 )
 from ..declare.kinds.formed import FORMABLE
 from ..declare.kinds.lenient import Lenient
-from ..declare.marks import About, AlsoNamed, IfAbsent, Mark, Named, Reading, ReadingSays, ToldBy, UnderKey, Written
+from ..declare.marks import (
+    About,
+    AlsoNamed,
+    IfAbsent,
+    Mark,
+    Named,
+    TaggedBy,
+    UnderKey,
+    UnreadableSays,
+    WhatCannotBeRead,
+    WrittenAs,
+)
 from ..declare.records import RecordRule
 from ..declare.rules import Equal, OneOf, Rule
 from ..declare.rules.holds import holds
@@ -55,7 +66,7 @@ class Beside:
         "says",
         "secret",
         "split",
-        "told_by",
+        "tagged_by",
         "under",
         "via",
         "wire",
@@ -66,7 +77,7 @@ class Beside:
         self.about: About = NO_ABOUT
         self.marks: tuple[Mark, ...] = ()
         self.wire: str | None = None
-        self.told_by: ToldBy | None = None
+        self.tagged_by: TaggedBy | None = None
         self.if_absent: IfAbsent | None = None
         self.also: tuple[str, ...] = ()
         self.former: tuple[str, ...] = ()
@@ -134,8 +145,8 @@ def _keep(found: Beside, part: Any) -> None:
             found.about = part
         case Named(wire, former):
             found.wire, found.former = wire, former
-        case ToldBy():
-            found.told_by = part
+        case TaggedBy():
+            found.tagged_by = part
         case IfAbsent():
             found.if_absent = part
         case AlsoNamed(wires):
@@ -143,9 +154,9 @@ def _keep(found: Beside, part: Any) -> None:
         case UnderKey(key):
             check_words(under_key=key)
             found.under = key
-        case ReadingSays(words):
+        case UnreadableSays(words):
             found.says = words
-        case Written(form):
+        case WrittenAs(form):
             check_words(form=form)
             found.form = form
         case Via():
@@ -166,7 +177,7 @@ def _keep(found: Beside, part: Any) -> None:
 
 
 _UNCALLED = (
-    marks.about, marks.named, marks.also_named, marks.if_absent, marks.told_by, marks.written, marks.goes_out,
+    marks.about, marks.named, marks.also_named, marks.if_absent, marks.tagged_by, marks.written_as, marks.goes_out,
     marks.under_key,
     records.obeys, steps.then, steps.via, steps.split_on, steps.rounded_to, steps.otherwise, holds,
     presence.needs, presence.when, variants.amendment, variants.subset,
@@ -180,8 +191,8 @@ def _refuse_half_written(part: object) -> None:
         if isinstance(part, This | FieldOfThis):
             remedy = "rules of `this` stand in @obeys(...) above the class; beside a type use `it`"
         raise DeclarationError(f"{part!r} alone is no rule", remedy=remedy)
-    if isinstance(part, Reading):
-        raise DeclarationError("reading alone says nothing", remedy='as in reading.says("needs a day")')
+    if isinstance(part, WhatCannotBeRead):
+        raise DeclarationError("unreadable alone says nothing", remedy='as in unreadable.says("needs a day")')
     if isinstance(part, RecordRule):
         raise DeclarationError(f"{part} is a rule of a whole record", remedy="put it in @obeys(...) above the class")
     owner = getattr(part, "__self__", None)
@@ -259,7 +270,7 @@ def _formed(node: Node, form: str) -> Node:
         return node.but(inner=node.inner.but(node=_formed(node.inner.node, form)))
     if not isinstance(node, Scalar) or node.kind.facts.sort not in FORMABLE:
         raise DeclarationError(
-            f"written({form!r}) is for dates and times, not for {node.facts.phrase}", remedy="leave it out"
+            f"written_as({form!r}) is for dates and times, not for {node.facts.phrase}", remedy="leave it out"
         )
     kind = Formed(node.kind, form)
     kind.check()

@@ -381,7 +381,7 @@ class Record(Value):
     `rules`   what its fields must be to each other
     `checks`  functions of the finished record
     `rests`   the fields that gather keys nobody declared: each those that its type of keys admits, and no field before
-    `fallen`  record rules that lost a field on the way to a variant
+    `lost_rules`  record rules that lost a field on the way to a variant
     `fits`    documents that judge the data it is read from
     `computed`  properties that go out and never come in
     `runs_own`  whether making one runs code of the developer's own
@@ -400,7 +400,7 @@ class Record(Value):
     form: str = "object"
     stores: bool = False
     rests: tuple[Field, ...] = ()
-    fallen: tuple[str, ...] = ()
+    lost_rules: tuple[str, ...] = ()
     mends: bool = False
     fits: tuple[Embedded, ...] = ()
     computed: tuple[Field, ...] = ()

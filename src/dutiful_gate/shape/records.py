@@ -393,7 +393,7 @@ def _variant(maker: Maker, variant: Variant, key: str) -> Record:
         form,
         form == "object" and only_stores(builder),
         rests,
-        fallen=tuple(lost),
+        lost_rules=tuple(lost),
         mends=variant.mends,
         unknown=whole.unknown,
     )

@@ -21,7 +21,7 @@ def with_tag(use: Use, records: Mapping[str, Record]) -> Use:
         tags = _tags(node.tag, fields)
         if not tags:
             raise DeclarationError(
-                f"told_by({node.tag!r}) does not tell the options apart",
+                f"tagged_by({node.tag!r}) does not tell the options apart",
                 remedy="each option is a record in which that field is a Literal or an Enum, with values of its own",
             )
         return use.but(node=node.but(tags=tags))

@@ -238,8 +238,8 @@ class TableReader:
                 if self._record is not None:
                     found.append(at)
                     made.append(self._plain(verdict.value, places, row))
-            if verdict.excused:
-                batch.excused += [(row, fault) for fault in verdict.excused]
+            if verdict.fallbacks:
+                batch.fallbacks += [(row, fault) for fault in verdict.fallbacks]
             batch.dropped.update(map(pointer_of_key, verdict.dropped))
             batch.unjudged += len(verdict.unjudged)
         if batch.digest.refused:

@@ -15,11 +15,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.parquet as pq
 
-from ..files.own_files import made_anew, put_in_place
 from ..gates.base import AnyGate
 from ..read.unreadable import MOST_FOLD, MOST_UNPACKED, BrokenOff, CannotStart
 from ..report.digest import Digest
 from ..report.shown_values import counted
+from ..safe_files.own_files import made_anew, put_in_place
 from .arrow_types import DoesNotFit
 from .column_names import check_names
 from .examine import PIECE, TableReader
@@ -109,7 +109,7 @@ class PartsVerdict:
     `rows`, `refused`  how many rows there were, and how many were refused
     `digest`    the faults added up
     `dropped`   columns, and keys inside of them, that nobody declared and that were left out
-    `excused`, `unjudged`  how many values have something else in their place, and could not be judged
+    `fallbacks`, `unjudged`  how many values have something else in their place, and could not be judged
     `admitted`, `faults`   the Parquet files that were written, in the order of the rows
     """
 
@@ -117,7 +117,7 @@ class PartsVerdict:
         self.rows = 0
         self.digest = Digest()
         self.dropped: set[str] = set()
-        self.excused = self.unjudged = 0
+        self.fallbacks = self.unjudged = 0
         self.admitted: list[Path] = []
         self.faults: list[Path] = []
 
@@ -131,7 +131,7 @@ class PartsVerdict:
         self.rows += batch.rows
         self.digest.merge(batch.digest)
         self.dropped |= batch.dropped
-        self.excused += len(batch.excused)
+        self.fallbacks += len(batch.fallbacks)
         self.unjudged += batch.unjudged
 
     def merge(self, other: PartsVerdict) -> None:
@@ -139,7 +139,7 @@ class PartsVerdict:
         self.rows += other.rows
         self.digest.merge(other.digest)
         self.dropped |= other.dropped
-        self.excused += other.excused
+        self.fallbacks += other.fallbacks
         self.unjudged += other.unjudged
         self.admitted = sorted([*self.admitted, *other.admitted])
         self.faults = sorted([*self.faults, *other.faults])
@@ -176,7 +176,7 @@ def examine_parquet(
     reader = TableReader(gate)
     schema = reader.schema(rows.names)
     outcome = PartsVerdict()
-    with Written(admitted, schema) as sound, Written(faults, FAULTS) as wrong:
+    with RowsFile(admitted, schema) as sound, RowsFile(faults, FAULTS) as wrong:
         for batch in reader.examined(rows.pieces(PIECE), rows.names, first):
             outcome.take(batch)
             if admitted is not None:
@@ -191,7 +191,7 @@ def examine_parquet(
     return outcome
 
 
-class Written:
+class RowsFile:
     """A Parquet file that grows beside its name, and gets it when it is complete; nothing where no name was given."""
 
     def __init__(self, path: str | os.PathLike[str] | None, schema: pa.Schema | None, *, twins: bool = False) -> None:
@@ -210,7 +210,7 @@ class Written:
         # Where two write one file, as when a worker was thought lost, each has one of its own until it is complete.
         return self._path.with_name(f"{self._path.name}.{self._token}.part")
 
-    def __enter__(self) -> Written:
+    def __enter__(self) -> RowsFile:
         if self._path is not None and self._schema is not None:
             self._stood = os.path.lexists(self._path)
             self._stream = made_anew(self._part)

@@ -15,7 +15,7 @@ from ..read.unreadable import CannotStart
 from ..report.digest import Digest
 from .examine import PIECE, TableReader
 from .frames import table_of
-from .parquet import PartsVerdict, Written
+from .parquet import PartsVerdict, RowsFile
 from .verdicts import FAULTS, Batch
 
 ADMITTED: Final = "admitted"
@@ -31,7 +31,7 @@ class _Report:
     rows: int
     digest: Digest
     dropped: set[str]
-    excused: int
+    fallbacks: int
     unjudged: int
     admitted: list[Path]
     faults: list[Path]
@@ -74,7 +74,7 @@ def examine_parts(
     for report in reports:
         part = PartsVerdict()
         part.rows, part.digest, part.dropped = report.rows, report.digest.placed(first), report.dropped
-        part.excused, part.unjudged = report.excused, report.unjudged
+        part.fallbacks, part.unjudged = report.fallbacks, report.unjudged
         part.admitted, part.faults = report.admitted, report.faults
         whole.merge(part)
         first += report.rows
@@ -153,14 +153,14 @@ def _examined_part(gate: AnyGate[Any], part: Any, number: int, folder: str) -> _
     name = f"part-{number:05}.parquet"
     digest = Digest(unplaced=True)
     report = _Report(0, digest, set(), 0, 0, [], [])
-    sound = Written(Path(folder, ADMITTED, name), schema, twins=True)
-    wrong = Written(Path(folder, WRONG, name), FAULTS_OF_PARTS, twins=True)
+    sound = RowsFile(Path(folder, ADMITTED, name), schema, twins=True)
+    wrong = RowsFile(Path(folder, WRONG, name), FAULTS_OF_PARTS, twins=True)
     with sound, wrong:
         for batch in batches:
             report.rows += batch.rows
             digest.merge(batch.digest)
             report.dropped |= batch.dropped
-            report.excused += len(batch.excused)
+            report.fallbacks += len(batch.fallbacks)
             report.unjudged += batch.unjudged
             sound.write(batch.admitted_rows(schema))
             wrong.write(_of_part(batch.faults, number))

@@ -105,7 +105,7 @@ class Batch:
     `listed`    some of their refusals
     """
 
-    __slots__ = ("admitted", "digest", "dropped", "excused", "faults", "listed", "rows", "unjudged", "values")
+    __slots__ = ("admitted", "digest", "dropped", "fallbacks", "faults", "listed", "rows", "unjudged", "values")
 
     def __init__(self, rows: int, admitted: Any, digest: Digest) -> None:
         self.rows = rows
@@ -115,7 +115,7 @@ class Batch:
         self.faults: pa.RecordBatch | None = None
         self.listed: list[Refusal] = []
         self.dropped: set[str] = set()
-        self.excused: list[tuple[int, Fault]] = []
+        self.fallbacks: list[tuple[int, Fault]] = []
         self.unjudged = 0
 
     def admitted_rows(self, schema: pa.Schema) -> pa.RecordBatch | None:
@@ -137,7 +137,7 @@ class TableVerdict:
     `digest`    the faults added up: a `Digest`, as of a file, whose records count from 1
     `rows`, `refused`  how many rows there were, and how many were refused
     `dropped`   columns, and keys inside of them, that nobody declared and that were left out
-    `excused`   what was refused and has something else in its place, as (row, fault)
+    `fallbacks`   what was refused and has something else in its place, as (row, fault)
     `unjudged`  how many values a document with flaws could not judge
     """
 
@@ -151,7 +151,7 @@ class TableVerdict:
         self.rows = table.rows
         self.refused = int(sum(each.rows - int(each.admitted.sum()) for each in batches))
         self.dropped: tuple[str, ...] = tuple(sorted(set().union(*(each.dropped for each in batches))))
-        self.excused = [one for each in batches for one in each.excused]
+        self.fallbacks = [one for each in batches for one in each.fallbacks]
         self.unjudged = sum(each.unjudged for each in batches)
 
     def __bool__(self) -> bool:

@@ -15,7 +15,7 @@ from types import TracebackType
 from typing import Any, Self
 
 from ..declare.errors import DeclarationError
-from ..files.python_files import imported, split_target
+from ..safe_files.python_files import imported, split_target
 from .sides import GateSide, Side
 
 

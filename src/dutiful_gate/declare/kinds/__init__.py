@@ -10,10 +10,10 @@ from .moment import Day, LocalMoment, Moment, UtcMoment
 from .never import Nobody
 from .number import AnyNumber, Number, Whole, WholeAsWritten
 from .text import Text
+from .text_form import TextForm
 from .texts import written_kinds
 from .truth import Truth
 from .upload import Upload
-from .written import Written
 
 __all__ = [
     "AnyNumber",
@@ -32,11 +32,11 @@ __all__ = [
     "PlainData",
     "Reader",
     "Text",
+    "TextForm",
     "Truth",
     "Upload",
     "UtcMoment",
     "Whole",
     "WholeAsWritten",
-    "Written",
     "written_kinds",
 ]

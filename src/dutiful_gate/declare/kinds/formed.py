@@ -89,13 +89,13 @@ class Formed(Kind):
         strange = sorted(set(letters) - set(known + more))
         if strange:
             raise DeclarationError(
-                f"written({self.form!r}) has %{strange[0]}, which does not belong to {self.facts.phrase}",
+                f"written_as({self.form!r}) has %{strange[0]}, which does not belong to {self.facts.phrase}",
                 remedy="it knows " + ", ".join(f"%{letter}" for letter in known + more),
             )
         missing = [letter for letter in known if letters.count(letter) != 1]
         if missing or (more and len(set(letters)) != len(letters)):
             raise DeclarationError(
-                f"written({self.form!r}) needs %{(missing or [letters[0]])[0]} once",
+                f"written_as({self.form!r}) needs %{(missing or [letters[0]])[0]} once",
                 remedy=f"{self.facts.phrase} takes " + ", ".join(f"%{letter}" for letter in known),
             )
 

@@ -15,7 +15,7 @@ from ..addresses import address_reader, ipv4_number, ipv6_number, network_reader
 from ..facts import REFUSED, Order, Sort
 from ..lazy import Late
 from .base import Kind
-from .written import Written
+from .text_form import TextForm
 
 if TYPE_CHECKING:
     from random import Random
@@ -206,11 +206,11 @@ def written_kinds() -> dict[type, Kind]:
     from zoneinfo import ZoneInfo
 
     kinds: dict[type, Kind] = {
-        _UUID: Written(
+        _UUID: TextForm(
             "UUID", "a UUID", (_UUID,), _read_uuid, str, "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e",
             {"type": "string", "format": "uuid"}, ordered=True, near=_NEAR["UUID"], drawn=_draw_uuid,
         ),
-        bytes: Written(
+        bytes: TextForm(
             "binary value", "binary data in base64", (bytes,), _read_bytes, _write_bytes, "Y3JhdGU=",
             {
                 "type": "string", "contentEncoding": "base64",
@@ -218,24 +218,24 @@ def written_kinds() -> dict[type, Kind]:
             },
             near=_NEAR["binary value"], drawn=_draw_bytes,
         ),
-        time: Written(
+        time: TextForm(
             "time", "a time of day", (time,), _read_time, _write_time, "09:30:00",
             {"type": "string", "pattern": f"^(?:{_TIME})$"}, ordered=True, order=Order.TIME, sort=Sort.TIME,
             near=_NEAR["time"], drawn=_draw_time,
             made=(time(9, 30, 0, 5), time(0), time(9, tzinfo=_EAST), time(9, tzinfo=_ODD_OFFSET)),
         ),
-        timedelta: Written(
+        timedelta: TextForm(
             "duration", "a duration (ISO 8601)", (timedelta,), read_duration, write_duration, "PT1H30M",
             {"type": "string", "pattern": f"^{_DURATION}$"}, ordered=True, order=Order.SIZE,
             near=_NEAR["duration"], drawn=_draw_duration,
             made=(timedelta.max, timedelta.min, timedelta(0), timedelta(days=950_000_000, microseconds=1)),
         ),
-        Path: Written(
+        Path: TextForm(
             "path", "a path", (PurePath,), _path_reader(), str, "manifests/today.csv",
             {"type": "string", "minLength": 1, "pattern": r"^[^\x00]*$"},
             near=_NEAR["path"],
         ),
-        ZoneInfo: Written(
+        ZoneInfo: TextForm(
             "time zone", "the name of a time zone", (ZoneInfo,), _zone_reader(), str, "Europe/London",
             {"type": "string"}, reason="JSON Schema has no list of time zones",
             near=_NEAR["time zone"], one_text=True,
@@ -257,7 +257,7 @@ def written_kinds() -> dict[type, Kind]:
         reason = "" if form else f"JSON Schema has no format for {phrase}"
         short = phrase.split(" ", 1)[1]
         made = (held("fe80::1%eth0"), held("::")) if name == "IPv6Address" else ()
-        kinds[held] = Written(
+        kinds[held] = TextForm(
             short, phrase, (held,), read, str, example, said, ordered=bool(form), reason=reason,
             near=_NEAR.get(short, ()), made=made, drawn=_draw_ipv4 if name == "IPv4Address" else None,
             one_text=name == "IPv4Address",

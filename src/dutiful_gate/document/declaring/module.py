@@ -48,7 +48,9 @@ class Declarations(str):
             words = Counter(word for held in self.embedded.values() for word in held)
             order = sorted(words.items(), key=lambda each: (-each[1], each[0]))
             told = ", ".join(f"{word} ({number})" for word, number in order)
-            lines.append(f"{_count(len(self.embedded), 'schema')} with a part that stays a document, fits(...): {told}")
+            lines.append(
+                f"{_count(len(self.embedded), 'schema')} with a part that stays a document, obeys_document(...): {told}"
+            )
             if places:
                 lines += [f"  {place}: {', '.join(held)}" for place, held in self.embedded.items()]
         if self.formats:
@@ -79,8 +81,8 @@ def declarations_of(
     `dialect` that of a document without `$schema`.
 
     Records become dataclasses, or TypedDicts where a key may be absent without a default; what has no form of its own
-    stays as a document beside the field, see `fits`. Raises DeclarationError for what is no sound document. Warns of
-    words that judge nothing, though they look as if they did (IdleKeyword).
+    stays as a document beside the field, see `obeys_document`. Raises DeclarationError for what is no sound document.
+    Warns of words that judge nothing, though they look as if they did (IdleKeyword).
     """
     plain, handed = plain_document(document), plain_document(documents or {})
     engine = DocumentEngine(plain, handed, dialect_called(dialect), "assert", Limits(), "")

@@ -191,12 +191,12 @@ class ModuleState:
         """A schema that stays in the document, which is kept as it is."""
         self.embedded(node, words if words is not None else node.raw)
         self.kept.append(node)
-        self.ours("fits")
+        self.ours("obeys_document")
         home = self.homes.get(node)
         more = ", documents=DOCUMENTS" if self.documents and home is None else ""
         self.uses_documents = self.uses_documents or bool(more)
         if node.document is not self.root.document:
-            return f'fits({{"$ref": {literal(f"{node.document.name}#{pointer(node.steps)}")}}}{more})'
+            return f'obeys_document({{"$ref": {literal(f"{node.document.name}#{pointer(node.steps)}")}}}{more})'
         home = home or self.document_root
         if home not in self.constants:
             number = len(self.constants) + 1
@@ -204,7 +204,7 @@ class ModuleState:
         name = self.constants[home]
         more += "" if "$schema" in home.raw else f", dialect={literal(node.dialect.name)}"
         at = pointer(node.steps[len(home.steps) :])
-        return f"fits({name}, at={literal(at)}{more})" if at else f"fits({name}{more})"
+        return f"obeys_document({name}, at={literal(at)}{more})" if at else f"obeys_document({name}{more})"
 
     @property
     def document_root(self) -> Subschema:

@@ -22,8 +22,8 @@ _NUMBER = 10
 """Room for what is put behind a name that was cut: read again, it is not cut again."""
 _IMPORTED = words_of(
     "Annotated Any Decimal Email Gate Hostname IPv4Address IPv6Address Literal Never NotRequired Path Slug TypedDict "
-    "UUID Union WebUrl about dataclass date datetime ecma field fits if_absent it named needs obeys rest secret this "
-    "time timedelta together unambiguous utc_only when without_offset without_point DOCUMENT DOCUMENTS gate"
+    "UUID Union WebUrl about dataclass date datetime ecma field if_absent it named needs obeys obeys_document rest "
+    "secret this time timedelta together unambiguous utc_only when without_offset without_point DOCUMENT DOCUMENTS gate"
 )
 _HIDING = _IMPORTED | words_of("bool bytes dict float frozenset int list set str tuple")
 """What annotations are made of: an attribute of such a name would stand in its place for those below it."""

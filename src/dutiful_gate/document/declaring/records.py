@@ -375,7 +375,7 @@ class Records:
         }
         self.ruled(made, meaning, strange, around, required)
         judged = any(not self.says(meaning, clause) for clause in meaning.clauses)
-        if made.keys == _OPEN and (made.counts or judged or any("fits(" in rule for rule in made.rules)):
+        if made.keys == _OPEN and (made.counts or judged or any("obeys_document(" in rule for rule in made.rules)):
             made.keys, extras = _GATHERS, [Extra(None, ())]  # what they look at must not be lost on the way
         barred = self.barred_names(meaning, around.attributes)
         for name, own in list(around.attributes.items()):

@@ -535,7 +535,7 @@ class TypeWriter:
         if _CONTEXT & rest.keys() or not stands_alone(rest, node.dialect):
             return [page.whole(node, rest)]
         page.embedded(node, rest)
-        return [f"{page.ours('fits')}({literal(rest)})"]
+        return [f"{page.ours('obeys_document')}({literal(rest)})"]
 
 
 _OF_ITEMS = words_of("items prefixItems additionalItems")

@@ -38,7 +38,7 @@ _MOST_FOUND, _MOST_OF_OUTPUT = 500, 10_000
 class Findings:
     """What one look at data found, in the form a gate takes it."""
 
-    __slots__ = ("_found", "dropped", "excused", "unjudged", "untold")
+    __slots__ = ("_found", "dropped", "fallbacks", "unjudged", "untold")
 
     def __init__(self, found: Found, most: int, data: object) -> None:
         told = spoken(found)
@@ -56,14 +56,14 @@ class Findings:
         self.unjudged = tuple(map(pointer, sorted(found.unsure, key=ranks_in(data)))) if found.unsure else ()
         self.untold = max(0, len(told) - most) + found.lost
         self.dropped: list[Path] = []
-        self.excused: list[Any] = []
+        self.fallbacks: list[Any] = []
 
     def told(self) -> list[Fault]:
         """The faults as a reader gets them."""
         return [Fault(each.path, each.cause, each.given, each.given) for each in self._found]
 
-    def told_excused(self) -> list[Fault]:
-        """None: a document excuses nothing."""
+    def told_fallbacks(self) -> list[Fault]:
+        """None: a document fallback_faults nothing."""
         return []
 
 

@@ -46,9 +46,9 @@ from ...shape.nodes import (
 from ...shape.stages import stages_of
 from ...shape.to_json import plain, plain_fallback
 from ...shape.walk import holds_secret, part_of, uses_of
+from ..beside_types import BesideType
 from ..dialects import DRAFT_2020_12, Dialect
 from ..document import Unstated
-from ..fits import Fits
 from .field_presence import RecordStanding
 from .format_patterns import spelled_out
 
@@ -368,8 +368,8 @@ class SchemaWriter:
 
     def embed(self, said: Keywords, document: Embedded, at: str, name: str) -> None:
         """A document beside a type: its keywords, or a reference to it."""
-        reason = document.reason(self.dialect) if isinstance(document, Fits) else ""
-        if self.hidden and isinstance(document, Fits) and document.names_values:
+        reason = document.reason(self.dialect) if isinstance(document, BesideType) else ""
+        if self.hidden and isinstance(document, BesideType) and document.names_values:
             reason = _NOT_TOLD
         if reason:
             self.leave(at, name, document, Unsaid(reason))
@@ -379,7 +379,7 @@ class SchemaWriter:
         # Keywords that look at what their neighbours left must not get new neighbours.
         meddles = bool(_NEIGHBOURS & told.keys() and _NEIGHBOURS & said.keys()) or bool(_LEFT_OVER & told.keys())
         join(said, {"allOf": [told]} if differs or meddles else told)
-        held = document.resource() if isinstance(document, Fits) else None
+        held = document.resource() if isinstance(document, BesideType) else None
         if held is not None:
             self.embedded[held[0]] = held[1]
 

@@ -16,8 +16,8 @@ What they promise each other:
 
 - What the quick function admits, the telling one would admit, as an equal value. So the quick one is asked first, and
   most data is never told about.
-- Where the quick function says REFUSED, the telling one has a fault to tell. Where it cannot know (a subclass of dict, a
-  class that lies, a document beside the type, an exception), it says UNSURE, and no other option of a union is tried.
+- Where the quick function says REFUSED, the telling one has a fault to tell. Where it cannot know (a subclass of dict,
+  a class that lies, a document beside the type, an exception), it says UNSURE: no other option of a union is tried.
 - The telling function has the last word. It asks quick functions about nested records, which are sound as a rule.
 - Whether a value may be shown is decided from the shape, while code is written: `Frame.shown`. A telling function of a
   secret has no variable of it in any fault; a quick one raises nothing that has its words.

@@ -54,7 +54,7 @@ class TellingRecords(TellingValues):
         if plan.outgoing and record.computed:
             self.write("whole = data")
         if _has_other_names(record):
-            self.write("sent, begun = {}, (start, len(log.excused), len(log.dropped))")
+            self.write("sent, begun = {}, (start, len(log.fallbacks), len(log.dropped))")
         return True
 
     def open_record(self, so_far: RecordSoFar) -> None:

@@ -135,7 +135,7 @@ class TellingValues(RecordWalk):
         before = full = held = came = since = ""
         if guarded:  # what is excused is told for itself
             before, full = self.variable("before"), self.variable("was_full")
-            self.write(f"{before}, {full}, log.full = len(faults), log.full, len(log.excused) >= log.most")
+            self.write(f"{before}, {full}, log.full = len(faults), log.full, len(log.fallbacks) >= log.most")
             if self.plan.outgoing:
                 held = self.variable("held")
                 self.write(f"{held} = {value}")

@@ -56,9 +56,9 @@ class Examined(Generic[T]):
         return [*self.broken, *(fault for verdict in self.verdicts for fault in verdict.faults)]
 
     @property
-    def excused(self) -> list[Fault]:
+    def fallbacks(self) -> list[Fault]:
         """The faults for which something else stands in."""
-        return [fault for verdict in self.verdicts for fault in verdict.excused]
+        return [fault for verdict in self.verdicts for fault in verdict.fallbacks]
 
     @property
     def dropped(self) -> list[Path]:
@@ -149,13 +149,13 @@ def _with_broken(
 
 def _from_root(verdict: Verdict[T], path: Path) -> Verdict[T]:
     """A verdict whose paths begin at the file's root instead of the record's."""
-    if verdict and not (verdict.dropped or verdict.excused or verdict.unjudged):
+    if verdict and not (verdict.dropped or verdict.fallbacks or verdict.unjudged):
         return verdict
     return relisted(
         verdict,
         [fault.beneath(path) for fault in verdict.faults],
         [(*path, *each) for each in verdict.dropped],
-        [fault.beneath(path) for fault in verdict.excused],
+        [fault.beneath(path) for fault in verdict.fallbacks],
         tuple(pointer(path) + each for each in verdict.unjudged),
     )
 

@@ -1,4 +1,4 @@
-"""`fits(document)`: a JSON Schema document beside a type, for what types and rules have no words for."""
+"""`obeys_document(document)`: a JSON Schema document beside a type, for what types and rules have no words for."""
 
 from __future__ import annotations
 
@@ -21,8 +21,8 @@ _NONE: Mapping[str, Any] = {}
 _REFERENCES = ("$ref", "$dynamicRef", "$recursiveRef")
 
 
-class Fits(Embedded):
-    """See `fits`."""
+class BesideType(Embedded):
+    """See `obeys_document`."""
 
     document: Any
     at: str
@@ -86,19 +86,19 @@ class Fits(Embedded):
         return f"{dialect.name} has no keyword {strange[0]}" if strange else ""
 
     def __str__(self) -> str:
-        return f"fits(a document{f', at={self.at!r}' if self.at else ''})"
+        return f"obeys_document(a document{f', at={self.at!r}' if self.at else ''})"
 
     def __hash__(self) -> int:
         return hash((self.at, self.dialect))
 
 
-def fits(
+def obeys_document(
     document: Mapping[str, Any] | bool,
     *,
     at: str = "",
     dialect: str | None = None,
     documents: Mapping[str, Any] | None = None,
-) -> Fits:
+) -> BesideType:
     """Beside a type, or in `@obeys`: the plain data must also be sound by a JSON Schema document, formats asserted.
 
     `at` is the JSON Pointer of the part that is meant, where the document is more than that; `dialect` is that
@@ -110,7 +110,9 @@ def fits(
     plain = plain_document(document)
     asked = plain.get("$schema") if isinstance(plain, dict) else None
     known = dialect_of(asked) if isinstance(asked, str) else None
-    made = Fits(plain, at, known.name if known is not None else dialect or "2020-12", plain_document(documents or {}))
+    made = BesideType(
+        plain, at, known.name if known is not None else dialect or "2020-12", plain_document(documents or {})
+    )
     try:
         warn(made.engine.idle, stacklevel=2)  # a document that is none is told where it is declared
     except RecursionError:

@@ -10,9 +10,9 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, BinaryIO, Final, Protocol
 
-from ..files.own_files import made_anew, opened_again, put_in_place
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
+from ..safe_files.own_files import made_anew, opened_again, put_in_place
 from ..shape.nodes import Field
 from .cells import record_of
 from .opened import BrokenOff, CannotStart, Form, form_of

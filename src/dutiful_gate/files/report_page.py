@@ -41,7 +41,7 @@ def report_page(deliveries: Sequence[Reported], target: str, comparison: Compari
     title = f"What is wrong in {names[0]}" if len(names) == 1 else f"What is wrong in {len(names)} files"
     told = [{**_told(each), "plot": plot(each.tally.digest)} for each in deliveries]
     return (
-        Environment(autoescape=True, loader=PackageLoader("dutiful_gate.feed", "."))
+        Environment(autoescape=True, loader=PackageLoader("dutiful_gate.files", "."))
         .get_template(_PAGE)
         .render(
             title=title,

@@ -31,9 +31,9 @@ def take_all(gate: AnyGate[Any], stream: BinaryIO, tally: Tally, tell: Callable[
     for batch in reader.examined(rows.pieces(PIECE), rows.names, 1):
         tally.digest.merge(batch.digest)
         tally.dropped |= batch.dropped
-        tally.excused += len(batch.excused)
-        left = tally.most - len(tally.excuses)
-        tally.excuses += [fault.at(Place(0, 0, row=row + 1)) for row, fault in batch.excused[:left]]
+        tally.fallbacks += len(batch.fallbacks)
+        left = tally.most - len(tally.fallback_faults)
+        tally.fallback_faults += [fault.at(Place(0, 0, row=row + 1)) for row, fault in batch.fallbacks[:left]]
         tally.unjudged += batch.unjudged
         for refusal in batch.listed:
             for fault in refusal.faults:

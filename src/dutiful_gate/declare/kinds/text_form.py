@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 _MOST_BYTES = 12
 
 
-class Written(Kind):
+class TextForm(Kind):
     """A kind that one function reads from text and another writes as text.
 
     `held` is the Python type it becomes. `read` takes text and gives the value or REFUSED; the ValueError or

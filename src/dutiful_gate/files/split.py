@@ -16,10 +16,10 @@ from pathlib import Path
 from typing import Any, Final
 
 from ..declare.errors import DeclarationError
-from ..files.own_files import HeldElsewhere, Lock, opened_again, write_whole
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
+from ..safe_files.own_files import HeldElsewhere, Lock, opened_again, write_whole
 from .item import Item
 from .opened import BrokenOff, CannotStart, Form, form_of
 from .outputs import GrowingFile, Output, of_admitted, of_refused

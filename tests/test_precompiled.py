@@ -18,10 +18,10 @@ from click.testing import CliRunner
 
 from any_declaration import any_declaration
 from dutiful_gate import CannotSample, DeclarationError, Gate, payloads, probes
-from dutiful_gate.beforehand import StaleBuild, build_gates, open_built
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.engine.stored import StoredEngine
 from dutiful_gate.gates.active_store import stores
+from dutiful_gate.precompiled import StaleBuild, build_gates, open_built
 
 SHAPES = """
 from dataclasses import dataclass

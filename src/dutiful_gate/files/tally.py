@@ -34,7 +34,7 @@ class Tally:
     `excerpts`  whether they are listed with the text of their record
     `listed`    the first faults
     `dropped`   keys that nobody declared, and that were left out: at most a hundred of them
-    `excused`, `excuses`  how many values were refused and stood in for, and the first of them
+    `fallbacks`, `fallback_faults`  how many values were refused and stood in for, and the first of them
     `unjudged`, `unsure`  how many could not be judged by a document with flaws, and the first: record and pointer
     `outside`   what is wrong with the file outside of all records
     """
@@ -45,8 +45,8 @@ class Tally:
     digest: Digest = field(default_factory=Digest)
     listed: list[Listed] = field(default_factory=list)
     dropped: set[str] = field(default_factory=set)
-    excused: int = 0
-    excuses: list[Fault] = field(default_factory=list)
+    fallbacks: int = 0
+    fallback_faults: list[Fault] = field(default_factory=list)
     unjudged: int = 0
     unsure: list[tuple[int, str]] = field(default_factory=list)
     outside: int = 0
@@ -66,9 +66,11 @@ class Tally:
         for path in verdict.dropped:
             if len(self.dropped) < _MOST_KEYS:
                 self.dropped.add(str(path[-1]))
-        if verdict.excused:
-            self.excused += len(verdict.excused)
-            self.excuses += [fault.beneath(item.at) for fault in verdict.excused[: self.most - len(self.excuses)]]
+        if verdict.fallbacks:
+            self.fallbacks += len(verdict.fallbacks)
+            self.fallback_faults += [
+                fault.beneath(item.at) for fault in verdict.fallbacks[: self.most - len(self.fallback_faults)]
+            ]
         if verdict.unjudged:
             self.unjudged += len(verdict.unjudged)
             begins = pointer(item.at)
@@ -89,8 +91,8 @@ class Tally:
         self.digest.merge(other.digest)
         self.listed += other.listed[: self.most - len(self.listed)]
         self.dropped |= set(sorted(other.dropped)[: _MOST_KEYS - len(self.dropped)])
-        self.excused += other.excused
-        self.excuses += other.excuses[: self.most - len(self.excuses)]
+        self.fallbacks += other.fallbacks
+        self.fallback_faults += other.fallback_faults[: self.most - len(self.fallback_faults)]
         self.unjudged += other.unjudged
         self.unsure += other.unsure[: self.most - len(self.unsure)]
         self.outside += other.outside

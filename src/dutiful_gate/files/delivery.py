@@ -177,13 +177,13 @@ def _within(verdict: Verdict[T], steps: int) -> Verdict[T]:
     def cut(pointer: str) -> str:
         return "".join(f"/{step}" for step in pointer.split("/")[1 + steps :])
 
-    if verdict and not (verdict.dropped or verdict.excused or verdict.unjudged):
+    if verdict and not (verdict.dropped or verdict.fallbacks or verdict.unjudged):
         return verdict
     return relisted(
         verdict,
         [fault.within(steps) for fault in verdict.faults],
         [path[steps:] for path in verdict.dropped],
-        [fault.within(steps) for fault in verdict.excused],
+        [fault.within(steps) for fault in verdict.fallbacks],
         tuple(map(cut, verdict.unjudged)),
     )
 

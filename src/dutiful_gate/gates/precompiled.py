@@ -22,7 +22,7 @@ from typing import Any, Final, Literal, NamedTuple
 from ..declare.errors import DeclarationError
 from ..engine.engine import Engine
 from ..engine.stored import StoredEngine, stored
-from ..files.own_files import write_whole
+from ..safe_files.own_files import write_whole
 from ..shape.declaration_digest import digest_of_declaration
 from ..shape.pickling import leant_on, words_packer
 from .active_store import stores
@@ -38,7 +38,7 @@ _WORDS_OF_REQUEST: Final = 3
 _OWN: Final = Path(__file__).parents[1]
 _INIT: Final = '''"""Gates built beforehand by dutiful build: import this before the modules that make them."""
 
-from dutiful_gate.beforehand import open_built
+from dutiful_gate.precompiled import open_built
 
 open_built(__file__)
 '''

@@ -10,9 +10,9 @@ from typing import Any, BinaryIO, Final
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from ..files.own_files import made_anew, opened_again
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
+from ..safe_files.own_files import made_anew, opened_again
 from ..tables.arrow_types import DoesNotFit, arrow_schema, columns_of
 from .opened import BrokenOff, CannotStart
 from .outputs import cannot_begin, named, part_of

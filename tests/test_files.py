@@ -1,6 +1,6 @@
 """Deliveries of many records, in every form: each record with its verdict and its places, and the faults added up."""
 
-# Rooms: feed, read, cli
+# Rooms: files, read, cli
 
 from __future__ import annotations
 
@@ -30,12 +30,12 @@ from hypothesis import strategies as st
 from any_declaration import any_declaration
 from dutiful_gate import CannotSample, DeclarationError, Gate, Limits, as_text, holds, it, payloads, probes, secret
 from dutiful_gate.cli.app import dutiful
-from dutiful_gate.feed import BrokenOff, CannotStart, Digest, TableLayout, digest_of, digest_of_file, examine_file
-from dutiful_gate.feed.delivery import examine_stream
-from dutiful_gate.feed.opened import form_of, opened
-from dutiful_gate.feed.report_page import Reported, report_page
-from dutiful_gate.feed.split import Split
-from dutiful_gate.feed.tally import Tally
+from dutiful_gate.files import BrokenOff, CannotStart, Digest, TableLayout, digest_of, digest_of_file, examine_file
+from dutiful_gate.files.delivery import examine_stream
+from dutiful_gate.files.opened import form_of, opened
+from dutiful_gate.files.report_page import Reported, report_page
+from dutiful_gate.files.split import Split
+from dutiful_gate.files.tally import Tally
 
 
 @dataclass
@@ -253,7 +253,7 @@ def test_a_digest_shows_no_secret(tmp_path: Path) -> None:
 
 def test_the_command_checks_deliveries(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
-    target = "test_feed:Line"
+    target = "test_files:Line"
     (tmp_path / "a.csv").write_text(HEAD + ROW + "\nq,0,2026-05-04,\n")
     (tmp_path / "b.csv").write_text(HEAD + "q,0,2026-05-04,\n" * 30)
 
@@ -324,7 +324,7 @@ def _split_twice(folder: Path, name: str, rows: int) -> dict[str, bytes]:
 
 def _check(folder: Path, name: str, stem: str, *words: str) -> tuple[int, str]:
     result = CliRunner().invoke(dutiful, [
-        "check", str(folder / name), "--against", "test_feed:Line", "--admitted", str(folder / f"{stem}.ndjson"), "--refused", str(folder / f"{stem}.csv"), *words,
+        "check", str(folder / name), "--against", "test_files:Line", "--admitted", str(folder / f"{stem}.ndjson"), "--refused", str(folder / f"{stem}.csv"), *words,
     ])  # fmt: skip
     return result.exit_code, result.output
 
@@ -361,7 +361,7 @@ def test_what_is_split_adds_up_and_goes_in_again(tmp_path: Path) -> None:
         (["--admitted", str(tmp_path / "none" / "x.csv")], "there is no folder"), (["--refused", str(tmp_path / "a.csv")], "is the input"),
         (["--admitted", str(tmp_path / "x.txt")], "tells no form for admitted records"), (["--refused", str(tmp_path / "y.csv"), "--stop-after", "3"], "needs all of them"),
     ):  # fmt: skip
-        result = CliRunner().invoke(dutiful, ["check", str(tmp_path / "a.csv"), "--against", "test_feed:Line", *words])
+        result = CliRunner().invoke(dutiful, ["check", str(tmp_path / "a.csv"), "--against", "test_files:Line", *words])
         assert (result.exit_code, said in result.output) == (2, True), result.output
 
 
@@ -384,7 +384,7 @@ def test_a_split_that_is_killed_goes_on_and_ends_with_the_same_bytes(tmp_path: P
         "check",
         "a.csv",
         "--against",
-        "test_feed:Line",
+        "test_files:Line",
         "--admitted",
         "x.ndjson",
         "--refused",
@@ -467,7 +467,7 @@ def test_secrets_go_out_only_when_asked_for_and_full_disks_are_told(
 
     room = 0
     with monkeypatch.context() as patched:
-        patched.setattr("dutiful_gate.feed.split.os.fsync", full)
+        patched.setattr("dutiful_gate.files.split.os.fsync", full)
         code, text = _check(tmp_path, "a.csv", "x")
         assert (code, "cannot be written: No space left on device" in text) == (2, True)
         assert not [*tmp_path.glob("x*")], "nothing was begun"
@@ -487,7 +487,7 @@ def test_a_line_of_any_length_is_one_record_and_is_not_lost(tmp_path: Path, form
     _, text = _check(tmp_path, f"a.{form}", "x") if form == "csv" else (2, "too long to be kept whole")
     assert ("too long to be kept whole" in text, (tmp_path / "x.csv").exists()) == (True, False), text
     if form == "ndjson":
-        result = CliRunner().invoke(dutiful, ["check", str(path), "--against", "test_feed:Line", "--refused", str(tmp_path / "x.ndjson"), "--jobs", "2"])  # fmt: skip
+        result = CliRunner().invoke(dutiful, ["check", str(path), "--against", "test_files:Line", "--refused", str(tmp_path / "x.ndjson"), "--jobs", "2"])  # fmt: skip
         assert ("too long to be kept whole" in result.output, (tmp_path / "x.ndjson").exists()) == (True, False)
 
 
@@ -516,7 +516,7 @@ def _lines(path: Path, rows: int, seed: int = 1) -> None:
 
 def test_several_processes_tell_what_one_does(tmp_path: Path) -> None:
     _lines(tmp_path / "a.ndjson", 12_000)
-    target = ["--against", "test_feed:SHORT"]
+    target = ["--against", "test_files:SHORT"]
     texts = []
     for jobs in ("1", "2"):
         words = ["check", str(tmp_path / "a.ndjson"), *target, "--jobs", jobs, "--format", "json", "--most", "300"]
@@ -563,7 +563,7 @@ SHORT = Gate(Line, limits=Limits(bytes=2 << 20))
 
 def test_typed_records_become_parquet(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     arrow = pytest.importorskip("pyarrow.parquet")
-    from dutiful_gate.feed import parquet_parts
+    from dutiful_gate.files import parquet_parts
 
     monkeypatch.setattr(parquet_parts, "PART_ROWS", 300)
     monkeypatch.setattr(parquet_parts, "GROUP_ROWS", 40)
@@ -587,7 +587,7 @@ def test_typed_records_become_parquet(tmp_path: Path, monkeypatch: pytest.Monkey
         "check",
         str(tmp_path / "a.ndjson"),
         "--against",
-        "test_feed:Wide",
+        "test_files:Wide",
         "--admitted",
         str(tmp_path / "x.parquet"),
         "--refused",
@@ -620,7 +620,7 @@ def test_typed_records_become_parquet(tmp_path: Path, monkeypatch: pytest.Monkey
         "check",
         str(tmp_path / "b.ndjson"),
         "--against",
-        "test_feed:Wide",
+        "test_files:Wide",
         "--admitted",
         str(tmp_path / "y.parquet"),
     ]
@@ -678,10 +678,10 @@ def test_every_split_goes_on_where_it_was_stopped(
     ):
         pytest.importorskip(needed)
     if admitted.endswith("parquet"):
-        from dutiful_gate.feed import parquet_parts
+        from dutiful_gate.files import parquet_parts
 
         monkeypatch.setattr(parquet_parts, "PART_ROWS", 130)
-    monkeypatch.setattr("dutiful_gate.feed.split._EVERY", 50)
+    monkeypatch.setattr("dutiful_gate.files.split._EVERY", 50)
     random = Random(6)
     records = [
         {"booking": random.choice([f"QLP-{at}", "q"]), "weight_kg": 1, "on": "2026-05-04", "note": "é"}
@@ -746,7 +746,7 @@ def test_every_split_goes_on_where_it_was_stopped(
 def test_a_faulty_item_of_a_list_is_shown_in_its_text(tmp_path: Path) -> None:
     (tmp_path / "a.json").write_text('[{"booking": "q",\n  "weight_kg": 0}, {"booking":\n "q"}, 7]')
     result = CliRunner().invoke(
-        dutiful, ["check", str(tmp_path / "a.json"), "--against", "test_feed:Line", "--excerpt"]
+        dutiful, ["check", str(tmp_path / "a.json"), "--against", "test_files:Line", "--excerpt"]
     )
     assert '       2 |   "weight_kg": 0}\n         |                ^\n' in result.output, result.output
     assert '       2 | {"booking":\n         | ^\n' in result.output, result.output
@@ -758,7 +758,7 @@ def test_two_deliveries_are_compared(tmp_path: Path) -> None:
     (tmp_path / "b.csv").write_text(HEAD + (ROW + "\n") * 60 + "q,1,2026-05-04,\n" * 60 + "QLP-1,1,4 May,\n" * 30)
 
     def run(*words: str) -> tuple[int, str]:
-        result = CliRunner().invoke(dutiful, ["check", *words, "--against", "test_feed:Line"])
+        result = CliRunner().invoke(dutiful, ["check", *words, "--against", "test_files:Line"])
         return result.exit_code, result.output
 
     (tmp_path / "then.json").write_text(run(str(tmp_path / "a.csv"), "--format", "json")[1])
@@ -865,7 +865,7 @@ def test_what_grows_out_of_nothing_is_refused_soon(tmp_path: Path, piece: bytes)
     path = tmp_path / "bomb.csv.gz"
     whole = b"booking,weight_kg\n" + piece * ((10 << 20) // len(piece))
     path.write_bytes(gzip.compress(whole + b"\n" + piece * ((200 << 20) // len(piece)), 6))
-    result = CliRunner().invoke(dutiful, ["check", str(path), "--against", "test_feed:Line"])
+    result = CliRunner().invoke(dutiful, ["check", str(path), "--against", "test_files:Line"])
     assert (result.exit_code, "grows more than 500-fold: unpack it first" in result.output) == (1, True), result.output
 
 

@@ -31,9 +31,9 @@ class TableLayout:
     `header_line`    the line or row of the headings, from 1; 0 to find it
     `columns`        by heading, the field that it stands for
     `decimal_comma`  whether numbers are written with a comma
-    `dates`          the form of dates, as `written("%d.%m.%Y")` has it; "serial" for days as spreadsheets count them,
-                     46146 for the fourth of May 2026 (in a workbook they are always read). Where the form has a time,
-                     as in "%d.%m.%Y %H:%M", it is 00:00 for a date; any other is a fault
+    `dates`          the form of dates, as `written_as("%d.%m.%Y")` has it; "serial" for days as spreadsheets count
+                     them, 46146 for the fourth of May 2026 (in a workbook they are always read). Where the form
+                     has a time, as in "%d.%m.%Y %H:%M", it is 00:00 for a date; any other is a fault
     `sheet`          the name of the sheet; "" for the first that can be seen
     `shortened`      whether text such as 1.23E+15 is taken as it stands: it is what spreadsheets leave of a long number
 

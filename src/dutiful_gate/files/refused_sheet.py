@@ -13,7 +13,7 @@ from openpyxl import Workbook
 from openpyxl.cell import WriteOnlyCell
 from openpyxl.formula.translate import Translator
 
-from ..files.own_files import made_anew, opened_again
+from ..safe_files.own_files import made_anew, opened_again
 from .opened import opened
 from .outputs import GrowingFile, named, part_of
 from .workbook import letters_of, opened_workbook, rows_of, seekable

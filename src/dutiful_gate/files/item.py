@@ -91,7 +91,7 @@ class Item(Generic[T]):
     def is_sound(self) -> bool:
         """Whether it was admitted, and there is nothing else to say of it."""
         told = self._verdict
-        return told is None or not (told.dropped or told.excused or told.unjudged or not told)
+        return told is None or not (told.dropped or told.fallbacks or told.unjudged or not told)
 
     @property
     def value(self) -> T:
