@@ -524,7 +524,7 @@ _HOSTILE = {
     "check sound.json --against AGAINST --since FILE",
     "check FILE --against AGAINST",
     "draft FILE",
-    "draft FILE --as schema --into d.json",
+    "draft FILE --format schema --into d.json",
     "draft sound.json --into FILE",
     "draft sound.json --hints FILE",
     "declare FILE",

@@ -186,7 +186,7 @@ def test_what_is_not_looked_at_is_told(tmp_path: Path) -> None:
     [
         (["a.json"], 0, "class Sample:"),
         (["a.json", "--name", "Stay", "--optional", "/a"], 0, "a: int | None = None"),
-        (["a.json", "--as", "schema"], 0, '"$comment": "seen 1 of 1; always 1"'),
+        (["a.json", "--format", "schema"], 0, '"$comment": "seen 1 of 1; always 1"'),
         (["a.json", "--hints", "a.hints"], 0, "class Call:"),
         (["a.json", "--hints", "b.hints"], 2, "b.hints, line 2: 'often /a' is no hint"),
         (["a.json", "--optional", "a"], 2, 'as in "/a"'),
@@ -277,7 +277,7 @@ def test_the_command_tells_what_would_change(tmp_path: Path, monkeypatch: pytest
     assert "~ /priority: words that are not declared: 'fast'" in run.output
     assert "- /contact: declared, and never seen, and it is required" in run.output
     Path("b.json").write_text(json.dumps(payloads(bookings, 40, 5)))
-    run = CliRunner().invoke(dutiful, ["draft", "b.json", "--as", "schema"])
+    run = CliRunner().invoke(dutiful, ["draft", "b.json", "--format", "schema"])
     Path("b.schema.json").write_text(run.stdout)
     again = CliRunner().invoke(dutiful, ["draft", "b.json", "--against", "b.schema.json"])
     assert "b.schema.json says what the samples say" in again.output

@@ -297,7 +297,7 @@ def test_the_command_checks_deliveries(tmp_path: Path, monkeypatch: pytest.Monke
     assert (code, "/bookin leads to nothing that is declared; did you mean /booking?" in text) == (2, True), text
     code, text = run("d.csv", "a.csv", "--distinct-by", "/booking", "--every")
     assert "a value other than that of record 1 in d.csv" in text
-    assert run("-", "--form", "csv", given=HEAD + ROW)[0] == 0
+    assert run("-", "--read-as", "csv", given=HEAD + ROW)[0] == 0
     (tmp_path / "c.csv").write_text("Nr;weight_kg;on\nQLP-1;1,5;04.05.2026\n")
     assert run("c.csv", "--column", "Nr=booking", "--decimal-comma", "--dates", "%d.%m.%Y")[0] == 0
     for words, said in (
@@ -832,7 +832,7 @@ def test_processes_end_with_the_one_that_asked(tmp_path: Path, signal_name: str)
     if not Path("/proc/self/task").is_dir():
         pytest.skip("which processes another one has is told by Linux's /proc alone")
     (tmp_path / "shapes.py").write_text("from dataclasses import dataclass\n@dataclass\nclass Line:\n    n: int\n")
-    command = [sys.executable, "-m", "dutiful_gate", "check", "-", "--form", "ndjson", "--against", "shapes.py:Line"]
+    command = [sys.executable, "-m", "dutiful_gate", "check", "-", "--read-as", "ndjson", "--against", "shapes.py:Line"]
     asked = subprocess.Popen([*command, "--jobs", "2"], cwd=tmp_path, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
     assert asked.stdin is not None
     asked.stdin.write(b'{"n": 1}\n' * 400_000)

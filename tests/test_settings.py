@@ -1069,7 +1069,7 @@ def test_no_secret_appears_anywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPa
                 path.unlink()
         put_into(tmp_path)
         written(tmp_path, dict(files))
-        for words in (["check"], ["show"], ["show", "--as", "json"], ["show", "--as", "env"], ["compare"]):
+        for words in (["check"], ["show"], ["show", "--format", "json"], ["show", "--format", "env"], ["compare"]):
             run(words[0], TARGET, *(["base", "staging"] if words == ["compare"] else []), *words[1:])
         run("check", TARGET, "--set", f"desk.passwrd={hidden[0]}", "--set", f"{hidden[0]}")
         with warnings.catch_warnings(record=True) as caught:
@@ -1200,11 +1200,11 @@ def test_the_settings_of_the_demo_are_sound_and_the_docs_show_them(desk: Path) -
     assert code == 0
     page = (ROOT / "docs" / "settings.md").read_text()
     assert told in page, "what the docs show is what the command prints"
-    assert [each["name"] for each in json.loads(config("show", TARGET, "--as", "json")[1])][:2] == [
+    assert [each["name"] for each in json.loads(config("show", TARGET, "--format", "json")[1])][:2] == [
         "port",
         "berths.limit",
     ]
-    assert "\n# TERN_DESK__PASSWORD (sealed)\n" in config("show", TARGET, "--as", "env")[1]
+    assert "\n# TERN_DESK__PASSWORD (sealed)\n" in config("show", TARGET, "--format", "env")[1]
 
 
 def test_the_command_tells_faults_differences_templates_and_documents(

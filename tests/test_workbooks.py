@@ -377,6 +377,6 @@ def test_a_workbook_comes_packed_or_in_a_pipe(tmp_path: Path) -> None:
     packed = tmp_path / "a.xlsx.gz"
     packed.write_bytes(gzip.compress(path.read_bytes()))
     assert told(packed) == ["1@2"]
-    words = ["check", "-", "--form", "xlsx", "--against", "test_workbooks:Line"]
+    words = ["check", "-", "--read-as", "xlsx", "--against", "test_workbooks:Line"]
     result = CliRunner().invoke(dutiful, words, input=io.BytesIO(path.read_bytes()))
     assert result.exit_code == 0, result.output

@@ -66,7 +66,7 @@ by rule and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 )
 @click.option(
     "--format",
-    "form",
+    "printed",
     type=click.Choice(["text", "json", "markdown", "html", "sarif"]),
     default="text",
     show_default=True,
@@ -84,8 +84,8 @@ by rule and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
 @click.option("--excerpt", is_flag=True, help="Show the line of each fault, with a mark under its place.")
 @click.option("--stop-after", default=0, metavar="N", help="Stop once so many records were refused.")
 @click.option(
-    "--form",
-    "kind",
+    "--read-as",
+    "read_as",
     type=click.Choice(list(get_args(Form))),
     help="The form of the data, where the ending of its name does not tell it.",
 )
@@ -138,14 +138,14 @@ def check(
     target: str,
     documents: Path | None,
     flaws: Flaws,
-    form: str,
+    printed: str,
     unknown: Unknown | None,
     most: int,
     every: bool,
     brief: bool,
     excerpt: bool,
     stop_after: int,
-    kind: Any,
+    read_as: Any,
     select: str,
     distinct_by: tuple[str, ...],
     separator: str,
@@ -178,7 +178,7 @@ def check(
     separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
     splits = admitted is not None or refused is not None
     _refuse_clashes(named, splits=splits, resume=resume, jobs=jobs, distinct_by=distinct_by, stop_after=stop_after)
-    kind = kind or ("json" if named == ["-"] else None)
+    read_as = read_as or ("json" if named == ["-"] else None)
     try:
         layout = TableLayout(
             separator=separator,
@@ -195,7 +195,7 @@ def check(
     except CannotStart as error:
         raise CannotRun(str(error)) from None
     asked = Asked(
-        kind,
+        read_as,
         select,
         layout,
         every,
@@ -217,7 +217,7 @@ def check(
         places = " and ".join(distinct.by)
         console(stderr=True).print(visible(f"--distinct-by: no record has a value at {places}"), markup=False)
     comparison = Comparison(former, _together(outcomes), str(since)) if former is not None else None
-    _print(outcomes, comparison, target, gate, form, asked)
+    _print(outcomes, comparison, target, gate, printed, asked)
     raise SystemExit(0 if all(each.is_sound for each in outcomes) else 1)
 
 
@@ -261,17 +261,17 @@ def _print(
     comparison: Comparison | None,
     target: str,
     gate: AnyGate[Any],
-    form: str,
+    printed: str,
     asked: Asked,
 ) -> None:
     """Tell what became of deliveries."""
-    if form == "json":
+    if printed == "json":
         print_as_data(outcomes, target, gate, comparison)
-    elif form == "markdown":
+    elif printed == "markdown":
         print_as_markdown(outcomes, comparison)
-    elif form == "sarif":
+    elif printed == "sarif":
         print_as_sarif(outcomes)
-    elif form == "html":
+    elif printed == "html":
         try:
             print_as_page(outcomes, target, comparison)
         except CannotStart as error:

@@ -68,7 +68,7 @@ printed.
 @click.option("--seed", default=0, show_default=True, help="The same seed tries the same instances.")
 @click.option(
     "--format",
-    "form",
+    "printed",
     type=click.Choice(["text", "json", "markdown"]),
     default="text",
     show_default=True,
@@ -82,7 +82,7 @@ def compare(
     unknown: Unknown | None,
     undeclared: bool,
     seed: int,
-    form: str,
+    printed: str,
 ) -> None:
     """Compare two versions of a shape, OLD and NEW, and tell whom the step breaks.
 
@@ -98,9 +98,9 @@ def compare(
             raise CannotRun(visible(str(error))) from None
         except DeclarationError as error:
             raise CannotRun(str(error)) from None
-    if form == "json":
+    if printed == "json":
         click.echo(json.dumps({**found.as_dict(), "for": whom, "answer": found.answer(whom)}, indent=2))
-    elif form == "markdown":
+    elif printed == "markdown":
         click.echo(as_markdown(found, whom), nl=False)
     else:
         _print(found, whom)

@@ -93,8 +93,8 @@ def check(target: str, profile: str | None, folder: Path, words: tuple[str, ...]
 
 \b
     dutiful config show harbour.service:settings
-    dutiful config show harbour.service:settings --profile staging --as json
-    dutiful config show harbour.service:settings --as env > service.env
+    dutiful config show harbour.service:settings --profile staging --format json
+    dutiful config show harbour.service:settings --format env > service.env
 
 Secrets are never shown. Exit status 0; 1 where the settings are not sound; 2 where the command cannot run.
 """
@@ -102,21 +102,21 @@ Secrets are never shown. Exit status 0; 1 where the settings are not sound; 2 wh
 @_target
 @_chosen
 @click.option(
-    "--as",
-    "form",
+    "--format",
+    "printed",
     type=click.Choice(["text", "json", "env"]),
     default="text",
     show_default=True,
     help="The form of what is shown.",
 )
-def show(target: str, profile: str | None, folder: Path, words: tuple[str, ...], form: str) -> None:
+def show(target: str, profile: str | None, folder: Path, words: tuple[str, ...], printed: str) -> None:
     """Show each setting in force, where it comes from, and what it replaced."""
     sure_output()
     settings = _settings(target)
     out = console()
     loaded = _sound(settings, profile, folder, words)
     every = list(loaded.settings())
-    if form == "json":
+    if printed == "json":
         told = [
             {
                 "name": each.name,
@@ -129,7 +129,7 @@ def show(target: str, profile: str | None, folder: Path, words: tuple[str, ...],
         ]
         click.echo(json.dumps(told, indent=2, ensure_ascii=False, default=str))
         return
-    if form == "env":
+    if printed == "env":
         _as_variables(settings, every)
         return
     lines = []
@@ -153,7 +153,7 @@ Every setting is there with its text, type, rules and default; what is called ne
 @_target
 @click.option(
     "--format",
-    "form",
+    "printed",
     type=click.Choice(["toml", "yaml", "json", "env", "markdown"]),
     default="toml",
     show_default=True,
@@ -165,12 +165,12 @@ Every setting is there with its text, type, rules and default; what is called ne
     metavar="PATH",
     help='The JSON Schema document for editors, written in as "$schema": see `dutiful config document`.',
 )
-def template(target: str, form: Any, document: str) -> None:
+def template(target: str, printed: Any, document: str) -> None:
     """Write a file of settings to fill in."""
     sure_output()
     settings = _settings(target)
-    click.echo(settings.template(form, schema=document), nl=False)
-    if form == "json":
+    click.echo(settings.template(printed, schema=document), nl=False)
+    if printed == "json":
         from ..config.template import entries
 
         needed = [".".join(map(str, each.path)) for each in entries(settings) if each.needed and each.record is None]

@@ -106,7 +106,7 @@ def examined(gate: AnyGate[Any], name: str, asked: Asked) -> Outcome:
     form = asked.form or form_of(name)
     if form is None:
         raise CannotRun(
-            f"{name!r} tells no form by its ending; say which: --form {'|'.join(sorted(set(FORMS.values())))}"
+            f"{name!r} tells no form by its ending; say which: --read-as {'|'.join(sorted(set(FORMS.values())))}"
         )
     shown = "<stdin>" if name == "-" else name
     hides = gate.shape.secretive

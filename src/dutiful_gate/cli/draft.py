@@ -32,7 +32,7 @@ _KIND = click.Choice(list(get_args(Form)))
 \b
     dutiful draft bookings.json --name Booking > harbour/shapes.py
     dutiful draft manifest.csv --name Line --as-text /hold --closed /port
-    dutiful draft feed.ndjson readings/ --as schema --into reading.schema.json
+    dutiful draft feed.ndjson readings/ --format schema --into reading.schema.json
     dutiful draft manifest.csv --against harbour.shapes:Line
     dutiful draft export.json --select /bookings --hints bookings.hints
 
@@ -43,8 +43,8 @@ A file of hints has one a line, a word and a place: "optional /priority", "close
 @click.argument("samples", metavar="SAMPLE...", nargs=-1, required=True)
 @click.option("--name", default="", help="What to call the record.  [default: Sample]")
 @click.option(
-    "--as",
-    "wanted",
+    "--format",
+    "printed",
     type=click.Choice(["python", "schema"]),
     default="python",
     show_default=True,
@@ -57,7 +57,7 @@ A file of hints has one a line, a word and a place: "optional /priority", "close
 @click.option(
     "--hints", "kept", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="A file of such hints."
 )
-@click.option("--form", "kind", type=_KIND, help="The form, where the ending of the name does not tell it.")
+@click.option("--read-as", type=_KIND, help="The form of the samples, where the ending of the name does not tell it.")
 @click.option("--select", default="", metavar="POINTER", help="The list inside of a document, as in /bookings.")
 @click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]")
 @click.option("--quote", default="", metavar="SIGN", help="CSV: what stands around cells.  [default: found, \" or ']")
@@ -84,13 +84,13 @@ A file of hints has one a line, a word and a place: "optional /priority", "close
 def draft(
     samples: tuple[str, ...],
     name: str,
-    wanted: str,
+    printed: str,
     required: tuple[str, ...],
     optional: tuple[str, ...],
     as_text: tuple[str, ...],
     closed: tuple[str, ...],
     kept: Path | None,
-    kind: Form | None,
+    read_as: Form | None,
     select: str,
     separator: str,
     quote: str,
@@ -132,18 +132,18 @@ def draft(
             sheet=sheet,
             shortened=shortened,
         )
-        kind = kind or ("json" if samples == ("-",) else None)
-        made = draft_of_files(files_of(samples), told, form=kind, select=select, layout=layout, most=most)
+        read_as = read_as or ("json" if samples == ("-",) else None)
+        made = draft_of_files(files_of(samples), told, form=read_as, select=select, layout=layout, most=most)
         made.idle = {place: lines for place, lines in made.idle.items() if place in hinted}
         if wrong := [f"--{line}" for place in sorted(said.places) for line in made.idle.get(place, ())]:
             raise CannotRun(visible("\n  ".join(wrong)))
         if there is not None and target is not None:
             _tell_changes(made, target, there)
             return
-        text = _source(made, samples) if wanted == "python" else _document(made)
+        text = _source(made, samples) if printed == "python" else _document(made)
     except (CannotStart, BrokenOff, DeclarationError) as error:
         raise CannotRun(visible(str(error))) from None
-    put(text, into, "python" if wanted == "python" else "json")
+    put(text, into, "python" if printed == "python" else "json")
     _summary(made)
 
 
@@ -158,7 +158,7 @@ def _source(made: Draft, samples: Sequence[str]) -> str:
     except DeclarationError as error:
         told = ", ".join(map(visible, samples))
         raise CannotRun(
-            f"what is in {told} cannot become declarations.\n  {error.problem}; draft a document: --as schema"
+            f"what is in {told} cannot become declarations.\n  {error.problem}; draft a document: --format schema"
         ) from None
 
 

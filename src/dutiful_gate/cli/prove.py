@@ -78,7 +78,7 @@ Exit status: 0 no disagreement, 1 some, 2 cannot run; with --against and --store
 )
 @click.option(
     "--format",
-    "form",
+    "printed",
     type=click.Choice(["text", "json"]),
     default="text",
     show_default=True,
@@ -94,7 +94,7 @@ def prove(
     databases: tuple[str, ...],
     postgresql: bool,
     dialect: str,
-    form: str,
+    printed: str,
 ) -> None:
     """Run TARGET, a MODULE:NAME, and its document against each other on generated instances.
 
@@ -110,12 +110,14 @@ def prove(
     if model:
         from .prove_storage import prove_storage
 
-        raise SystemExit(prove_storage(target, model, databases, own=postgresql, rows=instances, seed=seed, form=form))
+        raise SystemExit(
+            prove_storage(target, model, databases, own=postgresql, rows=instances, seed=seed, form=printed)
+        )
     if consumer:
         from .prove_consumer import prove_consumer
 
         samples = min(instances, _MOST_RELEASED)
-        raise SystemExit(prove_consumer(target, consumer, samples=samples, seed=seed, form=form))
+        raise SystemExit(prove_consumer(target, consumer, samples=samples, seed=seed, form=printed))
     if databases or postgresql:
         raise CannotRun("--database and --postgresql go with --stores")
     gate = gate_for(target, documents=documents)
@@ -128,7 +130,7 @@ def prove(
                 proof = run(gate, instances, seed, dialect=dialect, progress=tell)
     except DeclarationError as error:
         raise CannotRun(f"the document of {target} cannot become a gate.\n  {error}") from None
-    if form == "json":
+    if printed == "json":
         click.echo(json.dumps(_as_data(target, dialect, seed, proof), indent=2, ensure_ascii=False, default=str))
     else:
         _print(target, dialect, proof, laws=_WAYS if isinstance(gate, DocumentGate) else _LAWS)
