@@ -251,11 +251,10 @@ class Engine:
 
         Each field has its name beside it where that is a plain word, and a legend at the end tells what constants are.
         """
-        sound, collect = self._quick_unit(), self._telling_unit()
+        sound, collect = self._quick_unit(), telling_unit(self.plan, at_once=True)
         if is_large(self.plan.shape):  # what was compiled is a part of it
             anew = self._anew(lambda: self.sound)
             sound = quick_unit(self.plan, note_unknown=False, anew=anew, at_once=True)
-            collect = telling_unit(self.plan, at_once=True)
         out = outgoing_unit(self.plan, secrets=False, exact=False, checked=False)
         pieces = {"The sound case": sound.source, "Every fault": collect.source, "The way out": out.source}
         return whole(pieces, [*sound.legend, *collect.legend, *out.legend])

@@ -40,7 +40,7 @@ LOUD = False
 
 def given_up(error: Exception) -> Stop:
     """What a quick function answers where it met an exception; raised where it is a mistake of its own."""
-    if error.__class__ is Unread:
+    if error.__class__ is Unread or error.__class__ is KeyError:  # what is absent cannot be looked up
         return REFUSED
     told(error)
     return UNSURE

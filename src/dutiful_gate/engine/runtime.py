@@ -208,6 +208,15 @@ class Unfound:
 ABSENT: Final = Unfound()
 
 
+def note_absent(log: Log, full: bool, at: int, path: Path, cause: Cause) -> int:
+    """The fault of a field that is not there, before those of what is: at a place among them. One more of that sort."""
+    if full:
+        log.faults.append(MORE)
+    else:
+        log.faults.insert(at, (path, cause, None, None))
+    return 1
+
+
 def own_fault(base: Cause, error: Exception) -> Cause:
     """The cause of a fault in the words of a function of the developer's own."""
     return base.but(code="check", own_words=escaped_words(str(error)) or None)

@@ -147,7 +147,11 @@ class Frame:
 
     def part(self, value: str, path: str = "", **changes: Any) -> Self:
         """That of a part of the value."""
-        return self.inner(value=value, given=value, path=path or self.path, parted=None, **changes)
+        return self.inner(**{"value": value, "given": value, "path": path or self.path, "parted": None, **changes})
+
+    def made(self) -> Self:
+        """The same of a value that something was made of before it is read."""
+        return self.inner(given=self.value)
 
     def deeper(self) -> Self:
         """The same, one block deeper."""

@@ -256,7 +256,8 @@ class Outcome(ABC):
             return
         value = frame.value
         with self.block(f"if {value}.__class__ is list and len({value}) == 1:"):
-            self.write(f"{value if frame.given == value else f'{frame.given} = {value}'} = {value}[0]")
+            kept = f"{frame.given} = " if frame.given != value and frame.given.isidentifier() else ""
+            self.write(f"{kept}{value} = {value}[0]")
         if several:
             yield
             return

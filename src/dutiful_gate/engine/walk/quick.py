@@ -163,8 +163,6 @@ class Quick(QuickRecords):
             if top and self.forgets:
                 self.pen.lines.append(_DONE[:-1])
             self.write("raise")
-        with self.block("except KeyError:"):
-            self.write(REFUSE)
         with self.block("except Exception as error:"):
             self.write(f"return {self.after_error}")
 
@@ -189,14 +187,15 @@ class Quick(QuickRecords):
         remembers = bool(self.more) and key in shape.recursive
         body = pen.claimed(f"{name}_read") if remembers else name
         kept = pen.kept
-        if self.functions.later is not None:
+        looks = self.functions.later is not None and is_large(shape)
+        if looks:
             pen.kept = {}
         with pen.aside() as lines, self.block(f"def {body}({self.argument}{self.more}):"), self.caught():
             if key in shape.aliases:
                 self.whole(shape.aliases[key], frame.inner(circular=True))
             else:
                 self.whole_record(shape.records[key], frame)
-        if self.functions.later is not None:
+        if looks:
             # What the top function looks at knows nothing of these classes: to give up lets the engine look again.
             lines[1:1] = checks_of(frame, pen.kept, DOUBT).splitlines()
             kept |= pen.kept

@@ -84,6 +84,7 @@ class RecordWalk(Walk):
         frame = frame.part(
             value,
             f"{frame.path} + {self.step(key)}",
+            given=f"{data}[{key}]",
             where=f"{so_far.record.name}.{field.attribute}",
             spoken=Spoken(label=field.label),
         )

@@ -16,7 +16,7 @@ from ...declare.sources import Reading
 from ...report.shown_values import outlined, plainly
 from ...shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Sealing, Use
 from ..exclusive_unions import OutgoingAlone, one_alone
-from ..later import Later, is_large
+from ..later import Later
 from ..plan import Plan, choice_reader, choice_ready, options_in_order, passed_over, tag_reader
 from ..runtime import MORE, closest, is_record, remembered
 from .frame import Aim, Frame, Shown, Spoken
@@ -32,12 +32,12 @@ _ROOM = 500
 def telling_unit(plan: Plan, *, at_once: bool = False) -> Unit:
     """The telling function of a gate: `collect(data, (), log)` gives the value, or REFUSED with faults in the log.
 
-    Of a large shape the functions of records are written when they are first called, but where all are wanted
-    `at_once`.
+    The functions of records in it are written when they are first called, but where all are wanted `at_once`: most
+    data that is refused has its faults in a few.
     """
     telling = Telling(plan)
     title = f"{plan.shape.name} faults"
-    if is_large(plan.shape) and not at_once:
+    if not at_once:
         later = telling.functions.later = Later(title, telling.pen, telling.written_since)
         telling.quick.functions.later = Later(title, telling.pen, telling.written_since)
         telling.quick.functions.later.lock = later.lock  # both write into one namespace

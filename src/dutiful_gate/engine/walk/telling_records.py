@@ -25,6 +25,7 @@ from ..runtime import (
     drop_unknown,
     drop_unnamed,
     is_record,
+    note_absent,
     note_taken,
     opened,
     record_fault,
@@ -149,13 +150,9 @@ class TellingRecords(TellingValues):
             self.write(came)
             self.in_data(field, frame)
         with self.block("else:"):
-            with self.block("if full:"):
-                self.write(f"faults.append({frame.bind(MORE, 'MORE')})")
-            with self.block("else:"):
-                told = f"({frame.path}, {self.cause(frame, needs('absent', 'a value'))}, None, None)"
-                self.write(f"faults.insert(start + {so_far.lost}, {told})")
-            self.write(f"{so_far.lost} += 1")
-            self.write(f"{frame.value} = REFUSED")
+            cause = self.cause(frame, needs("absent", "a value"))
+            note = frame.bind(note_absent, "absent")
+            self.write(f"{so_far.lost} += {note}(log, full, start + {so_far.lost}, {frame.path}, {cause})")
 
     # Keys that nobody declared
 

@@ -83,7 +83,9 @@ class TellingValues(RecordWalk):
     # Verbs that wrap what follows
 
     def came(self, frame: Frame) -> Frame:
-        """A fault shows it."""
+        """A fault shows it: that of a field stands in the data still."""
+        if frame.given != frame.value and not (frame.is_text and frame.source.repeats):
+            return frame
         given = self.variable("given")
         self.write(f"{given} = {frame.value}")
         return frame.inner(given=given)
@@ -177,7 +179,7 @@ class TellingValues(RecordWalk):
         at = site(frame.read_as(stages.reading), [node.item] if isinstance(node, Items) else [], stages.split)
         split = frame.bind(split_again, "split")
         self.write(f"{frame.value} = {split}({frame.value}, {frame.bind(stages.split, 'SEPARATOR')}, {at})")
-        return frame.read_as(stages.reading).inner(parted=("", stages.split))
+        return frame.read_as(stages.reading).made().inner(parted=("", stages.split))
 
     @contextmanager
     def read_single(self, kind: Kind, use: Use, frame: Frame) -> Iterator[None]:

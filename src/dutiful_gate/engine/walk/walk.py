@@ -71,8 +71,9 @@ class Walk(Outcome):
         elif stages.via is not None:
             mark = self.mark(frame)
             self.read(stages.via, frame)
+            inner = frame.read_as(stages.reading).made()
             with self.sound(mark):
-                self.node(use, frame.read_as(stages.reading).deeper() if mark else frame.read_as(stages.reading))
+                self.node(use, inner.deeper() if mark else inner)
         else:
             self.node(use, frame)
 
@@ -276,7 +277,7 @@ class Walk(Outcome):
             elif frame.reading is Reading.MIXED:
                 with self.block(f"if {value}.__class__ is {sealed}:"):
                     self.write(f"{value} = {value}.opened()")
-            self.read(inner, frame.deeper())
+            self.read(inner, frame.made().deeper())
         with self.sound(mark):
             self.write(f"{value} = {sealed}({value})")
 
