@@ -7,6 +7,7 @@ from __future__ import annotations
 import json
 import pickle
 import warnings
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from decimal import Decimal
@@ -39,6 +40,7 @@ from dutiful_gate.declare.json_strings import strings_in, strings_in_text
 from dutiful_gate.engine import json_out
 from dutiful_gate.read import json_fast
 from dutiful_gate.read.json_fast import too_deep
+from dutiful_gate.read.json_places import places, places_in
 
 
 @dataclass
@@ -521,3 +523,32 @@ def test_no_repeated_key_is_read_whatever_is_declared(seed: int) -> None:
                         gate.admit_json(text)
                 finally:
                     json_fast.fast_loads = held
+
+
+_KEYS = st.sampled_from(["a", "b", "ab", "", "a b", ":", ", ", "{", "é", "\\", '"', 'a": 1'])
+_TREES: Any = st.recursive(
+    _KEYS | st.integers(0, 9),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(_KEYS, inner, max_size=5),
+    max_leaves=25,
+)
+
+
+def _every_path(data: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
+    yield path
+    members = data.items() if isinstance(data, dict) else enumerate(data) if isinstance(data, list) else ()
+    for step, held in members:
+        yield from _every_path(held, (*path, step))
+
+
+@given(_TREES, st.sampled_from([(", ", ": "), (",", ":"), (" ,\n", "\n :\t ")]), st.booleans(), st.data())
+def test_keys_that_are_looked_for_are_found_where_a_reader_finds_them(
+    data: Any, separators: tuple[str, str], escapes: bool, draws: st.DataObject
+) -> None:
+    """A key may stand elsewhere too: as a value, inside of another, in a record further in."""
+    text = json.dumps(data, separators=separators, ensure_ascii=escapes)
+    every = list(_every_path(data))
+    asked = draws.draw(st.lists(st.sampled_from([*every, *((*path, "none") for path in every[:3])]), max_size=6))
+    read, found = places(text, asked, repeats=False), places_in(text, asked, data)
+    for path in asked:
+        for of_key in (False, True):
+            assert found.offset(path, of_key=of_key) == read.offset(path, of_key=of_key), (text, path)

@@ -13,6 +13,8 @@ _STRING = r'"(?:[^"\\]++|\\.)*+"'
 _SCALAR = rf'(?:{_STRING}|[^\s",:\[\]{{}}]++)'
 _BLANKS = re.compile(r"[ \t\n\r]*+")
 _KEY = re.compile(rf"({_STRING})[ \t\n\r]*+:[ \t\n\r]*+", re.DOTALL)
+_BLANK = " \t\n\r"
+_COLON = re.compile(r"[ \t\n\r]*+:[ \t\n\r]*+")
 _SIMPLE = re.compile(rf"{_SCALAR}[ \t\n\r]*+,[ \t\n\r]*+", re.DOTALL)
 # Lists and records that hold no others are passed over whole, and so are such as hold a few levels of others.
 _INNER = rf'(?:[^"\[\]{{}}]++|{_STRING})*+'
@@ -32,6 +34,7 @@ _BULKS = tuple(
     (count, re.compile(rf"(?:(?:{_SCALAR}|{_nested(_LEVELS)})[ \t\n\r]*+,[ \t\n\r]*+){{{count}}}", re.DOTALL))
     for count in (4096, 256, 16)
 )
+_FEW = _BULKS[-1][0]
 _RUN = re.compile(rf'(?:[^"\[\]{{}}]++|{_STRING}|{_FLAT})*+', re.DOTALL)
 _STRICT = re.compile(_INNER, re.DOTALL)
 _TO_LAST_COMMA = re.compile(rf'(?:(?:[^",\[\]{{}}]++|{_STRING}|{_FLAT})*+,)*+', re.DOTALL)
@@ -59,20 +62,77 @@ class Places:
         return self.values.get(path, 0)
 
 
+def _branching(paths: Iterable[Path]) -> dict[Any, Any]:
+    """Paths as a tree: under each step those that go on from it."""
+    wanted: dict[Any, Any] = {}
+    for path in paths:
+        branch = wanted
+        for step in path:
+            branch = branch.setdefault(step, {})
+    return wanted
+
+
+def places_in(text: str, paths: Iterable[Path], data: Any) -> Places:
+    """The offsets of paths, and of all that is around them, in a text that was decoded to `data`, no key twice.
+
+    Which keys a record has is known then. Where no backslash is in the text, a key stands there as it is: of those that
+    stand once in the text of a record, nothing before them has to be read.
+    """
+    if "\\" in text:
+        return places(text, paths, repeats=False)
+    found = Places()
+    start = _BLANKS.match(text).end()  # type: ignore[union-attr]
+    waiting = [((), start, len(text), _branching(paths), data)]
+    while waiting:
+        path, at, end, branch, held = waiting.pop()
+        found.values[path] = at
+        if not branch:
+            continue
+        if held.__class__ is list:
+            inner = _in_array(text, at, path, branch)
+        elif held.__class__ is dict:
+            there = {step: more for step, more in branch.items() if step in held}
+            inner = _once_there(text, at, end or _skip(text, at)[1], path, there, found) or (
+                _in_object(text, at, path, there, found, repeats=False)
+            )
+        else:
+            continue
+        waiting += [(way, offset, 0, more, held[way[-1]]) for way, offset, more in inner]
+    return found
+
+
+def _once_there(
+    text: str, at: int, end: int, path: Path, there: dict[Any, Any], found: Places
+) -> list[tuple[Path, int, dict[Any, Any]]]:
+    """The members of a record that are asked for, by their keys; none where one of these stands in it several times."""
+    following = []
+    for name, more in there.items():
+        key = f'"{name}"'
+        start = text.find(key, at, end)
+        after = start + len(key)
+        if start < 0 or text.find(key, after, end) >= 0:
+            return []
+        if text.startswith(": ", after) and text[after + 2] not in _BLANK:  # as encoders write it
+            after += 2
+        elif (colon := _COLON.match(text, after)) is not None:
+            after = colon.end()
+        else:
+            return []
+        inner = (*path, name)
+        found.keys[inner] = start
+        following.append((inner, after, more))
+    return following
+
+
 def places(text: str, paths: Iterable[Path], *, repeats: bool) -> Places:
     """The offsets of paths, and of all that is around them, in a text that can be read to its end.
 
     Only what the paths lead through is looked into, and nothing behind the last of them. With `repeats`, keys may stand
     twice: then the last one counts, as it does for the value.
     """
-    wanted: dict[Any, Any] = {}
-    for path in paths:
-        branch = wanted
-        for step in path:
-            branch = branch.setdefault(step, {})
     found = Places()
     start = _BLANKS.match(text).end()  # type: ignore[union-attr]
-    waiting = [((), start, wanted)]
+    waiting = [((), start, _branching(paths))]
     while waiting:
         path, at, branch = waiting.pop()
         found.values[path] = at
@@ -101,7 +161,7 @@ def _in_array(text: str, at: int, path: Path, branch: dict[Any, Any]) -> list[tu
 
 def _skip_items(text: str, at: int, count: int) -> int | None:
     """The offset of the item that stands so many further on; None where the list ends before."""
-    sizes = list(_BULKS)
+    sizes = list(_BULKS) if count >= _FEW else []
     while count:
         while sizes:
             size, bulk = sizes[0]
@@ -116,7 +176,7 @@ def _skip_items(text: str, at: int, count: int) -> int | None:
                 return None
             at = _BLANKS.match(text, at + 1).end()  # type: ignore[union-attr]
             count -= 1
-        sizes = list(_BULKS)
+        sizes = list(_BULKS) if count else sizes
     return at
 
 

@@ -11,7 +11,7 @@ from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
 from .json_careful import Note, read_carefully
-from .json_places import places
+from .json_places import places, places_in
 from .lines import Lines
 
 _BOM = "\ufeff"
@@ -33,9 +33,9 @@ class JsonText:
         "_limits",
         "_lines",
         "_raw",
+        "_text",
         "broken",
         "readable",
-        "text",
         "untold",
         "value",
     )
@@ -53,7 +53,7 @@ class JsonText:
         self._raw = raw
         self._limits = limits
         self._lines: Lines | None = None
-        self.text = ""
+        self._text: str | None = None
         self.value: object = None
         self.readable = False
         self.broken: list[Fault] = []
@@ -62,31 +62,37 @@ class JsonText:
     def read(self, plain: object) -> bool:
         """Take in the text, of which `plain_json` made `plain`; whether it is sound JSON within the limits."""
         raw = self._raw
-        if len(raw) > self._limits.bytes:
-            self._refuse_size(len(raw))
-            return False
-        if isinstance(raw, str):
-            self.text = raw.removeprefix(_BOM)
-        else:
-            encoded = bytes(raw)
-            try:
-                self.text = encoded.decode().removeprefix(_BOM)
-            except UnicodeDecodeError as error:
-                self._refuse_bytes(encoded, error.start)
-                return False
         if plain.__class__ is not Stop:
             self.value, self.readable = plain, True
             return True
+        if len(raw) > self._limits.bytes:
+            self._refuse_size(len(raw))
+            return False
+        try:
+            self._text = _decoded(raw)
+        except UnicodeDecodeError as error:
+            self._refuse_bytes(error.object, error.start)
+            return False
         told = read_carefully(self.text, self._limits, exact=self._exact)
         self.value, self.readable, self.untold = told.value, told.whole, told.untold
         self.broken = [self._fault(note) for note in told.notes]
         return False
 
+    @property
+    def text(self) -> str:
+        """The text, without the mark of its encoding."""
+        if self._text is None:
+            self._text = _decoded(self._raw)
+        return self._text
+
     def placed(self, faults: Sequence[Fault], under: Path = ()) -> list[Fault]:
         """The same faults, each with its line and column; their paths lead to the text by the steps `under`."""
         start = len(under)
-        found = places(self.text, (fault.path[start:] for fault in faults), repeats=bool(self.broken))
-        return [fault.at(self._at(found.offset(fault.path[start:], of_key=fault.of_key))) for fault in faults]
+        paths = [fault.path[start:] for fault in faults] if start else [fault.path for fault in faults]
+        text = self.text
+        found = places(text, paths, repeats=True) if self.broken else places_in(text, paths, self.value)
+        offset, at = found.offset, self._at
+        return [fault.at(at(offset(path, of_key=fault.of_key))) for fault, path in zip(faults, paths, strict=True)]
 
     def merged(self, faults: Sequence[Fault], under: Path = ()) -> list[Fault]:
         """Faults of the text and of its values together, in document order, one a place."""
@@ -114,6 +120,11 @@ class JsonText:
         before = encoded[:start].decode().removeprefix(_BOM)
         cause = Cause("reading", "text in UTF-8", got=Phrase("the byte {byte}", byte=f"0x{encoded[start]:02X}"))
         self.broken = [Fault((), cause, None, None, Lines(before).place(len(before)))]
+
+
+def _decoded(raw: bytes | bytearray | memoryview | str) -> str:
+    """Raw text as text. Raises UnicodeDecodeError for what is not in UTF-8."""
+    return (raw if isinstance(raw, str) else bytes(raw).decode()).removeprefix(_BOM)
 
 
 def one_a_place(broken: Sequence[Fault], faults: Sequence[Fault]) -> list[Fault]:
