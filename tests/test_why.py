@@ -91,6 +91,17 @@ class Call:
     reason: Annotated[str, trimmed, it.length > 4]
 
 
+@dataclass
+class Narrow:
+    a: int
+
+
+@dataclass
+class Wide:
+    a: int
+    b: int
+
+
 def by_twelve(berth: Desk) -> bool:
     """A check of a whole record."""
     return berth.low < 12
@@ -107,6 +118,8 @@ class Desk:
     lots: Annotated[list[int], split_on(",")] | None = None
     tons: Annotated[int, via(str, trimmed, it.matches("[0-9]+")), it < 10, otherwise(3)] = 3
     key: Sealed[str] | None = None
+    fees: dict[Annotated[int, it > 5], int] | None = None
+    either: Narrow | Wide | None = None
 
 
 STAY = {"visit": {"kind": "stay", "nights": 2}, "low": 4}
@@ -135,6 +148,25 @@ STAY = {"visit": {"kind": "stay", "nights": 2}, "low": 4}
             ["branch    a whole number: needs a whole number", "branch    text: needs at least 3"],
         ),
         ({"lots": "1, x"}, "/lots", ["split     at ',': a list of 2 items", "1 fault inside  FAILS", "so: /lots/1"]),
+        (
+            {"lots": "1, x"},
+            "/lots/1",
+            ["came      'x'", "read      needs a whole number in ASCII digits, such as 42  FAILS"],
+        ),
+        (
+            {"fees": {"7": 1, "3": 2}},
+            "/fees/3",
+            ["key       it > 5  FAILS", "came      2", "so: /fees/3: its key needs"],
+        ),
+        (
+            {"either": {"a": 1, "b": 2}},
+            "/either/b",
+            ["branch    a record (Narrow)  holds", "branch    a record (Wide)  holds"],
+        ),
+        ({"either": {"a": 1, "b": 2}}, "/either/b", ["field     Wide.b", "so it is admitted"]),
+        ({"either": {"a": 1}}, "/either/b", ["Narrow has no field 'b'; it has a", "so no fault stands here"]),
+        ({"size": None}, "/size/0", ["ends      there is no '0'"]),
+        ({}, "/size/0", ["absent    nothing came: null stands in", "and so nothing stands under '0'"]),
         ({"tons": " 77 "}, "/tons", ["before    it is read as text", "it < 10  FAILS", "otherwise 3 stands in  holds"]),
         ({}, "/visit/days", ["Stay has no field 'days'; it has kind, nights", "so no fault stands here"]),
         ({"wind": 3}, "/wind", ["unknown   Desk has no such field: it is left out"]),

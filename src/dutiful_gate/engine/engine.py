@@ -22,9 +22,14 @@ from .outgoing import is_judged_inside, outgoing
 from .own_functions import Passing, passed_on, told, unwrapped
 from .plan import Plan
 from .runtime import TOO_DEEP, Log
+from .trace import TraceLog, Way
 from .walk.outgoing import outgoing_unit
 from .walk.quick import quick_unit
 from .walk.telling import telling_unit
+from .walk.tracing import tracing_unit
+
+_MOST_TRACED = 1_000_000
+"""The limit on faults where one value is traced: those of others do not stand before its own."""
 
 
 class Engine:
@@ -170,6 +175,14 @@ class Engine:
         finally:
             forget()
         raise error
+
+    def traced(self, data: Any, steps: tuple[str, ...]) -> TraceLog:
+        """What the values on the way to one pass, by the steps of a JSON Pointer. Raises what own functions raise."""
+        log = TraceLog(_MOST_TRACED, Way(steps))
+        if self.bottomless and self._too_deep(data) is not None:
+            return log
+        unwrapped(self._unit("why", lambda: tracing_unit(self.plan)).call)(data, (), log)
+        return log
 
     def _collected_without_liars(self, data: Any) -> tuple[Any, Log]:
         """Where something in the data is not what it says it is: it is refused at its place, and the rest is read."""

@@ -104,6 +104,9 @@ class Log:
         made._memory, made._known = self.memory, self.known
         return made
 
+    def tried(self, path: Path, read: Any, attempt: Log) -> None:
+        """One of several tries is done: noted where somebody asks why."""
+
     def take(self, other: Log) -> None:
         """All that another log holds, too."""
         self.faults += other.faults
@@ -273,6 +276,7 @@ def closest(
         attempt = log.attempt()
         memory.undone(start)
         read = option(value, path, attempt)
+        log.tried(path, read, attempt)
         if read.__class__ is not Stop and not attempt.fallbacks:
             if not attempt.dropped:
                 log.take(attempt)

@@ -7,7 +7,6 @@ from typing import Final, NamedTuple
 from ..report.fault import Fault, Path, dotted
 from ..report.shown_values import visible
 
-_LONG: Final = 200
 _NO_FAULT: Final = "no fault stands here"
 
 
@@ -55,8 +54,3 @@ class Explanation:
         if self.admitted:
             return "\n".join([*lines, f"  so {self.ending}"])
         return "\n".join([*lines, *(f"  so: {visible(str(fault))}" for fault in self.faults)])
-
-
-def short(text: str) -> str:
-    """Text that is no longer than a line or two."""
-    return text if len(text) <= _LONG else f"{text[: _LONG - 1]}…"

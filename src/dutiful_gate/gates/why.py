@@ -1,4 +1,4 @@
-"""Why a value is admitted or refused: followed through its gate, or through the schemas of a document."""
+"""Why a value is admitted or refused: as its gate reads it, or by the schemas of a document."""
 
 from __future__ import annotations
 
@@ -9,12 +9,16 @@ from ..declare.json_pointer import below, steps_of
 from ..document.judging.engine import DocumentEngine
 from ..document.judging.following import value_at
 from ..engine.engine import Engine
+from ..engine.runtime import HIDDEN_KEY
+from ..engine.trace import TraceLog, short
 from ..report.fault import Fault, Path
 from ..report.hostile_objects import without_liars
 from ..report.shown_values import shown
 from .base import AnyGate
-from .explanation import Explanation, Told, short
-from .follower import Follower
+from .explanation import Explanation, Told
+
+_ON_THE_WAY = frozenset(["field", "union", "branch", "key", "gathered"])
+"""What is told of what is around a value."""
 
 
 def explained(gate: AnyGate[Any], data: object, pointer: str = "") -> Explanation:
@@ -34,19 +38,65 @@ def explained(gate: AnyGate[Any], data: object, pointer: str = "") -> Explanatio
 
 
 def _explained(gate: AnyGate[Any], data: object, steps: tuple[str, ...]) -> Explanation:
-    faults = gate.examine(data).faults
     engine = gate._engine
-    if isinstance(engine, Engine):
-        follower = Follower(gate)
-        path = follower.follow(gate.shape.root, data, steps)
-        told = follower.told
-        if follower.unnamed:  # of the keys that paths do not name, this one alone counts
-            faults = gate.examine(_without_others(data, steps, follower.unnamed)).faults
-    else:
+    if not isinstance(engine, Engine):
+        faults = gate.examine(data).faults
         path, told = _by_document(engine, data, steps, faults)
-    came = not any(each.what in ("absent", "ends") for each in told)
+        came = not any(each.what == "ends" for each in told)
+    else:
+        log = engine.traced(data, steps)
+        unnamed = {at for passed in log.passed_stages for at, step in enumerate(passed.path) if step == HIDDEN_KEY}
+        if unnamed:  # of the keys that paths do not name, this one alone counts
+            data = _without_others(data, tuple(log.way.steps), unnamed)
+            log = engine.traced(data, steps)
+        faults = gate.examine(data).faults
+        path, told, came = _by_trace(log, steps)
     inside = tuple(fault for fault in faults if fault.path[: len(path)] == path)
     return Explanation(path, tuple(told), inside, came=came)
+
+
+def _by_trace(log: TraceLog, steps: tuple[str, ...]) -> tuple[Path, list[Told], bool]:
+    """What a gate noted: the path of the value, what is told of it, and whether it came."""
+    wanted = log.way.steps
+    reached: Path = max((each.path for each in log.passed_stages), key=len, default=())
+    absent = [each for each in log.passed_stages if each.what == "absent" and each.path == reached]
+    told = [
+        Told(passed.what, passed.words, passed.holds)
+        for passed in log.passed_stages
+        if len(passed.path) == len(wanted) or passed.what in _ON_THE_WAY or passed in absent
+    ]
+    for path, record, keys in log.records:
+        key = wanted[len(path)] if len(path) < len(wanted) else None
+        if key in keys and key not in record.wires and record.gathers is not None and (field := record.gathers(key)):
+            told.insert(0, Told("gathered", f"into {field}"))
+    if absent:
+        told += [Told("ends", f"and so nothing stands under {step!r}") for step in steps[len(reached) :]]
+    elif len(reached) < len(wanted):
+        told.append(_end(log, reached))
+    came = not any(each.what in ("absent", "ends") for each in told)
+    for path, what, words, holds, about in log.passed_stages:
+        if what == "rule" and len(path) < len(wanted) and wanted[len(path)] in about:
+            told.append(Told(what, words, holds))
+    return _as_sent(log, (*reached, *steps[len(reached) :])), told, came
+
+
+def _as_sent(log: TraceLog, path: Path) -> Path:
+    return tuple(log.way.sent.get(at, step) for at, step in enumerate(path))
+
+
+def _end(log: TraceLog, reached: Path) -> Told:
+    """Why the way ends after what was reached."""
+    step = log.way.steps[len(reached)] if len(reached) < len(log.way.steps) else ""
+    found = next((each for each in reversed(log.records) if each[0] == reached), None)
+    if found is None:
+        return Told("ends", f"there is no {step!r} in {log.expected.get(reached, 'it')}")
+    _, record, keys = found
+    known = ", ".join(record.wires)
+    if step not in keys:
+        return Told("ends", f"{record.name} has no field {step!r}; it has {known}")
+    refused = record.gathers is not None or record.refuses
+    becomes = "it is refused" if refused else "it is left out"
+    return Told("unknown", f"{record.name} has no such field: {becomes}; it has {known}", not refused)
 
 
 def _without_others(data: Any, steps: tuple[str, ...], unnamed: set[int]) -> Any:

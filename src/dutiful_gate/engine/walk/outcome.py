@@ -226,6 +226,15 @@ class Outcome(ABC):
     def parts_of_whole(self, use: Use, frame: Frame, mark: str) -> None:
         """The same for a collection: what only counts is asked though something in it failed."""
 
+    def passed(self, frame: Frame, what: str, words: str = "", holds: str = "None", value: str = "") -> None:  # noqa: B027
+        """A value has passed a stage: told to those who ask why (see `tracing.py`), and to nobody else."""
+
+    def tag_tells(self, node: Branches, frame: Frame, which: str, tag: str) -> None:  # noqa: B027
+        """The same of a union: the option that its tag tells."""
+
+    def passed_null(self, frame: Frame) -> None:  # noqa: B027
+        """The same of what may be null."""
+
     # What outcomes share
 
     def noun(self, phrase: str, frame: Frame) -> str:

@@ -108,6 +108,7 @@ class RecordWalk(Walk):
                 with self.block("else:"):
                     self.left_out(so_far)
                     self.write(f"{value} = {default_source(frame, field)}")
+                    self.defaulted(field, frame)
         return value
 
     def in_data(self, field: Field, frame: Frame) -> None:
@@ -233,6 +234,9 @@ class RecordWalk(Walk):
         return frame.bind(asking(field.attribute), "COMPUTED")
 
     # Verbs of an outcome
+
+    def defaulted(self, field: Field, frame: Frame) -> None:
+        """Something stands in for a field that is absent: told to those who ask why."""
 
     def nested(self, frame: Frame) -> Frame:
         """A frame inside a block that counts."""

@@ -233,6 +233,7 @@ class Telling(TellingRecords):
         cause = self.cause(frame, said)
         shown = frame.bind(outlined, "outlined") if frame.shown.outlined else "None"
         choose = frame.bind(closest, "closest")
+        self.trying(node, frame)
         self.write(f"{value} = {choose}(({names},), {value}, {path}, log, {cause}, {shown})")
         if not before:
             return
@@ -248,6 +249,9 @@ class Telling(TellingRecords):
                     self.write(f"{alone} = {ask}(({names},), {frame.given}, {path}, log)")
             several = needs("branch", "what is one of these alone: {options}", got="more than one", **words)
             self.refuse_if(frame, Check(f"not {alone}", several))
+
+    def trying(self, node: Branches, frame: Frame) -> None:
+        """Options are tried one after the other: told to those who ask why."""
 
     def tagged_typed(self, node: Branches, frame: Frame) -> None:
         """Where records may come as such: a dict that has a tag is what that says."""

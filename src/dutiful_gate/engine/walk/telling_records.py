@@ -153,6 +153,7 @@ class TellingRecords(TellingValues):
             cause = self.cause(frame, needs("absent", "a value"))
             note = frame.bind(note_absent, "absent")
             self.write(f"{so_far.lost} += {note}(log, full, start + {so_far.lost}, {frame.path}, {cause})")
+            self.passed(frame, "absent", "nothing came, and it has no default", "False")
 
     # Keys that nobody declared
 

@@ -43,6 +43,8 @@ class TellingValues(RecordWalk):
 
     most_nested: ClassVar[int] = 4
     leaves_loop: ClassVar[str] = "break"
+    traces: ClassVar[bool] = False
+    """Whether it notes what a value has passed."""
 
     # Faults
 
@@ -74,7 +76,12 @@ class TellingValues(RecordWalk):
     def check_fault(self, frame: Frame, check: Check) -> None:
         """Note what a check says."""
         given, value = check.given or frame.given, frame.value if check.counted else "None"
-        self.fault(frame, self.cause(frame, check.needs), given, value, check.under)
+        cause = self.cause(frame, check.needs)
+        self.fault(frame, cause, given, value, check.under)
+        self.unread(frame, cause)
+
+    def unread(self, frame: Frame, cause: str) -> None:
+        """A value could not be read: told to those who ask why."""
 
     def words_of(self, frame: Frame) -> Callable[[Cause, Exception], Cause]:
         """What makes the words of a function's exception those of a fault, or leaves them out."""
@@ -148,10 +155,12 @@ class TellingValues(RecordWalk):
         yield
         for document in fits:
             with self.sound(since):
+                asked = self.mark(frame) if self.traces else ""
                 if self.plan.outgoing:
                     write = partial(plain, use, shape=self.plan.shape)
                     self.write(f"{came} = {frame.bind(write, 'PLAIN')}({value})")
                 self.fitting(document, came, frame)
+                self.passed(frame, "document", str(document), f"len(faults) == {asked}")
         if guarded:
             fallback = frame.bind(use.fallback, "FALLBACK")
             self.write(f"log.full = {full}")
@@ -159,6 +168,7 @@ class TellingValues(RecordWalk):
             same = f" and {held}.__class__ is {frame.bind(type(use.fallback), 'KIND')} and {held} == {fallback}"
             with self.block(f"if len(faults) != {before}{same if held else ''}:"):
                 self.write(f"{value} = log.excuse({before}, {fallback})")
+                self.passed(frame, "otherwise", "", "True", value)
 
     def fitting(self, document: Embedded, came: str, frame: Frame) -> None:
         """Judge what came by a document that stands beside it."""
@@ -188,7 +198,9 @@ class TellingValues(RecordWalk):
         if ready != "True":
             self._read_single(kind, ready, frame)
         with self.block(f"if {frame.value}.__class__ is Stop:"):
-            self.fault(frame, f"{self._stopped(frame)}[{frame.value}]", frame.given)
+            cause = f"{self._stopped(frame)}[{frame.value}]"
+            self.fault(frame, cause, frame.given)
+            self.unread(frame, cause)
         with self.otherwise():
             yield
 
@@ -238,8 +250,9 @@ class TellingValues(RecordWalk):
             with self.block(f"if not ({ready}):"):
                 self.write(choose)
         with self.block(f"if {value}.__class__ is Stop:"):
-            said = self.choices(frame, "choice", node.wire, own_words=frame.spoken.says)
-            self.fault(frame, self.cause(frame, said), frame.given)
+            cause = self.cause(frame, self.choices(frame, "choice", node.wire, own_words=frame.spoken.says))
+            self.fault(frame, cause, frame.given)
+            self.unread(frame, cause)
         with self.otherwise():
             yield
 
@@ -373,13 +386,17 @@ class TellingValues(RecordWalk):
                 self.rule(part, facts, frame)
                 continue
             openly, facts = facts.open, part.suits(facts)
-            doing = f"{value} = {part.expression(value, frame.bind)}"
-            if not part.may_raise and not openly:
-                self.write(doing)
-                continue
-            self._step(part, doing, frame)
-            depth += self._otherwise()
+            depth += self.step_of(part, frame, openly=openly)
         self.pen._indent -= depth
+
+    def step_of(self, step: Step, frame: Frame, *, openly: bool) -> int:
+        """One step; gives back by how much what follows it goes in."""
+        doing = f"{frame.value} = {step.expression(frame.value, frame.bind)}"
+        if not step.may_raise and not openly:
+            self.write(doing)
+            return 0
+        self._step(step, doing, frame)
+        return self._otherwise()
 
     def _step(self, step: Step, doing: str, frame: Frame) -> None:
         """A step that may raise."""

@@ -50,6 +50,7 @@ class Walk(Outcome):
             if stages.blank:
                 with self.block(f"if {self.blank(frame)}:"):
                     self.write(f"{frame.value} = None")
+                    self.passed(frame, "blank", "blank text is null")
             if frame.reading is Reading.MIXED and use.is_reread:
                 # What a file has as a list, or as its type, need not be split or read from something else.
                 with self.block(f"if {frame.value}.__class__ in {frame.bind(REREAD[bool(use.split)], 'REREAD')}:"):
@@ -67,9 +68,12 @@ class Walk(Outcome):
             frame = self.came(frame)
             text = self.not_of(frame, "str", "str", needs("kind", "text to split"))
             with self.lone(frame), self.unless(frame, text):
-                self.node(use, self.split(use, stages, frame))
+                inner = self.split(use, stages, frame)
+                self.passed(frame, "split", f"at {stages.split!r}", value=frame.value)
+                self.node(use, inner)
         elif stages.via is not None:
             mark = self.mark(frame)
+            self.passed(frame, "before", f"it is read as {stages.via.facts.phrase}")
             self.read(stages.via, frame)
             inner = frame.read_as(stages.reading).made()
             with self.sound(mark):
@@ -87,6 +91,7 @@ class Walk(Outcome):
             case Choice():
                 frame = self.came(frame)
                 with self.lone(frame), self.read_choice(use.node, frame):
+                    self.passed(frame, "choice", "one of the values that are allowed", "True")
                     self.parts(use.parts, use.node.facts, frame)
             case Items():
                 self.items(use.node, use, frame)
@@ -116,6 +121,7 @@ class Walk(Outcome):
             self.block(f"if not ({frame.value}.__class__ is str and {settled}):") if settled else nullcontext(),
             self.read_single(here, use, frame),
         ):
+            self.passed(frame, "read", f"as {use.node.facts.phrase}", "True", frame.value)
             self.parts(use.parts, use.node.facts, frame)
 
     def nothing(self, frame: Frame) -> None:
@@ -263,6 +269,7 @@ class Walk(Outcome):
         if may_be_blank(inner, frame.reading, self.plan.shape.aliases):
             with self.block(f"if {self.blank(frame)}:"):
                 self.write(f"{frame.value} = None")
+        self.passed_null(frame)
         with self.block(f"if {frame.value} is not None:"):
             self.read(inner, frame.deeper())
 
@@ -280,6 +287,7 @@ class Walk(Outcome):
             self.read(inner, frame.made().deeper())
         with self.sound(mark):
             self.write(f"{value} = {sealed}({value})")
+            self.passed(frame, "sealed", "it shows itself to nobody")
 
     # Unions
 
@@ -320,6 +328,7 @@ class Walk(Outcome):
                 outer = self.variable("outer")
                 self.write(f"{outer}, {value} = {value}, {value}[{held}]")
                 inner = frame.part(value, f"{frame.path} + ({held},)")
+            self.tag_tells(node, frame, which, f"{outer}[{key}]")
             self.by_number(node, which, inner)
             with self.block("else:"):
                 self.no_option(node, frame, key, f"{outer}[{key}]")
