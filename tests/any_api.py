@@ -17,7 +17,7 @@ from starlette.applications import Starlette
 from dutiful_gate import amendment, it, obeys, secret, this
 from dutiful_gate.catalogues import GERMAN
 from dutiful_gate.demo.ferries import Booking
-from dutiful_gate.web import Answer, Api, Endpoint, Head, Headed, Problem, Streamed
+from dutiful_gate.web import Answer, Api, Endpoint, Head, Headed, RequestProblem, Streamed
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.flask import blueprint
 from dutiful_gate.web.starlette import mounted
@@ -118,7 +118,7 @@ def injects(request: Nothing) -> Any:
 
 def guard(head: Head) -> None:
     if head.header("authorization") == "Bearer stranger":
-        raise Problem(403, "No.")
+        raise RequestProblem(403, "No.")
 
 
 SERVED = [

@@ -11,7 +11,7 @@ from typing import Any
 from any_document import AnyDocument
 from dutiful_gate import DeclarationError, Gate
 from dutiful_gate.versions.comparison import compare
-from dutiful_gate.versions.walk import Walk
+from dutiful_gate.versions.walk import SideBySide
 
 NAMES = ("a", "b", "c")
 TYPES = ("null", "boolean", "object", "array", "number", "string", "integer")
@@ -236,7 +236,7 @@ def contradiction(seed: int) -> tuple[bool, str]:
         return False, ""
     words = f"pair {seed}, {made.dialect}: {json.dumps(made.old)} -> {json.dumps(made.new)}"
     try:
-        changes = Walk(old, new, undeclared=True).changes()  # type: ignore[arg-type]
+        changes = SideBySide(old, new, undeclared=True).changes()  # type: ignore[arg-type]
         answers = [(old.accepts(each), new.accepts(each), each) for each in POOL]
     except RecursionError:  # a dynamic reference that goes in a circle, which is seen when data is judged
         return False, ""

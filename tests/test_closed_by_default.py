@@ -45,7 +45,7 @@ from dutiful_gate import (
     via,
     when,
 )  # fmt: skip
-from dutiful_gate.web import IN_FRONT, Api, Endpoint, Head, Problem, RequestGate, Streamed, under_key
+from dutiful_gate.web import IN_FRONT, Api, Endpoint, Head, RequestGate, RequestProblem, Streamed, under_key
 from dutiful_gate.web.answer_headers import BrokenAnswer
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.wsgi import wsgi
@@ -203,7 +203,7 @@ def test_a_guard_compares_what_the_endpoint_is_chosen_by(path: str) -> None:
     def guard(head: Head) -> None:
         seen.append(head)
         if head.path.startswith("/admin"):
-            raise Problem(403)
+            raise RequestProblem(403)
 
     ask = asker(asgi(Api("a", "1", [OPEN.by(lambda sent: 1)], guard=guard)))
     assert ask("GET", path).status == 403

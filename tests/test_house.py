@@ -141,6 +141,17 @@ def test_no_room_imports_against_the_charters_directions() -> None:
                 }, f"{file.relative_to(ROOT)} leans on {name}"
 
 
+def test_a_class_name_stands_once() -> None:
+    """One word a thing: who reads a name need not ask which of several it is."""
+    found: dict[str, list[str]] = {}
+    for file in ROOT.rglob("*.py"):
+        for node in ast.walk(ast.parse(file.read_text())):
+            if isinstance(node, ast.ClassDef):
+                found.setdefault(node.name, []).append(str(file.relative_to(ROOT)))
+    several = {name: files for name, files in found.items() if len(files) > 1}
+    assert several == {}, "rename all but one of each, by what it is: see the glossary of docs/architecture.md"
+
+
 def test_importing_the_package_loads_little() -> None:
     code = "import sys; from dutiful_gate import Email, Gate, it, obeys, this, trimmed; print(*sys.modules)"
     command = [sys.executable, "-S", "-c", code]

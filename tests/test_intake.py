@@ -18,7 +18,7 @@ import pytest
 
 from any_api import asker
 from dutiful_gate import Limits
-from dutiful_gate.web import Answer, Api, Endpoint, Head, Problem, Refusal, Streamed, UploadedFile
+from dutiful_gate.web import Answer, Api, Endpoint, Head, Refusal, RequestProblem, Streamed, UploadedFile
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.body import Body
 from dutiful_gate.web.negotiation import chosen_language, chosen_media
@@ -120,7 +120,7 @@ def test_nothing_behind_a_packed_body_is_held() -> None:
     head = Head("POST", "/", "", [("content-type", JSON), ("content-encoding", "gzip")])
     body = Body(head, [JSON], ["gzip"], 10**9)
     body.take(PACKED)
-    with pytest.raises(Problem):
+    with pytest.raises(RequestProblem):
         body.take(b"x" * 65_536)
     assert bytes(body._held) == b'{"a": 3}'
 
@@ -141,10 +141,10 @@ ODD_HEADERS: list[dict[Any, Any]] = [
 @pytest.mark.parametrize("headers", ODD_HEADERS, ids=range(len(ODD_HEADERS)))
 def test_no_header_breaks_out(headers: dict[Any, Any]) -> None:
     def refuses(sent: Sends) -> Any:
-        raise Problem(400, headers=headers)
+        raise RequestProblem(400, headers=headers)
 
     def redirects(sent: Sends) -> Any:
-        raise Problem(303, headers={"location": "/x", **headers})
+        raise RequestProblem(303, headers={"location": "/x", **headers})
 
     def form(refusal: Refusal) -> tuple[str, bytes]:
         return BREAKS, b"x"
@@ -200,7 +200,7 @@ def test_a_body_ends_where_its_length_or_its_server_says() -> None:
 @pytest.mark.parametrize("status", [99, 100, 600, 1000, -1, 0, "400", 400.0, True, None])
 def test_no_status_is_made_up(status: Any) -> None:
     def refuses(sent: Sends) -> Any:
-        raise Problem(status)
+        raise RequestProblem(status)
 
     assert asker(asgi(Api("a", "1", [SENDS.by(refuses)])))("POST", "/lines").status == 500
 

@@ -50,7 +50,7 @@ from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.demo.serve import stored
 from dutiful_gate.demo.storage import Storage
 from dutiful_gate.report.catalogue import in_force
-from dutiful_gate.web import Answer, Api, Endpoint, Form, Problem, RequestGate, UploadedFile, of_type
+from dutiful_gate.web import Answer, Api, Endpoint, Form, RequestGate, RequestProblem, UploadedFile, of_type
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.manual.page import manual
 from dutiful_gate.web.starlette import mounted
@@ -709,7 +709,7 @@ def test_what_a_handler_says_is_in_the_language_of_its_client() -> None:
     german = Catalogue("de", {**GERMAN.words, "Sailed": "Abgefahren", "There is none of {name}.": "Kein {name} da."})
 
     def plain(sent: Nothing) -> str:
-        raise Problem(404, "There is none of {name}.", slots={"name": in_force().spoken("Sailed")})
+        raise RequestProblem(404, "There is none of {name}.", slots={"name": in_force().spoken("Sailed")})
 
     async def waiting(sent: Nothing) -> str:
         await asyncio.sleep(0)

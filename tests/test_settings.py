@@ -76,7 +76,7 @@ from dutiful_gate.config import (
 )
 from dutiful_gate.config.click_options import settings_options
 from dutiful_gate.config.merging import Held, merged, owner_of
-from dutiful_gate.config.names import Names
+from dutiful_gate.config.names import SettingNames
 from dutiful_gate.demo.terminal import put_into
 from dutiful_gate.demo.terminal import settings as terminal
 from dutiful_gate.prove.laws import is_sayable
@@ -680,7 +680,7 @@ def test_merging_is_a_left_fold_and_associative_and_the_last_layer_that_sets_a_v
     assert loaded.value.several == [each for layer in layers for each in layer.get("several", ())]
 
 
-def _together(names: Names, root: Any, several: list[Held]) -> Held:
+def _together(names: SettingNames, root: Any, several: list[Held]) -> Held:
     made = several[0]
     for each in several[1:]:
         made = merged(names, root, made, each)

@@ -262,7 +262,7 @@ def test_random_declarations_know_every_construct() -> None:
 
 
 CONSTRUCTS = [
-    "Text()", "Whole()", "Number()", "Truth()", "Moment()", "UtcMoment()", "LocalMoment()", "Day()", "Exact()", "ExactAsText()", "Anything(",
+    "Text()", "Whole()", "Number()", "Truth()", "MomentKind()", "UtcMoment()", "LocalMoment()", "Day()", "Exact()", "ExactAsText()", "Anything(",
     "AnyNumber()", "Epoch(", "Formed(", "Flags(", "Lenient(", "'UUID'", "'binary value'", "'time'", "'duration'", "'path'", "'time zone'",
     "'IPv4 address'", "'IPv6 address'", "'IPv4 network'", "Choice(", "Nothing()", "Items(", "'deque'", "'set'", "'frozenset'", "'tuple'", "Fixed(",
     "Entries(", "Branches(", "held='data'", "tag='kind'", "Nullable(", "Link(", "Alias(", "form='dict'", "form='tuple'", "form='object'", "only_given=True",
@@ -270,7 +270,7 @@ CONSTRUCTS = [
     "Floor(", "Ceiling(", "Between(", "Equal(", "OneOf(", "Length(", "barred=", "Matches(", "Has(", "StartsWith(", "EndsWith(", "Contains(", "Multiple(",
     "Distinct(key=None", "Distinct(key='low'", "Distinct(key=<built-in function repr>", "Holds(", "OfFormat(", "now", "today",
     "word='trimmed'", "word='squeezed'", "word='lowered'", "word='uppered'", "RoundedTo(", "_InUtc(", "Then(", "split=','", "via=Use(", "blank=True",
-    "fallback=6", "secret=True", "fits=(BesideType(", "says='a number, please'", "deprecated=True", "Comparison(", "/ this.low", "% this.low", "timedelta(",
+    "fallback=6", "secret=True", "fits=(BesideType(", "says='a number, please'", "deprecated=True", "FieldComparison(", "/ this.low", "% this.low", "timedelta(",
     "Needs(", "WhenRule(", "word='at_least_one'", "word='at_most_one'", "word='exactly_one'", "word='all_or_none'", "RecordCheck(", "Sent(",
     "'keys': <function camel", "'keys': <function kebab", "'lenient': True", "'unknown': 'refuse'", "name='SwappedOf", "name='ListedOf", "name='LooseOf",
 ]  # fmt: skip

@@ -83,7 +83,7 @@ from dutiful_gate.tables import (  # noqa: E402
 from dutiful_gate.tables.column_names import wire_names  # noqa: E402
 from dutiful_gate.tables.examine import PIECE, TableReader  # noqa: E402
 from dutiful_gate.tables.frames import table_of  # noqa: E402
-from dutiful_gate.tables.verdicts import Refusal  # noqa: E402
+from dutiful_gate.tables.verdicts import RefusedRow  # noqa: E402
 from shapes_of_parts import Crossing  # noqa: E402
 from test_states import Liar, NoHash, NoItems, NoLength, NotEqual  # noqa: E402
 
@@ -129,7 +129,7 @@ def test_columns_say_what_rows_say(seed: int, kind: str) -> None:
     digest.admitted = sum(map(bool, verdicts))
     for at, each in enumerate(verdicts):
         if not each:
-            digest.add(Refusal(at + 1, each))
+            digest.add(RefusedRow(at + 1, each))
     assert found.digest.as_dict() == digest.as_dict()
     places = reader._places(names)
     plain = [reader._plain(each.value, places, at) for at, each in enumerate(verdicts) if each]

@@ -52,8 +52,8 @@ from dutiful_gate.web import (
     Endpoint,
     Form,
     Headed,
-    Problem,
     RequestGate,
+    RequestProblem,
     Streamed,
     UploadedFile,
     amended,
@@ -365,7 +365,7 @@ def test_an_amendment_is_checked_as_a_whole() -> None:
         ({"departs": "2026-05-04T12:00:00Z"}, "/body/departs"),
         ({"arrives": "2026-05-03T12:00:00Z"}, "/body/arrives"),
     ):
-        with pytest.raises(Problem) as told:
+        with pytest.raises(RequestProblem) as told:
             amended(bookings, booking, Gate(amendment(Booking)).admit(sent))
         assert [(fault.pointer, fault.code) for fault in told.value.refusal.faults] == [(pointer, "agreement")]
         says = "agrees with arrives" if "departs" in sent else "departs"

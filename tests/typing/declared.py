@@ -33,7 +33,7 @@ from dutiful_gate import (
     written_as,
 )
 from dutiful_gate.declare.rules import Between, Ceiling, Equal, Floor, Length, Matches
-from dutiful_gate.declare.terms import Comparison, this
+from dutiful_gate.declare.terms import FieldComparison, this
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.problems import Problem, ProblemError
 from dutiful_gate.testing import admitted, refused
@@ -97,7 +97,7 @@ assert_type(it == 0, Equal)
 assert_type(it.between(1, 2), Between)
 assert_type(it.length.between(1, 2).says("{given}"), Length)
 assert_type(it.matches("x").says("no"), Matches)
-assert_type(this.arrives > this.departs, Comparison)
+assert_type(this.arrives > this.departs, FieldComparison)
 
 
 @dataclass

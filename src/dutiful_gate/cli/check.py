@@ -8,15 +8,15 @@ from typing import Any, get_args
 
 import click
 
-from ..files.comparison import Comparison, digest_from
-from ..files.distinct import Distinct
+from ..files.comparison import DeliveryComparison, digest_from
+from ..files.distinct import DistinctRecords
 from ..files.opened import CannotStart, Form
 from ..files.table_layout import TableLayout
 from ..gates.base import AnyGate
 from ..report.digest import Digest
 from ..report.shown_values import visible
 from .console import console, sure_output
-from .deliveries import Asked, Outcome, examined, files_of
+from .deliveries import DeliveryOptions, DeliveryOutcome, examined, files_of
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
 from .text_files import json_of, read_text
 from .told_deliveries import (
@@ -191,10 +191,10 @@ def check(
             sheet=sheet,
             shortened=shortened,
         )
-        distinct = Distinct(gate, distinct_by) if distinct_by else None
+        distinct = DistinctRecords(gate, distinct_by) if distinct_by else None
     except CannotStart as error:
         raise CannotRun(str(error)) from None
-    asked = Asked(
+    asked = DeliveryOptions(
         read_as,
         select,
         layout,
@@ -216,7 +216,7 @@ def check(
     if distinct is not None and not distinct.compared:
         places = " and ".join(distinct.by)
         console(stderr=True).print(visible(f"--distinct-by: no record has a value at {places}"), markup=False)
-    comparison = Comparison(former, _together(outcomes), str(since)) if former is not None else None
+    comparison = DeliveryComparison(former, _together(outcomes), str(since)) if former is not None else None
     _print(outcomes, comparison, target, gate, printed, asked)
     raise SystemExit(0 if all(each.is_sound for each in outcomes) else 1)
 
@@ -249,7 +249,7 @@ def _former(since: Path | None) -> Digest | None:
         raise CannotRun(f"{since}: {error}") from None
 
 
-def _together(outcomes: Sequence[Outcome]) -> Digest:
+def _together(outcomes: Sequence[DeliveryOutcome]) -> Digest:
     whole = Digest()
     for outcome in outcomes:
         whole.merge(outcome.digest)
@@ -257,12 +257,12 @@ def _together(outcomes: Sequence[Outcome]) -> Digest:
 
 
 def _print(
-    outcomes: Sequence[Outcome],
-    comparison: Comparison | None,
+    outcomes: Sequence[DeliveryOutcome],
+    comparison: DeliveryComparison | None,
     target: str,
     gate: AnyGate[Any],
     printed: str,
-    asked: Asked,
+    asked: DeliveryOptions,
 ) -> None:
     """Tell what became of deliveries."""
     if printed == "json":

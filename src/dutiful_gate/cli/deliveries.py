@@ -15,7 +15,7 @@ from typing import Any, BinaryIO
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from ..files.delivery import examine_stream, take_parquet
-from ..files.distinct import Distinct
+from ..files.distinct import DistinctRecords
 from ..files.item import Item
 from ..files.jobs import pieces
 from ..files.opened import FORMS, BrokenOff, CannotStart, Form, form_of, opened
@@ -31,7 +31,7 @@ _SHOW_PROGRESS_FROM = 2_000_000
 
 
 @dataclass
-class Asked:
+class DeliveryOptions:
     """How deliveries are to be read and told."""
 
     form: Form | None
@@ -45,7 +45,7 @@ class Asked:
     refused: Path | None = None
     resume: bool = False
     secrets: bool = False
-    distinct: Distinct | None = None
+    distinct: DistinctRecords | None = None
     jobs: int = 1
     splits: bool = False
     brief: bool = False
@@ -53,7 +53,7 @@ class Asked:
 
 
 @dataclass
-class Outcome:
+class DeliveryOutcome:
     """What became of one delivery: its tally, where it broke off, what was not looked at, which files were written.
 
     `hides` tells that its lines were to be shown, and are not, since they hold secrets.
@@ -101,7 +101,7 @@ def files_of(data: Sequence[str]) -> list[str]:
     return list(dict.fromkeys(found))
 
 
-def examined(gate: AnyGate[Any], name: str, asked: Asked) -> Outcome:
+def examined(gate: AnyGate[Any], name: str, asked: DeliveryOptions) -> DeliveryOutcome:
     """One delivery, read once. Raises CannotRun where it cannot be read at all."""
     form = asked.form or form_of(name)
     if form is None:
@@ -110,7 +110,9 @@ def examined(gate: AnyGate[Any], name: str, asked: Asked) -> Outcome:
         )
     shown = "<stdin>" if name == "-" else name
     hides = gate.shape.secretive
-    outcome = Outcome(shown, Tally(shown, asked.most, asked.excerpt and not hides), hides=asked.excerpt and hides)
+    outcome = DeliveryOutcome(
+        shown, Tally(shown, asked.most, asked.excerpt and not hides), hides=asked.excerpt and hides
+    )
     try:
         with _split(gate, name, form, asked) as split:
             _run(gate, name, form, asked, outcome, split)
@@ -135,7 +137,9 @@ def examined(gate: AnyGate[Any], name: str, asked: Asked) -> Outcome:
     return outcome
 
 
-def _run(gate: AnyGate[Any], name: str, form: Form, asked: Asked, outcome: Outcome, split: Split | None) -> None:
+def _run(
+    gate: AnyGate[Any], name: str, form: Form, asked: DeliveryOptions, outcome: DeliveryOutcome, split: Split | None
+) -> None:
     """Read all of a delivery, or as much of it as is asked for."""
     with opened(name) as stream, _progress(name, stream) as tell, ExitStack() as stack:
         if asked.jobs > 1 and form == "ndjson":
@@ -163,7 +167,9 @@ def _run(gate: AnyGate[Any], name: str, form: Form, asked: Asked, outcome: Outco
             ]
 
 
-def _take_all(items: Iterator[Item[Any]], asked: Asked, outcome: Outcome, split: Split | None, tell: _Progress) -> None:
+def _take_all(
+    items: Iterator[Item[Any]], asked: DeliveryOptions, outcome: DeliveryOutcome, split: Split | None, tell: _Progress
+) -> None:
     for number, each in enumerate(items, 1):
         item = each if asked.distinct is None else asked.distinct.judged(each, outcome.name)
         outcome.tally.add(item)
@@ -177,8 +183,8 @@ def _take_all(items: Iterator[Item[Any]], asked: Asked, outcome: Outcome, split:
 
 
 def _pieces(
-    gate: AnyGate[Any], stream: BinaryIO, asked: Asked, outcome: Outcome, split: Split | None
-) -> Generator[Outcome, None, None]:
+    gate: AnyGate[Any], stream: BinaryIO, asked: DeliveryOptions, outcome: DeliveryOutcome, split: Split | None
+) -> Generator[DeliveryOutcome, None, None]:
     """The delivery in pieces, each taken in by the outcome."""
     blank = outcome.tally.anew()
     sorter = split.sorter if split is not None and not split.complete else None
@@ -194,7 +200,7 @@ def _pieces(
             yield outcome
 
 
-def _split(gate: AnyGate[Any], name: str, form: Form, asked: Asked) -> Any:
+def _split(gate: AnyGate[Any], name: str, form: Form, asked: DeliveryOptions) -> Any:
     """The files that admitted and refused records go to, where that was asked for. Raises CannotRun."""
     if not asked.splits:
         return nullcontext()

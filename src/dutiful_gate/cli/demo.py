@@ -19,7 +19,7 @@ from rich.text import Text
 from ..demo import ferries
 from ..demo import manifest as expected
 from ..demo.make import MANIFEST_ROWS, long_feed, manifest
-from ..files.json_file import Examined, examine_whole
+from ..files.json_file import ExaminedFile, examine_whole
 from ..report.fault import Fault
 from ..report.shown_values import visible
 from .console import console, sure_output, told
@@ -127,7 +127,7 @@ def _declared(out: Console) -> None:
     out.print(Syntax(source[start:].rstrip(), "python", theme=_THEME, background_color="default"))
 
 
-def _passed(out: Console, examined: Examined[ferries.Booking]) -> None:
+def _passed(out: Console, examined: ExaminedFile[ferries.Booking]) -> None:
     _step(out, 2, "A day's feed meets the gate", "bookings.json is what the booking offices sent in.")
     faults = len(examined.faults)
     out.print("   ", told(len(examined.admitted), len(examined.refused), faults), sep="")
@@ -140,7 +140,7 @@ def _passed(out: Console, examined: Examined[ferries.Booking]) -> None:
     )
 
 
-def _placed(out: Console, examined: Examined[ferries.Booking], lines: list[str]) -> None:
+def _placed(out: Console, examined: ExaminedFile[ferries.Booking], lines: list[str]) -> None:
     _step(out, 3, "Every fault, where it stands", "All faults of a record come at once, each with its line and column:")
     shown = [fault for number in examined.refused[:_EXCERPTS] for fault in examined.verdicts[number].faults]
     for fault in shown:
@@ -160,7 +160,7 @@ def _excerpt(out: Console, fault: Fault, lines: list[str]) -> None:
     out.print(Text.assemble(" " * len(number), ("| ", "quiet"), (caret, "refused"), fault.message))
 
 
-def _sent(out: Console, examined: Examined[ferries.Booking], raw: bytes) -> None:
+def _sent(out: Console, examined: ExaminedFile[ferries.Booking], raw: bytes) -> None:
     _step(out, 4, "What an HTTP client is told", "verdict.problem() is the body of a 422 answer (RFC 9457):")
     number = next(number for number in examined.refused if len(examined.verdicts[number].faults) == 2)
     sent = json.dumps(json.loads(raw)[number], indent=2)

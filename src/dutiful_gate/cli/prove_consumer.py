@@ -10,7 +10,7 @@ from rich.text import Text
 
 from ..declare.errors import DeclarationError
 from ..report.shown_values import counted, visible
-from ..versions.consumers import Agreement, agreement_of
+from ..versions.consumers import ConsumerAgreement, agreement_of
 from ..versions.in_child import CannotLoad
 from .compare import STATUS, side_for
 from .console import console
@@ -34,7 +34,7 @@ def prove_consumer(target: str, consumer: str, *, samples: int, seed: int, form:
     return STATUS[found.answer]
 
 
-def _print(target: str, consumer: str, found: Agreement) -> None:
+def _print(target: str, consumer: str, found: ConsumerAgreement) -> None:
     out = console()
     out.print(f"what {target} releases, against what {consumer} admits", style="heading", markup=False)
     out.print(f"  {counted(found.sampled, 'value')} released and read", style="quiet")

@@ -11,7 +11,7 @@ from rich.console import Console
 from rich.text import Text
 
 from .. import __version__
-from ..files.comparison import Comparison
+from ..files.comparison import DeliveryComparison
 from ..files.sarif import sarif
 from ..files.tally import Listed
 from ..gates.base import AnyGate
@@ -20,13 +20,13 @@ from ..report.digest import Digest, Group, first_place
 from ..report.markdown import code_span
 from ..report.shown_values import counted, visible
 from .console import console, fault_line, told
-from .deliveries import Asked, Outcome
+from .deliveries import DeliveryOptions, DeliveryOutcome
 
 _LISTED = 20
 """So many faults are listed one by one; more are told as a digest, unless every one is asked for."""
 
 
-def print_outcome(out: Console, outcome: Outcome, target: str, asked: Asked) -> None:
+def print_outcome(out: Console, outcome: DeliveryOutcome, target: str, asked: DeliveryOptions) -> None:
     """What became of a delivery, for people."""
     out.print(f"{visible(outcome.name)} against {target}", style="heading")
     digest, tally = outcome.digest, outcome.tally
@@ -61,7 +61,7 @@ def print_outcome(out: Console, outcome: Outcome, target: str, asked: Asked) -> 
         out.print("  there was no record to check", style="quiet")
 
 
-def _asides(outcome: Outcome) -> list[str]:
+def _asides(outcome: DeliveryOutcome) -> list[str]:
     """What else there is to say of a delivery."""
     tally, said = outcome.tally, []
     if outcome.hides:
@@ -138,7 +138,9 @@ def _excerpt(out: Console, listed: Listed) -> None:
         out.print(Text.assemble(" " * len(number), ("| ", "quiet"), " " * len(before), ("^", "refused")))
 
 
-def print_as_data(outcomes: Sequence[Outcome], target: str, gate: AnyGate[Any], comparison: Comparison | None) -> None:
+def print_as_data(
+    outcomes: Sequence[DeliveryOutcome], target: str, gate: AnyGate[Any], comparison: DeliveryComparison | None
+) -> None:
     """What became of deliveries, as JSON: of one an object, of several a list; a comparison stands in the last."""
     made = [_data(outcome, target, gate) for outcome in outcomes]
     if comparison is not None:
@@ -146,7 +148,7 @@ def print_as_data(outcomes: Sequence[Outcome], target: str, gate: AnyGate[Any], 
     click.echo(json.dumps(made[0] if len(made) == 1 else made, indent=2, ensure_ascii=False, default=str))
 
 
-def _data(outcome: Outcome, target: str, gate: AnyGate[Any]) -> dict[str, object]:
+def _data(outcome: DeliveryOutcome, target: str, gate: AnyGate[Any]) -> dict[str, object]:
     """What became of a delivery, as plain JSON data."""
     tally, name = outcome.tally, outcome.name
     made: dict[str, object] = {
@@ -171,7 +173,7 @@ def _data(outcome: Outcome, target: str, gate: AnyGate[Any]) -> dict[str, object
     return made
 
 
-def print_as_markdown(outcomes: Sequence[Outcome], comparison: Comparison | None) -> None:
+def print_as_markdown(outcomes: Sequence[DeliveryOutcome], comparison: DeliveryComparison | None) -> None:
     """What became of deliveries, as Markdown for a mail."""
     for outcome in outcomes:
         click.echo(f"## {code_span(outcome.name)}\n\n{outcome.digest.as_markdown()}")
@@ -179,14 +181,14 @@ def print_as_markdown(outcomes: Sequence[Outcome], comparison: Comparison | None
         click.echo(f"## Since {code_span(comparison.name)}\n\n{comparison.as_markdown()}")
 
 
-def print_as_sarif(outcomes: Sequence[Outcome]) -> None:
+def print_as_sarif(outcomes: Sequence[DeliveryOutcome]) -> None:
     """What is wrong in deliveries, as SARIF."""
     faults = [(outcome.name, each.fault) for outcome in outcomes for each in outcome.tally.listed]
     complete = len(faults) == sum(outcome.digest.faults for outcome in outcomes)
     click.echo(json.dumps(sarif(faults, __version__, complete=complete), indent=2))
 
 
-def print_as_page(outcomes: Sequence[Outcome], target: str, comparison: Comparison | None) -> None:
+def print_as_page(outcomes: Sequence[DeliveryOutcome], target: str, comparison: DeliveryComparison | None) -> None:
     """What became of deliveries, as a page for a browser. Raises CannotStart where it cannot be made."""
     from ..files.report_page import Reported, report_page
 
@@ -194,7 +196,7 @@ def print_as_page(outcomes: Sequence[Outcome], target: str, comparison: Comparis
     click.echo(report_page(reported, target, comparison), nl=False)
 
 
-def print_comparison(out: Console, found: Comparison) -> None:
+def print_comparison(out: Console, found: DeliveryComparison) -> None:
     """What is wrong that was not before, and what is not any more, for people."""
     before, after = found.before, found.after
     out.print(f"since {visible(found.name)}", style="heading")

@@ -7,7 +7,7 @@ from typing import Any
 
 from ..report.fault import Path
 from ..shape.nodes import Entries, Field, Fixed, Items, Link, Use
-from .names import Names
+from .names import SettingNames
 from .sheet import Sheet
 
 SCHEMA = "$schema"
@@ -19,7 +19,7 @@ _SINGLE = frozenset([str, int, float, bool])
 """The classes of most values that files have, in which nothing is to be renamed."""
 
 
-def as_declared(data: Mapping[str, Any], names: Names, sheet: Sheet) -> dict[str, Any]:
+def as_declared(data: Mapping[str, Any], names: SettingNames, sheet: Sheet) -> dict[str, Any]:
     """The data of a whole file, what editors need taken out; the sheet keeps what was renamed."""
     root = names.shape.root
     declared = {name for record in names.records(root, data) for name in names.written(record)}
@@ -28,13 +28,13 @@ def as_declared(data: Mapping[str, Any], names: Names, sheet: Sheet) -> dict[str
     return made
 
 
-def opened(data: Mapping[str, Any], names: Names) -> Mapping[str, Any]:
+def opened(data: Mapping[str, Any], names: SettingNames) -> Mapping[str, Any]:
     """The same with typed records, which a program gives, as dicts by the names of their fields."""
     made: Mapping[str, Any] = _opened(data, names.shape.root, names, 0)
     return made
 
 
-def _opened(data: Any, use: Use | None, names: Names, deep: int) -> Any:
+def _opened(data: Any, use: Use | None, names: SettingNames, deep: int) -> Any:
     if deep > _DEEPEST:
         return data
     for record in names.records(use, data):
@@ -47,7 +47,7 @@ def _opened(data: Any, use: Use | None, names: Names, deep: int) -> Any:
     return data
 
 
-def _renamed(data: Any, use: Use | None, path: Path, names: Names, sheet: Sheet) -> Any:
+def _renamed(data: Any, use: Use | None, path: Path, names: SettingNames, sheet: Sheet) -> Any:
     if data is None and sheet.empty_is_record and isinstance(names.node(use), Link) and use is not None:
         return None if use.nullable else {}
     if len(path) > _DEEPEST:
@@ -59,7 +59,7 @@ def _renamed(data: Any, use: Use | None, path: Path, names: Names, sheet: Sheet)
     return data
 
 
-def _record(data: Mapping[str, Any], use: Use | None, path: Path, names: Names, sheet: Sheet) -> dict[str, Any]:
+def _record(data: Mapping[str, Any], use: Use | None, path: Path, names: SettingNames, sheet: Sheet) -> dict[str, Any]:
     if isinstance(node := names.node(use), Entries):
         return {name: _renamed(held, node.value, (*path, name), names, sheet) for name, held in data.items()}
     every = list(names.records(use, data))

@@ -16,7 +16,7 @@ from ..declare.sources import FromText
 from ..report.cause import Cause
 from ..report.fault import Path
 from ..shape.nodes import MISSING
-from .names import Names, steps_of
+from .names import SettingNames, steps_of
 
 _REFERENCE = re.compile(r"\$\$\{|\$\{([^{}]*)\}")
 _ENV: Final = "env:"
@@ -36,7 +36,7 @@ class Expansion:
 
     def __init__(
         self,
-        names: Names,
+        names: SettingNames,
         data: Mapping[str, Any],
         environ: Mapping[str, str] | None,
         prefix: str,

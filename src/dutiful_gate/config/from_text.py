@@ -15,7 +15,7 @@ from ..report.fault import Fault, Path
 from ..report.place import Place
 from ..shape.nodes import Branches, Choice, Entries, Field, Fixed, Items, Link, Scalar, Use
 from .names import Known, bare, blank_is_null, spelled
-from .sheet import Asked, Sheet
+from .sheet import Sheet, SheetOptions
 
 _UNSET: Any = object()
 
@@ -35,13 +35,13 @@ class _Placed(NamedTuple):
     text: JsonText | None
 
 
-def from_text(several: Iterable[Spelled], label: str, asked: Asked, *, folds: bool) -> Sheet:
+def from_text(several: Iterable[Spelled], label: str, asked: SheetOptions, *, folds: bool) -> Sheet:
     """The sheet of a layer of names with text. With `folds`, names are spelled as variables are, in any case."""
     return _Assembly(label, asked, folds=folds).sheet(several)
 
 
 class _Assembly:
-    def __init__(self, label: str, asked: Asked, *, folds: bool) -> None:
+    def __init__(self, label: str, asked: SheetOptions, *, folds: bool) -> None:
         self.asked = asked
         self.names = asked.names
         self.folds = folds

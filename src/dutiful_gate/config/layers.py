@@ -22,7 +22,7 @@ from ..report.place import Place
 from .as_declared import as_declared, opened
 from .from_text import Spelled, from_text
 from .names import BETWEEN, steps_of
-from .sheet import Asked, Sheet
+from .sheet import Sheet, SheetOptions
 
 Format = Literal["toml", "yaml", "json"]
 _FORMATS: Final[dict[str, Format]] = {".toml": "toml", ".yaml": "yaml", ".yml": "yaml", ".json": "json"}
@@ -62,7 +62,7 @@ class File:
         """The name of the file."""
         return str(self.path)
 
-    def read(self, asked: Asked) -> list[Sheet]:
+    def read(self, asked: SheetOptions) -> list[Sheet]:
         """The sheets of the files it includes, and then its own."""
         name = _of_profile(self.path, asked)
         if name is None:
@@ -73,7 +73,7 @@ class File:
         return sheets
 
 
-def _of_profile(path: str | os.PathLike[str], asked: Asked) -> str | None:
+def _of_profile(path: str | os.PathLike[str], asked: SheetOptions) -> str | None:
     """The name of a file, its profile put in; None where it asks for one and there is none."""
     name = str(path)
     return name if _PROFILE not in name else None if asked.profile is None else name.replace(_PROFILE, asked.profile)
@@ -82,7 +82,7 @@ def _of_profile(path: str | os.PathLike[str], asked: Asked) -> str | None:
 class _Included:
     """Reads one file and those that it includes."""
 
-    def __init__(self, layer: File, asked: Asked) -> None:
+    def __init__(self, layer: File, asked: SheetOptions) -> None:
         self.layer = layer
         self.asked = asked
         self.count = 0
@@ -146,7 +146,7 @@ def _broken(label: str, cause: Cause) -> Sheet:
     return Sheet(label, None, lambda path, of_key: place, [Fault((), cause, None, None, place)])
 
 
-def _of_file(name: str, raw: bytes, format: Format, asked: Asked) -> Sheet:
+def _of_file(name: str, raw: bytes, format: Format, asked: SheetOptions) -> Sheet:
     """The sheet of a file's bytes."""
     text = text_of(raw)
     if isinstance(text, Fault):
@@ -156,7 +156,7 @@ def _of_file(name: str, raw: bytes, format: Format, asked: Asked) -> Sheet:
     return sheet_of_text(name, text, format, asked)
 
 
-def sheet_of_text(name: str, text: str, format: Format, asked: Asked) -> Sheet:
+def sheet_of_text(name: str, text: str, format: Format, asked: SheetOptions) -> Sheet:
     """The sheet of a file's text."""
     read = _reader(format, text, asked)
     sheet = Sheet(name, None, lambda path, of_key: _in(name, read.place(path, of_key=of_key)))
@@ -208,7 +208,7 @@ def _deep_at(data: object, most: int) -> Path | None:
 class _JsonRead:
     """A JSON text, as the readers of the other formats are."""
 
-    def __init__(self, text: str, asked: Asked) -> None:
+    def __init__(self, text: str, asked: SheetOptions) -> None:
         names = asked.names
         hides = None
         if names.shape.secretive:
@@ -234,7 +234,7 @@ class _JsonRead:
         return self._text.placed([probe])[0].place or Place(1, 1)
 
 
-def _reader(format: Format, text: str, asked: Asked) -> Any:
+def _reader(format: Format, text: str, asked: SheetOptions) -> Any:
     if format == "json":
         return _JsonRead(text, asked)
     if format == "toml":
@@ -262,7 +262,7 @@ class EnvFile:
         """The name of the file."""
         return str(self.path)
 
-    def read(self, asked: Asked) -> list[Sheet]:
+    def read(self, asked: SheetOptions) -> list[Sheet]:
         """Its sheet; none where there is no file."""
         name = _of_profile(self.path, asked)
         if name is None:
@@ -313,7 +313,7 @@ class Environment:
         """The prefix, as patterns have it."""
         return f"{self.prefix}*"
 
-    def read(self, asked: Asked) -> list[Sheet]:
+    def read(self, asked: SheetOptions) -> list[Sheet]:
         """Its sheet."""
         environ = asked.environ if asked.environ is not None else self.environ
         held = os.environ if environ is None else environ
@@ -349,7 +349,7 @@ class SecretsFolder:
         """The name of the folder."""
         return str(self.path)
 
-    def read(self, asked: Asked) -> list[Sheet]:
+    def read(self, asked: SheetOptions) -> list[Sheet]:
         """Its sheet; none where there is no folder and it is optional."""
         name, folder = str(self.path), os.path.join(asked.folder, self.path)
         asked.looked_at.append(folder)
@@ -377,7 +377,7 @@ class SecretsFolder:
         return [sheet]
 
 
-def _secret_in(path: str, folder: str, asked: Asked) -> str | Cause:
+def _secret_in(path: str, folder: str, asked: SheetOptions) -> str | Cause:
     try:
         text = text_of(whole_file(path, asked.limits.bytes, within=folder))
     except CannotRead as error:
@@ -398,7 +398,7 @@ class Values:
         """Its name."""
         return self.name
 
-    def read(self, asked: Asked) -> list[Sheet]:
+    def read(self, asked: SheetOptions) -> list[Sheet]:
         """Its sheet."""
         place = Place(0, 0, self.name)
         sheet = Sheet(self.name, None, lambda path, of_key: place)
@@ -448,7 +448,7 @@ class Arguments:
         """What people call them."""
         return "arguments"
 
-    def read(self, asked: Asked) -> list[Sheet]:
+    def read(self, asked: SheetOptions) -> list[Sheet]:
         """Their sheet."""
         pairs, broken = [], []
         for number, word in enumerate(self.words, 1):

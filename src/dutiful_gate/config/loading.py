@@ -23,8 +23,8 @@ from .expansion import Expansion
 from .layers import File, may_have_profile
 from .loaded import DEFAULT, Advice, Loaded, Origin, Setting, told_value
 from .merging import Held, merged, owner_of
-from .names import Names, prefix_of, variable
-from .sheet import Asked, Layer, Sheet
+from .names import SettingNames, prefix_of, variable
+from .sheet import Layer, Sheet, SheetOptions
 
 T = TypeVar("T")
 _MOST_LOWER: Final = 20
@@ -34,7 +34,7 @@ _MOST_ASKED: Final = 40
 class Loading:
     """Reads the layers of one set of settings, once."""
 
-    def __init__(self, gate: Gate[Any], names: Names, layers: Sequence[Layer], asked: Asked) -> None:
+    def __init__(self, gate: Gate[Any], names: SettingNames, layers: Sequence[Layer], asked: SheetOptions) -> None:
         self.gate = gate
         self.names = names
         self.layers = layers

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from ..report.fault import Path
 from ..shape.nodes import Branches, Nullable, Sealing, Use
-from .names import Names
+from .names import SettingNames
 
 Owner = Any
 """The number of a layer; or by key, or in order for a list that several layers made, the owners of what is inside:
@@ -24,7 +24,7 @@ class Held(NamedTuple):
     owner: Owner
 
 
-def merged(names: Names, use: Use | None, low: Held, high: Held) -> Held:
+def merged(names: SettingNames, use: Use | None, low: Held, high: Held) -> Held:
     """What two layers make together; `low`, where layers made it before, is used up.
 
     It is a left fold, and associative where no path is a record in one layer and something else in another; a union's
@@ -59,7 +59,7 @@ def is_appended(use: Use | None) -> bool:
     return use is not None and use.appended
 
 
-def _is_exchanged(names: Names, use: Use | None, low: Mapping[str, Any], high: Mapping[str, Any]) -> bool:
+def _is_exchanged(names: SettingNames, use: Use | None, low: Mapping[str, Any], high: Mapping[str, Any]) -> bool:
     """Whether a later layer tells another option of a union than an earlier one."""
     node = names.node(use)
     if not isinstance(node, Branches) or not node.tag:

@@ -49,7 +49,7 @@ class Known(NamedTuple):
     single: bool
 
 
-class Names:
+class SettingNames:
     """The fields of a shape's records, by every name that they come under."""
 
     def __init__(self, shape: Shape) -> None:
@@ -212,7 +212,7 @@ def bare(use: Use) -> tuple[Use, bool]:
     return use, null
 
 
-def blank_is_null(use: Use, names: Names) -> bool:
+def blank_is_null(use: Use, names: SettingNames) -> bool:
     """Whether blank text stands for null at a use, as in all-text sources."""
     inner, null = bare(use)
     aliases = names.shape.aliases

@@ -9,8 +9,8 @@ from ..report.place import Place
 from ..shape.nodes import Field, Record, Use
 from .from_text import Spelled, from_text
 from .layers import sheet_of_text
-from .names import BETWEEN, Names, prefix_of
-from .sheet import Asked, Sheet
+from .names import BETWEEN, SettingNames, prefix_of
+from .sheet import Sheet, SheetOptions
 from .written import WRITERS, CannotHold, env_line, in_variables
 
 if TYPE_CHECKING:
@@ -34,7 +34,7 @@ def as_text(settings: Settings[Any], value: Any, format: str, *, secrets: bool) 
     return text
 
 
-def _without_needless_nulls(plain: Any, use: Use | None, names: Names) -> Any:
+def _without_needless_nulls(plain: Any, use: Use | None, names: SettingNames) -> Any:
     """Plain data without the nulls that are defaults: what is absent is null there too."""
     if isinstance(plain, list):
         return [_without_needless_nulls(each, names.below(use, at), names) for at, each in enumerate(plain)]
@@ -50,7 +50,7 @@ def _without_needless_nulls(plain: Any, use: Use | None, names: Names) -> Any:
     return made
 
 
-def _records(names: Names, use: Use | None, plain: Any) -> list[Record]:
+def _records(names: SettingNames, use: Use | None, plain: Any) -> list[Record]:
     records = list(names.records(use, plain))
     return records if len(records) == 1 else []  # of several, nobody knows whose default it is
 
@@ -64,7 +64,7 @@ def _checked(
 ) -> None:
     """Raise CannotHold where what was written would not be read as the same settings."""
     gate, names = settings.gate, settings.names
-    asked = Asked(names, settings.limits, gate.shape.exact, "", None, {}, {})
+    asked = SheetOptions(names, settings.limits, gate.shape.exact, "", None, {}, {})
     if format == "env":
         prefix = prefix_of(settings.layers)
         pairs = [

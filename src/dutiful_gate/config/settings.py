@@ -21,8 +21,8 @@ from ..shape.nodes import Link, Sealing
 from .layers import Arguments, EnvFile, Environment, SecretsFolder, Values, is_profile, may_have_profile
 from .loaded import Loaded
 from .loading import Loading
-from .names import Names, spelled
-from .sheet import Asked, Layer
+from .names import SettingNames, spelled
+from .sheet import Layer, SheetOptions
 from .warning import DeprecatedSetting, ShownSecret, SurprisingSetting
 
 if TYPE_CHECKING:
@@ -96,7 +96,7 @@ class Settings(Generic[T]):
         self.profile_from = profile_from
         self.limits = limits or _LIMITS
         self.gate: Gate[T] = Gate(declared, Source.MIXED, unknown="refuse", keys=keys, limits=self.limits, names=names)
-        self.names = Names(self.gate.shape)
+        self.names = SettingNames(self.gate.shape)
         root = self.names.node(self.gate.shape.root)
         if not isinstance(root, Link) or self.gate.shape.records[root.key].form == "tuple":
             raise DeclarationError("settings are known by their names", remedy="declare a record: a dataclass")
@@ -263,7 +263,7 @@ class Settings(Generic[T]):
         if variables is None and own:
             variables = os.environ
         exact = self.gate.shape.exact
-        asked = Asked(self.names, self.limits, exact, os.fspath(folder), profile, environ, variables)
+        asked = SheetOptions(self.names, self.limits, exact, os.fspath(folder), profile, environ, variables)
         return Loading(self.gate, self.names, layers, asked)
 
     def _refuse_alike(self) -> None:

@@ -9,18 +9,18 @@ from typing import Any, Protocol
 from ..declare.limits import Limits
 from ..report.fault import Fault, Path
 from ..report.place import Place
-from .names import Names
+from .names import SettingNames
 
 
 @dataclass(slots=True)
-class Asked:
+class SheetOptions:
     """What layers are read with: the shape's names, the limits, and what this loading was told.
 
     `environ` is read in the place of variables, where it was given; `variables` are those that `${env:...}` means.
     `looked_at` grows by each file and folder that is looked for, whether it is there or not.
     """
 
-    names: Names
+    names: SettingNames
     limits: Limits
     exact: bool
     folder: str
@@ -76,7 +76,7 @@ class Sheet:
 class Layer(Protocol):
     """A place that settings come from."""
 
-    def read(self, asked: Asked) -> list[Sheet]:
+    def read(self, asked: SheetOptions) -> list[Sheet]:
         """What it gives, the lowest first. Raises nothing for what is wrong there: sheets say it."""
         ...
 

@@ -23,7 +23,7 @@ from ..shape.nodes import MISSING, Choice, Entries, Field, Items, Link, Nothing,
 from ..shape.to_json import plain
 from ..shape.walk import holds_secret, part_of
 from .as_declared import SCHEMA
-from .names import Names, prefix_of, variable
+from .names import SettingNames, prefix_of, variable
 from .written import CannotHold, env_line, in_json, in_variables, toml_key, toml_value, yaml_text, yaml_value
 
 if TYPE_CHECKING:
@@ -70,7 +70,7 @@ class Entry:
             return "set a secret of your own" if self.field.required else "set a secret of your own, or leave it out"
         return "leave it out" if self.value is MISSING else ""
 
-    def words(self, names: Names) -> list[str]:
+    def words(self, names: SettingNames) -> list[str]:
         """What is said of it: its text, then its type with its rules, and its default or that it must be set."""
         about = self.use.about
         title = f"{about.title}. " if about.title else ""
@@ -93,13 +93,13 @@ class Entry:
         return "a hidden value" if self.hides else yaml_value(self.default, self.path)
 
 
-def kind_in_words(use: Use, names: Names) -> list[str]:
+def kind_in_words(use: Use, names: SettingNames) -> list[str]:
     """What kind of value stands at a use, and its rules; a rule that says the kind as well stands alone."""
     kind, rules = type_in_words(use, names), rules_in_words(_inside(use), of_secrets=True)
     return rules if any(rule.startswith(kind) for rule in rules) else [kind, *rules]
 
 
-def type_in_words(use: Use, names: Names, deep: int = 0) -> str:
+def type_in_words(use: Use, names: SettingNames, deep: int = 0) -> str:
     """What kind of value stands at a use, as operators read it."""
     inner = _inside(use)
     node = names.node(inner) if deep < _DEEPEST_TYPE else None
@@ -160,7 +160,7 @@ def _sample(settings: Settings[Any]) -> Any:
     return max((_nearest(judge, whole, root, names) for whole in made), key=lambda kept: kept[0])[1]
 
 
-def _nearest(judge: Engine, made: Any, root: Use, names: Names) -> tuple[tuple[int, list[bool]], Any]:
+def _nearest(judge: Engine, made: Any, root: Use, names: SettingNames) -> tuple[tuple[int, list[bool]], Any]:
     """Made settings with the defaults that they bear, one after the other; and how many these are, and which."""
     kept = []
     for path, default in _defaults_in(made, root, names, ()):
@@ -174,7 +174,7 @@ def _accepts(judge: Engine, made: Any) -> bool:
     return judge.collect(made)[0].__class__ is not Stop
 
 
-def _defaults_in(made: Any, use: Use, names: Names, path: Path) -> Iterator[tuple[Path, Any]]:
+def _defaults_in(made: Any, use: Use, names: SettingNames, path: Path) -> Iterator[tuple[Path, Any]]:
     """The defaults of all fields in made settings, each with its path, those of a record before what is in it."""
     records = list(names.records(use, made))
     if not isinstance(made, dict) or len(records) != 1:
@@ -191,7 +191,7 @@ def _set(made: Any, path: Path, value: Any) -> Any:
     return {**made, path[0]: _set(made.get(path[0]), path[1:], value)} if path else value
 
 
-def _with_defaults(made: Any, use: Use, names: Names, *, examples: bool) -> Any:
+def _with_defaults(made: Any, use: Use, names: SettingNames, *, examples: bool) -> Any:
     """The same where every field that has a default has it, or an example."""
     records = list(names.records(use, made))
     if not isinstance(made, dict) or len(records) != 1:
@@ -212,7 +212,7 @@ def _with_defaults(made: Any, use: Use, names: Names, *, examples: bool) -> Any:
     return found
 
 
-def _default_of(field: Field, names: Names) -> Any:
+def _default_of(field: Field, names: SettingNames) -> Any:
     if (known := known_default(names.shape, field)) is MISSING:
         return MISSING
     try:
@@ -222,7 +222,7 @@ def _default_of(field: Field, names: Names) -> Any:
 
 
 def _entries(
-    use: Use, path: Path, sample: Any, names: Names, *, needed: bool, through: tuple[str, ...]
+    use: Use, path: Path, sample: Any, names: SettingNames, *, needed: bool, through: tuple[str, ...]
 ) -> Iterator[Entry]:
     node = names.node(use)
     if not isinstance(node, Link) or len(path) > _DEEPEST or node.key in through:
@@ -248,7 +248,7 @@ def _entries(
             yield from _entries(field.use, here, below, names, needed=must, through=(*through, node.key))
 
 
-def _may_be_empty(use: Use, names: Names) -> bool:
+def _may_be_empty(use: Use, names: SettingNames) -> bool:
     """Whether a record with nothing in it is sound, but for what functions make."""
     made = Payloads(without_makers(part_of(names.shape, use)), Random(5))
     records = list(names.records(use, {}))
@@ -264,7 +264,7 @@ def _may_be_empty(use: Use, names: Names) -> bool:
     return made.is_sound(use, stand)
 
 
-def _opened(use: Use, through: tuple[str, ...], names: Names) -> Record | None:
+def _opened(use: Use, through: tuple[str, ...], names: SettingNames) -> Record | None:
     """The record of which each field is a setting of its own; none for a secret, or for one inside of itself."""
     node = names.node(use)
     if not isinstance(node, Link) or use.secret or node.key in through:
@@ -273,7 +273,7 @@ def _opened(use: Use, through: tuple[str, ...], names: Names) -> Record | None:
     return None if record.form == "tuple" else record
 
 
-def _made_up(use: Use, names: Names) -> Any:
+def _made_up(use: Use, names: SettingNames) -> Any:
     makes = Payloads(without_makers(part_of(names.shape, _inside(use))), Random(5))
     try:
         return min((makes.make() for _ in range(3)), key=lambda made: len(str(made)))
@@ -307,7 +307,7 @@ _HOW = (
 )
 
 
-def _words(entry: Entry, names: Names, indent: str = "") -> Iterator[str]:
+def _words(entry: Entry, names: SettingNames, indent: str = "") -> Iterator[str]:
     for line in entry.words(names):
         yield _comment(f"{indent}{line}")
 
@@ -324,7 +324,7 @@ def _toml(settings: Settings[Any], every: list[Entry], schema: str) -> Iterator[
     yield from _toml_table(settings.names, every, ())
 
 
-def _toml_table(names: Names, every: list[Entry], path: Path) -> Iterator[str]:
+def _toml_table(names: SettingNames, every: list[Entry], path: Path) -> Iterator[str]:
     own = [entry for entry in every if entry.path[:-1] == path]
     for entry in own:
         if entry.record is None:

@@ -10,7 +10,7 @@ from typing import Any, Final
 
 from ..report.fault import Path, dotted
 from ..shape.nodes import Entries, Link, Missing, Use
-from .names import Names, blank_is_null, variable
+from .names import SettingNames, blank_is_null, variable
 
 _BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")
 _PLAIN_YAML = re.compile(r"[A-Za-z_/](?:[A-Za-z0-9_./@+-]| (?=[A-Za-z0-9_./@+-]))*")
@@ -170,7 +170,7 @@ def _exact(held: Any) -> bool:
     return any(map(_exact, held)) if isinstance(held, list) else isinstance(held, Decimal)
 
 
-def in_variables(data: Mapping[str, Any], names: Names, prefix: str) -> dict[str, str]:
+def in_variables(data: Mapping[str, Any], names: SettingNames, prefix: str) -> dict[str, str]:
     """Plain data as variables: one for each single value, records by their steps, lists and maps as JSON.
 
     Raises CannotHold.
@@ -180,7 +180,9 @@ def in_variables(data: Mapping[str, Any], names: Names, prefix: str) -> dict[str
     return made
 
 
-def _variables(data: Mapping[str, Any], use: Use, path: Path, names: Names, prefix: str, made: dict[str, str]) -> None:
+def _variables(
+    data: Mapping[str, Any], use: Use, path: Path, names: SettingNames, prefix: str, made: dict[str, str]
+) -> None:
     for name, held in data.items():
         here, below = (*path, name), names.below(use, name, data)
         if isinstance(held, Mapping) and isinstance(names.node(below), Link) and held and below is not None:

@@ -7,7 +7,7 @@ from typing import Any, NoReturn
 
 from .clock import Clock
 from .errors import DeclarationError
-from .facts import ANY_VALUE, Bind, Facts, Unit, Unsaid, evaluated
+from .facts import ANY_VALUE, Bind, Facts, LengthUnit, Unsaid, evaluated
 from .field_access import ITEM, FactsOf, OfItem, Path, Reach
 from .phrases import Phrase, Row
 from .records import RecordRule, Standing
@@ -431,7 +431,7 @@ class Over(OfValue):
 
     def suits(self, facts: FactsOf) -> None:
         whole = facts[self.path]
-        if whole.measured is not Unit.ITEMS:
+        if whole.measured is not LengthUnit.ITEMS:
             raise DeclarationError(
                 f"{self} looks into {whole.phrase}, which has no items", remedy="name a field that is a list"
             )

@@ -40,7 +40,7 @@ class Got(Enum):
     LENGTH = auto()
 
 
-class Unit(Enum):
+class LengthUnit(Enum):
     """What a length counts."""
 
     CHARACTERS = "characters"
@@ -93,7 +93,7 @@ class Facts(Value):
 
     phrase: str
     noun: str
-    measured: Unit | None = None
+    measured: LengthUnit | None = None
     ordered: tuple[type, ...] = ()
     text: bool = False
     number: bool = False
@@ -125,7 +125,7 @@ class Facts(Value):
         )
 
 
-ANY_VALUE: Final = Facts("a value", "value", measured=Unit.ITEMS, ordered=(object,), text=True, sort=Sort.ANY)
+ANY_VALUE: Final = Facts("a value", "value", measured=LengthUnit.ITEMS, ordered=(object,), text=True, sort=Sort.ANY)
 """What is known of a value that may be of any type: nothing that a rule could be refused for."""
 
 

@@ -10,7 +10,7 @@ from .clock import Clock
 from .conditions import Came, Condition, HasValue, IsA, Obeying, OfValue, Over, told_path
 from .equality import are_equal
 from .errors import DeclarationError
-from .facts import Bind, Facts, Got, Order, Sort, Unit, Unsaid
+from .facts import Bind, Facts, Got, LengthUnit, Order, Sort, Unsaid
 from .field_access import FactsOf, Path, Reach
 from .members import Subject, checked, on_wire, quoted, typed
 from .records import RecordRule, Standing
@@ -21,7 +21,7 @@ from .values import Value
 _EQUALITY = {"==": "equal to", "!=": "different from"}
 
 
-class Named(Value):
+class NamedField(Value):
     """A field of the record at hand, or one inside it."""
 
     path: Path
@@ -39,7 +39,7 @@ class Named(Value):
 class Measured(Value):
     """How many characters, items or keys a field has."""
 
-    of: Named
+    of: NamedField
 
     def source(self, reach: Reach, bind: Bind) -> str:
         return f"len({self.of.source(reach, bind)})"
@@ -149,7 +149,7 @@ class _Tried(Reach):
         return self.known[path]
 
 
-class Comparison(Condition, RecordRule):
+class FieldComparison(Condition, RecordRule):
     """`this.arrives > this.departs`, `this.weight_kg * 2 <= this.limit_kg`, `this.crates.length < 5`."""
 
     left: Any
@@ -217,7 +217,7 @@ class Comparison(Condition, RecordRule):
     @property
     def ruled(self) -> _Ruled | None:
         """The same as a rule on the one value that it mentions; None where it is none."""
-        if not isinstance(self.right, Constant) or not isinstance(self.left, Named | Measured):
+        if not isinstance(self.right, Constant) or not isinstance(self.left, NamedField | Measured):
             return None
         path, value = self.left.paths()[0], self.right.value
         if isinstance(self.left, Measured):
@@ -247,7 +247,7 @@ class Comparison(Condition, RecordRule):
 
     def numbers(self, wire: Callable[[Path], str]) -> Mapping[str, object]:
         told = {"comparison": self.sign, "other": _told(self.right, wire)}
-        return told if isinstance(self.left, Named) else {**told, "left": _told(self.left, wire)}
+        return told if isinstance(self.left, NamedField) else {**told, "left": _told(self.left, wire)}
 
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
         if isinstance(self.left, Keys):
@@ -332,7 +332,7 @@ class _Ruled(Obeying):
         return super().keywords(at, look)
 
 
-_KEYS: Final = Facts("a record", "record", measured=Unit.KEYS)
+_KEYS: Final = Facts("a record", "record", measured=LengthUnit.KEYS)
 
 
 def _is_whole(value: object) -> bool:
@@ -352,7 +352,7 @@ def _length(sign: str, value: Any) -> Length | None:
 
 def _told(term: Any, wire: Callable[[Path], str]) -> object:
     match term:
-        case Named(path):
+        case NamedField(path):
             return wire(path)
         case Constant(value):
             return on_wire(value)
@@ -385,8 +385,8 @@ class _Terms(Subject):
     def __init__(self, term: Any) -> None:
         self._term = term
 
-    def _compared(self, sign: str, other: object) -> Comparison:
-        return Comparison(self._term, sign, _term(other))
+    def _compared(self, sign: str, other: object) -> FieldComparison:
+        return FieldComparison(self._term, sign, _term(other))
 
     def _combined(self, sign: str, other: object) -> _Terms:
         return _Terms(Combined(self._term, sign, _term(other)))
@@ -394,22 +394,22 @@ class _Terms(Subject):
     def _combined_back(self, sign: str, other: object) -> _Terms:
         return _Terms(Combined(_term(other), sign, self._term))
 
-    def __gt__(self, other: Any) -> Comparison:
+    def __gt__(self, other: Any) -> FieldComparison:
         return self._compared(">", other)
 
-    def __ge__(self, other: Any) -> Comparison:
+    def __ge__(self, other: Any) -> FieldComparison:
         return self._compared(">=", other)
 
-    def __lt__(self, other: Any) -> Comparison:
+    def __lt__(self, other: Any) -> FieldComparison:
         return self._compared("<", other)
 
-    def __le__(self, other: Any) -> Comparison:
+    def __le__(self, other: Any) -> FieldComparison:
         return self._compared("<=", other)
 
-    def __eq__(self, other: object) -> Comparison:  # type: ignore[override]
+    def __eq__(self, other: object) -> FieldComparison:  # type: ignore[override]
         return self._compared("==", other)
 
-    def __ne__(self, other: object) -> Comparison:  # type: ignore[override]
+    def __ne__(self, other: object) -> FieldComparison:  # type: ignore[override]
         return self._compared("!=", other)
 
     def __add__(self, other: Any) -> _Terms:
@@ -483,11 +483,11 @@ class FieldOfThis(_Terms):
     def __getattr__(self, name: str) -> FieldOfThis:
         if name.startswith("_"):
             raise AttributeError(name)
-        return FieldOfThis(Named((*self._path, name)))
+        return FieldOfThis(NamedField((*self._path, name)))
 
     def __getitem__(self, name: str) -> FieldOfThis:
         _check_step(self, name)
-        return FieldOfThis(Named((*self._path, name)))
+        return FieldOfThis(NamedField((*self._path, name)))
 
     @property
     def length(self) -> _Terms:
@@ -586,11 +586,11 @@ class This:
     def __getattr__(self, name: str) -> FieldOfThis:
         if name.startswith("__"):
             raise AttributeError(name)
-        return FieldOfThis(Named((name,)))
+        return FieldOfThis(NamedField((name,)))
 
     def __getitem__(self, name: str) -> FieldOfThis:
         _check_step(self, name)
-        return FieldOfThis(Named((name,)))
+        return FieldOfThis(NamedField((name,)))
 
     @property
     def length(self) -> _Terms:
@@ -604,4 +604,4 @@ class This:
 this: Final = This()
 """The record at hand: `@obeys(this.arrives > this.departs)`."""
 
-__all__ = ["Comparison", "FieldOfThis", "OfValue", "This", "this"]
+__all__ = ["FieldComparison", "FieldOfThis", "OfValue", "This", "this"]

@@ -7,7 +7,7 @@ from os import PathLike
 from typing import BinaryIO, Final, Protocol
 
 
-class _Held(Protocol):
+class _HeldFile(Protocol):
     def seek(self, offset: int, /) -> int: ...
 
     def read(self, size: int = -1, /) -> bytes: ...
@@ -26,7 +26,7 @@ class UploadedFile:
 
     __slots__ = ("_held", "declared_type", "media_type", "name", "size", "verified")
 
-    def __init__(self, name: str, declared_type: str, size: int, held: _Held) -> None:
+    def __init__(self, name: str, declared_type: str, size: int, held: _HeldFile) -> None:
         self.name = name
         self.declared_type = declared_type
         self.size = size

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from dutiful_gate import about, amendment, it
 from dutiful_gate.catalogues import GERMAN
-from dutiful_gate.web import Answer, Api, Endpoint, Form, Headed, Problem, RequestGate, Streamed, amended
+from dutiful_gate.web import Answer, Api, Endpoint, Form, Headed, RequestGate, RequestProblem, Streamed, amended
 
 from .ferries import Booking, PortCode, bookings
 from .storage import Storage, Stored
@@ -55,7 +55,7 @@ class SearchBookings:
 
 
 @dataclass
-class Number:
+class BookingNumber:
     """Says which booking."""
 
     number: Annotated[int, it >= 1, about(text="The number of the booking.")]
@@ -65,7 +65,7 @@ class Number:
 class OneBooking:
     """Asks for one booking."""
 
-    path: Number
+    path: BookingNumber
 
 
 @dataclass
@@ -79,12 +79,12 @@ class TakeBooking:
 class AmendBooking:
     """Asks for a change."""
 
-    path: Number
+    path: BookingNumber
     body: amendment(Booking)  # type: ignore[valid-type]
 
 
 @dataclass
-class Nothing:
+class NoWish:
     """Asks for nothing in particular."""
 
 
@@ -127,7 +127,7 @@ CANCEL = Endpoint(
 )
 _PAGES = ["Pages for people"]
 _HTML = Streamed("text/html; charset=utf-8")
-SHEET = Endpoint("GET", "/book", Nothing, {200: _HTML}, name="sheet", summary="The form for a booking", tags=_PAGES)
+SHEET = Endpoint("GET", "/book", NoWish, {200: _HTML}, name="sheet", summary="The form for a booking", tags=_PAGES)
 FILLED = Endpoint(
     "POST", "/book", BookByForm, {303: Headed(None, Filed)}, name="filled", summary="The form, filled in", tags=_PAGES
 )
@@ -163,9 +163,9 @@ def desk(on_file: Storage | None = None, *, development: bool = False) -> Api:
 
     def cancel(sent: OneBooking) -> None:
         if not storage.remove(sent.path.number):
-            raise Problem(404, "There is no booking of that number.")
+            raise RequestProblem(404, "There is no booking of that number.")
 
-    def sheet(sent: Nothing) -> str:
+    def sheet(sent: NoWish) -> str:
         return FORM.page()
 
     def filled(sent: BookByForm) -> Answer:
@@ -211,5 +211,5 @@ _BOOKED = """<!doctype html>
 def _known(storage: Storage, number: int) -> Stored:
     found = storage.find(number)
     if found is None:
-        raise Problem(404, "There is no booking of that number.")
+        raise RequestProblem(404, "There is no booking of that number.")
     return found

@@ -32,7 +32,7 @@ def read_document(file: FilePath) -> Any:
     raise DeclarationError(problem, remedy="a document is a JSON file")
 
 
-class _NoJson(Exception):
+class _NoJsonDocument(Exception):
     """What cannot stand in a document, and where."""
 
     def __init__(self, held: str) -> None:
@@ -49,7 +49,7 @@ def plain_document(document: Any) -> Any:
     known: dict[int, tuple[Any, Any]] = {}
     try:
         return _made(document, known)
-    except _NoJson as odd:
+    except _NoJsonDocument as odd:
         path: Path = tuple(reversed(odd.steps))
         raise DeclarationError(
             f"the document is no JSON at {pointer(path) or 'the root'}: it has {odd.held} there",
@@ -67,7 +67,7 @@ def _made(value: Any, known: dict[int, tuple[Any, Any]]) -> Any:
     mark = id(value)  # what stands at several places stays one: else a small document could come to millions
     if mark in known:
         if known[mark][1] is _OPEN:
-            raise _NoJson("itself")
+            raise _NoJsonDocument("itself")
         return known[mark][1]
     known[mark] = value, _OPEN  # kept: a mapping may make its values anew, and a mark must stay its own
     made: Any = {} if isinstance(value, Mapping) else []
@@ -78,8 +78,8 @@ def _made(value: Any, known: dict[int, tuple[Any, Any]]) -> Any:
             elif isinstance(step, str):
                 made[str(step)] = _made(each, known)
             else:
-                raise _NoJson("a key that is no text")
-        except _NoJson as odd:
+                raise _NoJsonDocument("a key that is no text")
+        except _NoJsonDocument as odd:
             odd.steps.append(step)
             raise
     known[mark] = value, made
@@ -92,7 +92,7 @@ _OPEN = object()
 def _single(value: Any) -> Any:
     held = no_json(value)
     if held and not isinstance(value, str):  # JSON can spell a lone surrogate, "\ud800"
-        raise _NoJson(held)
+        raise _NoJsonDocument(held)
     if isinstance(value, Decimal):
         return int(value) if value == value.to_integral_value() and abs(value) < _WHOLE else float(value)
     return value

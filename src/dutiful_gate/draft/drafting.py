@@ -87,7 +87,7 @@ def draft(samples: Iterable[Any], hints: Hints | None = None, *, cells: bool = F
     for number, sample in enumerate(samples, 1):
         try:
             values.append(_plain(sample, 0, cells=cells))
-        except _NoJson as error:
+        except _NoSample as error:
             unread.append(f"sample {number}: {error}")
     guesser = Guesser(hints, cells=cells)
     document = guesser.document(values)
@@ -210,7 +210,7 @@ _CELLS: Final[Gate[Any]] = Gate(Any, limits=_LIMITS)
 _ANYTHING: Final = Gate.from_schema({}, limits=_LIMITS)
 
 
-class _NoJson(ValueError):
+class _NoSample(ValueError):
     """A sample that is no JSON value."""
 
 
@@ -221,7 +221,7 @@ def _plain(value: Any, deep: int, *, cells: bool) -> Any:
     if isinstance(value, str):
         return None if cells and value == "" else value
     if isinstance(value, dict | list | tuple) and deep >= _LIMITS.depth:
-        raise _NoJson(f"it nests deeper than {_LIMITS.depth} levels")
+        raise _NoSample(f"it nests deeper than {_LIMITS.depth} levels")
     if isinstance(value, dict):
         return {str(key): _plain(held, deep + 1, cells=cells) for key, held in value.items() if key is not None}
     if isinstance(value, list | tuple):
@@ -230,4 +230,4 @@ def _plain(value: Any, deep: int, *, cells: bool) -> Any:
         return value.isoformat()
     if isinstance(value, float | Decimal) and isfinite(value):
         return value
-    raise _NoJson("it holds what JSON has no form for")
+    raise _NoSample("it holds what JSON has no form for")

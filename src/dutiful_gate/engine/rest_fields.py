@@ -17,7 +17,7 @@ from .runtime import Log
 Dicts = tuple[dict[Any, Any], ...]
 
 
-class Sorter:
+class RestSorter:
     """Tells which field gathers a key: the first whose type of keys admits it."""
 
     def __init__(self, shape: Shape, rests: tuple[Field, ...], reading: Reading) -> None:
@@ -54,9 +54,9 @@ class Sorter:
             log.faults += [((*path, key), cause, None, None) for key in held if self.which(key) != number]
 
 
-def sorter_of(plan: Plan, record: Record, reading: Reading) -> Sorter:
+def sorter_of(plan: Plan, record: Record, reading: Reading) -> RestSorter:
     """The sorter of a record, for keys as they stand in data that is read so."""
-    return Sorter(plan.shape, record.rests, reading)
+    return RestSorter(plan.shape, record.rests, reading)
 
 
 def _test(shape: Shape, field: Field, reading: Reading) -> Callable[[Any], bool]:

@@ -14,7 +14,7 @@ _SAME = 0.1
 """A share of faulty records that differs by less than a tenth of what it was is as before."""
 
 
-class Change(Value):
+class FaultChange(Value):
     """What has become of the faults of one rule at one place.
 
     `what`             "new", "gone", or "more", "less" or "as before" by the share of records that have the fault
@@ -38,7 +38,7 @@ class Change(Value):
         return {**told, "records_then": self.then[0], "records_now": self.now[0]}
 
 
-class Comparison:
+class DeliveryComparison:
     """The digest of a former delivery beside that of another.
 
     `before`, `after`  the two digests
@@ -51,20 +51,20 @@ class Comparison:
         self.name = name
 
     @property
-    def changes(self) -> list[Change]:
+    def changes(self) -> list[FaultChange]:
         """Each rule at each place that is or was broken: what is new first, what is gone last."""
         then = {group.mark: group for group in self.before.groups}
         now = {group.mark: group for group in self.after.groups}
         made = [self._change(then.get(mark), now.get(mark)) for mark in {**now, **then}]
         return sorted(made, key=lambda each: (_ORDER.index(each.what), -each.now[0], -each.then[0], each.pointer))
 
-    def _change(self, then: Group | None, now: Group | None) -> Change:
+    def _change(self, then: Group | None, now: Group | None) -> FaultChange:
         group = now or then
         assert group is not None
         counts = [
             (each.rows if each is not None else 0, of.rows) for each, of in ((then, self.before), (now, self.after))
         ]
-        return Change(_what(*counts), group.pointer, group.wanted, counts[0], counts[1])
+        return FaultChange(_what(*counts), group.pointer, group.wanted, counts[0], counts[1])
 
     def as_dict(self) -> dict[str, object]:
         """The comparison as plain JSON data."""

@@ -22,7 +22,7 @@ from .opened import CannotStart
 _NONE: Final = object()
 
 
-class Distinct:
+class DistinctRecords:
     """Refuses a record whose value at some places an earlier record had; keeps 16 bytes and a place for each.
 
     `pointers` are JSON Pointers from the record; the values at all of them together are unique. Values are compared as

@@ -25,7 +25,7 @@ from ..report.digest import Digest
 from . import ndjson
 from .delivery import examine_file, take_parquet
 from .opened import CannotStart, Form, form_of, opened
-from .split import Entry, Sorter
+from .split import Entry, SplitSorter
 from .table_layout import TableLayout
 from .tally import Tally
 
@@ -34,7 +34,7 @@ _AHEAD: Final = 3
 
 
 @dataclass(slots=True)
-class Piece:
+class JobPiece:
     """What became of some records.
 
     `tally`    of them all
@@ -48,8 +48,8 @@ class Piece:
 
 
 def pieces(
-    gate: AnyGate[Any], stream: BinaryIO, jobs: int, blank: Tally, sorter: Sorter | None = None
-) -> Generator[Piece, None, None]:
+    gate: AnyGate[Any], stream: BinaryIO, jobs: int, blank: Tally, sorter: SplitSorter | None = None
+) -> Generator[JobPiece, None, None]:
     """The pieces of a stream of NDJSON, in order, examined by so many processes.
 
     `blank` is a tally of nothing, as those of the pieces are to be. Raises CannotStart where the gate cannot travel to
@@ -61,7 +61,7 @@ def pieces(
     except (pickle.PicklingError, TypeError, AttributeError) as error:
         raise CannotStart(f"the gate cannot travel to other processes: {error}; leave out the jobs") from None
     pool = ProcessPoolExecutor(jobs, _context(), _begin, (baggage,))
-    waiting: deque[Future[Piece]] = deque()
+    waiting: deque[Future[JobPiece]] = deque()
     try:
         for each in ndjson.pieces(stream, gate.limits.bytes):
             waiting.append(pool.submit(_examine, *each))
@@ -82,7 +82,7 @@ def _context() -> Any:
     return get_context("fork" if threads == 1 and "fork" in get_all_start_methods() else "spawn")
 
 
-_baggage: tuple[AnyGate[Any], Tally, Sorter | None]
+_baggage: tuple[AnyGate[Any], Tally, SplitSorter | None]
 
 
 def _begin(packed: bytes) -> None:
@@ -101,10 +101,10 @@ def _end_with_the_one_that_asked() -> None:
         os._exit(1)
 
 
-def _examine(lines: bytes, line: int, number: int) -> Piece:
+def _examine(lines: bytes, line: int, number: int) -> JobPiece:
     """Examine a piece."""
     gate, blank, sorter = _baggage
-    made = Piece(blank.anew(), last=number)
+    made = JobPiece(blank.anew(), last=number)
     add = made.tally.add
     for item in ndjson.items(gate, io.BytesIO(lines), line, number):
         add(item)
@@ -146,4 +146,4 @@ def digest_of_file(
     return digest
 
 
-__all__ = ["BrokenProcessPool", "Piece", "digest_of_file", "pieces"]
+__all__ = ["BrokenProcessPool", "JobPiece", "digest_of_file", "pieces"]

@@ -24,7 +24,7 @@ _BLANKS = re.compile(r"[ \t\n\r]*")
 _OPENS_LIST = re.compile(rb"(?:\xef\xbb\xbf)?[ \t\n\r]*+\[")
 
 
-class Examined(Generic[T]):
+class ExaminedFile(Generic[T]):
     """What a gate said of a file.
 
     `verdicts`  one a record, in order; the paths of their faults begin at the file's root
@@ -66,7 +66,7 @@ class Examined(Generic[T]):
         return [path for verdict in self.verdicts for path in verdict.dropped]
 
 
-def examine_whole(gate: AnyGate[T], raw: bytes, *, told: Callable[[int, int], Any] | None = None) -> Examined[T]:
+def examine_whole(gate: AnyGate[T], raw: bytes, *, told: Callable[[int, int], Any] | None = None) -> ExaminedFile[T]:
     """Examine the records of a JSON file: the items of a list, or else the one record that it holds.
 
     `told` is called with the number of records done and their total, now and then, for those who show progress.
@@ -75,7 +75,7 @@ def examine_whole(gate: AnyGate[T], raw: bytes, *, told: Callable[[int, int], An
     text = JsonText(raw, FILE_LIMITS, exact=gate.shape.exact, hides=_hides(gate, listed=listed))
     text.read(plain_json(raw, FILE_LIMITS, gate.shape.exact))
     if not text.readable:
-        return Examined([], text.broken, listed=False)
+        return ExaminedFile([], text.broken, listed=False)
     items = text.value if isinstance(text.value, list) and listed else [text.value]
     verdicts: list[Verdict[T]] = []
     for number, verdict in enumerate(gate.examine_each(items)):
@@ -83,7 +83,7 @@ def examine_whole(gate: AnyGate[T], raw: bytes, *, told: Callable[[int, int], An
         if told is not None and (number % 500 == 0 or number + 1 == len(items)):
             told(number + 1, len(items))
     verdicts, elsewhere = _with_broken(text, _placed(text, verdicts), listed=listed)
-    return Examined(verdicts, elsewhere, listed=listed)
+    return ExaminedFile(verdicts, elsewhere, listed=listed)
 
 
 class ItemTexts:

@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from ..report.digest import Group, first_place
 from ..report.shown_values import counted, visible
-from .comparison import Comparison
+from .comparison import DeliveryComparison
 from .opened import CannotStart
 from .tally import Tally
 
@@ -26,7 +26,7 @@ class Reported:
     asides: Sequence[str] = field(default_factory=tuple)
 
 
-def report_page(deliveries: Sequence[Reported], target: str, comparison: Comparison | None = None) -> str:
+def report_page(deliveries: Sequence[Reported], target: str, comparison: DeliveryComparison | None = None) -> str:
     """The page, with the comparison to a former delivery where there is one, made with Jinja2 and Matplotlib.
 
     Raises CannotStart where one of them is not installed.

@@ -62,7 +62,7 @@ def _declared(gate: AnyGate[Any]) -> str:
         return gate.unknown
 
 
-class Sorter:
+class SplitSorter:
     """Says what is written for a record, and where. It may do so in another process."""
 
     def __init__(
@@ -150,7 +150,7 @@ class Split:
         self._refuse_clashes()
         if admitted is not None and gate.shape.secretive and not secrets:
             raise CannotStart("admitted records hold secrets, which are not written unless asked for: --secrets")
-        self.sorter = Sorter(gate, form, admitted=admitted, refused=refused, formulas_as_text=formulas_as_text)
+        self.sorter = SplitSorter(gate, form, admitted=admitted, refused=refused, formulas_as_text=formulas_as_text)
         self._hold()
         try:
             self._start(gate, f"{how}{formulas_as_text}", resume=resume)

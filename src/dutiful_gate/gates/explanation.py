@@ -10,7 +10,7 @@ from ..report.shown_values import visible
 _NO_FAULT: Final = "no fault stands here"
 
 
-class Told(NamedTuple):
+class ToldStage(NamedTuple):
     """One thing that happened to a value: its sort, in words, and whether it went well; None where nothing is asked."""
 
     what: str
@@ -33,7 +33,7 @@ class Explanation:
 
     __slots__ = ("came", "faults", "path", "told")
 
-    def __init__(self, path: Path, told: tuple[Told, ...], faults: tuple[Fault, ...], *, came: bool) -> None:
+    def __init__(self, path: Path, told: tuple[ToldStage, ...], faults: tuple[Fault, ...], *, came: bool) -> None:
         self.path = path
         self.came = came
         self.told = told

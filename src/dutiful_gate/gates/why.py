@@ -15,7 +15,7 @@ from ..report.fault import Fault, Path
 from ..report.hostile_objects import without_liars
 from ..report.shown_values import shown
 from .base import AnyGate
-from .explanation import Explanation, Told
+from .explanation import Explanation, ToldStage
 
 _ON_THE_WAY = frozenset(["field", "union", "branch", "key", "gathered"])
 """What is told of what is around a value."""
@@ -55,28 +55,28 @@ def _explained(gate: AnyGate[Any], data: object, steps: tuple[str, ...]) -> Expl
     return Explanation(path, tuple(told), inside, came=came)
 
 
-def _by_trace(log: TraceLog, steps: tuple[str, ...]) -> tuple[Path, list[Told], bool]:
+def _by_trace(log: TraceLog, steps: tuple[str, ...]) -> tuple[Path, list[ToldStage], bool]:
     """What a gate noted: the path of the value, what is told of it, and whether it came."""
     wanted = log.way.steps
     reached: Path = max((each.path for each in log.passed_stages), key=len, default=())
     absent = [each for each in log.passed_stages if each.what == "absent" and each.path == reached]
     told = [
-        Told(passed.what, passed.words, passed.holds)
+        ToldStage(passed.what, passed.words, passed.holds)
         for passed in log.passed_stages
         if len(passed.path) == len(wanted) or passed.what in _ON_THE_WAY or passed in absent
     ]
     for path, record, keys in log.records:
         key = wanted[len(path)] if len(path) < len(wanted) else None
         if key in keys and key not in record.wires and record.gathers is not None and (field := record.gathers(key)):
-            told.insert(0, Told("gathered", f"into {field}"))
+            told.insert(0, ToldStage("gathered", f"into {field}"))
     if absent:
-        told += [Told("ends", f"and so nothing stands under {step!r}") for step in steps[len(reached) :]]
+        told += [ToldStage("ends", f"and so nothing stands under {step!r}") for step in steps[len(reached) :]]
     elif len(reached) < len(wanted):
         told.append(_end(log, reached))
     came = not any(each.what in ("absent", "ends") for each in told)
     for path, what, words, holds, about in log.passed_stages:
         if what == "rule" and len(path) < len(wanted) and wanted[len(path)] in about:
-            told.append(Told(what, words, holds))
+            told.append(ToldStage(what, words, holds))
     return _as_sent(log, (*reached, *steps[len(reached) :])), told, came
 
 
@@ -84,19 +84,19 @@ def _as_sent(log: TraceLog, path: Path) -> Path:
     return tuple(log.way.sent.get(at, step) for at, step in enumerate(path))
 
 
-def _end(log: TraceLog, reached: Path) -> Told:
+def _end(log: TraceLog, reached: Path) -> ToldStage:
     """Why the way ends after what was reached."""
     step = log.way.steps[len(reached)] if len(reached) < len(log.way.steps) else ""
     found = next((each for each in reversed(log.records) if each[0] == reached), None)
     if found is None:
-        return Told("ends", f"there is no {step!r} in {log.expected.get(reached, 'it')}")
+        return ToldStage("ends", f"there is no {step!r} in {log.expected.get(reached, 'it')}")
     _, record, keys = found
     known = ", ".join(record.wires)
     if step not in keys:
-        return Told("ends", f"{record.name} has no field {step!r}; it has {known}")
+        return ToldStage("ends", f"{record.name} has no field {step!r}; it has {known}")
     refused = record.gathers is not None or record.refuses
     becomes = "it is refused" if refused else "it is left out"
-    return Told("unknown", f"{record.name} has no such field: {becomes}; it has {known}", not refused)
+    return ToldStage("unknown", f"{record.name} has no such field: {becomes}; it has {known}", not refused)
 
 
 def _without_others(data: Any, steps: tuple[str, ...], unnamed: set[int]) -> Any:
@@ -115,21 +115,21 @@ def _without_others(data: Any, steps: tuple[str, ...], unnamed: set[int]) -> Any
 
 def _by_document(
     engine: DocumentEngine, data: object, steps: tuple[str, ...], faults: tuple[Fault, ...]
-) -> tuple[Path, list[Told]]:
+) -> tuple[Path, list[ToldStage]]:
     """What the schemas of a document say of a value."""
     path, value, ended = value_at(data, steps)
-    told = [Told("came", short(shown(value)))]
+    told = [ToldStage("came", short(shown(value)))]
     looks = engine.followed(data, path, value)
     own = {f"#{look.place}/{word}" for look in looks for word, _, _ in look.keywords}
     for look in looks:
-        told.append(Told("schema", look.place or "(the root)", look.sound))
-        told += [Told("keyword", f"{word} {short(_held(held))}", holds) for word, held, holds in look.keywords]
+        told.append(ToldStage("schema", look.place or "(the root)", look.sound))
+        told += [ToldStage("keyword", f"{word} {short(_held(held))}", holds) for word, held, holds in look.keywords]
     if ended is not None:
-        told.append(Told("ends", f"nothing stands under {ended!r}"))
+        told.append(ToldStage("ends", f"nothing stands under {ended!r}"))
         path = (*path, ended)
     # What a schema around it says of its key, that it may not be there or must.
     around = [fault for fault in faults if fault.path == path and fault.keyword not in own]
-    told += [Told("keyword", f"{fault.keyword}, around it", False) for fault in around]
+    told += [ToldStage("keyword", f"{fault.keyword}, around it", False) for fault in around]
     return path, told
 
 

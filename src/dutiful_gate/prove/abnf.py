@@ -31,7 +31,7 @@ class Grammar:
         starts = list(_RULE.finditer(whole))
         for rule, after in zip(starts, [*starts[1:], None], strict=True):
             body = whole[rule.end() : after.start() if after else len(whole)]
-            part = _Reader(body).choice()
+            part = _AbnfReader(body).choice()
             name = rule[1].lower()
             self.rules[name] = ("choice", [self.rules[name], part]) if rule[2] else part
 
@@ -79,7 +79,7 @@ class Grammar:
                 return "".join(self._drawn(inner, random) for _ in range(random.randint(low, most)))
 
 
-class _Reader:
+class _AbnfReader:
     """The right side of a rule."""
 
     def __init__(self, body: str) -> None:

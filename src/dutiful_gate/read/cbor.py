@@ -16,7 +16,7 @@ _LET_BE = (5, 25, 28, 29, 30, 35, 36, 256, 258)
 _POSITIVE, _NEGATIVE = 2, 3
 
 
-class _TooLong(Exception):
+class _TooLongItem(Exception):
     """A whole number of more digits than the limit."""
 
 
@@ -52,7 +52,7 @@ def _why(library: Any, raw: bytes, limits: Limits, error: Exception) -> Cause:
     """What is told of bytes that the package did not read."""
     if isinstance(error, RecursionError) or "nesting depth" in str(error):
         return Cause("depth", "data that is not as deep", got="deeper data")
-    if isinstance(error.__cause__, _TooLong):
+    if isinstance(error.__cause__, _TooLongItem):
         return Cause("size", "a number of at most {most} digits", {"most": limits.digits}, got="one of more")
     if _read(library, raw, limits, repeats=True)[2] is None:
         return Cause("repeat", "each key of a map once", got="one again")
@@ -88,7 +88,7 @@ def _by_tag(library: Any, digits: int) -> Mapping[int, Callable[[Any, bool], obj
                 return library.CBORTag(tag, value)
             number = int.from_bytes(value, "big") + (tag == _NEGATIVE)
             if len(value) * 2.5 > digits and number >= 10**digits:  # a byte is 2.41 digits
-                raise _TooLong
+                raise _TooLongItem
             return -number if tag == _NEGATIVE else number
 
         return read

@@ -10,7 +10,7 @@ from ..report.fault import Fault
 from ..report.place import Place
 
 
-class Line(NamedTuple):
+class EnvLine(NamedTuple):
     """One name with its value, and the line that it begins in."""
 
     name: str
@@ -30,7 +30,7 @@ class EnvText:
                 name="dotenv",
             ) from None
 
-        self.lines: list[Line] = []
+        self.lines: list[EnvLine] = []
         self.broken: list[Fault] = []
         known: set[str] = set()
         for binding in parse_stream(io.StringIO(text)):
@@ -45,7 +45,7 @@ class EnvText:
                 self._tell(Cause("repeat", "each name once", got="one again"), line)
             else:
                 known.add(binding.key)
-                self.lines.append(Line(binding.key, binding.value, line))
+                self.lines.append(EnvLine(binding.key, binding.value, line))
 
     def _tell(self, cause: Cause, line: int) -> None:
         self.broken.append(Fault((), cause, None, None, Place(line, 0)))

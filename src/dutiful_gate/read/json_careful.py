@@ -37,7 +37,7 @@ _NO_REPEAT = Cause("repeat", "to come once", got="it again", of_key=True)
 
 
 @dataclass(slots=True)
-class Note:
+class TextNote:
     """One thing wrong with the text: where, why, and what stands there."""
 
     path: Path
@@ -47,7 +47,7 @@ class Note:
 
 
 @dataclass(slots=True)
-class Told:
+class CarefulReading:
     """What a careful reading found. `whole` is false when the text could not be read to its end.
 
     `untold` counts what is wrong beyond the limit on faults.
@@ -55,7 +55,7 @@ class Told:
 
     value: object = None
     whole: bool = False
-    notes: list[Note] = field(default_factory=list)
+    notes: list[TextNote] = field(default_factory=list)
     untold: int = 0
 
 
@@ -63,7 +63,7 @@ class _Ended(Exception):
     """Reading cannot go on."""
 
 
-class _Unfit:
+class _UnfitText:
     """Stands in a value for what JSON does not have, or the limits do not let through."""
 
     __slots__ = ("cause",)
@@ -73,8 +73,8 @@ class _Unfit:
 
 
 @lru_cache(maxsize=64)
-def _unfit(code: str, needs: str, got: str, most: int) -> _Unfit:
-    return _Unfit(Cause(code, needs, {"most": most} if most else {}, got=got))
+def _unfit(code: str, needs: str, got: str, most: int) -> _UnfitText:
+    return _UnfitText(Cause(code, needs, {"most": most} if most else {}, got=got))
 
 
 _HOLDERS: frozenset[type] = frozenset([dict, list])
@@ -102,11 +102,11 @@ class _Lenient:
                 self.lost = True  # it may hold some that nobody will come to
         return made
 
-    def constant(self, name: str) -> _Unfit:
+    def constant(self, name: str) -> _UnfitText:
         self.passed += 1
         return _unfit("reading", "a number that JSON has", name, 0)
 
-    def long(self, digits: int) -> _Unfit:
+    def long(self, digits: int) -> _UnfitText:
         self.passed += 1
         return _unfit(
             "size", "a number of at most {most} digits", Phrase("one of {count}", count=f"{digits:,}"), self.most
@@ -137,12 +137,12 @@ class _Lenient:
             return json.JSONDecoder(**{**hooks, **counted, "parse_int": self.whole}).raw_decode(text, at)
 
 
-def read_carefully(text: str, limits: Limits, *, exact: bool = False) -> Told:
+def read_carefully(text: str, limits: Limits, *, exact: bool = False) -> CarefulReading:
     """Read a JSON text that is not sound, noting what is wrong."""
-    told = Told()
+    told = CarefulReading()
     start = _BLANKS.match(text).end()  # type: ignore[union-attr]
     if start == len(text):
-        told.notes.append(Note((), Cause("absent", "a JSON value"), None, start))
+        told.notes.append(TextNote((), Cause("absent", "a JSON value"), None, start))
         return told
     lenient = _Lenient(limits, exact=exact)
     deep = _too_deep_at(text, limits.depth)
@@ -165,7 +165,7 @@ def read_carefully(text: str, limits: Limits, *, exact: bool = False) -> Told:
         levels, at = deep
         needs = "data at most {most} levels deep"
         path = tuple(level.step for level in levels)
-        told.notes.append(Note(path, Cause("depth", needs, {"most": limits.depth}, got="deeper data"), None, at))
+        told.notes.append(TextNote(path, Cause("depth", needs, {"most": limits.depth}, got="deeper data"), None, at))
         return told
     told.whole = True
     if lenient.passed:
@@ -185,18 +185,18 @@ def _too_deep_at(text: str, most: int) -> tuple[list[Level], int] | None:
     return (levels, at) if at < len(text) else None
 
 
-def _noted(told: Told, text: str, limits: Limits, value: Any, lenient: _Lenient) -> Any:
+def _noted(told: CarefulReading, text: str, limits: Limits, value: Any, lenient: _Lenient) -> Any:
     """The value without what does not belong into it, each put down with its place."""
     unfit: list[tuple[Path, Cause]] = []
     repeated: list[Path] = []
     value, more_repeated = _cleaned(value, unfit, repeated, lenient, limits.faults)
     found = places(text, [path for path, _ in unfit[: limits.faults]] + repeated[: limits.faults], repeats=True)
     for path, cause in unfit[: limits.faults]:
-        told.notes.append(Note(path, cause, None, found.offset(path, of_key=False)))
+        told.notes.append(TextNote(path, cause, None, found.offset(path, of_key=False)))
     told.untold += max(0, len(unfit) - limits.faults)
     for path in repeated[: limits.faults]:
         names, more = repeated_keys(text, found.offset(path, of_key=False), limits.faults)
-        told.notes += [Note((*path, name), _NO_REPEAT, name, at) for name, at in names]
+        told.notes += [TextNote((*path, name), _NO_REPEAT, name, at) for name, at in names]
         told.untold += more
     told.untold += more_repeated
     told.notes.sort(key=lambda note: note.offset)
@@ -212,7 +212,7 @@ def _cleaned(
 
     Of those paths there are at most so many, the first ones; the second result is how many more such records there are.
     """
-    if isinstance(root, _Unfit):
+    if isinstance(root, _UnfitText):
         unfit.append(((), root.cause))
         return 0, 0
     repeats, more = lenient.repeats, 0
@@ -230,7 +230,7 @@ def _cleaned(
         inside = []
         for step, each in list(holds.items()) if holds.__class__ is dict else enumerate(holds):
             kind = each.__class__
-            if kind is _Unfit:
+            if kind is _UnfitText:
                 unfit.append(((*path, step), each.cause))
                 holds[step] = 0
             elif kind is list or kind is dict:
@@ -256,7 +256,7 @@ def _count(waiting: list[tuple[Path, Any]], repeats: Mapping[int, Any]) -> int:
     return count
 
 
-def _note_passed(text: str, limits: Limits, told: Told) -> None:
+def _note_passed(text: str, limits: Limits, told: CarefulReading) -> None:
     """Put down what the decoder passed over before it stopped: it is found again by its looks, outside of strings."""
     looks = re.compile(rf'"(?:[^"\\]++|\\.)*+"|(-?Infinity|NaN)|-?[0-9]{{{limits.digits + 1},}}', re.DOTALL)
     for found in looks.finditer(text):
@@ -269,10 +269,10 @@ def _note_passed(text: str, limits: Limits, told: Told) -> None:
         path = tuple(level.step for level in levels)
         lenient = _Lenient(limits, exact=False)
         made = lenient.constant(found[0]) if found[1] else lenient.long(len(found[0].lstrip("-")))
-        told.notes.append(Note(path, made.cause, None, found.start()))
+        told.notes.append(TextNote(path, made.cause, None, found.start()))
 
 
-def _stopped(text: str, at: int) -> Note:
+def _stopped(text: str, at: int) -> TextNote:
     """Why reading stopped at an offset: the member that stands there is read by hand."""
     levels, _ = levels_around(text, at)
     reading = _Reading(text, levels)
@@ -281,7 +281,7 @@ def _stopped(text: str, at: int) -> Note:
     except _Ended:
         assert reading.note is not None
         return reading.note
-    return Note(reading.path(), Cause("reading", "a JSON value"), text[at : at + 1], at)
+    return TextNote(reading.path(), Cause("reading", "a JSON value"), text[at : at + 1], at)
 
 
 class _Reading:
@@ -294,7 +294,7 @@ class _Reading:
         self.at = (levels[-1].before if levels[-1].record else levels[-1].comma) if levels else 0
         self.first = not levels or self.at == levels[-1].opened
         self.inside = False
-        self.note: Note | None = None
+        self.note: TextNote | None = None
 
     def read(self) -> None:
         """Read on, from the last comma before what is wrong."""
@@ -419,5 +419,5 @@ class _Reading:
         self.stop(Cause("reading", needs, got=Got.VALUE if letter else _END), letter)
 
     def stop(self, cause: Cause, given: object) -> NoReturn:
-        self.note = Note(self.path(), cause, given, self.at)
+        self.note = TextNote(self.path(), cause, given, self.at)
         raise _Ended

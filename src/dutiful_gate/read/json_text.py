@@ -10,7 +10,7 @@ from ..declare.phrases import Phrase
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
-from .json_careful import Note, read_carefully
+from .json_careful import TextNote, read_carefully
 from .json_places import places, places_in
 from .lines import Lines
 
@@ -104,7 +104,7 @@ class JsonText:
             self._lines = Lines(self.text)
         return self._lines.place(offset)
 
-    def _fault(self, note: Note) -> Fault:
+    def _fault(self, note: TextNote) -> Fault:
         # Where secrets may stand, a text that went wrong is not quoted: the piece might be one.
         if self._hides is None:
             return Fault(note.path, note.cause, note.given, note.given, self._at(note.offset))

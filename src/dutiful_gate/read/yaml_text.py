@@ -248,7 +248,7 @@ class _Builder:
         if first in "0123456789-+.":
             try:
                 made = self._number(text)
-            except _TooLong:
+            except _TooLongNode:
                 most = {"most": self.limits.digits}
                 raise _Wrong(
                     Cause("size", "numbers of at most {most} digits", most, got="more"), _place(event)
@@ -263,22 +263,22 @@ class _Builder:
         """The number that stands there by the core schema; the text itself where it is none."""
         if _WHOLE.fullmatch(text):
             if len(text) > self.limits.digits:
-                raise _TooLong
+                raise _TooLongNode
             return int(text)
         if _OTHER_WHOLE.fullmatch(text):
             if len(text) > self.limits.digits:
-                raise _TooLong
+                raise _TooLongNode
             return int(text[2:], 8 if text[1] == "o" else 16)
         if _FRACTION.fullmatch(text):
             if len(text) > self.limits.digits:
-                raise _TooLong
+                raise _TooLongNode
             return Decimal(text) if self.exact else float(text)
         if _ODD.fullmatch(text):
             return float(text.replace(".", "", 1))
         return text
 
 
-class _TooLong(Exception):
+class _TooLongNode(Exception):
     pass
 
 
@@ -296,7 +296,7 @@ def _of_numbers(*kinds: type) -> Callable[[_Builder, str], Any]:
     def read(builder: _Builder, text: str) -> Any:
         try:
             made = builder._number(text)
-        except _TooLong:
+        except _TooLongNode:
             raise ValueError from None
         if not isinstance(made, kinds):
             raise ValueError

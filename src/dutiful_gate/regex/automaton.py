@@ -14,7 +14,7 @@ from time import monotonic
 from typing import Final
 
 from .assertions import HOLDS
-from .syntax import Expr, Unreadable, turned
+from .syntax import Expr, UnreadablePattern, turned
 
 SECONDS: Final = 0.5
 """How long one text may take."""
@@ -49,14 +49,14 @@ class Automaton:
         }
         self.whole = whole
         self.again = 0 if whole else self.start
-        self.memory = Memory(self)
+        self.memory = StateMemory(self)
 
     # Building
 
     def add(self, takes: str | None, asks: int, goes: int) -> int:
         """The number of one more state. Raises Unreadable when there are too many."""
         if len(self.goes) >= _MOST_STATES:
-            raise Unreadable("too many states")
+            raise UnreadablePattern("too many states")
         self.takes.append(takes)
         self.asks.append(asks)
         self.goes.append(goes)
@@ -83,7 +83,7 @@ class Automaton:
             case "repeat":
                 return self.repeat(node, after)
             case _:
-                raise Unreadable({"back": "a back-reference", "atomic": "a possessive quantifier"}[node[0]])
+                raise UnreadablePattern({"back": "a back-reference", "atomic": "a possessive quantifier"}[node[0]])
 
     def repeat(self, node: Expr, after: int) -> int:
         """The state where a repeat begins: its rounds one after the other."""
@@ -177,13 +177,13 @@ class Automaton:
 
         return context
 
-    def move(self, memory: Memory, mark: Mark, until: float) -> tuple[Memory, Move]:
+    def move(self, memory: StateMemory, mark: Mark, until: float) -> tuple[StateMemory, Move]:
         """A move that is not remembered yet, and the memory that knows it now: one that is full is left behind."""
         if monotonic() > until:
             raise TimeoutError
         if len(memory.moves) < _MOST_MOVES:
             return memory, memory.move(mark)
-        self.memory = fresh = Memory(self)
+        self.memory = fresh = StateMemory(self)
         current, context, letter = mark
         return fresh, fresh.move((fresh.number(memory.sets[current]), context, letter))
 
@@ -204,7 +204,7 @@ class Automaton:
         return sum(self.taking[source] for source, test in self.tests.items() if test(letter))
 
 
-class Memory:
+class StateMemory:
     """What was found while walking: sets of states by number, and the moves from one to another. Threads share it."""
 
     def __init__(self, states: Automaton) -> None:

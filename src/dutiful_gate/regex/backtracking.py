@@ -13,7 +13,7 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from .assertions import HOLDS
-from .syntax import Expr, Unreadable, every, parts_of
+from .syntax import Expr, UnreadablePattern, every, parts_of
 
 _MOST_STATES = 5000
 _STEPS: Final = 5000
@@ -57,7 +57,7 @@ class Backtracker:
         """Add what a node asks for, walking the text to the right (`ahead`) or to the left."""
         self.size += 1
         if self.size > _MOST_STATES:
-            raise Unreadable("too many states")
+            raise UnreadablePattern("too many states")
         match node[0]:
             case "one":
                 code.append((_ONE, self._test(node[1]), ahead))

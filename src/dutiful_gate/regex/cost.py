@@ -14,7 +14,7 @@ from functools import lru_cache
 from .automaton import Automaton
 from .backtracking import Backtracker
 from .from_python import read_python, without_flags
-from .syntax import Expr, Unreadable, every, mapped, parts_of, width
+from .syntax import Expr, UnreadablePattern, every, mapped, parts_of, width
 
 _SIGNS = [chr(code) for code in range(128)] + ["é", "\u4e00"]
 _LONGEST_UNGUARDED = 24
@@ -28,7 +28,7 @@ def danger(pattern: str, flags: int = 0) -> str:
     """Why an expression of Python's can run away, "" when it cannot or when that cannot be told."""
     try:
         tree = read_python(pattern, flags)
-    except Unreadable:
+    except UnreadablePattern:
         return "a repeat inside a repeat" if re.search(r"[*+}]\)[*+{]", pattern) else ""
     return danger_of(tree)
 
@@ -103,7 +103,7 @@ def warn(rule: str, pattern: str, flags: int = 0) -> None:
     try:
         slow(read_python(pattern, flags), flags, whole=True)
         how = "it is matched in a slower way that cannot"
-    except Unreadable as unread:
+    except UnreadablePattern as unread:
         how = f"and since it uses {unread}, text of more than {_LONGEST_UNGUARDED} characters is refused unmatched"
     warnings.warn(
         f"{rule} has {danger(pattern, flags)}, which hostile text can make run away; {how}. "
@@ -117,7 +117,7 @@ def slow(tree: Expr, flags: int, *, whole: bool, ecma: bool = False) -> Callable
     """Whether a text matches, found in a way that cannot run away. Raises Unreadable."""
     try:
         return Automaton(tree, flags, whole=whole).match
-    except Unreadable:
+    except UnreadablePattern:
         return Backtracker(tree, flags, whole=whole, ecma=ecma).match
 
 
@@ -125,7 +125,7 @@ def guarded(compiled: re.Pattern[str], *, whole: bool) -> Callable[[str], object
     """A function like `fullmatch` or `search` of an expression, that gives something or None and cannot run away."""
     try:
         match = slow(read_python(compiled.pattern, compiled.flags), compiled.flags, whole=whole)
-    except Unreadable:
+    except UnreadablePattern:
         plain = compiled.fullmatch if whole else compiled.search
         return lambda text: plain(text) if len(text) <= _LONGEST_UNGUARDED else None
     return lambda text: True if match(text) else None
@@ -141,7 +141,7 @@ def within_measure(compiled: re.Pattern[str], *, whole: bool) -> Callable[[str],
         if power > 1 and not whole and (one := absorbs(tree)):
             plain = re.compile(f"(?<!{one}){without_flags(compiled.pattern)}", flags).search
             power -= 1
-    except (Unreadable, RecursionError):
+    except (UnreadablePattern, RecursionError):
         return plain
     return measured(plain, tree, power, flags, lambda: guarded(compiled, whole=whole)) if power > 1 else plain
 

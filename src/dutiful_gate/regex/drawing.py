@@ -7,7 +7,7 @@ from functools import lru_cache
 from random import Random
 
 from .from_python import read_python
-from .syntax import Expr, Unreadable
+from .syntax import Expr, UnreadablePattern
 
 _LONGEST = 100_000
 _LETTERS = [chr(code) for code in range(0x20, 0x7F)]
@@ -22,7 +22,7 @@ def of_pattern(pattern: str, random: Random, flags: int = 0) -> str | None:
     """
     try:
         tree = _tree(pattern)
-    except (Unreadable, RecursionError):
+    except (UnreadablePattern, RecursionError):
         return None
     return None if _longest(tree, {}) > _LONGEST else _drawn(tree, random, flags, {})
 

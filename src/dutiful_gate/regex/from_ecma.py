@@ -57,7 +57,7 @@ class NoPattern(ValueError):
 @lru_cache(maxsize=1024)
 def read_ecma(pattern: str, *, strict: bool = False) -> Expr:
     """The tree of an expression. Raises NoPattern; with `strict` for all that ECMA-262 does not have with `u` too."""
-    return _Reader(pattern, strict=strict).whole()
+    return _EcmaReader(pattern, strict=strict).whole()
 
 
 def python_pattern(pattern: str, *, strict: bool = False) -> str:
@@ -70,7 +70,7 @@ def python_pattern(pattern: str, *, strict: bool = False) -> str:
     return made
 
 
-class _Reader:
+class _EcmaReader:
     """One pass over an expression, by recursive descent."""
 
     def __init__(self, pattern: str, *, strict: bool) -> None:

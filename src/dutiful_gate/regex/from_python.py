@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
-from .syntax import Expr, Unreadable, mapped
+from .syntax import Expr, UnreadablePattern, mapped
 
 _QUANTIFIER = re.compile(r"(?:([*+?])|\{(\d*)(,?)(\d*)\})([?+]?)")
 _ESCAPE = re.compile(r"\\(?:x[0-9a-fA-F]{2}|u[0-9a-fA-F]{4}|U[0-9a-fA-F]{8}|0[0-7]{0,2}|.)", re.DOTALL)
@@ -30,10 +30,10 @@ def read_python(pattern: str, flags: int = 0) -> Expr:
             flags |= _FLAG_OF[letter]
     if flags & re.VERBOSE:
         pattern = _BLANK.sub(lambda each: each[1] or "", pattern)
-    reader = _Reader(pattern, flags)
+    reader = _PythonReader(pattern, flags)
     tree = reader.choices()
     if reader.at < len(pattern):
-        raise Unreadable(pattern[reader.at :])
+        raise UnreadablePattern(pattern[reader.at :])
     return _under(tree, "i") if flags & re.IGNORECASE else tree
 
 
@@ -52,7 +52,7 @@ def _under(node: Expr, flags: str) -> Expr:
     return mapped(node, lambda each: _under(each, flags))
 
 
-class _Reader:
+class _PythonReader:
     def __init__(self, pattern: str, flags: int) -> None:
         self.pattern = pattern
         self.at = 0
@@ -109,7 +109,7 @@ class _Reader:
     def group(self) -> Expr:
         found = _OPENING.match(self.pattern, self.at)
         if found is None:
-            raise Unreadable(self.pattern[self.at : self.at + 4])
+            raise UnreadablePattern(self.pattern[self.at : self.at + 4])
         self.at = found.end()
         if found["back"]:
             return ("back", [self.names[found["back"]]])

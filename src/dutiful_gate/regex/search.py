@@ -8,7 +8,7 @@ from functools import lru_cache
 
 from .cost import absorbs, danger_of, degree_of, measured, slow
 from .from_ecma import NoPattern, read_ecma, refers
-from .syntax import Expr, Unreadable, as_re, every, parts_of
+from .syntax import Expr, UnreadablePattern, as_re, every, parts_of
 
 
 @lru_cache(maxsize=2048)
@@ -38,7 +38,7 @@ def _by_re(tree: Expr) -> Callable[[str], object] | None:
 def _slow(tree: Expr) -> Callable[[str], object]:
     try:
         match = slow(tree, 0, whole=False, ecma=True)
-    except Unreadable as unread:
+    except UnreadablePattern as unread:
         raise NoPattern(f"it has {unread}") from None
     return lambda text: True if match(text) else None
 

@@ -36,7 +36,7 @@ MARKS: Final = {
 _WIDEST = 64
 
 
-class Unreadable(Exception):
+class UnreadablePattern(Exception):
     """The expression uses what cannot be walked by states: back-references, conditions, too many of them."""
 
 

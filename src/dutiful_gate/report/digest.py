@@ -19,7 +19,7 @@ STRETCHES: Final = 256
 """So many stretches a file is divided into at most, to tell where in it faults stand."""
 
 
-class Examined(Protocol):
+class ExaminedRecord(Protocol):
     """One of many records, with what a gate said of it: its number, from 1; 0 for what is wrong outside of all."""
 
     number: int
@@ -229,7 +229,7 @@ class Digest:
         made._groups = {mark: group.placed(first) for mark, group in self._groups.items()}
         return made
 
-    def add(self, item: Examined, source: str = "") -> None:
+    def add(self, item: ExaminedRecord, source: str = "") -> None:
         """Take in one more record."""
         if item:
             self.admitted += 1
@@ -302,7 +302,7 @@ class Digest:
         return "\n".join(lines) + "\n"
 
 
-def digest_of(items: Iterable[Examined], source: str = "") -> Digest:
+def digest_of(items: Iterable[ExaminedRecord], source: str = "") -> Digest:
     """The digest of all records of a delivery."""
     made = Digest()
     for item in items:

@@ -9,12 +9,12 @@ from random import Random
 from typing import Any
 
 from ..declare.facts import Stop
-from ..declare.kinds import Kind, LocalMoment, Moment, Text
+from ..declare.kinds import Kind, LocalMoment, MomentKind, Text
 from ..declare.records import RecordRule
 from ..declare.rules import Holds, Rule
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step, Then
-from ..declare.terms import Comparison
+from ..declare.terms import FieldComparison
 from ..document.beside_types import BesideType
 from ..engine.engine import Engine
 from ..engine.parts import Parts
@@ -324,11 +324,11 @@ class Payloads:
     def bring_together(self, record: Record, by_name: Mapping[str, Field], made: dict[str, Any]) -> None:
         """Let what must be later be a few hours later, not weeks."""
         for rule in record.rules:
-            if not isinstance(rule, Comparison) or not rule.orders or len(rule.fields) != 2:
+            if not isinstance(rule, FieldComparison) or not rule.orders or len(rule.fields) != 2:
                 continue
             fields = [by_name[name] for name in rule.fields if name in by_name]
             kinds = [_kind_of(field.use) for field in fields]
-            if len(fields) != 2 or not all(isinstance(kind, Moment | LocalMoment) for kind in kinds):
+            if len(fields) != 2 or not all(isinstance(kind, MomentKind | LocalMoment) for kind in kinds):
                 continue
             late, early = fields if rule.sign.startswith(">") else fields[::-1]
             kind, start = _kind_of(late.use), made.get(early.wire)

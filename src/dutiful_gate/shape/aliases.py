@@ -37,7 +37,7 @@ def is_named_tuple(declared: type) -> bool:
     return issubclass(declared, tuple) and hasattr(declared, "_fields") and hasattr(declared, "_make")
 
 
-class Named(NamedTuple):
+class NamedType(NamedTuple):
     """A type behind a name: a name in quotes, or an alias of the `type` statement, with its arguments.
 
     `mark` tells it from others; `given` is what the type variables in `declared` stand for.
@@ -56,10 +56,10 @@ class Unwrapped(NamedTuple):
     declared: Any
     metadata: tuple[object, ...]
     given: Mapping[Any, Any]
-    through: tuple[Named, ...] = ()
+    through: tuple[NamedType, ...] = ()
 
 
-def _nowhere(named: Named) -> bool:
+def _nowhere(named: NamedType) -> bool:
     return False
 
 
@@ -67,7 +67,7 @@ def unwrapped(
     declared: Any,
     given: Mapping[Any, Any] | None = None,
     seen: Sees | None = None,
-    stops: Callable[[Named], bool] = _nowhere,
+    stops: Callable[[NamedType], bool] = _nowhere,
 ) -> Unwrapped:
     """A type without its aliases, `NewType`s, `Annotated` and the like; at a name for which `stops` is true, that.
 
@@ -76,7 +76,7 @@ def unwrapped(
     """
     metadata: tuple[object, ...] = ()
     given = given or {}
-    through: tuple[Named, ...] = ()
+    through: tuple[NamedType, ...] = ()
     while True:
         if isinstance(declared, Placed):
             if not declared.text.isidentifier():
@@ -151,23 +151,23 @@ def _has_quotes(declared: Any) -> bool:
     return in_quotes(declared) is not None or any(map(_has_quotes, typing.get_args(declared)))
 
 
-def _named(declared: Any, given: Mapping[Any, Any], seen: Sees | None) -> Named | None:
+def _named(declared: Any, given: Mapping[Any, Any], seen: Sees | None) -> NamedType | None:
     """The name that a type is, if it is one."""
     if seen is not None and isinstance(declared, Placed):
         held = declared.held if declared.held is not None else declared.seen(declared.text)
         own = {**_known(held, given), **declared.given}
-        return Named(declared.text, placed(held, declared.seen), own, _mark(held, own))
+        return NamedType(declared.text, placed(held, declared.seen), own, _mark(held, own))
     if seen is not None and (text := in_quotes(declared)) is not None:
         held = seen(text)
-        return Named(text, held, given, _mark(held, _known(held, given)))
+        return NamedType(text, held, given, _mark(held, _known(held, given)))
     origin = typing.get_origin(declared)
     if is_alias(origin):
         arguments = [substituted(placed(each, seen), given) for each in typing.get_args(declared)]
         name = f"{origin.__name__}Of{'And'.join(getattr(each, '__name__', 'Value') for each in arguments)}"
         own = given_to(origin.__type_params__, arguments)
-        return Named(name, _value(origin, seen), own, _mark(origin, own))
+        return NamedType(name, _value(origin, seen), own, _mark(origin, own))
     if is_alias(declared):
-        return Named(declared.__name__, _value(declared, seen), given, (id(declared),))
+        return NamedType(declared.__name__, _value(declared, seen), given, (id(declared),))
     return None
 
 

@@ -26,7 +26,7 @@ from ..declare.kinds import (
     Exact,
     Flags,
     Kind,
-    Moment,
+    MomentKind,
     Nobody,
     Number,
     Text,
@@ -40,7 +40,7 @@ from ..declare.kinds.decimal import decimal_plain
 from ..declare.limits import is_short_of_stack
 from ..declare.sealed import Sealed
 from ..declare.uploads import UploadedFile
-from .aliases import Named, Unwrapped, is_record_type, unwrapped
+from .aliases import NamedType, Unwrapped, is_record_type, unwrapped
 from .circular_aliases import settled
 from .constants import with_meanings
 from .hints import evaluated, names_of, needed
@@ -76,7 +76,7 @@ _KINDS: dict[object, Kind] = {
     int: Whole(),
     float: Number(),
     bool: Truth(),
-    datetime: Moment(),
+    datetime: MomentKind(),
     date: Day(),
     Decimal: Exact(),
     Any: Anything(),
@@ -139,7 +139,7 @@ def shape_of(
     Raises DeclarationError for a type that cannot be read, a rule that makes no sense for its type, or an annotation
     that names what cannot be seen.
     """
-    maker = Maker(names or {}, scope, keys, lenient=lenient)
+    maker = ShapeMaker(names or {}, scope, keys, lenient=lenient)
     try:
         root = maker.use(declared)
         maker.finish_all()
@@ -170,7 +170,7 @@ def shape_of(
 class _Seen(NamedTuple):
     """What the names in quotes of one class, or of one alias, stand for; None is where the gate is built."""
 
-    maker: Maker
+    maker: ShapeMaker
     owner: Any
 
     def __call__(self, text: str, /) -> Any:
@@ -180,7 +180,7 @@ class _Seen(NamedTuple):
         return _Seen(self.maker, owner)
 
 
-class Maker:
+class ShapeMaker:
     """Builds one shape; holds the records met so far."""
 
     def __init__(self, names: Mapping[str, Any], scope: str, keys: KeyStyle | None, *, lenient: bool) -> None:
@@ -198,7 +198,7 @@ class Maker:
         # inside themselves, and what they stand for. Names are looked up where the class at hand was written.
         self.open: set[tuple[object, ...]] = set()
         self.alias_keys: dict[tuple[object, ...], str] = {}
-        self.unmade: dict[str, tuple[Named, Any]] = {}
+        self.unmade: dict[str, tuple[NamedType, Any]] = {}
         self.aliases: dict[str, Use] = {}
         self.owner: Any = None
 
@@ -214,7 +214,7 @@ class Maker:
         # What was met inside itself is named from the start.
         return use if opened.isdisjoint(self.alias_keys) else self.use(declared, given, part)
 
-    def leads_to_itself(self, named: Named) -> bool:
+    def leads_to_itself(self, named: NamedType) -> bool:
         """Whether a name is met inside itself, or was: it is put down then, and its inside is made later."""
         if named.mark in self.alias_keys:
             return True
@@ -230,7 +230,7 @@ class Maker:
         declared, metadata, given, _ = found
         beside = sorted_metadata(metadata)
         refuse_of_fields(beside, part)
-        if isinstance(declared, Named):
+        if isinstance(declared, NamedType):
             node = with_marks(Alias(self.alias_keys[declared.mark]), beside, lenient=self.lenient)
             return self.dressed(Use(node, beside.parts), beside, given)
         origin = typing.get_origin(declared)
@@ -556,7 +556,7 @@ def _from_seconds(use: Use, via: Use) -> Use:
     """A date-time that is read from a number: of the seconds since 1970."""
     if isinstance(use.node, Nullable):
         return use.but(node=Nullable(_from_seconds(use.node.inner, via)))
-    if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (Moment, UtcMoment):
+    if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (MomentKind, UtcMoment):
         return use.but(node=Scalar(Epoch(via.facts.sort is Sort.WHOLE)))
     return use
 
@@ -614,4 +614,4 @@ def _name(declared: object) -> str:
     return repr(declared).replace("typing.", "")
 
 
-__all__ = ["MISSING", "Maker", "shape_of"]
+__all__ = ["MISSING", "ShapeMaker", "shape_of"]

@@ -17,7 +17,7 @@ from ..declare.field_access import ITEM, Path
 from ..declare.members import Member, on_wire, quoted
 from ..declare.records import RecordRule
 from ..declare.rules import Contains, Distinct, Equal, OneOf, Rule
-from ..declare.terms import Comparison, Constant, Named
+from ..declare.terms import Constant, FieldComparison, NamedField
 from .nodes import (
     MISSING,
     Alias,
@@ -98,10 +98,10 @@ class Meanings:
     def _meant(self, part: Any, record: Record, before: Path) -> Any:
         """A rule, a condition or what they are made of, with constants as the fields at their paths mean them."""
         at: Callable[[Path], Use] = lambda path: self.paths.use(record, (*before, *path))  # noqa: E731
-        if isinstance(part, Comparison):
-            if part.sign not in ("==", "!=") or not isinstance(part.left, Named):
+        if isinstance(part, FieldComparison):
+            if part.sign not in ("==", "!=") or not isinstance(part.left, NamedField):
                 return part
-            if isinstance(part.right, Named):
+            if isinstance(part.right, NamedField):
                 self._refuse_unlike(at(part.left.path), at(part.right.path), part)
             if not isinstance(part.right, Constant):
                 return part

@@ -62,7 +62,7 @@ class _Told:
     def packed(self, held: Any) -> bytes:
         """Something as bytes; what it leads to waits."""
         stream = io.BytesIO()
-        packer = _Packer(stream, self)
+        packer = _DigestPacker(stream, self)
         packer.fast = True  # equal values give equal bytes, whichever objects they share
         packer.dump(held)
         return stream.getvalue()
@@ -134,7 +134,7 @@ class _Alias:
         self.__value__ = held
 
 
-class _Packer(pickle.Pickler):
+class _DigestPacker(pickle.Pickler):
     """Packs values; classes and functions are packed as their names, sets in one order."""
 
     def __init__(self, stream: io.BytesIO, told: _Told) -> None:

@@ -15,7 +15,7 @@ from ..declare.errors import DeclarationError
 _MOST_QUOTES: Final = 4
 
 
-class Names(NamedTuple):
+class HintNames(NamedTuple):
     """What the names in a class's annotations mean: `first` goes before what is `around`."""
 
     around: dict[str, Any]
@@ -23,7 +23,7 @@ class Names(NamedTuple):
     known: Container[str]
 
 
-def names_of(owner: Any, names: Mapping[str, Any], scope: str) -> Names:
+def names_of(owner: Any, names: Mapping[str, Any], scope: str) -> HintNames:
     """The names that the annotations of a class see, or those of an alias of the `type` statement or of a module.
 
     `names` holds what can be seen where the gate is built, for types that are declared inside a function; `scope` is
@@ -34,8 +34,8 @@ def names_of(owner: Any, names: Mapping[str, Any], scope: str) -> Names:
     own |= getattr(owner, "__dict__", {})
     # Inside its own function a name means what it means there, whatever the module calls by it.
     if scope and getattr(owner, "__qualname__", "").startswith(f"{scope}.<locals>."):
-        return Names({**names, **module}, {**own, **names}, ())
-    return Names({**names, **module}, own, module)
+        return HintNames({**names, **module}, {**own, **names}, ())
+    return HintNames({**names, **module}, own, module)
 
 
 def hints_of(
@@ -94,7 +94,7 @@ def needed(annotation: object, names: Mapping[str, Any], known: Container[str]) 
     return {word: names[word] for word in words if word in names and word not in known}
 
 
-def evaluated(annotation: Any, seen: Names, declared: type, field: str) -> Any:
+def evaluated(annotation: Any, seen: HintNames, declared: type, field: str) -> Any:
     """What an annotation stands for.
 
     The interpreter's own function keeps what it found with the name, and takes it for a name of another module that is

@@ -18,7 +18,7 @@ from ..declare.kinds import (
     Formed,
     Kind,
     LocalMoment,
-    Moment,
+    MomentKind,
     Number,
     UtcMoment,
     Whole,
@@ -248,8 +248,8 @@ def with_marks(node: Node, beside: Beside, *, lenient: bool) -> Node:
 
 
 _CHANGES: dict[Mark, tuple[type[Kind], Kind, str]] = {
-    marks.utc_only: (Moment, UtcMoment(), "date-times"),
-    marks.without_offset: (Moment, LocalMoment(), "date-times"),
+    marks.utc_only: (MomentKind, UtcMoment(), "date-times"),
+    marks.without_offset: (MomentKind, LocalMoment(), "date-times"),
     marks.or_infinite: (Number, AnyNumber(), "floats"),
     marks.without_point: (Whole, WholeAsWritten(), "whole numbers"),
     marks.as_text: (Exact, ExactAsText(), "Decimals"),

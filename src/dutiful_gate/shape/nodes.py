@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import Any, Final
 
 from ..declare.embedded import Embedded
-from ..declare.facts import ANY_VALUE, Facts, Sort, Unit
+from ..declare.facts import ANY_VALUE, Facts, LengthUnit, Sort
 from ..declare.kinds import Kind
 from ..declare.marks import About
 from ..declare.records import RecordCheck, RecordRule
@@ -74,7 +74,7 @@ class Items(Value):
     @property
     def facts(self) -> Facts:
         """What rules may know of it."""
-        return Facts("a list", "list", measured=Unit.ITEMS)
+        return Facts("a list", "list", measured=LengthUnit.ITEMS)
 
 
 class Fixed(Value):
@@ -104,7 +104,7 @@ class Fixed(Value):
     @property
     def facts(self) -> Facts:
         """What rules may know of it."""
-        return Facts("a list", "tuple", measured=Unit.ITEMS)
+        return Facts("a list", "tuple", measured=LengthUnit.ITEMS)
 
 
 class Entries(Value):
@@ -116,7 +116,7 @@ class Entries(Value):
     @property
     def facts(self) -> Facts:
         """What rules may know of it."""
-        return Facts("a record", "dict", measured=Unit.KEYS)
+        return Facts("a record", "dict", measured=LengthUnit.KEYS)
 
 
 class Branches(Value):

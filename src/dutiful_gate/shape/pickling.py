@@ -20,7 +20,7 @@ def packed(shape: Shape, words: tuple[object, ...]) -> bytes:
     """
     made = io.BytesIO()
     try:
-        _Packer(made).dump(words)
+        _ShapePacker(made).dump(words)
         return made.getvalue()
     except Exception as error:
         for what, held in leant_on(shape):
@@ -36,10 +36,10 @@ def packed(shape: Shape, words: tuple[object, ...]) -> bytes:
 
 def words_packer(made: io.BytesIO) -> pickle.Pickler:
     """What packs the words of a gate into a stream."""
-    return _Packer(made)
+    return _ShapePacker(made)
 
 
-class _Packer(pickle.Pickler):
+class _ShapePacker(pickle.Pickler):
     """Names in quotes travel as their text: the interpreter keeps compiled code with some of them."""
 
     def reducer_override(self, held: Any) -> Any:

@@ -42,7 +42,7 @@ Givens = Callable[[str], tuple[Any, Given]]
 """The class that declares a field, by its name, and what type variables stand for in its annotation."""
 
 
-class Maker(Protocol):
+class RecordMaker(Protocol):
     """What makes the shape of which a record is a part."""
 
     names: Mapping[str, Any]
@@ -67,7 +67,7 @@ class Maker(Protocol):
         ...
 
 
-def record_of(maker: Maker, declared: Any, key: str, name: str) -> Record:
+def record_of(maker: RecordMaker, declared: Any, key: str, name: str) -> Record:
     """The whole record of a record type."""
     if isinstance(declared, Variant):
         return _variant(maker, declared, key)
@@ -148,7 +148,7 @@ def _module_of(owner: Any, name: str) -> Any:
     return sys.modules.get(module) if isinstance(module, str) and module != owner.__module__ else None
 
 
-def _field(maker: Maker, record: str, attribute: str, hint: Any, givens: Givens, **more: Any) -> Field:
+def _field(maker: RecordMaker, record: str, attribute: str, hint: Any, givens: Givens, **more: Any) -> Field:
     # From here on names in quotes are those of the class that declares the field.
     maker.owner, given = givens(attribute)
     try:
@@ -203,7 +203,7 @@ def _standing_in(mark: marks.IfAbsent, record: str, attribute: str, more: Mappin
     return {**more, "may_lack": False, "default": mark.value if factory is None else MISSING, "factory": factory}
 
 
-def _computed(maker: Maker, origin: Any, givens: Givens) -> tuple[Field, ...]:
+def _computed(maker: RecordMaker, origin: Any, givens: Givens) -> tuple[Field, ...]:
     """The properties that go out with a record."""
     found: dict[str, Field] = {}
     for owner in reversed(origin.__mro__):
@@ -224,7 +224,7 @@ def _computed(maker: Maker, origin: Any, givens: Givens) -> tuple[Field, ...]:
     return tuple(found.values())
 
 
-def _dataclass_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
+def _dataclass_fields(maker: RecordMaker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
     fields = []
     _check_waiting(declared, "__post_init__", getattr(declared, "__post_init__", None))
     for each in dataclasses.fields(declared):
@@ -250,7 +250,7 @@ def _check_waiting(declared: type, called: str, function: Any, field: str = "") 
         raise error.within(declared.__name__, field or None) from None
 
 
-def _typed_dict_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
+def _typed_dict_fields(maker: RecordMaker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
     fields = []
     for name, hint in hints.items():
         may_lack = name not in declared.__required_keys__
@@ -265,7 +265,9 @@ def _typed_dict_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], gi
     return tuple(fields)
 
 
-def _named_tuple_fields(maker: Maker, declared: Any, hints: Mapping[str, Any], given: Givens) -> tuple[Field, ...]:
+def _named_tuple_fields(
+    maker: RecordMaker, declared: Any, hints: Mapping[str, Any], given: Givens
+) -> tuple[Field, ...]:
     defaults = declared._field_defaults
     return tuple(
         _field(maker, declared.__name__, name, hints.get(name, Any), given, default=defaults.get(name, MISSING))
@@ -349,7 +351,7 @@ def _docstring(declared: type) -> str:
 # Variants
 
 
-def _variant(maker: Maker, variant: Variant, key: str) -> Record:
+def _variant(maker: RecordMaker, variant: Variant, key: str) -> Record:
     base = maker.finished(variant.base)
     whole = base if base is not None else _base_record(maker, variant)
     attributes = [field.attribute for field in whole.fields]
@@ -399,7 +401,7 @@ def _variant(maker: Maker, variant: Variant, key: str) -> Record:
     )
 
 
-def _described(maker: Maker, declared: Described, key: str) -> Record:
+def _described(maker: RecordMaker, declared: Described, key: str) -> Record:
     """The record that a description tells."""
 
     def given(name: str) -> tuple[Any, Given]:
@@ -432,7 +434,7 @@ def _described(maker: Maker, declared: Described, key: str) -> Record:
     )
 
 
-def _base_record(maker: Maker, variant: Variant) -> Record:
+def _base_record(maker: RecordMaker, variant: Variant) -> Record:
     """The record of a variant's base, read without being put among the shape's own."""
     told = described(variant.base)
     if told is None and not is_record_type(variant.base) and not is_record_type(typing.get_origin(variant.base)):

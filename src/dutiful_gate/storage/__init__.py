@@ -5,10 +5,19 @@ for a session; `record_of(BookingRow, "change")` and `"show"` give the records b
 tells what a gate admits and the table does not hold. `Moment` is a column of moments for databases without offsets.
 """
 
-from .agreement import Agreement, Disagreement, agreement
+from .agreement import Agreement, Mismatch, agreement
 from .check_constraints import Checks
 from .moments import Moment
 from .own_server import NoServer, own_postgresql
 from .records import record_of
 
-__all__ = ["Agreement", "Checks", "Disagreement", "Moment", "NoServer", "agreement", "own_postgresql", "record_of"]
+__all__ = [
+    "Agreement",
+    "Checks",
+    "Mismatch",
+    "Moment",
+    "NoServer",
+    "agreement",
+    "own_postgresql",
+    "record_of",
+]

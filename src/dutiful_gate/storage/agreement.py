@@ -46,7 +46,7 @@ from ..shape.nodes import Link, Record
 from ..shape.walk import holds_secret
 from .check_constraints import Checks, turned
 from .columns import annotation_of
-from .disagreements import Agreement, Disagreement
+from .disagreements import Agreement, Mismatch
 from .own_code import own_code
 from .records import MappedField, fields_of, mapper_of
 from .trial_rows import Writing, columns_of, edge_values
@@ -103,7 +103,7 @@ def agreement(
         more = table_checks.by_column.get(field.column.name, []) if table_checks is not None else []
         tell = partial(made.shown, attribute)
         for words, value in _reasoned(annotations[attribute], field.column, more, made.unread, tell, holed=holed):
-            made.add(Disagreement(attribute, words, tell(value)))
+            made.add(Mismatch(attribute, words, tell(value)))
             values.setdefault(attribute, []).append(value)
     together = [each for table_checks in checks.values() for each in table_checks.together]
     if together:
@@ -132,17 +132,15 @@ def _pairs(record: Record, model: Any, made: Agreement) -> dict[str, MappedField
                 f"{name}: it is no column, but code or a query of the class: what it keeps was not tried"
             )
         elif name not in columns:
-            made.add(Disagreement(name, "is admitted, and no column holds it"))
+            made.add(Mismatch(name, "is admitted, and no column holds it"))
         elif (column := pairs[name].column).computed is not None or (column.identity and column.identity.always):
-            made.add(
-                Disagreement(name, "is admitted, and the database makes the values of the column: it refuses others")
-            )
+            made.add(Mismatch(name, "is admitted, and the database makes the values of the column: it refuses others"))
             del pairs[name]
     for name, mapped in columns.items():
         told = mapped.column
         has_own = mapped.made or told.nullable or told.default is not None or told.server_default is not None
         if name not in pairs and not has_own:
-            made.add(Disagreement(name, "the column needs a value, and no field brings one"))
+            made.add(Mismatch(name, "the column needs a value, and no field brings one"))
     for table in mapper_of(model).tables:
         if isinstance(table, Table):
             unique = [each for each in table.constraints if isinstance(each, UniqueConstraint)]
@@ -301,7 +299,7 @@ def _hold_together(
             made.unread.append(f"{rule}: the gate does not ask for it, and no value was found that it refuses")
         else:
             told = ", ".join(f"{name} {made.shown(name, broken[name])}" for name in sorted(broken))
-            made.add(Disagreement("", f"admits {told}; the table needs {rule}", told))
+            made.add(Mismatch("", f"admits {told}; the table needs {rule}", told))
 
 
 def _admitted(gate: Gate[Any], seed: int) -> list[Any]:
@@ -447,4 +445,4 @@ def _other_constraints(table: Table) -> Iterator[str]:
             yield f"{type(constraint).__name__} of {', '.join(getattr(constraint, 'columns', {}).keys())}"
 
 
-__all__ = ["Agreement", "Disagreement", "agreement"]
+__all__ = ["Agreement", "Mismatch", "agreement"]

@@ -11,7 +11,7 @@ from ..report.shown_values import shown
 _REASONING: Final = "reasoning"
 
 
-class Disagreement(Value):
+class Mismatch(Value):
     """Something that the gate admits, and the table does not hold.
 
     `field`  the field, "" for the whole
@@ -41,7 +41,7 @@ class Agreement:
     def __init__(self, secrets: frozenset[str] = frozenset()) -> None:
         """`secrets` are the fields of which neither values are shown nor what an error says of them."""
         self._secrets = secrets
-        self.disagreements: list[Disagreement] = []
+        self.disagreements: list[Mismatch] = []
         self.unknowable: list[str] = []
         self.unread: list[str] = []
         self.written: dict[str, int] = {}
@@ -54,7 +54,7 @@ class Agreement:
         """What an error says of a field, or of a row for "": it may quote what it is about."""
         return HIDDEN_KEY if field in self._secrets or (not field and self._secrets) else words
 
-    def add(self, found: Disagreement) -> None:
+    def add(self, found: Mismatch) -> None:
         """One more; of those of one sort that a database shows for a field, only that of the smallest value is kept."""
         for at, known in enumerate(self.disagreements):
             if found.sort and (known.field, known.found, known.sort) == (found.field, found.found, found.sort):

@@ -23,7 +23,7 @@ from ..sample.payloads import CannotSample
 from ..sample.sampling import maker_for
 from ..shape.nodes import Link
 from .check_constraints import check_constraints
-from .disagreements import Agreement, Disagreement
+from .disagreements import Agreement, Mismatch
 from .own_code import by_its_class
 from .records import MappedField
 
@@ -117,18 +117,18 @@ class Writing:
             self.told(1)
         for name, words, sort in by_its_class(self.model, row, self.made) if not self._is_made else ():
             value = self.made.shown(name, row.get(name)) if name else ""
-            self.made.add(Disagreement(name, words, value, "the class", sort))
+            self.made.add(Mismatch(name, words, value, "the class", sort))
         wrong = self._wrong(connection, row)
         for found in wrong:
             self.made.add(found)
         return not wrong
 
-    def _wrong(self, connection: Connection, row: Mapping[str, Any]) -> list[Disagreement]:
+    def _wrong(self, connection: Connection, row: Mapping[str, Any]) -> list[Mismatch]:
         """What is wrong with a row."""
         error = self._refused(connection, self._table, row)
         if isinstance(error, dict):
             return [
-                Disagreement(
+                Mismatch(
                     name,
                     f"{self.made.shown(name, row[name])} comes back from {self.name} as {self.made.shown(name, held)}"
                     f"{_remedy(row[name], held)}",
@@ -140,7 +140,7 @@ class Writing:
             ]
         if error is None:
             return []
-        found: list[Disagreement] = []
+        found: list[Mismatch] = []
         known = [name for name in row if name in self._culprits]
         for name in (*known, *(name for name in row if name not in known)):
             if found and name not in known:
@@ -150,10 +150,10 @@ class Writing:
             if isinstance(alone, tuple):
                 told = self.made.shown(name, value)
                 words = f"{self.name} refuses {told}: {self.made.told(name, alone[1])}"
-                found.append(Disagreement(name, words, told, self.name, alone[0]))
+                found.append(Mismatch(name, words, told, self.name, alone[0]))
                 self._culprits.add(name)
         return found or [
-            Disagreement("", f"{self.name} refuses a row: {self.made.told('', error[1])}", "", self.name, error[0])
+            Mismatch("", f"{self.name} refuses a row: {self.made.told('', error[1])}", "", self.name, error[0])
         ]
 
     def _refused(

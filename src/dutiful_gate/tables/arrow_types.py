@@ -15,7 +15,7 @@ from ..declare.kinds.base import Kind
 from ..declare.kinds.decimal import Exact, ExactAsText
 from ..declare.kinds.half_typed import HalfTyped
 from ..declare.kinds.lenient import Lenient
-from ..declare.kinds.moment import Day, LocalMoment, Moment
+from ..declare.kinds.moment import Day, LocalMoment, MomentKind
 from ..declare.kinds.number import Number, Whole
 from ..declare.kinds.truth import Truth
 from ..declare.rules import Between, Multiple
@@ -158,7 +158,7 @@ def _scalar(kind: Kind, parts: tuple[Any, ...]) -> Column:
         return Column(pa.date32(), date.fromisoformat)
     if isinstance(kind, LocalMoment):
         return Column(pa.timestamp("us"), datetime.fromisoformat)
-    if isinstance(kind, Moment):
+    if isinstance(kind, MomentKind):
         return Column(pa.timestamp("us", tz="UTC"), _moment)
     if isinstance(kind, Exact | ExactAsText) and (bounds := digits_of(parts)) is not None:
         return Column(pa.decimal128(*bounds), _decimal(*bounds))

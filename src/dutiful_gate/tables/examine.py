@@ -28,7 +28,7 @@ from .frames import PandasTable, Piece, Table, table_of
 from .usual_arrays import usual
 from .vector_columns import Columns, RecordJudge
 from .vector_records import record_judge
-from .verdicts import Batch, Faults, Refusal, TableVerdict
+from .verdicts import Batch, Faults, RefusedRow, TableVerdict
 
 PIECE: Final = 65_536
 """So many rows are looked at together: what that takes beside the table stays small."""
@@ -226,7 +226,7 @@ class TableReader:
         for at, verdict in rows:
             row = begin + at
             if not verdict:
-                refusal = Refusal(first + row, verdict)
+                refusal = RefusedRow(first + row, verdict)
                 batch.digest.add(refusal, self._source)
                 if self._left > 0:
                     batch.listed.append(refusal)

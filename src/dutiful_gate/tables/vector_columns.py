@@ -46,7 +46,7 @@ RecordJudge = Callable[[Mapping[str, Any], int], tuple[dict[str, pa.Array], pa.A
 and where rows are surely sound (None: everywhere)."""
 
 
-class Records(Protocol):
+class VectorRecords(Protocol):
     """What makes the judge of rows of a record, which a column may hold too."""
 
     def __call__(
@@ -58,7 +58,7 @@ class Records(Protocol):
 class Columns:
     """Makes judges of columns, for the declaration of one gate; `records` makes those of records inside of them."""
 
-    def __init__(self, gate: Gate[Any], cells: Cells, records: Records) -> None:
+    def __init__(self, gate: Gate[Any], cells: Cells, records: VectorRecords) -> None:
         self.records = records
         self.gate = gate
         self.shape: Shape = gate.shape

@@ -14,7 +14,7 @@ from ..declare.kinds import (
     Day,
     Kind,
     LocalMoment,
-    Moment,
+    MomentKind,
     Number,
     Text,
     Truth,
@@ -51,8 +51,8 @@ def vector_kind(kind: Kind, came: pa.DataType) -> Read | None:
         return _day(came)
     if type(kind) is LocalMoment:
         return _moment(came, _LOCAL) if pa.types.is_timestamp(came) and came.tz is None else None
-    if type(kind) in (Moment, UtcMoment) and pa.types.is_timestamp(came) and came.tz is not None:
-        return _moment(came, _MOMENTS) if type(kind) is Moment or zone_of(came.tz) is UTC else None
+    if type(kind) in (MomentKind, UtcMoment) and pa.types.is_timestamp(came) and came.tz is not None:
+        return _moment(came, _MOMENTS) if type(kind) is MomentKind or zone_of(came.tz) is UTC else None
     return None
 
 

@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 from ..declare.conditions import Came, Condition, HasValue, Joined, Obeying, Opposite, Stated
 from ..declare.presence import Count, Needs, WhenObeys, WhenRule
 from ..declare.records import RecordRule
-from ..declare.terms import Combined, Comparison, Constant, Measured, Named
+from ..declare.terms import Combined, Constant, FieldComparison, Measured, NamedField
 from ..shape.nodes import Choice, Field, Record, Scalar
 from .column_names import wire_names
 from .vector_columns import Columns, Judge, Judged, RecordJudge
@@ -117,7 +117,7 @@ class _Standing:
     def rule(self, rule: RecordRule) -> pa.Array | None:
         """Where a rule holds; None: everywhere."""
         match rule:
-            case Comparison():
+            case FieldComparison():
                 holds = self._compared(rule)
                 there = self._there(rule.paths)
                 return holds if there is None else pc.or_(pc.invert(there), pc.fill_null(holds, False))
@@ -168,7 +168,7 @@ class _Standing:
                 return pa.repeat(True, self.count)
             case HasValue(path=path):
                 return pc.is_valid(self._value(path))
-            case Comparison():
+            case FieldComparison():
                 return self._known(self._compared(condition), condition.paths)
             case Obeying(path=path, rule=rule):
                 values = self._as_it_is(path)
@@ -183,13 +183,13 @@ class _Standing:
 
     # Terms
 
-    def _compared(self, comparison: Comparison) -> pa.Array:
+    def _compared(self, comparison: FieldComparison) -> pa.Array:
         if comparison.counts_keys:
             raise CannotSay
         left, right = self._term(comparison.left), self._term(comparison.right)
-        if isinstance(right, _Held):
+        if isinstance(right, _HeldColumn):
             right = right.beside(left)
-        elif isinstance(left, _Held):
+        elif isinstance(left, _HeldColumn):
             left = left.beside(right)
         elif left.type != right.type or not _is_comparable(left.type):
             raise CannotSay
@@ -197,7 +197,7 @@ class _Standing:
 
     def _term(self, term: Any) -> Any:
         match term:
-            case Named(path=path):
+            case NamedField(path=path):
                 values = self._as_it_is(path)
                 if not _is_comparable(values.type):
                     raise CannotSay
@@ -209,18 +209,18 @@ class _Standing:
                 if pa.types.is_list(values.type):
                     return pc.list_value_length(values).cast(pa.int64())
             case Constant(value=value):
-                return _Held(value)
+                return _HeldColumn(value)
             case Combined(left=left, sign=sign, right=right):
                 return self._combined(self._term(left), sign, self._term(right))
         raise CannotSay
 
     def _combined(self, left: Any, sign: str, right: Any) -> pa.Array:
         work = {"+": pc.add_checked, "-": pc.subtract_checked, "*": pc.multiply_checked}.get(sign)
-        if work is None or (isinstance(left, _Held) and isinstance(right, _Held)):
+        if work is None or (isinstance(left, _HeldColumn) and isinstance(right, _HeldColumn)):
             raise CannotSay
-        if isinstance(right, _Held):
+        if isinstance(right, _HeldColumn):
             right = right.in_work_with(left)
-        elif isinstance(left, _Held):
+        elif isinstance(left, _HeldColumn):
             left = left.in_work_with(right)
         if sign == "*" and pa.types.is_temporal(left.type):
             raise CannotSay
@@ -239,7 +239,7 @@ def _is_comparable(kind: pa.DataType) -> bool:
     return bool(plain or pa.types.is_boolean(kind) or pa.types.is_date(kind) or pa.types.is_timestamp(kind))
 
 
-class _Held:
+class _HeldColumn:
     """A constant of a rule, which takes the type of what it stands beside."""
 
     def __init__(self, value: Any) -> None:
@@ -249,7 +249,7 @@ class _Held:
         """It as what is compared with a column."""
         from datetime import timedelta
 
-        if isinstance(other, _Held):
+        if isinstance(other, _HeldColumn):
             raise CannotSay
         if pa.types.is_duration(other.type) and isinstance(self.value, timedelta):
             return pa.scalar(self.value, other.type)

@@ -32,7 +32,7 @@ FAULTS: Final = pa.schema(
 `expected` are the numbers of the rule, as JSON."""
 
 
-class Refusal:
+class RefusedRow:
     """One row that was refused, as digests take it in: its number, from 1, and its verdict."""
 
     __slots__ = ("number", "verdict")
@@ -113,7 +113,7 @@ class Batch:
         self.values: Mapping[str, Any] | DoesNotFit = {}
         self.digest = digest
         self.faults: pa.RecordBatch | None = None
-        self.listed: list[Refusal] = []
+        self.listed: list[RefusedRow] = []
         self.dropped: set[str] = set()
         self.fallbacks: list[tuple[int, Fault]] = []
         self.unjudged = 0

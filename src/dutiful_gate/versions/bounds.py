@@ -8,12 +8,12 @@ from contextlib import suppress
 from fractions import Fraction
 from typing import Any
 
-from ..document.declaring.meaning import Part, Said
+from ..document.declaring.meaning import Part, SaidOfValue
 from ..document.judging.keywords import number_bounds
 from .changes import Change, in_figures, listed
 
 
-def text_changes(was: list[Said], now: list[Said], old: Part, new: Part) -> Iterator[Change]:
+def text_changes(was: list[SaidOfValue], now: list[SaidOfValue], old: Part, new: Part) -> Iterator[Change]:
     """Where texts are bounded otherwise: their length, patterns, formats, and what is encoded in them."""
     yield from counted_changes("characters", "minLength", "maxLength", was, now, old, new)
     for word, told in (
@@ -37,7 +37,7 @@ def text_changes(was: list[Said], now: list[Said], old: Part, new: Part) -> Iter
 
 
 def counted_changes(
-    unit: str, low: str, high: str, was: list[Said], now: list[Said], old: Part, new: Part
+    unit: str, low: str, high: str, was: list[SaidOfValue], now: list[SaidOfValue], old: Part, new: Part
 ) -> Iterator[Change]:
     """Where other numbers of characters, items or keys are asked for."""
     lows = [max((each.words[low] for each in said if low in each.words), default=0) for said in (was, now)]
@@ -75,7 +75,7 @@ def end_changes(
         yield Change(words, narrows=narrows, widens=not narrows, old=old, new=new, edges=edges)
 
 
-def number_changes(was: list[Said], now: list[Said], old: Part, new: Part) -> Iterator[Change]:
+def number_changes(was: list[SaidOfValue], now: list[SaidOfValue], old: Part, new: Part) -> Iterator[Change]:
     """Where numbers have other bounds, or must be multiples of others."""
     before, after = _bounds(was), _bounds(now)
     ends = [end for pair in (*before, *after) if pair is not None for end in [pair[0]]]
@@ -111,7 +111,7 @@ def beside(number: Any) -> Iterator[Any]:
 Bound = tuple[Any, bool]
 
 
-def _bounds(said: list[Said]) -> tuple[Bound | None, Bound | None]:
+def _bounds(said: list[SaidOfValue]) -> tuple[Bound | None, Bound | None]:
     """The tightest floor and ceiling, each with whether it is excluded."""
     bounds = [bound for each in said for bound in number_bounds(each.words)]
     lows = [(bound, sign == ">") for sign, bound in bounds if sign.startswith(">")]

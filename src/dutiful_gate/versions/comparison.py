@@ -16,7 +16,7 @@ from ..gates.typed import Gate
 from ..report.shown_values import visible
 from .changes import ANY, Change
 from .sides import LENIENT, LIMITED, OR, GateSide, Side, documents_of
-from .walk import Walk
+from .walk import SideBySide
 from .witnesses import Accepting, Witness, Witnesses
 
 Direction = Literal["narrowing", "widening", "both", "neither", "unclear"]
@@ -266,7 +266,7 @@ def _changes(
     seed: int,
 ) -> Iterator[Told]:
     """The changes of what is sent, or of what is released, with their instances."""
-    found = Walk(document, document_now, undeclared=undeclared).changes()
+    found = SideBySide(document, document_now, undeclared=undeclared).changes()
     if not found:
         return
     accepting = Accepting.sent if of == "send" else Accepting.released

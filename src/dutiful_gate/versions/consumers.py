@@ -8,13 +8,13 @@ from typing import Final
 from ..declare.json_pointer import joined
 from .comparison import Answer, Told, hide_secrets
 from .sides import LIMITED, Side, documents_of
-from .walk import Walk
+from .walk import SideBySide
 from .witnesses import Accepting, Witnesses
 
 _SAMPLED: Final = 300
 
 
-class Agreement:
+class ConsumerAgreement:
     """Whether all that a producer releases, a consumer admits.
 
     `answer`   "unharmed": proved; "broken": `found` has counter-examples; "unclear": neither, and `reasons` says why
@@ -44,13 +44,13 @@ class Agreement:
         }
 
 
-def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, seed: int = 0) -> Agreement:
+def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, seed: int = 0) -> ConsumerAgreement:
     """Hold what one version releases against what another admits; the same for the same seed."""
     released, wanted = documents_of(producer)[1], documents_of(consumer)[0]
     values = producer.releases(samples, seed)
     witnesses = Witnesses(Accepting.released(producer, released, 16, seed), Accepting.sent(consumer, wanted, 16, seed))
     found, reasons = [], []
-    for change in Walk(released, wanted).changes():
+    for change in SideBySide(released, wanted).changes():
         if not change.narrows:
             continue
         pointer = joined(change.path)
@@ -68,7 +68,7 @@ def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, see
     if not any(each.pointer == "" or "rule" in each.words for each in found):
         reasons += _beyond(producer, consumer)
     hide_secrets(found, producer, consumer)
-    return Agreement(found, reasons, len(values))
+    return ConsumerAgreement(found, reasons, len(values))
 
 
 def _of_gates(producer: Side, consumer: Side) -> Iterator[str]:
@@ -103,4 +103,4 @@ def _beyond(producer: Side, consumer: Side) -> list[str]:
     ]
 
 
-__all__ = ["Agreement", "agreement_of"]
+__all__ = ["ConsumerAgreement", "agreement_of"]

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from functools import lru_cache
 from typing import Any, Final
 
-from ..document.declaring.meaning import Meaning, Part, Piece, Said
+from ..document.declaring.meaning import Meaning, Part, Piece, SaidOfValue
 from ..document.judging.keywords import list_parts
 from ..regex.search import ecma_search
 from .unevaluated import closes
@@ -18,12 +18,12 @@ def search_of(pattern: str) -> Callable[[str], object]:
     return ecma_search(pattern)
 
 
-def head_count(said: list[Said]) -> int:
+def head_count(said: list[SaidOfValue]) -> int:
     """How many first items have schemas of their own."""
     return max((len(list_parts(each.node, each.words)[0]) for each in said), default=0)
 
 
-def item_at(said: list[Said], at: int | None) -> Part:
+def item_at(said: list[SaidOfValue], at: int | None) -> Part:
     """What is asked of the item at a place; of all further ones for None."""
     found = []
     for each in said:

@@ -58,7 +58,7 @@ _MOST_OPTIONS: Final = 40
 _MOST_CHANGES: Final = 2_000
 
 
-class Walk:
+class SideBySide:
     """Walks two documents side by side.
 
     Every pair of schemas that is met is taken to say the same until something is found, and looked at again when what
@@ -562,4 +562,4 @@ class Walk:
         return None
 
 
-__all__ = ["ANY", "Change", "Walk"]
+__all__ = ["ANY", "Change", "SideBySide"]

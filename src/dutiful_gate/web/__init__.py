@@ -17,7 +17,7 @@ from .description import description, schemas
 from .endpoint import Endpoint, Served
 from .head import Head
 from .media_types import of_type
-from .refusals import Problem, Refusal
+from .refusals import Refusal, RequestProblem
 
 if TYPE_CHECKING:
     from .forms.form import Form
@@ -31,9 +31,9 @@ __all__ = [
     "Form",
     "Head",
     "Headed",
-    "Problem",
     "Refusal",
     "RequestGate",
+    "RequestProblem",
     "Served",
     "Streamed",
     "UploadedFile",

@@ -11,7 +11,7 @@ from ..gates.typed import Gate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..shape.nodes import Link, Record
-from .refusals import Problem, of_faults
+from .refusals import RequestProblem, of_faults
 
 T = TypeVar("T")
 
@@ -29,8 +29,8 @@ def amended(gate: Gate[T], record: T, sent: Mapping[str, Any], *, under: str = "
         booking, changes = amended(bookings, booking, request.body)
 
     `sent` is what the gate of `amendment(Record, ...)` admitted, `under` the key under which the body holds it, if any.
-    Raises Problem(422), each fault in the body, where the whole is not sound any more; a disagreement stands at the
-    first of its fields that was sent.
+    Raises RequestProblem(422), each fault in the body, where the whole is not sound any more; a disagreement stands
+    at the first of its fields that was sent.
     """
     native = _of_values(gate)
     shape = native.shape.records[_key(native)]
@@ -43,7 +43,7 @@ def amended(gate: Gate[T], record: T, sent: Mapping[str, Any], *, under: str = "
     news = {wires[name]: value for name, value in changes.items()}
     place = ("body", under) if under else ("body",)
     faults = [_at_sent(fault, shape, news).beneath(place) for fault in verdict.faults]
-    raise Problem.of(of_faults(422, faults, verdict.untold))
+    raise RequestProblem.of(of_faults(422, faults, verdict.untold))
 
 
 @lru_cache(maxsize=256)

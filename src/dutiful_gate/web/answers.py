@@ -46,7 +46,7 @@ class Streamed:
 
 
 @dataclass(slots=True)
-class Outgoing:
+class OutgoingAnswer:
     """An answer as servers send it: headers in order, a body whole or in pieces."""
 
     status: int
@@ -72,14 +72,14 @@ def outgoing(
     headers: Iterable[tuple[Any, Any]],
     body: bytes | Iterable[bytes] = b"",
     ours: tuple[tuple[str, str], ...] = (),
-) -> Outgoing:
+) -> OutgoingAnswer:
     """The one door by which answers and refusals leave: no word of a header breaks out of it. Raises BrokenAnswer.
 
     `ours` are headers without a word of anybody else's.
     """
     if not is_status(status):
         raise BrokenAnswer(f"{status!r} is no status of an answer: 200 to 599")
-    return Outgoing(status, (*[header(name, value) for name, value in headers], *ours), body)
+    return OutgoingAnswer(status, (*[header(name, value) for name, value in headers], *ours), body)
 
 
 class Declared:
@@ -109,7 +109,7 @@ class Declared:
         kinds = [gate.media_type if isinstance(gate, Streamed) else JSON for gate in self.gates.values() if gate]
         return tuple(dict.fromkeys(kind.partition(";")[0] for kind in kinds))
 
-    def released(self, result: Any, media: str) -> Outgoing:
+    def released(self, result: Any, media: str) -> OutgoingAnswer:
         """What a handler returned, as it goes out. Raises BrokenAnswer, or Refused, for what is not declared."""
         answer = result if isinstance(result, Answer) else _BARE
         value = answer.value if answer is not _BARE else result

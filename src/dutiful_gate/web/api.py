@@ -10,7 +10,7 @@ from typing import Any, Final, Never, NoReturn
 from ..declare.errors import DeclarationError, check_flags
 from ..declare.waiting import check_answers, check_takes, shown_name
 from ..report.catalogue import Catalogue
-from .answers import JSON, Outgoing
+from .answers import JSON, OutgoingAnswer
 from .endpoint import Endpoint, Served
 from .exchange import Exchange
 from .head import Head
@@ -27,7 +27,7 @@ class Api:
         api = Api("Tern Sound bookings", "1.0", [list_bookings.by(on_file), book.by(taken)])
 
     `guard`        asked of the head of each request that an endpoint answers, before its body is read: raises
-                   Problem(401) or Problem(403), or returns None. It is a plain function
+                   RequestProblem(401) or RequestProblem(403), or returns None. It is a plain function
     `checked`      IN_FRONT where endpoints have security schemes that something in front of the service checks
     `catalogues`   languages besides English in which faults are told, as `Accept-Language` asks
     `refusals`     makes the body of a refusal, where an API has a form of its own
@@ -71,7 +71,7 @@ class Api:
         self.unreadable_path = unreadable_path
         self.served = tuple(served)
         self.described_at, self.manual_at, self.schemas_at = described_at, manual_at, schemas_at
-        self.pages: dict[str, Callable[[], Outgoing]] = {}
+        self.pages: dict[str, Callable[[], OutgoingAnswer]] = {}
         if manual_at:
             self.pages[manual_at] = lambda: self._manual
         if described_at:
@@ -113,7 +113,7 @@ class Api:
             )
         methods[endpoint.method] = served
 
-    def page(self, path: str) -> Outgoing | None:
+    def page(self, path: str) -> OutgoingAnswer | None:
         """What is served at a path that is no endpoint's: the description, the manual, a schema."""
         held = self.pages.get(path)
         if held is not None:
@@ -121,7 +121,7 @@ class Api:
         return self._schemas.get(path) if self.schemas_at and path.startswith(self.schemas_at) else None
 
     @cached_property
-    def _schemas(self) -> dict[str, Outgoing]:
+    def _schemas(self) -> dict[str, OutgoingAnswer]:
         from .description import schemas
 
         made = schemas(self)
@@ -131,14 +131,14 @@ class Api:
         return {self.schemas_at.rstrip("/"): listed, **told}
 
     @cached_property
-    def _description(self) -> Outgoing:
+    def _description(self) -> OutgoingAnswer:
         """The description as it goes out, put together when it is first asked for."""
         from .description import description
 
         return _page(JSON, json.dumps(description(self), ensure_ascii=False))
 
     @cached_property
-    def _manual(self) -> Outgoing:
+    def _manual(self) -> OutgoingAnswer:
         from .manual.page import manual
 
         return _page("text/html; charset=utf-8", manual(self))
@@ -213,11 +213,11 @@ def _checked(checked: str, guard: Guard | None) -> str:
     if told not in (None, "None", "NoReturn", "Never", NoReturn, Never, Any, "Any", "object", object):
         raise DeclarationError(
             f"the guard {shown_name(guard)} gives something back, which nobody reads: everybody would be let in",
-            remedy="raise Problem(401) or Problem(403) for those who may not, and return None",
+            remedy="raise RequestProblem(401) or RequestProblem(403) for those who may not, and return None",
         )
     return checked
 
 
-def _page(media: str, text: str) -> Outgoing:
+def _page(media: str, text: str) -> OutgoingAnswer:
     body = text.encode()
-    return Outgoing(200, (("content-type", media), ("content-length", str(len(body)))), body)
+    return OutgoingAnswer(200, (("content-type", media), ("content-length", str(len(body)))), body)

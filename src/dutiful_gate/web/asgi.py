@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 from urllib.parse import quote
 
-from .answers import Outgoing
+from .answers import OutgoingAnswer
 from .api import Api
 from .exchange import Exchange
 from .head import Head, header_text
@@ -149,7 +149,7 @@ class _Begun:
                 return message
 
 
-async def _sent(outgoing: Outgoing, receive: Receive, send: Send, *, content: bool) -> None:
+async def _sent(outgoing: OutgoingAnswer, receive: Receive, send: Send, *, content: bool) -> None:
     headers = [(name.encode("latin-1"), value.encode("latin-1")) for name, value in outgoing.headers]
     await send({"type": "http.response.start", "status": outgoing.status, "headers": headers})
     if isinstance(outgoing.body, bytes) or not content:

@@ -8,7 +8,7 @@ from typing import Any
 
 from .head import Head, media_type
 from .multipart import Multipart
-from .refusals import Problem
+from .refusals import RequestProblem
 
 FORMS = ("application/x-www-form-urlencoded", "multipart/form-data")
 """The media types of HTML forms."""
@@ -23,7 +23,7 @@ class Body:
     """
 
     def __init__(self, head: Head, takes: Sequence[str], unpacks: Sequence[str], most: int) -> None:
-        """Raises Problem(415) for a type, a charset or a coding that is not taken."""
+        """Raises RequestProblem(415) for a type, a charset or a coding that is not taken."""
         self.most = most
         self.declared = _length(head)
         self.comes = False
@@ -50,11 +50,11 @@ class Body:
         self.media = takes[0] if is_json else kind
         accept = {"accept": ", ".join(takes)}
         if self.media not in takes:  # one without a type is what any page of the web can send
-            raise Problem(
+            raise RequestProblem(
                 415, "A body here is of one of these types: {types}.", headers=accept, slots={"types": ", ".join(takes)}
             )
         if words.get("charset", "utf-8").lower() not in _UTF_8:
-            raise Problem(415, "A body here is UTF-8.", headers=accept)
+            raise RequestProblem(415, "A body here is UTF-8.", headers=accept)
         if self.media == FORMS[1]:
             self.form = Multipart(words)
         coding = (head.header("content-encoding") or "identity").strip().lower()
@@ -62,15 +62,15 @@ class Body:
             self._unpacking = zlib.decompressobj(wbits=31)
         elif coding != "identity":
             known = {"accept-encoding": ", ".join(unpacks) or "identity"}
-            raise Problem(415, "A body here is not encoded so.", headers=known)
+            raise RequestProblem(415, "A body here is not encoded so.", headers=known)
 
     @property
-    def too_large(self) -> Problem:
+    def too_large(self) -> RequestProblem:
         """What is said of a body past the limit."""
-        return Problem(413, "A body here has at most {most} bytes.", slots={"most": f"{self.most:,}"})
+        return RequestProblem(413, "A body here has at most {most} bytes.", slots={"most": f"{self.most:,}"})
 
     def take(self, piece: bytes) -> None:
-        """One piece. Raises Problem(413) past the limit, as it came or unpacked, Problem(400) for what is no gzip."""
+        """One piece. Raises RequestProblem: 413 past the limit, as it came or unpacked, 400 for what is no gzip."""
         if not piece:
             return
         if not self.comes:
@@ -80,13 +80,13 @@ class Body:
             raise self.too_large
         if self._unpacking is not None:
             if self._unpacking.eof:
-                raise Problem(400, "The body is no whole gzip.")
+                raise RequestProblem(400, "The body is no whole gzip.")
             try:
                 piece = self._unpacking.decompress(piece, self.most + 1 - self._size)
             except zlib.error:
-                raise Problem(400, "The body is no gzip.") from None
+                raise RequestProblem(400, "The body is no gzip.") from None
             if self._unpacking.unused_data:
-                raise Problem(400, "The body is no whole gzip.")
+                raise RequestProblem(400, "The body is no whole gzip.")
         self._size += len(piece)
         if self._size > self.most:
             raise self.too_large
@@ -96,9 +96,9 @@ class Body:
             self._held += piece
 
     def whole(self) -> bytes:
-        """All of it. Raises Problem(400) where a packed one ends too early."""
+        """All of it. Raises RequestProblem(400) where a packed one ends too early."""
         if self._unpacking is not None and self.comes and not self._unpacking.eof:
-            raise Problem(400, "The body is no whole gzip.")
+            raise RequestProblem(400, "The body is no whole gzip.")
         if self.form is not None:
             self.form.finish()
         return bytes(self._held)

@@ -16,13 +16,13 @@ from ..report.catalogue import ENGLISH, speaking
 from ..report.fault import Fault
 from ..report.verdict import Refused
 from .answer_headers import BrokenAnswer
-from .answers import CBOR, Outgoing, is_status
+from .answers import CBOR, OutgoingAnswer, is_status
 from .endpoint import Endpoint, Served, ShowsForm
 from .forms.rows import BUTTONS, with_rows
 from .head import Head
 from .intake import Intake
 from .negotiation import chosen_language, chosen_media
-from .refusals import Problem, Refusal, told_in
+from .refusals import Refusal, RequestProblem, told_in
 
 if TYPE_CHECKING:
     from .api import Api
@@ -49,7 +49,7 @@ class Exchange:
         self.api = api
         self.head = head
         self.catalogue = chosen_language(head.header("accept-language"), api.catalogues)
-        self.outgoing: Outgoing | None = None
+        self.outgoing: OutgoingAnswer | None = None
         self.reads_body = False
         self.request: Any = None
         self._media = ""
@@ -86,7 +86,7 @@ class Exchange:
         """Take a step; what it raises is the answer."""
         try:
             step()
-        except Problem as problem:
+        except RequestProblem as problem:
             self.refuse(problem.refusal)
         except Exception:
             self.failed()
@@ -97,17 +97,17 @@ class Exchange:
         page = None if methods else api.page(head.path)
         if page is not None:
             if head.method not in ("GET", "HEAD"):
-                raise Problem(405, "This path does not take this method.", headers={"allow": "GET, HEAD"})
+                raise RequestProblem(405, "This path does not take this method.", headers={"allow": "GET, HEAD"})
             self.outgoing = page
             return
         if not methods:
-            raise Problem(404, "There is nothing at this path.")
+            raise RequestProblem(404, "There is nothing at this path.")
         served = methods.get(head.method) or (methods.get("GET") if head.method == "HEAD" else None)
         if served is None:
             allow = ", ".join(sorted({*methods, "OPTIONS", *(["HEAD"] if "GET" in methods else [])}))
             if head.method != "OPTIONS":
-                raise Problem(405, "This path does not take this method.", headers={"allow": allow})
-            self.outgoing = Outgoing(204, (("allow", allow),))
+                raise RequestProblem(405, "This path does not take this method.", headers={"allow": allow})
+            self.outgoing = OutgoingAnswer(204, (("allow", allow),))
             return
         self._served = served
         endpoint = head.endpoint = served.endpoint
@@ -115,14 +115,16 @@ class Exchange:
             self._guarded(api.guard)
         if head.size > MOST_HEAD:
             slots = {"most": f"{MOST_HEAD:,}"}
-            raise Problem(431, "Target and headers of a request have at most {most} characters.", slots=slots)
+            raise RequestProblem(431, "Target and headers of a request have at most {most} characters.", slots=slots)
         intake = self._intake = Intake(endpoint.gate, head, names, endpoint.takes, endpoint.unpacks)
         offered = endpoint.answers.media
         if offered and CBOR in endpoint.takes:
             offered = (*offered, CBOR)
         media = chosen_media(head.header("accept"), offered) if offered else ""
         if media is None:
-            raise Problem(406, "The answer is of one of these types: {types}.", slots={"types": ", ".join(offered)})
+            raise RequestProblem(
+                406, "The answer is of one of these types: {types}.", slots={"types": ", ".join(offered)}
+            )
         self._media = media
         intake.weigh()
         self.reads_body = intake.reads
@@ -132,7 +134,7 @@ class Exchange:
         came = guard(self.head)
         if came is not None:
             let_go(came)
-            raise TypeError("the guard gave something back: it raises Problem to refuse, and returns None")
+            raise TypeError("the guard gave something back: it raises RequestProblem to refuse, and returns None")
 
     def take(self, piece: bytes) -> None:
         """One piece of the body. Where there is an answer afterwards, no more need be read."""
@@ -152,14 +154,14 @@ class Exchange:
             return
         try:
             self.request = self._intake.request()
-        except Problem as problem:
+        except RequestProblem as problem:
             if form is not None and problem.refusal.faults and self._shows_pages:
                 entered = (problem.refusal.entered or {}).get("form")
                 self._draw(form, problem.refusal.status, entered, problem.refusal.faults)
                 return
             faults = problem.refusal.faults
             if faults and faults[0].path[:1] == ("path",) and self.api.unreadable_path != 422:
-                raise Problem(self.api.unreadable_path, "There is nothing at this path.") from None
+                raise RequestProblem(self.api.unreadable_path, "There is nothing at this path.") from None
             raise
 
     @property
@@ -176,9 +178,9 @@ class Exchange:
         with speaking(self.catalogue):
             page = form.page(entered, faults).encode("utf-8", "replace")
         headers = (("content-type", f"{HTML}; charset=utf-8"), ("content-length", str(len(page))))
-        self._settle(Outgoing(status, headers, page))
+        self._settle(OutgoingAnswer(status, headers, page))
 
-    def _settle(self, outgoing: Outgoing) -> None:
+    def _settle(self, outgoing: OutgoingAnswer) -> None:
         """This is the answer. Where there are languages to choose from, caches are told (RFC 9110, section 12.5.5)."""
         if self.api.catalogues:
             outgoing.headers = (*outgoing.headers, ("vary", "accept-language"))
@@ -208,8 +210,8 @@ class Exchange:
         self.refuse(Refusal(500, told or "The server could not answer."))
 
     def raised(self, error: BaseException) -> None:
-        """The handler raised: a Problem is the answer; anything else is logged, and the client told no more."""
-        if isinstance(error, Problem):
+        """The handler raised: a RequestProblem is the answer; anything else is logged, and the client told no more."""
+        if isinstance(error, RequestProblem):
             self.refuse(error.refusal)
         else:
             self.failed(error)
@@ -226,4 +228,4 @@ class Exchange:
         except Exception:
             log.error("a refusal could not be told", exc_info=True)
             status = refusal.status if is_status(refusal.status) and refusal.status >= 400 else 500
-            self.outgoing = Outgoing(status, (("content-length", "0"),))
+            self.outgoing = OutgoingAnswer(status, (("content-length", "0"),))

@@ -9,12 +9,12 @@ from typing import Any, TypeVar
 from flask import Blueprint, Flask, Response, request
 
 from ..gates.request import RequestGate
-from .answers import Outgoing
+from .answers import OutgoingAnswer
 from .api import Api
 from .endpoint import METHODS, Served
 from .intake import Intake
 from .negotiation import chosen_language
-from .refusals import Problem, as_problem, told_in
+from .refusals import RequestProblem, as_problem, told_in
 from .wsgi import answered, check_plain, head_of, pieces
 
 R = TypeVar("R")
@@ -71,7 +71,7 @@ def reading(gate: RequestGate[R]) -> Callable[[Callable[..., Any]], Callable[...
                 for piece in pieces(request.environ) if intake.reads else ():
                     intake.take(piece)
                 sent = intake.request()
-            except Problem as problem:
+            except RequestProblem as problem:
                 language = chosen_language(head.header("accept-language"), ())
                 return _response(told_in(language, problem.refusal, as_problem), content=True)
             try:
@@ -84,7 +84,7 @@ def reading(gate: RequestGate[R]) -> Callable[[Callable[..., Any]], Callable[...
     return reads
 
 
-def _response(outgoing: Outgoing, content: bool) -> Response:
+def _response(outgoing: OutgoingAnswer, content: bool) -> Response:
     response = Response(outgoing.body if content else b"", status=outgoing.status)
     response.headers.clear()
     for name, value in outgoing.headers:

@@ -11,7 +11,7 @@ from .body import FORMS, Body
 from .form_names import TooDeep, nested
 from .head import Head, query_pairs
 from .parts import examined
-from .refusals import Problem, of_faults
+from .refusals import RequestProblem, of_faults
 
 R = TypeVar("R")
 
@@ -38,7 +38,7 @@ class Intake(Generic[R]):
         takes: Sequence[str] = (JSON,),
         unpacks: Sequence[str] = (),
     ) -> None:
-        """Raises Problem(415) for a body that is not taken."""
+        """Raises RequestProblem(415) for a body that is not taken."""
         self.gate, self.head, self.names = gate, head, names
         types = body_types(gate, takes)
         self._body = Body(head, types, unpacks, gate.limits.bytes) if types else None
@@ -49,16 +49,16 @@ class Intake(Generic[R]):
         return self._body is not None
 
     def weigh(self) -> None:
-        """Raises Problem(413) where the head tells of a body past the limit."""
+        """Raises RequestProblem(413) where the head tells of a body past the limit."""
         if self._body is not None and self._body.declared > self._body.most:
             raise self._body.too_large
 
     def take(self, piece: bytes) -> None:
-        """One piece of the body. Raises Problem(413) past the limit, Problem(400) for what cannot be unpacked."""
+        """One piece of the body. Raises RequestProblem: 413 past the limit, 400 for what cannot be unpacked."""
         assert self._body is not None
         try:
             self._body.take(piece)
-        except Problem:
+        except RequestProblem:
             self.close()
             raise
 
@@ -73,7 +73,7 @@ class Intake(Generic[R]):
             if self._body is not None and self._body.form is not None:
                 return self._body.form.pairs
             return query_pairs(self._body.whole().decode()) if self._body is not None else []
-        except (Problem, ValueError):
+        except (RequestProblem, ValueError):
             return []
 
     def typed(self) -> Any:
@@ -86,7 +86,7 @@ class Intake(Generic[R]):
         return (self.gate.examine({"form": data}).entered() or {}).get("form")
 
     def request(self) -> R:
-        """The request, now that all is here. Raises Problem with every fault: 422, or 400 for no JSON at all."""
+        """The request, now that all is here. Raises RequestProblem with every fault: 422, or 400 for no JSON at all."""
         whole = self._body.whole() if self._body is not None else b""
         media = self._body.media if self._body is not None else ""
         form = self._body.form if self._body is not None else None
@@ -94,4 +94,4 @@ class Intake(Generic[R]):
         if verdict:
             return verdict.value
         self.close()
-        raise Problem.of(of_faults(422 if readable else 400, verdict.faults, verdict.untold, verdict.entered()))
+        raise RequestProblem.of(of_faults(422 if readable else 400, verdict.faults, verdict.untold, verdict.entered()))

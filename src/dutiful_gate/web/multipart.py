@@ -11,7 +11,7 @@ from urllib.parse import unquote_to_bytes
 from ..declare.errors import DeclarationError
 from ..declare.uploads import UploadedFile
 from .head import MOST_NAMES, header_text
-from .refusals import Problem
+from .refusals import RequestProblem
 
 _IN_MEMORY: Final = 1 << 20
 """So many bytes of a file are kept in memory; more go to the disk."""
@@ -32,7 +32,7 @@ class Multipart:
     """Takes such a form piece by piece; `pairs` are its fields, `files` its files, each in the order they came."""
 
     def __init__(self, words: Mapping[str, str]) -> None:
-        """`words` are the parameters of its media type. Raises Problem(400) without a boundary."""
+        """`words` are the parameters of its media type. Raises RequestProblem(400) without a boundary."""
         from python_multipart.multipart import MultipartParser
 
         boundary = words.get("boundary", "")
@@ -57,7 +57,7 @@ class Multipart:
         )
 
     def take(self, piece: bytes) -> None:
-        """One piece. Raises Problem(400) for what is no such form."""
+        """One piece. Raises RequestProblem(400) for what is no such form."""
         from python_multipart.exceptions import FormParserError
 
         try:
@@ -66,7 +66,7 @@ class Multipart:
             raise _broken() from None
 
     def finish(self) -> None:
-        """All of it is here. Raises Problem(400) where it ends too early."""
+        """All of it is here. Raises RequestProblem(400) where it ends too early."""
         if not self._ended:
             raise _broken()
 
@@ -106,7 +106,7 @@ class Multipart:
             raise _broken()
         if len(self.pairs) + len(self.files) >= MOST_NAMES:
             slots = {"most": f"{MOST_NAMES:,}"}
-            raise Problem(413, "A form has at most {most} parts.", slots=slots)
+            raise RequestProblem(413, "A form has at most {most} parts.", slots=slots)
         self._name = header_text(words[b"name"])
         extended = _EXTENDED.search(_QUOTED.sub('""', self._told["content-disposition"]))
         if b"filename" in words or extended is not None:
@@ -158,5 +158,5 @@ def _plain_name(name: str) -> str:
     return "" if last in (".", "..") else "".join(sign if sign.isprintable() else "\ufffd" for sign in last)[:255]
 
 
-def _broken() -> Problem:
-    return Problem(400, "The body is no form of several parts.")
+def _broken() -> RequestProblem:
+    return RequestProblem(400, "The body is no form of several parts.")

@@ -11,7 +11,7 @@ from ..report.catalogue import ENGLISH, Catalogue, in_force, speaking
 from ..report.fault import Fault
 from ..report.problem import CONTENT_TYPE, error_of, problem_head
 from ..shape.requests import PARTS
-from .answers import Outgoing, outgoing
+from .answers import OutgoingAnswer, outgoing
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +48,7 @@ Form = Callable[[Refusal], tuple[str, bytes]]
 """Makes the body of a refusal: its media type, and what it says."""
 
 
-class Problem(Exception):
+class RequestProblem(Exception):
     """Raised by a handler, or by what guards an API: the request ends with this status.
 
     `detail` is told to the client; `kind` is the URI of the problem's type (RFC 9457).
@@ -69,7 +69,7 @@ class Problem(Exception):
         self.refusal = Refusal(status, detail, kind, title, tuple(faults), 0, dict(headers or {}), dict(slots or {}))
 
     @classmethod
-    def of(cls, refusal: Refusal) -> Problem:
+    def of(cls, refusal: Refusal) -> RequestProblem:
         """The problem that is a refusal."""
         made = cls(refusal.status, refusal.detail)
         made.refusal = refusal
@@ -97,7 +97,7 @@ def located(fault: Fault) -> dict[str, object]:
     return {"detail": detail, "part": part, **told}
 
 
-def told_in(catalogue: Catalogue, refusal: Refusal, form: Form) -> Outgoing:
+def told_in(catalogue: Catalogue, refusal: Refusal, form: Form) -> OutgoingAnswer:
     """A refusal as it goes out, in a language. Raises BrokenAnswer for headers or a status that no answer has."""
     with speaking(catalogue):
         media, body = form(refusal)

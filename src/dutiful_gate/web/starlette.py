@@ -16,7 +16,7 @@ from .asgi import asgi, handle, head_of
 from .endpoint import Served
 from .intake import Intake
 from .negotiation import chosen_language
-from .refusals import Problem, as_problem, told_in
+from .refusals import RequestProblem, as_problem, told_in
 
 R = TypeVar("R")
 
@@ -49,7 +49,7 @@ def reading(
                 async for piece in request.stream():
                     intake.take(piece)
             sent = intake.request()
-        except Problem as problem:
+        except RequestProblem as problem:
             outgoing = told_in(chosen_language(head.header("accept-language"), ()), problem.refusal, as_problem)
             body = outgoing.body if isinstance(outgoing.body, bytes) else b""
             return Response(body, outgoing.status, dict(outgoing.headers))

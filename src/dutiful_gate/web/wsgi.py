@@ -7,7 +7,7 @@ from typing import Any
 from urllib.parse import quote
 
 from ..declare.errors import DeclarationError
-from .answers import Outgoing
+from .answers import OutgoingAnswer
 from .api import Api
 from .endpoint import Served
 from .exchange import Exchange
@@ -44,7 +44,7 @@ def check_plain(served: Served[Any]) -> None:
         )
 
 
-def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgoing, bool]:
+def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[OutgoingAnswer, bool]:
     """The answer to the request of a WSGI environment, under a prefix; and whether its content is sent."""
     exchange = api.begin(head_of(environ, prefix))
     if not exchange.settled() and exchange.reads_body:

@@ -6,7 +6,7 @@ from .decimal import Exact, ExactAsText
 from .epoch import Epoch
 from .flags import Flags
 from .formed import Formed
-from .moment import Day, LocalMoment, Moment, UtcMoment
+from .moment import Day, LocalMoment, MomentKind, UtcMoment
 from .never import Nobody
 from .number import AnyNumber, Number, Whole, WholeAsWritten
 from .text import Text
@@ -26,7 +26,7 @@ __all__ = [
     "Formed",
     "Kind",
     "LocalMoment",
-    "Moment",
+    "MomentKind",
     "Nobody",
     "Number",
     "PlainData",

@@ -24,7 +24,7 @@ _LONG = Stop("size", "a number of at most 4300 digits")
 _FINITE = Stop("reading", "finite numbers, as a double holds them")
 
 
-class _Unfit(Exception):
+class _UnfitValue(Exception):
     def __init__(self, stop: Stop) -> None:
         self.stop = stop
 
@@ -35,32 +35,32 @@ def copied(value: Any, left: int) -> Any:
     if kind is str:
         if value.isascii() or encodable(value):
             return value
-        raise _Unfit(SURROGATE)
+        raise _UnfitValue(SURROGATE)
     if kind is int or kind is bool or value is None:
         return value
     if kind is float:
         if value - value == 0.0:
             return value
-        raise _Unfit(_FINITE)
+        raise _UnfitValue(_FINITE)
     if left <= 0:
-        raise _Unfit(_DEEP)
+        raise _UnfitValue(_DEEP)
     if not value and (kind is dict or kind is list):
         return kind()
     if kind is dict or isinstance(value, Mapping):
         for key in value:
             if not isinstance(key, str):
-                raise _Unfit(_KIND)
+                raise _UnfitValue(_KIND)
         return {key: copied(each, left - 1) for key, each in value.items()}
     if isinstance(value, (list, tuple)):
         return [copied(each, left - 1) for each in value]
     if isinstance(value, Decimal):
         if not value.is_finite():
-            raise _Unfit(_FINITE)
+            raise _UnfitValue(_FINITE)
         return copied(int(value) if value == value.to_integral_value() and abs(value) < 10**15 else float(value), left)
     if isinstance(value, (str, int, float)):
         base = str if isinstance(value, str) else int if isinstance(value, int) else float
         return copied(base(value), left)
-    raise _Unfit(_KIND)
+    raise _UnfitValue(_KIND)
 
 
 def kept(value: Any, left: int) -> Any:
@@ -68,17 +68,17 @@ def kept(value: Any, left: int) -> Any:
     if isinstance(value, Decimal):
         if value.is_finite():
             return value
-        raise _Unfit(_FINITE)
+        raise _UnfitValue(_FINITE)
     if isinstance(value, (Mapping, list, tuple)) and left <= 0:
-        raise _Unfit(_DEEP)
+        raise _UnfitValue(_DEEP)
     if isinstance(value, Mapping):
         if not all(isinstance(key, str) for key in value):
-            raise _Unfit(_KIND)
+            raise _UnfitValue(_KIND)
         return {copied(key, 0): kept(each, left - 1) for key, each in value.items()}
     if isinstance(value, (list, tuple)):
         return [kept(each, left - 1) for each in value]
     if isinstance(value, int) and abs(value) >= TOO_LONG:
-        raise _Unfit(_LONG)
+        raise _UnfitValue(_LONG)
     return copied(value, left)
 
 
@@ -104,7 +104,7 @@ class Anything(Kind):
                 return value if value.isascii() or encodable(value) else SURROGATE
             try:
                 return copied(value, depth)
-            except _Unfit as unfit:
+            except _UnfitValue as unfit:
                 return unfit.stop
 
         return read_anything
@@ -147,7 +147,7 @@ class PlainData(Anything):
         def read_plain(value: object) -> object:
             try:
                 return kept(value, depth)
-            except _Unfit as unfit:
+            except _UnfitValue as unfit:
                 return unfit.stop
 
         return read_plain

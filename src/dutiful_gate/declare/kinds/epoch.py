@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from ..facts import Bind, Stop
 from ..sources import Reading
 from .base import NUMBERS, Kind, Reader
-from .moment import Moment, moment_native
+from .moment import MomentKind, moment_native
 
 if TYPE_CHECKING:
     pass
@@ -36,7 +36,7 @@ def seconds_of(moment: datetime) -> int | float:
     return away // _SECOND if not away % _SECOND else away / _SECOND
 
 
-class Epoch(Moment):
+class Epoch(MomentKind):
     """A point in time that is sent as a number."""
 
     read_alike: ClassVar[bool] = False

@@ -208,7 +208,7 @@ def _well_inside(low: datetime, high: datetime, random: Random) -> datetime:
     return drawn
 
 
-class Moment(Kind):
+class MomentKind(Kind):
     """A point in time, with its offset."""
 
     read_alike: ClassVar[bool] = True
@@ -406,7 +406,7 @@ def _local_native(value: object) -> object:
     return value if value.utcoffset() is None else _LOCAL_READING
 
 
-class UtcMoment(Moment):
+class UtcMoment(MomentKind):
     """A point in time that is written in UTC."""
 
     def has_one_form(self, *, released: bool) -> bool:
@@ -429,7 +429,7 @@ class UtcMoment(Moment):
     def outgoing(self) -> tuple[Kind, tuple[Step, ...]]:
         from ..steps import in_utc
 
-        return Moment(), (in_utc,)
+        return MomentKind(), (in_utc,)
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string", "format": "date-time", "pattern": r"(?:[Zz]|[+-]00:00)$"}

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Final
 
-from ..facts import Bind, Facts, Stop, Unit
+from ..facts import Bind, Facts, LengthUnit, Stop
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
 
@@ -54,7 +54,7 @@ class Text(Kind):
 
     @cached_property
     def facts(self) -> Facts:
-        return Facts("text", "text", measured=Unit.CHARACTERS, text=True)
+        return Facts("text", "text", measured=LengthUnit.CHARACTERS, text=True)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return f"{value}.__class__ is str and ({value}.isascii() or {bind(encodable, 'encodable')}({value}))"

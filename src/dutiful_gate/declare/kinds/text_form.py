@@ -7,7 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
-from ..facts import Bind, Facts, Order, Sort, Stop, Unit
+from ..facts import Bind, Facts, LengthUnit, Order, Sort, Stop
 from ..phrases import Phrase
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
@@ -54,7 +54,7 @@ class TextForm(Kind):
 
     @cached_property
     def facts(self) -> Facts:
-        measured = Unit.BYTES if self.held == (bytes,) else None
+        measured = LengthUnit.BYTES if self.held == (bytes,) else None
         ordered = self.held if self.ordered else ()
         facts = Facts(self.phrase, self.name, measured=measured, ordered=ordered, alike=self.held)
         return facts.but(sort=self.sort, order=self.order)

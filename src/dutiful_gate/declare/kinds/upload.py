@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING, ClassVar, Final
 
-from ..facts import Bind, Facts, Stop, Unit
+from ..facts import Bind, Facts, LengthUnit, Stop
 from ..sources import Reading
 from ..uploads import UploadedFile
 from .base import Kind, Reader
@@ -29,7 +29,7 @@ class Upload(Kind):
 
     @cached_property
     def facts(self) -> Facts:
-        return Facts("a file", "file", measured=Unit.BYTES)
+        return Facts("a file", "file", measured=LengthUnit.BYTES)
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return f"{value}.__class__ is {bind(UploadedFile, 'UploadedFile')}" if reading is Reading.TYPED else "False"

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from ..applicability import LIST, TEXT, TEXT_OR_LIST, Takes
 from ..equality import is_one_of
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Unit, Unsaid
+from ..facts import Bind, Facts, LengthUnit, Unsaid
 from ..members import on_wire, quoted, told, typed
 from .base import Face, Rule, refuse
 from .pattern import Matches, in_ecma, judged
@@ -153,7 +153,7 @@ class Contains(Rule):
     def suits(self, facts: Facts) -> None:
         if facts.text and not facts.open and not isinstance(self.held, str):
             raise DeclarationError(f"{self} looks for {self.held!r} in a text", remedy="look for text")
-        if not facts.text and facts.measured is not Unit.ITEMS:
+        if not facts.text and facts.measured is not LengthUnit.ITEMS:
             refuse(self, facts, "it judges text and lists")
 
     def examples(self, facts: Facts) -> Iterable[Any]:

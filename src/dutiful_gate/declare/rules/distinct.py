@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from ..applicability import LIST, Takes
 from ..equality import CROWDED, EQUAL, SOUND, key_of, keys_of, standing
 from ..errors import DeclarationError, check_flags
-from ..facts import Bind, Facts, Own, Unit, Unsaid
+from ..facts import Bind, Facts, LengthUnit, Own, Unsaid
 from ..hash_limits import MOST_ALIKE
 from ..waiting import check_answers, shown_name
 from .base import Face, Rule, refuse
@@ -90,7 +90,7 @@ class Distinct(Rule):
         return Unsaid("JSON Schema compares whole items only, not a part of them")
 
     def suits(self, facts: Facts) -> None:
-        if facts.measured is not Unit.ITEMS:
+        if facts.measured is not LengthUnit.ITEMS:
             refuse(self, facts, "it judges lists")
 
     def examples(self, facts: Facts) -> Iterable[Any]:

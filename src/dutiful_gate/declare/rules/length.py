@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..applicability import SIZED, Takes
 from ..errors import DeclarationError
-from ..facts import Bind, Facts, Got, Unit, Unsaid
+from ..facts import Bind, Facts, Got, LengthUnit, Unsaid
 from .base import Face, Rule, refuse
 from .bound import right_way_up
 
@@ -16,9 +16,9 @@ if TYPE_CHECKING:
     from ..wish import Wish
 
 _KEYWORDS = {
-    Unit.CHARACTERS: ("minLength", "maxLength"),
-    Unit.ITEMS: ("minItems", "maxItems"),
-    Unit.KEYS: ("minProperties", "maxProperties"),
+    LengthUnit.CHARACTERS: ("minLength", "maxLength"),
+    LengthUnit.ITEMS: ("minItems", "maxItems"),
+    LengthUnit.KEYS: ("minProperties", "maxProperties"),
 }
 
 _LONGEST = 5_000
@@ -49,7 +49,7 @@ class Length(Rule):
         return SIZED
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
-        code = "length" if facts.measured is Unit.CHARACTERS else "count"
+        code = "length" if facts.measured is LengthUnit.CHARACTERS else "count"
         return (Face(self.condition(value, bind), code, f"{self._needs()} {self._unit(facts)}", Got.LENGTH),)
 
     def _needs(self) -> str:
@@ -103,10 +103,10 @@ class Length(Rule):
 
     def examples(self, facts: Facts) -> Iterable[Any]:
         ends = [end for end in (self.floor, self.ceiling) if end is not None and end <= _LONGEST]
-        return ["x" * end for end in ends] if facts.measured is Unit.CHARACTERS else ()
+        return ["x" * end for end in ends] if facts.measured is LengthUnit.CHARACTERS else ()
 
     def edges(self, facts: Facts) -> Iterable[Any]:
-        if facts.measured is not Unit.CHARACTERS:
+        if facts.measured is not LengthUnit.CHARACTERS:
             return
         for end in (self.floor, self.ceiling, self.barred):
             if end is not None and end <= _LONGEST:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from ..judging.keywords import list_parts, number_bounds
-from .meaning import Meaning, Part, Piece, Said, TooMany, gathered
+from .meaning import Meaning, Part, Piece, SaidOfValue, TooMany, gathered
 
 _DEPTH = 3
 _MOST_PAIRS = 2_000
@@ -139,7 +139,7 @@ def _numbers_apart(one: Meaning, other: Meaning) -> bool:
     return number_bounds_apart([*one.numbers, *other.numbers])
 
 
-def number_bounds_apart(several: Sequence[Said]) -> bool:
+def number_bounds_apart(several: Sequence[SaidOfValue]) -> bool:
     """Whether nothing lies between the bounds of some schemas."""
     bounds = [bound for each in several for bound in number_bounds(each.words)]
     lows = [(bound, sign == ">") for sign, bound in bounds if sign.startswith(">")]

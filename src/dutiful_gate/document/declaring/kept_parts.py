@@ -7,15 +7,15 @@ from typing import Any
 
 from ..dialects import BY_NAME
 from ..judging.keywords import active
-from ..judging.library import Document, Library, Steps, Subschema, held_schemas
+from ..judging.library import Library, LoadedDocument, Steps, Subschema, held_schemas
 
 _LEADS = ("$ref", "$dynamicRef", "$recursiveRef")
 _KEPT_ON_THE_WAY = ("$schema", "$id", "id", "$anchor", "$dynamicAnchor", "$recursiveAnchor", "$vocabulary")
 
 
-def needed(library: Library, nodes: Iterable[Subschema]) -> dict[Document, list[Steps]]:
+def needed(library: Library, nodes: Iterable[Subschema]) -> dict[LoadedDocument, list[Steps]]:
     """The steps to all that schemas are, and refer to, in each document."""
-    found: dict[Document, list[Steps]] = {}
+    found: dict[LoadedDocument, list[Steps]] = {}
     seen: set[Subschema] = set()
     waiting = list(nodes)
     for node in waiting:
@@ -56,7 +56,7 @@ def referred(root: Subschema) -> Subschema:
     return root
 
 
-def homes(library: Library, document: Document, kept: Iterable[Subschema]) -> dict[Subschema, Subschema]:
+def homes(library: Library, document: LoadedDocument, kept: Iterable[Subschema]) -> dict[Subschema, Subschema]:
     """The resources inside a document that can stand for it: the root of that one by each schema that is kept.
 
     A resource does so where all that is kept of it, and all that this needs, lies in it, and nothing else that is kept
@@ -77,7 +77,7 @@ def homes(library: Library, document: Document, kept: Iterable[Subschema]) -> di
 
 
 def _stands_alone(
-    home: Subschema, document: Document, needs: Mapping[Subschema, Mapping[Document, list[Steps]]]
+    home: Subschema, document: LoadedDocument, needs: Mapping[Subschema, Mapping[LoadedDocument, list[Steps]]]
 ) -> bool:
     """Whether what is kept in a resource leads nowhere else, and nothing else leads into it."""
     own = home.raw.get(home.dialect.id_word)
@@ -94,7 +94,7 @@ def _stands_alone(
     return True
 
 
-def _around(document: Document, steps: Steps) -> Subschema:
+def _around(document: LoadedDocument, steps: Steps) -> Subschema:
     """The root of the innermost resource around a place, or of the whole document."""
     while steps and not (steps in document.nodes and document.nodes[steps].is_root):
         steps = steps[:-1]

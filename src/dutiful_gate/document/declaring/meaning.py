@@ -95,7 +95,7 @@ class Clause:
         return [self.node.subschema(self.word, at) for at in range(len(self.node.raw[self.word]))]
 
 
-class Said:
+class SaidOfValue:
     """The keywords of one schema on one kind of value."""
 
     __slots__ = ("node", "words")
@@ -136,15 +136,15 @@ class Meaning:
         self.named = False
         self.never = False
         self.strictly = False
-        self.texts: list[Said] = []
-        self.numbers: list[Said] = []
-        self.lists: list[Said] = []
-        self.records: list[Said] = []
+        self.texts: list[SaidOfValue] = []
+        self.numbers: list[SaidOfValue] = []
+        self.lists: list[SaidOfValue] = []
+        self.records: list[SaidOfValue] = []
         self.constants: list[tuple[Subschema, list[Any]]] = []
         self.clauses: list[Clause] = []
         self.pieces: list[Piece] = []
 
-    def of(self, kind: str) -> list[Said]:
+    def of(self, kind: str) -> list[SaidOfValue]:
         """What is said of one kind of value."""
         return {
             "string": self.texts,
@@ -267,12 +267,12 @@ def _take(meaning: Meaning, piece: Piece, words: Mapping[str, Any]) -> list[Piec
         meaning.limit(types_of(node, dict(words)), node.dialect)
     for word, wanted in (("string", _TEXT), ("number", _NUMBER)):
         if held := {each: words[each] for each in words if each in wanted}:
-            meaning.of(word).append(Said(node, held))
+            meaning.of(word).append(SaidOfValue(node, held))
     lists = {each: words[each] for each in words if each in _LIST or each in _COUNTING}
     if not lists.keys() <= _COUNTING:
-        meaning.lists.append(Said(node, lists))
+        meaning.lists.append(SaidOfValue(node, lists))
     if records := {each: words[each] for each in words if each in _RECORD}:
-        meaning.records.append(Said(node, records))
+        meaning.records.append(SaidOfValue(node, records))
     for word, held in words.items():
         if word == "$ref":
             beside.append(Piece(node.document.library.target(node, held)))

@@ -16,7 +16,7 @@ from ..judging.idle_words import warn
 from ..plain_document import plain_document
 from .kept_parts import homes, referred
 from .module_state import ModuleState
-from .records import Records
+from .records import RecordTypes
 from .types import TypeWriter
 
 _MOST_SHOWN = 5
@@ -110,7 +110,7 @@ def declarations_of(
 def _written(page: ModuleState) -> Declarations:
     """The module of a document."""
     types = TypeWriter(page)
-    page.records = records = Records(page, types)
+    page.records = records = RecordTypes(page, types)
     root = page.root
     if page.library.dynamic:
         # Where a dynamic reference leads depends on the way to it: such a document is judged as one.

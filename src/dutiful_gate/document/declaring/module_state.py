@@ -15,11 +15,11 @@ from ..judging.engine import DocumentEngine
 from ..judging.library import Library, Subschema
 from .kept_parts import needed, pruned
 from .meaning import Part, Piece, judging_pieces
-from .naming import Hint, Names, property_names
+from .naming import Hint, ModuleNames, property_names
 from .same_types import Meant
 
 if TYPE_CHECKING:
-    from .records import Records
+    from .records import RecordTypes
 
 NEVER: Final = "Never"
 _NOT_PLAIN = re.compile(r"\b(?:datetime|date|time|timedelta|UUID|IPv\w+|Path|ZoneInfo|bytes|tuple|Decimal|Gate)\b")
@@ -28,7 +28,7 @@ _NOT_PLAIN = re.compile(r"\b(?:datetime|date|time|timedelta|UUID|IPv\w+|Path|Zon
 class ModuleState:
     """What the parts of a document share while they become one module."""
 
-    records: Records
+    records: RecordTypes
 
     def __init__(
         self,
@@ -47,7 +47,7 @@ class ModuleState:
         self.documents = documents
         self.asked = asked
         # No type has the name of a property: inside a class the property would be meant.
-        self.names = Names(property_names([document, *documents.values()]))
+        self.names = ModuleNames(property_names([document, *documents.values()]))
         self.aliases: list[str] = []
         self.shared_aliases: dict[str, str] = {}
         self.named: dict[Part, str] = {}

@@ -57,7 +57,7 @@ def singular(name: str) -> str:
     return f"{name}Item"
 
 
-class Names:
+class ModuleNames:
     """Gives out names, each once."""
 
     def __init__(self, barred: Iterable[str] = ()) -> None:

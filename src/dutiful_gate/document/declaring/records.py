@@ -12,7 +12,7 @@ from ...regex.from_ecma import NoPattern
 from ...regex.overlap import may_share
 from ...regex.search import ecma_search
 from ..judging.library import Subschema
-from .meaning import Clause, Meaning, Part, Piece, Said, TooMany, gathered
+from .meaning import Clause, Meaning, Part, Piece, SaidOfValue, TooMany, gathered
 from .module_state import ModuleState
 from .naming import Hint, attribute, words_of
 from .patterns import every_of, pattern_of, pattern_rule
@@ -74,7 +74,7 @@ class Class:
         return any("this.length" in rule for rule in self.rules)
 
 
-class Records:
+class RecordTypes:
     """Writes the records of a module, one after the other."""
 
     def __init__(self, page: ModuleState, types: TypeWriter) -> None:
@@ -240,11 +240,11 @@ class Records:
 
     # Keys that no property names
 
-    def extras(self, meaning: Meaning) -> tuple[list[Extra], bool, dict[Said, list[str]]]:
+    def extras(self, meaning: Meaning) -> tuple[list[Extra], bool, dict[SaidOfValue, list[str]]]:
         """What holds for keys that no property names; whether all others are barred; and the keywords, by what says
         them, that cannot be told so."""
-        strange: dict[Said, list[str]] = {}
-        patterns: dict[str, list[tuple[Said, Subschema]]] = {}
+        strange: dict[SaidOfValue, list[str]] = {}
+        patterns: dict[str, list[tuple[SaidOfValue, Subschema]]] = {}
         for said in meaning.records:
             for pattern in said.words.get("patternProperties", {}):
                 patterns.setdefault(pattern, []).append((said, said.node.subschema("patternProperties", pattern)))
@@ -430,7 +430,12 @@ class Records:
         return found
 
     def ruled(
-        self, made: Class, meaning: Meaning, strange: dict[Said, list[str]], around: Properties, required: set[str]
+        self,
+        made: Class,
+        meaning: Meaning,
+        strange: dict[SaidOfValue, list[str]],
+        around: Properties,
+        required: set[str],
     ) -> None:
         """Put down what the class says as rules or documents."""
         for said in meaning.records:
@@ -577,7 +582,7 @@ def comment(part: Part, indent: str) -> list[str]:
 class _Field:
     """One property as a line of a class."""
 
-    def __init__(self, records: Records, part: Part, wire: str, name: str, owner: str, *, required: bool) -> None:
+    def __init__(self, records: RecordTypes, part: Part, wire: str, name: str, owner: str, *, required: bool) -> None:
         self.page = page = records.page
         self.attribute = name
         self.wire = wire
@@ -594,7 +599,7 @@ class _Field:
             self.type = page.annotated(self.type, [f"{page.ours('named')}({literal(wire)})"])
 
     @classmethod
-    def gathering(cls, records: Records, name: str, told: str) -> _Field:
+    def gathering(cls, records: RecordTypes, name: str, told: str) -> _Field:
         """The field that gathers keys nobody named."""
         made = cls.__new__(cls)
         made.page = page = records.page
@@ -679,7 +684,7 @@ def _named_in(node: Subschema) -> set[str]:
     return found | ({"$ref"} if "$ref" in words else set())
 
 
-def _pieces(said: Said, name: str) -> list[Piece]:
+def _pieces(said: SaidOfValue, name: str) -> list[Piece]:
     """What one schema says of a property."""
     found = []
     if name in said.words.get("properties", {}):

@@ -30,7 +30,7 @@ _WEB = {"format": "uri", "pattern": "^[Hh][Tt][Tt][Pp][Ss]?://[^/?#:]"}
 _SLUG = {"pattern": "^[a-z0-9]+(?:-[a-z0-9]+)*$"}
 
 
-class Said:
+class SaidOfScalar:
     """A type, the rules beside it, what must be imported for them, the keywords that are left, and formats that nobody
     knows, which ask nothing."""
 
@@ -46,12 +46,12 @@ class Said:
 
 def scalar(
     kind: str, words: dict[str, Any], *, formats: bool, secret: bool = False, beside: Iterable[str] = ()
-) -> Said:
+) -> SaidOfScalar:
     """The type and rules for the keywords of one kind of value, which may be a secret.
 
     `beside` names the keywords that further schemas say of the same value.
     """
-    said = Said(_EXACT if kind == "number" and _needs_digits(words) else _BASES.get(kind, ""))
+    said = SaidOfScalar(_EXACT if kind == "number" and _needs_digits(words) else _BASES.get(kind, ""))
     left = dict(words)
     if kind == "string" and formats:
         _text(said, left, judged=not (_JUDGING | {"format"}).isdisjoint(beside))
@@ -60,15 +60,15 @@ def scalar(
     return said
 
 
-def further(kind: str, words: dict[str, Any], *, secret: bool = False) -> Said:
+def further(kind: str, words: dict[str, Any], *, secret: bool = False) -> SaidOfScalar:
     """The rules for keywords that hold beside a type that is settled."""
-    said, left = Said(""), dict(words)
+    said, left = SaidOfScalar(""), dict(words)
     _rules(said, kind, left, secret=secret)
     said.left = left
     return said
 
 
-def _text(said: Said, left: dict[str, Any], *, judged: bool) -> None:
+def _text(said: SaidOfScalar, left: dict[str, Any], *, judged: bool) -> None:
     """The kinds that are written as text; `judged` tells that further rules on the text stand beside them."""
     for keywords, module, name in _written():
         if name not in _OF_TEXT and (judged or _JUDGING & left.keys() - keywords.keys()):
@@ -120,7 +120,7 @@ def _drop(left: dict[str, Any], keywords: Any) -> None:
         left.pop(word, None)
 
 
-def _rules(said: Said, kind: str, left: dict[str, Any], *, secret: bool) -> None:
+def _rules(said: SaidOfScalar, kind: str, left: dict[str, Any], *, secret: bool) -> None:
     """Rules for the keywords that have one; these are taken out."""
     if kind in LENGTHS:
         _length(said, left, *sorted(LENGTHS[kind], reverse=True))
@@ -142,7 +142,7 @@ def _rules(said: Said, kind: str, left: dict[str, Any], *, secret: bool) -> None
         _constants(said, left, kind)
 
 
-def _constants(said: Said, left: dict[str, Any], kind: str) -> None:
+def _constants(said: SaidOfScalar, left: dict[str, Any], kind: str) -> None:
     if "enum" in left and all(_is_of(kind, each) for each in left["enum"]):
         said.rules.append(f"it.one_of({', '.join(map(literal, left.pop('enum')))})")
     if "const" in left and _is_of(kind, left["const"]):
@@ -152,7 +152,7 @@ def _constants(said: Said, left: dict[str, Any], kind: str) -> None:
         said.rules.append(f"it != {literal(left.pop('not')['const'])}")
 
 
-def _length(said: Said, left: dict[str, Any], low: str, high: str) -> None:
+def _length(said: SaidOfScalar, left: dict[str, Any], low: str, high: str) -> None:
     least, most = left.pop(low, None), left.pop(high, None)
     if least is not None and most is not None:
         said.rules.append(f"it.length == {least}" if least == most else f"it.length.between({int(least)}, {int(most)})")
@@ -169,7 +169,7 @@ def _length(said: Said, left: dict[str, Any], low: str, high: str) -> None:
         del left["not"]
 
 
-def _bounds(said: Said, left: dict[str, Any]) -> None:
+def _bounds(said: SaidOfScalar, left: dict[str, Any]) -> None:
     if _is_empty(left):
         return  # nothing lies between: that is for a document to say
     for word, sign in (("minimum", ">="), ("exclusiveMinimum", ">"), ("maximum", "<="), ("exclusiveMaximum", "<")):

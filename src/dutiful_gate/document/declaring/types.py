@@ -10,7 +10,7 @@ from ..dialects import DRAFT_2020_12, Dialect
 from ..judging.keywords import list_parts
 from ..judging.library import Subschema
 from .disjoint import Apart, number_bounds_apart
-from .meaning import KINDS, Clause, Meaning, Part, Piece, Said, TooMany, gathered, json_kind, kind_of, part_of
+from .meaning import KINDS, Clause, Meaning, Part, Piece, SaidOfValue, TooMany, gathered, json_kind, kind_of, part_of
 from .module_state import NEVER, ModuleState
 from .naming import Hint, words_of
 from .scalars import LENGTHS, further, scalar
@@ -445,7 +445,7 @@ class TypeWriter:
         base, rules, first = "", [], True
         left: list[tuple[Subschema, dict[str, Any]]] = []
         stayed: set[str] = set()
-        several = meaning.of(kind) or [Said(part[0].node, {})]
+        several = meaning.of(kind) or [SaidOfValue(part[0].node, {})]
         for each in several:
             # What stands first and has no rule stays first: the others of its keyword stay with it.
             if first:
@@ -551,7 +551,7 @@ def _group(word: str) -> tuple[str, ...]:
     return ("if", "then", "else") if word == "if" else (word,)
 
 
-def _leaves_nothing(kind: str, several: list[Said]) -> bool:
+def _leaves_nothing(kind: str, several: list[SaidOfValue]) -> bool:
     """Whether bounds of several schemas leave no value between them."""
     if len(several) < 2:
         return False  # of one schema that is for its document to say
@@ -563,13 +563,13 @@ def _leaves_nothing(kind: str, several: list[Said]) -> bool:
     return bool(number_bounds_apart(several))
 
 
-def _say(several: list[Said], node: Subschema, word: str, held: Any) -> None:
+def _say(several: list[SaidOfValue], node: Subschema, word: str, held: Any) -> None:
     """Put a keyword beside what its schema says of such values already."""
     for each in several:
         if each.node is node and word not in each.words:
             each.words[word] = held
             return
-    several.append(Said(node, {word: held}))
+    several.append(SaidOfValue(node, {word: held}))
 
 
 def _plainly(value: Any) -> Any:

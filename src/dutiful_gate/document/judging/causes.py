@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import Any, Final
 
-from ...declare.facts import Facts, Got, Unit
+from ...declare.facts import Facts, Got, LengthUnit
 from ...declare.hash_limits import MOST_ALIKE
 from ...declare.phrases import Phrase, Row
 from ...declare.rules import Ceiling, Distinct, Floor, Length, Multiple, Rule
@@ -27,10 +27,10 @@ PHRASES = {
     "object": "an object",
 }
 """The types of the standard, as a reader is told them."""
-TEXT = Facts("text", "text", measured=Unit.CHARACTERS, text=True)
+TEXT = Facts("text", "text", measured=LengthUnit.CHARACTERS, text=True)
 NUMBER = Facts("a number", "number", ordered=(int, float), number=True)
-LIST = Facts("an array", "list", measured=Unit.ITEMS)
-RECORD = Facts("an object", "record", measured=Unit.KEYS)
+LIST = Facts("an array", "list", measured=LengthUnit.ITEMS)
+RECORD = Facts("an object", "record", measured=LengthUnit.KEYS)
 
 
 class Keyword:

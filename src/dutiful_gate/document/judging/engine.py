@@ -23,7 +23,7 @@ from ..plain_document import plain_document, read_document
 from .causes import Keywords
 from .checking import Checker
 from .compiler import Judge, SchemaCompiler
-from .findings import Finding, Found, Note, Question, spoken
+from .findings import Finding, Found, KeywordNote, Question, spoken
 from .findings import whole as whole_route
 from .following import Follower, Look
 from .interpreter import Interpreter
@@ -219,7 +219,7 @@ class DocumentEngine:
         """How many findings are told one by one, before those are chosen that come first in the data."""
         return max(_MOST_FOUND, 2 * self.limits.faults)
 
-    def _found(self, data: Any, notes: list[Note] | None, most: int = _MOST_OF_OUTPUT) -> Found:
+    def _found(self, data: Any, notes: list[KeywordNote] | None, most: int = _MOST_OF_OUTPUT) -> Found:
         """What is found: by compiled functions; word for word where they cannot settle it, or notes are wanted."""
         try:
             if notes is None and not self.flaws:
@@ -274,7 +274,7 @@ class DocumentEngine:
         found = self._found(data, None)
         if found:
             return {"valid": False, "errors": [_error(each) for each in _flat(found, set())]}
-        notes: list[Note] = []
+        notes: list[KeywordNote] = []
         self._found(data, notes)
         return {
             "valid": True,

@@ -127,7 +127,7 @@ class Found(list[Finding]):
         return len(self) >= self.most
 
 
-class Note(NamedTuple):
+class KeywordNote(NamedTuple):
     """An annotation: what a keyword says of a value that was admitted."""
 
     path: Path
@@ -174,7 +174,7 @@ class Question:
         path: Path = (),
         route: Route = None,
         found: Found | None = None,
-        notes: list[Note] | None = None,
+        notes: list[KeywordNote] | None = None,
     ) -> None:
         self.value = value
         self.scope = scope

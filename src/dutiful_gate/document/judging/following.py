@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from ...declare.json_pointer import below
 from ...report.fault import Path
-from .findings import Finding, Found, Note, Question
+from .findings import Finding, Found, KeywordNote, Question
 from .interpreter import Interpreter, has_a_say
 from .keywords import Scope, active
 from .library import Subschema
@@ -43,7 +43,7 @@ class Follower(Interpreter):
 
     def looks(self, root: Subschema, data: Any, value: Any, most: int) -> Iterator[Look]:
         """The schemas that look at the value, in the order in which they do."""
-        notes: list[Note] = []
+        notes: list[KeywordNote] = []
         self.judged(root, Question(data, found=Found(most), notes=notes))
         plain = Interpreter(self.options, self.keywords)
         plain.unsure = self.unsure

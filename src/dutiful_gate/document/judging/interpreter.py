@@ -16,7 +16,7 @@ from ...report.fault import Path
 from ..dialects import VOCABULARIES
 from .causes import Keywords, bounds_of, numbered
 from .content import holds
-from .findings import Evaluated, Finding, Found, Note, Question, Route
+from .findings import Evaluated, Finding, Found, KeywordNote, Question, Route
 from .json_values import is_bounded, is_integer, is_integer_4, is_number
 from .keywords import (
     COMBINING,
@@ -208,7 +208,7 @@ class _Evaluation:
 
     def note(self, word: str, held: Any) -> None:
         if self.ask.notes is not None:
-            self.ask.notes.append(Note(self.ask.path, (self.ask.route, (word,)), self.node.location(word), held))
+            self.ask.notes.append(KeywordNote(self.ask.path, (self.ask.route, (word,)), self.node.location(word), held))
 
     def into(self, subschema: Subschema, step: Any, value: Any, *words: str | int) -> bool:
         """Whether a part of the value is sound by a schema that this one holds."""

@@ -78,7 +78,7 @@ class Subschema:
 
     __slots__ = ("document", "number", "raw", "resource", "steps")
 
-    def __init__(self, document: Document, steps: Steps, raw: Any, resource: Resource, number: int) -> None:
+    def __init__(self, document: LoadedDocument, steps: Steps, raw: Any, resource: Resource, number: int) -> None:
         self.document = document
         self.steps = steps
         self.raw = raw
@@ -109,7 +109,7 @@ class Subschema:
         return f"{self.resource.uri}#{self.pointer}{pointer(steps)}"
 
 
-class Document:
+class LoadedDocument:
     """One document handed over."""
 
     __slots__ = ("late", "library", "name", "nodes", "raw")
@@ -163,14 +163,14 @@ class Library:
 
         `dialect` is that of the schema that refers to it: its own, where it names none.
         """
-        document = Document(self, uri, raw)
+        document = LoadedDocument(self, uri, raw)
         base = Resource(uri, dialect or self.dialect)
         self.index(document, (), raw, base)
         root = document.nodes[()]
         self.resources.setdefault(uri, root.resource)
         return root
 
-    def index(self, document: Document, steps: Steps, raw: Any, within: Resource) -> None:
+    def index(self, document: LoadedDocument, steps: Steps, raw: Any, within: Resource) -> None:
         """Make the nodes of a schema and of all that it holds, with their ids and anchors."""
         waiting: list[tuple[Steps, Any, Resource]] = [(steps, raw, within)]
         while waiting:

@@ -16,7 +16,7 @@ Judges = Mapping[str, tuple[str, Callable[[str], bool]]]
 _MOST_NOTED = 10_000
 
 
-class Memory(local):
+class JudgedMemory(local):
     """What was found while one piece of data is judged by a document whose branches meet, in this thread.
 
     `held` is None for other documents, and between two questions. `to_note` is of how many values annotations are noted
@@ -46,7 +46,7 @@ class JudgingOptions:
 
     def __init__(self, library: Library, formats: str | None, limits: Limits, judges: Judges) -> None:
         self.judges = judges
-        self.memory = Memory()
+        self.memory = JudgedMemory()
         self.library = library
         self.most_items = limits.items
         self.most_deep = limits.depth

@@ -9,7 +9,7 @@ from typing import Any
 
 from ...declare.constants import no_json
 from ...declare.embedded import Embedded
-from ...declare.facts import Facts, Unit, Unsaid
+from ...declare.facts import Facts, LengthUnit, Unsaid
 from ...declare.field_access import Path
 from ...declare.json_pointer import escaped, unescaped
 from ...declare.kinds import Text
@@ -664,7 +664,9 @@ def _codes(rule: object) -> tuple[str, ...]:
     if isinstance(rule, Length):
         return ("length", "count")
     if isinstance(rule, Rule):
-        faces = rule.faces("value", Facts("a value", "value", measured=Unit.ITEMS, text=True, number=True), _named)
+        faces = rule.faces(
+            "value", Facts("a value", "value", measured=LengthUnit.ITEMS, text=True, number=True), _named
+        )
         return tuple(dict.fromkeys(face.code for face in faces))
     return ()
 

@@ -40,7 +40,7 @@ _IN_JSON = {
 }
 
 
-class Needs(NamedTuple):
+class FaultWords(NamedTuple):
     """What a fault says: its code, what would pass, what is known of the value, and what else its cause holds."""
 
     code: str
@@ -49,9 +49,9 @@ class Needs(NamedTuple):
     more: dict[str, Any]
 
 
-def needs(code: str, words: str, facts: Facts | None = None, **more: Any) -> Needs:
+def needs(code: str, words: str, facts: Facts | None = None, **more: Any) -> FaultWords:
     """What a fault says."""
-    return Needs(code, words, facts, more)
+    return FaultWords(code, words, facts, more)
 
 
 class Check(NamedTuple):
@@ -64,7 +64,7 @@ class Check(NamedTuple):
     """
 
     test: str
-    needs: Needs
+    needs: FaultWords
     answer: str = REFUSE
     under: str = ""
     given: str = ""
@@ -138,7 +138,7 @@ class Outcome(ABC):
         """What follows is for what nothing was wrong with since a mark."""
 
     @abstractmethod
-    def not_of(self, frame: Frame, exactly: str, loosely: str, said: Needs) -> Check:
+    def not_of(self, frame: Frame, exactly: str, loosely: str, said: FaultWords) -> Check:
         """The check that a value is of a class: `exactly` of one as a rule, or `loosely` of some."""
 
     @abstractmethod
@@ -183,7 +183,7 @@ class Outcome(ABC):
         """The frame of the key of an entry."""
 
     @abstractmethod
-    def not_plain_text(self, frame: Frame, test: str, said: Needs) -> Check:
+    def not_plain_text(self, frame: Frame, test: str, said: FaultWords) -> Check:
         """The check for a text of which a test is true."""
 
     @abstractmethod

@@ -25,7 +25,7 @@ from ..own_functions import Doubt, Unread
 from ..plan import choice_reader, choice_ready, is_lone_text, is_text, member_table
 from ..runtime import in_json_forms
 from .frame import Frame
-from .outcome import DOUBT, REFUSE, Check, Loop, Needs
+from .outcome import DOUBT, REFUSE, Check, FaultWords, Loop
 from .records import RecordWalk
 from .settled import settled_test
 
@@ -79,7 +79,7 @@ class QuickValues(RecordWalk):
         """The answer for a value not exactly of a class: in doubt where it is of one that may be taken for it."""
         return f"return UNSURE if isinstance({value}, {classes}) else REFUSED"
 
-    def not_of(self, frame: Frame, exactly: str, loosely: str, said: Needs) -> Check:
+    def not_of(self, frame: Frame, exactly: str, loosely: str, said: FaultWords) -> Check:
         """A value of a class that may be taken for the wanted one is in doubt."""
         if frame.reading is Reading.MIXED and exactly == "str":  # what came as text is of a class of its own there
             return Check(f"not isinstance({frame.value}, str)", said)
@@ -269,7 +269,7 @@ class QuickValues(RecordWalk):
         """It is read in its own variable."""
         return loop.frame.part(loop.key)
 
-    def not_plain_text(self, frame: Frame, test: str, said: Needs) -> Check:
+    def not_plain_text(self, frame: Frame, test: str, said: FaultWords) -> Check:
         """What is no plain text, or one that is not as it should be."""
         return Check(f"{frame.value}.__class__ is not str or {test}", said, self.unless_is(frame.value, "str"))
 

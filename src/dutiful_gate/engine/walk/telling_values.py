@@ -33,7 +33,7 @@ from ..runtime import (
     wordless_fault,
 )
 from .frame import Frame
-from .outcome import Check, Loop, Needs, needs
+from .outcome import Check, FaultWords, Loop, needs
 from .quick_values import site
 from .records import RecordWalk
 
@@ -48,7 +48,7 @@ class TellingValues(RecordWalk):
 
     # Faults
 
-    def cause(self, frame: Frame, said: Needs) -> str:
+    def cause(self, frame: Frame, said: FaultWords) -> str:
         """The name of a cause at the field that is being written."""
         more: dict[str, Any] = {
             "label": frame.spoken.label,
@@ -130,7 +130,7 @@ class TellingValues(RecordWalk):
         with self.block(f"if len(faults) == {mark}:"):
             yield
 
-    def not_of(self, frame: Frame, exactly: str, loosely: str, said: Needs) -> Check:
+    def not_of(self, frame: Frame, exactly: str, loosely: str, said: FaultWords) -> Check:
         """Whatever may be taken for it will do."""
         test = f"not isinstance({frame.value}, {loosely})"
         if exactly == "list":  # as a rule it is one
@@ -256,7 +256,7 @@ class TellingValues(RecordWalk):
         with self.otherwise():
             yield
 
-    def choices(self, frame: Frame, code: str, values: Sequence[object], **more: Any) -> Needs:
+    def choices(self, frame: Frame, code: str, values: Sequence[object], **more: Any) -> FaultWords:
         """What is said of a value that is none of some constants; of secrets they are not told either."""
         if frame.hidden:
             return needs(code, "one of the values that are allowed", **more)
@@ -330,7 +330,7 @@ class TellingValues(RecordWalk):
         self.write(f"{frame.path} = {whole.path} + ({step},)")
         return frame
 
-    def not_plain_text(self, frame: Frame, test: str, said: Needs) -> Check:
+    def not_plain_text(self, frame: Frame, test: str, said: FaultWords) -> Check:
         """What is no text is told when it is read."""
         return Check(f"isinstance({frame.value}, str) and {test}", said)
 

@@ -6,7 +6,7 @@ somebody asks about.
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import ClassVar, Final
 
 from ...codegen.unit import Unit
 from ...declare.facts import Facts
@@ -23,6 +23,8 @@ from .frame import Frame
 from .outcome import Loop
 from .records import RecordSoFar
 from .telling import Telling
+
+_HIDDEN_RULE: Final = "a hidden rule"
 
 
 def tracing_unit(plan: Plan) -> Unit:
@@ -131,7 +133,7 @@ class Tracing(Telling):
         """Its answer; beside a secret its constants are not told."""
         mark = self.mark(frame)
         super().rule(rule, facts, frame)
-        words = type(rule).__name__ if frame.shown.outlined else str(rule)
+        words = _HIDDEN_RULE if frame.shown.outlined else str(rule)
         self.passed(frame, "rule", words, f"len(faults) == {mark}")
 
     # Unions
@@ -202,7 +204,7 @@ class Tracing(Telling):
         super().record_rule(rule, tests, condition, reach, so_far)
         fields = [record.by_attribute[name] for name in rule.fields]
         hides = (frame.shown.outlined and any(field.use.secret for field in fields)) or frame.hidden
-        words = type(rule).__name__ if hides else str(rule)
+        words = _HIDDEN_RULE if hides else str(rule)
         wires = tuple(field.wire for field in fields)
         told = frame.bind((words, wires, rule.of_whole), "RULE")
         sound = [so_far.sound[name] for name in rule.fields if name in so_far.sound]

@@ -30,7 +30,7 @@ from ..hash_limits import spreads
 from ..plan import collection, is_text, may_be_blank, tag_reader
 from ..runtime import REREAD
 from .frame import Frame
-from .outcome import DOUBT, Check, Loop, Needs, Outcome, needs
+from .outcome import DOUBT, Check, FaultWords, Loop, Outcome, needs
 from .settled import settled_test
 
 SETS = frozenset(["set", "frozenset"])
@@ -148,7 +148,7 @@ class Walk(Outcome):
         said = needs("size", "at most {most} of them", expected={"most": most}, got=Got.LENGTH)
         return Check(f"len({frame.value}) > {most}", said, counted=True)
 
-    def crowd(self, noun: str) -> Needs:
+    def crowd(self, noun: str) -> FaultWords:
         """What is said of too many values of one hash."""
         return needs(
             "size", f"at most {{most}} different {noun} that share a hash", expected={"most": MOST_ALIKE}, got="more"
