@@ -9,8 +9,14 @@ PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
 
+# `PART=engine` runs what is for one room, a few rows of each table: a look on the way. Then all of it.
+ifdef PART
+test: $(VENV)/.dev
+	PART=$(PART) $(BIN)/python -m pytest -n 2 -q
+else
 test: lint
 	$(BIN)/python -m pytest -n 2
+endif
 
 # On every Python from 3.11 to 3.14 that is found on the machine.
 test-all: $(VENV)/.dev

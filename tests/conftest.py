@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import re
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -17,7 +19,11 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
     derandomize=not os.environ.get("FRESH"),
 )
-settings.load_profile("steady")
+# `make test PART=engine`: a few examples of each property, and a few rows of each table.
+PART = os.environ.get("PART", "")
+_ROWS = 4
+settings.register_profile("part", settings.get_profile("steady"), max_examples=3)
+settings.load_profile("part" if PART else "steady")
 
 # A quick function that raises at each call would be found by nobody: the telling one has the last word.
 own_functions.LOUD = True
@@ -33,3 +39,32 @@ def sound() -> dict[str, Any]:
         "contact": "desk@quillport.example",
         "crates": [{"contents": "coiled rope", "weight_kg": 120}, {"contents": "paint", "weight_kg": 48.5}],
     }
+
+
+def rooms_of(file: Path) -> set[str]:
+    """The rooms that a test file is for, and those that they are parts of."""
+    said = re.search(r"(?m)^# Rooms: (.+)$", file.read_text())
+    rooms = {room.strip() for room in said[1].split(",")} if said else set()
+    return rooms | {room.partition("/")[0] for room in rooms}
+
+
+def pytest_ignore_collect(collection_path: Path) -> bool | None:
+    """Of one part, only the test files that are for it."""
+    if PART and collection_path.name.startswith("test_"):
+        return PART not in rooms_of(collection_path)
+    return None
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Of one part, a few rows of each test that has many."""
+    if not PART:
+        return
+    if not items:
+        raise pytest.UsageError(f"no test file is for the part {PART!r}: see the lines '# Rooms:' in tests/")
+    of_test: dict[str, list[pytest.Item]] = {}
+    for item in items:
+        of_test.setdefault(item.nodeid.partition("[")[0], []).append(item)
+    kept = [item for every in of_test.values() for item in every[:: -(-len(every) // _ROWS)]]
+    left_out = [item for item in items if item not in kept]
+    config.hook.pytest_deselected(items=left_out)
+    items[:] = kept

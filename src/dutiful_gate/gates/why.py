@@ -29,12 +29,20 @@ def explained(gate: AnyGate[Any], data: object, pointer: str = "") -> Explanatio
     if pointer and not pointer.startswith("/"):
         raise ValueError(f"{pointer!r} is no JSON Pointer: write /{pointer}, or nothing for the whole")
     steps = steps_of(pointer)
-    try:
-        return _explained(gate, data, steps)
-    except RecursionError:
-        raise
-    except Exception:  # something in the data lies about what it is; what a developer's own code raises is raised again
-        return _explained(gate, without_liars(data, typed=not gate.reads.in_json), steps)
+    faults = gate.examine(data).faults  # what a developer's own code raises is raised here
+    typed = not gate.reads.in_json
+    for view in (
+        lambda: data,
+        lambda: without_liars(data, typed=typed),  # something in the data lies about what it is
+        lambda: without_liars(data, typed=typed, plain=True),
+    ):
+        try:
+            return _explained(gate, view(), steps)
+        except RecursionError:
+            raise
+        except Exception:
+            continue
+    return Explanation((), (), faults, came=True)
 
 
 def _explained(gate: AnyGate[Any], data: object, steps: tuple[str, ...]) -> Explanation:
