@@ -243,9 +243,15 @@ class Texts:
 
 def test_references_of_settings_are_bounded(tmp_path: Path) -> None:
     doubling = "".join(f'k{number}="${{a.k{number + 1}}}${{a.k{number + 1}}}"\n' for number in range(30))
-    for last in ("x", ""):
-        with pytest.raises(RefusedSettings, match=r"at most 1,?048,?576 characters"):
-            settings_of(tmp_path, f'[a]\n{doubling}k30="{last}"\n', expands=True)
+    with pytest.raises(RefusedSettings, match=r"at most 1,?048,?576 characters"):
+        settings_of(tmp_path, f'[a]\n{doubling}k30="x"\n', expands=True)
+    # What comes to nothing is put in a thousand million times where each reference is followed anew.
+    assert settings_of(tmp_path, f'[a]\n{doubling}k30=""\n', expands=True).a["k0"] == ""
+    chain = [f'k{number}="${{a.k{number + 1}}}"\n' for number in range(40)]
+    for lines in (chain, chain[::-1]):  # whichever is read first
+        with pytest.raises(RefusedSettings, match="leads back to itself") as refused:
+            settings_of(tmp_path, f'[a]\n{"".join(lines)}k40="x"\n', expands=True)
+        assert {fault.path for fault in refused.value.faults} == {("a", f"k{number}") for number in range(7)}
     few = "".join(f'k{number}="${{a.k{number + 1}}}${{a.k{number + 1}}}"\n' for number in range(5))
     assert settings_of(tmp_path, f'[a]\n{few}k5="x"\n', expands=True).a["k0"] == "x" * 32
 

@@ -51,6 +51,9 @@ class Expansion:
         self.most = most
         self._put_in = 0
         self._weights: dict[int, int] = {}
+        # What settings came to, each with how many others it leads through: references to references double.
+        self._known: dict[Path, tuple[Any, int]] = {}
+        self._reached = 0
         self.wrong: list[tuple[Path, Cause]] = []
 
     def whole(self) -> Any:
@@ -74,7 +77,8 @@ class Expansion:
 
     def _text(self, text: str, path: Path, through: tuple[Path, ...]) -> Any:
         if path in through or len(through) > _DEEPEST:
-            raise CannotExpand("${...} that leads to a setting of its own", "one that leads back to itself")
+            raise self._leads_back()
+        self._reached = max(self._reached, len(through))
         whole = _REFERENCE.fullmatch(text)
         if whole is not None and whole[1] is not None:
             return self._of(whole[1], (*through, path))
@@ -127,8 +131,27 @@ class Expansion:
         if self.names.is_hidden(path, self.data):
             raise CannotExpand("${...} of a setting that is no secret", "a secret")
         if isinstance(held, str) and "${" in held and self.expands(path):
-            return self._text(held, path, through)
+            return self._expanded(held, path, through)
         return held
+
+    def _expanded(self, text: str, path: Path, through: tuple[Path, ...]) -> Any:
+        """The text of another setting, expanded once."""
+        depth = len(through)
+        if path in self._known:
+            held, further = self._known[path]
+            if depth + further > _DEEPEST:
+                raise self._leads_back()
+            self._reached = max(self._reached, depth + further)
+            return held
+        reached, self._reached = self._reached, depth
+        held = self._text(text, path, through)
+        self._known[path] = held, self._reached - depth
+        self._reached = max(reached, self._reached)
+        return held
+
+    @staticmethod
+    def _leads_back() -> CannotExpand:
+        return CannotExpand("${...} that leads to a setting of its own", "one that leads back to itself")
 
     def _held_at(self, path: Path) -> Any:
         held: Any = self.data
