@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -41,17 +42,24 @@ def sound() -> dict[str, Any]:
     }
 
 
-def rooms_of(file: Path) -> set[str]:
-    """The rooms that a test file is for, and those that they are parts of."""
+def rooms_of(file: Path) -> list[str]:
+    """The rooms that a test file is for, the chief one first."""
     said = re.search(r"(?m)^# Rooms: (.+)$", file.read_text())
-    rooms = {room.strip() for room in said[1].split(",")} if said else set()
-    return rooms | {room.partition("/")[0] for room in rooms}
+    return [room.strip().partition("/")[0] for room in said[1].split(",")] if said else []
+
+
+@cache
+def files_of_part(folder: Path) -> frozenset[Path]:
+    """The test files that are chiefly for the part; where none is, those that are for it among others."""
+    files = {file: rooms_of(file) for file in folder.glob("test_*.py")}
+    chiefly = frozenset(file for file, rooms in files.items() if rooms[:1] == [PART])
+    return chiefly or frozenset(file for file, rooms in files.items() if PART in rooms)
 
 
 def pytest_ignore_collect(collection_path: Path) -> bool | None:
     """Of one part, only the test files that are for it."""
     if PART and collection_path.name.startswith("test_"):
-        return PART not in rooms_of(collection_path)
+        return collection_path not in files_of_part(collection_path.parent)
     return None
 
 
