@@ -44,8 +44,9 @@ from dutiful_gate import (
     via,
     when,
 )
+from dutiful_gate.sample.cannot_sample import CannotSample
 from dutiful_gate.sample.edges import Edges
-from dutiful_gate.sample.payloads import CannotSample, Payloads
+from dutiful_gate.sample.payloads import Payloads
 from dutiful_gate.versions.comparison import Comparison, compare
 
 FIELDS = ("number", "berth", "weight", "remark", "lots")

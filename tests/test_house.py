@@ -9,6 +9,7 @@ import re
 import subprocess
 import sys
 import tomllib
+from graphlib import CycleError, TopologicalSorter
 from importlib import import_module
 from pathlib import Path
 
@@ -139,6 +140,37 @@ def test_no_room_imports_against_the_charters_directions() -> None:
                     ("yaml", "yaml_text.py"),
                     ("dotenv", "env_text.py"),
                 }, f"{file.relative_to(ROOT)} leans on {name}"
+
+
+def modules_imported(file: Path) -> set[Path]:
+    """The files of the package that a module imports as it runs, inside functions too; not those for annotations."""
+    tree = ast.parse(file.read_text())
+    for_annotations = {
+        id(inner)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.If) and "TYPE_CHECKING" in ast.unparse(node.test)
+        for inner in ast.walk(node)
+    }
+    found = set()
+    for node in ast.walk(tree):
+        if not isinstance(node, ast.ImportFrom) or not node.level or id(node) in for_annotations:
+            continue
+        base = file.parents[node.level - 1].joinpath(*(node.module or "").split("."))
+        for alias in node.names:
+            inside, module = base / f"{alias.name}.py", base.with_suffix(".py")
+            found |= {each for each in (inside if inside.exists() else module,) if each.exists() and each != file}
+    return found
+
+
+def test_no_modules_import_each_other_in_a_circle() -> None:
+    """A circle is dissolved by moving what both need below them; the engine is told to those who ask for a reader."""
+    files = [file for file in ROOT.rglob("*.py") if file.name != "__init__.py"]
+    try:
+        order = list(TopologicalSorter({file: modules_imported(file) for file in files}).static_order())
+    except CycleError as error:
+        way = " -> ".join(str(file.relative_to(ROOT)) for file in error.args[1])
+        pytest.fail(f"these modules import each other, maybe inside a function: {way}")
+    assert len(order) >= len(files)
 
 
 def test_a_class_name_stands_once() -> None:

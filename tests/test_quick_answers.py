@@ -22,7 +22,8 @@ from dutiful_gate.declare.facts import DROPS, REFUSED, UNSURE, Stop
 from dutiful_gate.engine import own_functions
 from dutiful_gate.engine.engine import Engine
 from dutiful_gate.engine.plan import Plan
-from dutiful_gate.sample.payloads import CannotSample, Payloads
+from dutiful_gate.sample.cannot_sample import CannotSample
+from dutiful_gate.sample.payloads import Payloads
 
 
 class Port(Enum):

@@ -23,8 +23,9 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, pr
 from any_declaration import Maker, any_declaration
 from dutiful_gate import DeclarationError, Gate, Refused, Source, payloads
 from dutiful_gate.prove.laws import is_sayable
+from dutiful_gate.sample.cannot_sample import CannotSample
 from dutiful_gate.sample.edges import Edges
-from dutiful_gate.sample.payloads import CannotSample, Payloads
+from dutiful_gate.sample.payloads import Payloads
 from dutiful_gate.sample.typed_values import Made
 from dutiful_gate.shape.walk import uses_of
 

@@ -56,8 +56,9 @@ from dutiful_gate import (
 )
 from dutiful_gate.cli.app import dutiful
 from dutiful_gate.document.judging.metaschemas import standard_document
+from dutiful_gate.sample.cannot_sample import CannotSample
 from dutiful_gate.sample.edges import ODD, Edges
-from dutiful_gate.sample.payloads import CannotSample, Payloads
+from dutiful_gate.sample.payloads import Payloads
 from dutiful_gate.sample.sampling import maker_for
 from dutiful_gate.versions import breaks, compare
 

@@ -4,8 +4,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from .declare.clock import now, today
     from .declare.errors import DeclarationError
-    from .declare.formats.email import Email
-    from .declare.formats.web import Hostname, Slug, WebUrl
+    from .declare.formats.web import Email, Hostname, Slug, WebUrl
     from .declare.limits import Limits
     from .declare.marks import (
         about,
@@ -64,7 +63,7 @@ if TYPE_CHECKING:
     from .report.fault import Fault
     from .report.place import Place
     from .report.verdict import Refused, Verdict
-    from .sample.payloads import CannotSample
+    from .sample.cannot_sample import CannotSample
     from .sample.sampling import payloads, probes, samples
 
 __version__ = "0.4.0"
@@ -155,8 +154,7 @@ _ROOMS = {
     "declare.errors": "DeclarationError",
     "declare.sealed": "Sealed pickling_sealed",
     "declare.sources": "FromText Source",
-    "declare.formats.email": "Email",
-    "declare.formats.web": "Hostname Slug WebUrl",
+    "declare.formats.web": "Email Hostname Slug WebUrl",
     "declare.limits": "Limits",
     "declare.marks": (
         "about also_named appended as_text camel goes_out if_absent kebab lenient named or_infinite rest "
@@ -183,7 +181,7 @@ _ROOMS = {
     "report.place": "Place",
     "report.verdict": "Refused Verdict",
     "sample.sampling": "payloads probes samples",
-    "sample.payloads": "CannotSample",
+    "sample.cannot_sample": "CannotSample",
 }
 _ROOM_OF = {name: room for room, names in _ROOMS.items() for name in names.split()}
 

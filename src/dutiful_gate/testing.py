@@ -24,7 +24,7 @@ from .gates.typed import Gate
 from .report.fault import Fault
 from .report.shown_values import counted, visible
 from .report.verdict import Verdict
-from .sample.payloads import CannotSample
+from .sample.cannot_sample import CannotSample
 from .sample.sampling import gate_of, maker_for, probes
 
 if TYPE_CHECKING:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from ..sample.payloads import CannotSample
+from ..sample.cannot_sample import CannotSample
 from ..sample.sampling import payloads
 from ..sample.sampling import probes as probe
 from .console import sure_output

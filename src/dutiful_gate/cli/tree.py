@@ -20,7 +20,7 @@ from ..outline.of_data import data_tree
 from ..outline.of_document import shape_tree
 from ..report.shown_values import visible
 from ..report.verdict import Verdict
-from ..sample.payloads import CannotSample
+from ..sample.cannot_sample import CannotSample
 from ..sample.sampling import payloads
 from .console import console, sure_output
 from .deliveries import files_of

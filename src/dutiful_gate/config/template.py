@@ -17,7 +17,8 @@ from ..engine.plan import Plan
 from ..report.fault import Path, dotted
 from ..report.markdown import code_span, escaped
 from ..report.shown_values import visible
-from ..sample.payloads import CannotSample, Payloads
+from ..sample.cannot_sample import CannotSample
+from ..sample.payloads import Payloads
 from ..shape.known_defaults import is_unknown, known_default, without_makers
 from ..shape.nodes import MISSING, Choice, Entries, Field, Items, Link, Nothing, Nullable, Record, Use
 from ..shape.to_json import plain

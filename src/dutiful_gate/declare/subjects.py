@@ -142,7 +142,7 @@ class It(Subject):
 
     def of_format(self, name: str) -> OfFormat:
         """Text of a format of the JSON Schema standard, by its name there: "uri", "hostname", "duration"."""
-        from .formats.table import of_format
+        from .rules.format import of_format
 
         return of_format(name)
 

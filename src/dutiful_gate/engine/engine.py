@@ -20,7 +20,7 @@ from .handover import forget
 from .later import is_large
 from .outgoing import is_judged_inside, outgoing
 from .own_functions import Passing, passed_on, told, unwrapped
-from .plan import Plan
+from .plan import Plan, reads_by
 from .runtime import TOO_DEEP, Log
 from .trace import TraceLog, Way
 from .walk.outgoing import outgoing_unit
@@ -271,6 +271,9 @@ class Engine:
         out = outgoing_unit(self.plan, secrets=False, exact=False, checked=False)
         pieces = {"The sound case": sound.source, "Every fault": collect.source, "The way out": out.source}
         return whole(pieces, [*sound.legend, *collect.legend, *out.legend])
+
+
+reads_by(Engine)
 
 
 def _making(plan: Plan) -> list[tuple[object, object]]:

@@ -11,7 +11,7 @@ from ..declare.sources import Source
 from ..shape.nodes import Branches, Use
 from ..shape.to_json import plain
 from ..shape.walk import part_of
-from .plan import Plan
+from .plan import Plan, reader_of
 
 
 class _Found(local):
@@ -100,11 +100,9 @@ class OutgoingAlone:
     def __call__(self, value: Any) -> bool:
         """Ask it of a value."""
         if self._reads is None:
-            from .engine import Engine
-
             plan = self.plan
             read = Plan(part_of(plan.shape, self.use), Source.JSON, plan.refused_again, plan.limits)
-            self._reads = Engine(read).collect
+            self._reads = reader_of(read).collect
         try:
             told = plain(self.use, value, self.plan.shape)
         except StopIteration:  # a value of none of them

@@ -39,7 +39,7 @@ from ..shape.one_way import is_for_admission, is_told_apart
 from ..shape.stages import stages_of
 from ..shape.to_json import plain
 from ..shape.walk import every, held_by, leads, part_of, rebuilt, rebuilt_records, uses_of
-from .plan import Plan
+from .plan import Plan, reader_of
 
 if TYPE_CHECKING:
     from ..declare.wish import Wish
@@ -155,10 +155,8 @@ class DistinctAgain(_AtTheWayOut):
 
     @cached_property
     def _reads(self) -> Callable[[Any], Any]:
-        from .engine import Engine
-
         held = part_of(self.shape, Use(Items(self.item, "list")))
-        return Engine(Plan(held, Source.JSON, False, Limits())).collect
+        return reader_of(Plan(held, Source.JSON, False, Limits())).collect
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         """They fail as items do that are alike."""

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from enum import Enum
 from functools import cached_property
-from typing import Protocol
+from typing import Any, Protocol
 
 from ..declare.facts import Own
 from ..declare.kinds import Kind, Text
@@ -88,6 +88,29 @@ class Plan(Value):
     def fitted(self, kind: Kind) -> Kind:
         """A kind within the limits."""
         return kind.within(self.limits.depth)
+
+
+class Reader(Protocol):
+    """What reads data by a plan: an engine."""
+
+    def sound(self, data: Any) -> Any:
+        """The value, or what says why there is none."""
+
+    def collect(self, data: Any) -> tuple[Any, Any]:
+        """The value or REFUSED, and what was found."""
+
+
+_READERS: list[Callable[[Plan], Reader]] = []
+
+
+def reads_by(make: Callable[[Plan], Reader]) -> None:
+    """Let plans be read by what this makes: said by the engine, which stands above those who ask for a reader."""
+    _READERS[:] = [make]
+
+
+def reader_of(plan: Plan) -> Reader:
+    """What reads a part by a plan of its own."""
+    return _READERS[0](plan)
 
 
 def known_keys(plan: Plan, record: Record, *, withheld: bool = False) -> frozenset[str]:

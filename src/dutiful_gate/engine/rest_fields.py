@@ -11,7 +11,7 @@ from ..declare.sources import Reading, read_so
 from ..report.fault import Path
 from ..shape.nodes import Entries, Field, Record, Scalar, Shape, Use
 from ..shape.walk import part_of
-from .plan import Plan, is_text
+from .plan import Plan, is_text, reader_of
 from .runtime import Log
 
 Dicts = tuple[dict[Any, Any], ...]
@@ -68,10 +68,8 @@ def _test(shape: Shape, field: Field, reading: Reading) -> Callable[[Any], bool]
 
     def test(text: Any) -> bool:
         if not held:
-            from .engine import Engine
-
             read = reading if is_text(key) else reading.of_keys
-            held.append(Engine(Plan(part_of(shape, key), read_so(read))))
+            held.append(reader_of(Plan(part_of(shape, key), read_so(read))))
         engine = held[0]
         return engine.sound(text).__class__ is not Stop or engine.collect(text)[0].__class__ is not Stop
 

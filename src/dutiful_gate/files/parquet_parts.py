@@ -14,8 +14,8 @@ from ..gates.base import AnyGate
 from ..gates.typed import Gate
 from ..safe_files.own_files import made_anew, opened_again
 from ..tables.arrow_types import DoesNotFit, arrow_schema, columns_of
+from .growing_file import cannot_begin, named, part_of
 from .opened import BrokenOff, CannotStart
-from .outputs import cannot_begin, named, part_of
 
 PART_ROWS: Final = 100_000
 GROUP_ROWS: Final = 10_000

@@ -14,8 +14,8 @@ from openpyxl.cell import WriteOnlyCell
 from openpyxl.formula.translate import Translator
 
 from ..safe_files.own_files import made_anew, opened_again
+from .growing_file import GrowingFile, named, part_of
 from .opened import opened
-from .outputs import GrowingFile, named, part_of
 from .workbook import letters_of, opened_workbook, rows_of, seekable
 
 _ALWAYS: Final = (1980, 1, 1, 0, 0, 0)

@@ -20,9 +20,10 @@ from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..safe_files.own_files import HeldElsewhere, Lock, opened_again, write_whole
+from .growing_file import GrowingFile
 from .item import Item
 from .opened import BrokenOff, CannotStart, Form, form_of
-from .outputs import GrowingFile, Output, of_admitted, of_refused
+from .outputs import Output, of_admitted, of_refused
 
 JOURNAL: Final = ".journal"
 LOCK: Final = ".lock"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..declare.json_pointer import below, steps_of
 from ..document.judging.engine import DocumentEngine
@@ -14,8 +14,10 @@ from ..engine.trace import TraceLog, short
 from ..report.fault import Fault, Path
 from ..report.hostile_objects import without_liars
 from ..report.shown_values import shown
-from .base import AnyGate
 from .explanation import Explanation, ToldStage
+
+if TYPE_CHECKING:
+    from .base import AnyGate
 
 _ON_THE_WAY = frozenset(["field", "union", "branch", "key", "gathered"])
 """What is told of what is around a value."""

@@ -8,9 +8,9 @@ from time import perf_counter
 from typing import Any
 
 from ..gates.document import DocumentGate
+from ..sample.cannot_sample import CannotSample
 from ..sample.edges import ODD
 from ..sample.of_document import DocumentPayloads
-from ..sample.payloads import CannotSample
 from .laws import Disagreement, is_sayable
 from .proof import Proof
 from .second_opinion import second_opinions

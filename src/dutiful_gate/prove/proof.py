@@ -9,8 +9,9 @@ from typing import Any
 
 from ..document.document import Unstated
 from ..gates.typed import Gate
+from ..sample.cannot_sample import CannotSample
 from ..sample.edges import Edges
-from ..sample.payloads import CannotSample, Payloads
+from ..sample.payloads import Payloads
 from .laws import Disagreement, Laws
 from .smaller import smallest
 

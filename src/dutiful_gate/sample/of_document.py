@@ -23,7 +23,7 @@ from ..regex.drawing import drawn_from
 from ..regex.from_ecma import read_ecma
 from ..regex.search import ecma_search
 from ..report.fault import pointer
-from .payloads import CannotSample
+from .cannot_sample import CannotSample
 from .text import CODES, words_for
 
 _TRIES = 40

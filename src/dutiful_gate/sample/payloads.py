@@ -39,9 +39,9 @@ from ..shape.nodes import (
 )
 from ..shape.stages import stages_of
 from ..shape.to_json import belongs, plain
+from .cannot_sample import TRIES, CannotSample
 from .text import FreightWish
 
-_TRIES = 80
 # Of all parts of one payload together: where records hold records that are hard to find, tries would multiply.
 _MOST_TRIES = 4_000
 _LARGEST = 100_000
@@ -68,38 +68,6 @@ _OF_ALL_MAKES = (
 )
 """Texts of several makes, for functions of which nothing is known."""
 _DEEPEST = 60  # past it, a type leads to itself without an end
-
-
-class CannotSample(Exception):
-    """No sound value was found; says for which field, and what to do about it."""
-
-    def __init__(self, name: str, phrase: str) -> None:
-        super().__init__(
-            f"{name or 'the value'}: no sound value was found in {_TRIES} tries for {phrase} with its rules; "
-            "give one beside it, as in about(examples=[...])"
-        )
-
-    @classmethod
-    def fixed(cls, name: str, why: str) -> CannotSample:
-        """For values that were to be fixed."""
-        made = cls.__new__(cls)
-        Exception.__init__(made, f"{name}: {why}" if name else why)
-        return made
-
-    @classmethod
-    def too_large(cls, name: str, what: str) -> CannotSample:
-        """For what would be larger than anybody wants a sample to be."""
-        return cls.fixed(name, f"{what} is more than a sample is made of; give one, as in about(examples=[...])")
-
-    @classmethod
-    def of_document(cls, place: str, schemas: str) -> CannotSample:
-        """For a place in data that schemas want something of."""
-        made = cls.__new__(cls)
-        Exception.__init__(
-            made,
-            f'{place or "the whole"}: no sound value was found for {schemas}; give one there, as in "examples": [...]',
-        )
-        return made
 
 
 class Payloads:
@@ -149,7 +117,7 @@ class Payloads:
         if examples and self.random.random() < 0.3:
             return self.random.choice(list(examples))
         offered: list[Any] | None = None
-        for tried in range(_TRIES):
+        for tried in range(TRIES):
             try:
                 made = self.attempt(use, depth, name)
             except CannotSample:
@@ -272,7 +240,7 @@ class Payloads:
     def record(self, record: Record, depth: int) -> dict[str, Any]:
         """A record whose fields are sound, and what they must be to each other too."""
         made: dict[str, Any] = {}
-        for _ in range(_TRIES):
+        for _ in range(TRIES):
             made = {}
             for field in record.fields:
                 if _is_barred(field.use) and not field.required:

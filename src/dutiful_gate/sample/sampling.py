@@ -13,9 +13,10 @@ from ..gates.typed import Gate
 from ..report.fault import Fault
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Sealing, Shape, Use
 from ..shape.to_json import plain
+from .cannot_sample import CannotSample
 from .edges import Edges
 from .of_document import DocumentPayloads, exchanged
-from .payloads import CannotSample, Payloads
+from .payloads import Payloads
 
 T = TypeVar("T")
 Path = tuple[Any, ...]

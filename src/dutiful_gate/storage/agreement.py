@@ -38,8 +38,8 @@ from ..declare.rules import Length, Rule
 from ..declare.sources import Source
 from ..declare.subjects import it
 from ..gates.typed import Gate
+from ..sample.cannot_sample import CannotSample
 from ..sample.edges import Edges
-from ..sample.payloads import CannotSample
 from ..sample.sampling import maker_for, payloads
 from ..shape.hints import hints_of
 from ..shape.nodes import Link, Record

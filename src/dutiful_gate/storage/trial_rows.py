@@ -18,8 +18,8 @@ from sqlalchemy.types import TypeEngine
 from ..declare.errors import DeclarationError
 from ..declare.sources import Source
 from ..gates.typed import Gate
+from ..sample.cannot_sample import CannotSample
 from ..sample.edges import Edges
-from ..sample.payloads import CannotSample
 from ..sample.sampling import maker_for
 from ..shape.nodes import Link
 from .check_constraints import check_constraints

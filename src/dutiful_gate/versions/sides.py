@@ -34,8 +34,8 @@ from ..gates.document import DocumentGate
 from ..gates.reading import gate_reading
 from ..gates.typed import Gate
 from ..report.verdict import Refused
+from ..sample.cannot_sample import CannotSample
 from ..sample.edges import Edges
-from ..sample.payloads import CannotSample
 from ..sample.sampling import maker_for
 from ..shape.known_defaults import ITS_DEFAULT, known_default
 from ..shape.nodes import (

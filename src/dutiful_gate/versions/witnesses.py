@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any, Final
 from ..declare.json_pointer import steps_of
 from ..gates.document import DocumentGate
 from ..prove.smaller import smallest
+from ..sample.cannot_sample import CannotSample
 from ..sample.of_document import DocumentPayloads
-from ..sample.payloads import CannotSample
 from .bounds import beside
 from .changes import ANY, Change, Path
 

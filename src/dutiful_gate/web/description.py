@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from http import HTTPStatus
-from typing import Any, Final, Literal
+from typing import TYPE_CHECKING, Any, Final, Literal
 from urllib.parse import quote
 
 from ..declare.errors import DeclarationError
@@ -16,10 +16,12 @@ from ..shape.nodes import Field, Items, Link, Record, Shape
 from ..shape.walk import part_of
 from .answer_headers import AnswerHeaders, is_needed
 from .answers import CBOR, JSON, Streamed
-from .api import Api
 from .endpoint import Endpoint
 from .examples import Examples
 from .header_values import is_date
+
+if TYPE_CHECKING:
+    from .api import Api
 
 OpenApi = Literal["3.1", "3.0"]
 _VERSIONS: Final[Mapping[str, str]] = {"3.1": "3.1.0", "3.0": "3.0.3"}

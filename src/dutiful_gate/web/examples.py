@@ -5,7 +5,8 @@ from __future__ import annotations
 from random import Random
 from typing import Any
 
-from ..sample.payloads import CannotSample, Payloads
+from ..sample.cannot_sample import CannotSample
+from ..sample.payloads import Payloads
 from ..shape.known_defaults import without_makers
 from ..shape.nodes import Link, Shape, Use
 from ..shape.walk import part_of

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
 from ..addresses import ipv6_number
 from ..lazy import Late
-from ..rules.format import OfFormat
 
 _ATOM = r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+"
 _LABEL = r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?"
@@ -61,9 +58,3 @@ def _is_plain_address(text: str) -> bool:
     return len(parts) == 4 and all(
         len(part) <= 3 and part.isascii() and part.isdigit() and int(part) < 256 for part in parts
     )
-
-
-Email = Annotated[
-    str, OfFormat("email", "an email address, such as desk@ternsound.example", is_rare_email, usual=USUAL)
-]
-"""Text that is an email address."""

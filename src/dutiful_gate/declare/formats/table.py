@@ -3,11 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from difflib import get_close_matches
 from typing import Final, NamedTuple
 
-from ..errors import DeclarationError
-from ..rules.format import OfFormat
 from . import judges
 from .email import ADDRESS, USUAL, is_email, is_rare_email
 from .judges import HOST, PATTERNS, judge_of
@@ -178,15 +175,3 @@ FORMATS: Final[dict[str, Format]] = {
 """By the name that the standard gives them."""
 JUDGES: Final = {name: (row.phrase, row.judge) for name, row in FORMATS.items()}
 """What a reader is told of each, and the function that judges it."""
-
-
-def of_format(name: str) -> OfFormat:
-    """The rule for a format by its name. Raises DeclarationError for one that the standard does not have."""
-    if name not in JUDGES:
-        near = get_close_matches(str(name), JUDGES, 1)
-        raise DeclarationError(
-            f"{name!r} is no format of JSON Schema",
-            remedy=f"did you mean {near[0]!r}?" if near else "see its section 7",
-        )
-    phrase, judge = JUDGES[name]
-    return OfFormat(name, phrase, FORMATS[name].rare or judge, usual=FORMATS[name].usual)

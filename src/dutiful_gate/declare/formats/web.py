@@ -1,4 +1,4 @@
-"""Text kinds of the web: `WebUrl`, `Hostname`, `Slug`."""
+"""Text kinds of the web: `Email`, `WebUrl`, `Hostname`, `Slug`."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from typing import Annotated, Any
 
 from ..lazy import Late
 from ..rules.format import OfFormat
+from .email import USUAL, is_rare_email
 
 _SLUG = "[a-z0-9]+(?:-[a-z0-9]+)*"
 _slug = Late(_SLUG)
@@ -60,3 +61,8 @@ Slug = Annotated[
     ),
 ]
 """Text of small ASCII letters and digits, in words with hyphens between them."""
+
+Email = Annotated[
+    str, OfFormat("email", "an email address, such as desk@ternsound.example", is_rare_email, usual=USUAL)
+]
+"""Text that is an email address."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...declare.kinds import Text, Upload
 from ...document.rules_in_words import rules_in_words
@@ -32,10 +32,12 @@ from ...shape.paths import FactsAt, Paths
 from ...shape.to_json import plain
 from ...shape.walk import holds_secret
 from ..answers import Declared, Streamed
-from ..api import Api
 from ..description import phrase
 from ..endpoint import Endpoint
 from ..examples import Examples
+
+if TYPE_CHECKING:
+    from ..api import Api
 
 Told = dict[str, Any]
 _MOST_CHOICES = 60

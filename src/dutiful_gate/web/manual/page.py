@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 from html import escape
 from importlib.resources import files
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...report.shown_values import on_terminal
-from ..api import Api
 from .chapters import contents
+
+if TYPE_CHECKING:
+    from ..api import Api
 
 
 def _visible(told: Any, shown: bool = False) -> Any:
