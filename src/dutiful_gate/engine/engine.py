@@ -23,10 +23,11 @@ from .own_functions import Passing, passed_on, told, unwrapped
 from .plan import Plan, reads_by
 from .runtime import TOO_DEEP, Log
 from .trace import TraceLog, Way
-from .walk.outgoing import outgoing_unit
+from .walk.outgoing import checked_unit
 from .walk.quick import quick_unit
 from .walk.telling import telling_unit
 from .walk.tracing import tracing_unit
+from .walk.trusting import trusting_unit
 
 _MOST_TRACED = 1_000_000
 """The limit on faults where one value is traced: those of others do not stand before its own."""
@@ -224,7 +225,7 @@ class Engine:
         """Plain data of a typed value that is known to be sound; Decimals as they are with `exact`."""
         mark = (secrets, exact)
         if mark not in self._trusting:
-            build = lambda: outgoing_unit(self.plan, secrets=secrets, exact=exact, checked=False)  # noqa: E731
+            build = lambda: trusting_unit(self.plan, secrets=secrets, exact=exact)  # noqa: E731
             unit = self._unit(f"release {mark}", build)
             self._trusting[mark] = unwrapped(unit.call) if unit.carries else unit.call
         return self._trusting[mark](value)
@@ -254,7 +255,7 @@ class Engine:
         """The function that checks typed values of this plan, which is one for the way out, and makes plain data."""
         mark = (secrets, exact)
         if mark not in self._checked:
-            build = lambda: outgoing_unit(self.plan, secrets=secrets, exact=exact, checked=True)  # noqa: E731
+            build = lambda: checked_unit(self.plan, secrets=secrets, exact=exact)  # noqa: E731
             self._checked[mark] = self._called(self._unit(f"checked {mark}", build))
         return self._checked[mark]
 
@@ -268,7 +269,7 @@ class Engine:
         if is_large(self.plan.shape):  # what was compiled is a part of it
             anew = self._anew(lambda: self.sound)
             sound = quick_unit(self.plan, note_unknown=False, anew=anew, at_once=True)
-        out = outgoing_unit(self.plan, secrets=False, exact=False, checked=False)
+        out = trusting_unit(self.plan, secrets=False, exact=False)
         pieces = {"The sound case": sound.source, "Every fault": collect.source, "The way out": out.source}
         return whole(pieces, [*sound.legend, *collect.legend, *out.legend])
 

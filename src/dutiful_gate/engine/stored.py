@@ -12,9 +12,10 @@ from ..report.fault import Path
 from .engine import Engine
 from .packing import packed, unpacked
 from .runtime import Log
-from .walk.outgoing import outgoing_unit
+from .walk.outgoing import checked_unit
 from .walk.quick import quick_unit
 from .walk.telling import telling_unit
+from .walk.trusting import trusting_unit
 
 _REST = ("plan", "_units", "_made", "_trusting", "_checked", "_way_out")
 _PLAIN = (False, False)
@@ -46,9 +47,9 @@ def _build_all(engine: Engine) -> None:
         anew = engine._anew(lambda: engine.sound_and_known)
         engine._units["known"] = quick_unit(plan, note_unknown=True, anew=anew, at_once=True)
     engine._units["collect"] = telling_unit(plan, at_once=True)
-    engine._units[f"release {_PLAIN}"] = outgoing_unit(plan, secrets=False, exact=False, checked=False)
+    engine._units[f"release {_PLAIN}"] = trusting_unit(plan, secrets=False, exact=False)
     out = engine._way_out
-    out._units[f"checked {_PLAIN}"] = outgoing_unit(out.plan, secrets=False, exact=False, checked=True)
+    out._units[f"checked {_PLAIN}"] = checked_unit(out.plan, secrets=False, exact=False)
     out._units["collect"] = telling_unit(out.plan, at_once=True)
 
 

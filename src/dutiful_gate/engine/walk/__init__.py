@@ -11,6 +11,7 @@ in a telling one it is `if check: faults.append(...)`, and what follows stands u
 | telling    | `Telling`  | a value, or `REFUSED` and every fault        | it notes a fault, goes on   |
 | outgoing   | `Outgoing` | plain data, or `REFUSED`                     | it leaves at once           |
 | trusting   | `Trusting` | plain data of what is known to be sound      | nothing is asked            |
+| tracing    | `Tracing`  | as telling, and each stage that was passed   | it notes a fault, goes on   |
 
 What they promise each other:
 

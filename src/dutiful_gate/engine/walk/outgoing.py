@@ -1,22 +1,20 @@
 """The way out: typed values to plain JSON data, in one pass.
 
 Values made in code are checked against the shape of what goes out: what its gate would not read again, or its document
-not accept, is REFUSED, and the telling function of that shape tells why. Of values that were admitted nothing is asked.
+not accept, is REFUSED, and the telling function of that shape tells why. Those that were admitted: see `trusting.py`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager, nullcontext
+from collections.abc import Callable, Mapping
+from contextlib import nullcontext
 from typing import Any, ClassVar
 
 from ...codegen.unit import Unit
-from ...declare.facts import Facts
 from ...declare.hash_limits import crowded
-from ...declare.rules import Distinct, Length, Rule
+from ...declare.rules import Distinct, Length
 from ...declare.sealed import Sealed
 from ...declare.sources import Reading
-from ...declare.steps import Step
 from ...regex.white_space import is_blank
 from ...shape.nodes import (
     MISSING,
@@ -35,14 +33,14 @@ from ...shape.nodes import (
     Sealing,
     Use,
 )
-from ...shape.to_json import Known, belongs, is_alike, nearest_first, plain_fallback
+from ...shape.to_json import plain_fallback
 from ...shape.walk import holds_secret
 from ..exclusive_unions import OutgoingAlone
 from ..hash_limits import spreads
 from ..json_out import fast_bytes, rare
 from ..outgoing import DistinctAgain
-from ..own_functions import asking, carried, refused
-from ..plan import Plan, attribute_of, choice_ready, options_in_order
+from ..own_functions import refused
+from ..plan import Plan, attribute_of, options_in_order
 from ..raw_json import is_written_alike
 from ..rest_fields import sorter_of
 from .frame import Aim, Frame
@@ -56,15 +54,12 @@ _NO_FAULT = needs("kind", "")
 """What a check says here: nothing is told."""
 
 
-def outgoing_unit(plan: Plan, *, secrets: bool, exact: bool, checked: bool) -> Unit:
-    """The function that takes a typed value and gives plain data; one that is `checked` may give REFUSED.
+def checked_unit(plan: Plan, *, secrets: bool, exact: bool) -> Unit:
+    """The function that takes a typed value and gives plain data, or REFUSED.
 
     `secrets` tells whether their values are written, `exact` whether Decimals stay what they are.
     """
-    writer = (Outgoing if checked else Trusting)(plan, secrets=secrets, exact=exact)
-    entry = writer.entry(plan.shape.root, "release", writer.frame, top=True)
-    source, pen = writer.written_since(), writer.pen
-    return Unit(f"{plan.shape.name} release", source, pen.constants, entry, carries=pen.carries, notes=pen.notes)
+    return Outgoing(plan, secrets=secrets, exact=exact).release_unit()
 
 
 class Outgoing(Quick):
@@ -82,6 +77,13 @@ class Outgoing(Quick):
         self.exact = exact
         self.pen.constants["refused"] = refused
         self.marks_rare = exact and fast_bytes is not None and is_written_alike(plan.shape)
+
+    def release_unit(self) -> Unit:
+        """The function of the whole."""
+        entry = self.entry(self.plan.shape.root, "release", self.frame, top=True)
+        source, pen = self.written_since(), self.pen
+        title = f"{self.plan.shape.name} release"
+        return Unit(title, source, pen.constants, entry, carries=pen.carries, notes=pen.notes)
 
     def whole(self, use: Use, frame: Frame) -> None:
         """The body of a function for a use."""
@@ -407,129 +409,6 @@ class Outgoing(Quick):
         self.leave_if(f"not {wires}.isdisjoint({told})")
         if self.secrets or not field.use.secret:
             self.write(f"{made}.update({told})")
-
-
-class Trusting(Outgoing):
-    """Writes functions that make plain data of typed values which are known to be sound: nothing is asked of them."""
-
-    def __init__(self, plan: Plan, *, secrets: bool, exact: bool) -> None:
-        super().__init__(plan, secrets=secrets, exact=exact)
-        self.more = ""  # no option is tried
-
-    @contextmanager
-    def caught(self, *, top: bool = False) -> Iterator[None]:
-        """What raises is raised."""
-        yield
-
-    def leave_if(self, test: str, answer: str = REFUSE) -> None:
-        """It is not so."""
-
-    @contextmanager
-    def unless(self, frame: Frame, *checks: Check) -> Iterator[None]:
-        """Nothing is wrong."""
-        yield
-
-    def parts(self, parts: Sequence[Step | Rule], facts: Facts, frame: Frame) -> None:
-        """Steps have run, rules hold."""
-
-    def check_single(self, use: Use, frame: Frame) -> None:
-        """It is of its kind."""
-
-    def check_class(self, so_far: RecordSoFar) -> None:
-        """So it is."""
-
-    def check_record(self, so_far: RecordSoFar) -> None:
-        """It was checked."""
-
-    def check_set(self, node: Items, typed: str, frame: Frame) -> None:
-        """Its items differ."""
-
-    def begin_fields(self, so_far: RecordSoFar) -> None:
-        """They are not counted."""
-
-    def there(self, so_far: RecordSoFar) -> None:
-        """Nor here."""
-
-    def lacking(self, value: str) -> None:
-        """Nobody asks for it."""
-
-    def keeps_typed(self, node: Items, use: Use) -> bool:
-        """No rule is asked."""
-        return False
-
-    def check_again(self, node: Items, use: Use, made: str, frame: Frame) -> None:
-        """They differ in their final form."""
-
-    def leaves_out(self, field: Field) -> bool:
-        """What does not go out is not looked at."""
-        return not field.goes_out(secrets=self.secrets)
-
-    def out(self, use: Use, frame: Frame) -> str:
-        """What a function of one's own made goes out as it is."""
-        if use.making is not None:
-            return frame.value
-        fallback = use.fallback is not MISSING and not self._is_of(use)
-        if not fallback:
-            return self.out_node(use, frame)
-        made = self.variable("made")
-        with self.block(f"if {self.is_fallback(use, frame)}:"):
-            self.write(f"{made} = {frame.bind(plain_fallback(use, self.plan.shape), 'INSTEAD')}")
-        with self.block("else:"):
-            self.write(f"{made} = {self.out_node(use, frame)}")
-        return made
-
-    def _is_of(self, use: Use) -> bool:
-        """Whether what stands in is of the declared type."""
-        try:
-            return belongs(use.but(fallback=MISSING), use.fallback, self.plan.shape)
-        except Exception:
-            return False
-
-    def out_choice(self, node: Choice, frame: Frame) -> str:
-        """Most are what stands for them in the data."""
-        value = frame.value
-        told = f"{frame.bind(wire_of(node), 'WIRE_OF')}({value})"
-        ready = choice_ready(frame, node, Reading.PLAIN, value)
-        return self.put(f"{value} if {ready} else {told}" if ready else told, value)
-
-    def out_options(self, node: Branches, frame: Frame) -> str:
-        """The option that the value belongs to."""
-        which, made = self.variable("which"), self.variable("made")
-        belonging = self.belonging(node.options)
-        self.write(f"{which} = {frame.bind(belonging, 'WHICH')}({frame.value})")
-        for number, option in enumerate(node.options):
-            with self.block(f"{'if' if not number else 'elif'} {which} == {number}:"):
-                told = self.out(option, frame)
-                self.write(f"{made} = {self.beside_tag(node, option, told, frame) if node.held else told}")
-        return made
-
-    def out_branches(self, node: Branches, use: Use, frame: Frame) -> str:
-        """Its steps have run."""
-        return self.out_options(node, frame)
-
-    def belonging(self, options: Sequence[Use]) -> Callable[[Any], int]:
-        """The function that tells which option a value belongs to."""
-        shape, order = self.plan.shape, nearest_first(options, self.plan.shape)
-
-        def which(value: object) -> int:
-            fitting = [number for number in order if is_alike(options[number], value, shape)]
-            if len(fitting) == 1:
-                return fitting[0]
-            known: Known = {}
-            for number in fitting:
-                if belongs(options[number], value, shape, known):
-                    return number
-            raise TypeError("a value of none of the types declared for it")
-
-        return which
-
-    def computed(self, field: Field, so_far: RecordSoFar) -> str:
-        """What it raises is raised: nothing is refused."""
-        record = so_far.record
-        self.pen.carries = True
-        hidden = record.key in self.plan.shape.guarded
-        asked = carried(asking(field.attribute), f"{record.name}.{field.attribute}", hidden=hidden, refuses=False)
-        return self.pen.bind(asked, "COMPUTED")
 
 
 def key_text(plain: object) -> str:
