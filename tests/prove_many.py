@@ -286,7 +286,7 @@ def handed_over(made: Any, words: dict[str, Any], asked: list[Any], seed: int) -
             heard.append(_heard(Gate(declared, **words), data))
             limits = words.get("limits", Limits())
             most = min(2, limits.faults)
-            few: Gate[Any] = Gate(declared, **{**words, "limits": limits.but(faults=most)})
+            few: Gate[Any] = Gate(declared, **{**words, "limits": limits.replace(faults=most)})
             first = _faults(few.examine(data))[:most]
         finally:
             begun.LARGE = LARGE

@@ -72,7 +72,7 @@ class Expansion:
         except CannotExpand as error:
             # A reference in a secret may be a piece of it.
             hidden = self.names.is_hidden(path, self.data)
-            self.wrong.append((path, error.cause.but(got="another reference") if hidden else error.cause))
+            self.wrong.append((path, error.cause.replace(got="another reference") if hidden else error.cause))
             return held
 
     def _text(self, text: str, path: Path, through: tuple[Path, ...]) -> Any:

@@ -51,12 +51,14 @@ def _as_in_files(shape: Shape) -> Shape:
         if not use.split:
             return use
         return Use(
-            Branches((use.but(about=NO_ABOUT), use.but(split="", about=NO_ABOUT))), about=use.about, secret=use.secret
+            Branches((use.replace(about=NO_ABOUT), use.replace(split="", about=NO_ABOUT))),
+            about=use.about,
+            secret=use.secret,
         )
 
     records = rebuilt_records(shape.records, change)
     aliases = {key: rebuilt(use, change) for key, use in shape.aliases.items()}
-    return shape.but(root=rebuilt(shape.root, change), records=records, aliases=aliases)
+    return shape.replace(root=rebuilt(shape.root, change), records=records, aliases=aliases)
 
 
 def _without_needs(held: Any) -> Any:

@@ -156,7 +156,7 @@ class RecordRule(Value, ABC, kw_only=True):
 
     def says(self, words: str) -> Self:
         """The same rule with its own wording."""
-        return self.but(own_words=words)
+        return self.replace(own_words=words)
 
     def __bool__(self) -> NoReturn:
         raise DeclarationError(

@@ -51,7 +51,7 @@ class Value:
             raise TypeError(f"{name} needs {missing[0]}")
         raise TypeError(f"{name} knows no {', '.join(sorted(named.keys() - self._all))}")
 
-    def but(self, **changes: Any) -> Self:
+    def replace(self, **changes: Any) -> Self:
         """A copy with some fields changed."""
         return type(self)(**{**dict(self._items()), **changes})
 

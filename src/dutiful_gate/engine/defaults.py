@@ -167,7 +167,7 @@ def _check_fallback(shape: Shape, use: Use) -> None:
     kept = use.fallback
     if use.making is None:
         try:
-            fits = belongs(use.but(fallback=MISSING), kept, shape)
+            fits = belongs(use.replace(fallback=MISSING), kept, shape)
         except Exception:  # what cannot even be asked is not of the type
             fits = False
         if not fits:

@@ -97,7 +97,7 @@ class Engine:
 
         def ask_again(*values: Any) -> Any:
             with self._lock:
-                self.plan = self.plan.but(shape=looked_at_again(self.plan.shape))
+                self.plan = self.plan.replace(shape=looked_at_again(self.plan.shape))
                 self._begin()
             return function()(*values)
 
@@ -109,7 +109,7 @@ class Engine:
             shape = looked_at_again(self.plan.shape)
             changed = shape.records != self.plan.shape.records
             if changed:
-                self.plan = self.plan.but(shape=shape)
+                self.plan = self.plan.replace(shape=shape)
                 self._begin()
         return changed
 
@@ -207,7 +207,7 @@ class Engine:
                 return value, Log(self.plan.limits.faults)
         log = Log(self.plan.limits.faults)
         if self.bottomless and (deep := self._too_deep(data)) is not None:
-            cause = TOO_DEEP.but(expected={"most": self.plan.limits.depth}, json=self.plan.source.in_json)
+            cause = TOO_DEEP.replace(expected={"most": self.plan.limits.depth}, json=self.plan.source.in_json)
             log.faults.append((deep, cause, None, None))
             return REFUSED, log
         value = self._collect(data, (), log)

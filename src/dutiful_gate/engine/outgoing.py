@@ -169,16 +169,16 @@ class DistinctAgain(_AtTheWayOut):
 def outgoing(shape: Shape) -> Shape:
     """The shape that values have when they go out."""
     # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
-    shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.but(fits=()))
+    shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.replace(fits=()))
     shape = _rebuilt(shape, partial(_told_apart, shape))
     shape = _rebuilt(shape, _sealed)
     shape = _rebuilt(shape, partial(_read_again, shape))
     shape = _rebuilt(shape, _outgoing_use)
-    return shape.but(records={key: _outgoing_record(record) for key, record in shape.records.items()})
+    return shape.replace(records={key: _outgoing_record(record) for key, record in shape.records.items()})
 
 
 def _rebuilt(shape: Shape, change: Callable[[Use], Use]) -> Shape:
-    return shape.but(
+    return shape.replace(
         root=rebuilt(shape.root, change),
         records=rebuilt_records(shape.records, change),
         aliases={key: rebuilt(use, change) for key, use in shape.aliases.items()},
@@ -190,7 +190,7 @@ def _outgoing_record(record: Record) -> Record:
     there = {field.attribute for field in fields}
     rules = tuple(rule for rule in record.rules if there.issuperset(rule.fields) and not is_for_admission(rule))
     checks = tuple(check for check in record.checks if not is_for_admission(check))
-    return record.but(fields=fields, rules=rules, checks=checks, fits=(), runs_own=False)
+    return record.replace(fields=fields, rules=rules, checks=checks, fits=(), runs_own=False)
 
 
 def _outgoing_use(use: Use) -> Use:
@@ -203,7 +203,7 @@ def _outgoing_use(use: Use) -> Use:
     )
     node = Scalar(PlainData()) if stages.made else use.node
     if isinstance(node, Choice):
-        node = node.but(lenient=False)
+        node = node.replace(lenient=False)
     if isinstance(node, Scalar):
         kind, settling = node.kind.strict.outgoing()
         node = Scalar(kind)
@@ -216,13 +216,13 @@ def _outgoing_use(use: Use) -> Use:
     # A blank text is read as nothing: so it goes out as nothing. What a function made of one is its own affair.
     inner = use.bare
     blank = use.blank and not (isinstance(inner.node, Scalar) and isinstance(inner.node.kind, PlainData))
-    return use.but(node=node, parts=kept, via=None, split="", blank=blank)
+    return use.replace(node=node, parts=kept, via=None, split="", blank=blank)
 
 
 def _told_apart(shape: Shape, use: Use) -> Use:
     """Where what tells the options of a union apart is not asked, the first that a value is of will do."""
     alone = isinstance(use.node, Branches) and use.node.alone
-    return use.but(node=use.node.but(alone=False)) if alone and not is_told_apart(shape, use.node) else use  # type: ignore[arg-type]
+    return use.replace(node=use.node.replace(alone=False)) if alone and not is_told_apart(shape, use.node) else use  # type: ignore[arg-type]
 
 
 def _sealed(use: Use) -> Use:
@@ -235,15 +235,15 @@ def _sealed(use: Use) -> Use:
     if any(each.blank or each.has_steps or each.making or each.fallback is not MISSING for each in (held, inner)):
         return use
     if isinstance(inner.node, Scalar) and inner.facts.open:
-        inner = inner.but(parts=(*inner.parts, Something()))
-    return use.but(node=Nullable(sealing.but(node=Sealing(inner))))
+        inner = inner.replace(parts=(*inner.parts, Something()))
+    return use.replace(node=Nullable(sealing.replace(node=Sealing(inner))))
 
 
 def _read_again(shape: Shape, use: Use) -> Use:
     """Items that must differ, and may be read as others than they were, are read again."""
     node = use.node
     if isinstance(node, Items) and _must_differ(node, use.parts) and _is_read_otherwise(shape, node.item):
-        return use.but(parts=(*use.parts, DistinctAgain(shape, node.item)))
+        return use.replace(parts=(*use.parts, DistinctAgain(shape, node.item)))
     return use
 
 
@@ -278,7 +278,7 @@ def is_judged_inside(shape: Shape) -> bool:
 
     for use in uses_of(shape):
         single = isinstance(use.bare.node, Scalar | Choice | Nothing)
-        if not single and any(_looks_inside(part) for part in use.parts) and changes(use.but(parts=())):
+        if not single and any(_looks_inside(part) for part in use.parts) and changes(use.replace(parts=())):
             return True
     for record in shape.records.values():
         if record.checks and record.key in changing:

@@ -222,12 +222,12 @@ def note_absent(log: Log, full: bool, at: int, path: Path, cause: Cause) -> int:
 
 def own_fault(base: Cause, error: Exception) -> Cause:
     """The cause of a fault in the words of a function of the developer's own."""
-    return base.but(code="check", own_words=escaped_words(str(error)) or None)
+    return base.replace(code="check", own_words=escaped_words(str(error)) or None)
 
 
 def wordless_fault(base: Cause, error: Exception) -> Cause:
     """The same where a secret is at hand: the function's words may quote it."""
-    return base.but(code="check")
+    return base.replace(code="check")
 
 
 def escaped_words(words: str) -> str:
@@ -247,7 +247,7 @@ def record_fault(
     at = at[1:] if at[:1] == ((),) else at
     # Beside a secret, what is no field and what follows one may come from the data.
     at = names(at[:1] if words is wordless_fault else at)
-    base = base.but(got=HIDDEN) if words is wordless_fault else base
+    base = base.replace(got=HIDDEN) if words is wordless_fault else base
     return ((*path, *at), words(base, error), None, None)
 
 

@@ -196,7 +196,7 @@ def _numbered(verdict: Verdict[T], number: int) -> Verdict[T]:
 
 
 def _with_row(place: Place | None, number: int) -> Place:
-    return Place(0, 0, row=number) if place is None else place.but(row=number)
+    return Place(0, 0, row=number) if place is None else place.replace(row=number)
 
 
 def _typed_items(gate: AnyGate[T], raw: bytes, form: Form, select: str) -> Generator[Item[T], None, None]:

@@ -65,7 +65,7 @@ class DistinctRecords:
         fault = Fault(path, cause, None, None, Place(item.line, 0, row=item.number) if item.line else None)
         verdict = item.verdict
         refused = relisted(verdict, [*verdict.faults, fault]) if not verdict else refusal([fault], verdict.dropped)
-        return item.but(refused)
+        return item.with_verdict(refused)
 
     def _plain(self, item: Item[Any]) -> Any:
         if item and isinstance(self._gate, Gate):

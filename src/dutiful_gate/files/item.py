@@ -98,7 +98,7 @@ class Item(Generic[T]):
         """The typed record. Raises Refused where there is none."""
         return self._verdict.value if self._verdict is not None else self._value
 
-    def but(self, verdict: Verdict[T]) -> Item[T]:
+    def with_verdict(self, verdict: Verdict[T]) -> Item[T]:
         """The same record with another verdict."""
         return Item(self.number, verdict, self._raw, self._line, self._encode, at=self.at, is_whole=self.is_whole)
 

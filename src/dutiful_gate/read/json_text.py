@@ -108,7 +108,7 @@ class JsonText:
         # Where secrets may stand, a text that went wrong is not quoted: the piece might be one.
         if self._hides is None:
             return Fault(note.path, note.cause, note.given, note.given, self._at(note.offset))
-        cause = note.cause.but(secret=True) if note.cause.got is Got.VALUE else note.cause
+        cause = note.cause.replace(secret=True) if note.cause.got is Got.VALUE else note.cause
         return Fault(self._hides(note.path), cause, None, None, self._at(note.offset))
 
     def _refuse_size(self, length: int) -> None:

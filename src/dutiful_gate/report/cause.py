@@ -45,7 +45,7 @@ class Cause(Value):
 
     def of(self, code: str, needs: str) -> Cause:
         """A cause at the same field for a value that could not be read."""
-        return self.but(code=code, needs=needs, expected={}, phrase="", got=Got.VALUE)
+        return self.replace(code=code, needs=needs, expected={}, phrase="", got=Got.VALUE)
 
     def numbers(self, given: object) -> Mapping[str, object]:
         """The rule's numbers by name, for one value that came."""

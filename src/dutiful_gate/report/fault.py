@@ -149,7 +149,7 @@ class Fault:
         """The same fault without a word of what came."""
         if self.code in ("absent", "unknown"):
             return self
-        return Fault(self.path, self._cause.but(secret=True), None, None, self.place)
+        return Fault(self.path, self._cause.replace(secret=True), None, None, self.place)
 
     def along(self, path: Path) -> Fault:
         """The same fault under another path."""

@@ -210,7 +210,7 @@ class Payloads:
             case Nullable(inner):
                 if random.random() < 0.2 or self.ends(depth - 1):
                     return None
-                return self.attempt(inner.but(parts=(*inner.parts, *parts)) if parts else inner, depth, name)
+                return self.attempt(inner.replace(parts=(*inner.parts, *parts)) if parts else inner, depth, name)
             case Link(key):
                 return self.record(self.shape.records[key], depth)
             case Alias(key):

@@ -164,7 +164,7 @@ def shape_of(
     shape = Shape(root, records, recursive_of(leads_to), guarded=guarded_of(held, leads_to), aliases=aliases)
     uses = uses_of(shape)
     exact = any(isinstance(use.node, Scalar) and use.node.kind.exact for use in uses)
-    return shape.but(exact=exact, secretive=any(use.secret for use in uses)), maker.used
+    return shape.replace(exact=exact, secretive=any(use.secret for use in uses)), maker.used
 
 
 class _Seen(NamedTuple):
@@ -246,7 +246,7 @@ class ShapeMaker:
     def sealing(self, held: Any, metadata: Sequence[object], given: Mapping[Any, Any] | None, part: PartOf) -> Use:
         """What is held by a `Sealed`: all that stands beside it is about what is inside."""
         inner = self.use(Annotated[(held, *metadata, marks.secret)], given, part)
-        return Use(Sealing(inner.but(about=NO_ABOUT)), (), inner.about, secret=True)
+        return Use(Sealing(inner.replace(about=NO_ABOUT)), (), inner.about, secret=True)
 
     def dressed(self, use: Use, beside: Beside, given: Mapping[Any, Any] | None) -> Use:
         """A use with all that stands beside it, once that has been found to make sense."""
@@ -266,9 +266,9 @@ class ShapeMaker:
                 secret = secret or via.secret
                 use = _from_seconds(use, via)
             if isinstance(use.node, Nullable):
-                use = use.but(node=Nullable(use.node.inner.but(via=via, split=beside.split)))
+                use = use.replace(node=Nullable(use.node.inner.replace(via=via, split=beside.split)))
             else:
-                use = use.but(via=via, split=beside.split)
+                use = use.replace(via=via, split=beside.split)
         if beside is NOTHING_BESIDE and secret is use.secret and not use.blank:
             return use
         about = use.about if beside.about == NO_ABOUT else beside.about
@@ -277,7 +277,9 @@ class ShapeMaker:
         if beside.says is not None:
             use = use.saying(beside.says)
         appended = use.appended or marks.appended in beside.marks
-        return use.but(about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits, appended=appended)
+        return use.replace(
+            about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits, appended=appended
+        )
 
     def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, part: PartOf) -> Use:
         """`X | None`, or one of several types: what stands beside it judges what is not None."""
@@ -295,13 +297,13 @@ class ShapeMaker:
             only = uses[0]
             if isinstance(only.node, Sealing):
                 sealed = only.node.inner
-                sealed = sealed.but(
+                sealed = sealed.replace(
                     node=with_marks(sealed.node, beside, lenient=False), parts=sealed.parts + beside.parts
                 )
                 check_parts(sealed, secret=True)
-                return Use(Nullable(only.but(node=Sealing(sealed))), (), only.about, secret=True)
+                return Use(Nullable(only.replace(node=Sealing(sealed))), (), only.about, secret=True)
             node = with_marks(only.node, beside, lenient=False)
-            inner = only.but(node=node, parts=only.parts + beside.parts)
+            inner = only.replace(node=node, parts=only.parts + beside.parts)
         else:
             inner = Use(self.branches(held, uses, beside), beside.parts)
         if not has_null:
@@ -472,7 +474,7 @@ class ShapeMaker:
                 remedy="use str, int, UUID, date, an Enum or a Literal for keys",
             )
         if isinstance(key.node, Scalar) and isinstance(key.node.kind.strict, Text):
-            key = key.but(node=Scalar(key.node.kind.strict))  # a key is text as it comes, also where all is lenient
+            key = key.replace(node=Scalar(key.node.kind.strict))  # a key is text as it comes, also where all is lenient
         return Entries(key, self.use(arguments[1], given))
 
     def record(self, declared: Any) -> str:
@@ -555,9 +557,9 @@ def _spread(uses: Sequence[Use]) -> tuple[list[Use], bool]:
 def _from_seconds(use: Use, via: Use) -> Use:
     """A date-time that is read from a number: of the seconds since 1970."""
     if isinstance(use.node, Nullable):
-        return use.but(node=Nullable(_from_seconds(use.node.inner, via)))
+        return use.replace(node=Nullable(_from_seconds(use.node.inner, via)))
     if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (MomentKind, UtcMoment):
-        return use.but(node=Scalar(Epoch(via.facts.sort is Sort.WHOLE)))
+        return use.replace(node=Scalar(Epoch(via.facts.sort is Sort.WHOLE)))
     return use
 
 

@@ -25,7 +25,7 @@ def settled(root: Use, records: Mapping[str, Record], aliases: Aliases) -> tuple
 
     def known(use: Use) -> Use:
         node = use.node
-        return use.but(node=node.but(known=facts[node.key])) if isinstance(node, Alias) else use
+        return use.replace(node=node.replace(known=facts[node.key])) if isinstance(node, Alias) else use
 
     # Facts of unions look at their options, which may be aliases: those first.
     while True:
@@ -75,10 +75,13 @@ def _by_name(use: Use, aliases: Mapping[str, Use]) -> Use:
     if isinstance(use.node, Nullable) and isinstance(use.node.inner.node, Alias):
         # What is said of the alias stands with it, and not beside "or null" as well.
         said = aliases[use.node.inner.node.key].about
-        return use.but(about=NO_ABOUT) if use.about == said and use.node.inner.about == NO_ABOUT else use
+        return use.replace(about=NO_ABOUT) if use.about == said and use.node.inner.about == NO_ABOUT else use
     for key, whole in aliases.items():
         about, fallback, secret = use.about, use.fallback, use.secret
-        if use.node != whole.node or use.but(about=whole.about, fallback=whole.fallback, secret=whole.secret) != whole:
+        if (
+            use.node != whole.node
+            or use.replace(about=whole.about, fallback=whole.fallback, secret=whole.secret) != whole
+        ):
             continue
         return Use(
             Alias(key, whole.facts),
@@ -107,4 +110,4 @@ def _secret_aliases(aliases: Mapping[str, Use]) -> frozenset[str]:
 def _as_secret_as_it_holds(use: Use, secrets: frozenset[str]) -> Use:
     """A use that is secret where it is an alias of a secret, or made of secrets."""
     secret = isinstance(use.node, Alias) and use.node.key in secrets
-    return use.but(secret=True) if not use.secret and (secret or holds_secrets(use.node)) else use
+    return use.replace(secret=True) if not use.secret and (secret or holds_secrets(use.node)) else use

@@ -50,14 +50,14 @@ class Meanings:
 
     def use(self, use: Use) -> Use:
         """A use whose own rules, and whose fallback, say what is meant. Raises DeclarationError for what is dead."""
-        bare = use.but(parts=(), fallback=MISSING)
+        bare = use.replace(parts=(), fallback=MISSING)
         if any(isinstance(part, Equal | OneOf | Contains | Distinct) for part in use.parts) and use.making is None:
             parts = tuple(self._rule(bare, part) if isinstance(part, Rule) else part for part in use.parts)
-            use = use if parts == use.parts else use.but(parts=parts)
+            use = use if parts == use.parts else use.replace(parts=parts)
         if use.fallback is not MISSING and isinstance(use.bare.node, Choice):
             member = self.constant(bare, use.fallback)
             if member.__class__ is Member:
-                use = use.but(fallback=member.held)
+                use = use.replace(fallback=member.held)
         return use
 
     def record(self, record: Record) -> Record:
@@ -68,7 +68,7 @@ class Meanings:
                 rules.append(self._meant(rule, record, ()))
             except DeclarationError as error:
                 raise error.within(record.name, rule.fields[0] if rule.fields else "") from None
-        return record if tuple(rules) == record.rules else record.but(rules=tuple(rules))
+        return record if tuple(rules) == record.rules else record.replace(rules=tuple(rules))
 
     def constant(self, use: Use, constant: Any) -> Any:
         """A constant as a value of a use would be compared with it; `_NEVER` where none can equal it."""
@@ -106,31 +106,31 @@ class Meanings:
             if not isinstance(part.right, Constant):
                 return part
             meant = self._or_dead(at(part.left.path), part.right.value, part)
-            return part.but(right=Constant(meant))
+            return part.replace(right=Constant(meant))
         if isinstance(part, Obeying):
-            return part.but(rule=self._rule(at(part.path), part.rule))
+            return part.replace(rule=self._rule(at(part.path), part.rule))
         if isinstance(part, Over):
             if isinstance(part.inner, Rule):
-                return part.but(inner=self._rule(at((*part.path, ITEM)), part.inner))
-            return part.but(inner=self._meant(part.inner, record, (*before, *part.path, ITEM)))
+                return part.replace(inner=self._rule(at((*part.path, ITEM)), part.inner))
+            return part.replace(inner=self._meant(part.inner, record, (*before, *part.path, ITEM)))
         if isinstance(part, tuple):
             return tuple(self._meant(each, record, before) for each in part)
         if isinstance(part, Condition | RecordRule):
             held: dict[str, Any] = dict(part._items())  # type: ignore[union-attr]
-            return part.but(**{name: self._meant(each, record, before) for name, each in held.items()})  # type: ignore[union-attr]
+            return part.replace(**{name: self._meant(each, record, before) for name, each in held.items()})  # type: ignore[union-attr]
         return part
 
     def _rule(self, use: Use, rule: Any) -> Any:
         """A rule on one value."""
         match rule:
             case Equal(constant):
-                return rule.but(constant=self._or_dead(use, constant, rule))
+                return rule.replace(constant=self._or_dead(use, constant, rule))
             case OneOf(choices):
-                return rule.but(choices=tuple(self._or_dead(use, each, rule) for each in choices))
+                return rule.replace(choices=tuple(self._or_dead(use, each, rule) for each in choices))
             case Contains(held):
                 node = self._plain(use).node
                 if isinstance(node, Items) and not use.facts.open:
-                    return rule.but(held=self._or_dead(node.item, held, rule))
+                    return rule.replace(held=self._or_dead(node.item, held, rule))
             case Distinct(key) if isinstance(key, str):
                 self._check_key(use, key, rule)
         return rule
@@ -243,14 +243,14 @@ def with_meanings(
             use = rebuilt(held.use, meanings.use)
         except DeclarationError as error:
             raise error.within(record.name, held.attribute) from None
-        return held if use is held.use else held.but(use=use)
+        return held if use is held.use else held.replace(use=use)
 
     made: dict[str, Record] = {}
     for key, record in records.items():
         fields = tuple(field(record, each) for each in record.fields)
         rests = tuple(field(record, each) for each in record.rests)
         if any(new is not old for new, old in zip((*fields, *rests), (*record.fields, *record.rests), strict=True)):
-            record = record.but(fields=fields, rests=rests)
+            record = record.replace(fields=fields, rests=rests)
         made[key] = meanings.record(record)
     told = partial(rebuilt, change=meanings.use)
     return told(root), made, {key: told(use) for key, use in aliases.items()}

@@ -78,7 +78,7 @@ def without_makers(shape: Shape) -> Shape:
     """The shape in which fields must be there whose default a function makes: reading by it calls none of them."""
 
     def asked(field: Field) -> Field:
-        return field.but(factory=None) if is_unknown(shape, field) else field
+        return field.replace(factory=None) if is_unknown(shape, field) else field
 
-    records = {key: record.but(fields=tuple(map(asked, record.fields))) for key, record in shape.records.items()}
-    return shape.but(records=records)
+    records = {key: record.replace(fields=tuple(map(asked, record.fields))) for key, record in shape.records.items()}
+    return shape.replace(records=records)

@@ -259,7 +259,7 @@ _CHANGES: dict[Mark, tuple[type[Kind], Kind, str]] = {
 def _changed(node: Node, mark: Mark) -> Node:
     kind, changed, name = _CHANGES[mark]
     if isinstance(node, Nullable):
-        return node.but(inner=node.inner.but(node=_changed(node.inner.node, mark)))
+        return node.replace(inner=node.inner.replace(node=_changed(node.inner.node, mark)))
     if not isinstance(node, Scalar) or type(node.kind) is not kind:
         raise DeclarationError(f"{mark} is for {name}, not for {node.facts.phrase}", remedy="leave it out")
     return Scalar(changed)
@@ -267,7 +267,7 @@ def _changed(node: Node, mark: Mark) -> Node:
 
 def _formed(node: Node, form: str) -> Node:
     if isinstance(node, Nullable):
-        return node.but(inner=node.inner.but(node=_formed(node.inner.node, form)))
+        return node.replace(inner=node.inner.replace(node=_formed(node.inner.node, form)))
     if not isinstance(node, Scalar) or node.kind.facts.sort not in FORMABLE:
         raise DeclarationError(
             f"written_as({form!r}) is for dates and times, not for {node.facts.phrase}", remedy="leave it out"
@@ -283,10 +283,10 @@ def _lenient(node: Node) -> Node:
     if isinstance(node, Scalar):
         return node if node.kind.loose is None else Scalar(Lenient(node.kind))
     if isinstance(node, Nullable):
-        return node.but(inner=node.inner.but(node=_lenient(node.inner.node)))
+        return node.replace(inner=node.inner.replace(node=_lenient(node.inner.node)))
     if isinstance(node, Items):
-        return node.but(item=node.item.but(node=_lenient(node.item.node)))
-    return node.but(lenient=True) if isinstance(node, Choice) else node
+        return node.replace(item=node.item.replace(node=_lenient(node.item.node)))
+    return node.replace(lenient=True) if isinstance(node, Choice) else node
 
 
 def check_parts(use: Use, *, secret: bool) -> None:

@@ -291,11 +291,11 @@ class Use(Value):
         """The same with own words for its reading: those of an option of a union that has none of its own, too."""
         node = self.node
         if isinstance(node, Nullable | Sealing):
-            node = node.but(inner=node.inner.saying(words))
+            node = node.replace(inner=node.inner.saying(words))
         elif isinstance(node, Branches) and not node.tag:
             options = [option if option.says is not None else option.saying(words) for option in node.options]
-            node = node.but(options=tuple(options))
-        return self.but(says=words, node=node)
+            node = node.replace(options=tuple(options))
+        return self.replace(says=words, node=node)
 
     @property
     def nullable(self) -> bool:

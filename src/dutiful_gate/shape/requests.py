@@ -58,12 +58,12 @@ def request_shape(shape: Shape) -> Shape:
         raise DeclarationError(
             "files come with a form, not with a body", remedy="declare `form` beside `files`", record=record.name
         )
-    records = {**shape.records, record.key: record.but(fields=fields, unknown="refuse"), **own}
+    records = {**shape.records, record.key: record.replace(fields=fields, unknown="refuse"), **own}
     records = {key: held if key == record.key else _as_sent(held) for key, held in records.items()}
     held = held_by(records, shape.aliases)
     leads_to = leads(held)
-    made = shape.but(records=records, recursive=recursive_of(leads_to), guarded=guarded_of(held, leads_to))
-    return made.but(secretive=any(use.secret for use in uses_of(made)))
+    made = shape.replace(records=records, recursive=recursive_of(leads_to), guarded=guarded_of(held, leads_to))
+    return made.replace(secretive=any(use.secret for use in uses_of(made)))
 
 
 def parts_of(shape: Shape) -> dict[str, Field]:
@@ -102,7 +102,7 @@ def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) ->
         use = _under_key(field, record, own)
     if field.attribute in _UNKNOWN_LET_BE and isinstance(link, Link):
         use = _through_links(use, lambda key: _named_part(field.attribute, key, shape, own))
-    return field.but(use=use.but(source=kind.source))
+    return field.replace(use=use.replace(source=kind.source))
 
 
 def _as_sent(record: Record) -> Record:
@@ -125,7 +125,7 @@ def _as_sent(record: Record) -> Record:
                 record=record.name,
                 field=field.attribute,
             )
-    return record.but(fields=tuple(f.but(withheld=True) if f.read_only else f for f in record.fields))
+    return record.replace(fields=tuple(f.replace(withheld=True) if f.read_only else f for f in record.fields))
 
 
 def _under_key(field: Field, record: Record, own: dict[str, Record]) -> Use:
@@ -141,25 +141,27 @@ def _named_part(part: str, key: str, shape: Shape, own: dict[str, Record]) -> st
     record = shape.records[key]
     name = f"{key}_{part}"
     seal: Callable[[Field], Field] = _header if part == "headers" else _cookie
-    own[name] = record.but(key=name, fields=tuple(map(seal, record.fields)), unknown="drop")
+    own[name] = record.replace(key=name, fields=tuple(map(seal, record.fields)), unknown="drop")
     return name
 
 
 def _header(field: Field) -> Field:
     wire = (field.wire.replace("_", "-") if field.wire == field.attribute else field.wire).lower()
     secret = field.use.secret or wire in SECRET_HEADERS
-    return field.but(wire=wire, use=field.use.but(secret=secret), also=tuple(name.lower() for name in field.also))
+    return field.replace(
+        wire=wire, use=field.use.replace(secret=secret), also=tuple(name.lower() for name in field.also)
+    )
 
 
 def _cookie(field: Field) -> Field:
-    return field.but(use=field.use.but(secret=True))
+    return field.replace(use=field.use.replace(secret=True))
 
 
 def _through_links(use: Use, renamed: Callable[[str], str]) -> Use:
     if isinstance(use.node, Nullable):
-        return use.but(node=Nullable(_through_links(use.node.inner, renamed)))
+        return use.replace(node=Nullable(_through_links(use.node.inner, renamed)))
     assert isinstance(use.node, Link)
-    return use.but(node=Link(renamed(use.node.key)))
+    return use.replace(node=Link(renamed(use.node.key)))
 
 
 __all__: list[Any] = ["PARTS", "SECRET_HEADERS", "parts_of", "request_shape"]

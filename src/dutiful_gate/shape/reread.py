@@ -11,7 +11,9 @@ def looked_at_again(shape: Shape) -> Shape:
     records = {
         key: record
         if record.form != "object"
-        else record.but(stores=record.stores and only_stores(record.builder), runs_own=runs_own_code(record.builder))
+        else record.replace(
+            stores=record.stores and only_stores(record.builder), runs_own=runs_own_code(record.builder)
+        )
         for key, record in shape.records.items()
     }
-    return shape.but(records=records)
+    return shape.replace(records=records)

@@ -72,7 +72,7 @@ def plain_fallback(use: Use, shape: Shape) -> object:
     """
     try:
         if belongs(use, use.fallback, shape):
-            return plain(use.but(fallback=MISSING), use.fallback, shape)
+            return plain(use.replace(fallback=MISSING), use.fallback, shape)
     except Exception:  # what cannot even be asked is not of the type
         pass
     if held := no_json(use.fallback):

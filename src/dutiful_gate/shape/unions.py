@@ -24,13 +24,13 @@ def with_tag(use: Use, records: Mapping[str, Record]) -> Use:
                 f"tagged_by({node.tag!r}) does not tell the options apart",
                 remedy="each option is a record in which that field is a Literal or an Enum, with values of its own",
             )
-        return use.but(node=node.but(tags=tags))
+        return use.replace(node=node.replace(tags=tags))
     if not all(fields) or any(option.parts for option in node.options):
         return use
     # One that must be there before one with a default: where the second is absent, nothing is told.
     for wire in sorted(fields[0], key=lambda name: not all(name in each and each[name][1] for each in fields)):
         if tags := _tags(wire, fields):
-            return use.but(node=node.but(tag=wire, tags=tags))
+            return use.replace(node=node.replace(tag=wire, tags=tags))
     return use
 
 

@@ -81,7 +81,7 @@ def _named(name: str, use: Use) -> Iterator[tuple[str, Use]]:
             yield from _named(f"{name} keys", key)
             yield from _named(f"{name} values", value)
         case _:
-            for inner in inside(use.but(via=None)):
+            for inner in inside(use.replace(via=None)):
                 yield from _named(name, inner)
 
 
@@ -94,7 +94,7 @@ def part_of(shape: Shape, use: Use) -> Shape:
             reached[key] = None
             waiting += [field.use for field in fields_of(shape.records[key])] if key in shape.records else []
             waiting += [shape.aliases[key]] if key in shape.aliases else []
-    return shape.but(
+    return shape.replace(
         root=use,
         records={key: record for key, record in shape.records.items() if key in reached},
         aliases={key: alias for key, alias in shape.aliases.items() if key in reached},
@@ -303,9 +303,9 @@ def rebuilt_inside(use: Use, change: Callable[[Use], Use]) -> Use:
         case _:
             changes = {}
     if changes:
-        use = use.but(node=node.but(**changes))
+        use = use.replace(node=node.replace(**changes))
     if use.via is not None and (via := rebuilt(use.via, change)) is not use.via:
-        use = use.but(via=via)
+        use = use.replace(via=via)
     return use
 
 
@@ -314,7 +314,7 @@ def rebuilt_records(records: Mapping[str, Record], change: Callable[[Use], Use])
 
     def field(held: Field) -> Field:
         use = rebuilt(held.use, change)
-        return held if use is held.use else held.but(use=use)
+        return held if use is held.use else held.replace(use=use)
 
     made: dict[str, Record] = {}
     for key, record in records.items():
@@ -322,5 +322,5 @@ def rebuilt_records(records: Mapping[str, Record], change: Callable[[Use], Use])
         rests = tuple(map(field, record.rests))
         computed = tuple(map(field, record.computed))
         same = all(new is old for new, old in zip((*fields, *rests, *computed), fields_of(record), strict=True))
-        made[key] = record if same else record.but(fields=fields, rests=rests, computed=computed)
+        made[key] = record if same else record.replace(fields=fields, rests=rests, computed=computed)
     return made

@@ -211,10 +211,10 @@ def _with_default(field: DescribedField, column: Column[Any]) -> DescribedField:
     """The field with what stands in for it: a plain default, or nothing, where the session or the database has one."""
     default = column.default
     if isinstance(default, ScalarElementColumnDefault):
-        return field.but(default=default.arg)
+        return field.replace(default=default.arg)
     if column.server_default is not None or default is not None:
-        return field.but(may_lack=True)  # a function, a sequence, an expression of the database
-    return field.but(default=None) if column.nullable else field
+        return field.replace(may_lack=True)  # a function, a sequence, an expression of the database
+    return field.replace(default=None) if column.nullable else field
 
 
 def _checks_of(mapper: Mapper[Any], attributes: Mapping[str, str]) -> dict[Any, Checks]:

@@ -83,7 +83,7 @@ class _Writer:
         if use != "change":
             self.described(described)
             return
-        whole = self.described(described.but(name=f"{model.__name__}Create"))
+        whole = self.described(described.replace(name=f"{model.__name__}Create"))
         keys = [each.attribute for each in fields_of(model) if each.column.primary_key]
         without = [key for key in keys if any(field.attribute == key for field in described.fields)]
         words = f", without={without!r}" if without else ""

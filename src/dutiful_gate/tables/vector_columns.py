@@ -190,7 +190,7 @@ class Columns:
         shape = part_of(self.shape, use)
         if any(each.fallback is not MISSING for each in uses_of(shape)):
             return None
-        engine = Engine(self.plan.but(shape=shape))
+        engine = Engine(self.plan.replace(shape=shape))
         if engine.bottomless and (came is None or _depth(came) > self.gate.limits.depth - 2):
             return None
         asks_each = any(isinstance(part, Then | Holds) for each in uses_of(shape) for part in each.parts)
@@ -244,7 +244,7 @@ class Columns:
         if field.required or (default := known_default(self.shape, field)) is MISSING:
             return None
         if default is not None:
-            engine = Engine(self.plan.but(shape=part_of(self.shape, field.use), source=Source.NATIVE))
+            engine = Engine(self.plan.replace(shape=part_of(self.shape, field.use), source=Source.NATIVE))
             try:
                 default = column.of(engine.release_admitted(default, secrets=True))
             except (DoesNotFit, OverflowError, ValueError, TypeError, AttributeError):

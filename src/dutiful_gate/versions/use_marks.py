@@ -96,7 +96,7 @@ class UseMarks:
         uses = [use, *(field.use for record in records.values() for field in fields_of(record))]
         if any(isinstance(part, Step) for one in uses for each in self.within(one) for part in each.parts):
             return True
-        alone = written(self.shape.but(root=use, records=records))
+        alone = written(self.shape.replace(root=use, records=records))
         return any(each.rule != ITS_DEFAULT for each in alone.unstated)
 
     def _standing(self, use: Use, place: str = "", above: tuple[str, ...] = ()) -> Iterator[tuple[str, Use]]:

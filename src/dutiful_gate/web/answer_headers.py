@@ -67,8 +67,8 @@ class AnswerHeaders:
                     field=field.attribute,
                 )
         plain = tuple(map(_never_null, self.fields))
-        records = {**self.gate.shape.records, record.key: record.but(fields=plain)}
-        self.shown = self.gate.shape.but(records=records)
+        records = {**self.gate.shape.records, record.key: record.replace(fields=plain)}
+        self.shown = self.gate.shape.replace(records=records)
         """Their shape as clients see it: null is no header."""
 
     def released(self, given: Any) -> list[tuple[Any, Any]]:
@@ -139,8 +139,8 @@ def _never_null(field: Field) -> Field:
     node = field.use.node
     if not isinstance(node, Nullable):
         return field
-    use = field.use.but(node=node.inner.node, parts=(*node.inner.parts, *field.use.parts))
-    return field.but(use=use, default=MISSING, factory=None, may_lack=True)
+    use = field.use.replace(node=node.inner.node, parts=(*node.inner.parts, *field.use.parts))
+    return field.replace(use=use, default=MISSING, factory=None, may_lack=True)
 
 
 def _is_plain(use: Use) -> bool:

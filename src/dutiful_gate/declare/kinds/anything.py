@@ -123,7 +123,7 @@ class Anything(Kind):
         return (object(), Decimal("1.50"), [1, (2,)], {"a": {1: 2}}, "\ud800", math.nan, None, 10**5000)
 
     def within(self, depth: int) -> Kind:
-        return self.but(depth=depth)
+        return self.replace(depth=depth)
 
     def outgoing(self) -> tuple[Kind, tuple[Step, ...]]:
         return PlainData(), ()

@@ -57,7 +57,7 @@ class TextForm(Kind):
         measured = LengthUnit.BYTES if self.held == (bytes,) else None
         ordered = self.held if self.ordered else ()
         facts = Facts(self.phrase, self.name, measured=measured, ordered=ordered, alike=self.held)
-        return facts.but(sort=self.sort, order=self.order)
+        return facts.replace(sort=self.sort, order=self.order)
 
     def has_one_form(self, *, released: bool) -> bool:
         return self.one_text or (released and self.sort is not Sort.TIME)

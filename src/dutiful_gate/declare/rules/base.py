@@ -123,7 +123,7 @@ class Rule(Value, ABC, kw_only=True):
                     f"says({words!r}) names {{{name}}}, which {self} does not have",
                     remedy="it has " + ", ".join(f"{{{each}}}" for each in sorted(known)),
                 )
-        return self.but(own_words=words)
+        return self.replace(own_words=words)
 
     def named(self, *, hidden: bool) -> str:
         """The rule as a developer wrote it; `hidden`, where its constants would tell of a secret, by its word alone."""

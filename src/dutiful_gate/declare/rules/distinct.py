@@ -51,7 +51,7 @@ class Distinct(Rule):
                     f"it.distinct.by({key!r}) needs a function or a name", remedy='as in it.distinct.by("number")'
                 )
             check_answers(key, f"it.distinct.by({shown_name(key)})", takes=1)
-        return self.but(key=key, both_ways=both_ways)
+        return self.replace(key=key, both_ways=both_ways)
 
     @property
     def may_raise(self) -> bool:

@@ -51,7 +51,7 @@ class Keyword:
     @cached_property
     def cause(self) -> Cause:
         """Why it refuses, with where it stands: put together when it first does."""
-        return _SAYS[self.says](self).but(keyword=self.node.location(*self.steps), json=True)
+        return _SAYS[self.says](self).replace(keyword=self.node.location(*self.steps), json=True)
 
     @cached_property
     def words(self) -> Mapping[str, Any]:

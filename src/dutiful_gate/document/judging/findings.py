@@ -63,8 +63,8 @@ class Finding:
         """Why, with the place of the keyword in the document."""
         cause = self.keyword.cause
         if self.of_key:
-            cause = cause.but(of_key=True)
-        return cause if self.got is None else cause.but(got=self.got)
+            cause = cause.replace(of_key=True)
+        return cause if self.got is None else cause.replace(got=self.got)
 
     @property
     def route(self) -> Steps:

@@ -249,7 +249,7 @@ class Library:
             )
         raw = self.handed.get(plain, self.handed.get(uri))
         base = dialect_of(raw.get("$schema", "")) if isinstance(raw, dict) else None
-        made = (base or self.dialect).but(name=uri, uri=plain)
+        made = (base or self.dialect).replace(name=uri, uri=plain)
         wanted = raw.get("$vocabulary") if isinstance(raw, dict) else None
         if isinstance(wanted, dict):
             core = "2019-09" if base is not None and base.name == "2019-09" else "2020-12"
@@ -262,7 +262,7 @@ class Library:
                         f"the meta-schema {uri} needs the vocabulary {vocabulary!r}, which is not known here",
                         remedy="a gate cannot judge by rules it does not know: hand over a meta-schema without it",
                     )
-            made = made.but(
+            made = made.replace(
                 keywords=frozenset(words), asserts=FORMAT_ASSERTION in wanted or wanted.get(FORMAT_2019_09) is True
             )
         self.dialects[uri] = made

@@ -61,7 +61,7 @@ def bundled(shapes: Mapping[str, Part], *, dialect: WrittenDialect, formats: For
         }
         names |= {moved[pointer]: held for pointer, held in begun.names.items()}
         for rule in begun.unstated:
-            if (placed := rule.but(pointer=moved[rule.pointer])) not in unstated:
+            if (placed := rule.replace(pointer=moved[rule.pointer])) not in unstated:
                 unstated.append(placed)
     return _finished(Unfinished({"$defs": definitions}, unstated, names, {}), into, uri)
 
@@ -96,7 +96,9 @@ def _finished(begun: Unfinished, dialect: Dialect, uri: str | None) -> Document:
     lowered = Lowered(dialect, begun.names)
     content = as_json(lowered.document(begun.content, uri))
     rules = [*begun.unstated, *lowered.unstated]
-    return Document(content, tuple(rule.but(pointer=_there(lowered.pointer(rule.pointer), content)) for rule in rules))
+    return Document(
+        content, tuple(rule.replace(pointer=_there(lowered.pointer(rule.pointer), content)) for rule in rules)
+    )
 
 
 def _there(pointer: str, content: Any) -> str:

@@ -114,7 +114,7 @@ class Outgoing(Quick):
     def out_apart(self, use: Use, frame: Frame) -> str:
         """The same by a function of its own; what stands in for a value goes out though its rules refuse it."""
         value, made = frame.value, self.variable("made")
-        self.write(f"{made} = {self.part(use.but(fallback=MISSING), frame)}({value}{self.more})")
+        self.write(f"{made} = {self.part(use.replace(fallback=MISSING), frame)}({value}{self.more})")
         instead = self.instead(use, frame)
         with self.block(f"if {made}.__class__ is Stop:"):
             if instead:

@@ -227,7 +227,7 @@ class Quick(QuickRecords):
 
     def part(self, use: Use, frame: Frame) -> str:
         """The name of a function that reads a use: that of its record or alias, where nothing stands beside it."""
-        if isinstance(use.node, Link | Alias) and use.but(about=NO_ABOUT) == Use(use.node):
+        if isinstance(use.node, Link | Alias) and use.replace(about=NO_ABOUT) == Use(use.node):
             return self.function_of(use.node.key, frame)
         frame = frame.inner(aim=frame.aim._replace(is_option=True))
         return self.entry(use, self.functions.numbered(f"{self.sort}_part"), frame)

@@ -314,7 +314,7 @@ class TellingRecords(TellingValues):
             self.fault(frame, f"{whole.bind(self.words_of(whole), 'own_fault')}({unmade}, error)")
         with self.block("else:"):
             hides = field.use.secret or record.key in self.plan.shape.guarded
-            self.read(field.use.but(secret=hides), frame)
+            self.read(field.use.replace(secret=hides), frame)
 
     def _in_order(self, so_far: RecordSoFar) -> None:
         """Order the faults of a record as its keys stand in the data; they do already, where these are as declared.

@@ -474,4 +474,4 @@ class TellingValues(RecordWalk):
         faces = rule.faces(value, facts, frame.bind)
         if not facts.open or len(faces) != 1:
             return faces
-        return [faces[0].but(condition=rule.open_condition(value, frame.bind))]
+        return [faces[0].replace(condition=rule.open_condition(value, frame.bind))]

@@ -101,7 +101,7 @@ class Trusting(Outgoing):
     def _is_of(self, use: Use) -> bool:
         """Whether what stands in is of the declared type."""
         try:
-            return belongs(use.but(fallback=MISSING), use.fallback, self.plan.shape)
+            return belongs(use.replace(fallback=MISSING), use.fallback, self.plan.shape)
         except Exception:
             return False
 
