@@ -233,6 +233,26 @@ def test_no_secret_shows_on_the_way_to_a_value() -> None:
         assert "4711" not in str(gate.why(data, at)), at
 
 
+@dataclass
+class Locker:
+    code: Annotated[str, secret]
+
+
+@dataclass
+@obeys(this.locker.code != "4711-code", this.at > 2)
+class Berthed:
+    at: int
+    locker: Locker
+    codes: dict[str, Annotated[str, secret, it != "4711-code"]]
+
+
+@pytest.mark.parametrize("at", ["", "/locker", "/locker/code", "/codes", "/codes/a", "/at"])
+def test_no_constant_of_a_rule_on_a_secret_further_in_is_told(at: str) -> None:
+    told = str(Gate(Berthed).why({"at": 1, "locker": {"code": "4711-code"}, "codes": {"a": "4711-code"}}, at))
+    assert "4711" not in told
+    assert ("this.at > 2" in told) is (at in ("", "/at"))
+
+
 @pytest.mark.parametrize("step", ["²", "٣", "01", "-1", "9" * 30, "9" * 5_000, " 0", "1", "~2"])
 def test_what_is_no_index_leads_nowhere(step: str) -> None:
     """RFC 6901, section 4: digits of ASCII without a leading zero."""

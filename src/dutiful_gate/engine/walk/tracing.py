@@ -15,6 +15,7 @@ from ...declare.rules import Rule
 from ...declare.steps import Step
 from ...report.cause import HIDDEN
 from ...shape.nodes import Branches, Field, Link, Use
+from ...shape.walk import holds_secret
 from ..field_access import FieldsReach
 from ..plan import Plan, is_text, options_in_order
 from ..rest_fields import sorter_of
@@ -203,7 +204,7 @@ class Tracing(Telling):
         self.write(f"{late} = len(late)")
         super().record_rule(rule, tests, condition, reach, so_far)
         fields = [record.by_attribute[name] for name in rule.fields]
-        hides = (frame.shown.outlined and any(field.use.secret for field in fields)) or frame.hidden
+        hides = frame.hidden or any(holds_secret(field.use, self.plan.shape.guarded) for field in fields)
         words = _HIDDEN_RULE if hides else str(rule)
         wires = tuple(field.wire for field in fields)
         told = frame.bind((words, wires, rule.of_whole), "RULE")
