@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any, Final
 
 from ...declare.facts import Sort, Unsaid
+from ...declare.kinds import Day, LocalMoment, MomentKind
 from ...declare.rules import Ceiling, Floor, Length, Matches, Rule
 from ...declare.rules.format import OfFormat
 from ...declare.steps import Step
@@ -28,13 +29,13 @@ def widget_of(use: Use) -> str:
         return "text"
     kind = use.node.kind
     facts = kind.strict.facts
-    plain = type(kind).__name__ in _DATE_KINDS
+    plain = type(kind) in _DATE_KINDS
     if facts.sort in _DATE_TIMES and plain:
         return _DATE_TIMES[facts.sort]
     return "check" if kind.strict.comes_as == {bool} else "text"
 
 
-_DATE_KINDS: Final = frozenset(["Moment", "LocalMoment", "Day"])
+_DATE_KINDS: Final = frozenset([MomentKind, LocalMoment, Day])
 """Kinds that are written as browsers write them; those with a form of their own are typed as text."""
 
 
