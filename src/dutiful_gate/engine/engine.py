@@ -182,7 +182,10 @@ class Engine:
         log = TraceLog(_MOST_TRACED, Way(steps))
         if self.bottomless and self._too_deep(data) is not None:
             return log
-        unwrapped(self._unit("why", lambda: tracing_unit(self.plan)).call)(data, (), log)
+        try:
+            unwrapped(self._unit("why", lambda: tracing_unit(self.plan)).call)(data, (), log)
+        finally:
+            forget()
         return log
 
     def _collected_without_liars(self, data: Any) -> tuple[Any, Log]:

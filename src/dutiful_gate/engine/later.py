@@ -1,4 +1,7 @@
-"""Functions of large shapes, each written and compiled when it is first called: most records are never met."""
+"""Functions that are written and compiled when they are first called: most records are never met.
+
+So are those of large shapes, and those that tell the faults of records.
+"""
 
 from __future__ import annotations
 
@@ -11,14 +14,14 @@ from ..codegen.writer import Writer
 from ..shape.nodes import Shape
 
 _AT_ONCE = 40
-"""Of up to so many records and aliases all functions are written at once."""
+"""Of up to so many records and aliases all quick functions are written at once."""
 
 Waiting = list[tuple[str, Callable[[], None]]]
 """Functions that were named and are not written yet: name, and what writes each."""
 
 
 def is_large(shape: Shape) -> bool:
-    """Whether functions are written when they are first called."""
+    """Whether quick functions are written when they are first called."""
     return len(shape.records) + len(shape.aliases) > _AT_ONCE
 
 

@@ -66,7 +66,7 @@ class Way:
 class TraceLog(Log):
     """A log that also notes what the values on the way to one pass."""
 
-    __slots__ = ("_tries", "expected", "passed_stages", "records", "way")
+    __slots__ = ("_hides_options", "_options", "expected", "passed_stages", "records", "way")
 
     def __init__(self, most: int, way: Way) -> None:
         super().__init__(most)
@@ -74,7 +74,9 @@ class TraceLog(Log):
         self.passed_stages: list[Passed] = []
         self.records: list[tuple[Path, TracedRecord, frozenset[Any]]] = []
         self.expected: dict[Path, str] = {}
-        self._tries: list[tuple[list[str], bool]] = []
+        # What the options are called that are tried next: each is tried with a log of its own, which has its own.
+        self._options: list[str] = []
+        self._hides_options = False
 
     def attempt(self) -> Log:
         """One for a try: what it notes counts where the try does."""
@@ -138,21 +140,18 @@ class TraceLog(Log):
             made = "as it was" if same else HIDDEN if hidden else short(shown(value))
             self.note(path, "step", f"{words}: {made}")
 
-    def trying(self, path: Path, phrases: tuple[str, ...], hidden: bool) -> None:
+    def trying(self, phrases: tuple[str, ...], hidden: bool) -> None:
         """Options are tried next, in this order."""
-        self._tries.append((list(phrases), hidden))
+        self._options, self._hides_options = list(phrases), hidden
 
     def tried(self, path: Path, read: Any, attempt: Log) -> None:
         """One of them is done."""
-        phrases, hidden = self._tries[-1]
-        phrase = phrases.pop(0)
-        if not phrases:
-            self._tries.pop()
+        phrase = self._options.pop(0)
         sound = read.__class__ is not Stop
         first = None if sound else next(iter(attempt.faults), None)
         if first is None:
             why = ""
-        elif hidden:
+        elif self._hides_options:
             why = ": has a fault"
         else:
             fault = Fault(*first)

@@ -35,6 +35,8 @@ _BULKS = tuple(
     for count in (4096, 256, 16)
 )
 _FEW = _BULKS[-1][0]
+_LOOKED_THROUGH = 2**16
+"""So many characters are looked through for the keys of one record, or decoded to find where it ends."""
 _RUN = re.compile(rf'(?:[^"\[\]{{}}]++|{_STRING}|{_FLAT})*+', re.DOTALL)
 _STRICT = re.compile(_INNER, re.DOTALL)
 _TO_LAST_COMMA = re.compile(rf'(?:(?:[^",\[\]{{}}]++|{_STRING}|{_FLAT})*+,)*+', re.DOTALL)
@@ -92,12 +94,17 @@ def places_in(text: str, paths: Iterable[Path], data: Any) -> Places:
             inner = _in_array(text, at, path, branch)
         elif held.__class__ is dict:
             there = {step: more for step, more in branch.items() if step in held}
-            inner = _once_there(text, at, end or _skip(text, at)[1], path, there, found) or (
-                _in_object(text, at, path, there, found, repeats=False)
-            )
+            # A key is looked for in what is left of the text around: where that is long, all before it is read once.
+            few = len(there) * (end - at) <= _LOOKED_THROUGH
+            inner = _once_there(text, at, end, path, there, found) if few else []
+            inner = inner or _in_object(text, at, path, there, found, repeats=False)
         else:
             continue
-        waiting += [(way, offset, 0, more, held[way[-1]]) for way, offset, more in inner]
+        for way, offset, more in inner:
+            # Records of a list have the same keys: each is looked through by itself.
+            alone = held.__class__ is list and more and end - offset <= _LOOKED_THROUGH
+            ends = _skip(text, offset)[1] if alone else end
+            waiting.append((way, offset, ends, more, held[way[-1]]))
     return found
 
 

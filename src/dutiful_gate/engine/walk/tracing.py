@@ -146,7 +146,7 @@ class Tracing(Telling):
     def trying(self, node: Branches, frame: Frame) -> None:
         """What the options are called."""
         phrases = tuple(self.phrase(option) for option in options_in_order(self.plan, node, frame.reading))
-        self.write(f"log.trying({frame.path}, {frame.bind(phrases, 'WORDS')}, {frame.shown.outlined})")
+        self.write(f"log.trying({frame.bind(phrases, 'WORDS')}, {frame.shown.outlined})")
 
     def tag_tells(self, node: Branches, frame: Frame, which: str, tag: str) -> None:
         """The tag, and what it stands for."""
