@@ -1,7 +1,7 @@
 """The tracing function: the telling one, which also notes each stage that a value passes, for those who ask why.
 
-No quick function is asked in it. What it notes goes into a `TraceLog`, as far as it stands on the way to the value that
-somebody asks about.
+What it notes goes into a `TraceLog`, as far as it stands on the way to the value that somebody asks about. On the way
+no quick function is asked.
 """
 
 from __future__ import annotations
@@ -88,13 +88,16 @@ class Tracing(Telling):
         super().parts_of_whole(use, frame, mark)
 
     def link(self, key: str, use: Use, frame: Frame) -> None:
-        """By the function of the record, whatever a quick one would say."""
+        """By the function of the record; off the way, by a quick one if that will do."""
         frame, mark, begun = self.came(frame), self.mark(frame), self.variable("begun")
         self.write(f"{begun} = len(log.passed_stages)")
         if frame.spoken.says is not None:
             self._link_says(key, frame)
         else:
-            self.write(f"{frame.value} = {self.function_of(key, frame)}({frame.given}, {frame.path}, log)")
+            quick = f"{self.quick.function_of(key, self._quick_frame(frame))}({frame.given}{self._failed})"
+            self.write(f"{frame.value} = UNSURE if log.way.leads({frame.path}) else {quick}")
+            with self.block(f"if {frame.value}.__class__ is Stop:"):
+                self.write(f"{frame.value} = {self.function_of(key, frame)}({frame.given}, {frame.path}, log)")
         words = frame.bind(f"as {self.phrase(use)}", "WORDS")
         if key not in self.plan.shape.aliases:
             self.write(f"log.read_whole({frame.path}, {words}, len(faults) - {mark}, {begun})")
