@@ -18,22 +18,26 @@ _LOCAL = re.compile(r"[ft][0-9]*_.*")
 """How every local variable is spelt that this writer names, and nothing else is."""
 
 
-class _Block:
-    """The inside of a compound statement, for `with`."""
+class Block:
+    """The inside of a compound statement, for `with`; one that is `optional` goes where nothing is written inside."""
 
-    __slots__ = ("before", "writer")
+    __slots__ = ("before", "optional", "writer")
 
-    def __init__(self, writer: Writer) -> None:
+    def __init__(self, writer: Writer, *, optional: bool = False) -> None:
         self.writer = writer
+        self.optional = optional
 
     def __enter__(self) -> None:
         self.writer._indent += 1
         self.before = len(self.writer.lines)
 
     def __exit__(self, *error: object) -> None:
-        if len(self.writer.lines) == self.before:
+        empty = len(self.writer.lines) == self.before
+        if empty and not self.optional:
             self.writer.write("pass")
         self.writer._indent -= 1
+        if empty and self.optional:
+            self.writer.lines.pop()
 
 
 def all_of(tests: Sequence[str]) -> str:
@@ -70,10 +74,10 @@ class Writer:
         self.notes.append((name, number))
         return f"  #:{len(self.notes) - 1}"
 
-    def block(self, opening: str) -> _Block:
-        """A compound statement: what is written inside stands under it."""
+    def block(self, opening: str, *, optional: bool = False) -> Block:
+        """A compound statement: what is written inside stands under it; an `optional` one may have nothing there."""
         self.write(opening)
-        return _Block(self)
+        return Block(self, optional=optional)
 
     @contextmanager
     def aside(self) -> Iterator[list[str]]:

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from typing import Any, ClassVar, NamedTuple
 
-from ...codegen.writer import _Block
+from ...codegen.writer import Block
 from ...declare.facts import Facts
 from ...declare.hash_limits import crowded
 from ...declare.kinds import Kind
@@ -111,7 +111,7 @@ class Outcome(ABC):
         """One line."""
         self.pen.write(line)
 
-    def block(self, opening: str) -> _Block:
+    def block(self, opening: str) -> Block:
         """A compound statement."""
         return self.pen.block(opening)
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager, nullcontext
+from contextlib import ExitStack, contextmanager, nullcontext
 from functools import partial
 from itertools import islice
 from typing import Any, ClassVar
 
+from ...codegen.writer import Block
 from ...declare.embedded import Embedded
 from ...declare.facts import Facts
 from ...declare.kinds import Kind
@@ -106,17 +107,9 @@ class TellingValues(RecordWalk):
         with self.otherwise() if checks else nullcontext():
             yield
 
-    @contextmanager
-    def otherwise(self) -> Iterator[None]:
+    def otherwise(self) -> Block:
         """What follows stands under an else, if anything does."""
-        pen = self.pen
-        pen.write("else:")
-        before = len(pen.lines)
-        pen._indent += 1
-        yield
-        pen._indent -= 1
-        if len(pen.lines) == before:
-            pen.lines.pop()
+        return self.pen.block("else:", optional=True)
 
     def mark(self, frame: Frame) -> str:
         """How many faults there are."""
@@ -374,29 +367,28 @@ class TellingValues(RecordWalk):
 
     def parts(self, parts: Sequence[Step | Rule], facts: Facts, frame: Frame) -> None:
         """Steps and rules in order: rules do not stop one another, a step that fails ends the value."""
-        depth, value = 0, frame.value
-        for part in parts:
-            takes = part.takes() if facts.open else None
-            if takes is not None:
-                with self.block(f"if not {frame.bind(takes.fits, 'takes')}({value}):"):
-                    kind = needs("kind", self.noun(takes.phrase, frame))
-                    self.fault(frame, self.cause(frame, kind), frame.given)
-                depth += self._otherwise()
-            if isinstance(part, Rule):
-                self.rule(part, facts, frame)
-                continue
-            openly, facts = facts.open, part.suits(facts)
-            depth += self.step_of(part, frame, openly=openly)
-        self.pen._indent -= depth
+        with ExitStack() as blocks:
+            for part in parts:
+                takes = part.takes() if facts.open else None
+                if takes is not None:
+                    with self.block(f"if not {frame.bind(takes.fits, 'takes')}({frame.value}):"):
+                        kind = needs("kind", self.noun(takes.phrase, frame))
+                        self.fault(frame, self.cause(frame, kind), frame.given)
+                    blocks.enter_context(self.otherwise())
+                if isinstance(part, Rule):
+                    self.rule(part, facts, frame)
+                    continue
+                openly, facts = facts.open, part.suits(facts)
+                self.step_of(part, frame, blocks, openly=openly)
 
-    def step_of(self, step: Step, frame: Frame, *, openly: bool) -> int:
-        """One step; gives back by how much what follows it goes in."""
+    def step_of(self, step: Step, frame: Frame, blocks: ExitStack, *, openly: bool) -> None:
+        """One step; what follows one that may fail stands in a block more."""
         doing = f"{frame.value} = {step.expression(frame.value, frame.bind)}"
         if not step.may_raise and not openly:
             self.write(doing)
-            return 0
+            return
         self._step(step, doing, frame)
-        return self._otherwise()
+        blocks.enter_context(self.otherwise())
 
     def _step(self, step: Step, doing: str, frame: Frame) -> None:
         """A step that may raise."""
@@ -416,13 +408,6 @@ class TellingValues(RecordWalk):
             said = needs("reading", "a value that {step} can take", expected={"step": str(step)})
             self.fault(frame, self.cause(frame, said), frame.given)
 
-    def _otherwise(self) -> int:
-        """What follows is written under an else; gives back by how much that goes in."""
-        self.write("else:")
-        self.pen._indent += 1
-        self.write("pass")
-        return 1
-
     def rule(self, rule: Rule, facts: Facts, frame: Frame) -> None:
         """One rule on one value."""
         expected = rule.numbers()
@@ -432,27 +417,26 @@ class TellingValues(RecordWalk):
         careful = rule.may_raise or facts.open
         looked_at = frame.value
         what = rule.measured(frame.value, frame.bind)
-        depth = 0
-        if what is not None:
-            looked_at = self.variable("measured")
-            if careful:
-                face = rule.faces(looked_at, facts, frame.bind)[-1]
+        with ExitStack() as blocks:
+            if what is not None:
+                looked_at = self.variable("measured")
+                if careful:
+                    face = rule.faces(looked_at, facts, frame.bind)[-1]
+                    cause = self.cause(frame, needs(face.code, face.needs, facts, got=face.got, **told))
+                    self._tried(f"{looked_at} = {what}", rule, facts, cause, frame)
+                    blocks.enter_context(self.otherwise())
+                else:
+                    self.write(f"{looked_at} = {what}")
+            for face in self._faces(rule, looked_at, facts, frame):
                 cause = self.cause(frame, needs(face.code, face.needs, facts, got=face.got, **told))
-                self._tried(f"{looked_at} = {what}", rule, facts, cause, frame)
-                depth = self._otherwise()
-            else:
-                self.write(f"{looked_at} = {what}")
-        for face in self._faces(rule, looked_at, facts, frame):
-            cause = self.cause(frame, needs(face.code, face.needs, facts, got=face.got, **told))
-            if not careful or what is not None:
-                with self.block(f"if not ({face.condition}):"):
+                if not careful or what is not None:
+                    with self.block(f"if not ({face.condition}):"):
+                        self.fault(frame, cause, frame.given, frame.value)
+                    continue
+                held = self.variable("held")
+                self._tried(f"{held} = {face.condition}", rule, facts, cause, frame)
+                with self.block("else:"), self.block(f"if not {held}:"):
                     self.fault(frame, cause, frame.given, frame.value)
-                continue
-            held = self.variable("held")
-            self._tried(f"{held} = {face.condition}", rule, facts, cause, frame)
-            with self.block("else:"), self.block(f"if not {held}:"):
-                self.fault(frame, cause, frame.given, frame.value)
-        self.pen._indent -= depth
 
     def _tried(self, line: str, rule: Rule, facts: Facts, cause: str, frame: Frame) -> None:
         """A line that may raise: what an own function says in a ValueError is a fault, the rest of its errors pass."""

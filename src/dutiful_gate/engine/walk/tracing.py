@@ -6,6 +6,7 @@ no quick function is asked.
 
 from __future__ import annotations
 
+from contextlib import ExitStack
 from typing import ClassVar, Final
 
 from ...codegen.unit import Unit
@@ -116,15 +117,14 @@ class Tracing(Telling):
 
     # Steps and rules
 
-    def step_of(self, step: Step, frame: Frame, *, openly: bool) -> int:
+    def step_of(self, step: Step, frame: Frame, blocks: ExitStack, *, openly: bool) -> None:
         """What it made."""
         before = self.variable("prior")
         self.write(f"{before} = {frame.value}")
-        depth = super().step_of(step, frame, openly=openly)
+        super().step_of(step, frame, blocks, openly=openly)
         words = frame.bind(str(step), "WORDS")
         shown = "True" if frame.shown.outlined else "False"
         self.write(f"log.stepped({frame.path}, {words}, {before}, {frame.value}, {shown})")
-        return depth
 
     def _step(self, step: Step, doing: str, frame: Frame) -> None:
         """One that fails is told with what it says."""
