@@ -210,9 +210,9 @@ SHARE_CHANGES = {
         "from .text import Text\n",
         "from .share import Share\nfrom .text import Text\n",
     ),
-    "shape/build.py": (
-        "_KINDS: dict[object, Kind] = {\n",
-        "from fractions import Fraction\nfrom ..declare.kinds import Share\n_KINDS: dict[object, Kind] = {\n"
+    "shape/python_types.py": (
+        "KINDS: dict[object, Kind] = {\n",
+        "from fractions import Fraction\nfrom ..declare.kinds import Share\nKINDS: dict[object, Kind] = {\n"
         "    Fraction: Share(),\n",
     ),
     "report/german.py": (

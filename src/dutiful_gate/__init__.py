@@ -49,7 +49,7 @@ if TYPE_CHECKING:
         via,
     )
     from .declare.subjects import it
-    from .declare.terms import this
+    from .declare.this import this
     from .declare.variants import amendment, subset
     from .document.beside_types import obeys_document
     from .document.declaring.module import declarations_of
@@ -166,7 +166,7 @@ _ROOMS = {
     "declare.rules.holds": "holds",
     "declare.steps": "blank_is_none in_utc lowered otherwise rounded_to split_on squeezed then trimmed uppered via",
     "declare.subjects": "it",
-    "declare.terms": "this",
+    "declare.this": "this",
     "declare.variants": "amendment subset",
     "document.declaring.module": "declarations_of",
     "document.document": "Document Flaw Unstated",

@@ -32,8 +32,9 @@ from dutiful_gate import (
     unreadable,
     written_as,
 )
+from dutiful_gate.declare.field_comparison import FieldComparison
 from dutiful_gate.declare.rules import Between, Ceiling, Equal, Floor, Length, Matches
-from dutiful_gate.declare.terms import FieldComparison, this
+from dutiful_gate.declare.this import this
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.problems import Problem, ProblemError
 from dutiful_gate.testing import admitted, refused

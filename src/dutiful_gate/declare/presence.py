@@ -15,7 +15,7 @@ from .field_access import FactsOf, Path, Reach
 from .phrases import Phrase
 from .records import HasRules, RecordRule, Standing
 from .rules.base import Face
-from .terms import FieldOfThis
+from .this import FieldOfThis
 
 
 class _Presence(RecordRule):

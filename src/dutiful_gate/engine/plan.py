@@ -37,7 +37,8 @@ from ..shape.nodes import (
 from ..shape.stages import stages_of
 from ..shape.to_json import nearest_first
 from ..shape.walk import uses_of
-from .runtime import ABSENT, chooser, tag_chooser
+from .choosing import chooser, tag_chooser
+from .runtime import ABSENT
 
 
 class Binder(Protocol):

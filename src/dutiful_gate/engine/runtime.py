@@ -5,19 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
 from datetime import date, time
-from decimal import Decimal
 from itertools import starmap
 from typing import Any, ClassVar, Final
 
 from ..declare.embedded import Embedded
-from ..declare.facts import REFUSED, Stop
-from ..declare.sources import FromText, Reading
-from ..regex.white_space import BLANKS
+from ..declare.facts import Stop
+from ..declare.sources import FromText
 from ..report.cause import HIDDEN, UNREADABLE, Cause, UnknownKey
 from ..report.document_order import RawFault
 from ..report.fault import Fault, Path
 from ..report.shown_values import ALONE, STEADY, fixed
-from ..shape.nodes import spellings
 
 Mark = tuple[str, int]
 LEAVES: Final = ALONE
@@ -251,60 +248,6 @@ def record_fault(
     return ((*path, *at), words(base, error), None, None)
 
 
-def closest(
-    options: Sequence[Collector],
-    value: object,
-    path: Path,
-    log: Log,
-    cause: Cause,
-    shown: Callable[[object], object] | None,
-) -> Any:
-    """The value of the first option that admits it; else the faults of the one that came closest.
-
-    One whose own kind fits is closer than one whose kind does not, and fewer faults are closer than more. Where no
-    kind fits, one fault tells of all of them. Of equals, one whose faults are inside it is closer. Of options that
-    admit what came the one that drops the fewest keys is chosen, before one in which something stands in for a part.
-
-    `shown` makes of what came what may be shown of it, where a secret is at hand.
-    """
-    best: tuple[tuple[bool, int, bool], Log] | None = None
-    loose: tuple[Any, Log] | None = None
-    stood_in: tuple[Any, Log] | None = None
-    memory = log.memory
-    start = len(memory.made)
-    for option in options:
-        attempt = log.attempt()
-        memory.undone(start)
-        read = option(value, path, attempt)
-        log.tried(path, read, attempt)
-        if read.__class__ is not Stop and not attempt.fallbacks:
-            if not attempt.dropped:
-                log.take(attempt)
-                return read
-            if loose is None or len(attempt.dropped) < len(loose[1].dropped):
-                loose = read, attempt
-            continue
-        if read.__class__ is not Stop:  # something stands in: only where no option admits what came as it is
-            stood_in = stood_in or (read, attempt)
-            continue
-        misses = any(raw[0] == path and raw[1].code in ("kind", "choice") for raw in attempt.faults)
-        outside = any(raw[0] == path for raw in attempt.faults)
-        rank = (misses, len(attempt.faults) + attempt.untold, outside)
-        if best is None or rank < best[0]:
-            best = rank, attempt
-    if (chosen := loose or stood_in) is not None:
-        log.take(chosen[1])
-        return chosen[0]
-    assert best is not None
-    (misses, _, _), attempt = best
-    if misses:
-        log.faults.append((path, cause, value if shown is None else shown(value), None))
-    else:
-        log.faults += attempt.faults
-        log.untold += attempt.untold
-    return REFUSED
-
-
 REREAD: Final = {
     True: frozenset([str, FromText]),
     False: frozenset([str, FromText, int, float, bool, type(None), list, dict]),
@@ -438,92 +381,3 @@ def as_sent(log: Log, start: tuple[int, int, int], depth: int, sent: Mapping[str
     for faults, begun in ((log.faults, start[0]), (log.fallbacks, start[1])):
         faults[begun:] = [(told(raw[0]), *raw[1:]) for raw in faults[begun:]]
     log.dropped[start[2] :] = map(told, log.dropped[start[2] :])
-
-
-def chooser(
-    wire: Sequence[object], values: Sequence[object], reading: Reading, *, lenient: bool = False
-) -> Callable[[object], object]:
-    """The function that finds the value for what came, by the equality of JSON: 1 equals 1.0, and not true."""
-    pairs = list(zip(wire, values, strict=True))
-    if reading is Reading.TYPED:
-        exact = {(value.__class__, value): value for value in values}
-
-        def choose_native(came: object) -> object:
-            try:
-                return exact.get((came.__class__, came), REFUSED)
-            except TypeError:
-                return REFUSED
-
-        return choose_native
-
-    if reading is Reading.MIXED:
-        as_typed, as_plain, as_text = (
-            chooser(wire, values, each, lenient=lenient) for each in (Reading.TYPED, Reading.PLAIN, Reading.TEXT)
-        )
-
-        def choose_half_typed(came: object) -> object:
-            if came.__class__ is FromText:
-                return as_text(str.__str__(came))
-            found = as_plain(came)
-            return as_typed(came) if found.__class__ is Stop else found
-
-        return choose_half_typed
-
-    table: dict[object, object] = {}
-    loose: dict[str, object] = {}
-    for plain, value in reversed(pairs):
-        table[_json_key(plain)] = value
-        if (reading is Reading.TEXT or lenient) and not isinstance(plain, str):
-            loose |= dict.fromkeys(spellings(plain, value), value)
-
-    def choose(came: object) -> object:
-        if reading is Reading.TEXT:
-            if not isinstance(came, str):
-                return REFUSED
-            # Blanks are ignored around numbers and booleans; a text is what it is.
-            return table.get((str, came), loose.get(came.strip(BLANKS), REFUSED))
-        try:
-            found = table.get(_json_key(came), REFUSED)
-        except TypeError:
-            return REFUSED
-        if found.__class__ is Stop and lenient:
-            text = came.strip(BLANKS) if isinstance(came, str) else spellings(came, None)[0]
-            return loose.get(text, REFUSED) if isinstance(came, str) else table.get((str, text), REFUSED)
-        return found
-
-    return choose
-
-
-def tag_chooser(
-    tags: Sequence[Sequence[object]], reading: Reading, *, lenient: bool = False
-) -> Callable[[object], int]:
-    """The function that finds which option a tag's value belongs to; -1 for none."""
-    flat = [(value, at) for at, values in enumerate(tags) for value in values]
-    names, numbers = [value for value, _ in flat], [at for _, at in flat]
-    read = Reading.TEXT if reading is Reading.TEXT else Reading.PLAIN
-    choose = chooser(names, numbers, read, lenient=lenient)
-    of_text = chooser(names, numbers, Reading.TEXT, lenient=lenient)
-
-    def which(tag: object) -> int:
-        if reading is Reading.TEXT and tag.__class__ is list and len(tag) == 1:
-            tag = tag[0]
-        found = of_text(str(tag)) if tag.__class__ is FromText else choose(tag)
-        return found if isinstance(found, int) else -1
-
-    return which
-
-
-def _json_key(plain: object) -> tuple[type, object]:
-    if isinstance(plain, bool):
-        return bool, plain
-    if isinstance(plain, Decimal):
-        # As a double would hold it: what a constant equals does not change by how a number was decoded.
-        if plain.is_nan():
-            return float, float("nan")
-        whole = plain.is_finite() and plain.adjusted() < 400 and plain == plain.to_integral_value()
-        return float, int(plain) if whole else float(plain)
-    if isinstance(plain, int | float):
-        return float, plain
-    if isinstance(plain, str):
-        return str, plain
-    return type(plain), plain

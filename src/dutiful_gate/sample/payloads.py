@@ -9,12 +9,12 @@ from random import Random
 from typing import Any
 
 from ..declare.facts import Stop
+from ..declare.field_comparison import FieldComparison
 from ..declare.kinds import Kind, LocalMoment, MomentKind, Text
 from ..declare.records import RecordRule
 from ..declare.rules import Holds, Rule
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step, Then
-from ..declare.terms import FieldComparison
 from ..document.beside_types import BesideType
 from ..engine.engine import Engine
 from ..engine.parts import Parts

@@ -6,46 +6,33 @@ import builtins
 import re
 import types
 import typing
-from collections import abc, deque
 from collections.abc import Hashable, Mapping, Sequence
-from datetime import date, datetime
-from decimal import Decimal
 from enum import Enum, Flag
 from functools import partial
 from typing import Annotated, Any, Literal, NamedTuple, TypeVar, Union
 
 from ..declare import marks
-from ..declare.constants import no_json
 from ..declare.described import described
 from ..declare.errors import DeclarationError
 from ..declare.facts import Sort
 from ..declare.kinds import (
-    Anything,
-    Day,
     Epoch,
-    Exact,
     Flags,
     Kind,
     MomentKind,
-    Nobody,
-    Number,
     Text,
-    Truth,
-    Upload,
     UtcMoment,
-    Whole,
     written_kinds,
 )
-from ..declare.kinds.decimal import decimal_plain
 from ..declare.limits import is_short_of_stack
 from ..declare.sealed import Sealed
-from ..declare.uploads import UploadedFile
 from .aliases import NamedType, Unwrapped, is_record_type, unwrapped
 from .circular_aliases import settled
 from .constants import with_meanings
 from .hints import evaluated, names_of, needed
+from .members import choice_of_enum, choice_of_literal
 from .metadata import NOTHING_BESIDE, Beside, PartOf, check_parts, refuse_of_fields, sorted_metadata, with_marks
-from .names_in_quotes import Sees, in_quotes, is_alias, type_of
+from .names_in_quotes import Sees, is_alias, type_of
 from .nodes import (
     MISSING,
     NO_ABOUT,
@@ -66,59 +53,10 @@ from .nodes import (
     Use,
 )
 from .paths import check_record_rules
+from .python_types import COLLECTIONS, KINDS, MAPPINGS, MEANT, REMEDIES, record_name, type_name, unpacked_tuple
 from .records import KeyStyle, record_of, refuse_under_key
 from .unions import with_tag
 from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of
-
-_KINDS: dict[object, Kind] = {
-    str: Text(),
-    typing.LiteralString: Text(),  # to a type checker another promise, to data the same
-    int: Whole(),
-    float: Number(),
-    bool: Truth(),
-    datetime: MomentKind(),
-    date: Day(),
-    Decimal: Exact(),
-    Any: Anything(),
-    typing.Never: Nobody(),
-    UploadedFile: Upload(),
-    object: Anything(),
-}
-_COLLECTIONS: dict[object, str] = {
-    list: "list",
-    set: "set",
-    frozenset: "frozenset",
-    abc.Sequence: "list",
-    abc.Iterable: "list",
-    abc.Collection: "list",
-    abc.MutableSequence: "list",
-    abc.Set: "frozenset",
-    abc.MutableSet: "set",
-    deque: "deque",
-}
-_MAPPINGS = (dict, abc.Mapping, abc.MutableMapping)
-_REMEDIES: dict[object, str] = {
-    list: "say what it holds, as in list[str]",
-    set: "say what it holds, as in set[str]",
-    frozenset: "say what it holds, as in frozenset[str]",
-    Sealed: "say what it holds, as in Sealed[str]",
-    tuple: "say what it holds, as in tuple[str, ...] or tuple[int, str]",
-    dict: "say what it holds, as in dict[str, int]",
-    **dict.fromkeys(_MAPPINGS[1:], "say what it holds, as in Mapping[str, int]"),
-    **dict.fromkeys(list(_COLLECTIONS)[3:], "say what it holds, as in Sequence[str]"),
-    typing.Final: "say of which type it is, as in Final[int]",
-    complex: "JSON has no complex numbers: declare a record with two floats",
-    bytearray: "declare bytes",
-    type: "a class cannot come from data: declare a Literal of names, and look the class up",
-    typing.Self: "it is known inside a record alone: name the type",
-}
-# What stands where a type is wanted, by the class of it.
-_MEANT: dict[object, str] = {
-    list: "write list[...], with the type of the items",
-    dict: "declare a TypedDict or a dataclass, or write dict[str, ...]",
-    set: "write set[...], with the type of the items, or Literal[...] for a choice",
-}
-_REMEDY = "use text, numbers, true, false or null"
 
 
 def shape_of(
@@ -147,7 +85,7 @@ def shape_of(
         if is_short_of_stack():
             raise
         raise DeclarationError(
-            f"{_name(declared)} leads to itself in ever new forms, or nests too deeply",
+            f"{type_name(declared)} leads to itself in ever new forms, or nests too deeply",
             remedy="put a dataclass in between: a record may hold itself",
         ) from None
     records, aliases = maker.records, maker.aliases
@@ -322,7 +260,7 @@ class ShapeMaker:
         if not all(found) or len(tags) != len(held):
             missing = next((option for option, tag in zip(held, found, strict=True) if not tag), None)
             raise DeclarationError(
-                f"tagged_by({told.field!r}, beside={told.beside!r}) has no value of the tag for {_name(missing)}"
+                f"tagged_by({told.field!r}, beside={told.beside!r}) has no value of the tag for {type_name(missing)}"
                 if missing is not None
                 else f"tagged_by({told.field!r}) has values of the tag for types that are no options",
                 remedy="name each option of the union in options=, and no others",
@@ -338,11 +276,11 @@ class ShapeMaker:
             declared, origin = origin, None
         if origin is Literal:
             return choice_of_literal(arguments)
-        if origin in _COLLECTIONS:
-            return self.collection(arguments[0], _COLLECTIONS[origin], given)
+        if origin in COLLECTIONS:
+            return self.collection(arguments[0], COLLECTIONS[origin], given)
         if origin is tuple:
             return self.tuple_of(arguments, given)
-        if origin in _MAPPINGS:
+        if origin in MAPPINGS:
             return self.entries(arguments, given)
         told = described(declared)
         if told is not None or is_record_type(declared) or is_record_type(origin):
@@ -362,9 +300,9 @@ class ShapeMaker:
                 f"{declared.__name__} is the class of a table",
                 remedy="import dutiful_gate.storage, which reads such classes",
             )
-        remedy = _REMEDIES.get(declared) if isinstance(declared, Hashable) else _MEANT.get(type(declared))
+        remedy = REMEDIES.get(declared) if isinstance(declared, Hashable) else MEANT.get(type(declared))
         raise DeclarationError(
-            f"{_name(declared)} is no type that a gate can read",
+            f"{type_name(declared)} is no type that a gate can read",
             remedy=remedy
             or "declare a record (a dataclass, TypedDict or NamedTuple), or a type of text with "
             "then(function): Annotated[str, then(make_it)]",
@@ -404,7 +342,7 @@ class ShapeMaker:
     def kind(self, declared: Any) -> Kind | None:
         """The kind of single value that a type is."""
         try:
-            return _KINDS.get(declared) or written_kinds().get(declared)
+            return KINDS.get(declared) or written_kinds().get(declared)
         except TypeError:
             return None
 
@@ -414,9 +352,9 @@ class ShapeMaker:
         if into in ("set", "frozenset"):
             if not isinstance(use.node, Link) and not self.is_hashable(use, frozenset()):
                 raise DeclarationError(
-                    f"{_name(item)} cannot be an item of a set", remedy="declare a list with it.distinct instead"
+                    f"{type_name(item)} cannot be an item of a set", remedy="declare a list with it.distinct instead"
                 )
-            self.sets.append((use, _name(item)))
+            self.sets.append((use, type_name(item)))
         return Items(use, into)
 
     def is_hashable(self, use: Use, seen: frozenset[str]) -> bool:
@@ -454,10 +392,10 @@ class ShapeMaker:
         """`tuple[X, ...]`, or a tuple of a fixed number of items."""
         if len(arguments) == 2 and arguments[1] is Ellipsis:
             return Items(self.use(arguments[0], given), "tuple")
-        more = [at for at, each in enumerate(arguments) if _unpacked_tuple(each) is not None]
+        more = [at for at, each in enumerate(arguments) if unpacked_tuple(each) is not None]
         if not more:
             return Fixed(tuple(self.use(each, given) for each in arguments))
-        inner = _unpacked_tuple(arguments[more[0]]) or ()
+        inner = unpacked_tuple(arguments[more[0]]) or ()
         if more != [len(arguments) - 1] or len(inner) != 2 or inner[1] is not Ellipsis:
             raise DeclarationError(
                 "a tuple goes on with any number of items at its end only",
@@ -470,7 +408,7 @@ class ShapeMaker:
         key = self.use(arguments[0], given)
         if not isinstance(key.node, Scalar | Choice):
             raise DeclarationError(
-                f"{_name(arguments[0])} cannot be a key of a JSON object",
+                f"{type_name(arguments[0])} cannot be a key of a JSON object",
                 remedy="use str, int, UUID, date, an Enum or a Literal for keys",
             )
         if isinstance(key.node, Scalar) and isinstance(key.node.kind.strict, Text):
@@ -481,7 +419,7 @@ class ShapeMaker:
         """The key of a record type among the records; it is put down at the first meeting, and made later."""
         if declared in self.keys:
             return self.keys[declared]
-        name = _record_name(declared)
+        name = record_name(declared)
         key = self.keys[declared] = self.fresh(name)
         # The place is kept in order of meeting.
         self.records[key] = Record(key, name, None, ())
@@ -508,7 +446,7 @@ class ShapeMaker:
         """Make a record that waits."""
         declared = self.waiting.pop(key)
         owner, self.owner = self.owner, typing.get_origin(declared) or declared
-        self.records[key] = record_of(self, declared, key, _record_name(declared))
+        self.records[key] = record_of(self, declared, key, record_name(declared))
         self.owner = owner
 
     def finish_all(self) -> None:
@@ -525,15 +463,6 @@ class ShapeMaker:
                 raise DeclarationError(
                     f"{name} cannot be an item of a set", remedy="declare a list with it.distinct instead"
                 )
-
-
-def _unpacked_tuple(declared: Any) -> tuple[Any, ...] | None:
-    """What `*tuple[X, ...]` among a tuple's items holds; None for any other type."""
-    if getattr(declared, "__unpacked__", False):  # written with a star
-        return typing.get_args(declared)
-    if typing.get_origin(declared) is typing.Unpack:
-        return typing.get_args(typing.get_args(declared)[0])
-    return None
 
 
 def _spread(uses: Sequence[Use]) -> tuple[list[Use], bool]:
@@ -561,59 +490,6 @@ def _from_seconds(use: Use, via: Use) -> Use:
     if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (MomentKind, UtcMoment):
         return use.replace(node=Scalar(Epoch(via.facts.sort is Sort.WHOLE)))
     return use
-
-
-def choice_of_literal(values: Sequence[Any]) -> Choice:
-    """The choice of a Literal's constants."""
-    wire: list[object] = []
-    for value in values:
-        plain = _exactly(value.value if isinstance(value, Enum) else value)
-        if held := no_json(plain):
-            raise DeclarationError(f"a constant of a Literal is no value of JSON: {held}", remedy=_REMEDY)
-        wire.append(plain)
-    return Choice(tuple(wire), tuple(values))
-
-
-def choice_of_enum(declared: type[Enum]) -> Choice:
-    """The choice of an Enum's members."""
-    members = tuple(declared)
-    if not members:
-        raise DeclarationError(f"the enumeration {declared.__name__} has no members", remedy="give it some")
-    for member in members:
-        if held := no_json(_exactly(member.value)):
-            raise DeclarationError(
-                f"{declared.__name__}.{member.name} has a value that is no value of JSON: {held}", remedy=_REMEDY
-            )
-    # A member of a subclass of str or int stands as its plain value in the data.
-    wire = tuple(_exactly(member.value) for member in members)
-    return Choice(wire, members, declared)
-
-
-def _exactly(value: Any) -> Any:
-    for kind in (bool, int, float, str):
-        if isinstance(value, kind):
-            return value if type(value) is kind else kind(value)
-    return decimal_plain(value) if isinstance(value, Decimal) and value.is_finite() else value
-
-
-def _record_name(declared: Any) -> str:
-    """A name for `$defs`: `Page[Booking]` is PageOfBooking, whatever stands beside it."""
-    origin = typing.get_origin(declared) or declared
-    if origin is Annotated:
-        return _record_name(declared.__origin__)
-    if (text := in_quotes(declared)) is not None:
-        return re.sub(r"\W+", "_", text)
-    arguments = [_record_name(each) for each in typing.get_args(declared)]
-    if origin in (Union, types.UnionType):
-        return "Or".join(arguments)
-    name = getattr(origin, "__name__", None) or "Record"
-    return f"{name}Of{'And'.join(arguments)}" if arguments else str(name)
-
-
-def _name(declared: object) -> str:
-    if isinstance(declared, type) and typing.get_origin(declared) is None:
-        return declared.__name__
-    return repr(declared).replace("typing.", "")
 
 
 __all__ = ["MISSING", "ShapeMaker", "shape_of"]

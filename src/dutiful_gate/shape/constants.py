@@ -10,14 +10,16 @@ from enum import Enum
 from functools import partial
 from typing import Any
 
-from ..declare.conditions import Condition, Obeying, Over
+from ..declare.conditions import Condition
 from ..declare.equality import are_equal
 from ..declare.errors import DeclarationError
 from ..declare.field_access import ITEM, Path
+from ..declare.field_comparison import FieldComparison
 from ..declare.members import Member, on_wire, quoted
 from ..declare.records import RecordRule
 from ..declare.rules import Contains, Distinct, Equal, OneOf, Rule
-from ..declare.terms import Constant, FieldComparison, NamedField
+from ..declare.terms import Constant, NamedField
+from ..declare.value_conditions import Obeying, Over
 from .nodes import (
     MISSING,
     Alias,

@@ -44,7 +44,7 @@ from ..declare.rules.holds import holds
 from ..declare.rules.ranges import check_ranges
 from ..declare.steps import BlankIsNone, Otherwise, SplitOn, Step, Via
 from ..declare.subjects import It, ItsLength
-from ..declare.terms import FieldOfThis, This
+from ..declare.this import FieldOfThis, This
 from ..declare.values import Value
 from .nodes import MISSING, NO_ABOUT, Choice, Items, Node, Nullable, Scalar, Use
 

@@ -6,11 +6,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from difflib import get_close_matches
 from typing import Any
 
-from ..declare.conditions import Came, Condition, Over, told_path
+from ..declare.conditions import Came, Condition, told_path
 from ..declare.errors import DeclarationError
 from ..declare.facts import Facts
 from ..declare.field_access import ITEM, Path
 from ..declare.records import RecordRule
+from ..declare.value_conditions import Over
 from .nodes import Alias, Branches, Entries, Field, Fixed, Items, Link, Nullable, Record, Sealing, Shape, Use
 
 

@@ -15,7 +15,7 @@ from sqlalchemy import CheckConstraint, Table
 from sqlalchemy.exc import SQLAlchemyError
 
 from ..declare.subjects import it
-from ..declare.terms import this
+from ..declare.this import this
 
 _TOKEN: Final = re.compile(
     r"\s*(?:(?P<number>[0-9]+(?:\.[0-9]+)?)|(?P<text>'(?:[^']|'')*')|(?P<name>\"[^\"]+\"|[A-Za-z_][\w.]*)"

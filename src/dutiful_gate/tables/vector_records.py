@@ -8,10 +8,12 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from ..declare.conditions import Came, Condition, HasValue, Joined, Obeying, Opposite, Stated
+from ..declare.conditions import Came, Condition, Joined, Opposite, Stated
+from ..declare.field_comparison import FieldComparison
 from ..declare.presence import Count, Needs, WhenObeys, WhenRule
 from ..declare.records import RecordRule
-from ..declare.terms import Combined, Constant, FieldComparison, Measured, NamedField
+from ..declare.terms import Combined, Constant, Measured, NamedField
+from ..declare.value_conditions import HasValue, Obeying
 from ..shape.nodes import Choice, Field, Record, Scalar
 from .column_names import wire_names
 from .vector_columns import Columns, Judge, Judged, RecordJudge

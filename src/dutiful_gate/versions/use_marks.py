@@ -11,7 +11,7 @@ from ..declare.kinds.lenient import Lenient
 from ..declare.kinds.number import AnyNumber, Number
 from ..declare.rules import Between, Ceiling, Floor, OneOf
 from ..declare.steps import Step
-from ..document.writing.schema_writer import written
+from ..document.writing.unfinished import written
 from ..shape.known_defaults import ITS_DEFAULT
 from ..shape.nodes import (
     MISSING,

@@ -17,6 +17,7 @@ from ..plain_document import plain_document
 from .kept_parts import homes, referred
 from .module_state import ModuleState
 from .records import RecordTypes
+from .steady_defaults import SteadyDefaults
 from .types import TypeWriter
 
 _MOST_SHOWN = 5
@@ -118,8 +119,9 @@ def _written(page: ModuleState) -> Declarations:
     else:
         told = types.root(root)
         records.write_all()
-        records.leave_looked_at()
-        records.break_circles()
+        defaults = SteadyDefaults(page, records.classes)
+        defaults.leave_looked_at()
+        defaults.break_circles()
     refuses = records.gate_refuses()
     text = page.text(records.texts(gate_refuses=refuses), told, ', unknown="refuse"' if refuses else "")
     made = Declarations(text)

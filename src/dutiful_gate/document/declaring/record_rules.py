@@ -5,18 +5,25 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
-from ...codegen.layout import TEXTS as _TEXTS
 from ...codegen.literals import literal
 from ..dialects import HELD_LIST
 from ..judging.library import Subschema
+from .condition_source import (
+    TRUE,
+    Unsayable,
+    asks_value,
+    bare,
+    both,
+    either,
+    exactly_one,
+    opposite,
+)
 from .meaning import Meaning, Part, Piece, TooMany, gathered
 from .module_state import ModuleState
 from .naming import attribute
 from .scalars import further, scalar
 
 _DEEPEST = 6
-_MOST_OPTIONS = 6
-_TRUE = "True"
 _TYPES = {"string": "str", "integer": "int", "number": "float", "boolean": "bool", "array": "list", "object": "dict"}
 _OF_KIND = {
     "string": frozenset(["minLength", "maxLength", "pattern"]),
@@ -39,10 +46,6 @@ _KNOWN = frozenset(
         "$ref",
     ]
 )
-
-
-class Unsayable(Exception):
-    """There are no words for it."""
 
 
 class Properties:
@@ -87,7 +90,7 @@ class Agreements:
     def condition(self, node: Subschema, around: Properties, path: str = "this", depth: int = 0) -> str:
         """The condition that a schema says of a record. Raises Unsayable."""
         if node.raw is True:
-            return _TRUE
+            return TRUE
         if node.raw is False or depth > _DEEPEST or not isinstance(node.raw, dict):
             raise Unsayable
         words = Piece(node).words()
@@ -99,42 +102,42 @@ class Agreements:
         required = words.get("required", [])
         named = words.get("properties", {})
         for name in required:
-            test = self.value(node.subschema("properties", name), name, around, path, depth) if name in named else _TRUE
-            if not _asks_value(test, _at(path, around, name)):
+            test = self.value(node.subschema("properties", name), name, around, path, depth) if name in named else TRUE
+            if not asks_value(test, _at(path, around, name)):
                 told.append(self.came(name, around, path))
             told.append(test)
         for name in named:
             if name not in required:
                 test = self.value(node.subschema("properties", name), name, around, path, depth)
-                if test != _TRUE and name in around.kept:  # where it is absent its default stands for it
+                if test != TRUE and name in around.kept:  # where it is absent its default stands for it
                     told.append(test)
-                elif test != _TRUE:
-                    told.append(_either([f"~{self.came(name, around, path)}", test]))
+                elif test != TRUE:
+                    told.append(either([f"~{self.came(name, around, path)}", test]))
         for name, wanted in words.get("dependentRequired", {}).items():
-            then = _both([self.came(each, around, path) for each in wanted])
-            told.append(_either([f"~{self.came(name, around, path)}", then]))
+            then = both([self.came(each, around, path) for each in wanted])
+            told.append(either([f"~{self.came(name, around, path)}", then]))
 
         def subschema(*steps: str | int) -> str:
             return self.condition(node.subschema(*steps), around, path, depth + 1)
 
         told += self.joined(words, subschema)
-        return _both(told)
+        return both(told)
 
     def joined(self, words: Mapping[str, Any], subschema: Callable[..., str]) -> list[str]:
         """What keywords that join schemas say, given what each schema says."""
         told = [subschema("allOf", at) for at in range(len(words.get("allOf", [])))]
         if "anyOf" in words:
-            told.append(_either([subschema("anyOf", at) for at in range(len(words["anyOf"]))]))
+            told.append(either([subschema("anyOf", at) for at in range(len(words["anyOf"]))]))
         if "oneOf" in words:
-            told.append(_one([subschema("oneOf", at) for at in range(len(words["oneOf"]))]))
+            told.append(exactly_one([subschema("oneOf", at) for at in range(len(words["oneOf"]))]))
         if "not" in words:
-            told.append(_opposite(subschema("not")))
+            told.append(opposite(subschema("not")))
         if "if" in words:
             test = subschema("if")
             if "then" in words:
-                told.append(_either([_opposite(test), subschema("then")]))
+                told.append(either([opposite(test), subschema("then")]))
             if "else" in words:
-                told.append(_either([test, subschema("else")]))
+                told.append(either([test, subschema("else")]))
         return told
 
     def came(self, name: str, around: Properties, path: str) -> str:
@@ -149,7 +152,7 @@ class Agreements:
     def value(self, node: Subschema, name: str, around: Properties, path: str, depth: int) -> str:
         """The condition that a schema says of a property's value, which is there."""
         if node.raw is True or (isinstance(node.raw, dict) and not Piece(node).words()):
-            return _TRUE
+            return TRUE
         if node.raw is False or depth > _DEEPEST:
             raise Unsayable
         at, words, meaning = _at(path, around, name), Piece(node).words(), around.meant(name)
@@ -171,7 +174,7 @@ class Agreements:
         ):
             value = next(each for each in barred["enum"] if each is not None)
             self.check_possible([value], name, around)
-            told.append(f"({at} != {_constant(value)})")
+            told.append(f"({at} != {literal(value)})")
             del left["not"]
         elif barred == {"type": "null"} and "not" in left:
             told.append(f"{at}.has_value")
@@ -196,8 +199,8 @@ class Agreements:
         if left:
             raise Unsayable
         has = f"{at}.has_value"
-        sure = any(each != has and _asks_value(each, at) for each in told)
-        return _both([each for each in told if not (sure and each == has)])
+        sure = any(each != has and asks_value(each, at) for each in told)
+        return both([each for each in told if not (sure and each == has)])
 
     def check_possible(self, values: Sequence[Any], name: str, around: Properties) -> None:
         """Raise Unsayable for a value that the property never is: a rule in types on it would be dead, and told so."""
@@ -217,14 +220,14 @@ class Agreements:
             raise Unsayable
         told = []
         if len(plain) == 1 and not isinstance(plain[0], bool):  # linters would have `not` for `== False`
-            told.append(f"({at} == {_constant(plain[0])})")
+            told.append(f"({at} == {literal(plain[0])})")
         elif plain:
-            told.append(f"{at}.one_of({', '.join(map(_constant, plain))})")
+            told.append(f"{at}.one_of({', '.join(map(literal, plain))})")
         if len(plain) < len(values):
             if path != "this":
                 raise Unsayable
-            told.append(_both([f"{at}.came", f"~{at}.has_value"]))
-        return _either(told)
+            told.append(both([f"{at}.came", f"~{at}.has_value"]))
+        return either(told)
 
     def ruled(self, at: str, left: dict[str, Any], meaning: Meaning, kinds: list[str], *, sure: bool) -> list[str]:
         """The conditions that rules on text, numbers and lists say, where the value is of that kind alone.
@@ -242,15 +245,15 @@ class Agreements:
             if said.left:
                 raise Unsayable
             self.page.import_for(said.rules)
-            rules = _both([f"{at}.obeys({rule})" for rule in said.rules])
-            told.append(_either([f"~{at}.has_value", rules]) if "null" in meaning.kinds and not sure else rules)
+            rules = both([f"{at}.obeys({rule})" for rule in said.rules])
+            told.append(either([f"~{at}.has_value", rules]) if "null" in meaning.kinds and not sure else rules)
         return told
 
     def typed(self, at: str, wanted: str | list[str], meaning: Meaning, kinds: list[str]) -> str:
         """The condition that a value is of a type."""
         asked = [wanted] if isinstance(wanted, str) else list(wanted)
         if set(meaning.kinds) <= {*asked, *(["integer"] if "number" in asked else [])}:
-            return _TRUE
+            return TRUE
         if [kind for kind in kinds if kind in asked] == kinds and "null" not in asked:
             return f"{at}.has_value"
         raise Unsayable
@@ -268,24 +271,24 @@ class Agreements:
         for name in words["required"]:
             if _has_default(around.parts(name)):
                 raise Unsayable  # of a record inside it is not known what came
-            test = _TRUE
+            test = TRUE
             if name in words["properties"]:
                 test = self.value(inner.node.subschema("properties", name), name, around, at, depth + 1)
-            told += [] if _asks_value(test, _at(at, around, name)) else [self.came(name, around, at)]
+            told += [] if asks_value(test, _at(at, around, name)) else [self.came(name, around, at)]
             told.append(test)
         for name in words["properties"]:
             if name not in words["required"]:
                 schema = inner.node.subschema("properties", name)
                 test = self.value(schema, name, around, at, depth + 1)
-                if test != _TRUE and _has_default(around.parts(name)):
+                if test != TRUE and _has_default(around.parts(name)):
                     if not all(self.page.judges(schema, default) for default in _defaults(around.parts(name))):
                         raise Unsayable
                     told.append(test)  # where it is absent its default stands for it
-                elif test != _TRUE:
-                    told.append(_either([f"~{self.came(name, around, at)}", test]))
+                elif test != TRUE:
+                    told.append(either([f"~{self.came(name, around, at)}", test]))
         if any(name not in self.declared(meaning) for name in [*words["required"], *words["properties"]]):
             raise Unsayable
-        return _both(told)
+        return both(told)
 
     def declared(self, meaning: Meaning) -> set[str]:
         """The properties that a record has by name."""
@@ -307,33 +310,33 @@ class Agreements:
 
         if word == "if":
             test = subschema("if")
-            then = subschema("then") if "then" in words else _TRUE
-            other = subschema("else") if "else" in words else _TRUE
-            if test == _TRUE:
-                return [_bare(then)] if then != _TRUE else []
-            if then == other == _TRUE:
+            then = subschema("then") if "then" in words else TRUE
+            other = subschema("else") if "else" in words else TRUE
+            if test == TRUE:
+                return [bare(then)] if then != TRUE else []
+            if then == other == TRUE:
                 return []
             self.page.ours("when")
-            follows = f".obeys({_bare(then)})" if then != _TRUE else ""
-            if other == _TRUE:
-                return [f"when({_bare(test)}){follows}"]
+            follows = f".obeys({bare(then)})" if then != TRUE else ""
+            if other == TRUE:
+                return [f"when({bare(test)}){follows}"]
             if not follows:
-                return [f"when({_bare(_opposite(test))}).obeys({_bare(other)})"]
-            return [f"when({_bare(test)}){follows}.or_else.obeys({_bare(other)})"]
+                return [f"when({bare(opposite(test))}).obeys({bare(other)})"]
+            return [f"when({bare(test)}){follows}.or_else.obeys({bare(other)})"]
         if word in ("anyOf", "oneOf"):
             options = [subschema(word, at) for at in range(len(held))]
             names = [self.lone(option, around) for option in options]
             if len(set(names)) == len(names) > 1 and all(names):
                 sugar = self.page.ours("at_least_one" if word == "anyOf" else "exactly_one")
                 return [f"{sugar}({', '.join(map(literal, names))})"]
-            told = _either(options) if word == "anyOf" else _one(options)
+            told = either(options) if word == "anyOf" else exactly_one(options)
         elif word == "not":
-            told = _opposite(subschema("not"))
+            told = opposite(subschema("not"))
         elif word in ("dependentRequired", "dependencies", "dependentSchemas"):
             return self.dependent(node, word, held, around)
         else:
             raise Unsayable
-        return [] if told == _TRUE else [_bare(told)]
+        return [] if told == TRUE else [bare(told)]
 
     def dependent(self, node: Subschema, word: str, held: Mapping[str, Any], around: Properties) -> list[str]:
         """What must be there, or hold, where a property is."""
@@ -346,11 +349,11 @@ class Agreements:
                     names = ", ".join(map(literal, plain[:-1]))
                     told.append(f"{self.page.ours('needs')}({names}, given={literal(plain[-1])})")
                     continue
-                then = _both([f"{_at('this', around, each)}.came" for each in wanted])
+                then = both([f"{_at('this', around, each)}.came" for each in wanted])
             else:
                 then = self.condition(node.subschema(word, name), around)
-            if then != _TRUE:
-                told.append(f"{self.page.ours('when')}({given}).obeys({_bare(then)})")
+            if then != TRUE:
+                told.append(f"{self.page.ours('when')}({given}).obeys({bare(then)})")
         return told
 
     def lone(self, told: str, around: Properties) -> str:
@@ -445,82 +448,3 @@ _COUNTING = frozenset(["minProperties", "maxProperties", "patternProperties", "p
 _TAKEN = frozenset(
     ["length", "came", "has_value", "obeys", "is_a", "one_of", "starts_with", "ends_with", "contains", "all", "any"]
 )
-
-
-def _constant(value: Any) -> str:
-    return literal(value)
-
-
-def _parts(told: Sequence[str]) -> list[str]:
-    return [each for each in dict.fromkeys(told) if each != _TRUE]
-
-
-def _bracketed(told: str) -> str:
-    """A condition that `&` and `|` can stand beside."""
-    return told if _is_whole(told) else f"({told})"
-
-
-def _asks_value(test: str, at: str) -> bool:
-    """Whether a condition is one that does not hold where a value is absent."""
-    return _is_whole(test) and test.startswith((f"{at}.", f"({at} ", f"({at}."))
-
-
-def _is_whole(told: str) -> bool:
-    """Whether a condition is one, and not several that are joined."""
-    depth = 0
-    for letter in _TEXTS.sub("t", told):
-        depth += (letter in "([{") - (letter in ")]}")
-        if not depth and letter in " &|":
-            return False
-    return True
-
-
-def _both(told: Sequence[str]) -> str:
-    parts = _parts(told)
-    return " & ".join(map(_bracketed, parts)) if len(parts) > 1 else parts[0] if parts else _TRUE
-
-
-def _either(told: Sequence[str]) -> str:
-    if _TRUE in told:
-        return _TRUE
-    parts = _parts(told)
-    if not parts:
-        raise Unsayable
-    return " | ".join(map(_bracketed, parts)) if len(parts) > 1 else parts[0]
-
-
-def _opposite(told: str) -> str:
-    if told == _TRUE:
-        raise Unsayable
-    return told[1:] if told.startswith("~") and _is_whole(told) else f"~{_bracketed(told)}"
-
-
-def _one(options: Sequence[str]) -> str:
-    """That one of some conditions holds, and no other."""
-    if len(options) == 1:
-        return options[0]
-    if len(options) > _MOST_OPTIONS or _TRUE in options:
-        raise Unsayable
-    return _either(
-        [
-            _both([each if at == number else _opposite(each) for at, each in enumerate(options)])
-            for number in range(len(options))
-        ]
-    )
-
-
-def _bare(told: str) -> str:
-    """Without the brackets that a comparison needs beside others."""
-    return (
-        told[1:-1] if told.startswith("(") and told.endswith(")") and _is_whole(told) and _closes_last(told) else told
-    )
-
-
-def _closes_last(told: str) -> bool:
-    """Whether the first bracket is closed by the last one."""
-    depth, bare = 0, _TEXTS.sub("t", told)
-    for at, letter in enumerate(bare):
-        depth += (letter == "(") - (letter == ")")
-        if not depth:
-            return at == len(bare) - 1
-    return False

@@ -2,29 +2,27 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from typing import Any
 
-from ...codegen.layout import commented, docstring, laid_out
 from ...codegen.literals import literal
 from ...regex.from_ecma import NoPattern
 from ...regex.overlap import may_share
-from ...regex.search import ecma_search
 from ..judging.library import Subschema
+from .classes import GATHERS, OPEN, SHUT, Class, ClassField, letters
+from .condition_source import Unsayable
 from .meaning import Clause, Meaning, Part, Piece, SaidOfValue, TooMany, gathered
 from .module_state import ModuleState
 from .naming import Hint, attribute, words_of
 from .patterns import every_of, pattern_of, pattern_rule
-from .record_rules import Agreements, Properties, Unsayable, is_steady, looked_into
+from .record_rules import Agreements, Properties, is_steady
+from .record_words import is_of_records, named_in, pieces_of, steps_of, text_of
 from .scalars import scalar
 from .types import TypeWriter
 
 _NAMING = words_of("properties patternProperties additionalProperties")
 _OF_CLASS = words_of("properties patternProperties additionalProperties required propertyNames unevaluatedProperties")
 _DEPENDENT = words_of("dependentRequired dependentSchemas dependencies")
-_NAMES = re.compile(r"[A-Za-z_]\w*")
-_OPEN, _SHUT, _GATHERS = "open", "shut", "gathers"
 
 
 class Extra:
@@ -52,26 +50,6 @@ class Waiting:
         self.meaning = meaning
         self.name = name
         self.secret = secret
-
-
-class Class:
-    """A class as it will be written: what may still change is what it says of unknown keys."""
-
-    __slots__ = ("asking", "fields", "keys", "name", "node", "rules", "text")
-
-    def __init__(self, name: str, node: Subschema, keys: str) -> None:
-        self.name = name
-        self.asking: list[Subschema] = []
-        self.node = node
-        self.keys = keys
-        self.fields: list[_Field] = []
-        self.rules: list[str] = []
-        self.text = ""
-
-    @property
-    def counts(self) -> bool:
-        """Whether it has a rule on how many keys came: then it says itself that none more may."""
-        return any("this.length" in rule for rule in self.rules)
 
 
 class RecordTypes:
@@ -136,15 +114,15 @@ class RecordTypes:
             clause.node.subschema(*steps)
             for word in ("anyOf", "oneOf", "not", "if", "then", "else")
             if word == clause.word or (clause.word == "if" and word in ("then", "else"))
-            for steps in _steps(clause.node, word)
+            for steps in steps_of(clause.node, word)
         ]
         # What asks only of records lets all other values pass: turned round, or beside another, it would not.
-        lets_pass = clause.word in ("anyOf", "if") and all(map(_is_of_records, subschemas))
+        lets_pass = clause.word in ("anyOf", "if") and all(map(is_of_records, subschemas))
         if meaning.kinds != ("object",) and not lets_pass:
             return False
         if clause.word in ("anyOf", "oneOf"):
             own = {name for said in meaning.records for name in said.words.get("properties", {})}
-            if not all(isinstance(subschema.raw, dict) and _named_in(subschema) <= own for subschema in subschemas):
+            if not all(isinstance(subschema.raw, dict) and named_in(subschema) <= own for subschema in subschemas):
                 return False
         try:
             self.agreements.rules(clause.node, clause.word, self.properties_of(meaning))
@@ -158,7 +136,7 @@ class RecordTypes:
 
     def part_of_property(self, meaning: Meaning, name: str) -> Part:
         """What a property's value must be."""
-        pieces = [piece for said in meaning.records for piece in _pieces(said, name)]
+        pieces = [piece for said in meaning.records for piece in pieces_of(said, name)]
         return tuple(dict.fromkeys(pieces or self.unevaluated(meaning)))
 
     def unevaluated(self, meaning: Meaning) -> list[Piece]:
@@ -359,10 +337,8 @@ class RecordTypes:
         """One class."""
         page, meaning = self.page, waiting.meaning
         extras, closed, strange = self.extras(meaning)
-        made = Class(
-            waiting.name, waiting.part[0].node, _SHUT if closed and not extras else _GATHERS if extras else _OPEN
-        )
-        made.text = next((text for piece in waiting.part if (text := _text(piece.node))), "")
+        made = Class(waiting.name, waiting.part[0].node, SHUT if closed and not extras else GATHERS if extras else OPEN)
+        made.text = next((text for piece in waiting.part if (text := text_of(piece.node))), "")
         around = self.properties_of(meaning)
         required = {name for said in meaning.records for name in said.words.get("required", [])}
         asking = made.asking = self.asking(meaning)
@@ -375,15 +351,15 @@ class RecordTypes:
         }
         self.ruled(made, meaning, strange, around, required)
         judged = any(not self.says(meaning, clause) for clause in meaning.clauses)
-        if made.keys == _OPEN and (made.counts or judged or any("obeys_document(" in rule for rule in made.rules)):
-            made.keys, extras = _GATHERS, [Extra(None, ())]  # what they look at must not be lost on the way
+        if made.keys == OPEN and (made.counts or judged or any("obeys_document(" in rule for rule in made.rules)):
+            made.keys, extras = GATHERS, [Extra(None, ())]  # what they look at must not be lost on the way
         barred = self.barred_names(meaning, around.attributes)
         for name, own in list(around.attributes.items()):
             part = self.part_of_property(meaning, name)
             if any(name in said.words.get("properties", {}) for said in strange):
                 several = [said for said in strange if name in said.words.get("properties", {})]
                 part = tuple(Piece(said.node.subschema("properties", name)) for said in several)
-            field = _Field(self, part, name, own, waiting.name, required=name in required)
+            field = ClassField(self, part, name, own, waiting.name, required=name in required)
             if name in barred:
                 field.type = page.never()
             held = defaults.get(name)
@@ -397,8 +373,8 @@ class RecordTypes:
             told = self.told_keys if len(extras) > 1 else self.keys
             keys, names_left = told(extra.pattern, meaning)
             made.rules += [rule for rule in names_left if rule not in made.rules]
-            own = "others" if extra.pattern is None or len(extras) == 1 else "like_" + "_".join(_letters(extra.pattern))
-            made.fields.append(_Field.gathering(self, attribute(own, around.taken), f"dict[{keys}, {value}]"))
+            own = "others" if extra.pattern is None or len(extras) == 1 else "like_" + "_".join(letters(extra.pattern))
+            made.fields.append(ClassField.gathering(self, attribute(own, around.taken), f"dict[{keys}, {value}]"))
         return made
 
     def default_of(self, part: Part, *, needed: bool) -> tuple[Any] | None:
@@ -426,7 +402,7 @@ class RecordTypes:
                 found += [] if self.closes(clause.piece, meaning) else [clause.node]
                 continue
             words = ("if", "then", "else") if clause.word == "if" else (clause.word,)
-            found += [clause.node.subschema(*steps) for word in words for steps in _steps(clause.node, word)]
+            found += [clause.node.subschema(*steps) for word in words for steps in steps_of(clause.node, word)]
         return found
 
     def ruled(
@@ -442,7 +418,7 @@ class RecordTypes:
             words = {word: held for word, held in said.words.items() if word not in _OF_CLASS}
             if words.get("minProperties", 1) <= len(required):
                 words.pop("minProperties", None)
-            if made.keys == _SHUT and words.get("maxProperties", -1) >= len(around.attributes):
+            if made.keys == SHUT and words.get("maxProperties", -1) >= len(around.attributes):
                 words.pop("maxProperties", None)
             for word, sign in (("minProperties", ">="), ("maxProperties", "<=")):
                 if word in words and not strange:
@@ -476,236 +452,15 @@ class RecordTypes:
     def gate_refuses(self) -> bool:
         """Whether the gate says for all records that they refuse unknown keys: it takes an editor's `$schema` at its
         root then, which such a document admits by a property that says nothing."""
-        if not self.classes or any(made.keys == _OPEN for made in self.classes):
+        if not self.classes or any(made.keys == OPEN for made in self.classes):
             return False
         root = self.page.root
         while isinstance(root.raw, dict) and isinstance(root.raw.get("$ref"), str):
             root = self.page.library.target(root, root.raw["$ref"])
         first = next((made for made in self.classes if made.node is root), None)
         marked = first is not None and any(field.wire == "$schema" and field.is_mark for field in first.fields)
-        return marked and first is not None and first.keys == _SHUT and not first.counts
-
-    def leave_looked_at(self) -> None:
-        """Leave out defaults of records of which a record around them asks what came."""
-        by_name = {made.name: made for made in self.classes}
-        held = self.held_names()
-        seen: set[tuple[str, Subschema]] = set()
-        waiting = [(made, node) for made in self.classes for node in made.asking]
-        while waiting:
-            made, node = waiting.pop()
-            if (made.name, node) in seen:
-                continue
-            seen.add((made.name, node))
-            for name, inner in looked_into(self.page, node):
-                for field in made.fields:
-                    if field.wire != name:
-                        continue
-                    for each in self.reached(set(_NAMES.findall(field.type)), held, through=set(held) - set(by_name)):
-                        if each in by_name:
-                            self.keep_steady(by_name[each], inner)
-                            waiting.append((by_name[each], inner))
-
-    def keep_steady(self, made: Class, asking: Subschema) -> None:
-        """Leave out the defaults of a class that change what a schema says of its records."""
-        for field in made.fields:
-            if field.default and not is_steady(self.page, [asking], field.wire, field.plain):
-                place = self.page.place(field.part[0].node)
-                self.page.left_out.append(f"{place}: a record around it asks which properties came")
-                field.default, field.plain = "", None
-
-    def held_names(self) -> dict[str, set[str]]:
-        """The names that stand in each class and each alias."""
-        held = {made.name: set(_NAMES.findall(" ".join(field.type for field in made.fields))) for made in self.classes}
-        named = (line.partition(" = ") for line in self.page.aliases)
-        return held | {name: set(_NAMES.findall(told)) for name, _, told in named}
-
-    def reached(self, start: set[str], held: dict[str, set[str]], *, through: set[str]) -> set[str]:
-        """The names that lead on from some, looking into those in `through` only."""
-        found: set[str] = set()
-        waiting = [name for name in start if name in held]
-        while waiting:
-            name = waiting.pop()
-            if name not in found:
-                found.add(name)
-                waiting += [each for each in held[name] if each in held] if name in through else []
-        return found
-
-    def break_circles(self) -> None:
-        """Leave out defaults that are read as a record in which they would stand again, without an end."""
-        held = self.held_names()
-        for made in self.classes:
-            for field in made.fields:
-                if field.has_python_default or not isinstance(field.plain, dict | list) or not field.default:
-                    continue
-                if made.name in self.reached(set(_NAMES.findall(field.type)), held, through=set(held)):
-                    place = self.page.place(field.part[0].node)
-                    self.page.left_out.append(f"{place}: it would stand in itself without an end")
-                    field.default, field.plain = "", None
+        return marked and first is not None and first.keys == SHUT and not first.counts
 
     def texts(self, *, gate_refuses: bool) -> list[str]:
         """The source of all classes; where the gate refuses unknown keys, none needs to say so."""
-        return [self.text(made, gate_refuses=gate_refuses) for made in self.classes]
-
-    def text(self, made: Class, *, gate_refuses: bool) -> str:
-        """The source of one class."""
-        page = self.page
-        rules = list(made.rules)
-        if made.keys == _SHUT and (not gate_refuses or made.counts):
-            rules.append('unknown="refuse"')
-        lines = [laid_out(f"@{page.ours('obeys')}({', '.join(rules)})")] if rules else []
-        fields = [field for field in made.fields if not (gate_refuses and field.wire == "$schema" and field.is_mark)]
-        of_dict = any(field.may_lack for field in fields)
-        if of_dict:
-            page.use("typing", "TypedDict")
-            lines.append(f"class {made.name}(TypedDict):")
-        else:
-            page.use("dataclasses", "dataclass")
-            late = [field.has_python_default for field in fields]
-            lines.append(f"@dataclass{'' if late == sorted(late) else '(kw_only=True)'}")
-            lines.append(f"class {made.name}:")
-        if made.text:
-            lines += [docstring(made.text, "    "), ""]
-        for field in fields:
-            lines += [*comment(field.part, "    "), laid_out(field.text(of_dict=of_dict), "    ")]
-        if not fields:
-            lines += [] if made.text else ["    pass"]
-            lines = lines[:-1] if made.text else lines
-        return "\n".join(lines)
-
-
-def comment(part: Part, indent: str) -> list[str]:
-    """What the schemas of a property say to those who maintain them (`$comment`), as comments."""
-    told = [piece.node.raw.get("$comment") for piece in part if isinstance(piece.node.raw, dict)]
-    return [line for text in told if isinstance(text, str) for line in commented(text, indent)]
-
-
-class _Field:
-    """One property as a line of a class."""
-
-    def __init__(self, records: RecordTypes, part: Part, wire: str, name: str, owner: str, *, required: bool) -> None:
-        self.page = page = records.page
-        self.attribute = name
-        self.wire = wire
-        self.part = part
-        hint = "".join(_letters(wire, upper=True)) or "Value"
-        self.type = records.types.held(part, Hint(hint, f"{owner}{hint}"))
-        self.required = required
-        self.default = ""
-        self.gathers = False
-        raw = part[0].node.raw if part else None
-        self.is_mark = raw == {}
-        self.plain: Any = None
-        if wire != name:
-            self.type = page.annotated(self.type, [f"{page.ours('named')}({literal(wire)})"])
-
-    @classmethod
-    def gathering(cls, records: RecordTypes, name: str, told: str) -> _Field:
-        """The field that gathers keys nobody named."""
-        made = cls.__new__(cls)
-        made.page = page = records.page
-        made.attribute, made.wire, made.part = name, "", ()
-        made.type = page.annotated(told, [page.ours("rest")])
-        made.required, made.default, made.gathers, made.is_mark, made.plain = True, "", True, False, None
-        return made
-
-    @property
-    def may_lack(self) -> bool:
-        """Whether it may be absent, with nothing in its place."""
-        return not self.required and not self.default
-
-    @property
-    def has_python_default(self) -> bool:
-        """Whether a dataclass may be made without it."""
-        as_it_is = self.plain is None or self.is_empty or not self.page.is_converted(self.type)
-        return self.gathers or (bool(self.default) and as_it_is)
-
-    @property
-    def is_empty(self) -> bool:
-        """Whether its default is an empty list or dict, and its type just such a one."""
-        bare = self.type.removeprefix("Annotated[")
-        return (self.plain == [] and bare.startswith("list[")) or (self.plain == {} and bare.startswith("dict["))
-
-    def text(self, *, of_dict: bool) -> str:
-        """The line."""
-        page = self.page
-        if self.gathers:
-            if of_dict:
-                return f"{self.attribute}: {self.type}"
-            page.use("dataclasses", "field")
-            return f"{self.attribute}: {self.type} = field(default_factory=dict)"
-        if self.may_lack:
-            page.use("typing", "NotRequired")
-            return f"{self.attribute}: NotRequired[{self.type}]"
-        if self.required:
-            return f"{self.attribute}: {self.type}"
-        simple = self.plain is None or isinstance(self.plain, str | bool | int | float)
-        if not self.has_python_default:
-            return f"{self.attribute}: {page.annotated(self.type, [self.absent(f'sent={self.default}')])}"
-        if of_dict:
-            return f"{self.attribute}: {page.annotated(self.type, [self.absent(self.default)])}"
-        if simple:
-            return f"{self.attribute}: {self.type} = {self.default}"
-        page.use("dataclasses", "field")
-        made = {"[]": "list", "{}": "dict"}.get(self.default, f"lambda: {self.default}")
-        return f"{self.attribute}: {self.type} = field(default_factory={made})"
-
-    def absent(self, words: str) -> str:
-        return f"{self.page.ours('if_absent')}({words})"
-
-
-def _steps(node: Subschema, word: str) -> list[tuple[str | int, ...]]:
-    """The steps to the schemas under a keyword that joins schemas."""
-    held = node.raw.get(word)
-    if isinstance(held, list):
-        return [(word, at) for at in range(len(held))]
-    return [(word,)] if isinstance(held, dict | bool) else []
-
-
-def _is_of_records(node: Subschema) -> bool:
-    """Whether a schema says something of records alone, so that any other value passes."""
-    if not isinstance(node.raw, dict):
-        return node.raw is True
-    words = Piece(node).words()
-    plain = words.keys() <= {"required", "properties", "dependentRequired", "anyOf", "oneOf", "allOf"}
-    return plain and all(
-        _is_of_records(node.subschema(word, at))
-        for word in ("anyOf", "oneOf", "allOf")
-        for at in range(len(words.get(word, [])))
-    )
-
-
-def _named_in(node: Subschema) -> set[str]:
-    """The properties of which a schema says more than that they come."""
-    words = Piece(node).words() if isinstance(node.raw, dict) else {}
-    found = set(words.get("properties", {}))
-    for word in ("anyOf", "oneOf", "allOf"):
-        for at in range(len(words.get(word, []))):
-            found |= _named_in(node.subschema(word, at))
-    return found | ({"$ref"} if "$ref" in words else set())
-
-
-def _pieces(said: SaidOfValue, name: str) -> list[Piece]:
-    """What one schema says of a property."""
-    found = []
-    if name in said.words.get("properties", {}):
-        found.append(Piece(said.node.subschema("properties", name)))
-    for pattern in said.words.get("patternProperties", {}):
-        try:
-            hit = bool(ecma_search(pattern)(name))
-        except NoPattern:
-            hit = False
-        if hit:
-            found.append(Piece(said.node.subschema("patternProperties", pattern)))
-    if not found and "additionalProperties" in said.words:
-        found.append(Piece(said.node.subschema("additionalProperties")))
-    return found
-
-
-def _text(node: Subschema) -> str:
-    text = node.raw.get("description") if isinstance(node.raw, dict) else None
-    return text.strip() if isinstance(text, str) else ""
-
-
-def _letters(name: str, *, upper: bool = False) -> list[str]:
-    words = re.findall(r"[A-Za-z0-9]+", name)
-    return [word[:1].upper() + word[1:] for word in words] if upper else [word.lower() for word in words]
+        return [made.source(self.page, gate_refuses=gate_refuses) for made in self.classes]

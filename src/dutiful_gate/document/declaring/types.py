@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from ...codegen.literals import literal
-from ..dialects import DRAFT_2020_12, Dialect
-from ..judging.keywords import list_parts
 from ..judging.library import Subschema
-from .disjoint import Apart, number_bounds_apart
+from .disjoint import Apart
+from .lists import ListTypes
 from .meaning import KINDS, Clause, Meaning, Part, Piece, SaidOfValue, TooMany, gathered, json_kind, kind_of, part_of
 from .module_state import NEVER, ModuleState
 from .naming import Hint, words_of
 from .scalars import LENGTHS, further, scalar
+from .words_of_values import (
+    PLAIN_TYPES,
+    as_whole,
+    is_of,
+    leaves_nothing,
+    put_beside,
+    stands_alone,
+)
 
 _CONTEXT = frozenset(["unevaluatedProperties", "unevaluatedItems", "$dynamicRef", "$recursiveRef"])
 _MOST_OPTIONS = 24
 _MOST_COPIES = 8
-_MOST_FIXED = 6
 _NAMES_OF_OTHERS = {
     "object": "NotAnObject",
     "array": "NotAList",
@@ -26,7 +32,6 @@ _NAMES_OF_OTHERS = {
     "number": "NotANumber",
     "boolean": "NotABoolean",
 }
-_TYPES = {"object": "dict[str, Any]", "array": "list[Any]", "string": "str", "number": "float", "boolean": "bool"}
 
 
 class TypeWriter:
@@ -35,6 +40,7 @@ class TypeWriter:
     def __init__(self, page: ModuleState) -> None:
         self.page = page
         self.apart = Apart(page.judges)
+        self.lists = ListTypes(self)
 
     # What stands for a schema
 
@@ -238,7 +244,7 @@ class TypeWriter:
 
     def plain_kind(self, kind: str) -> str:
         """The type of all values of a kind."""
-        told = _TYPES.get(kind, "None")
+        told = PLAIN_TYPES.get(kind, "None")
         if "Any" in told:
             self.page.any()
         return told
@@ -272,9 +278,9 @@ class TypeWriter:
                 kind = meaning.kinds[0]
                 barred = [value for value in values if kind_of(value, meaning.kinds)]
                 for value in barred:
-                    _say(meaning.of(kind), clause.node, "not", {"const": value})
+                    put_beside(meaning.of(kind), clause.node, "not", {"const": value})
             elif len(meaning.kinds) == 1 and words.keys() == LENGTHS.get(meaning.kinds[0], set()):
-                _say(meaning.of(meaning.kinds[0]), clause.node, "not", words)
+                put_beside(meaning.of(meaning.kinds[0]), clause.node, "not", words)
             else:
                 kept.append(clause)
         meaning.clauses = kept
@@ -304,7 +310,7 @@ class TypeWriter:
             return None
         meaning.clauses = []
         meaning.constants = []
-        plain = [_plainly(value) for value in values]
+        plain = [as_whole(value) for value in values]
         named = [value for value in plain if value is None or isinstance(value, str | bool | int)]
         rest = [value for value in plain if not (value is None or isinstance(value, str | bool | int))]
         options = []
@@ -326,13 +332,13 @@ class TypeWriter:
         if len(meaning.constants) != 1:
             return False
         node, values = meaning.constants[0]
-        if any(not _is_of(kind, value) for value in values) or not values:
+        if any(not is_of(kind, value) for value in values) or not values:
             return False
         alone = not meaning.of(kind) and "enum" in node.raw and not meaning.strictly
         if alone and kind != "number":
             return False
         word = "enum" if "enum" in Piece(node).words() else "const"
-        _say(meaning.of(kind), node, word, node.raw[word])
+        put_beside(meaning.of(kind), node, word, node.raw[word])
         meaning.constants = []
         return True
 
@@ -434,13 +440,13 @@ class TypeWriter:
         if kind == "object":
             return self.page.records.typed(part, meaning, hint)
         if kind == "array":
-            return self.of_array(meaning, hint)
+            return self.lists.typed(meaning, hint)
         if kind == "null":
             return "None", []
         if kind == "boolean":
             return "bool", []
         page = self.page
-        if _leaves_nothing(kind, meaning.of(kind)):
+        if leaves_nothing(kind, meaning.of(kind)):
             return page.never(), []
         base, rules, first = "", [], True
         left: list[tuple[Subschema, dict[str, Any]]] = []
@@ -471,62 +477,6 @@ class TypeWriter:
             rules.insert(0, page.ours("without_point"))
         return base, [*rules, *(rule for node, words in left for rule in self.leftover(node, words))]
 
-    def of_array(self, meaning: Meaning, hint: Hint) -> tuple[str, list[str]]:
-        """A list, or tuples where its first items are told one by one."""
-        page, never = self.page, False
-        heads: list[list[Piece]] = []
-        others: list[Piece] = []
-        parts = [list_parts(said.node, said.words) for said in meaning.lists]
-        count = max((len(first) for first, _ in parts), default=0)
-        for at in range(count):
-            held = [first[at] if at < len(first) else more for first, more in parts]
-            heads.append([Piece(each) for each in held if each is not None])
-        others = [Piece(more) for _, more in parts if more is not None]
-        first, item = [tuple(dict.fromkeys(each)) for each in heads], tuple(dict.fromkeys(others))
-        never = any(piece.node.raw is False for piece in item)
-        if not any(map(self.unwrapped, first)) and not self.unwrapped(item):
-            first = []
-        counted = ("minItems", "maxItems") if first or never else ()
-        if _leaves_nothing("array", meaning.lists):
-            return page.never(), []
-        if not first and not never:
-            each = self.held(item, hint.one())
-            return f"list[{each}]", self.of_items(meaning, counted, [each])
-        lows = [int(said.words["minItems"]) for said in meaning.lists if "minItems" in said.words]
-        highs = [int(said.words["maxItems"]) for said in meaning.lists if "maxItems" in said.words]
-        low, high = max(lows, default=0), min(highs, default=None)
-        most = next((at for at, part in enumerate(first) if any(each.node.raw is False for each in part)), len(first))
-        ends = never or most < len(first) or (high is not None and high <= most)
-        most = min(most, high) if high is not None else most
-        if low > most and ends:
-            return page.never(), []
-        counts = range(min(low, most), most + ends)
-        if len(counts) > _MOST_FIXED:
-            return f"list[{page.any()}]", [
-                rule for said in meaning.lists for rule in self.leftover(said.node, said.words)
-            ]
-        items = [self.held(part, hint.plus(at + 1)) for at, part in enumerate(first[:most])]
-        more = [] if ends else [self.held(item, hint.one())]
-        rules = self.of_items(meaning, counted, [*items, *more])
-        options = [f"tuple[{', '.join(items[:each]) or '()'}]" for each in counts]
-        for each in more:
-            long = f"tuple[{', '.join([*items, f'*tuple[{each}, ...]'])}]"
-            options.append(page.annotated(long, page.length(low if low > most else None, high)))
-        return page.one_of(options), rules
-
-    def of_items(self, meaning: Meaning, counted: Sequence[str], types: Sequence[str]) -> list[str]:
-        """What is said of a list beside the types of its items."""
-        rules: list[str] = []
-        for said in meaning.lists:
-            words = {word: held for word, held in said.words.items() if word not in _OF_ITEMS and word not in counted}
-            apart = {}
-            if not may_hold(types, words.get("contains")):
-                apart = {word: words.pop(word) for word in _OF_CONTAINS if word in words}
-            told = scalar("array", words, formats=False)
-            rules += [*told.rules, *self.leftover(said.node, told.left | apart)]
-        self.page.import_for(rules)
-        return rules
-
     def leftover(self, node: Subschema, rest: Mapping[str, Any]) -> list[str]:
         """What has no form of its own, as a document."""
         if not rest:
@@ -538,8 +488,6 @@ class TypeWriter:
         return [f"{page.ours('obeys_document')}({literal(rest)})"]
 
 
-_OF_ITEMS = words_of("items prefixItems additionalItems")
-_OF_CONTAINS = ("contains", "minContains", "maxContains")
 _SHAPING = words_of(
     "type properties required additionalProperties patternProperties items prefixItems additionalItems enum const "
     "allOf anyOf oneOf"
@@ -549,74 +497,3 @@ _SHAPING = words_of(
 def _group(word: str) -> tuple[str, ...]:
     """A keyword with those that mean something only beside it."""
     return ("if", "then", "else") if word == "if" else (word,)
-
-
-def _leaves_nothing(kind: str, several: list[SaidOfValue]) -> bool:
-    """Whether bounds of several schemas leave no value between them."""
-    if len(several) < 2:
-        return False  # of one schema that is for its document to say
-    if kind in LENGTHS:
-        low, high = sorted(LENGTHS[kind], reverse=True)
-        lows = [each.words[low] for each in several if low in each.words]
-        highs = [each.words[high] for each in several if high in each.words]
-        return bool(lows) and bool(highs) and max(lows) > min(highs)
-    return bool(number_bounds_apart(several))
-
-
-def _say(several: list[SaidOfValue], node: Subschema, word: str, held: Any) -> None:
-    """Put a keyword beside what its schema says of such values already."""
-    for each in several:
-        if each.node is node and word not in each.words:
-            each.words[word] = held
-            return
-    several.append(SaidOfValue(node, {word: held}))
-
-
-def _plainly(value: Any) -> Any:
-    """A whole number that came as a float as an int."""
-    return int(value) if isinstance(value, float) and value.is_integer() and abs(value) < 2**53 else value
-
-
-def _is_of(kind: str, value: Any) -> bool:
-    if isinstance(value, bool):
-        return False
-    if kind == "string":
-        return isinstance(value, str)
-    return isinstance(value, int) if kind == "integer" else isinstance(value, int | float)
-
-
-def stands_alone(words: Mapping[str, Any], dialect: Dialect) -> bool:
-    """Whether keywords mean the same when they stand by themselves in 2020-12."""
-    latest = DRAFT_2020_12.keywords
-    waiting: list[Any] = [words]
-    while waiting:
-        held = waiting.pop()
-        if isinstance(held, list):
-            waiting += held
-        elif isinstance(held, dict):
-            waiting += held.values()
-            if dialect.content and not _CONTENT.isdisjoint(held):  # 2020-12 asks nothing of it
-                return False
-            if dialect is DRAFT_2020_12:
-                if "$ref" in held:
-                    return False
-                continue
-            strange = held.keys() & (latest ^ dialect.keywords) - _HARMLESS
-            old = dialect.pointless and (held.get("type") == "integer" or _BOUNDS & held.keys())
-            if strange or "$ref" in held or isinstance(held.get("items"), list) or old:
-                return False
-    return True
-
-
-_CONTENT = words_of("contentEncoding contentMediaType")
-_BOUNDS = words_of("exclusiveMinimum exclusiveMaximum")
-_HARMLESS = _CONTENT | words_of("$comment readOnly writeOnly examples deprecated")
-
-
-def may_hold(types: Sequence[str], contains: Any) -> bool:
-    """Whether one of some types is sure to have the constant among its values, so that a rule that names it is none too
-    many: what no item ever equals is no rule.
-    """
-    held = contains.get("const") if isinstance(contains, dict) else None
-    kind = _TYPES.get(json_kind(held), "")
-    return any(told == "Any" or told == kind or told.startswith(f"Annotated[{kind},") for told in types)

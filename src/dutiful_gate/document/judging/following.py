@@ -8,9 +8,10 @@ from typing import Any, NamedTuple
 from ...declare.json_pointer import below
 from ...report.fault import Path
 from .findings import Finding, Found, KeywordNote, Question
-from .interpreter import Interpreter, has_a_say
+from .interpreter import Interpreter
 from .keywords import Scope, active
 from .library import Subschema
+from .schema_words import has_a_say
 
 
 class Look(NamedTuple):

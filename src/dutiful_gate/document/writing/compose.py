@@ -12,7 +12,7 @@ from ...shape.nodes import Shape
 from ..dialects import WRITTEN, Dialect, WrittenDialect
 from ..document import Document, Unstated
 from .lowered import Lowered
-from .schema_writer import Unfinished, written
+from .unfinished import Unfinished, written
 
 Of = Literal["send", "release"]
 Formats = Literal["name", "spell-out"]

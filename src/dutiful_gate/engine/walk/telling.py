@@ -15,10 +15,11 @@ from ...declare.phrases import Phrase
 from ...declare.sources import Reading
 from ...report.shown_values import outlined, plainly
 from ...shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Sealing, Use
+from ..choosing import closest
 from ..exclusive_unions import OutgoingAlone, one_alone
 from ..later import Later
 from ..plan import Plan, choice_reader, choice_ready, options_in_order, passed_over, tag_reader
-from ..runtime import MORE, closest, is_record, remembered
+from ..runtime import MORE, is_record, remembered
 from .frame import Aim, Frame, Shown, Spoken
 from .outcome import Check, Loop, needs
 from .pen import Functions, Pen
