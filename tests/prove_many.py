@@ -37,7 +37,7 @@ from dutiful_gate.declare.kinds import Text
 from dutiful_gate.declare.kinds.number import Number, Whole
 from dutiful_gate.declare.kinds.truth import Truth
 from dutiful_gate.declare.steps import Step
-from dutiful_gate.engine import handover as begun
+from dutiful_gate.engine import handover
 from dutiful_gate.prove.laws import is_sayable
 from dutiful_gate.prove.proof import Proof, prove
 from dutiful_gate.sample.cannot_sample import CannotSample
@@ -47,7 +47,7 @@ from dutiful_gate.shape.nodes import MISSING, Choice, Fixed, Items, Link, Nothin
 from dutiful_gate.shape.walk import uses_of
 from ecma_patterns import NO_NODE, NODE, disagreements, expressions
 
-LARGE = begun.LARGE
+LARGE = handover.LARGE
 COLUMNS = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
 SOME = 500
 DIALECTS = ("2020-12", "draft-07", "openapi-3.1", "openapi-3.0")
@@ -135,7 +135,9 @@ def roads_of(gate: Gate[Any], made: Any, words: dict[str, Any], asked: list[Any]
     """Where one meaning has another by the class of a container, a key beside it, the source, or the way out and in."""
     told = []
     several = [(source, Gate(made, source, **words)) for source in _sources(made, words)]
-    open_to_any = any((isinstance(use.node, Scalar) and use.node.facts.open) or use.fits for use in uses_of(gate.shape))
+    open_to_any = any(
+        (isinstance(use.node, Scalar) and use.node.facts.open) or use.documents for use in uses_of(gate.shape)
+    )
     for data in asked:
         if not is_sayable(data, True):
             continue
@@ -202,8 +204,8 @@ def _ignores_keys(gate: Gate[Any]) -> bool:
     record = gate.shape.records[root.node.key] if isinstance(root.node, Link) else None
     if (
         record is None
-        or root.fits
-        or record.fits
+        or root.documents
+        or record.documents
         or root.fallback is not MISSING
         or root.via
         or root.making is not None
@@ -281,7 +283,7 @@ def handed_over(made: Any, words: dict[str, Any], asked: list[Any], seed: int) -
     data: Any = dict(zip(map(str, range(len(asked))), asked, strict=True)) if seed % 2 else asked
     told, heard = [], []
     for large in (10**9, -1):
-        begun.LARGE = large
+        handover.LARGE = large
         try:
             heard.append(_heard(Gate(declared, **words), data))
             limits = words.get("limits", Limits())
@@ -289,7 +291,7 @@ def handed_over(made: Any, words: dict[str, Any], asked: list[Any], seed: int) -
             few: Gate[Any] = Gate(declared, **{**words, "limits": limits.replace(faults=most)})
             first = _faults(few.examine(data))[:most]
         finally:
-            begun.LARGE = LARGE
+            handover.LARGE = LARGE
         if first != heard[-1][1][:most]:
             told.append(f"a limit on faults changes the first: {json.dumps(data, default=str)[:300]}")
     if heard[0] != heard[1]:

@@ -36,7 +36,7 @@ from dutiful_gate import (
     trimmed,
     via,
 )
-from dutiful_gate.engine import handover as begun
+from dutiful_gate.engine import handover
 
 IDS = [str(UUID(int=number * 7919**9)) for number in range(12)]
 PRIME = 2**61 - 1
@@ -142,10 +142,10 @@ def heard(gate: Gate[Any], data: Any) -> Any:
 def test_what_is_handed_over_changes_nothing(
     declared: Any, data: Any, more: dict[str, Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(begun, "LARGE", 10**9)
+    monkeypatch.setattr(handover, "LARGE", 10**9)
     alone: Gate[Any] = Gate(declared, **more)
     known = [heard(alone, each) for each in (data, *(ended(data, later) for later in LATER))]
-    monkeypatch.setattr(begun, "LARGE", -1)
+    monkeypatch.setattr(handover, "LARGE", -1)
     handing: Gate[Any] = Gate(declared, **more)
     assert [heard(handing, each) for each in (data, *(ended(data, later) for later in LATER))] == known
 
@@ -176,7 +176,7 @@ def test_own_functions_run_once_a_value() -> None:
         return text
 
     gate = Gate(list[Annotated[str, then(noted)]])
-    data = [*(f"Q-{number}" for number in range(begun.LARGE + 1)), None]
+    data = [*(f"Q-{number}" for number in range(handover.LARGE + 1)), None]
     assert not gate.examine(data)
     assert asked == data[:-1]
 
@@ -198,10 +198,10 @@ def test_what_was_begun_is_forgotten() -> None:
     again = Gate(list[Annotated[str, then(broken)]])
     for data in (IDS * 20, [*IDS * 20, "x"]):
         gate.examine(data)
-        assert begun.HANDED.made is None
+        assert handover.HANDOVER.made is None
     with pytest.raises(KeyError):
-        again.examine(["a"] * (begun.LARGE + 1))
-    assert begun.HANDED.made is None
+        again.examine(["a"] * (handover.LARGE + 1))
+    assert handover.HANDOVER.made is None
     with pytest.raises(KeyError):
-        again.admit(["a"] * (begun.LARGE + 1))
-    assert begun.HANDED.made is None
+        again.admit(["a"] * (handover.LARGE + 1))
+    assert handover.HANDOVER.made is None

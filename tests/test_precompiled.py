@@ -124,7 +124,7 @@ def test_a_program_starts_with_what_was_built_and_answers_the_same(tmp_path: Pat
     (tmp_path / "shapes.py").write_text(SHAPES + "# more\n")
     code, text = build(tmp_path, "--check")
     assert (code, "stale: shapes.py has changed" in text) == (1, True), text
-    assert build(tmp_path, "--stale", "anew")[0] == 0
+    assert build(tmp_path, "--stale", "compile")[0] == 0
     (tmp_path / "shapes.py").write_text(SHAPES.replace("it > 0", "it > 0.5"))
     again = ask(tmp_path, "import built")
     assert again[0] == "Engine", "what is stale is passed over"
@@ -201,7 +201,7 @@ print(type(bookings._engine).__name__, bookings.schema()["$defs"])
         ("QUILLPORT = ", "QUILLPORT = ", "alias"),
     ],
 )
-@pytest.mark.parametrize("stale", ["refuse", "anew"])
+@pytest.mark.parametrize("stale", ["refuse", "compile"])
 def test_what_is_declared_in_other_packages_is_in_the_stamp(
     tmp_path: Path, old: str, new: str, file: str, stale: str
 ) -> None:
@@ -234,7 +234,7 @@ def test_what_is_declared_in_other_packages_is_in_the_stamp(
     found = asked("built")
     if old == new:
         assert found.stdout.startswith("StoredEngine ")
-    elif stale == "anew":
+    elif stale == "compile":
         assert found.stdout == asked().stdout != ""
     else:
         assert "run dutiful build again" in found.stderr.splitlines()[-1]

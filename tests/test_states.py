@@ -267,11 +267,11 @@ CONSTRUCTS = [
     "AnyNumber()", "Epoch(", "Formed(", "Flags(", "Lenient(", "'UUID'", "'binary value'", "'time'", "'duration'", "'path'", "'time zone'",
     "'IPv4 address'", "'IPv6 address'", "'IPv4 network'", "Choice(", "Nothing()", "Items(", "'deque'", "'set'", "'frozenset'", "'tuple'", "Fixed(",
     "Entries(", "Branches(", "held='data'", "tag='kind'", "Nullable(", "Link(", "Alias(", "form='dict'", "form='tuple'", "form='object'", "only_given=True",
-    "also=('other_", "may_lack=True", "mends=True", "rests=(Field", "(Field(attribute='ours'", "alone=True", "Nobody()", "WholeAsWritten()", "HasEcma(", "more=Use(", "unknown='refuse'", "unknown='drop'", "computed=(Field", "runs_own=True", "recursive=frozenset({'Stack'",
+    "also=('other_", "may_lack=True", "mends=True", "rests=(Field", "(Field(attribute='ours'", "alone=True", "Nobody()", "WholeAsWritten()", "HasEcma(", "tail=Use(", "unknown='refuse'", "unknown='drop'", "computed=(Field", "runs_own=True", "recursive=frozenset({'Stack'",
     "Floor(", "Ceiling(", "Between(", "Equal(", "OneOf(", "Length(", "barred=", "Matches(", "Has(", "StartsWith(", "EndsWith(", "Contains(", "Multiple(",
     "Distinct(key=None", "Distinct(key='low'", "Distinct(key=<built-in function repr>", "Holds(", "OfFormat(", "now", "today",
     "word='trimmed'", "word='squeezed'", "word='lowered'", "word='uppered'", "RoundedTo(", "_InUtc(", "Then(", "split=','", "via=Use(", "blank=True",
-    "fallback=6", "secret=True", "fits=(BesideType(", "says='a number, please'", "deprecated=True", "FieldComparison(", "/ this.low", "% this.low", "timedelta(",
+    "fallback=6", "secret=True", "documents=(BesideType(", "says='a number, please'", "deprecated=True", "FieldComparison(", "/ this.low", "% this.low", "timedelta(",
     "Needs(", "WhenRule(", "word='at_least_one'", "word='at_most_one'", "word='exactly_one'", "word='all_or_none'", "RecordCheck(", "Sent(",
     "'keys': <function camel", "'keys': <function kebab", "'lenient': True", "'unknown': 'refuse'", "name='SwappedOf", "name='ListedOf", "name='LooseOf",
 ]  # fmt: skip

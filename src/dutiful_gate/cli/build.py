@@ -39,7 +39,7 @@ and neither read an annotation nor compile a source. Exit status: 0, 1 when --ch
 )
 @click.option(
     "--stale",
-    type=click.Choice(["refuse", "anew"]),
+    type=click.Choice(["refuse", "compile"]),
     default="refuse",
     show_default=True,
     help="What a program does with it once a source file, this package or Python has changed.",

@@ -17,9 +17,7 @@ from ..report.digest import Digest
 from ..report.shown_values import visible
 from .console import console, sure_output
 from .deliveries import DeliveryOptions, DeliveryOutcome, examined, files_of
-from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
-from .text_files import json_of, read_text
-from .told_deliveries import (
+from .delivery_output import (
     print_as_data,
     print_as_markdown,
     print_as_page,
@@ -28,6 +26,8 @@ from .told_deliveries import (
     print_flaws,
     print_outcome,
 )
+from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
+from .text_files import json_of, read_text
 
 
 @click.command(

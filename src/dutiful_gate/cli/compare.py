@@ -19,8 +19,8 @@ from ..report.markdown import code_span, escaped
 from ..report.shown_values import counted, visible
 from ..safe_files.python_files import split_target
 from ..versions.comparison import Answer, Comparison, Told, compared
-from ..versions.in_child import CannotLoad, ChildSide, Revision
-from ..versions.sides import GateSide, Side
+from ..versions.in_child import CannotLoad, ChildVersion, Revision
+from ..versions.one_version import GateVersion, OneVersion
 from .console import console, sure_output
 from .target import CannotRun, Unknown, documents_option, gate_for
 from .text_files import json_of
@@ -107,11 +107,11 @@ def compare(
     raise SystemExit(STATUS[found.answer(whom)])
 
 
-def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: Path | None) -> Side:
+def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: Path | None) -> OneVersion:
     """The version that a word of the command line names. Raises CannotRun, CannotLoad."""
     before, at, revision = target.rpartition("@")
     if not at or os.path.exists(target):
-        return GateSide(gate_for(target, unknown, documents, "refuse"), target)
+        return GateVersion(gate_for(target, unknown, documents, "refuse"), target)
     if not before or not revision:
         raise CannotRun(f"{target!r} names no version; write it as harbour.shapes:Booking@v1.4")
     held = stack.enter_context(Revision(revision))
@@ -120,7 +120,7 @@ def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: 
             gate = DocumentGate(json_of(held.text(before), target), formats="assert", documents=documents)
         except DeclarationError as error:
             raise CannotRun(f"{target} cannot become a gate.\n  {error}") from None
-        return GateSide(gate, target)
+        return GateVersion(gate, target)
     module, name = split_target(before)
     if module.endswith(".py"):
         module = os.path.relpath(module)  # of the revision, and never the file as it is now
@@ -129,7 +129,7 @@ def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: 
         before = f"{module}:{name}"
     if not module:
         raise CannotRun(f"{target!r} names no declaration; write it as module:Name@{revision}, or FILE.json@{revision}")
-    return stack.enter_context(ChildSide(before, held.unpack(), target, unknown))
+    return stack.enter_context(ChildVersion(before, held.unpack(), target, unknown))
 
 
 # For people

@@ -186,7 +186,7 @@ def _pieces(
     gate: AnyGate[Any], stream: BinaryIO, asked: DeliveryOptions, outcome: DeliveryOutcome, split: Split | None
 ) -> Generator[DeliveryOutcome, None, None]:
     """The delivery in pieces, each taken in by the outcome."""
-    blank = outcome.tally.anew()
+    blank = outcome.tally.empty_copy()
     sorter = split.sorter if split is not None and not split.complete else None
     if split is not None:
         split.begin(b"")

@@ -103,7 +103,7 @@ class Watched(Generic[T]):
     def look_again(self) -> bool:
         """Load anew; whether it is sound. The old settings stay where it is not."""
         with self._turn:
-            begun = seen(self._all_paths())
+            seen_before = seen(self._all_paths())
             loaded = self._load()
             latest = self.refused
             if loaded:
@@ -115,7 +115,7 @@ class Watched(Generic[T]):
                 is_known = latest is not None and latest.lines() == loaded.lines()
                 tell = None if is_known else self._tell_refused
             # What it reads now for the first time is looked at from here on; it may have changed since.
-            self._seen = begun if set(begun) == set(self._all_paths()) else {}
+            self._seen = seen_before if set(seen_before) == set(self._all_paths()) else {}
             if tell is not None:
                 tell(loaded)
             return bool(loaded)

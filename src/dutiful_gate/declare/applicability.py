@@ -12,7 +12,7 @@ class Takes(Value):
     """A test for values that a rule can judge, what a reader is told they are, and their types in JSON Schema."""
 
     phrase: str
-    fits: Callable[[Any], bool]
+    covers: Callable[[Any], bool]
     types: tuple[str, ...]
 
 

@@ -109,7 +109,7 @@ class Obeying(OfValue):
         is_open = look(()).open
         source = (self.rule.open_condition if is_open else self.rule.condition)(value, bind)
         takes = self.rule.takes() if is_open else None
-        return f"{bind(takes.fits, 'takes')}({value}) and {source}" if takes is not None else f"({source})"
+        return f"{bind(takes.covers, 'takes')}({value}) and {source}" if takes is not None else f"({source})"
 
     def told(self, wire: Callable[[Path], str]) -> str:
         return Phrase("{field} is {words}", field=wire(self.path), words=_words_of(self.rule))

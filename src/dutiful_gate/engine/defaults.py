@@ -135,7 +135,7 @@ def _check_default(parts: DeclaredValues, record: Record, field: Field) -> None:
     shape, default = parts.shape, default_of(field)
     if default is None and field.use.nullable:
         for use in (field.use, field.use.bare):
-            if not all(document.sound(None) for document in use.fits):
+            if not all(document.sound(None) for document in use.documents):
                 raise DeclarationError(
                     "the default null is not what the document beside it asks for",
                     remedy="change the default or the document",
@@ -146,9 +146,9 @@ def _check_default(parts: DeclaredValues, record: Record, field: Field) -> None:
     problem = _quick_problem(field.use, default)
     if problem is None:
         problem = _problem(parts, field.use, default, Source.NATIVE)
-    if not problem and field.use.fits and (default is None or keeps_form(field.use, shape.aliases)):
+    if not problem and field.use.documents and (default is None or keeps_form(field.use, shape.aliases)):
         told = plain(field.use, default, shape)
-        if not all(document.sound(told) for document in field.use.fits):
+        if not all(document.sound(told) for document in field.use.documents):
             problem = "the document beside it asks for something else"
     if not problem and (field.use.facts.open or isinstance(default, int)) and lacks(held := no_json(default)):
         problem = f"JSON does not have {held}"
@@ -167,10 +167,10 @@ def _check_fallback(shape: Shape, use: Use) -> None:
     kept = use.fallback
     if use.making is None:
         try:
-            fits = belongs(use.replace(fallback=MISSING), kept, shape)
+            belongs_there = belongs(use.replace(fallback=MISSING), kept, shape)
         except Exception:  # what cannot even be asked is not of the type
-            fits = False
-        if not fits:
+            belongs_there = False
+        if not belongs_there:
             remedy = "declare the type with | None" if kept is None else "hand over a value of the type"
             raise DeclarationError(
                 f"otherwise({quoted(kept)}) puts in the place of a refused value what is not {use.facts.phrase}",

@@ -62,8 +62,8 @@ class Engine:
             return self._units[name]
 
     def _quick_unit(self) -> Unit:
-        anew = self._anew(lambda: self.sound)
-        return self._unit("sound", lambda: quick_unit(self.plan, note_unknown=False, anew=anew))
+        rewritten = self._rewritten(lambda: self.sound)
+        return self._unit("sound", lambda: quick_unit(self.plan, note_unknown=False, rewritten=rewritten))
 
     def _telling_unit(self) -> Unit:
         return self._unit("collect", lambda: telling_unit(self.plan))
@@ -83,8 +83,8 @@ class Engine:
         elif not self._quick_unit().carries and (answer := self.sound(data)).__class__ is Stop:
             return answer  # what refuses unknown keys too is written when the first sound data comes
         else:
-            anew = self._anew(lambda: self.sound_and_known)
-            unit = self._unit("known", lambda: quick_unit(self.plan, note_unknown=True, anew=anew))
+            rewritten = self._rewritten(lambda: self.sound_and_known)
+            unit = self._unit("known", lambda: quick_unit(self.plan, note_unknown=True, rewritten=rewritten))
         self.sound_and_known = self._called(unit)
         return self.sound_and_known(data)
 
@@ -92,7 +92,7 @@ class Engine:
         self._collect = self._telling_unit().call
         return self._collect(data, path, log)
 
-    def _anew(self, function: Callable[[], Callable[..., Any]]) -> Callable[..., Any]:
+    def _rewritten(self, function: Callable[[], Callable[..., Any]]) -> Callable[..., Any]:
         """What takes the place of a function once a class is not made any more as it was: all are written anew."""
 
         def ask_again(*values: Any) -> Any:
@@ -270,8 +270,8 @@ class Engine:
         """
         sound, collect = self._quick_unit(), telling_unit(self.plan, at_once=True)
         if is_large(self.plan.shape):  # what was compiled is a part of it
-            anew = self._anew(lambda: self.sound)
-            sound = quick_unit(self.plan, note_unknown=False, anew=anew, at_once=True)
+            rewritten = self._rewritten(lambda: self.sound)
+            sound = quick_unit(self.plan, note_unknown=False, rewritten=rewritten, at_once=True)
         out = trusting_unit(self.plan, secrets=False, exact=False)
         pieces = {"The sound case": sound.source, "Every fault": collect.source, "The way out": out.source}
         return whole(pieces, [*sound.legend, *collect.legend, *out.legend])

@@ -23,7 +23,7 @@ class _Found(local):
 _FOUND = _Found()
 
 
-class OneAlone:
+class ExclusiveUnion:
     """Whether one quick function of several alone admits a value; None where one of them is in doubt.
 
     Such unions nest, and options of one ask the same of what is inside: it is asked once. `others` are the classes of
@@ -34,30 +34,33 @@ class OneAlone:
         self.others = tuple(others)
         self.leaves = leaves
 
-    def __call__(self, options: Sequence[Callable[..., Any]], value: Any, *more: Any) -> bool | None:
+    def __call__(self, options: Sequence[Callable[..., Any]], value: Any, *arguments: Any) -> bool | None:
         """Ask the functions, each with the value and what follows it."""
         if self.leaves:
-            return self._is_one(options, value, more)
+            return self._is_one(options, value, arguments)
         known = _FOUND.held
         if known is None:
             _FOUND.held = {}
             try:
-                return self._is_one(options, value, more)
+                return self._is_one(options, value, arguments)
             finally:
                 _FOUND.held = None
         mark = id(self), id(value)
         if mark not in known:
-            known[mark] = value, self._is_one(options, value, more)  # the value is kept, so that its mark stays its own
+            known[mark] = (
+                value,
+                self._is_one(options, value, arguments),
+            )  # the value is kept, so that its mark stays its own
         return known[mark][1]
 
-    def only(self, options: Sequence[Callable[..., Any]], value: Any, *more: Any) -> Any:
+    def only(self, options: Sequence[Callable[..., Any]], value: Any, *arguments: Any) -> Any:
         """What the only option that admits a value makes of it; or why there is none."""
         found: Any = REFUSED
         of = value.__class__
         for option, others in zip(options, self.others, strict=True):
             if of in others:
                 continue
-            read = option(value, *more)
+            read = option(value, *arguments)
             if read is UNSURE:
                 return read
             if read.__class__ is not Stop:
@@ -66,13 +69,13 @@ class OneAlone:
                 found = read
         return found
 
-    def _is_one(self, options: Sequence[Callable[..., Any]], value: Any, more: tuple[Any, ...]) -> bool | None:
+    def _is_one(self, options: Sequence[Callable[..., Any]], value: Any, arguments: tuple[Any, ...]) -> bool | None:
         found, doubt = 0, False
         of = value.__class__
         for option, others in zip(options, self.others, strict=True):
             if of in others:
                 continue
-            read = option(value, *more)
+            read = option(value, *arguments)
             doubt = doubt or read is UNSURE
             found += read.__class__ is not Stop
             if found > 1:
@@ -80,7 +83,7 @@ class OneAlone:
         return None if doubt else found == 1
 
 
-def one_alone(options: Sequence[Callable[..., Any]], value: Any, path: Any, log: Any) -> bool:
+def exactly_one_admits(options: Sequence[Callable[..., Any]], value: Any, path: Any, log: Any) -> bool:
     """The same by telling functions, which are never in doubt."""
     found = 0
     for option in options:
@@ -89,7 +92,7 @@ def one_alone(options: Sequence[Callable[..., Any]], value: Any, path: Any, log:
     return found == 1
 
 
-class OutgoingAlone:
+class OutgoingExclusiveUnion:
     """The same of a typed value that goes out: whether its plain data would be read by one option alone."""
 
     def __init__(self, plan: Plan, node: Branches) -> None:

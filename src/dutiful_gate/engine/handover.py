@@ -18,16 +18,16 @@ Site = tuple[object, ...]
 """Where in a declaration the collection stands, and from which source it is read."""
 
 
-class Handed(local):
+class Handover(local):
     """What one thread's quick function has begun, until its telling function is done; None for nothing."""
 
     made: dict[tuple[int, Site], tuple[Any, Any]] | None = None
 
     def __reduce__(self) -> str:
-        return "HANDED"  # the one there is, in every process
+        return "HANDOVER"  # the one there is, in every process
 
 
-HANDED: Final = Handed()
+HANDOVER: Final = Handover()
 
 
 def split(text: str, separator: str) -> list[str]:
@@ -37,11 +37,11 @@ def split(text: str, separator: str) -> list[str]:
     return [part.strip(BLANKS) for part in text.split(separator)] if text.strip(BLANKS) else []
 
 
-def begun(data: Any, site: Site, made: Any) -> None:
+def hand_over(data: Any, site: Site, made: Any) -> None:
     """Keep what is being made of data, which is kept too, so that its mark stays its own."""
-    if HANDED.made is None:
-        HANDED.made = {}
-    HANDED.made[id(data), site] = (data, made)
+    if HANDOVER.made is None:
+        HANDOVER.made = {}
+    HANDOVER.made[id(data), site] = (data, made)
 
 
 def handed_items(data: Any, site: Site) -> list[Any]:
@@ -68,11 +68,11 @@ def split_again(text: str, separator: str, site: Site) -> list[str]:
 
 
 def _taken(data: Any, site: Site) -> Any:
-    handed = HANDED.made
+    handed = HANDOVER.made
     found = handed.pop((id(data), site), None) if handed else None
     return None if found is None else found[1]
 
 
 def forget() -> None:
     """Let go of all that was begun: where the quick function was not in vain, or the telling one is done."""
-    HANDED.made = None
+    HANDOVER.made = None

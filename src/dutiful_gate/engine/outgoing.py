@@ -169,7 +169,7 @@ class DistinctAgain(_AtTheWayOut):
 def outgoing(shape: Shape) -> Shape:
     """The shape that values have when they go out."""
     # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
-    shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.replace(fits=()))
+    shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.replace(documents=()))
     shape = _rebuilt(shape, partial(_told_apart, shape))
     shape = _rebuilt(shape, _sealed)
     shape = _rebuilt(shape, partial(_read_again, shape))
@@ -190,7 +190,7 @@ def _outgoing_record(record: Record) -> Record:
     there = {field.attribute for field in fields}
     rules = tuple(rule for rule in record.rules if there.issuperset(rule.fields) and not is_for_admission(rule))
     checks = tuple(check for check in record.checks if not is_for_admission(check))
-    return record.replace(fields=fields, rules=rules, checks=checks, fits=(), runs_own=False)
+    return record.replace(fields=fields, rules=rules, checks=checks, documents=(), runs_own=False)
 
 
 def _outgoing_use(use: Use) -> Use:

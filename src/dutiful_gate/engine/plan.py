@@ -153,7 +153,7 @@ def may_retry(plan: Plan) -> bool:
             continue
         if plan.reading is not Reading.PLAIN or plan.is_mixed:
             return True
-        holding = [taken(option, plan) & {dict, list} for option in node.options]
+        holding = [classes_read(option, plan) & {dict, list} for option in node.options]
         if not node.tag and any(one & other for at, one in enumerate(holding) for other in holding[at + 1 :]):
             return True
     return False
@@ -165,18 +165,18 @@ _OF_CHOICES: dict[type, frozenset[type]] = {
 }  # fmt: skip
 
 
-def taken(use: Use, plan: Plan) -> frozenset[type]:
+def classes_read(use: Use, plan: Plan) -> frozenset[type]:
     """The classes of plain values that may be of a use, when it is read from JSON."""
-    return PLAIN - passed_over(use, plan)
+    return PLAIN - classes_refused(use, plan)
 
 
-def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> frozenset[type]:
+def classes_refused(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> frozenset[type]:
     """The classes of plain values that are surely none of a use, when it is read from JSON: it need not be tried."""
     stages = stages_of(use, Reading.PLAIN)
     if stages.split or stages.blank:
         return frozenset()
     if stages.via is not None:
-        return passed_over(stages.via, plan, seen)
+        return classes_refused(stages.via, plan, seen)
     match use.node:
         case Entries() | Link():
             return PLAIN - {dict}
@@ -191,13 +191,13 @@ def passed_over(use: Use, plan: Plan, seen: frozenset[str] = frozenset()) -> fro
         case Scalar(kind):
             return PLAIN - kind.comes_as
         case Sealing(inner):
-            return passed_over(inner, plan, seen)
+            return classes_refused(inner, plan, seen)
         case Nullable(inner):
-            return passed_over(inner, plan, seen) - {type(None)}
+            return classes_refused(inner, plan, seen) - {type(None)}
         case Branches(options=options, held="", tag=""):
-            return frozenset.intersection(*(passed_over(option, plan, seen) for option in options))
+            return frozenset.intersection(*(classes_refused(option, plan, seen) for option in options))
         case Alias(key) if key not in seen:
-            return passed_over(plan.shape.aliases[key], plan, seen | {key})
+            return classes_refused(plan.shape.aliases[key], plan, seen | {key})
         case _:
             return frozenset()
 

@@ -27,7 +27,7 @@ from ..shape.nodes import (
 )
 from ..shape.walk import nodes, uses_of
 from .later import is_large
-from .plan import Plan, taken
+from .plan import Plan, classes_read
 
 Counter = Callable[[Any], int]
 _HOLDING = frozenset([dict, list])
@@ -62,12 +62,12 @@ class _CountWriter(Writer):
 
     def whole(self, use: Use, value: str) -> str:
         """The source of how many strings there are in a value."""
-        sure, more = self.of(use, value)
-        return (f"{sure} + {more}" if sure else more) if more else str(sure)
+        sure, varying = self.of(use, value)
+        return (f"{sure} + {varying}" if sure else varying) if varying else str(sure)
 
     def of(self, use: Use, value: str) -> tuple[int, str]:
         """How many there are in any value of a use, and the source of how many more; "" for none."""
-        classes = taken(use, self.plan)
+        classes = classes_read(use, self.plan)
         if use.split or use.blank:
             return 0, self._looked_into(value)
         if classes == {str}:
@@ -88,9 +88,9 @@ class _CountWriter(Writer):
                 return 0, f"(0 if {value} is None else {self.whole(inner, value)})"
             case Link(key):
                 return self._of_record(key, value)
-            case Fixed(items, more=None):
+            case Fixed(items, tail=None):
                 parts = [self.of(item, f"{value}[{at}]") for at, item in enumerate(items)]
-                return sum(sure for sure, _ in parts), " + ".join(more for _, more in parts if more)
+                return sum(sure for sure, _ in parts), " + ".join(varying for _, varying in parts if varying)
         return 0, self._looked_into(value)
 
     def _looked_into(self, value: str) -> str:
@@ -99,10 +99,10 @@ class _CountWriter(Writer):
     def _each(self, item: Use, values: str, count: str = "") -> str:
         """The same of many values of one use."""
         variable = self.variable("item")
-        sure, more = self.of(item, variable)
-        if not more:
+        sure, varying = self.of(item, variable)
+        if not varying:
             return f"{sure} * {count or f'len({values})'}" if sure else ""
-        return f"sum([{f'{sure} + ' if sure else ''}{more} for {variable} in {values}])"
+        return f"sum([{f'{sure} + ' if sure else ''}{varying} for {variable} in {values}])"
 
     def _of_record(self, key: str, value: str) -> tuple[int, str]:
         known = self._records.get(key)
@@ -119,16 +119,16 @@ class _CountWriter(Writer):
         for field in record.fields:
             names = [self.key(field.wire, trusted=field.wire == field.attribute)]
             names += [self.bind(each, "KEY") for each in field.also]
-            sure, more = self.of(field.use, f"data[{names[0]}]")
-            if record.rests or (more and field.also):
+            sure, varying = self.of(field.use, f"data[{names[0]}]")
+            if record.rests or (varying and field.also):
                 terms = [self._looked_into("data")]
                 total = 0
                 break
-            told = f"{sure + 1} + {more}" if more else str(sure + 1)
-            if field.required and not more:
+            told = f"{sure + 1} + {varying}" if varying else str(sure + 1)
+            if field.required and not varying:
                 total += sure + 1
             elif field.required:
-                total, terms = total + sure + 1, [*terms, more]
+                total, terms = total + sure + 1, [*terms, varying]
             else:
                 terms.append(f"({told} if {' or '.join(f'{each} in data' for each in names)} else 0)")
         if record.rests and not terms:
@@ -176,7 +176,7 @@ def _is_written_alike(use: Use) -> bool:
 
 
 def _is_read_alike(use: Use) -> bool:
-    if use.fits:
+    if use.documents:
         return False
     match use.node:
         case Scalar(kind):

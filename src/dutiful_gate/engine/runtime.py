@@ -378,6 +378,6 @@ def as_sent(log: Log, start: tuple[int, int, int], depth: int, sent: Mapping[str
             else path
         )
 
-    for faults, begun in ((log.faults, start[0]), (log.fallbacks, start[1])):
-        faults[begun:] = [(told(raw[0]), *raw[1:]) for raw in faults[begun:]]
+    for faults, first in ((log.faults, start[0]), (log.fallbacks, start[1])):
+        faults[first:] = [(told(raw[0]), *raw[1:]) for raw in faults[first:]]
     log.dropped[start[2] :] = map(told, log.dropped[start[2] :])

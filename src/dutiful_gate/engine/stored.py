@@ -42,10 +42,12 @@ def stored(engine: Engine, document: Mapping[str, Any] | None) -> tuple[bytes, b
 def _build_all(engine: Engine) -> None:
     """Write and compile the functions of an engine, of a large shape too, and those of its way out."""
     plan = engine.plan
-    engine._units["sound"] = quick_unit(plan, note_unknown=False, anew=engine._anew(lambda: engine.sound), at_once=True)
+    engine._units["sound"] = quick_unit(
+        plan, note_unknown=False, rewritten=engine._rewritten(lambda: engine.sound), at_once=True
+    )
     if plan.may_drop:
-        anew = engine._anew(lambda: engine.sound_and_known)
-        engine._units["known"] = quick_unit(plan, note_unknown=True, anew=anew, at_once=True)
+        rewritten = engine._rewritten(lambda: engine.sound_and_known)
+        engine._units["known"] = quick_unit(plan, note_unknown=True, rewritten=rewritten, at_once=True)
     engine._units["collect"] = telling_unit(plan, at_once=True)
     engine._units[f"release {_PLAIN}"] = trusting_unit(plan, secrets=False, exact=False)
     out = engine._way_out

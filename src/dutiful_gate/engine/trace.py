@@ -125,12 +125,12 @@ class TraceLog(Log):
         if self.way.leads(path):
             self.note(path, what, f"needs {cause.wanted}", False)
 
-    def read_whole(self, path: Path, words: str, count: int, begun: int | None = None) -> None:
+    def read_whole(self, path: Path, words: str, count: int, since: int | None = None) -> None:
         """A collection or record, with the faults inside of it; told before what was noted since it was begun."""
         if count:
             words = f"{words}: {count} fault{'s' if count > 1 else ''} inside"
         if self.way.leads(path):
-            at = len(self.passed_stages) if begun is None else begun
+            at = len(self.passed_stages) if since is None else since
             self.passed_stages.insert(at, Passed(path, "read", words, not count))
 
     def stepped(self, path: Path, words: str, before: Any, value: Any, hidden: bool) -> None:

@@ -116,7 +116,7 @@ def csv_items(
     known = known_names(reading)
     rows = csv_rows.CsvRows(stream, layout, known, gate.limits.bytes, tabs=tabs)
     named = record_of(reading) if not isinstance(reading, DocumentGate) else None
-    if named is not None and not (named.rests or named.fits or reading.shape.root.fits):
+    if named is not None and not (named.rests or named.documents or reading.shape.root.documents):
         rows.asked = known
     if above is not None:
         above(rows.above)

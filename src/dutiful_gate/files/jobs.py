@@ -104,7 +104,7 @@ def _end_with_the_one_that_asked() -> None:
 def _examine(lines: bytes, line: int, number: int) -> JobPiece:
     """Examine a piece."""
     gate, blank, sorter = _baggage
-    made = JobPiece(blank.anew(), last=number)
+    made = JobPiece(blank.empty_copy(), last=number)
     add = made.tally.add
     for item in ndjson.items(gate, io.BytesIO(lines), line, number):
         add(item)

@@ -51,7 +51,7 @@ class Tally:
     unsure: list[tuple[int, str]] = field(default_factory=list)
     outside: int = 0
 
-    def anew(self) -> Tally:
+    def empty_copy(self) -> Tally:
         """A tally of nothing, that lists what this one does."""
         return Tally(self.name, self.most, self.excerpts)
 

@@ -216,7 +216,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         return partial(declared_part, self.shape)
 
     def _entered(self, data: object) -> Any:
-        from ..engine.entered import entered
+        from ..engine.entered_values import entered
 
         return entered(self.shape, data)
 

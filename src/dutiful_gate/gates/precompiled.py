@@ -29,7 +29,7 @@ from .active_store import stores
 from .request import RequestGate
 from .typed import Gate
 
-Stale = Literal["refuse", "anew"]
+Stale = Literal["refuse", "compile"]
 FUNCTIONS: Final = "gates.bin"
 STAMP: Final = "stamp.json"
 DOCUMENTS: Final = "documents"
@@ -220,7 +220,7 @@ class _Store:
             return None
         digest, at, quick, rest = place
         if digest != _digest(words):
-            if self._stale == "anew":
+            if self._stale == "compile":
                 return None
             declared = words[1] if len(words) == _WORDS_OF_REQUEST else words[0]
             name = getattr(declared, "__name__", declared)
@@ -245,7 +245,7 @@ def open_built(init: str | os.PathLike[str]) -> bool:
     stamp = _stamp(folder)
     changed = _differences(folder, stamp)
     if changed:
-        if stamp["stale"] == "anew":
+        if stamp["stale"] == "compile":
             return False
         raise _stale(folder, changed[0])
     # A file that stands beside the program, as its modules do.

@@ -166,7 +166,7 @@ def _bends(use: Use) -> bool:
     """Whether more is taken there than values in their final form: steps, lenient reading, something that stands in."""
     lenient = isinstance(use.node, Scalar) and use.node.kind.strict is not use.node.kind
     lenient = lenient or (isinstance(use.node, Choice) and use.node.lenient)
-    return lenient or use.has_steps or not use.comes_straight
+    return lenient or use.has_steps or not use.reads_what_came
 
 
 def is_sayable(instance: Any, doubles: bool) -> bool:

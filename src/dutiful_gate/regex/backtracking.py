@@ -189,7 +189,7 @@ class _Search:
         self.left = _STEPS + _STEPS_A_CHARACTER * len(text)
         self.vain: dict[int, set[State]] = {}
         # Groups that are begun and not ended yet keep their beginnings behind the other slots.
-        self.begun = states.slot_count
+        self.open_groups = states.slot_count
 
     def run(self, code: Code, at: int, slots: Slots) -> tuple[int, Slots] | None:
         """Where the first way through ends, with what the groups took; None where there is none."""
@@ -288,10 +288,10 @@ class _Search:
 
     def _saved(self, one: tuple[Any, ...], at: int, slots: Slots) -> Slots:
         _, slot, ends = one
-        begun = self.begun + slot // 2
+        open_groups = self.open_groups + slot // 2
         if ends is None:
-            return _one_with(slots, begun, at)
-        return _with(slots, {ends: min(slots[begun], at), ends + 1: max(slots[begun], at), begun: -1})
+            return _one_with(slots, open_groups, at)
+        return _with(slots, {ends: min(slots[open_groups], at), ends + 1: max(slots[open_groups], at), open_groups: -1})
 
     def _back(self, one: tuple[Any, ...], at: int, slots: Slots) -> tuple[int, Slots] | None:
         _, groups, ahead = one

@@ -145,9 +145,11 @@ class Payloads:
         told = [each for part in use.parts if isinstance(part, Rule) for each in part.examples(use.facts)]
         found = [plain(inner, each, self.shape) for each in told if belongs(inner, each, self.shape)]
         kind = inner.node.kind if isinstance(inner.node, Scalar) else None
-        if isinstance(kind, Text) and (use.fits or any(isinstance(part, Holds | Then) for part in use.parts)):
+        if isinstance(kind, Text) and (use.documents or any(isinstance(part, Holds | Then) for part in use.parts)):
             found += _OF_ALL_MAKES
-        return found + [made for each in use.fits if isinstance(each, BesideType) for made in self._of_document(each)]
+        return found + [
+            made for each in use.documents if isinstance(each, BesideType) for made in self._of_document(each)
+        ]
 
     def _of_document(self, beside: BesideType) -> Iterator[Any]:
         """What a document that stands beside a type accepts."""
@@ -188,7 +190,7 @@ class Payloads:
                 return self.items(item, self.wish(parts, name), depth)
             case Fixed(items):
                 count = len(items)
-                if node.more is not None:
+                if node.tail is not None:
                     usual = count + (0 if self.ends(depth) else random.randint(0, 2))
                     count = max(self.wish(parts, name).count(usual), count)
                 return [self.use(item, depth + 1, name) for item in node.per_item(count)]

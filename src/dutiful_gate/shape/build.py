@@ -211,12 +211,12 @@ class ShapeMaker:
             return use
         about = use.about if beside.about == NO_ABOUT else beside.about
         fallback = use.fallback if beside.fallback is MISSING else beside.fallback
-        fits = use.fits + beside.fits
+        documents = use.documents + beside.documents
         if beside.says is not None:
             use = use.saying(beside.says)
         appended = use.appended or marks.appended in beside.marks
         return use.replace(
-            about=about, blank=beside.blank, fallback=fallback, secret=secret, fits=fits, appended=appended
+            about=about, blank=beside.blank, fallback=fallback, secret=secret, documents=documents, appended=appended
         )
 
     def union(self, options: Sequence[Any], beside: Beside, given: Mapping[Any, Any] | None, part: PartOf) -> Use:

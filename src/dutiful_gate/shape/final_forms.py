@@ -68,6 +68,6 @@ def comes_final(use: Use, aliases: Mapping[str, Use]) -> bool:
             return False
         if isinstance(node, Scalar) and node.kind.strict is not node.kind:
             return False
-        if each.has_steps or not each.comes_straight:
+        if each.has_steps or not each.reads_what_came:
             return False
     return True

@@ -56,8 +56,8 @@ class Beside:
         "about",
         "also",
         "blank",
+        "documents",
         "fallback",
-        "fits",
         "form",
         "former",
         "if_absent",
@@ -89,7 +89,7 @@ class Beside:
         self.blank = False
         self.fallback: object = MISSING
         self.secret = False
-        self.fits: tuple[Embedded, ...] = ()
+        self.documents: tuple[Embedded, ...] = ()
 
 
 NOTHING_BESIDE: Final = Beside()
@@ -162,7 +162,7 @@ def _keep(found: Beside, part: Any) -> None:
         case Via():
             found.via = part
         case Embedded():
-            found.fits += (part,)
+            found.documents += (part,)
         case SplitOn(separator):
             found.split = separator
         case BlankIsNone():

@@ -78,28 +78,28 @@ class Items(Value):
 
 
 class Fixed(Value):
-    """A tuple of items each of its own shape; then, where `more` says what they are, any number of further ones."""
+    """A tuple of items each of its own shape; then, where `tail` says what they are, any number of further ones."""
 
     items: tuple[Use, ...]
-    more: Use | None = None
+    tail: Use | None = None
 
     @property
     def every(self) -> tuple[Use, ...]:
         """All shapes that its items may have."""
-        return self.items if self.more is None else (*self.items, self.more)
+        return self.items if self.tail is None else (*self.items, self.tail)
 
     def at(self, number: int) -> Use | None:
         """The shape of the item at a place, None where there is none."""
-        return self.items[number] if number < len(self.items) else self.more
+        return self.items[number] if number < len(self.items) else self.tail
 
     def per_item(self, count: int) -> tuple[Use, ...]:
         """The shape of each of `count` items."""
-        more = () if self.more is None else (self.more,) * (count - len(self.items))
-        return (*self.items, *more)
+        tail = () if self.tail is None else (self.tail,) * (count - len(self.items))
+        return (*self.items, *tail)
 
     def admits(self, count: int) -> bool:
         """Whether it may have so many items."""
-        return count == len(self.items) if self.more is None else count >= len(self.items)
+        return count == len(self.items) if self.tail is None else count >= len(self.items)
 
     @property
     def facts(self) -> Facts:
@@ -219,7 +219,7 @@ class Use(Value):
     `blank`     whether blank text is None
     `fallback`  what stands in for a value that is refused
     `secret`    whether the value is never shown
-    `fits`      the documents that judge what came, before it is read
+    `documents`      the documents that judge what came, before it is read
     `says`      own words for a value that is of another kind, or cannot be read
     `appended`  whether items of later layers of settings are put behind those of earlier ones
     `source`    what the data under it is, where that is another source than around it
@@ -233,7 +233,7 @@ class Use(Value):
     blank: bool = False
     fallback: object = MISSING
     secret: bool = False
-    fits: tuple[Embedded, ...] = ()
+    documents: tuple[Embedded, ...] = ()
     says: str | None = None
     source: Source | None = None
     appended: bool = False
@@ -283,7 +283,7 @@ class Use(Value):
         return self.via is not None or bool(self.split)
 
     @property
-    def comes_straight(self) -> bool:
+    def reads_what_came(self) -> bool:
         """Whether its node reads what came, and nothing stands in for what it refuses."""
         return not (self.is_reread or self.blank or self.fallback is not MISSING)
 
@@ -382,11 +382,11 @@ class Record(Value):
     `checks`  functions of the finished record
     `rests`   the fields that gather keys nobody declared: each those that its type of keys admits, and no field before
     `lost_rules`  record rules that lost a field on the way to a variant
-    `fits`    documents that judge the data it is read from
+    `documents`    documents that judge the data it is read from
     `computed`  properties that go out and never come in
     `runs_own`  whether making one runs code of the developer's own
     `unknown` what is done with keys nobody declared: "drop" or "refuse", "" where the gate says so
-    `anew`    an instance that is read again is made anew, not copied
+    `rebuilds`    an instance that is read again is made anew, not copied
     `mends`   an amendment: what was not sent stays as it is, so that only rules whose fields were all sent are judged
     """
 
@@ -402,11 +402,11 @@ class Record(Value):
     rests: tuple[Field, ...] = ()
     lost_rules: tuple[str, ...] = ()
     mends: bool = False
-    fits: tuple[Embedded, ...] = ()
+    documents: tuple[Embedded, ...] = ()
     computed: tuple[Field, ...] = ()
     runs_own: bool = False
     unknown: str = ""
-    anew: bool = False
+    rebuilds: bool = False
 
     @cached_property
     def by_attribute(self) -> Mapping[str, Field]:

@@ -105,7 +105,7 @@ def _of_use(shape: Shape, name: str, use: Use) -> Iterator[OneWay]:
         elif not survives(part, use.parts[number:]):
             yield told(part, "a later step changes what it judged")
     if not keeps_form(use, shape.aliases):
-        for document in use.fits:
+        for document in use.documents:
             yield OneWay(name, str(document), _CAME)
 
 
@@ -125,7 +125,7 @@ def _of_record(shape: Shape, record: Record) -> Iterator[OneWay]:
     for check in record.checks:
         if why := _why_not_asked(check):
             yield OneWay(record.name, str(check), why)
-    for document in record.fits:
+    for document in record.documents:
         yield OneWay(record.name, str(document), _CAME)
     if record.runs_own:
         yield OneWay(record.name, "its own constructor", "a record that is there is not made again")

@@ -120,7 +120,7 @@ def record_of(maker: RecordMaker, declared: Any, key: str, name: str) -> Record:
         form,
         form == "object" and only_stores(origin) and not any(f for f in dataclasses.fields(origin) if not f.init),
         rests,
-        fits=tuple(rule for rule in every if isinstance(rule, Embedded)),
+        documents=tuple(rule for rule in every if isinstance(rule, Embedded)),
         computed=computed,
         runs_own=runs_own,
         unknown=unknown,
@@ -428,9 +428,9 @@ def _described(maker: RecordMaker, declared: Described, key: str) -> Record:
         rules,
         tuple(rule for rule in declared.rules if isinstance(rule, RecordCheck)),
         declared.text,
-        fits=tuple(rule for rule in declared.rules if isinstance(rule, Embedded)),
+        documents=tuple(rule for rule in declared.rules if isinstance(rule, Embedded)),
         runs_own=True,
-        anew=True,
+        rebuilds=True,
     )
 
 

@@ -15,7 +15,7 @@ from .nodes import Use
 class Stages(Value):
     """The stages of one use, for one way of reading; each is left out where there is none.
 
-    1. `fits`     documents judge what came, as it came
+    1. `documents`     documents judge what came, as it came
     2. `blank`    blank text becomes None
     3. `split`    text is split on this, or `via`: another use reads what came
     4. `made`     where it is true, a function of the developer's own made the value already; else the node is read,
@@ -25,7 +25,7 @@ class Stages(Value):
     What stands in for a value that is refused (`Use.fallback`), and whether it is shown (`Use.secret`), hold for all.
     """
 
-    fits: tuple[Embedded, ...]
+    documents: tuple[Embedded, ...]
     blank: bool
     split: str
     via: Use | None
@@ -35,7 +35,7 @@ class Stages(Value):
     facts: Facts
 
     @property
-    def straight(self) -> bool:
+    def reads_what_came(self) -> bool:
         """Whether the node reads what came."""
         return not (self.blank or self.split or self.via or self.made)
 
@@ -51,10 +51,10 @@ def stages_of(use: Use, reading: Reading) -> Stages:
         if left is not None:
             return Stages((), use.blank, "", None, True, reading, left, ANY_VALUE)
         return Stages((), use.blank, "", None, False, reading, use.parts, use.node.facts)
-    fits = use.fits if reading.of_documents else ()
+    documents = use.documents if reading.of_documents else ()
     inner = reading
     if use.split:
         inner = Reading.TEXT
     elif use.via is not None:
         inner = Reading.TEXT if use.via.facts.text else Reading.PLAIN
-    return Stages(fits, use.blank, use.split, use.via, False, inner, use.parts, use.node.facts)
+    return Stages(documents, use.blank, use.split, use.via, False, inner, use.parts, use.node.facts)

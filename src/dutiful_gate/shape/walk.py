@@ -297,9 +297,9 @@ def rebuilt_inside(use: Use, change: Callable[[Use], Use]) -> Use:
             word = "items" if isinstance(node, Fixed) else "options"
             each = tuple(rebuilt(one, change) for one in several)
             changes = {} if all(new is old for new, old in zip(each, several, strict=True)) else {word: each}
-            after = node.more if isinstance(node, Fixed) else None
-            if after is not None and (more := rebuilt(after, change)) is not after:
-                changes["more"] = more
+            after = node.tail if isinstance(node, Fixed) else None
+            if after is not None and (tail := rebuilt(after, change)) is not after:
+                changes["tail"] = tail
         case _:
             changes = {}
     if changes:

@@ -83,7 +83,7 @@ class Columns:
 
     def of_record(self, record: Record) -> bool:
         """Whether rows of a record can be judged by their columns, its rules apart."""
-        own = record.checks or record.fits or record.runs_own or record.mends
+        own = record.checks or record.documents or record.runs_own or record.mends
         return not (own or record.rests or record.computed)
 
     # One column by vectors
@@ -97,12 +97,12 @@ class Columns:
             return None if inner is None else _of_dictionary(inner)
         if pa.types.is_null(came):
             return lambda array: Judged(pa.nulls(len(array), column.type), None)
-        if not use.comes_straight and not _is_sure_as_it_came(use, came):
+        if not use.reads_what_came and not _is_sure_as_it_came(use, came):
             return None
         uses = [use]
         while isinstance(uses[-1].node, Nullable):
             uses.append(uses[-1].node.inner)
-        if any(each.fits or each.source is not None or each.is_reread for each in uses):
+        if any(each.documents or each.source is not None or each.is_reread for each in uses):
             return None
         innermost = uses[-1]
         read = self._reads(innermost, came, column)
@@ -329,7 +329,7 @@ def _hides_null(array: pa.Array) -> bool:
 
 def _stays_null(use: Use) -> bool:
     """Whether null, where it may stand, is null in the end."""
-    plain = use.nullable and use.making is None and not (use.is_reread or use.fits)
+    plain = use.nullable and use.making is None and not (use.is_reread or use.documents)
     return bool(plain) and (not isinstance(use.node, Nullable) or use.node.inner.making is None)
 
 

@@ -15,7 +15,7 @@ from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.shown_values import visible
 from .changes import ANY, Change
-from .sides import LENIENT, LIMITED, OR, GateSide, Side, documents_of
+from .one_version import LENIENT, LIMITED, OR, GateVersion, OneVersion, documents_of
 from .walk import SideBySide
 from .witnesses import Accepting, Witness, Witnesses
 
@@ -193,18 +193,18 @@ def breaks(old: object, new: object, *, of: Literal["senders", "readers", "both"
     return "; ".join(told)
 
 
-def side_of(version: object, name: str) -> Side:
+def side_of(version: object, name: str) -> OneVersion:
     """A version by what was given: a gate, a declared type, a document, or what is a side already."""
     if hasattr(version, "refuses") and hasattr(version, "payloads"):
         return version  # type: ignore[return-value]
     if isinstance(version, AnyGate):
-        return GateSide(version, name)
+        return GateVersion(version, name)
     if isinstance(version, Mapping | bool):
-        return GateSide(Gate.from_schema(version, formats="assert"), name)
-    return GateSide(Gate(version), name)
+        return GateVersion(Gate.from_schema(version, formats="assert"), name)
+    return GateVersion(Gate(version), name)
 
 
-def compared(old: Side, new: Side, *, undeclared: bool = False, seed: int = 0) -> Comparison:
+def compared(old: OneVersion, new: OneVersion, *, undeclared: bool = False, seed: int = 0) -> Comparison:
     """The same of two sides."""
     sent, released = documents_of(old)
     sent_now, released_now = documents_of(new)
@@ -222,7 +222,7 @@ def compared(old: Side, new: Side, *, undeclared: bool = False, seed: int = 0) -
     return Comparison(old.name, new.name, found, reasons)
 
 
-def hide_secrets(found: Iterable[Told], *sides: Side) -> None:
+def hide_secrets(found: Iterable[Told], *sides: OneVersion) -> None:
     """Take out of instances what is a secret that may be one of the constants that its rules name."""
     hidden = [steps_of(path) for side in sides for path, note in side.notes["fields"].items() if note["hides"]]
     for witness in (each for told in found for each in (told.refused, told.accepted) if each is not None):
@@ -256,8 +256,8 @@ def _told_once(changes: list[Told]) -> list[Told]:
 
 
 def _changes(
-    old: Side,
-    new: Side,
+    old: OneVersion,
+    new: OneVersion,
     document: DocumentGate,
     document_now: DocumentGate,
     of: Literal["send", "release"],
@@ -302,7 +302,7 @@ def _part(change: Change, part: Part) -> Part:
 # What documents do not say
 
 
-def _notes(old: Side, new: Side, shown: _Shown, reasons: dict[str, list[str]]) -> Iterator[Told]:
+def _notes(old: OneVersion, new: OneVersion, shown: _Shown, reasons: dict[str, list[str]]) -> Iterator[Told]:
     was, now = old.notes["fields"], new.notes["fields"]
     if not (old.typed and new.typed):
         if new.typed:
@@ -349,7 +349,7 @@ def _has_other_options(before: Mapping[str, Any], after: Mapping[str, Any]) -> b
     )
 
 
-def _of_gates(old: Side, new: Side, shown: _Shown, *, alone: bool) -> Iterator[Told]:
+def _of_gates(old: OneVersion, new: OneVersion, shown: _Shown, *, alone: bool) -> Iterator[Told]:
     """What the gates themselves are told, beside their types: limits, and the source that they read.
 
     Where this alone is another, what the one version refuses shows it.
@@ -395,7 +395,9 @@ def _are_alike(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
 class _Shown:
     """Looks for instances that show what documents do not say: other steps, other rules of their own."""
 
-    def __init__(self, old: Side, new: Side, document: DocumentGate, document_now: DocumentGate, seed: int) -> None:
+    def __init__(
+        self, old: OneVersion, new: OneVersion, document: DocumentGate, document_now: DocumentGate, seed: int
+    ) -> None:
         self.old, self.new = old, new
         self._documents = document, document_now
         self._seed = seed

@@ -7,7 +7,7 @@ from typing import Final
 
 from ..declare.json_pointer import joined
 from .comparison import Answer, Told, hide_secrets
-from .sides import LIMITED, Side, documents_of
+from .one_version import LIMITED, OneVersion, documents_of
 from .walk import SideBySide
 from .witnesses import Accepting, Witnesses
 
@@ -44,7 +44,9 @@ class ConsumerAgreement:
         }
 
 
-def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, seed: int = 0) -> ConsumerAgreement:
+def agreement_of(
+    producer: OneVersion, consumer: OneVersion, *, samples: int = _SAMPLED, seed: int = 0
+) -> ConsumerAgreement:
     """Hold what one version releases against what another admits; the same for the same seed."""
     released, wanted = documents_of(producer)[1], documents_of(consumer)[0]
     values = producer.releases(samples, seed)
@@ -71,7 +73,7 @@ def agreement_of(producer: Side, consumer: Side, *, samples: int = _SAMPLED, see
     return ConsumerAgreement(found, reasons, len(values))
 
 
-def _of_gates(producer: Side, consumer: Side) -> Iterator[str]:
+def _of_gates(producer: OneVersion, consumer: OneVersion) -> Iterator[str]:
     """What the consumer's gate refuses, whatever its document says."""
     if consumer.notes["reads"] != "json":
         yield f"the consumer reads {consumer.notes['reads']}, and what comes out is JSON"
@@ -93,7 +95,7 @@ def _covers(pointer: str, at: str) -> bool:
     return len(steps) >= len(wanted) - 1 and all(want in ("*", step) for want, step in zip(wanted, steps, strict=False))
 
 
-def _beyond(producer: Side, consumer: Side) -> list[str]:
+def _beyond(producer: OneVersion, consumer: OneVersion) -> list[str]:
     """The rules of the consumer that no document states, and that the producer does not ask of what it releases."""
     asked = [{**each, "passing": False} for each in producer.notes["unstated"] if not each["passing"]]
     lacking = [each for each in consumer.notes["unstated"] if each not in asked]

@@ -16,14 +16,14 @@ from typing import Any, Self
 
 from ..declare.errors import DeclarationError
 from ..safe_files.python_files import imported, split_target
-from .sides import GateSide, Side
+from .one_version import GateVersion, OneVersion
 
 
 class CannotLoad(ValueError):
     """A version that cannot be loaded: its words say what to do."""
 
 
-class ChildSide:
+class ChildVersion:
     """A version in a child process. Use it as a context: the process ends with it.
 
     Functions and classes of the declaration stay where they are; documents, notes and verdicts come over as JSON.
@@ -90,24 +90,24 @@ class ChildSide:
         return told["answer"]
 
     def accepts(self, data: Any) -> bool:
-        """See `Side`."""
+        """See `OneVersion`."""
         return bool(self._asked("accepts", data=data))
 
     def refuses(self, data: Any) -> list[str] | None:
-        """See `Side`."""
+        """See `OneVersion`."""
         found: list[str] | None = self._asked("refuses", data=data)
         return found
 
     def payloads(self, count: int, seed: int) -> list[Any]:
-        """See `Side`."""
+        """See `OneVersion`."""
         return list(self._asked("payloads", count=count, seed=seed))
 
     def near(self, count: int, seed: int) -> list[Any]:
-        """See `Side`."""
+        """See `OneVersion`."""
         return list(self._asked("near", count=count, seed=seed))
 
     def releases(self, count: int, seed: int) -> list[Any]:
-        """See `Side`."""
+        """See `OneVersion`."""
         return list(self._asked("releases", count=count, seed=seed))
 
 
@@ -184,7 +184,7 @@ def _git(*words: str) -> bytes:
 # In the child
 
 
-def _load(target: str, unknown: str) -> Side:
+def _load(target: str, unknown: str) -> OneVersion:
     from ..gates.base import AnyGate
     from ..gates.typed import Gate
 
@@ -194,10 +194,10 @@ def _load(target: str, unknown: str) -> Side:
         found = getattr(found, part)
     if not isinstance(found, AnyGate):
         found = Gate(found, unknown="refuse" if unknown == "refuse" else "drop")
-    return GateSide(found, target)
+    return GateVersion(found, target)
 
 
-def _answer(side: Side, asked: Any) -> Any:
+def _answer(side: OneVersion, asked: Any) -> Any:
     match asked["ask"]:
         case "accepts":
             return side.accepts(asked["data"])

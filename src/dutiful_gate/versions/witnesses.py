@@ -18,7 +18,7 @@ from .bounds import beside
 from .changes import ANY, Change, Path
 
 if TYPE_CHECKING:
-    from .sides import Side
+    from .one_version import OneVersion
 
 Refuses = Callable[[Any], "list[str] | None"]
 """Gives the pointers at which plain data is refused; None where it is admitted."""
@@ -89,13 +89,13 @@ class Accepting:
         self.bases = [*least, *sorted(made, key=lambda one: len(dumps(one, default=str)))]
 
     @classmethod
-    def sent(cls, side: Side, document: DocumentGate, count: int, seed: int) -> Accepting:
+    def sent(cls, side: OneVersion, document: DocumentGate, count: int, seed: int) -> Accepting:
         """A version that accepts what is sent, by its gate."""
         made = side.payloads(count, seed)
         return cls(side.accepts, side.refuses, document, made, lambda: side.near(_NEAR, seed), seed)
 
     @classmethod
-    def released(cls, side: Side, document: DocumentGate, count: int, seed: int) -> Accepting:
+    def released(cls, side: OneVersion, document: DocumentGate, count: int, seed: int) -> Accepting:
         """What reads what a version releases, by its document."""
         made = side.releases(count, seed)
         return cls(document.accepts, refused_by(document), document, made, lambda: side.near(_NEAR, seed), seed)

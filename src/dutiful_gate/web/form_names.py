@@ -9,7 +9,7 @@ from typing import Any
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
 from ..shape.nodes import Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Scalar, Shape, Use
-from .unsent import with_unsent
+from .empty_form_fields import with_unsent
 
 _STEP = re.compile(r"\.?([^.\[\]]+)|\[([^\[\]]*)\]")
 

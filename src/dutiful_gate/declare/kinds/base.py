@@ -32,7 +32,7 @@ class Kind(Value, ABC):
                    it; encoders write the same
     `one_form`     each value has one form in JSON, as far as JSON Schema compares
     `as_it_comes`  what stands in plain data for a value is the value
-    `swift_may_fail`  the expression of `swift` may give REFUSED, and not only raise
+    `quick_reader_may_refuse`  the expression of `quick_reader` may give REFUSED, and not only raise
     `may_not_go_out`  a value that code made may have no form in JSON which is read as the same value again
     """
 
@@ -42,7 +42,7 @@ class Kind(Value, ABC):
     written_alike: ClassVar[bool] = False
     one_form: ClassVar[bool] = False
     as_it_comes: ClassVar[bool] = False
-    swift_may_fail: ClassVar[bool] = False
+    quick_reader_may_refuse: ClassVar[bool] = False
     may_not_go_out: ClassVar[bool] = False
 
     @property
@@ -58,7 +58,7 @@ class Kind(Value, ABC):
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         """Python source that is true only when `value` needs no reading; "False" when it always does."""
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         """A test and an expression for a common case that is read by the expression alone, if there is one.
 
         The expression may raise ValueError: generated code gives up then, and looks more closely.

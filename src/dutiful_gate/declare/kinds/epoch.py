@@ -47,7 +47,7 @@ class Epoch(MomentKind):
     def has_one_form(self, *, released: bool) -> bool:
         return released
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         return None
 
     def reader(self, reading: Reading) -> Reader:

@@ -16,8 +16,8 @@ class HalfTyped(Lenient):
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return self.inner.ready(Reading.PLAIN, value, bind)
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
-        return self.inner.swift(Reading.PLAIN, value, bind)
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        return self.inner.quick_reader(Reading.PLAIN, value, bind)
 
     def reader(self, reading: Reading) -> Reader:
         return half_typed_reader(self.inner)

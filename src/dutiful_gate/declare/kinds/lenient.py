@@ -26,8 +26,8 @@ class Lenient(Kind):
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return self.inner.ready(reading, value, bind)
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
-        return self.inner.swift(reading, value, bind)
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        return self.inner.quick_reader(reading, value, bind)
 
     def has_one_form(self, *, released: bool) -> bool:
         return self.inner.has_one_form(released=released)

@@ -222,7 +222,7 @@ class MomentKind(Kind):
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         if reading is not Reading.PLAIN:
             return None
         # 2026-05-04T09:30:00Z: every third sign from the fifth on is a separator, and the parser judges the rest.
@@ -291,7 +291,7 @@ class Day(Kind):
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         if reading is Reading.TYPED:
             return None
         test = f'{value}.__class__ is str and len({value}) == 10 and {value}[4::3] == "--" and {value}.isascii()'
@@ -412,8 +412,8 @@ class UtcMoment(MomentKind):
     def has_one_form(self, *, released: bool) -> bool:
         return released
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
-        return super().swift(reading, value, bind)  # it is in UTC
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+        return super().quick_reader(reading, value, bind)  # it is in UTC
 
     def reader(self, reading: Reading) -> Reader:
         read = super().reader(reading)

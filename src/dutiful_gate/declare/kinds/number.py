@@ -145,7 +145,7 @@ class Whole(Numeric):
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False" if reading is Reading.TEXT else f"{value}.__class__ is int"
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         if reading is not Reading.TEXT:
             return None
         test = (
@@ -221,7 +221,7 @@ class Number(Numeric):
         # A finite number alone equals zero when taken from itself.
         return "False" if reading is Reading.TEXT else f"{value}.__class__ is float and {value} - {value} == 0.0"
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         if reading is Reading.TEXT:
             test = f'len({value}) <= 300 and {value}.replace(".", "", 1).isdigit() and {value}.isascii()'
             return f"{value}.__class__ is str and {test}", f"float({value})"

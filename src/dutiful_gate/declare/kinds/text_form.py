@@ -33,7 +33,7 @@ class TextForm(Kind):
 
     read_alike: ClassVar[bool] = True
     written_alike: ClassVar[bool] = True
-    swift_may_fail: ClassVar[bool] = True
+    quick_reader_may_refuse: ClassVar[bool] = True
     may_not_go_out: ClassVar[bool] = True
 
     name: str
@@ -67,7 +67,7 @@ class TextForm(Kind):
             return "False"
         return " or ".join(f"{value}.__class__ is {bind(held, held.__name__)}" for held in self.held)
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         if reading is not Reading.PLAIN:
             return None
         return f"{value}.__class__ is str and {value}.isascii()", f"{bind(self.read, self.read.__name__)}({value})"

@@ -49,7 +49,7 @@ class Truth(Kind):
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False" if reading is Reading.TEXT else f"{value}.__class__ is bool"
 
-    def swift(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
+    def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         if reading is not Reading.TEXT:
             return None
         words = bind(_WORDS, "WORDS")

@@ -27,7 +27,7 @@ class OfFormat(Rule):
     format: str
     phrase: str
     judge: Callable[[str], bool]
-    more: Mapping[str, object] = _NOTHING_MORE
+    beside: Mapping[str, object] = _NOTHING_MORE
     usual: str = ""
 
     def condition(self, value: str, bind: Bind) -> str:
@@ -46,7 +46,7 @@ class OfFormat(Rule):
         return {"format": self.format} if self.format else {}
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        return {**({"format": self.format} if self.format else {}), **self.more}
+        return {**({"format": self.format} if self.format else {}), **self.beside}
 
     def suits(self, facts: Facts) -> None:
         if not facts.text:
@@ -67,7 +67,7 @@ class OfFormat(Rule):
         from ..formats.table import FORMATS  # only for samples
 
         if self.format in FORMATS:
-            texts = FORMATS["uri" if "pattern" in self.more else self.format].examples
+            texts = FORMATS["uri" if "pattern" in self.beside else self.format].examples
         else:
             texts = ("marrow-isle", "berth-7")
         wish.text, wish.fixed = wish.random.choice(texts), True

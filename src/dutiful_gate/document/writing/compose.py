@@ -11,7 +11,7 @@ from ...declare.kinds.decimal import as_json
 from ...shape.nodes import Shape
 from ..dialects import WRITTEN, Dialect, WrittenDialect
 from ..document import Document, Unstated
-from .lowered import Lowered
+from .other_dialects import DialectWriter
 from .unfinished import Unfinished, written
 
 Of = Literal["send", "release"]
@@ -42,12 +42,12 @@ def bundled(shapes: Mapping[str, Part], *, dialect: WrittenDialect, formats: For
     names: dict[str, str] = {}
     mixed = len({part.of for part in shapes.values()}) > 1
     for name, (shape, refuse_unknown, of) in shapes.items():
-        begun = _begun(shape, refuse_unknown, of, into, formats)
-        inner = begun.content.pop("$defs", {})
+        draft = _begun(shape, refuse_unknown, of, into, formats)
+        inner = draft.content.pop("$defs", {})
         renamed = _fitting(definitions, inner, "Answered" if mixed and of == "release" else "")
         for key, held in inner.items():
             definitions[renamed[key]] = _pointed(held, renamed)
-        root = _pointed(begun.content, renamed)
+        root = _pointed(draft.content, renamed)
         at = f"/$defs/{escaped(name)}"
         if root != {"$ref": f"#{at}"}:
             if name in definitions and definitions[name] != root:
@@ -57,10 +57,10 @@ def bundled(shapes: Mapping[str, Part], *, dialect: WrittenDialect, formats: For
             definitions[name] = root
         moved = {
             pointer: _moved(pointer, at, renamed)
-            for pointer in (*begun.names, *(rule.pointer for rule in begun.unstated))
+            for pointer in (*draft.names, *(rule.pointer for rule in draft.unstated))
         }
-        names |= {moved[pointer]: held for pointer, held in begun.names.items()}
-        for rule in begun.unstated:
+        names |= {moved[pointer]: held for pointer, held in draft.names.items()}
+        for rule in draft.unstated:
             if (placed := rule.replace(pointer=moved[rule.pointer])) not in unstated:
                 unstated.append(placed)
     return _finished(Unfinished({"$defs": definitions}, unstated, names, {}), into, uri)
@@ -81,21 +81,21 @@ def _checked(of: str, dialect: str, formats: str) -> Dialect:
 def _begun(shape: Shape, refuse_unknown: bool, of: str, dialect: Dialect, formats: str) -> Unfinished:
     loose: frozenset[str] = frozenset()
     while True:  # each round finds further unions, of the few that there are
-        begun = written(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect, loose=loose)
+        draft = written(shape, refuse_unknown=refuse_unknown, of=of, formats=formats, dialect=dialect, loose=loose)
         lost: list[Unstated] = []
-        if begun.one_alone:
-            lowered = Lowered(dialect, begun.names)
-            lowered.document(begun.content, None)
+        if draft.exclusive_unions:
+            lowered = DialectWriter(dialect, draft.names)
+            lowered.document(draft.content, None)
             lost = lowered.unstated
-        if not (more := begun.loosened([*begun.unstated, *lost])):
-            return begun
+        if not (more := draft.loosened([*draft.unstated, *lost])):
+            return draft
         loose |= more
 
 
-def _finished(begun: Unfinished, dialect: Dialect, uri: str | None) -> Document:
-    lowered = Lowered(dialect, begun.names)
-    content = as_json(lowered.document(begun.content, uri))
-    rules = [*begun.unstated, *lowered.unstated]
+def _finished(draft: Unfinished, dialect: Dialect, uri: str | None) -> Document:
+    lowered = DialectWriter(dialect, draft.names)
+    content = as_json(lowered.document(draft.content, uri))
+    rules = [*draft.unstated, *lowered.unstated]
     return Document(
         content, tuple(rule.replace(pointer=_there(lowered.pointer(rule.pointer), content)) for rule in rules)
     )

@@ -74,7 +74,7 @@ class RecordSchemas:
             said["properties"].setdefault("$schema", {})  # what a data file has for its editor is never unknown
             if "propertyNames" in said:
                 said["propertyNames"]["anyOf"][0] = {"enum": list(said["properties"])}
-        for document in record.fits:
+        for document in record.documents:
             if self.writer.released:
                 self.writer.leave(at, record.name, document, Unsaid("it judges what came, and that changes on the way"))
             else:

@@ -79,7 +79,7 @@ class SchemaWriter:
         self.embedded: Keywords = {}
         self.hidden = False
         self.loose = loose
-        self.one_alone: dict[str, Shape] = {}
+        self.exclusive_unions: dict[str, Shape] = {}
 
     def use(self, use: Use, at: str, name: str) -> Keywords:
         """What a use holds: what is said of it, its node, its rules."""
@@ -127,7 +127,7 @@ class SchemaWriter:
         else:
             said |= self.node(use, at, name)
             self.parts(said, use, at, name)
-        for document in stages.fits:
+        for document in stages.documents:
             if comes_final(use, self.shape.aliases):
                 self.embed(said, document, at, name)
             else:
@@ -158,7 +158,7 @@ class SchemaWriter:
             return {}
         said = self.node(use, at, name)
         self.parts(said, use, at, name)
-        for document in use.fits:
+        for document in use.documents:
             if not keeps_form(use, self.shape.aliases):
                 self.leave(at, name, document, Unsaid("it judges what came, and that changes on the way"))
                 continue
@@ -218,7 +218,7 @@ class SchemaWriter:
         if node.tag:
             options = [self.tagged(option, told, node.tag) for option, told in zip(node.options, options, strict=True)]
         if told_apart:
-            self.one_alone[at] = part_of(self.shape, Use(node))
+            self.exclusive_unions[at] = part_of(self.shape, Use(node))
             return {"oneOf": options}
         if node.alone and not node.tag:
             why = Unsaid("what tells its options apart cannot be said, so that several may accept a value")
@@ -282,9 +282,9 @@ class SchemaWriter:
         if items:
             each = [self.use(item, f"{at}/prefixItems/{n}", f"{name}[{n}]") for n, item in enumerate(items)]
             said["prefixItems"] = each
-        if node.more is None:
+        if node.tail is None:
             return {**said, "minItems": len(items), "maxItems": len(items)}
-        more = self.use(node.more, f"{at}/items", f"{name}[{len(items)}]")
+        more = self.use(node.tail, f"{at}/items", f"{name}[{len(items)}]")
         return {**said, **({"items": more} if more else {}), **({"minItems": len(items)} if items else {})}
 
     def entries(self, key: Use, value: Use, at: str, name: str) -> Keywords:

@@ -42,24 +42,24 @@ def written(
     definitions |= {uri: held for uri, held in writer.embedded.items() if uri not in definitions}
     if definitions:
         content["$defs"] = definitions
-    return Unfinished(content, unstated, writer.names, writer.one_alone)
+    return Unfinished(content, unstated, writer.names, writer.exclusive_unions)
 
 
 class Unfinished:
     """A document on its way: its content in 2020-12, what it leaves unstated, and the field at each pointer.
 
-    `one_alone` are the places of its unions of which one option alone may accept a value, with the shape of each.
+    `exclusive_unions` are the places of its unions of which one option alone may accept a value, each with its shape.
     """
 
-    __slots__ = ("content", "names", "one_alone", "unstated")
+    __slots__ = ("content", "exclusive_unions", "names", "unstated")
 
     def __init__(
-        self, content: Keywords, unstated: list[Unstated], names: dict[str, str], one_alone: Mapping[str, Shape]
+        self, content: Keywords, unstated: list[Unstated], names: dict[str, str], exclusive_unions: Mapping[str, Shape]
     ) -> None:
         self.content = content
         self.unstated = unstated
         self.names = names
-        self.one_alone = one_alone
+        self.exclusive_unions = exclusive_unions
 
     def loosened(self, rules: Iterable[Unstated]) -> frozenset[str]:
         """The places of those of which some option would accept more than it should, for want of one of the rules."""
@@ -70,5 +70,5 @@ class Unfinished:
             return any(f"{pointer}/".startswith(f"{home}/") for home in (f"{at}/oneOf", *homes))
 
         return frozenset(
-            at for at, shape in self.one_alone.items() if any(is_inside(pointer, at, shape) for pointer in told)
+            at for at, shape in self.exclusive_unions.items() if any(is_inside(pointer, at, shape) for pointer in told)
         )

@@ -35,7 +35,7 @@ _JSON_TYPES: dict[type, str] = {
 
 def is_canonical(use: Use) -> bool:
     """Whether each value has one form in JSON only, as far as JSON Schema compares."""
-    if use.has_steps or not use.comes_straight:
+    if use.has_steps or not use.reads_what_came:
         return False
     match use.node:
         case Scalar(kind):

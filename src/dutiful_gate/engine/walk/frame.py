@@ -47,13 +47,13 @@ class Aim(NamedTuple):
 
     `notes_unknown`  it gives up on keys that nobody declared, so that they are told
     `only_asks`      only whether there is a value is asked: which option of a union gives it does not matter
-    `straight`       what it makes is used nowhere else once it gives up
+    `disposable`       what it makes is used nowhere else once it gives up
     `is_option`      another option of a union may be tried after it: what does not fit is told from what is in doubt
     """
 
     notes_unknown: bool = False
     only_asks: bool = False
-    straight: bool = False
+    disposable: bool = False
     is_option: bool = False
 
 

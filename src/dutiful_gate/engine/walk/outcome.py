@@ -46,12 +46,12 @@ class FaultWords(NamedTuple):
     code: str
     words: str
     facts: Facts | None
-    more: dict[str, Any]
+    cause_words: dict[str, Any]
 
 
-def needs(code: str, words: str, facts: Facts | None = None, **more: Any) -> FaultWords:
+def needs(code: str, words: str, facts: Facts | None = None, **cause_words: Any) -> FaultWords:
     """What a fault says."""
-    return FaultWords(code, words, facts, more)
+    return FaultWords(code, words, facts, cause_words)
 
 
 class Check(NamedTuple):
@@ -163,15 +163,15 @@ class Outcome(ABC):
 
     @abstractmethod
     def many(
-        self, frame: Frame, made: str, item: Use, *, start: int = 0, begun: bool = True
+        self, frame: Frame, made: str, item: Use, *, start: int = 0, handed_over: bool = True
     ) -> AbstractContextManager[Loop]:
         """Around the loop over items, from the place `start` on, of which `made` is made.
 
-        `begun` tells that what a quick function made of the first of many is kept for the telling one.
+        `handed_over` tells that what a quick function made of the first of many is kept for the telling one.
         """
 
     @abstractmethod
-    def begun_each(self, item: Use, loop: Loop) -> None:
+    def start_of_item(self, item: Use, loop: Loop) -> None:
         """What is done before each of many is read."""
 
     @abstractmethod
@@ -274,9 +274,9 @@ class Outcome(ABC):
         with self.unless(frame, Check(f"{value}.__class__ is list", only_one, answer="")):
             yield
 
-    def look_for_crowd(self, made: str, soon: str, frame: Frame, mark: str) -> None:
+    def look_for_crowd(self, made: str, crowd_at: str, frame: Frame, mark: str) -> None:
         """Look whether too many of the values share a hash: early, and then ever more rarely."""
-        with self.sound(mark), self.block(f"if len({made}) >= {soon}:"):
-            self.write(f"{soon} *= 8")
+        with self.sound(mark), self.block(f"if len({made}) >= {crowd_at}:"):
+            self.write(f"{crowd_at} *= 8")
             with self.block(f"if {frame.bind(crowded, 'crowded')}({made}):"):
                 self.write(self.leaves_loop)

@@ -35,7 +35,7 @@ from ...shape.nodes import (
 )
 from ...shape.to_json import plain_fallback
 from ...shape.walk import holds_secret
-from ..exclusive_unions import OutgoingAlone
+from ..exclusive_unions import OutgoingExclusiveUnion
 from ..hash_limits import spreads
 from ..json_out import fast_bytes, rare
 from ..outgoing import DistinctAgain
@@ -107,14 +107,14 @@ class Outgoing(Quick):
                 self.write(f"{frame.value} = None")
         frame = frame.at(use, self.plan)
         made = self.out_node(use, frame)
-        for document in use.fits:
+        for document in use.documents:
             self.leave_if(f"not {frame.bind(document.sound, 'FITS')}({made})")
         return made
 
     def out_apart(self, use: Use, frame: Frame) -> str:
         """The same by a function of its own; what stands in for a value goes out though its rules refuse it."""
         value, made = frame.value, self.variable("made")
-        self.write(f"{made} = {self.part(use.replace(fallback=MISSING), frame)}({value}{self.more})")
+        self.write(f"{made} = {self.part(use.replace(fallback=MISSING), frame)}({value}{self.memory_argument})")
         instead = self.instead(use, frame)
         with self.block(f"if {made}.__class__ is Stop:"):
             if instead:
@@ -171,7 +171,7 @@ class Outgoing(Quick):
                 return made
             case Link(key) | Alias(key):
                 made = self.variable("made")
-                self.write(f"{made} = {self.function_of(key, frame)}({value}{self.more})")
+                self.write(f"{made} = {self.function_of(key, frame)}({value}{self.memory_argument})")
                 self.leave_if(f"{made}.__class__ is Stop", f"return {made}")
                 self.parts(use.parts, node.facts, frame)
                 return made
@@ -249,22 +249,22 @@ class Outgoing(Quick):
         """A tuple: its first items one by one, and those after them."""
         value, count = frame.value, len(node.items)
         few = f"len({value}) != {count}"
-        if node.more is not None:
+        if node.tail is not None:
             few = f"len({value}) < {count} or len({value}) > {self.plan.limits.items}"
         no_tuple = Check(f"not isinstance({value}, tuple)", _NO_FAULT, self.unless_is(value, "list"))
         with self.unless(frame, no_tuple, Check(few, _NO_FAULT)):
             names = [self.variable("item") for _ in node.items]
-            others = self.variable("others") if node.more is not None else ""
+            others = self.variable("others") if node.tail is not None else ""
             if names or others:
                 starred = f"*{others}" if others else ""
                 self.write(f"{', '.join(names)}{', ' if names else ''}{starred} = {value}")
             made = [self.out(item, frame.part(name)) for name, item in zip(names, node.items, strict=True)]
             typed = [f"{name}, " for name in names]
-            if node.more is not None:
+            if node.tail is not None:
                 more, typed_more, item = self.variable("made"), self.variable("typed"), self.variable("item")
                 self.write(f"{more}, {typed_more} = [], []")
                 with self.block(f"for {item} in {others}:"):
-                    self.write(f"{more}.append({self.out(node.more, frame.part(item).deeper())})")
+                    self.write(f"{more}.append({self.out(node.tail, frame.part(item).deeper())})")
                     self.write(f"{typed_more}.append({item})")
                 made.append(f"*{more}")
                 typed.append(f"*{typed_more},")
@@ -291,7 +291,7 @@ class Outgoing(Quick):
     def out_branches(self, node: Branches, use: Use, frame: Frame) -> str:
         """The first option that the value is of goes out: a subclass before its base, a record by all that it holds."""
         if node.alone and not node.tag:
-            self.leave_if(f"not {frame.bind(OutgoingAlone(self.plan, node), 'ONE_ALONE')}({frame.value})")
+            self.leave_if(f"not {frame.bind(OutgoingExclusiveUnion(self.plan, node), 'ONE_ALONE')}({frame.value})")
         made = self.out_options(node, frame)
         self.parts(use.parts, node.facts, frame)
         # What its steps made of it is what goes out.
@@ -306,7 +306,7 @@ class Outgoing(Quick):
             with self.block(f"if {made}.__class__ is Stop and {made} is not UNSURE:"):
                 if number:
                     self.undone(start)
-                self.write(f"{made} = {self.part(option, frame)}({frame.value}{self.more})")
+                self.write(f"{made} = {self.part(option, frame)}({frame.value}{self.memory_argument})")
                 if node.held:
                     with self.block(f"if {made}.__class__ is not Stop:"):
                         self.write(f"{made} = {self.beside_tag(node, option, made, frame)}")

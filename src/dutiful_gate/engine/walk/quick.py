@@ -18,11 +18,11 @@ from ...declare.kinds import Reader
 from ...declare.sources import Reading
 from ...shape.nodes import NO_ABOUT, Alias, Branches, Choice, Link, Nothing, Record, Scalar, Use
 from ...shape.stages import stages_of
-from ..exclusive_unions import OneAlone
-from ..handover import HANDED, forget
+from ..exclusive_unions import ExclusiveUnion
+from ..handover import HANDOVER, forget
 from ..later import Later, is_large
 from ..own_functions import Doubt, Passing, given_up
-from ..plan import Plan, may_retry, options_in_order, passed_over, taken
+from ..plan import Plan, classes_read, classes_refused, may_retry, options_in_order
 from ..runtime import ABSENT, LEAVES, Memory
 from .frame import Aim, Frame
 from .outcome import DOUBT, REFUSE
@@ -43,15 +43,15 @@ _INLINE_FIELDS = 24
 _INLINE_DEPTH = 3
 _FEW_RECORDS = 24
 _CHECKS = "    # checks of the classes"
-_DONE = "        # what was begun\n"
-_FORGETS = "        if HANDED.made is not None:\n            forget()\n"
+_DONE = "        # what was handed over\n"
+_FORGETS = "        if HANDOVER.made is not None:\n            forget()\n"
 
 
-def quick_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any], at_once: bool = False) -> Unit:
+def quick_unit(plan: Plan, *, note_unknown: bool, rewritten: Callable[[Any], Any], at_once: bool = False) -> Unit:
     """The quick function of a gate. With `note_unknown` it gives up on keys nobody declared, so that they are told.
 
-    `anew` is called in its place once a class is no longer what it was when the function was written. Of a large shape
-    the functions of records are written when they are first called, but where all are wanted `at_once`.
+    `rewritten` is called in its place once a class is no longer what it was when the function was written. Of a large
+    shape the functions of records are written when they are first called, but where all are wanted `at_once`.
     """
     # Written in place wherever it is used, a record of many others would be written a thousand times.
     inline = _INLINE_DEPTH if len(plan.shape.records) <= _FEW_RECORDS else 1
@@ -60,7 +60,7 @@ def quick_unit(plan: Plan, *, note_unknown: bool, anew: Callable[[Any], Any], at
     if is_large(plan.shape) and not at_once:
         quick.functions.later = Later(title, quick.pen, quick.written_since)
     quick.doubts_floats = plan.source.in_json
-    return quick.unit(plan.shape.root, title, anew)
+    return quick.unit(plan.shape.root, title, rewritten)
 
 
 def checks_of(frame: Frame, kept: dict[type, str], otherwise: str) -> str:
@@ -96,24 +96,28 @@ class Quick(QuickRecords):
         # A whole number that came as a float beyond 64 bits may have been read by a decoder that knows no other.
         self.doubts_floats = False
         self.hands_over = False
-        pen.constants |= NAMED | {"HANDED": HANDED, "forget": forget}
+        pen.constants |= NAMED | {"HANDOVER": HANDOVER, "forget": forget}
         # Where records hold themselves, nothing is read twice, for two options of a union or for its faults: else each
         # level would double the work.
         self.retries = may_retry(plan)
-        self.more = ", memory" if plan.shape.recursive and (again or self.retries) else ""
+        self.memory_argument = ", memory" if plan.shape.recursive and (again or self.retries) else ""
         self._raising: dict[Reader, Reader] = {}
         # Of unions of which one option alone may admit a value: the functions that ask each option, and what asks them.
         self._asking: dict[tuple[int, Reading, bool], tuple[str, str]] = {}
 
     # Functions
 
-    def unit(self, use: Use, title: str, anew: Callable[[Any], Any] | None = None) -> Unit:
+    def unit(self, use: Use, title: str, rewritten: Callable[[Any], Any] | None = None) -> Unit:
         """The quick function of a use, with those functions it needs that no unit before had."""
         pen, functions = self.pen, self.functions
         name = pen.claimed("sound" if not functions.count else f"sound_whole_{functions.count}")
         entry = self.entry(use, name, self.frame, top=True)
         source = self.written_since()
-        checks = checks_of(self.frame, pen.kept, f"return {pen.bind(anew, 'ANEW')}(data)") if anew is not None else ""
+        checks = (
+            checks_of(self.frame, pen.kept, f"return {pen.bind(rewritten, 'REWRITTEN')}(data)")
+            if rewritten is not None
+            else ""
+        )
         later = functions.later is not None  # what is written later may hand over, and call own functions
         done = _FORGETS if self.hands_over or later else ""
         source = source.replace(_CHECKS, checks, 1).replace(_DONE, done)
@@ -128,11 +132,14 @@ class Quick(QuickRecords):
         """Write the function for a use; gives back its name."""
         frame = frame.part(self.argument, "path", nesting=0)
         if top:
-            frame = frame.inner(aim=frame.aim._replace(straight=True))
-        with self.pen.aside() as lines, self.block(f"def {name}({self.argument}{'' if top else self.more}):"):
+            frame = frame.inner(aim=frame.aim._replace(disposable=True))
+        with (
+            self.pen.aside() as lines,
+            self.block(f"def {name}({self.argument}{'' if top else self.memory_argument}):"),
+        ):
             if top:
                 self.pen.lines.append(_CHECKS)
-                if self.more:
+                if self.memory_argument:
                     self.write(f"memory = {frame.bind(Memory, 'Memory')}()")
             with self.caught(top=top):
                 self.whole(use, frame)
@@ -168,7 +175,7 @@ class Quick(QuickRecords):
 
     def function_of(self, key: str, frame: Frame) -> str:
         """The name of the function for one record or alias, written later."""
-        aim = frame.aim._replace(straight=False, is_option=False)
+        aim = frame.aim._replace(disposable=False, is_option=False)
         frame = self.frame.inner(
             value=self.argument,
             given=self.argument,
@@ -184,13 +191,13 @@ class Quick(QuickRecords):
 
     def _write_function(self, name: str, key: str, frame: Frame) -> None:
         pen, shape = self.pen, self.plan.shape
-        remembers = bool(self.more) and key in shape.recursive
+        remembers = bool(self.memory_argument) and key in shape.recursive
         body = pen.claimed(f"{name}_read") if remembers else name
         kept = pen.kept
         looks = self.functions.later is not None and is_large(shape)
         if looks:
             pen.kept = {}
-        with pen.aside() as lines, self.block(f"def {body}({self.argument}{self.more}):"), self.caught():
+        with pen.aside() as lines, self.block(f"def {body}({self.argument}{self.memory_argument}):"), self.caught():
             if key in shape.aliases:
                 self.whole(shape.aliases[key], frame.inner(circular=True))
             else:
@@ -237,7 +244,7 @@ class Quick(QuickRecords):
         self._called(self.part(use, frame), frame)
 
     def _called(self, name: str, frame: Frame) -> None:
-        self.write(f"{frame.value} = {name}({frame.value}{self.more})")
+        self.write(f"{frame.value} = {name}({frame.value}{self.memory_argument})")
         self._leave_if_stopped(frame.value, f"return {frame.value}")
 
     def link(self, key: str, use: Use, frame: Frame) -> None:
@@ -266,11 +273,11 @@ class Quick(QuickRecords):
         options = options_in_order(self.plan, node, frame.reading)
         if node.alone:
             if all(isinstance(each.bare.node, Scalar | Choice | Nothing) for each in node.options):
-                self.write(f"{value} = {self.admits_alone(node, value, self.more, frame, asks='.only')}")
+                self.write(f"{value} = {self.admits_alone(node, value, self.memory_argument, frame, asks='.only')}")
                 self._leave_if_stopped(value, f"return {value}")
                 return
             alone = self.variable("alone")
-            self.write(f"{alone} = {self.admits_alone(node, value, self.more, frame)}")
+            self.write(f"{alone} = {self.admits_alone(node, value, self.memory_argument, frame)}")
             with self.block(f"if {alone} is not True:"):
                 self.write(f"return REFUSED if {alone} is False else UNSURE")
             if frame.aim.only_asks:
@@ -282,31 +289,31 @@ class Quick(QuickRecords):
         with self.block(f"if not ({' or '.join(ready)}):"):
             self._tried(options, frame)
 
-    def admits_alone(self, node: Branches, value: str, more: str, frame: Frame, *, asks: str = "") -> str:
+    def admits_alone(self, node: Branches, value: str, memory_argument: str, frame: Frame, *, asks: str = "") -> str:
         """The source of whether one option alone admits a value; None where it is in doubt.
 
-        `more` hands the memory on, `asks` names another question. What was found is kept while one piece of data is
-        judged.
+        `memory_argument` hands the memory on, `asks` names another question. What was found is kept while one piece
+        of data is judged.
         """
         mark = (id(node), frame.reading, frame.hidden)
         if mark not in self._asking:
             asking = frame.inner(aim=frame.aim._replace(notes_unknown=False, only_asks=True))
             names = [self.part(option, asking) for option in node.options]
             plain = frame.reading is Reading.PLAIN
-            others = [passed_over(each, self.plan) if plain else frozenset[type]() for each in node.options]
+            others = [classes_refused(each, self.plan) if plain else frozenset[type]() for each in node.options]
             leaves = all(isinstance(each.bare.node, Scalar | Choice | Nothing) for each in node.options)
-            once = frame.bind(OneAlone(others, leaves=leaves), "ONE_ALONE")
+            once = frame.bind(ExclusiveUnion(others, leaves=leaves), "ONE_ALONE")
             self._asking[mark] = once, f"({', '.join(names)},)"
         once, options = self._asking[mark]
-        return f"{once}{asks}({options}, {value}{more})"
+        return f"{once}{asks}({options}, {value}{memory_argument})"
 
     def _ready(self, options: tuple[Use, ...], frame: Frame) -> list[str]:
         """Tests for values that are what an option makes of them, where no option before it takes their class."""
         tests = []
         before: set[type] = set()
         for option in options if frame.reading is Reading.PLAIN else ():
-            takes = taken(option, self.plan)
-            plain = not (option.parts or option.fits) and stages_of(option, frame.reading).straight
+            takes = classes_read(option, self.plan)
+            plain = not (option.parts or option.documents) and stages_of(option, frame.reading).reads_what_came
             if plain and isinstance(option.node, Scalar) and takes.isdisjoint(before):
                 test = self.plan.fitted(option.node.kind).ready(frame.reading, frame.value, frame.bind)
                 tests += [f"({test})"] if test not in ("True", "False") else []
@@ -323,15 +330,15 @@ class Quick(QuickRecords):
         if choosing:
             drops = self.variable("drops")
             self.write(f"{drops} = False")
-        trying = frame.inner(aim=aim._replace(notes_unknown=aim.notes_unknown or choosing, straight=False))
+        trying = frame.inner(aim=aim._replace(notes_unknown=aim.notes_unknown or choosing, disposable=False))
         for number, option in enumerate(options):
             name = self.part(option, trying)
-            never = passed_over(option, self.plan) if frame.reading is Reading.PLAIN else frozenset()
+            never = classes_refused(option, self.plan) if frame.reading is Reading.PLAIN else frozenset()
             # What is in doubt ends it: the telling function may admit it by this very option.
             tests = [f"{read}.__class__ is Stop and {read} is not UNSURE"] if number else []
             tests += [f"{value}.__class__ not in {frame.bind(never, 'OTHERS')}"] if never else []
             if not tests:
-                self.write(f"{read} = {name}({value}{self.more})")
+                self.write(f"{read} = {name}({value}{self.memory_argument})")
                 continue
             if not number:
                 self.write(f"{read} = REFUSED")
@@ -340,14 +347,14 @@ class Quick(QuickRecords):
                     self.undone(start)
                     if drops:
                         self.write(f"{drops} = {drops} or {read} is DROPS")
-                self.write(f"{read} = {name}({value}{self.more})")
+                self.write(f"{read} = {name}({value}{self.memory_argument})")
         dropping = f"return DROPS if {drops} and {read} is REFUSED else {read}"
         self._leave_if_stopped(read, dropping if drops else f"return {read}")
         self.write(f"{value} = {read}")
 
     def remembering(self) -> str:
         """A variable for how much was made before the options of a union are tried, "" where that is not counted."""
-        if not self.more or not self.retries:
+        if not self.memory_argument or not self.retries:
             return ""
         start = self.variable("start")
         self.write(f"{start} = len(memory.made)")

@@ -43,7 +43,7 @@ class QuickRecords(QuickValues):
     def begin_fields(self, so_far: RecordSoFar) -> None:
         """Count the keys that are known, where somebody asks for the others."""
         record = so_far.record
-        self.fitting(record.fits if so_far.frame.reading.of_documents else (), so_far.frame)
+        self.fitting(record.documents if so_far.frame.reading.of_documents else (), so_far.frame)
         required = sum(field.required for field in record.fields)
         so_far.known = str(required)
         if (self._tells_unknown(so_far) or record.rests) and required != len(record.fields):

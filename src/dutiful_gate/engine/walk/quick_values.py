@@ -19,7 +19,7 @@ from ...declare.steps import Step, trimmed
 from ...shape.nodes import Alias, Choice, Entries, Link, Nothing, Scalar, Use
 from ...shape.stages import Stages
 from ...shape.walk import every
-from ..handover import LARGE, begun, split
+from ..handover import LARGE, hand_over, split
 from ..hash_limits import spreads
 from ..own_functions import Doubt, Unread
 from ..plan import choice_reader, choice_ready, is_lone_text, is_text, member_table
@@ -88,12 +88,12 @@ class QuickValues(RecordWalk):
     @contextmanager
     def judged(self, use: Use, stages: Stages, frame: Frame) -> Iterator[None]:
         """What a document does not admit is in doubt; what stands in is the telling function's affair."""
-        self.fitting(stages.fits, frame)
+        self.fitting(stages.documents, frame)
         yield
 
-    def fitting(self, fits: Sequence[Embedded], frame: Frame) -> None:
+    def fitting(self, documents: Sequence[Embedded], frame: Frame) -> None:
         """Judge what came by the documents that stand beside it."""
-        for document in fits:
+        for document in documents:
             came = frame.value
             if frame.reading is Reading.MIXED:
                 came = f"{frame.bind(in_json_forms, 'in_json_forms')}({came})"
@@ -145,16 +145,16 @@ class QuickValues(RecordWalk):
             read = whole_beyond_doubt
         if kind.double and ready != "False" and _shut_in(parts):
             ready = f"{value}.__class__ is float"  # bounds on both sides keep NaN and infinities out
-        swift = kind.swift(reading, value, frame.bind)
+        quick_reader = kind.quick_reader(reading, value, frame.bind)
         if ready != "False":
             plain = " and " in ready or " or " in ready
             with self.block(f"if not ({ready}):" if plain else f"if {ready.replace(' is ', ' is not ')}:"):
                 if frame.aim.is_option and type(kind.strict) is Text:  # a text that is not ready is none
                     with self.block(f"if {value}.__class__ is str:"):
                         self.write(REFUSE)
-                self._swift_or_read(kind, swift, read, frame)
-        elif swift is not None:
-            self._swift_or_read(kind, swift, read, frame)
+                self._quickly_or_read(kind, quick_reader, read, frame)
+        elif quick_reader is not None:
+            self._quickly_or_read(kind, quick_reader, read, frame)
         else:
             self._read_or_leave(f"{frame.bind(read, read.__name__)}({value})", value)
 
@@ -166,23 +166,23 @@ class QuickValues(RecordWalk):
         with self.block(f"if {value}.__class__ is Stop:"):
             self.write(answer)
 
-    def _swift_or_read(self, kind: Kind, swift: tuple[str, str] | None, read: Reader, frame: Frame) -> None:
+    def _quickly_or_read(self, kind: Kind, quick_reader: tuple[str, str] | None, read: Reader, frame: Frame) -> None:
         """Read by the expression for a common case where it applies, else by the reader, which is seldom called."""
         value = frame.value
         telling = f"{value} = {frame.bind(read, read.__name__)}" if frame.aim.is_option else ""
         raising = "" if telling else f"{value} = {frame.bind(self._or_raise(read), read.__name__)}({value})"
-        if swift is None:
+        if quick_reader is None:
             self.write(f"{telling}({value})" if telling else raising)
             if telling:
                 self._leave_if_stopped(value)
             return
-        test, expression = swift
+        test, expression = quick_reader
         if telling:
             self._swift_option(kind, test, expression, telling, frame)
             return
         with self.block(f"if {test}:"):
             self.write(f"{value} = {expression}")
-            if kind.strict.swift_may_fail:  # its reader asks the same, and a lenient one more
+            if kind.strict.quick_reader_may_refuse:  # its reader asks the same, and a lenient one more
                 self._leave_if_stopped(value, REFUSE if kind is kind.strict else DOUBT)
         with self.block("else:"):
             self.write(raising)
@@ -197,7 +197,7 @@ class QuickValues(RecordWalk):
             with self.block("except (ValueError, OverflowError):"):
                 tried = kind.after_swift(frame.reading)
                 self.write(f"{value} = {frame.bind(tried, tried.__name__)}({came})")
-            if kind.strict.swift_may_fail and kind is not kind.strict:
+            if kind.strict.quick_reader_may_refuse and kind is not kind.strict:
                 with self.block(f"if {value}.__class__ is Stop:"):
                     self.write(f"{telling}({came})")
         with self.block("else:"):
@@ -245,14 +245,14 @@ class QuickValues(RecordWalk):
         return f"(list, tuple, set, frozenset, {deque})"
 
     @contextmanager
-    def many(self, frame: Frame, made: str, item: Use, *, start: int = 0, begun: bool = True) -> Iterator[Loop]:
+    def many(self, frame: Frame, made: str, item: Use, *, start: int = 0, handed_over: bool = True) -> Iterator[Loop]:
         """Hand over what is made of many."""
         each = self.variable("item")
-        if begun:
+        if handed_over:
             self._hand_over(frame, made, item)
         yield Loop(f"for {each} in {frame.value}:", frame.part(each).deeper())
 
-    def begun_each(self, item: Use, loop: Loop) -> None:
+    def start_of_item(self, item: Use, loop: Loop) -> None:
         """Nothing is counted."""
 
     @contextmanager
@@ -303,13 +303,13 @@ class QuickValues(RecordWalk):
             or not any(self._is_dear(use, frame) for use in held)
         ):
             return
-        if frame.aim.straight:
+        if frame.aim.disposable:
             if not frame.aim.notes_unknown and any(map(self.may_drop, held)):
                 return
         elif not all(map(_is_lasting, held)):
             return
         self.hands_over = True
-        value, keep = frame.value, frame.bind(begun, "begun")
+        value, keep = frame.value, frame.bind(hand_over, "hand_over")
         with self.block(f"if len({value}) > {LARGE}:"):
             if frame.parted:
                 came, separator = frame.parted
@@ -336,7 +336,7 @@ class QuickValues(RecordWalk):
         for part in parts:
             takes = part.takes() if facts.open else None
             if takes is not None:
-                conditions.append(f"{bind(takes.fits, 'takes')}({value})")
+                conditions.append(f"{bind(takes.covers, 'takes')}({value})")
             if isinstance(part, Rule):
                 write = part.open_condition if facts.open else part.condition
                 conditions.append(write(value, bind))

@@ -185,7 +185,7 @@ class RecordWalk(Walk):
     def make(self, so_far: RecordSoFar, made: str) -> None:
         """Make the record; one that came as such stays of its class, and its constructor does not run again."""
         record, frame, came = so_far.record, so_far.frame, so_far.came
-        if not came or record.anew:
+        if not came or record.rebuilds:
             self.build(so_far, made)
             return
         with self.block(f"if {came} is None:"):

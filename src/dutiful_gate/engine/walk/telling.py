@@ -16,9 +16,9 @@ from ...declare.sources import Reading
 from ...report.shown_values import outlined, plainly
 from ...shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Sealing, Use
 from ..choosing import closest
-from ..exclusive_unions import OutgoingAlone, one_alone
+from ..exclusive_unions import OutgoingExclusiveUnion, exactly_one_admits
 from ..later import Later
-from ..plan import Plan, choice_reader, choice_ready, options_in_order, passed_over, tag_reader
+from ..plan import Plan, choice_reader, choice_ready, classes_refused, options_in_order, tag_reader
 from ..runtime import MORE, is_record, remembered
 from .frame import Aim, Frame, Shown, Spoken
 from .outcome import Check, Loop, needs
@@ -129,11 +129,11 @@ class Telling(TellingRecords):
 
     @property
     def _failed(self) -> str:
-        return ", log.memory" if self.quick.more else ""
+        return ", log.memory" if self.quick.memory_argument else ""
 
     # Past the limit on faults
 
-    def begun_each(self, item: Use, loop: Loop) -> None:
+    def start_of_item(self, item: Use, loop: Loop) -> None:
         """When the limit on faults is reached, the next are only counted.
 
         One is counted for each unsound value of a union, and for each list in a text: to ask further is dear. Where the
@@ -147,8 +147,8 @@ class Telling(TellingRecords):
             with self.block(f"if len(faults) > {enough} + {_ROOM}:"):
                 self.write(f"log.spill({loop.mark})")
             plain = frame.reading is Reading.PLAIN
-            single = (plain or loop.parted) and loop.alone and not item.fits and item.fallback is MISSING
-            if plain and single and (others := passed_over(item, self.plan)):
+            single = (plain or loop.parted) and loop.alone and not item.documents and item.fallback is MISSING
+            if plain and single and (others := classes_refused(item, self.plan)):
                 with self.block(f"if {value}.__class__ in {frame.bind(others, 'OTHERS')}:"):
                     self.write("log.untold += 1")
                     self.write("continue")
@@ -207,7 +207,7 @@ class Telling(TellingRecords):
 
         Most values are sound, also beside those that are not; and past the limit nobody asks which option came closest.
         """
-        if self.plan.outgoing or self.quick.more:
+        if self.plan.outgoing or self.quick.memory_argument:
             self._closest(node, frame)
             return
         value, quick = frame.value, self.variable("quick")
@@ -241,12 +241,12 @@ class Telling(TellingRecords):
         with self.sound(before):
             alone = self.variable("alone")
             if self.plan.outgoing:
-                self.write(f"{alone} = {frame.bind(OutgoingAlone(self.plan, node), 'ONE_ALONE')}({value})")
+                self.write(f"{alone} = {frame.bind(OutgoingExclusiveUnion(self.plan, node), 'ONE_ALONE')}({value})")
             else:
                 asked = self.quick.admits_alone(node, frame.given, self._failed, self._quick_frame(frame))
                 self.write(f"{alone} = {asked}")
                 with self.block(f"if {alone} is None:"):
-                    ask = frame.bind(one_alone, "one_alone")
+                    ask = frame.bind(exactly_one_admits, "one_alone")
                     self.write(f"{alone} = {ask}(({names},), {frame.given}, {path}, log)")
             several = needs("branch", "what is one of these alone: {options}", got="more than one", **words)
             self.refuse_if(frame, Check(f"not {alone}", several))

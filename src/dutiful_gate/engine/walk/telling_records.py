@@ -55,7 +55,7 @@ class TellingRecords(TellingValues):
         if plan.outgoing and record.computed:
             self.write("whole = data")
         if _has_other_names(record):
-            self.write("sent, begun = {}, (start, len(log.fallbacks), len(log.dropped))")
+            self.write("sent, counts_before = {}, (start, len(log.fallbacks), len(log.dropped))")
         return True
 
     def open_record(self, so_far: RecordSoFar) -> None:
@@ -210,9 +210,9 @@ class TellingRecords(TellingValues):
         """What goes out may not take the place of a field, or be another's."""
         if self.plan.outgoing:
             record, value = so_far.record, frame.value
-            taken = self.cause(frame, needs("repeat", "keys that no field has", got="one of them"))
+            classes_read = self.cause(frame, needs("repeat", "keys that no field has", got="one of them"))
             wires = frame.bind(tuple(each.wire for each in (*record.fields, *record.computed)), "WIRES")
-            self.write(f"{frame.bind(note_taken, 'note_taken')}({value}, {wires}, path, log, {taken})")
+            self.write(f"{frame.bind(note_taken, 'note_taken')}({value}, {wires}, path, log, {classes_read})")
             if len(record.rests) > 1:
                 sorter = frame.bind(sorter_of(self.plan, record, frame.reading), "SORTER")
                 others = self.cause(frame, needs("repeat", "keys that no other field gathers", got="one of them"))
@@ -288,7 +288,7 @@ class TellingRecords(TellingValues):
     def end_record(self, so_far: RecordSoFar) -> None:
         """Documents, what is computed, and the record; or its faults in the order of the data."""
         record, frame = so_far.record, so_far.frame
-        for document in record.fits if frame.reading.of_documents else ():
+        for document in record.documents if frame.reading.of_documents else ():
             with self.sound("start"):
                 self.fitting(document, "data", frame)
         for field in record.computed if self.plan.outgoing else ():
@@ -338,7 +338,7 @@ class TellingRecords(TellingValues):
         """What is told of a field that came under another name stands there."""
         if _has_other_names(so_far.record):
             with self.block("if sent and not full:"):
-                self.write(f"{so_far.frame.bind(as_sent, 'as_sent')}(log, begun, len(path), sent)")
+                self.write(f"{so_far.frame.bind(as_sent, 'as_sent')}(log, counts_before, len(path), sent)")
 
     def _build(self, so_far: RecordSoFar) -> None:
         """Make the record; what its own constructor, or a check of it, says against it is a fault too."""

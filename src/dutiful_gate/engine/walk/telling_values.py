@@ -51,16 +51,16 @@ class TellingValues(RecordWalk):
 
     def cause(self, frame: Frame, said: FaultWords) -> str:
         """The name of a cause at the field that is being written."""
-        more: dict[str, Any] = {
+        cause_words: dict[str, Any] = {
             "label": frame.spoken.label,
             "json": frame.source.in_json,
             "of_key": frame.spoken.of_key,
-            **said.more,
+            **said.cause_words,
         }
         if frame.hidden:
-            more["secret"] = True
+            cause_words["secret"] = True
         phrase = said.facts.phrase if said.facts is not None else ""
-        return frame.bind(Cause(said.code, said.words, phrase=phrase, **more), said.code.upper())
+        return frame.bind(Cause(said.code, said.words, phrase=phrase, **cause_words), said.code.upper())
 
     def fault(self, frame: Frame, cause: str, given: str = "None", value: str = "None", under: str = "") -> None:
         """Note a fault, with no more of what came than may be shown."""
@@ -141,12 +141,12 @@ class TellingValues(RecordWalk):
             if self.plan.outgoing:
                 held = self.variable("held")
                 self.write(f"{held} = {value}")
-        fits = use.fits if self.plan.outgoing else stages.fits
-        if fits:
+        documents = use.documents if self.plan.outgoing else stages.documents
+        if documents:
             came, since = self.variable("came"), self.variable("before")
             self.write(f"{came}, {since} = {value}, len(faults)")
         yield
-        for document in fits:
+        for document in documents:
             with self.sound(since):
                 asked = self.mark(frame) if self.traces else ""
                 if self.plan.outgoing:
@@ -208,9 +208,9 @@ class TellingValues(RecordWalk):
         """Read a value that is not ready: by the expression for a common case where it applies, else by the reader."""
         value, read = frame.value, kind.reader(frame.reading)
         reading = f"{value} = {frame.bind(read, read.__name__)}({value})"
-        swift = kind.swift(frame.reading, value, frame.bind) if ready == "False" else None
-        if swift is not None:
-            test, expression = swift
+        quick_reader = kind.quick_reader(frame.reading, value, frame.bind) if ready == "False" else None
+        if quick_reader is not None:
+            test, expression = quick_reader
             with self.block(f"if {test}:"):
                 came = self.variable("came")
                 self.write(f"{came} = {value}")
@@ -249,11 +249,11 @@ class TellingValues(RecordWalk):
         with self.otherwise():
             yield
 
-    def choices(self, frame: Frame, code: str, values: Sequence[object], **more: Any) -> FaultWords:
+    def choices(self, frame: Frame, code: str, values: Sequence[object], **cause_words: Any) -> FaultWords:
         """What is said of a value that is none of some constants; of secrets they are not told either."""
         if frame.hidden:
-            return needs(code, "one of the values that are allowed", **more)
-        return needs(code, "one of {choices}", expected={"choices": tuple(values)}, **more)
+            return needs(code, "one of the values that are allowed", **cause_words)
+        return needs(code, "one of {choices}", expected={"choices": tuple(values)}, **cause_words)
 
     # Collections
 
@@ -262,12 +262,12 @@ class TellingValues(RecordWalk):
         return "(set, frozenset)" if into in ("set", "frozenset") else f"(list, tuple, {deque})"
 
     @contextmanager
-    def many(self, frame: Frame, made: str, item: Use, *, start: int = 0, begun: bool = True) -> Iterator[Loop]:
+    def many(self, frame: Frame, made: str, item: Use, *, start: int = 0, handed_over: bool = True) -> Iterator[Loop]:
         """Go on from where the quick function gave up; past the limit on faults they are only counted."""
         value = frame.value
         each, index = self.variable("item"), self.variable("index")
         over = f"enumerate({value}, {start})" if start else f"enumerate({value})"
-        if begun:
+        if handed_over:
             left = self.variable("left")
             self.write(f"{left} = {over}")
             over = left
@@ -371,7 +371,7 @@ class TellingValues(RecordWalk):
             for part in parts:
                 takes = part.takes() if facts.open else None
                 if takes is not None:
-                    with self.block(f"if not {frame.bind(takes.fits, 'takes')}({frame.value}):"):
+                    with self.block(f"if not {frame.bind(takes.covers, 'takes')}({frame.value}):"):
                         kind = needs("kind", self.noun(takes.phrase, frame))
                         self.fault(frame, self.cause(frame, kind), frame.given)
                     blocks.enter_context(self.otherwise())

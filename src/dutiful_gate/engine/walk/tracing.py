@@ -50,10 +50,10 @@ class Tracing(Telling):
             read = f"{frame.path}, {frame.bind(words, 'WORDS')}, {frame.given}, {value}, {hides}"
             self.write(f"log.read({read})")
             return
-        more = ""
+        shown_value = ""
         if value:
-            more = f", {frame.bind(HIDDEN, 'HIDDEN')}, True" if frame.shown.outlined else f", {value}"
-        self.write(f"log.passed({frame.path}, {what!r}, {frame.bind(words, 'WORDS')}, {holds}{more})")
+            shown_value = f", {frame.bind(HIDDEN, 'HIDDEN')}, True" if frame.shown.outlined else f", {value}"
+        self.write(f"log.passed({frame.path}, {what!r}, {frame.bind(words, 'WORDS')}, {holds}{shown_value})")
 
     def phrase(self, use: Use) -> str:
         """What people call a use."""
@@ -90,8 +90,8 @@ class Tracing(Telling):
 
     def link(self, key: str, use: Use, frame: Frame) -> None:
         """By the function of the record; off the way, by a quick one if that will do."""
-        frame, mark, begun = self.came(frame), self.mark(frame), self.variable("begun")
-        self.write(f"{begun} = len(log.passed_stages)")
+        frame, mark, since = self.came(frame), self.mark(frame), self.variable("since")
+        self.write(f"{since} = len(log.passed_stages)")
         if frame.spoken.says is not None:
             self._link_says(key, frame)
         else:
@@ -101,7 +101,7 @@ class Tracing(Telling):
                 self.write(f"{frame.value} = {self.function_of(key, frame)}({frame.given}, {frame.path}, log)")
         words = frame.bind(f"as {self.phrase(use)}", "WORDS")
         if key not in self.plan.shape.aliases:
-            self.write(f"log.read_whole({frame.path}, {words}, len(faults) - {mark}, {begun})")
+            self.write(f"log.read_whole({frame.path}, {words}, len(faults) - {mark}, {since})")
         with self.sound(mark):
             self.parts(use.parts, use.node.facts, frame)
 
@@ -112,7 +112,7 @@ class Tracing(Telling):
             self.passed(frame, "key", f"it is read as {self.phrase(key)}")
         return frame
 
-    def begun_each(self, item: Use, loop: Loop) -> None:
+    def start_of_item(self, item: Use, loop: Loop) -> None:
         """All are read: the limit on faults is not reached on the way to one value."""
 
     # Steps and rules

@@ -34,7 +34,7 @@ class Trusting(Outgoing):
 
     def __init__(self, plan: Plan, *, secrets: bool, exact: bool) -> None:
         super().__init__(plan, secrets=secrets, exact=exact)
-        self.more = ""  # no option is tried
+        self.memory_argument = ""  # no option is tried
 
     @contextmanager
     def caught(self, *, top: bool = False) -> Iterator[None]:

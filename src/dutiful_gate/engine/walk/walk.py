@@ -166,20 +166,20 @@ class Walk(Outcome):
             self.write(f"{made} = []")
             watched = node.into in SETS and not spreads(node.item)
             with self.many(frame, made, node.item) as loop:
-                soon = self.variable("soon") if watched else ""
-                if soon:
-                    self.write(f"{soon} = 64")
+                crowd_at = self.variable("soon") if watched else ""
+                if crowd_at:
+                    self.write(f"{crowd_at} = 64")
                 with self.block(loop.opening):
                     self.each(node.item, made, loop)
-                    if soon:
-                        self.look_for_crowd(made, soon, frame, loop.mark)
+                    if crowd_at:
+                        self.look_for_crowd(made, crowd_at, frame, loop.mark)
             with self.sound(loop.mark):
                 self.collected(node, made, frame)
             self.parts_of_whole(use, frame, loop.mark)
 
     def each(self, item: Use, made: str, loop: Loop) -> None:
         """One item of a collection."""
-        self.begun_each(item, loop)
+        self.start_of_item(item, loop)
         self.read(item, loop.frame)
         self.write(f"{made}.append({loop.frame.value})")
 
@@ -198,12 +198,12 @@ class Walk(Outcome):
 
     def fixed(self, node: Fixed, use: Use, frame: Frame) -> None:
         """Read a tuple: its first items one by one, and those after them."""
-        value, count, more = frame.value, len(node.items), node.more
+        value, count, tail = frame.value, len(node.items), node.tail
         frame = self.came(frame)
         said = needs("kind", self.noun("a list", frame), own_words=frame.spoken.says)
         tuples = self.not_of(frame, "tuple" if frame.reading is Reading.TYPED else "list", "(list, tuple)", said)
         unit = "item" if count == 1 else "items"
-        if more is None:
+        if tail is None:
             exact = needs("count", f"exactly {{exactly}} {unit}", expected={"exactly": count}, got=Got.LENGTH)
             counts = [
                 self.size_check(frame)._replace(answer=""),
@@ -214,7 +214,7 @@ class Walk(Outcome):
             counts = [self.size_check(frame), Check(f"len({value}) < {count}", least, counted=True)]
         with self.unless(frame, tuples, *counts):
             names = [self.variable("item") for _ in node.items]
-            others = self.variable("others") if more is not None else ""
+            others = self.variable("others") if tail is not None else ""
             mark = self.mark(frame)
             if names or others:
                 starred = f"*{others}" if others else ""
@@ -222,12 +222,12 @@ class Walk(Outcome):
             for index, (name, item) in enumerate(zip(names, node.items, strict=True)):
                 self.read(item, frame.part(name, f"{frame.path} + ({index},)"))
             made = ""
-            if more is not None:
+            if tail is not None:
                 made = self.variable("made")
                 self.write(f"{made} = []")
                 at = frame.part(others)
-                with self.many(at, made, more, start=count, begun=False) as loop, self.block(loop.opening):
-                    self.each(more, made, loop)
+                with self.many(at, made, tail, start=count, handed_over=False) as loop, self.block(loop.opening):
+                    self.each(tail, made, loop)
             self.write(f"{value} = ({''.join(name + ', ' for name in names)}{f'*{made},' if made else ''})")
             self.parts_of_whole(use, frame, mark)
 
@@ -240,7 +240,7 @@ class Walk(Outcome):
         with self.unless(frame, self.not_of(frame, "dict", mapping, said), self.size_check(frame)):
             made = self.variable("made")
             with self.many_entries(frame, made, node) as loop, self.block(loop.opening):
-                self.begun_each(held, loop)
+                self.start_of_item(held, loop)
                 at_key = self.at_key(key, loop, frame)
                 mark = self.mark(frame)
                 if not is_text(key):
@@ -317,9 +317,9 @@ class Walk(Outcome):
         if node.held:
             held = frame.bind(node.held, "HELD")
             told = {"tag": node.tag, "held": node.held}
-            more = needs("unknown", "{tag} and {held}, and nothing else", expected=told, got="more")
+            longer = needs("unknown", "{tag} and {held}, and nothing else", expected=told, got="more")
             checks.append(Check(f"{held} not in {value}", absent, "", f"({held},)", "None"))
-            checks.append(Check(f"len({value}) != 2", more, given="None"))
+            checks.append(Check(f"len({value}) != 2", longer, given="None"))
         with self.unless(frame, *checks):
             which = self.variable("which")
             self.write(f"{which} = {tag_reader(frame, node, self.plan, frame.reading)}({value}[{key}])")

@@ -73,7 +73,7 @@ OR: Final = "or"
 """Between the steps of a field in one option of a union and those in another."""
 
 
-class Side(Protocol):
+class OneVersion(Protocol):
     """A version: its documents, what is noted of its fields, and what its gate says when it is asked."""
 
     name: str
@@ -98,7 +98,7 @@ class Side(Protocol):
         """What comes out of sound data."""
 
 
-class GateSide:
+class GateVersion:
     """A version whose gate is in this process."""
 
     def __init__(self, gate: AnyGate[Any], name: str) -> None:
@@ -120,16 +120,16 @@ class GateSide:
         self.send = sent
 
     def accepts(self, data: Any) -> bool:
-        """See `Side`."""
+        """See `OneVersion`."""
         return self.gate.accepts(data)
 
     def refuses(self, data: Any) -> list[str] | None:
-        """See `Side`."""
+        """See `OneVersion`."""
         verdict = self.gate.examine(data)
         return None if verdict else [fault.pointer for fault in verdict.faults]
 
     def payloads(self, count: int, seed: int) -> list[Any]:
-        """See `Side`."""
+        """See `OneVersion`."""
         return list(islice(self._drawn.setdefault(seed, _Kept(self._sound(seed))), count))
 
     def _sound(self, seed: int) -> Iterator[Any]:
@@ -145,7 +145,7 @@ class GateSide:
                 yield json.loads(json.dumps(one, default=str))
 
     def near(self, count: int, seed: int) -> list[Any]:
-        """See `Side`."""
+        """See `OneVersion`."""
         sound = self.payloads(_BASES, seed)
         if not isinstance(self.gate, Gate) or not sound:
             return []
@@ -157,7 +157,7 @@ class GateSide:
         return found
 
     def releases(self, count: int, seed: int) -> list[Any]:
-        """See `Side`."""
+        """See `OneVersion`."""
         made = self.payloads(count, seed)
         if not isinstance(self.gate, Gate):
             return made
@@ -433,9 +433,9 @@ def _functions(shape: Shape) -> Iterator[str]:
                 yield f"{part}{mark_of(part.key)}"
 
 
-def documents_of(side: Side) -> tuple[DocumentGate, DocumentGate]:
+def documents_of(side: OneVersion) -> tuple[DocumentGate, DocumentGate]:
     """Gates of the documents of a version: of what is sent, and of what is released. Raises DeclarationError."""
-    if isinstance(side, GateSide) and isinstance(side.gate, DocumentGate):
+    if isinstance(side, GateVersion) and isinstance(side.gate, DocumentGate):
         return side.gate, side.gate
     try:
         return DocumentGate(side.send, formats="assert"), DocumentGate(side.released, formats="assert")

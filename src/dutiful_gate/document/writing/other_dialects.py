@@ -15,7 +15,7 @@ _NEW_FORMATS = frozenset(["uuid", "duration"])
 _NO_NULL: Schema = {"type": "string", "nullable": True, "enum": [None]}
 
 
-class Lowered:
+class DialectWriter:
     """One document in another dialect, and what got lost on the way."""
 
     def __init__(self, dialect: Dialect, names: dict[str, str]) -> None:
@@ -152,9 +152,9 @@ class Lowered:
         return made
 
 
-_CHANGES: Mapping[str, Callable[[Lowered, Schema, str], Schema]] = {
-    "draft-07": Lowered.draft_07,
-    "openapi-3.0": Lowered.openapi_30,
+_CHANGES: Mapping[str, Callable[[DialectWriter, Schema, str], Schema]] = {
+    "draft-07": DialectWriter.draft_07,
+    "openapi-3.0": DialectWriter.openapi_30,
 }
 """What the dialects that differ from 2020-12 make of one schema, whose inner ones are changed already."""
 
