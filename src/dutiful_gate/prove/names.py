@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Container, Iterator
 from typing import Any
 
-from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Sealing, Shape, Use
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Shape, Use
 
 
 def names_along(shape: Shape, path: tuple[Any, ...]) -> tuple[set[str], set[str]]:
@@ -27,15 +27,12 @@ def _opened(shape: Shape, name: str, use: Use, known: Container[str] = ()) -> It
     if use.via is not None:
         yield from _opened(shape, name, use.via, known)
     node = use.node
-    if isinstance(node, Nullable | Sealing):
-        yield from _opened(shape, name, node.inner, known)
-    elif isinstance(node, Branches) and not node.held:
-        for option in node.options:
-            yield from _opened(shape, name, option, known)
-    elif isinstance(node, Link):
+    if isinstance(node, Link):
         yield shape.records[node.key].name, use
     elif isinstance(node, Alias) and node.key not in known:
         yield from _opened(shape, node.key, shape.aliases[node.key], known)
+    for each in node.in_place:
+        yield from _opened(shape, name, each, known)
 
 
 def _inside(shape: Shape, name: str, use: Use, step: Any) -> Iterator[tuple[str, Use]]:
@@ -53,7 +50,7 @@ def _inside(shape: Shape, name: str, use: Use, step: Any) -> Iterator[tuple[str,
     elif isinstance(node, Link):
         record = shape.records[node.key]
         for field in record.fields:
-            if step == field.wire or step in field.also:
+            if field.comes_under(step):
                 yield f"{record.name}.{field.attribute}", field.use
         for rest in record.rests:
             yield from _inside(shape, f"{record.name}.{rest.attribute}", rest.use, step)
@@ -76,23 +73,14 @@ def names_under_unions(shape: Shape, path: tuple[Any, ...]) -> set[str]:
 def _gather(shape: Shape, name: str, use: Use, found: set[str]) -> None:
     """Every name inside a use."""
     for held, inner in _opened(shape, name, use, found):
-        if isinstance(inner.node, Link):
-            record = shape.records[inner.node.key]
+        record = shape.record_of(inner)
+        if record is not None:
             if record.name in found:
                 continue
             found.add(record.name)
             for field in (*record.fields, *record.rests):
                 _gather(shape, f"{record.name}.{field.attribute}", field.use, found)
         found.add(held)
-        match inner.node:
-            case Branches(options=options, held=under) if under:
-                for option in options:
-                    _gather(shape, held, option, found)
-            case Items(item):
-                _gather(shape, f"{held}[]", item, found)
-            case Fixed():
-                for number, item in enumerate(inner.node.every):
-                    _gather(shape, f"{held}[{number}]", item, found)
-            case Entries(key, value):
-                _gather(shape, f"{held} keys", key, found)
-                _gather(shape, f"{held} values", value, found)
+        if not inner.node.in_place:  # those were opened
+            for behind, each in inner.node.named_inside():
+                _gather(shape, f"{held}{behind}", each, found)

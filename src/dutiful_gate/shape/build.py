@@ -367,7 +367,7 @@ class ShapeMaker:
             case Items(item, into):
                 return into in ("tuple", "frozenset") and self.is_hashable(item, seen)
             case Fixed():
-                return all(self.is_hashable(item, seen) for item in use.node.every)
+                return all(self.is_hashable(item, seen) for item in use.node.inside)
             case Branches(options=items):
                 return all(self.is_hashable(item, seen) for item in items)
             case Entries():

@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 
 from .aliases import nothing_between
 from .metadata import check_parts
-from .nodes import MISSING, NO_ABOUT, Alias, Branches, Link, Nullable, Record, Scalar, Sealing, Use
-from .walk import every, fields_of, holds_secrets, rebuilt, rebuilt_inside, rebuilt_records
+from .nodes import MISSING, NO_ABOUT, Alias, Link, Nullable, Record, Scalar, Use
+from .walk import every, fields_of, holds_secrets, in_place_of, rebuilt, rebuilt_inside, rebuilt_records
 
 Aliases = dict[str, Use]
 
@@ -53,19 +53,13 @@ def settled(root: Use, records: Mapping[str, Record], aliases: Aliases) -> tuple
 
 def _is_reached(key: str, use: Use, aliases: Mapping[str, Use], seen: frozenset[str]) -> bool:
     """Whether a use leads to an alias by nothing but unions and other aliases."""
-    match use.node:
-        case Nullable(inner) | Sealing(inner):
-            following: tuple[Use, ...] = (inner,)
-        case Branches(options=options, held=held) if not held:
-            following = options
-        case Alias(other):
-            if other == key:
-                return True
-            following = () if other in seen else (aliases[other],)
-            seen = seen | {other}
-        case _:
-            following = ()
-    return any(_is_reached(key, each, aliases, seen) for each in following)
+    if isinstance(use.node, Alias):
+        if use.node.key == key:
+            return True
+        if use.node.key in seen:
+            return False
+        seen = seen | {use.node.key}
+    return any(_is_reached(key, each, aliases, seen) for each in in_place_of(use, aliases))
 
 
 def _by_name(use: Use, aliases: Mapping[str, Use]) -> Use:

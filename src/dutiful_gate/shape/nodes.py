@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from decimal import Decimal
 from enum import Enum
 from functools import cached_property
-from typing import Any, Final
+from typing import Any, Final, Self
 
 from ..declare.embedded import Embedded
 from ..declare.facts import ANY_VALUE, Facts, LengthUnit, Sort
@@ -21,7 +21,82 @@ from ..declare.values import Value
 NO_ABOUT: Final = About()
 
 
-class Scalar(Value):
+class ShapeNode(Value):
+    """What every node tells of itself, so that who walks a shape need not know which nodes there are.
+
+    A node says all of it: what one leaves out raises NotImplementedError at the first walk.
+    """
+
+    @property
+    def inside(self) -> tuple[Use, ...]:
+        """The uses that stand directly inside, not looking into records and aliases."""
+        raise NotImplementedError
+
+    def with_inside(self, uses: tuple[Use, ...]) -> Self:
+        """The same node with other uses, as many, in their places."""
+        raise NotImplementedError
+
+    @property
+    def in_place(self) -> tuple[Use, ...]:
+        """Those inside of which one stands where this one does, with no step of a path between."""
+        raise NotImplementedError
+
+    def under(self, step: object) -> tuple[Use, ...]:
+        """What may stand under one step of a path, not looking into records."""
+        raise NotImplementedError
+
+    def named_inside(self) -> tuple[tuple[str, Use], ...]:
+        """Those inside, each with what its name in lists of rules has behind that of this one."""
+        return tuple(("", use) for use in self.inside)
+
+
+class Leaf(ShapeNode):
+    """A node in which no other use stands."""
+
+    @property
+    def inside(self) -> tuple[Use, ...]:
+        """None."""
+        return ()
+
+    def with_inside(self, uses: tuple[Use, ...]) -> Self:
+        """Itself."""
+        return self
+
+    @property
+    def in_place(self) -> tuple[Use, ...]:
+        """None."""
+        return ()
+
+    def under(self, step: object) -> tuple[Use, ...]:
+        """Nothing."""
+        return ()
+
+
+class Wrapping(ShapeNode):
+    """A node around one use that stands where it does."""
+
+    inner: Use
+
+    @property
+    def inside(self) -> tuple[Use, ...]:
+        """What it is around."""
+        return (self.inner,)
+
+    def with_inside(self, uses: tuple[Use, ...]) -> Self:
+        """The same around another use."""
+        return self.replace(inner=uses[0])
+
+    @property
+    def in_place(self) -> tuple[Use, ...]:
+        """What it is around."""
+        return (self.inner,)
+
+    def under(self, step: object) -> tuple[Use, ...]:
+        """Nothing of its own."""
+        return ()
+
+
+class Scalar(Leaf):
     """A single value of one kind."""
 
     kind: Kind
@@ -32,7 +107,7 @@ class Scalar(Value):
         return self.kind.facts
 
 
-class Nothing(Value):
+class Nothing(Leaf):
     """Only null."""
 
     @property
@@ -48,7 +123,7 @@ def spellings(plain: object, value: object) -> tuple[str, ...]:
     return (text, str(own)) if isinstance(own, Decimal) and str(own) != text else (text,)
 
 
-class Choice(Value):
+class Choice(Leaf):
     """One of a few constants: `wire[i]` is what stands in the data for `values[i]`.
 
     `owner` is the Enum they belong to, None for a Literal; `lenient` takes text for numbers and the like.
@@ -65,11 +140,33 @@ class Choice(Value):
         return Facts("one of a few values", "choice")
 
 
-class Items(Value):
+class Items(ShapeNode):
     """A collection of items that are all of one shape, built into `into`: list, tuple, set, frozenset or deque."""
 
     item: Use
     into: str = "list"
+
+    @property
+    def inside(self) -> tuple[Use, ...]:
+        """What each item is."""
+        return (self.item,)
+
+    def with_inside(self, uses: tuple[Use, ...]) -> Self:
+        """The same of other items."""
+        return self.replace(item=uses[0])
+
+    @property
+    def in_place(self) -> tuple[Use, ...]:
+        """None: a number stands between."""
+        return ()
+
+    def under(self, step: object) -> tuple[Use, ...]:
+        """An item."""
+        return (self.item,) if isinstance(step, int) else ()
+
+    def named_inside(self) -> tuple[tuple[str, Use], ...]:
+        """Its items."""
+        return (("[]", self.item),)
 
     @property
     def facts(self) -> Facts:
@@ -77,16 +174,35 @@ class Items(Value):
         return Facts("a list", "list", measured=LengthUnit.ITEMS)
 
 
-class Fixed(Value):
+class Fixed(ShapeNode):
     """A tuple of items each of its own shape; then, where `tail` says what they are, any number of further ones."""
 
     items: tuple[Use, ...]
     tail: Use | None = None
 
     @property
-    def every(self) -> tuple[Use, ...]:
+    def inside(self) -> tuple[Use, ...]:
         """All shapes that its items may have."""
         return self.items if self.tail is None else (*self.items, self.tail)
+
+    def with_inside(self, uses: tuple[Use, ...]) -> Self:
+        """The same of other items."""
+        if self.tail is None:
+            return self.replace(items=uses)
+        return self.replace(items=uses[:-1], tail=uses[-1])
+
+    @property
+    def in_place(self) -> tuple[Use, ...]:
+        """None: a number stands between."""
+        return ()
+
+    def under(self, step: object) -> tuple[Use, ...]:
+        """Any item: how many there are is not known."""
+        return self.inside if isinstance(step, int) else ()
+
+    def named_inside(self) -> tuple[tuple[str, Use], ...]:
+        """Its items, by their numbers."""
+        return tuple((f"[{number}]", use) for number, use in enumerate(self.inside))
 
     def at(self, number: int) -> Use | None:
         """The shape of the item at a place, None where there is none."""
@@ -107,11 +223,33 @@ class Fixed(Value):
         return Facts("a list", "tuple", measured=LengthUnit.ITEMS)
 
 
-class Entries(Value):
+class Entries(ShapeNode):
     """A dict whose keys are of one shape and values of another."""
 
     key: Use
     value: Use
+
+    @property
+    def inside(self) -> tuple[Use, ...]:
+        """What each key is, and each value."""
+        return (self.key, self.value)
+
+    def with_inside(self, uses: tuple[Use, ...]) -> Self:
+        """The same of other keys and values."""
+        return self.replace(key=uses[0], value=uses[1])
+
+    @property
+    def in_place(self) -> tuple[Use, ...]:
+        """None: a key stands between."""
+        return ()
+
+    def under(self, step: object) -> tuple[Use, ...]:
+        """A value."""
+        return (self.value,)
+
+    def named_inside(self) -> tuple[tuple[str, Use], ...]:
+        """Its keys and its values."""
+        return ((" keys", self.key), (" values", self.value))
 
     @property
     def facts(self) -> Facts:
@@ -119,7 +257,7 @@ class Entries(Value):
         return Facts("a record", "dict", measured=LengthUnit.KEYS)
 
 
-class Branches(Value):
+class Branches(ShapeNode):
     """One of several shapes. With a `tag`, the key whose value tells which: `tags[i]` are those of `options[i]`.
 
     With `held`, the tag stands beside the data: the option is read from what is under that key. With `alone`, a value
@@ -131,6 +269,24 @@ class Branches(Value):
     tags: tuple[tuple[object, ...], ...] = ()
     held: str = ""
     alone: bool = False
+
+    @property
+    def inside(self) -> tuple[Use, ...]:
+        """Its options."""
+        return self.options
+
+    def with_inside(self, uses: tuple[Use, ...]) -> Self:
+        """The same of other options."""
+        return self.replace(options=uses)
+
+    @property
+    def in_place(self) -> tuple[Use, ...]:
+        """Its options, but where they stand under a key."""
+        return () if self.held else self.options
+
+    def under(self, step: object) -> tuple[Use, ...]:
+        """Its options, where they stand under a key."""
+        return self.options if self.held and step in (self.tag, self.held) else ()
 
     @property
     def facts(self) -> Facts:
@@ -150,10 +306,8 @@ class Branches(Value):
         )
 
 
-class Nullable(Value):
+class Nullable(Wrapping):
     """Null, or what is inside."""
-
-    inner: Use
 
     @property
     def facts(self) -> Facts:
@@ -161,10 +315,8 @@ class Nullable(Value):
         return self.inner.facts
 
 
-class Sealing(Value):
+class Sealing(Wrapping):
     """What is inside, held by a `Sealed`."""
-
-    inner: Use
 
     @property
     def facts(self) -> Facts:
@@ -172,7 +324,7 @@ class Sealing(Value):
         return Facts("a sealed value", "sealed value")
 
 
-class Link(Value):
+class Link(Leaf):
     """A record of the shape, by its key in `Shape.records`: this is how records nest and recur."""
 
     key: str
@@ -183,7 +335,7 @@ class Link(Value):
         return Facts("a record", "record")
 
 
-class Alias(Value):
+class Alias(Leaf):
     """A type by the name of an alias that leads to itself, as in `Cargo = list["Cargo"] | str`: its key in
     `Shape.aliases`, and what is known of what it stands for."""
 
@@ -363,6 +515,10 @@ class Field(Value):
         """Whether it never goes out."""
         return self.use.about.write_only or self.use.bare.about.write_only
 
+    def comes_under(self, name: object) -> bool:
+        """Whether it may come under a name in the data."""
+        return name == self.wire or name in self.also
+
     def goes_out(self, *, secrets: bool) -> bool:
         """Whether it is released, with or without `secrets`."""
         return not (self.only_given or self.write_only or (self.use.secret and not secrets))
@@ -439,10 +595,24 @@ class Shape(Value):
     @property
     def name(self) -> str:
         """A short name for people: the root record's or alias's, or what kind of value it is."""
-        node = self.root.node
-        if isinstance(node, Alias):
-            return node.key
-        return self.records[node.key].name if isinstance(node, Link) else self.root.facts.noun
+        record = self.record_of(self.root)
+        if record is not None:
+            return record.name
+        return self.root.node.key if isinstance(self.root.node, Alias) else self.root.facts.noun
+
+    def record_of(self, use: Use) -> Record | None:
+        """The record that a use is of; None for any other."""
+        return self.records[use.node.key] if isinstance(use.node, Link) else None
+
+    def record_inside(self, use: Use | None) -> Record | None:
+        """The same without null, seals and names around it; None also where no use is."""
+        return None if use is None else self.record_of(self.without_wrappings(use))
+
+    def without_wrappings(self, use: Use) -> Use:
+        """A use without null, a seal or the name of an alias around it."""
+        while isinstance(use.node, Wrapping | Alias):
+            use = self.aliases[use.node.key] if isinstance(use.node, Alias) else use.node.inner
+        return use
 
 
 def default_of(declared: Field) -> object:

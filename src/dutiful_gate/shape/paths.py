@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from difflib import get_close_matches
 from typing import Any
 
@@ -12,7 +12,8 @@ from ..declare.facts import Facts
 from ..declare.field_access import ITEM, Path
 from ..declare.records import RecordRule
 from ..declare.value_conditions import Over
-from .nodes import Alias, Branches, Entries, Field, Fixed, Items, Link, Nullable, Record, Sealing, Shape, Use
+from .nodes import Alias, Branches, Entries, Field, Fixed, Items, Link, Nullable, Record, Shape, Use
+from .walk import standing
 
 
 class Paths:
@@ -39,8 +40,8 @@ class Paths:
         node = self.plain(use).node
         if step == ITEM and isinstance(node, Items):
             return node.item
-        if step == ITEM and isinstance(node, Fixed) and len(set(node.every)) == 1:
-            return node.every[0]
+        if step == ITEM and isinstance(node, Fixed) and len(set(node.inside)) == 1:
+            return node.inside[0]
         if isinstance(node, Link):
             return self._field(self.records[node.key], path, at).use
         if isinstance(node, Entries) and step != ITEM:
@@ -106,36 +107,16 @@ def in_data(shape: Shape, record: Record, path: Sequence[Any]) -> tuple[Any, ...
     for step in path:
         following: list[Use] = []
         name = step
-        for use in [each for held in uses for each in _opened(shape, held)]:
-            match use.node:
-                case Link(key) if isinstance(step, str) and step in shape.records[key].by_attribute:
-                    field = shape.records[key].by_attribute[step]
-                    if not following:
-                        name = field.wire
-                    following.append(field.use)
-                case Items(item) if isinstance(step, int):
-                    following.append(item)
-                case Fixed() if isinstance(step, int):
-                    following += use.node.every
-                case Entries(_, value):
-                    following.append(value)
+        for use in [each for held in uses for each in standing(held, shape.aliases)]:
+            known = shape.record_of(use)
+            field = known.by_attribute.get(step) if known is not None and isinstance(step, str) else None
+            if field is not None:
+                name = name if following else field.wire
+                following.append(field.use)
+            following += () if isinstance(use.node, Branches) else use.node.under(step)
         told.append(name)
         uses = following
     return tuple(told)
-
-
-def _opened(shape: Shape, use: Use) -> Iterator[Use]:
-    """A use and all that may stand in its place."""
-    match use.node:
-        case Nullable(inner) | Sealing(inner):
-            yield from _opened(shape, inner)
-        case Branches(options=options, held=held) if not held:
-            for option in options:
-                yield from _opened(shape, option)
-        case Alias(key):
-            yield from _opened(shape, shape.aliases[key])
-        case _:
-            yield use
 
 
 class FactsAt:

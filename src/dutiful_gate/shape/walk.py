@@ -3,40 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from typing import Any
 
-from .nodes import (
-    Alias,
-    Branches,
-    Entries,
-    Field,
-    Fixed,
-    Items,
-    Link,
-    Node,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from .nodes import Alias, Branches, Entries, Field, Link, Node, Record, Scalar, Shape, Use
 
 
 def inside(use: Use) -> tuple[Use, ...]:
     """The uses that stand directly inside one, not looking into records."""
-    match use.node:
-        case Items(item=inner) | Nullable(inner) | Sealing(inner):
-            held: tuple[Use, ...] = (inner,)
-        case Fixed():
-            held = use.node.every
-        case Branches(options=items):
-            held = items
-        case Entries(key, value):
-            held = (key, value)
-        case _:
-            held = ()
-    return held if use.via is None else (*held, use.via)
+    return use.node.inside if use.via is None else (*use.node.inside, use.via)
+
+
+def in_place_of(use: Use, aliases: Mapping[str, Use]) -> tuple[Use, ...]:
+    """Those of which one stands where a use does, with nothing between: what is wrapped, options."""
+    return (aliases[use.node.key],) if isinstance(use.node, Alias) else use.node.in_place
+
+
+def standing(use: Use, aliases: Mapping[str, Use]) -> Iterator[Use]:
+    """A use and all that may stand in its place."""
+    yield use
+    for each in in_place_of(use, aliases):
+        yield from standing(each, aliases)
 
 
 def every(use: Use) -> Iterator[Use]:
@@ -71,18 +56,8 @@ def named_uses(shape: Shape) -> Iterator[tuple[str, Use]]:
 
 def _named(name: str, use: Use) -> Iterator[tuple[str, Use]]:
     yield name, use
-    match use.node:
-        case Items(item):
-            yield from _named(f"{name}[]", item)
-        case Fixed():
-            for number, item in enumerate(use.node.every):
-                yield from _named(f"{name}[{number}]", item)
-        case Entries(key, value):
-            yield from _named(f"{name} keys", key)
-            yield from _named(f"{name} values", value)
-        case _:
-            for inner in inside(use.replace(via=None)):
-                yield from _named(name, inner)
+    for behind, inner in use.node.named_inside():
+        yield from _named(f"{name}{behind}", inner)
 
 
 def part_of(shape: Shape, use: Use) -> Shape:
@@ -190,17 +165,7 @@ def holds_secret(use: Use, guarded: frozenset[str]) -> bool:
 
 def holds_secrets(node: Node) -> bool:
     """Whether a node is made of secrets: a list of them is one."""
-    match node:
-        case Items(item=inner) | Nullable(inner) | Sealing(inner):
-            return inner.secret
-        case Fixed():
-            return any(item.secret for item in node.every)
-        case Branches(options=items):
-            return any(item.secret for item in items)
-        case Entries(key, value):
-            return key.secret or value.secret
-        case _:
-            return False
+    return any(use.secret for use in node.inside)
 
 
 def declared_part(shape: Shape, path: tuple[object, ...]) -> tuple[object, ...]:
@@ -231,20 +196,10 @@ def undeclared_step(shape: Shape, path: Sequence[str | int]) -> tuple[int, froze
 
 def _under(shape: Shape, use: Use, step: object) -> Iterator[Use]:
     """What may stand under a step from a use: an item, or a value under a name as the data has it."""
-    match use.node:
-        case Items(item) if isinstance(step, int):
-            yield item
-        case Fixed() if isinstance(step, int):
-            yield from use.node.every
-        case Entries(_, value):
-            yield value
-        case Branches(options=options, tag=tag, held=held) if held and step in (tag, held):
-            yield from options
-        case Link(key):
-            record = shape.records[key]
-            for field in (*record.fields, *record.computed):
-                if step == field.wire or step in field.also:
-                    yield field.use
+    yield from use.node.under(step)
+    if isinstance(use.node, Link):
+        record = shape.records[use.node.key]
+        yield from (field.use for field in (*record.fields, *record.computed) if field.comes_under(step))
 
 
 def _names_under(shape: Shape, use: Use) -> Iterator[str]:
@@ -264,18 +219,10 @@ def _may_hold_more(shape: Shape, use: Use) -> bool:
 
 
 def _opened(shape: Shape, use: Use) -> Iterator[Use]:
-    """A use and all that may stand in its place."""
+    """A use and all that may stand in its place, or that it is read from."""
     yield use
-    if use.via is not None:
-        yield from _opened(shape, use.via)
-    match use.node:
-        case Nullable(inner) | Sealing(inner):
-            yield from _opened(shape, inner)
-        case Branches(options=options, held=held) if not held:
-            for option in options:
-                yield from _opened(shape, option)
-        case Alias(key):
-            yield from _opened(shape, shape.aliases[key])
+    for each in (*([] if use.via is None else [use.via]), *in_place_of(use, shape.aliases)):
+        yield from _opened(shape, each)
 
 
 def rebuilt(use: Use, change: Callable[[Use], Use]) -> Use:
@@ -285,25 +232,10 @@ def rebuilt(use: Use, change: Callable[[Use], Use]) -> Use:
 
 def rebuilt_inside(use: Use, change: Callable[[Use], Use]) -> Use:
     """The same, the use itself left as it is."""
-    node = use.node
-    match node:
-        case Items(item) | Entries(_, item) | Nullable(item) | Sealing(item):
-            inner = rebuilt(item, change)
-            word = {Items: "item", Entries: "value", Nullable: "inner", Sealing: "inner"}[type(node)]
-            changes: dict[str, Any] = {} if inner is item else {word: inner}
-            if isinstance(node, Entries) and (key := rebuilt(node.key, change)) is not node.key:
-                changes["key"] = key
-        case Fixed(several) | Branches(options=several):
-            word = "items" if isinstance(node, Fixed) else "options"
-            each = tuple(rebuilt(one, change) for one in several)
-            changes = {} if all(new is old for new, old in zip(each, several, strict=True)) else {word: each}
-            after = node.tail if isinstance(node, Fixed) else None
-            if after is not None and (tail := rebuilt(after, change)) is not after:
-                changes["tail"] = tail
-        case _:
-            changes = {}
-    if changes:
-        use = use.replace(node=node.replace(**changes))
+    before = use.node.inside
+    after = tuple(rebuilt(each, change) for each in before)
+    if any(new is not old for new, old in zip(after, before, strict=True)):
+        use = use.replace(node=use.node.with_inside(after))
     if use.via is not None and (via := rebuilt(use.via, change)) is not use.via:
         use = use.replace(via=via)
     return use

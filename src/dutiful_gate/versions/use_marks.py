@@ -116,7 +116,7 @@ class UseMarks:
                 yield from self._standing(key, f"{place}/key", above)
                 yield from self._standing(value, f"{place}/value", above)
             case Fixed():
-                for at, item in enumerate(use.node.every):
+                for at, item in enumerate(use.node.inside):
                     yield from self._standing(item, f"{place}/{at}", above)
 
     def options(self, use: Use) -> dict[str, Any]:
@@ -190,7 +190,7 @@ class UseMarks:
             case Entries(key, value):
                 return f"{self.value(key)} to {self.value(value)}{hangs}"
             case Fixed():
-                return f"{[self.value(item) for item in node.every]}{hangs}"
+                return f"{[self.value(item) for item in node.inside]}{hangs}"
             case Branches():  # which option takes it hangs on all that the others refuse
                 return f"{[self.whole(option) for option in node.options]}{hangs}"
             case Link(key) | Alias(key):

@@ -12,13 +12,10 @@ from ...shape.nodes import (
     Branches,
     Choice,
     Entries,
-    Fixed,
     Items,
     Link,
     Nothing,
-    Nullable,
     Scalar,
-    Sealing,
     Shape,
     Use,
 )
@@ -44,18 +41,16 @@ def is_canonical(use: Use) -> bool:
             return True
         case Choice(values=values, lenient=lenient):
             return not lenient and len(set(values)) == len(values)  # to a set 1 and True are one
-        case Items(item, into):
-            return into in ("list", "tuple") and is_canonical(item)
-        case Fixed():
-            return all(map(is_canonical, use.node.every))
-        case Nullable(inner) | Sealing(inner):
-            return is_canonical(inner)
+        case Items(into=into) if into not in ("list", "tuple"):
+            return False
+        case Entries() | Link() | Alias():
+            return False
         case Branches(options=options):
             kinds = [option.node.kind for option in options if isinstance(option.node, Scalar)]
             both = any(kind.comes_as == {bool} for kind in kinds) and any(kind.facts.number for kind in kinds)
             return not both and all(map(is_canonical, options))
-        case _:
-            return False
+        case node:
+            return all(map(is_canonical, node.inside))
 
 
 def has_one_form(use: Use, rule: Rule, *, released: bool) -> bool:
@@ -65,14 +60,12 @@ def has_one_form(use: Use, rule: Rule, *, released: bool) -> bool:
             return kind.has_one_form(released=released) or kind.facts.text or kind.facts.open
         case Items(item) if isinstance(rule, Contains):
             return has_one_form(item, rule, released=released)
-        case Nullable(inner) | Sealing(inner):
-            return has_one_form(inner, rule, released=released)
-        case Branches(options=options):
-            return all(has_one_form(option, rule, released=released) for option in options)
         case Alias():  # one that leads back to itself, by several kinds
             return False
-        case _:
-            return True
+        case Branches() as union:
+            return all(has_one_form(option, rule, released=released) for option in union.options)
+        case node:
+            return all(has_one_form(each, rule, released=released) for each in node.in_place)
 
 
 def converts(use: Use) -> bool:
@@ -136,20 +129,13 @@ def may_be_withheld(use: Use, shape: Shape, seen: frozenset[str] = frozenset()) 
     """Whether something in a value is not released, so that what differs may come out alike."""
     if use.secret:
         return True
-    match use.node:
-        case Link(key) if key not in seen:
-            record = shape.records[key]
-            fields = (*record.fields, *record.rests)
-            return any(field.only_given or may_be_withheld(field.use, shape, seen | {key}) for field in fields)
-        case Alias(key) if key not in seen:
-            return may_be_withheld(shape.aliases[key], shape, seen | {key})
-        case Items(item) | Nullable(item) | Sealing(item):
-            return may_be_withheld(item, shape, seen)
-        case Fixed():
-            return any(may_be_withheld(item, shape, seen) for item in use.node.every)
-        case Branches(items):
-            return any(may_be_withheld(item, shape, seen) for item in items)
-        case Entries(_, value):
-            return may_be_withheld(value, shape, seen)
-        case _:
-            return False
+    node = use.node
+    if not isinstance(node, Link | Alias):
+        return any(may_be_withheld(each, shape, seen) for each in node.inside)
+    if node.key in seen:
+        return False
+    record = shape.record_of(use)
+    if record is None:
+        return may_be_withheld(shape.aliases[node.key], shape, seen | {node.key})
+    fields = (*record.fields, *record.rests)
+    return any(field.only_given or may_be_withheld(field.use, shape, seen | {record.key}) for field in fields)
