@@ -17,7 +17,7 @@ from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.place import Place
 from ..report.verdict import refusal
-from ..shape.nodes import Link, Sealing
+from ..shape.nodes import Sealing
 from .layers import Arguments, EnvFile, Environment, SecretsFolder, Values, is_profile, may_have_profile
 from .loaded import Loaded
 from .loading import Loading
@@ -97,8 +97,8 @@ class Settings(Generic[T]):
         self.limits = limits or _LIMITS
         self.gate: Gate[T] = Gate(declared, Source.MIXED, unknown="refuse", keys=keys, limits=self.limits, names=names)
         self.names = SettingNames(self.gate.shape)
-        root = self.names.node(self.gate.shape.root)
-        if not isinstance(root, Link) or self.gate.shape.records[root.key].form == "tuple":
+        record = self.gate.shape.record_inside(self.gate.shape.root)
+        if record is None or record.form == "tuple":
             raise DeclarationError("settings are known by their names", remedy="declare a record: a dataclass")
         for layer in layers:
             if isinstance(layer, type) or not (hasattr(layer, "read") and hasattr(layer, "label")):

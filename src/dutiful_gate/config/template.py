@@ -295,9 +295,8 @@ def _comment(text: str) -> str:
 
 
 def _opening(settings: Settings[Any]) -> list[str]:
-    node = settings.names.node(settings.names.shape.root)
-    assert isinstance(node, Link)
-    record = settings.names.shape.records[node.key]
+    record = settings.names.shape.record_inside(settings.names.shape.root)
+    assert record is not None  # settings are a record
     told = (record.text or record.name).strip().splitlines()
     return [*(_comment(line) for line in (*told, "", *_HOW)), ""]
 

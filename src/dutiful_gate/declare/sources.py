@@ -21,6 +21,26 @@ class Reading(Enum):
     """From what JSON has, not at all where it has its Python type already, or from text that is marked as such."""
 
     @property
+    def is_typed(self) -> bool:
+        """Whether values have their Python type already: they are judged, and not read."""
+        return self is Reading.TYPED
+
+    @property
+    def is_half_typed(self) -> bool:
+        """Whether they may have: each may be read or not, and text may be marked as such."""
+        return self is Reading.MIXED
+
+    @property
+    def is_text(self) -> bool:
+        """Whether all of them are text."""
+        return self is Reading.TEXT
+
+    @property
+    def is_json(self) -> bool:
+        """Whether they are what JSON has, and nothing else."""
+        return self is Reading.PLAIN
+
+    @property
     def of_documents(self) -> bool:
         """Whether documents beside types judge what is read so: what JSON has, or could have."""
         return self in (Reading.PLAIN, Reading.MIXED)

@@ -25,6 +25,11 @@ class Step(Value, ABC):
         return True
 
     @property
+    def functions(self) -> tuple[Callable[..., Any], ...]:
+        """The functions of the developer's own that it calls."""
+        return ()
+
+    @property
     def only_shortens(self) -> bool:
         """Whether a text can become shorter by it, and never longer."""
         return False
@@ -83,6 +88,11 @@ class TextStep(Step):
     final: Mapping[str, object] | Unsaid
     shortens: bool = False
     lengthens: bool = False
+
+    @property
+    def functions(self) -> tuple[Callable[..., Any], ...]:
+        """The functions of the developer's own that it calls."""
+        return ()
 
     @property
     def only_shortens(self) -> bool:
@@ -276,6 +286,10 @@ class Then(Step):
     """A function of one's own that makes another value of it."""
 
     function: Callable[[Any], Any]
+
+    @property
+    def functions(self) -> tuple[Callable[..., Any], ...]:
+        return (self.function,)
 
     @property
     def normalising(self) -> bool:

@@ -74,7 +74,7 @@ def chooser(
 ) -> Callable[[object], object]:
     """The function that finds the value for what came, by the equality of JSON: 1 equals 1.0, and not true."""
     pairs = list(zip(wire, values, strict=True))
-    if reading is Reading.TYPED:
+    if reading.is_typed:
         exact = {(value.__class__, value): value for value in values}
 
         def choose_native(came: object) -> object:
@@ -85,7 +85,7 @@ def chooser(
 
         return choose_native
 
-    if reading is Reading.MIXED:
+    if reading.is_half_typed:
         as_typed, as_plain, as_text = (
             chooser(wire, values, each, lenient=lenient) for each in (Reading.TYPED, Reading.PLAIN, Reading.TEXT)
         )
@@ -102,11 +102,11 @@ def chooser(
     loose: dict[str, object] = {}
     for plain, value in reversed(pairs):
         table[_json_key(plain)] = value
-        if (reading is Reading.TEXT or lenient) and not isinstance(plain, str):
+        if (reading.is_text or lenient) and not isinstance(plain, str):
             loose |= dict.fromkeys(spellings(plain, value), value)
 
     def choose(came: object) -> object:
-        if reading is Reading.TEXT:
+        if reading.is_text:
             if not isinstance(came, str):
                 return REFUSED
             # Blanks are ignored around numbers and booleans; a text is what it is.
@@ -129,12 +129,12 @@ def tag_chooser(
     """The function that finds which option a tag's value belongs to; -1 for none."""
     flat = [(value, at) for at, values in enumerate(tags) for value in values]
     names, numbers = [value for value, _ in flat], [at for _, at in flat]
-    read = Reading.TEXT if reading is Reading.TEXT else Reading.PLAIN
+    read = reading if reading.is_text else Reading.PLAIN
     choose = chooser(names, numbers, read, lenient=lenient)
     of_text = chooser(names, numbers, Reading.TEXT, lenient=lenient)
 
     def which(tag: object) -> int:
-        if reading is Reading.TEXT and tag.__class__ is list and len(tag) == 1:
+        if reading.is_text and tag.__class__ is list and len(tag) == 1:
             tag = tag[0]
         found = of_text(str(tag)) if tag.__class__ is FromText else choose(tag)
         return found if isinstance(found, int) else -1

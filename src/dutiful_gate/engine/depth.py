@@ -6,22 +6,23 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from ..report.fault import Path
-from ..shape.nodes import Entries, Fixed, Items, Link, Record, Scalar, Shape, Use
+from ..shape.nodes import Record, Shape, Use
 from ..shape.walk import fields_of, held_by, inside, leads, uses_of
 from .runtime import LEAVES
 
 
 def may_be_deeper(shape: Shape, most: int) -> bool:
     """Whether values of a shape may nest deeper than `most`: records that hold themselves, anything at all, or many."""
-    if shape.recursive or any(isinstance(use.node, Scalar) and use.node.facts.open for use in uses_of(shape)):
+    if shape.recursive or any(use.node.single is not None and use.node.facts.open for use in uses_of(shape)):
         return True
     known: dict[str, int] = {}
 
     def depth(use: Use) -> int:
         below = max(map(depth, inside(use)), default=0)
-        if isinstance(use.node, Link):
-            return 1 + known[use.node.key]
-        return below + 1 if isinstance(use.node, Items | Fixed | Entries) else below
+        record = shape.record_of(use)
+        if record is not None:
+            return 1 + known[record.key]
+        return below + 1 if use.node.inside and not use.node.in_place else below
 
     leads_to = leads(held_by(shape.records, shape.aliases))
     for key in _innermost_first(leads_to):

@@ -10,7 +10,7 @@ from typing import Any
 from ..codegen.legend import whole
 from ..codegen.unit import Unit
 from ..declare.facts import REFUSED, Stop
-from ..declare.sources import Reading, Source
+from ..declare.sources import Source
 from ..report.cause import UNREADABLE, Cause
 from ..report.fault import Path
 from ..report.hostile_objects import without_liars
@@ -148,7 +148,7 @@ class Engine:
 
     def _too_deep(self, data: Any) -> Path | None:
         plan = self.plan
-        return too_deep_at(data, plan.limits.depth, plan.shape.records, typed=plan.reading is Reading.TYPED)
+        return too_deep_at(data, plan.limits.depth, plan.shape.records, typed=plan.reading.is_typed)
 
     def _within_depth(self, call: Callable[[Any], Any]) -> Callable[[Any], Any]:
         def asked(data: Any) -> Any:
@@ -190,7 +190,7 @@ class Engine:
 
     def _collected_without_liars(self, data: Any) -> tuple[Any, Log]:
         """Where something in the data is not what it says it is: it is refused at its place, and the rest is read."""
-        typed = self.plan.reading in (Reading.TYPED, Reading.MIXED)
+        typed = self.plan.reading.is_typed or self.plan.reading.is_half_typed
         for plain in (False, True):  # then with what is no plain value put aside as well
             try:
                 return unwrapped(self._collected)(without_liars(data, typed=typed, plain=plain))  # type: ignore[no-any-return]

@@ -16,18 +16,15 @@ from ..declare.equality import SOUND, keys_of, standing
 from ..declare.facts import Bind, Facts, Stop, Unsaid
 from ..declare.kinds import Kind, PlainData
 from ..declare.limits import Limits
-from ..declare.rules import Distinct, Face, Holds, Length, Rule
+from ..declare.rules import Distinct, Face, Rule
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
 from ..shape.nodes import (
     MISSING,
-    Alias,
     Branches,
     Choice,
     Items,
-    Link,
-    Nothing,
     Nullable,
     Record,
     Scalar,
@@ -258,7 +255,9 @@ def _is_read_otherwise(shape: Shape, item: Use) -> bool:
     """
     part = part_of(shape, item)
     uses = uses_of(part)
-    if part.records or any(use.making or use.via or any(isinstance(each, Holds) for each in use.parts) for use in uses):
+    if part.records or any(
+        use.making or use.via or any(isinstance(each, Rule) and each.functions for each in use.parts) for use in uses
+    ):
         return False
     return any(isinstance(use.node, Branches) and any(each.has_steps for each in use.node.options) for use in uses)
 
@@ -271,13 +270,10 @@ def is_judged_inside(shape: Shape) -> bool:
     changing = _changing(shape)
 
     def changes(use: Use) -> bool:
-        return any(
-            each.has_steps or each.blank or (isinstance(each.node, Link | Alias) and each.node.key in changing)
-            for each in every(use)
-        )
+        return any(each.has_steps or each.blank or each.node.leads_to in changing for each in every(use))
 
     for use in uses_of(shape):
-        single = isinstance(use.bare.node, Scalar | Choice | Nothing)
+        single = use.bare.node.is_single
         if not single and any(_looks_inside(part) for part in use.parts) and changes(use.replace(parts=())):
             return True
     for record in shape.records.values():
@@ -286,7 +282,7 @@ def is_judged_inside(shape: Shape) -> bool:
         for rule in record.rules:
             for name in () if rule.asks_presence_only else rule.fields:
                 use = record.by_attribute[name].use
-                settled = isinstance(use.bare.node, Scalar | Choice | Nothing) and use.fallback is MISSING
+                settled = use.bare.node.is_single and use.fallback is MISSING
                 if not settled and changes(use):
                     return True
     return False
@@ -296,7 +292,7 @@ def _looks_inside(part: Step | Rule) -> bool:
     """Whether it asks more of a collection or record than how many items it has, or that they differ as data."""
     if isinstance(part, Distinct):
         return part.key is not None
-    return not isinstance(part, Step | Length | _AtTheWayOut)
+    return not (isinstance(part, Step | _AtTheWayOut) or part.measures_size)
 
 
 def _changing(shape: Shape) -> frozenset[str]:

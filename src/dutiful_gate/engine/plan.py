@@ -122,8 +122,7 @@ def known_keys(plan: Plan, record: Record, *, withheld: bool = False) -> frozens
     wires = frozenset(field.wire for field in (*record.fields, *record.computed) if withheld or not field.withheld)
     if withheld:
         wires = wires.union(*(field.also for field in record.fields if field.withheld))
-    root = plan.shape.root.node
-    whole = isinstance(root, Link) and root.key == record.key and plan.source.in_json
+    whole = plan.shape.root.node.leads_to == record.key and plan.source.in_json
     whole = whole and record.unknown != "refuse"  # which is to the letter
     return wires | {"$schema"} if whole else wires
 
@@ -140,7 +139,7 @@ def collection(writer: Binder, into: str) -> str:
 
 def options_in_order(plan: Plan, node: Branches, reading: Reading) -> tuple[Use, ...]:
     """The options of a union in the order in which they are tried: of typed records, a subclass before its base."""
-    if reading is not Reading.TYPED:
+    if not reading.is_typed:
         return node.options
     return tuple(node.options[number] for number in nearest_first(node.options, plan.shape))
 
@@ -151,7 +150,7 @@ def may_retry(plan: Plan) -> bool:
         node = use.node
         if not isinstance(node, Branches) or node.held:
             continue
-        if plan.reading is not Reading.PLAIN or plan.is_mixed:
+        if not plan.reading.is_json or plan.is_mixed:
             return True
         holding = [classes_read(option, plan) & {dict, list} for option in node.options]
         if not node.tag and any(one & other for at, one in enumerate(holding) for other in holding[at + 1 :]):
@@ -217,8 +216,7 @@ def tag_reader(writer: Binder, node: Branches, plan: Plan, reading: Reading) -> 
 
 def is_text(key: Use) -> bool:
     """Whether a key is text, and not read from text."""
-    kind = key.node.kind if isinstance(key.node, Scalar) else None
-    return kind is not None and isinstance(kind.strict, Text)
+    return key.node.single is not None and isinstance(key.node.single.strict, Text)
 
 
 def takes_null(use: Use, aliases: Mapping[str, Use]) -> bool:
@@ -240,7 +238,7 @@ def takes_null(use: Use, aliases: Mapping[str, Use]) -> bool:
 
 def may_be_blank(use: Use, reading: Reading, aliases: Mapping[str, Use]) -> bool:
     """Whether an empty text stands for nothing here: in all-text sources, unless text is what is wanted."""
-    if reading is not Reading.TEXT or use.is_reread:
+    if not reading.is_text or use.is_reread:
         return False
     match use.node:
         case Nullable(inner) | Sealing(inner):
@@ -262,8 +260,8 @@ def holds_text(use: Use) -> bool:
     node = use.node
     if not isinstance(node, Items):
         return False
-    item = node.item.bare.node
-    return isinstance(item, Scalar) and item.kind.facts.text
+    kind = node.item.kind
+    return kind is not None and kind.facts.text
 
 
 def all_sent(record: Record, rule: RecordRule, value_of: Mapping[str, str]) -> list[str]:
@@ -311,7 +309,7 @@ def default_source(writer: Binder, field: Field) -> str:
 
 def choice_ready(writer: Binder, choice: Choice, reading: Reading, value: str) -> str | None:
     """The test for a choice of texts that are their own values; None where choosing takes more."""
-    if choice.owner is not None or reading is Reading.TYPED or choice.lenient:
+    if choice.owner is not None or reading.is_typed or choice.lenient:
         return None
     if not all(type(plain) is str and plain is held for plain, held in zip(choice.wire, choice.values, strict=True)):
         return None

@@ -171,7 +171,7 @@ def _is_written_alike(use: Use) -> bool:
         case Choice(wire=wire):
             return not any(isinstance(each, float) for each in wire)
         case Entries(key=key):  # a number that is a key goes out as text
-            return not any(isinstance(each, Scalar) and each.kind.double for each in nodes(key))
+            return not any(each.single is not None and each.single.double for each in nodes(key))
     return True
 
 

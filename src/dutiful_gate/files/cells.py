@@ -16,7 +16,7 @@ from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.cause import Cause
 from ..report.fault import Fault
-from ..shape.nodes import Branches, Link, Record, Scalar, Use
+from ..shape.nodes import Branches, Record, Use
 from .table_layout import SERIAL, TableLayout
 
 T = TypeVar("T")
@@ -32,8 +32,7 @@ _NUMBER = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
 
 def record_of(gate: AnyGate[Any]) -> Record | None:
     """The record that a gate of a type reads, if it reads one."""
-    node = gate.shape.root.bare.node
-    return gate.shape.records[node.key] if isinstance(node, Link) else None
+    return gate.shape.record_of(gate.shape.root.bare)
 
 
 def known_names(gate: AnyGate[Any]) -> frozenset[str]:
@@ -111,18 +110,15 @@ def usual_form(texts: Sequence[str], *, decimal_comma: bool, dates: str) -> dict
 
 
 def _sort_of(use: Use) -> Sort:
-    node = use.bare.node
-    return node.kind.facts.sort if isinstance(node, Scalar) else Sort.OTHER
+    return use.kind.facts.sort if use.kind is not None else Sort.OTHER
 
 
 def _is_number(use: Use) -> bool:
-    node = use.bare.node
-    return isinstance(node, Scalar) and (node.kind.facts.number or node.kind.facts.sort is Sort.DECIMAL)
+    return use.kind is not None and (use.kind.facts.number or use.kind.facts.sort is Sort.DECIMAL)
 
 
 def _is_text(use: Use) -> bool:
-    node = use.bare.node
-    return isinstance(node, Scalar) and node.kind.facts.text
+    return use.kind is not None and use.kind.facts.text
 
 
 def _is_secret(use: Use) -> bool:

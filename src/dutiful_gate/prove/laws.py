@@ -14,7 +14,7 @@ from ..gates.typed import Gate
 from ..report.fault import Fault
 from ..report.verdict import Refused, Verdict
 from ..sample.typed_values import Made
-from ..shape.nodes import Choice, Scalar, Use
+from ..shape.nodes import Use
 from ..shape.walk import uses_of
 from .names import names_along, names_under_unions
 from .second_opinion import second_opinions
@@ -45,7 +45,7 @@ class Laws:
             DocumentGate(each, formats="assert", limits=gate.limits, dialect=dialect, judges=second_opinions())
             for each in (self.sent, self.released)
         )
-        self.doubles = any(isinstance(use.node, Scalar) and use.node.kind.strict.double for use in uses_of(gate.shape))
+        self.doubles = any(use.node.single is not None and use.node.single.strict.double for use in uses_of(gate.shape))
         others = any(field.also for record in gate.shape.records.values() for field in record.fields)
         self.strict = not others and not any(_bends(use) for use in uses_of(gate.shape))
         self.one_way = {each.field for each in gate.one_way}
@@ -164,9 +164,7 @@ class Laws:
 
 def _bends(use: Use) -> bool:
     """Whether more is taken there than values in their final form: steps, lenient reading, something that stands in."""
-    lenient = isinstance(use.node, Scalar) and use.node.kind.strict is not use.node.kind
-    lenient = lenient or (isinstance(use.node, Choice) and use.node.lenient)
-    return lenient or use.has_steps or not use.reads_what_came
+    return use.node.is_lenient or use.has_steps or not use.reads_what_came
 
 
 def is_sayable(instance: Any, doubles: bool) -> bool:

@@ -12,9 +12,9 @@ from ..declare.facts import Stop
 from ..declare.field_comparison import FieldComparison
 from ..declare.kinds import Kind, LocalMoment, MomentKind, Text
 from ..declare.records import RecordRule
-from ..declare.rules import Holds, Rule
+from ..declare.rules import Rule
 from ..declare.sources import Reading, Source
-from ..declare.steps import Step, Then
+from ..declare.steps import Step
 from ..document.beside_types import BesideType
 from ..engine.engine import Engine
 from ..engine.parts import Parts
@@ -144,8 +144,8 @@ class Payloads:
         inner = use.bare
         told = [each for part in use.parts if isinstance(part, Rule) for each in part.examples(use.facts)]
         found = [plain(inner, each, self.shape) for each in told if belongs(inner, each, self.shape)]
-        kind = inner.node.kind if isinstance(inner.node, Scalar) else None
-        if isinstance(kind, Text) and (use.documents or any(isinstance(part, Holds | Then) for part in use.parts)):
+        kind = inner.node.single
+        if isinstance(kind, Text) and (use.documents or any(part.functions for part in use.parts)):
             found += _OF_ALL_MAKES
         return found + [
             made for each in use.documents if isinstance(each, BesideType) for made in self._of_document(each)
@@ -171,7 +171,7 @@ class Payloads:
             return stages.split.join(_as_text(each) for each in parts) if isinstance(parts, list) else parts
         if stages.via is not None:
             made = self.node(use.node, use.parts, depth, name) if random.random() < 0.6 else MISSING
-            if made is not MISSING and made is not None and stages.reading is Reading.TEXT:
+            if made is not MISSING and made is not None and stages.reading.is_text:
                 return _as_text(made)
             return self.attempt(stages.via, depth, name)
         return self.node(use.node, use.parts, depth, name)
@@ -220,7 +220,7 @@ class Payloads:
 
     def shallow(self, options: Sequence[Use]) -> Use:
         """An option that does not lead further down, where there is one."""
-        flat = [option for option in options if isinstance(option.node, Scalar | Nothing | Choice)]
+        flat = [option for option in options if option.node.is_single]
         return self.random.choice(flat or list(options))
 
     def wish(self, parts: Sequence[Step | Rule], name: str) -> FreightWish:
@@ -330,4 +330,4 @@ def _as_text(made: Any) -> str:
 
 def _is_barred(use: Use) -> bool:
     """Whether no value is of a use."""
-    return isinstance(use.node, Scalar) and not use.node.kind.comes_as
+    return use.node.single is not None and not use.node.single.comes_as

@@ -60,10 +60,10 @@ def samples(declared: Any, n: int = 10, seed: int = 0, **fixed: object) -> list[
 
 def _with_fixed(gate: AnyGate[Any], n: int, seed: int, fixed: Mapping[str, object]) -> list[Any]:
     """Values of a record with some fields fixed; what does not go together with those is made again."""
-    node = gate.shape.root.bare.node
-    if not isinstance(gate, Gate) or not isinstance(node, Link):
+    record = gate.shape.record_of(gate.shape.root.bare)
+    if not isinstance(gate, Gate) or record is None:
         raise CannotSample.fixed("", "only a record has fields that can be fixed")
-    fields = gate.shape.records[node.key].by_attribute
+    fields = record.by_attribute
     plain_values = {}
     for name, value in fixed.items():
         if name not in fields:

@@ -101,7 +101,7 @@ def shape_of(
     leads_to = leads(held)
     shape = Shape(root, records, recursive_of(leads_to), guarded=guarded_of(held, leads_to), aliases=aliases)
     uses = uses_of(shape)
-    exact = any(isinstance(use.node, Scalar) and use.node.kind.exact for use in uses)
+    exact = any(use.node.single is not None and use.node.single.exact for use in uses)
     return shape.replace(exact=exact, secretive=any(use.secret for use in uses)), maker.used
 
 

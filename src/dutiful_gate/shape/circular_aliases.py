@@ -103,5 +103,5 @@ def _secret_aliases(aliases: Mapping[str, Use]) -> frozenset[str]:
 
 def _as_secret_as_it_holds(use: Use, secrets: frozenset[str]) -> Use:
     """A use that is secret where it is an alias of a secret, or made of secrets."""
-    secret = isinstance(use.node, Alias) and use.node.key in secrets
+    secret = use.node.leads_to in secrets
     return use.replace(secret=True) if not use.secret and (secret or holds_secrets(use.node)) else use

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from ..declare.rules import Matches, OneOf, Rule
 from ..declare.steps import Step, lowered, squeezed, trimmed, uppered
-from .nodes import Alias, Choice, Link, Scalar, Use
+from .nodes import Alias, Link, Use
 from .walk import every
 
 # Patterns of a simple kind only: literals, plain classes, groups, quantifiers. Anything else settles nothing.
@@ -63,11 +63,6 @@ def _opened(use: Use, aliases: Mapping[str, Use]) -> Iterator[Use]:
 def comes_final(use: Use, aliases: Mapping[str, Use]) -> bool:
     """Whether a value comes in its final form only, as far as the use tells without looking into records."""
     for each in _opened(use, aliases):
-        node = each.node
-        if isinstance(node, Choice) and node.lenient:
-            return False
-        if isinstance(node, Scalar) and node.kind.strict is not node.kind:
-            return False
-        if each.has_steps or not each.reads_what_came:
+        if each.node.is_lenient or each.has_steps or not each.reads_what_came:
             return False
     return True

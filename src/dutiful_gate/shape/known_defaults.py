@@ -7,8 +7,6 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from ..declare.marks import AsSent, Copied
-from ..declare.rules import Distinct, Holds
-from ..declare.steps import Then
 from .nodes import MISSING, Field, Record, Shape
 from .walk import part_of, uses_of
 
@@ -66,7 +64,7 @@ def _asks_own(shape: Shape, field: Field) -> bool:
     part = part_of(shape, field.use)
     for use in uses_of(part):
         for each in use.parts:
-            if isinstance(each, Holds | Then) or (isinstance(each, Distinct) and callable(each.key)):
+            if each.functions:
                 return True
     return any(
         record.runs_own or record.checks or any(is_unknown(shape, each) for each in record.fields if each is not field)

@@ -49,6 +49,26 @@ class ShapeNode(Value):
         """Those inside, each with what its name in lists of rules has behind that of this one."""
         return tuple(("", use) for use in self.inside)
 
+    @property
+    def single(self) -> Kind | None:
+        """The kind of a single value; None for what is no such."""
+        return None
+
+    @property
+    def is_single(self) -> bool:
+        """Whether its values are single ones: of a kind, of a few constants, or null."""
+        return False
+
+    @property
+    def is_lenient(self) -> bool:
+        """Whether it takes text for numbers and the like."""
+        return False
+
+    @property
+    def leads_to(self) -> str:
+        """The key of the record or alias that it is by name; "" for what is none."""
+        return ""
+
 
 class Leaf(ShapeNode):
     """A node in which no other use stands."""
@@ -102,6 +122,21 @@ class Scalar(Leaf):
     kind: Kind
 
     @property
+    def single(self) -> Kind:
+        """Its kind."""
+        return self.kind
+
+    @property
+    def is_single(self) -> bool:
+        """It is."""
+        return True
+
+    @property
+    def is_lenient(self) -> bool:
+        """Whether its kind is."""
+        return self.kind.strict is not self.kind
+
+    @property
     def facts(self) -> Facts:
         """What rules may know of it."""
         return self.kind.facts
@@ -109,6 +144,11 @@ class Scalar(Leaf):
 
 class Nothing(Leaf):
     """Only null."""
+
+    @property
+    def is_single(self) -> bool:
+        """It is."""
+        return True
 
     @property
     def facts(self) -> Facts:
@@ -133,6 +173,16 @@ class Choice(Leaf):
     values: tuple[object, ...]
     owner: type[Enum] | None = None
     lenient: bool = False
+
+    @property
+    def is_single(self) -> bool:
+        """It is."""
+        return True
+
+    @property
+    def is_lenient(self) -> bool:
+        """Whether it was declared so."""
+        return self.lenient
 
     @property
     def facts(self) -> Facts:
@@ -330,6 +380,11 @@ class Link(Leaf):
     key: str
 
     @property
+    def leads_to(self) -> str:
+        """Its key."""
+        return self.key
+
+    @property
     def facts(self) -> Facts:
         """What rules may know of it."""
         return Facts("a record", "record")
@@ -341,6 +396,11 @@ class Alias(Leaf):
 
     key: str
     known: Facts = ANY_VALUE
+
+    @property
+    def leads_to(self) -> str:
+        """Its key."""
+        return self.key
 
     @property
     def facts(self) -> Facts:
@@ -417,6 +477,11 @@ class Use(Value):
     def has_steps(self) -> bool:
         """Whether steps run on its value."""
         return any(isinstance(part, Step) for part in self.parts)
+
+    @property
+    def kind(self) -> Kind | None:
+        """The kind of a single value, null beside it or not; None for what is no such."""
+        return self.bare.node.single
 
     @property
     def bare(self) -> Use:
@@ -603,6 +668,10 @@ class Shape(Value):
     def record_of(self, use: Use) -> Record | None:
         """The record that a use is of; None for any other."""
         return self.records[use.node.key] if isinstance(use.node, Link) else None
+
+    def sure_record(self, use: Use) -> Record:
+        """The record that a use is of, null beside it or not, where it was declared to be of one."""
+        return self.records[use.bare.node.leads_to]
 
     def record_inside(self, use: Use | None) -> Record | None:
         """The same without null, seals and names around it; None also where no use is."""

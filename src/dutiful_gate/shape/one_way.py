@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from ..declare.clock import Clock
 from ..declare.records import RecordCheck, RecordRule
-from ..declare.rules import Distinct, Holds, Rule
+from ..declare.rules import Rule
 from ..declare.steps import Step, TakenOut
 from ..declare.values import Value
 from .final_forms import keeps_form, survives
@@ -66,10 +66,8 @@ def _why_not_asked(held: object) -> str:
     """Why a rule, a condition or what one is made of is for admission alone; "" where it is not."""
     if isinstance(held, Clock):
         return _CLOCK
-    if isinstance(held, Holds | RecordCheck):
-        return "" if held.both_ways else _OWN
-    if isinstance(held, Distinct):
-        return _OWN if callable(held.key) and not held.both_ways else ""
+    if isinstance(held, RecordCheck) or (isinstance(held, Rule) and held.functions):
+        return "" if getattr(held, "both_ways", False) else _OWN
     if isinstance(held, Value):
         held = tuple(vars(held).values())
     if isinstance(held, tuple):

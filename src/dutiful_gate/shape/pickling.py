@@ -7,8 +7,6 @@ import pickle
 from collections.abc import Iterator
 from typing import Any, ForwardRef
 
-from ..declare.rules import Distinct, Holds
-from ..declare.steps import Then
 from .nodes import Choice, Scalar, Shape
 from .walk import uses_of
 
@@ -67,7 +65,5 @@ def leant_on(shape: Shape) -> Iterator[tuple[str, Any]]:
         for owner in use.node.kind.leans_on if isinstance(use.node, Scalar) else ():
             yield "the type", owner
         for part in use.parts:
-            if isinstance(part, Holds | Then):
-                yield "the function", part.function
-            elif isinstance(part, Distinct) and callable(part.key):
-                yield "the function", part.key
+            for function in part.functions:
+                yield "the function", function

@@ -40,8 +40,7 @@ def request_shape(shape: Shape) -> Shape:
     Headers are known by their names in small letters, and hidden where they tell who asks; so are all cookies. Raises
     DeclarationError for what is no record of parts.
     """
-    root = shape.root.node
-    record = shape.records.get(root.key) if isinstance(root, Link) else None
+    record = shape.record_of(shape.root)
     if record is None or record.form != "object" or record.rests:
         raise DeclarationError(
             f"a request is a dataclass whose fields are its parts, not {shape.root.facts.phrase}",
@@ -68,9 +67,7 @@ def request_shape(shape: Shape) -> Shape:
 
 def parts_of(shape: Shape) -> dict[str, Field]:
     """The parts of a request's shape, by name."""
-    root = shape.root.node
-    assert isinstance(root, Link)
-    return {field.attribute: field for field in shape.records[root.key].fields}
+    return {field.attribute: field for field in shape.sure_record(shape.root).fields}
 
 
 def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) -> Field:

@@ -46,7 +46,7 @@ class Stages(Value):
 
 def stages_of(use: Use, reading: Reading) -> Stages:
     """The stages of a use whose value is read in some way. What a typed value came from is past: it is judged only."""
-    if reading is Reading.TYPED:
+    if reading.is_typed:
         left = use.after_making
         if left is not None:
             return Stages((), use.blank, "", None, True, reading, left, ANY_VALUE)

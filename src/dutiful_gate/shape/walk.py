@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
-from .nodes import Alias, Branches, Entries, Field, Link, Node, Record, Scalar, Shape, Use
+from .nodes import Alias, Branches, Entries, Field, Link, Node, Record, Shape, Use
 
 
 def inside(use: Use) -> tuple[Use, ...]:
@@ -91,7 +91,7 @@ def held_by(records: Mapping[str, Record], aliases: Mapping[str, Use]) -> dict[s
 
 def links(use: Use) -> set[str]:
     """The keys of all records and aliases that a use leads to, not looking into them."""
-    return {node.key for node in nodes(use) if isinstance(node, Link | Alias)}
+    return {node.leads_to for node in nodes(use)} - {""}
 
 
 def leads(held: Mapping[str, Iterable[Use]]) -> dict[str, set[str]]:
@@ -160,7 +160,7 @@ def guarded_of(held: Mapping[str, Iterable[Use]], leads_to: Mapping[str, Iterabl
 
 def holds_secret(use: Use, guarded: frozenset[str]) -> bool:
     """Whether a value is a secret, or has one in it: then what came in its place is not shown either."""
-    return any(each.secret or (isinstance(each.node, Link | Alias) and each.node.key in guarded) for each in every(use))
+    return any(each.secret or each.node.leads_to in guarded for each in every(use))
 
 
 def holds_secrets(node: Node) -> bool:
@@ -197,8 +197,8 @@ def undeclared_step(shape: Shape, path: Sequence[str | int]) -> tuple[int, froze
 def _under(shape: Shape, use: Use, step: object) -> Iterator[Use]:
     """What may stand under a step from a use: an item, or a value under a name as the data has it."""
     yield from use.node.under(step)
-    if isinstance(use.node, Link):
-        record = shape.records[use.node.key]
+    record = shape.record_of(use)
+    if record is not None:
         yield from (field.use for field in (*record.fields, *record.computed) if field.comes_under(step))
 
 
@@ -212,10 +212,10 @@ def _names_under(shape: Shape, use: Use) -> Iterator[str]:
 
 def _may_hold_more(shape: Shape, use: Use) -> bool:
     """Whether there may be something under names that nobody declared."""
-    node = use.node
-    if use.making is not None or (isinstance(node, Scalar) and dict in node.kind.comes_as):
+    kind, record = use.node.single, shape.record_of(use)
+    if use.making is not None or (kind is not None and dict in kind.comes_as):
         return True
-    return isinstance(node, Link) and bool(shape.records[node.key].rests)
+    return record is not None and bool(record.rests)
 
 
 def _opened(shape: Shape, use: Use) -> Iterator[Use]:

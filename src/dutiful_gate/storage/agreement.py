@@ -34,7 +34,7 @@ from sqlalchemy.engine import Engine
 from ..declare.described import described
 from ..declare.errors import DeclarationError
 from ..declare.records import obeys
-from ..declare.rules import Length, Rule
+from ..declare.rules import Rule
 from ..declare.sources import Source
 from ..declare.subjects import it
 from ..gates.typed import Gate
@@ -42,7 +42,7 @@ from ..sample.cannot_sample import CannotSample
 from ..sample.edges import Edges
 from ..sample.sampling import maker_for, payloads
 from ..shape.hints import hints_of
-from ..shape.nodes import Link, Record
+from ..shape.nodes import Record
 from ..shape.walk import holds_secret
 from .check_constraints import Checks, turned
 from .columns import annotation_of
@@ -83,10 +83,9 @@ def agreement(
         finally:
             own.dispose()
     mapper_of(model)
-    node = gate.shape.root.bare.node
-    if not isinstance(node, Link):
+    record = gate.shape.record_of(gate.shape.root.bare)
+    if record is None:
         raise DeclarationError("only a gate of a record can be held against a table", remedy="name a record")
-    record = gate.shape.records[node.key]
     secrets = frozenset(field.attribute for field in record.fields if holds_secret(field.use, gate.shape.guarded))
     made = Agreement(secrets)
     pairs = _pairs(record, model, made)
@@ -250,7 +249,7 @@ def _outside(
         own = annotation_of(column, None, [])
     except DeclarationError:  # a type of somebody's own, which says nothing of its values
         own = annotation
-    rules = [rule for rule in _rules_of(own) if not isinstance(rule, Length) and isinstance(rule, Rule)]
+    rules = [rule for rule in _rules_of(own) if isinstance(rule, Rule) and not rule.measures_size]
     at_the_edges = edge_values(annotation)
     for rule in (*(rules if own is not annotation else ()), *more):
         try:
@@ -318,7 +317,7 @@ def _admitted(gate: Gate[Any], seed: int) -> list[Any]:
 def _beyond(rule: Any) -> Iterator[Any]:
     """Rules that ask for what another refuses."""
     ceiling, floor = getattr(rule, "ceiling", None), getattr(rule, "floor", None)
-    on: Any = it.length if isinstance(rule, Length) else it
+    on: Any = it.length if rule.measures_size else it
     if ceiling is not None:
         yield from _next_to(on, ceiling, 1)
         yield on > ceiling

@@ -21,7 +21,6 @@ from ..gates.typed import Gate
 from ..sample.cannot_sample import CannotSample
 from ..sample.edges import Edges
 from ..sample.sampling import maker_for
-from ..shape.nodes import Link
 from .check_constraints import check_constraints
 from .disagreements import Agreement, Mismatch
 from .own_code import by_its_class
@@ -44,8 +43,8 @@ class Writing:
     ) -> None:
         self.gate = gate
         self.model = model
-        node = gate.shape.root.bare.node
-        self._is_made = isinstance(node, Link) and gate.shape.records[node.key].builder is model
+        record = gate.shape.record_of(gate.shape.root.bare)
+        self._is_made = record is not None and record.builder is model
         self.annotations = annotations
         self.pairs = pairs
         self.values = values
@@ -176,16 +175,14 @@ class Writing:
 
 def _judge_of_rows(gate: Gate[Any]) -> Callable[[Mapping[str, Any]], bool]:
     """What tells whether a gate with rules between fields admits a row of typed values, by attribute."""
-    node = gate.shape.root.bare.node
-    assert isinstance(node, Link)
-    record = gate.shape.records[node.key]
+    record = gate.shape.sure_record(gate.shape.root)
     if not (record.rules or record.checks):
         return lambda row: True
     try:
         native: Gate[Any] = Gate(gate.declared, Source.NATIVE, limits=gate.limits)
     except DeclarationError:
         return lambda row: True
-    wires = {field.attribute: field.wire for field in native.shape.records[node.key].fields}
+    wires = {field.attribute: field.wire for field in native.shape.sure_record(native.shape.root).fields}
     return lambda row: native.accepts({wires.get(name, name): value for name, value in row.items()})
 
 

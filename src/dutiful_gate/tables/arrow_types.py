@@ -84,13 +84,13 @@ def columns_of(gate: AnyGate[Any]) -> dict[str, Column]:
 
 def record_of(gate: AnyGate[Any]) -> Record:
     """The record that a gate reads. Raises DeclarationError where it reads none."""
-    node = gate.shape.root.bare.node if isinstance(gate, Gate) else None
-    if not isinstance(node, Link):
+    record = gate.shape.record_of(gate.shape.root.bare) if isinstance(gate, Gate) else None
+    if record is None:
         raise DeclarationError(
             "columns are made of records that are declared, and this gate reads none",
             remedy="give a gate of a dataclass, a TypedDict or a NamedTuple",
         )
-    return gate.shape.records[node.key]
+    return record
 
 
 def field_column(field: Field, shape: Shape, above: frozenset[str] = frozenset()) -> Column:

@@ -15,7 +15,7 @@ from ..declare.sources import FromText, Reading
 from ..engine.plan import may_be_blank, takes_null
 from ..read.unreadable import CannotStart
 from ..regex.white_space import is_blank
-from ..shape.nodes import Alias, Entries, Items, Link, Record, Scalar, Sealing, Shape, Use
+from ..shape.nodes import Entries, Items, Record, Shape, Use
 from .column_names import wire_names
 from .usual_arrays import usual
 
@@ -140,17 +140,12 @@ class Cells:
 
 def record_in(use: Use | None, shape: Shape) -> Record | None:
     """The record that stands at a use, if one does."""
-    node = use.bare.node if use is not None else None
-    if isinstance(node, Sealing):
-        node = node.inner.bare.node
-    if isinstance(node, Alias):
-        node = shape.aliases[node.key].bare.node
-    return shape.records[node.key] if isinstance(node, Link) else None
+    return shape.record_inside(use)
 
 
 def _sort_of(use: Use | None) -> Sort:
-    node = use.bare.node if use is not None else None
-    return node.kind.facts.sort if isinstance(node, Scalar) else Sort.OTHER
+    kind = use.kind if use is not None else None
+    return kind.facts.sort if kind is not None else Sort.OTHER
 
 
 def is_missing(value: Any) -> bool:

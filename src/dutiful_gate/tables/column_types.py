@@ -122,7 +122,7 @@ def sql_columns(gate: AnyGate[Any]) -> list[Any]:
 def _sql_type(kind: pa.DataType, field: Any) -> Any:
     from sqlalchemy import types as sql
 
-    from ..declare.rules import Between, Ceiling, Floor, Length
+    from ..declare.rules import Length, Rule
     from ..shape.nodes import Scalar
 
     bare = field.use.bare
@@ -137,8 +137,9 @@ def _sql_type(kind: pa.DataType, field: Any) -> Any:
         most = [part.ceiling for part in parts if isinstance(part, Length) and part.ceiling is not None]
         return sql.String(min(most)) if most and node.kind.facts.text else sql.Text()
     if pa.types.is_int64(kind):
-        low = max((part.floor for part in parts if isinstance(part, Floor | Between)), default=-(2**63))
-        high = min((part.ceiling for part in parts if isinstance(part, Ceiling | Between)), default=2**63)
+        every = [part.ends for part in parts if isinstance(part, Rule) and part.ends is not None]
+        low = max((ends.floor for ends in every if ends.floor is not None), default=-(2**63))
+        high = min((ends.ceiling for ends in every if ends.ceiling is not None), default=2**63)
         return sql.Integer() if low >= -(2**31) and high < 2**31 else sql.BigInteger()
     if pa.types.is_decimal(kind):
         return sql.Numeric(kind.precision, kind.scale)

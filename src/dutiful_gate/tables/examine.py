@@ -20,7 +20,7 @@ from ..read.unreadable import CannotStart
 from ..report.digest import Digest
 from ..report.fault import pointer
 from ..report.verdict import Verdict
-from ..shape.nodes import Link, Record, Scalar
+from ..shape.nodes import Record
 from .arrow_types import Column, DoesNotFit, as_json, columns_of, record_of, use_column
 from .cells import Cells
 from .column_names import nested_names, wire_names
@@ -89,11 +89,7 @@ class TableReader:
         """The columns in which NaN is a number."""
         if self._record is None:
             return frozenset()
-        taking = [
-            field
-            for field in self._record.fields
-            if isinstance(field.use.bare.node, Scalar) and isinstance(field.use.bare.node.kind, AnyNumber)
-        ]
+        taking = [field for field in self._record.fields if isinstance(field.use.kind, AnyNumber)]
         return frozenset(name for field in taking for name in (field.wire, field.attribute, *field.also))
 
     def schema(self, names: list[str]) -> pa.Schema | None:
@@ -149,10 +145,8 @@ class TableReader:
                 made[name] = array
             elif holder not in made:
                 field = by_wire[holder]
-                node = field.use.bare.node
-                assert isinstance(node, Link)
                 inside = {further: piece[column] for further, column in found[holder].items()}
-                inside = self._gathered(inside, self.gate.shape.records[node.key], count)
+                inside = self._gathered(inside, self.gate.shape.sure_record(field.use), count)
                 made[holder] = _struct(inside, count, may_be_nothing=field.use.nullable or not field.required)
         return made
 

@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from ..declare.clock import Clock
-from ..declare.rules import Between, Ceiling, Floor
+from ..declare.rules import Rule
 from ..gates.base import AnyGate
 from ..report.shown_values import visible
 from ..shape.nodes import Field
@@ -123,10 +123,11 @@ def _bounds(field: Field) -> tuple[_End | None, _End | None]:
     bare = field.use.bare
     floors, ceilings = [], []
     for part in (*bare.parts, *(field.use.parts if bare is not field.use else ())):
-        if isinstance(part, Floor | Between) and not isinstance(part.floor, Clock):
-            floors.append(_End(part.floor, not isinstance(part, Floor) or part.inclusive))
-        if isinstance(part, Ceiling | Between) and not isinstance(part.ceiling, Clock):
-            ceilings.append(_End(part.ceiling, not isinstance(part, Ceiling) or part.inclusive))
+        ends = part.ends if isinstance(part, Rule) else None
+        if ends is not None and not isinstance(ends.floor, Clock | None):
+            floors.append(_End(ends.floor, ends.with_floor))
+        if ends is not None and not isinstance(ends.ceiling, Clock | None):
+            ceilings.append(_End(ends.ceiling, ends.with_ceiling))
     return max(floors, key=lambda end: end.value, default=None), min(ceilings, key=lambda end: end.value, default=None)
 
 

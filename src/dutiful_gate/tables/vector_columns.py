@@ -10,9 +10,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from ..declare.facts import REFUSED, Stop
-from ..declare.rules import Holds, Rule
+from ..declare.rules import Rule
 from ..declare.sources import Source
-from ..declare.steps import Step, Then
+from ..declare.steps import Step
 from ..engine.engine import Engine
 from ..engine.plan import Plan, takes_null
 from ..gates.typed import Gate
@@ -193,7 +193,7 @@ class Columns:
         engine = Engine(self.plan.replace(shape=shape))
         if engine.bottomless and (came is None or _depth(came) > self.gate.limits.depth - 2):
             return None
-        asks_each = any(isinstance(part, Then | Holds) for each in uses_of(shape) for part in each.parts)
+        asks_each = any(part.functions for each in uses_of(shape) for part in each.parts)
 
         def judged(value: Any) -> Any:
             if value is None:

@@ -17,12 +17,9 @@ from ..declare.clock import Clock
 from ..declare.kinds.text import encodable
 from ..declare.multiples import in_units
 from ..declare.rules import (
-    Between,
-    Ceiling,
     Contains,
     EndsWith,
     Equal,
-    Floor,
     Has,
     Length,
     Matches,
@@ -56,13 +53,11 @@ class VectorRule:
 
 def vector_rule(rule: Rule, kind: pa.DataType) -> VectorRule | None:
     """The rule over columns of a type; None where values must be looked at one by one."""
+    if (ends := rule.ends) is not None:
+        low = _bound(ends.floor, ">=" if ends.with_floor else ">", kind)
+        high = _bound(ends.ceiling, "<=" if ends.with_ceiling else "<", kind)
+        return high if ends.floor is None else low if ends.ceiling is None else _both(low, high)
     match rule:
-        case Floor(floor=end, inclusive=inclusive):
-            return _bound(end, ">=" if inclusive else ">", kind)
-        case Ceiling(ceiling=end, inclusive=inclusive):
-            return _bound(end, "<=" if inclusive else "<", kind)
-        case Between(floor=floor, ceiling=ceiling):
-            return _both(_bound(floor, ">=", kind), _bound(ceiling, "<=", kind))
         case Length() if pa.types.is_string(kind):
             return _length(rule, pc.utf8_length)
         case Length() if pa.types.is_list(kind):

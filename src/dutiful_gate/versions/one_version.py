@@ -13,13 +13,10 @@ from typing import Any, Final, Protocol
 
 from ..declare.errors import DeclarationError
 from ..declare.json_pointer import escaped, joined
-from ..declare.kinds.lenient import Lenient
 from ..declare.rules import (
     Between,
     Ceiling,
-    Distinct,
     Floor,
-    Holds,
     Length,
     Matches,
     Multiple,
@@ -27,7 +24,7 @@ from ..declare.rules import (
 )
 from ..declare.rules.format import OfFormat
 from ..declare.sources import Source
-from ..declare.steps import Step, Then
+from ..declare.steps import Step
 from ..document.document import Document
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
@@ -50,7 +47,6 @@ from ..shape.nodes import (
     Link,
     Nullable,
     Record,
-    Scalar,
     Sealing,
     Shape,
     Use,
@@ -207,9 +203,7 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
     passing = {_CONSTRUCTOR, *_passing(shape)}
     stands: dict[str, tuple[str, Record]] = {}
     mentioned = _mentioned(shape)
-    seen_whole = any(
-        not isinstance(use.bare.node, Scalar | Choice) and any(_runs_own(use.parts)) for use in uses_of(shape)
-    )
+    seen_whole = any(not use.bare.node.is_single and any(_runs_own(use.parts)) for use in uses_of(shape))
     for path, record, above in _records(shape, shape.root, (), ()):
         before = joined(path)
         own = seen_whole or any(shape.records[key].checks or shape.records[key].runs_own for key in above)
@@ -223,7 +217,7 @@ def notes_of(shape: Shape, document: Document) -> dict[str, Any]:
             note = _note(marks, field)
             note["judged"] = own or field.attribute in mentioned
             _note_down(fields, joined((*path, field.wire)), note)
-    if not isinstance(shape.root.bare.node, Link):
+    if shape.record_of(shape.root.bare) is None:
         _note_down(fields, "", _note(marks, Field("", "", shape.root)))
     unstated = [
         {
@@ -257,7 +251,7 @@ def _behind(marks: UseMarks, name: str, rule: str) -> Any:
         return said
     kinds = [each.node for each in uses if each.facts.phrase == rule]
     if kinds:
-        return [node for node in kinds if not isinstance(node, Link | Alias)]
+        return [node for node in kinds if not node.leads_to]
     read = [(each.via, each.split, each.node, each.parts) for each in uses if each.via is not None or each.split]
     hidden = [part for each in uses if each.secret for part in each.parts if not isinstance(part, _TOLD_OF_SECRETS)]
     return read, hidden, [record.rules for record in records if not uses or not (read or hidden)]
@@ -276,7 +270,7 @@ def _mentioned(shape: Shape) -> set[Any]:
 def _runs_own(parts: Iterable[object]) -> Iterator[bool]:
     """Of each step and rule, whether it is a function of the developer's own."""
     for part in parts:
-        yield isinstance(part, Holds | Then) or (isinstance(part, Distinct) and callable(part.key))
+        yield isinstance(part, Step | Rule) and bool(part.functions)
 
 
 def _note_down(fields: dict[str, Any], path: str, note: dict[str, Any]) -> None:
@@ -316,7 +310,7 @@ def _passing(shape: Shape) -> Iterator[str]:
     """The rules on single values that only admission asks for."""
     for use in uses_of(shape):
         for part in use.parts:
-            if isinstance(part, Then) or (isinstance(part, Rule) and is_for_admission(part)):
+            if is_for_admission(part) if isinstance(part, Rule) else part.functions:
                 yield str(part)
 
 
@@ -409,12 +403,11 @@ def _steps_of(use: Use, *, hides: bool) -> Iterator[str]:
         yield "via(...)"
     if use.fallback is not MISSING:
         yield "otherwise(...)" if hides else f"otherwise({use.fallback!r})"
-    node = use.node
-    if (isinstance(node, Scalar) and isinstance(node.kind, Lenient)) or (isinstance(node, Choice) and node.lenient):
+    if use.node.is_lenient:
         yield LENIENT
     for part in use.parts:
         if isinstance(part, Step):
-            yield f"{part}{mark_of(part.function) if isinstance(part, Then) else ''}"
+            yield str(part) + "".join(map(mark_of, part.functions))
 
 
 def _order(marks: UseMarks, use: Use) -> Iterator[str]:
@@ -427,10 +420,8 @@ def _functions(shape: Shape) -> Iterator[str]:
     """A mark of each function of the developer's own that judges a single value, or makes another of it."""
     for use in uses_of(shape):
         for part in use.parts:
-            if isinstance(part, Holds | Then):
-                yield f"{part}{mark_of(part.function)}"
-            elif isinstance(part, Distinct) and callable(part.key):
-                yield f"{part}{mark_of(part.key)}"
+            for function in part.functions:
+                yield f"{part}{mark_of(function)}"
 
 
 def documents_of(side: OneVersion) -> tuple[DocumentGate, DocumentGate]:

@@ -10,7 +10,7 @@ from ..declare.sources import Source
 from ..gates.typed import Gate
 from ..report.cause import Cause
 from ..report.fault import Fault
-from ..shape.nodes import Link, Record
+from ..shape.nodes import Record
 from .refusals import RequestProblem, of_faults
 
 T = TypeVar("T")
@@ -53,10 +53,10 @@ def _of_values(gate: Gate[T]) -> Gate[T]:
 
 
 def _key(gate: Gate[Any]) -> str:
-    node = gate.shape.root.node
-    if not isinstance(node, Link):
+    record = gate.shape.record_of(gate.shape.root)
+    if record is None:
         raise TypeError("what is amended is a record")
-    return node.key
+    return record.key
 
 
 def _held(record: Any, attribute: str) -> Any:

@@ -13,7 +13,7 @@ from ..declare.marks import kebab
 from ..declare.sources import Source
 from ..gates.typed import Gate
 from ..report.verdict import Refused
-from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Scalar, Use
+from ..shape.nodes import MISSING, Choice, Field, Items, Nullable, Scalar, Use
 from .header_values import header_value, http_date, is_date
 
 _NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
@@ -51,8 +51,7 @@ class AnswerHeaders:
     def __init__(self, declared: type) -> None:
         self.gate: Gate[Any] = Gate(declared, keys=kebab)
         self._read: Gate[Any] = Gate(declared, Source.TEXT, keys=kebab)
-        root = self.gate.shape.root.node
-        record = self.gate.shape.records[root.key] if isinstance(root, Link) else None
+        record = self.gate.shape.record_of(self.gate.shape.root)
         if record is None or record.form != "object" or record.rests:
             remedy = "declare a dataclass, each field a header"
             raise DeclarationError("the headers of an answer are known by their names", remedy=remedy)

@@ -12,7 +12,7 @@ from ..declare.json_pointer import unescaped
 from ..document.writing.compose import Part, bundled
 from ..gates.typed import Gate
 from ..report.problem import CONTENT_TYPE
-from ..shape.nodes import Field, Items, Link, Record, Shape
+from ..shape.nodes import Field, Items, Record, Shape
 from ..shape.walk import part_of
 from .answer_headers import AnswerHeaders, is_needed
 from .answers import CBOR, JSON, Streamed
@@ -143,8 +143,8 @@ class _Description:
             if "form" in endpoint.parts:
                 schema = {"allOf": [self._schema(f"{endpoint.name}.form"), schema]}
         held: dict[str, Any] = {"schema": schema}
-        node = endpoint.parts["body"].use.node if "body" in endpoint.parts else None
-        if isinstance(node, Link) and (example := self._examples.of(node.key, endpoint.gate.shape)) is not None:
+        body = endpoint.gate.shape.record_of(endpoint.parts["body"].use) if "body" in endpoint.parts else None
+        if body is not None and (example := self._examples.of(body.key, endpoint.gate.shape)) is not None:
             held["example"] = example
         return {"required": needed, "content": dict.fromkeys(endpoint.body_types, held)}
 
@@ -265,9 +265,7 @@ def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
 
 
 def _record(field: Field, shape: Shape) -> Record:
-    node = field.use.bare.node
-    assert isinstance(node, Link)
-    return shape.records[node.key]
+    return shape.sure_record(field.use)
 
 
 def phrase(status: int) -> str:

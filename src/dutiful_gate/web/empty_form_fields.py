@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final
 
-from ..shape.nodes import MISSING, Branches, Entries, Field, Items, Link, Scalar, Shape, Use
+from ..shape.nodes import MISSING, Branches, Entries, Field, Items, Link, Shape, Use
 
 _DEEPEST: Final = 8
 """So many records inside of each other are made of nothing; past them a record that holds itself would never end."""
@@ -13,7 +13,7 @@ _DEEPEST: Final = 8
 
 def is_box(use: Use) -> bool:
     """Whether a value is true or false, and so a box to tick."""
-    return isinstance(use.node, Scalar) and use.node.kind.strict.comes_as == {bool} and not use.is_reread
+    return use.node.single is not None and use.node.single.strict.comes_as == {bool} and not use.is_reread
 
 
 def with_unsent(held: dict[str, Any], use: Use | None, shape: Shape) -> dict[str, Any]:

@@ -10,7 +10,6 @@ from ..declare.limits import Limits
 from ..declare.waiting import check_takes, gives_pieces, is_async
 from ..gates.request import RequestGate
 from ..report.fault import Fault
-from ..shape.nodes import Link
 from .answers import CBOR, JSON, Declared, Streamed
 from .form_names import check_form
 from .intake import body_types
@@ -141,9 +140,7 @@ class Endpoint(Generic[R]):
     def _path_names(self) -> list[str]:
         if "path" not in self.parts:
             return []
-        node = self.parts["path"].use.bare.node
-        assert isinstance(node, Link)
-        return [field.wire for field in self.gate.shape.records[node.key].fields]
+        return [field.wire for field in self.gate.shape.sure_record(self.parts["path"].use).fields]
 
 
 class Served(Generic[R]):

@@ -8,7 +8,7 @@ from email.utils import format_datetime, parsedate_to_datetime
 from typing import Any
 
 from ..declare.kinds.moment import MomentKind
-from ..shape.nodes import Items, Scalar, Use
+from ..shape.nodes import Items, Use
 
 _FORMS = re.compile(
     r"[A-Z][a-z]{2}, [0-9]{2} [A-Z][a-z]{2} [1-9][0-9]{3} [0-9:]{8} GMT"
@@ -23,7 +23,7 @@ _MARKS = re.compile(r"[\\\",]|(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun)(?:[a-z]{3,6})?, (?
 def is_date(use: Use) -> bool:
     """Whether a header is such a date: it is declared as a date-time with an offset."""
     inner = use.bare
-    return isinstance(inner.node, Scalar) and isinstance(inner.node.kind, MomentKind) and not inner.is_reread
+    return isinstance(inner.node.single, MomentKind) and not inner.is_reread
 
 
 def http_date(moment: datetime) -> str:

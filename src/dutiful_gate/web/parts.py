@@ -10,7 +10,7 @@ from ..gates.request import RequestGate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.verdict import Verdict, refusal
-from ..shape.nodes import Field, Items, Link
+from ..shape.nodes import Field, Items
 from .answers import CBOR
 from .form_names import TooDeep, nested
 from .head import MOST_NAMES, Head, TooManyNames, gathered, query_pairs
@@ -62,9 +62,7 @@ def examined(
 
 def _fields(declared: Field, gate: RequestGate[Any]) -> tuple[Field, ...]:
     """The fields of the record that a part is."""
-    node = declared.use.bare.node
-    assert isinstance(node, Link)
-    return gate.shape.records[node.key].fields
+    return gate.shape.sure_record(declared.use).fields
 
 
 def _is_several(field: Field) -> bool:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Mapping
-from typing import TYPE_CHECKING, Any, NoReturn, Self
+from collections.abc import Callable, Iterable, Mapping
+from typing import TYPE_CHECKING, Any, NamedTuple, NoReturn, Self
 
 from ..applicability import Takes
 from ..errors import DeclarationError
@@ -30,6 +30,15 @@ class Face(Value):
     code: str
     needs: str
     got: Got | str = Got.VALUE
+
+
+class Ends(NamedTuple):
+    """The bounds that a rule sets to a value, None for none; and whether each is itself within."""
+
+    floor: Any = None
+    ceiling: Any = None
+    with_floor: bool = True
+    with_ceiling: bool = True
 
 
 class Rule(Value, ABC, kw_only=True):
@@ -103,6 +112,21 @@ class Rule(Value, ABC, kw_only=True):
     @property
     def may_raise(self) -> bool:
         """Whether judging may raise ValueError, which is a fault then."""
+        return False
+
+    @property
+    def functions(self) -> tuple[Callable[..., Any], ...]:
+        """The functions of the developer's own that it asks."""
+        return ()
+
+    @property
+    def ends(self) -> Ends | None:
+        """The bounds that it sets to the value itself; None where it is no comparison with bounds."""
+        return None
+
+    @property
+    def measures_size(self) -> bool:
+        """Whether it asks for nothing but how long a value is."""
         return False
 
     @property

@@ -10,7 +10,7 @@ from ..applicability import Takes, comparable_with, is_number
 from ..clock import Clock
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Order, Sort, Unsaid
-from .base import Face, Rule, refuse
+from .base import Ends, Face, Rule, refuse
 
 if TYPE_CHECKING:
     from ..steps import Step
@@ -102,6 +102,10 @@ class Floor(Rule):
     floor: Any
     inclusive: bool
 
+    @property
+    def ends(self) -> Ends:
+        return Ends(floor=self.floor, with_floor=self.inclusive)
+
     def condition(self, value: str, bind: Bind) -> str:
         sign = ">=" if self.inclusive else ">"
         return f"{_alike(value, self.floor)}{value} {sign} {end(value, self.floor, bind, 'FLOOR')}"
@@ -144,6 +148,10 @@ class Ceiling(Rule):
     ceiling: Any
     inclusive: bool
 
+    @property
+    def ends(self) -> Ends:
+        return Ends(ceiling=self.ceiling, with_ceiling=self.inclusive)
+
     def condition(self, value: str, bind: Bind) -> str:
         sign = "<=" if self.inclusive else "<"
         return f"{_alike(value, self.ceiling)}{value} {sign} {end(value, self.ceiling, bind, 'CEILING')}"
@@ -185,6 +193,10 @@ class Between(Rule):
 
     floor: Any
     ceiling: Any
+
+    @property
+    def ends(self) -> Ends:
+        return Ends(self.floor, self.ceiling)
 
     def condition(self, value: str, bind: Bind) -> str:
         alike = _alike(value, self.floor, self.ceiling)

@@ -58,6 +58,10 @@ class Distinct(Rule):
         """A ValueError of the developer's own function is a fault."""
         return callable(self.key)
 
+    @property
+    def functions(self) -> tuple[Callable[..., Any], ...]:
+        return (self.key,) if callable(self.key) else ()
+
     def condition(self, value: str, bind: Bind) -> str:
         return f"{self.measured(value, bind)} == {SOUND}"
 

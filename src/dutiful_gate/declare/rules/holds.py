@@ -32,6 +32,10 @@ class Holds(Rule):
         """A ValueError of the function is a fault."""
         return True
 
+    @property
+    def functions(self) -> tuple[Callable[..., Any], ...]:
+        return (self.function,)
+
     def numbers(self) -> Mapping[str, object]:
         return {"check": getattr(self.function, "__name__", "a check")}
 

@@ -33,6 +33,10 @@ class Length(Rule):
     written: str
     barred: int | None = None
 
+    @property
+    def measures_size(self) -> bool:
+        return True
+
     def condition(self, value: str, bind: Bind) -> str:
         length = f"len({value})"
         if self.barred is not None:

@@ -8,7 +8,6 @@ from typing import Any
 from ..clock import Clock
 from ..errors import DeclarationError
 from .base import Rule
-from .bound import Between, Ceiling, Floor
 from .length import Length
 
 _End = tuple[Any, bool, Rule]
@@ -39,14 +38,11 @@ def _value_ends(rules: Sequence[Rule]) -> tuple[list[_End], list[_End]]:
     floors: list[_End] = []
     ceilings: list[_End] = []
     for rule in rules:
-        match rule:
-            case Floor(floor=floor, inclusive=inclusive):
-                floors.append((floor, inclusive, rule))
-            case Ceiling(ceiling=ceiling, inclusive=inclusive):
-                ceilings.append((ceiling, inclusive, rule))
-            case Between(floor=floor, ceiling=ceiling):
-                floors.append((floor, True, rule))
-                ceilings.append((ceiling, True, rule))
+        ends = rule.ends
+        if ends is not None and ends.floor is not None:
+            floors.append((ends.floor, ends.with_floor, rule))
+        if ends is not None and ends.ceiling is not None:
+            ceilings.append((ends.ceiling, ends.with_ceiling, rule))
     return floors, ceilings
 
 

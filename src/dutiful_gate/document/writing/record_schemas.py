@@ -18,7 +18,6 @@ from ...shape.nodes import (
     MISSING,
     Entries,
     Field,
-    Link,
     Record,
     Use,
 )
@@ -67,10 +66,9 @@ class RecordSchemas:
         if said.get("additionalProperties") is False and not self.writer.released:
             # What goes out may come back: it is passed over, and no unknown key.
             said["properties"].update({field.wire: {"readOnly": True} for field in record.computed})
-        root = self.writer.shape.root.node
         shut = said.get("additionalProperties", {}) != {} or "propertyNames" in said
         shut = shut and record.unknown != "refuse"
-        if shut and not self.writer.released and isinstance(root, Link) and root.key == record.key:
+        if shut and not self.writer.released and self.writer.shape.root.node.leads_to == record.key:
             said["properties"].setdefault("$schema", {})  # what a data file has for its editor is never unknown
             if "propertyNames" in said:
                 said["propertyNames"]["anyOf"][0] = {"enum": list(said["properties"])}

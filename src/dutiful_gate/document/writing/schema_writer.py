@@ -14,7 +14,7 @@ from ...declare.kinds import Text
 from ...declare.kinds.decimal import as_json, finer_than_doubles
 from ...declare.kinds.formed import Formed
 from ...declare.records import RecordCheck, RecordRule
-from ...declare.rules import Contains, Distinct, Equal, Holds, Length, OneOf, Rule
+from ...declare.rules import Contains, Distinct, Equal, Length, OneOf, Rule
 from ...declare.sources import Reading
 from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, in_utc, trimmed
 from ...shape.final_forms import comes_final, is_settled, keeps_form, survives
@@ -249,14 +249,12 @@ class SchemaWriter:
 
     def _reads_lightly(self, node: Branches) -> bool:
         """Whether something in a union is read leniently, so that more of its options fit than a document tells."""
-        return any(
-            held.lenient if isinstance(held, Choice) else isinstance(held, Scalar) and held.kind.strict is not held.kind
-            for held in (use.node for use in uses_of(part_of(self.shape, Use(node))))
-        )
+        return any(use.node.is_lenient for use in uses_of(part_of(self.shape, Use(node))))
 
     def tagged(self, option: Use, told: Keywords, tag: str) -> Keywords:
         """An option of a union whose tag must be there, also where the record alone has a default for it."""
-        fields = self.shape.records[option.node.key].fields if isinstance(option.node, Link) else ()
+        record = self.shape.record_of(option)
+        fields = record.fields if record is not None else ()
         sure = self.released or any(field.wire == tag and field.required for field in fields)
         return told if sure else {**told, "required": [tag]}
 
@@ -404,7 +402,7 @@ class SchemaWriter:
 
 def codes_of(rule: object) -> tuple[str, ...]:
     """The codes of the faults that a rule can tell."""
-    if isinstance(rule, Holds | RecordCheck):
+    if isinstance(rule, RecordCheck):
         return ("check",)
     if isinstance(rule, RecordRule):
         return ("agreement", "count", "absent")

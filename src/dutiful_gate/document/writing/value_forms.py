@@ -46,7 +46,7 @@ def is_canonical(use: Use) -> bool:
         case Entries() | Link() | Alias():
             return False
         case Branches(options=options):
-            kinds = [option.node.kind for option in options if isinstance(option.node, Scalar)]
+            kinds = [option.node.single for option in options if option.node.single is not None]
             both = any(kind.comes_as == {bool} for kind in kinds) and any(kind.facts.number for kind in kinds)
             return not both and all(map(is_canonical, options))
         case node:
@@ -94,7 +94,7 @@ def may_be_read_lightly(node: object) -> bool:
     return (
         isinstance(node, Branches)
         and node.facts.open
-        and any(isinstance(use.node, Scalar) and use.node.kind.strict is not use.node.kind for use in node.options)
+        and any(use.node.single is not None and use.node.is_lenient for use in node.options)
     )
 
 

@@ -125,7 +125,7 @@ class Frame:
     @property
     def is_text(self) -> bool:
         """Whether all the data is text."""
-        return self.reading is Reading.TEXT
+        return self.reading.is_text
 
     def at(self, use: Use, plan: Plan) -> Self:
         """The same for what stands at a use: shown as its secrets allow."""

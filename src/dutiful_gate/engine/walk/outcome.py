@@ -17,7 +17,6 @@ from ...declare.hash_limits import crowded
 from ...declare.kinds import Kind
 from ...declare.kinds.half_typed import HalfTyped
 from ...declare.rules import Rule
-from ...declare.sources import Reading
 from ...declare.steps import Step
 from ...regex.white_space import is_blank
 from ...shape.nodes import Branches, Choice, Entries, Use
@@ -244,7 +243,7 @@ class Outcome(ABC):
     def kind_here(self, kind: Kind, frame: Frame) -> Kind:
         """A kind within the limits, as it is read here."""
         kind = self.plan.fitted(kind)
-        return HalfTyped(kind) if frame.reading is Reading.MIXED else kind
+        return HalfTyped(kind) if frame.reading.is_half_typed else kind
 
     def blank(self, frame: Frame) -> str:
         """The test for what stands for nothing in all-text data; what begins with a usual character surely does not."""

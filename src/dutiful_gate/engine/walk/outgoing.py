@@ -12,7 +12,7 @@ from typing import Any, ClassVar
 
 from ...codegen.unit import Unit
 from ...declare.hash_limits import crowded
-from ...declare.rules import Distinct, Length
+from ...declare.rules import Distinct, Rule
 from ...declare.sealed import Sealed
 from ...declare.sources import Reading
 from ...regex.white_space import is_blank
@@ -207,7 +207,7 @@ class Outgoing(Quick):
 
     def keeps_typed(self, node: Items, use: Use) -> bool:
         """Whether the items in their final form are asked for by rules, or by the set that they are."""
-        return node.into in SETS or any(not isinstance(part, Length) for part in use.parts)
+        return node.into in SETS or any(not (isinstance(part, Rule) and part.measures_size) for part in use.parts)
 
     def out_items(self, node: Items, use: Use, frame: Frame) -> str:
         """A collection becomes a list; a set's items are put in an order that stays."""

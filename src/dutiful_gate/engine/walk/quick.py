@@ -16,7 +16,7 @@ from ...codegen.unit import Unit
 from ...declare.facts import DROPS, REFUSED, UNSURE, Stop
 from ...declare.kinds import Reader
 from ...declare.sources import Reading
-from ...shape.nodes import NO_ABOUT, Alias, Branches, Choice, Link, Nothing, Record, Scalar, Use
+from ...shape.nodes import NO_ABOUT, Alias, Branches, Link, Record, Scalar, Use
 from ...shape.stages import stages_of
 from ..exclusive_unions import ExclusiveUnion
 from ..handover import HANDOVER, forget
@@ -272,7 +272,7 @@ class Quick(QuickRecords):
         value = frame.value
         options = options_in_order(self.plan, node, frame.reading)
         if node.alone:
-            if all(isinstance(each.bare.node, Scalar | Choice | Nothing) for each in node.options):
+            if all(each.bare.node.is_single for each in node.options):
                 self.write(f"{value} = {self.admits_alone(node, value, self.memory_argument, frame, asks='.only')}")
                 self._leave_if_stopped(value, f"return {value}")
                 return
@@ -299,9 +299,9 @@ class Quick(QuickRecords):
         if mark not in self._asking:
             asking = frame.inner(aim=frame.aim._replace(notes_unknown=False, only_asks=True))
             names = [self.part(option, asking) for option in node.options]
-            plain = frame.reading is Reading.PLAIN
+            plain = frame.reading.is_json
             others = [classes_refused(each, self.plan) if plain else frozenset[type]() for each in node.options]
-            leaves = all(isinstance(each.bare.node, Scalar | Choice | Nothing) for each in node.options)
+            leaves = all(each.bare.node.is_single for each in node.options)
             once = frame.bind(ExclusiveUnion(others, leaves=leaves), "ONE_ALONE")
             self._asking[mark] = once, f"({', '.join(names)},)"
         once, options = self._asking[mark]
@@ -311,7 +311,7 @@ class Quick(QuickRecords):
         """Tests for values that are what an option makes of them, where no option before it takes their class."""
         tests = []
         before: set[type] = set()
-        for option in options if frame.reading is Reading.PLAIN else ():
+        for option in options if frame.reading.is_json else ():
             takes = classes_read(option, self.plan)
             plain = not (option.parts or option.documents) and stages_of(option, frame.reading).reads_what_came
             if plain and isinstance(option.node, Scalar) and takes.isdisjoint(before):
@@ -333,7 +333,7 @@ class Quick(QuickRecords):
         trying = frame.inner(aim=aim._replace(notes_unknown=aim.notes_unknown or choosing, disposable=False))
         for number, option in enumerate(options):
             name = self.part(option, trying)
-            never = classes_refused(option, self.plan) if frame.reading is Reading.PLAIN else frozenset()
+            never = classes_refused(option, self.plan) if frame.reading.is_json else frozenset()
             # What is in doubt ends it: the telling function may admit it by this very option.
             tests = [f"{read}.__class__ is Stop and {read} is not UNSURE"] if number else []
             tests += [f"{value}.__class__ not in {frame.bind(never, 'OTHERS')}"] if never else []

@@ -13,10 +13,9 @@ from ...declare.facts import Facts, Stop
 from ...declare.hash_limits import crowded
 from ...declare.kinds import Kind, Reader, Text
 from ...declare.kinds.number import whole_from_json
-from ...declare.rules import Ceiling, Floor, Rule
-from ...declare.sources import Reading
+from ...declare.rules import Rule
 from ...declare.steps import Step, trimmed
-from ...shape.nodes import Alias, Choice, Entries, Link, Nothing, Scalar, Use
+from ...shape.nodes import Choice, Entries, Nothing, Scalar, Use
 from ...shape.stages import Stages
 from ...shape.walk import every
 from ..handover import LARGE, hand_over, split
@@ -81,7 +80,7 @@ class QuickValues(RecordWalk):
 
     def not_of(self, frame: Frame, exactly: str, loosely: str, said: FaultWords) -> Check:
         """A value of a class that may be taken for the wanted one is in doubt."""
-        if frame.reading is Reading.MIXED and exactly == "str":  # what came as text is of a class of its own there
+        if frame.reading.is_half_typed and exactly == "str":  # what came as text is of a class of its own there
             return Check(f"not isinstance({frame.value}, str)", said)
         return Check(f"{frame.value}.__class__ is not {exactly}", said, self.unless_is(frame.value, loosely))
 
@@ -95,7 +94,7 @@ class QuickValues(RecordWalk):
         """Judge what came by the documents that stand beside it."""
         for document in documents:
             came = frame.value
-            if frame.reading is Reading.MIXED:
+            if frame.reading.is_half_typed:
                 came = f"{frame.bind(in_json_forms, 'in_json_forms')}({came})"
             with self.block(f"if not {frame.bind(document.sound, 'FITS')}({came}):"):
                 self.write(DOUBT)
@@ -222,7 +221,7 @@ class QuickValues(RecordWalk):
     @contextmanager
     def read_choice(self, node: Choice, frame: Frame) -> Iterator[None]:
         """Leave where no constant came."""
-        value, plain = frame.value, frame.reading is Reading.PLAIN
+        value, plain = frame.value, frame.reading.is_json
         ready = choice_ready(frame, node, frame.reading, value)
         if ready is not None and plain:
             with self.block(f"if not ({ready}):"):
@@ -299,7 +298,7 @@ class QuickValues(RecordWalk):
         """
         if (
             (frame.reading is not frame.source.reading and not frame.parted)
-            or frame.reading is Reading.TYPED
+            or frame.reading.is_typed
             or not any(self._is_dear(use, frame) for use in held)
         ):
             return
@@ -318,7 +317,7 @@ class QuickValues(RecordWalk):
 
     def may_drop(self, use: Use) -> bool:
         """Whether keys that nobody declared may stand in a value."""
-        return self.plan.may_drop and any(isinstance(each.node, Link | Alias) for each in every(use))
+        return self.plan.may_drop and any(each.node.leads_to for each in every(use))
 
     def _is_dear(self, use: Use, frame: Frame) -> bool:
         """Whether a value is not ready as it comes."""
@@ -366,18 +365,18 @@ def _is_lasting(use: Use) -> bool:
     """Whether what is made of a value never changes, so that it may stand in two places."""
     inner = use.bare
     own = use.making is not None or inner.making is not None
-    return not own and (isinstance(inner.node, Scalar | Choice | Nothing) and not inner.node.facts.open)
+    return not own and inner.node.is_single and not inner.node.facts.open
 
 
 def _shut_in(parts: Sequence[Step | Rule]) -> bool:
     """Whether bounds on both sides keep infinities and NaN out by themselves."""
     if parts and isinstance(parts[0], Step):
         return False
-    finite = [part for part in parts if isinstance(part, Floor | Ceiling) and _is_finite(part)]
-    sides = {type(part) for part in finite}
-    return len(sides) == 2 or any(isinstance(part, Rule) and part.bounds_both_sides for part in parts)
+    rules = [part for part in parts if isinstance(part, Rule)]
+    every = [rule.ends for rule in rules if rule.ends is not None]
+    finite = any(_is_finite(ends.floor) for ends in every) and any(_is_finite(ends.ceiling) for ends in every)
+    return finite or any(rule.bounds_both_sides for rule in rules)
 
 
-def _is_finite(rule: Floor | Ceiling) -> bool:
-    end = rule.floor if isinstance(rule, Floor) else rule.ceiling
+def _is_finite(end: object) -> bool:
     return isinstance(end, int | float) and bool(abs(end) != float("inf"))

@@ -8,7 +8,6 @@ from contextlib import AbstractContextManager
 
 from ...declare.facts import Own
 from ...declare.records import RecordCheck, RecordRule
-from ...declare.sources import Reading
 from ...shape.nodes import Field, Record
 from ..field_access import FieldsReach, values_there
 from ..own_functions import asking
@@ -63,7 +62,7 @@ class RecordWalk(Walk):
     def _open(self, so_far: RecordSoFar) -> None:
         """Take what came as a dict by the names of the data."""
         record, frame, data = so_far.record, so_far.frame, so_far.data
-        if frame.reading is Reading.TYPED and record.form != "dict":
+        if frame.reading.is_typed and record.form != "dict":
             so_far.came = came = self.variable("came")
             self.write(f"{came} = None")
             names = frame.bind(native_names(record), "NAMES")
@@ -71,7 +70,7 @@ class RecordWalk(Walk):
                 self.write(f"{came} = {data}")
                 self.write(f"{data} = {frame.bind(attributes_of, 'attributes_of')}({data}, {names})")
         self.open_record(so_far)
-        if frame.reading is Reading.TYPED and (differing := names_that_differ(record)):
+        if frame.reading.is_typed and (differing := names_that_differ(record)):
             self.write(f"{data} = {frame.bind(by_wire, 'by_wire')}({data}, {frame.bind(differing, 'NAMES')})")
 
     # Fields
@@ -148,7 +147,7 @@ class RecordWalk(Walk):
         first, value = record.rests[0], next(iter(held.values()))
         if len(record.rests) > 1:
             self.sort_rests(so_far, list(held.values()), whole)
-        elif frame.reading is Reading.TYPED:
+        elif frame.reading.is_typed:
             self.write(f"{value} = {whole}")
             self.write(f"{value} = {value}.pop({frame.bind(first.wire, 'KEY')}, {value})")
         else:

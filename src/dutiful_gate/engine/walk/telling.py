@@ -146,7 +146,7 @@ class Telling(TellingRecords):
             self.write("log.full = True")
             with self.block(f"if len(faults) > {enough} + {_ROOM}:"):
                 self.write(f"log.spill({loop.mark})")
-            plain = frame.reading is Reading.PLAIN
+            plain = frame.reading.is_json
             single = (plain or loop.parted) and loop.alone and not item.documents and item.fallback is MISSING
             if plain and single and (others := classes_refused(item, self.plan)):
                 with self.block(f"if {value}.__class__ in {frame.bind(others, 'OTHERS')}:"):
@@ -323,7 +323,7 @@ class Telling(TellingRecords):
             self.write(f"{value} = {whole}({value}, {frame.path}, log)")
             return
         test = f"not {frame.bind(is_record, 'is_record')}({value}, {frame.is_text})"
-        if frame.reading is Reading.TYPED and shape.records[key].form != "dict":
+        if frame.reading.is_typed and shape.records[key].form != "dict":
             test += f" and not isinstance({value}, {frame.bind_class(shape.records[key].builder)})"
         with self.unless(frame, Check(test, needs("kind", self.noun("a record", frame), own_words=says))):
             self.write(f"{value} = {self.function_of(key, frame)}({frame.given}, {frame.path}, log)")

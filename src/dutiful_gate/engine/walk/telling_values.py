@@ -12,9 +12,8 @@ from ...codegen.writer import Block
 from ...declare.embedded import Embedded
 from ...declare.facts import Facts
 from ...declare.kinds import Kind
-from ...declare.rules import Face, Length, Rule
-from ...declare.sources import Reading
-from ...declare.steps import Step, Then
+from ...declare.rules import Face, Rule
+from ...declare.steps import Step
 from ...report.cause import HIDDEN, Cause
 from ...report.shown_values import outlined
 from ...shape.nodes import MISSING, Choice, Entries, Items, Use
@@ -166,7 +165,7 @@ class TellingValues(RecordWalk):
     def fitting(self, document: Embedded, came: str, frame: Frame) -> None:
         """Judge what came by a document that stands beside it."""
         judge = frame.bind(document, "FITS")
-        if frame.reading is Reading.MIXED:
+        if frame.reading.is_half_typed:
             came = f"{frame.bind(in_json_forms, 'in_json_forms')}({came})"
         if frame.shown.outlined:
             cause = self.cause(frame, needs("check", "what the document beside it asks for", got=HIDDEN))
@@ -353,7 +352,7 @@ class TellingValues(RecordWalk):
             return
         with self.sound(mark):
             self.parts(use.parts, use.node.facts, frame)
-        counting = tuple(part for part in use.parts if isinstance(part, Length))
+        counting = tuple(part for part in use.parts if isinstance(part, Rule) and part.measures_size)
         if counting:
             with self.block("else:"):
                 inside = self.variable("inside")
@@ -396,7 +395,7 @@ class TellingValues(RecordWalk):
             self.write(doing)
         with self.block("except Passing:"):
             self.write("raise")
-        if isinstance(step, Then):
+        if step.functions:
             with self.block("except ValueError as error:"):
                 unread = self.cause(frame, needs("check", "a value that can be read"))
                 words = frame.bind(self.words_of(frame), "own_fault")

@@ -9,7 +9,6 @@ from ...declare.facts import Got
 from ...declare.hash_limits import MOST_ALIKE, crowded
 from ...declare.kinds import Kind, Text
 from ...declare.sealed import Sealed
-from ...declare.sources import Reading
 from ...regex.white_space import BLANKS
 from ...shape.nodes import (
     Alias,
@@ -51,7 +50,7 @@ class Walk(Outcome):
                 with self.block(f"if {self.blank(frame)}:"):
                     self.write(f"{frame.value} = None")
                     self.passed(frame, "blank", "blank text is null")
-            if frame.reading is Reading.MIXED and use.is_reread:
+            if frame.reading.is_half_typed and use.is_reread:
                 # What a file has as a list, or as its type, need not be split or read from something else.
                 with self.block(f"if {frame.value}.__class__ in {frame.bind(REREAD[bool(use.split)], 'REREAD')}:"):
                     self._staged(use, stages, frame)
@@ -137,7 +136,7 @@ class Walk(Outcome):
     def list_check(self, frame: Frame, into: str) -> Check:
         """The check for what is no list, or of typed values no collection of its sort."""
         said = needs("kind", self.noun("a list", frame), own_words=frame.spoken.says)
-        if frame.reading is not Reading.TYPED:
+        if not frame.reading.is_typed:
             return self.not_of(frame, "list", "(list, tuple)", said)
         deque = collection(self.pen, "deque")
         return self.not_of(frame, collection(self.pen, into), self.typed_lists(into, deque), said)
@@ -201,7 +200,7 @@ class Walk(Outcome):
         value, count, tail = frame.value, len(node.items), node.tail
         frame = self.came(frame)
         said = needs("kind", self.noun("a list", frame), own_words=frame.spoken.says)
-        tuples = self.not_of(frame, "tuple" if frame.reading is Reading.TYPED else "list", "(list, tuple)", said)
+        tuples = self.not_of(frame, "tuple" if frame.reading.is_typed else "list", "(list, tuple)", said)
         unit = "item" if count == 1 else "items"
         if tail is None:
             exact = needs("count", f"exactly {{exactly}} {unit}", expected={"exactly": count}, got=Got.LENGTH)
@@ -278,10 +277,10 @@ class Walk(Outcome):
         value, sealed = frame.value, frame.bind(Sealed, "Sealed")
         mark = self.mark(frame)
         unsealed = Check(f"{value}.__class__ is not {sealed}", needs("kind", "a sealed value"))
-        with self.unless(frame, unsealed) if frame.reading is Reading.TYPED else nullcontext():
-            if frame.reading is Reading.TYPED:
+        with self.unless(frame, unsealed) if frame.reading.is_typed else nullcontext():
+            if frame.reading.is_typed:
                 self.write(f"{value} = {value}.opened()")
-            elif frame.reading is Reading.MIXED:
+            elif frame.reading.is_half_typed:
                 with self.block(f"if {value}.__class__ is {sealed}:"):
                     self.write(f"{value} = {value}.opened()")
             self.read(inner, frame.made().deeper())
@@ -295,7 +294,7 @@ class Walk(Outcome):
         """Read by the option that the tag tells, or by one of all."""
         frame = self.came(frame)
         mark = self.mark(frame)
-        if node.tag and frame.reading is not Reading.TYPED:
+        if node.tag and not frame.reading.is_typed:
             self.tagged(node, frame)
         elif node.tag and not node.held and not self.plan.outgoing:
             self.tagged_typed(node, frame)

@@ -109,9 +109,7 @@ class _Maker:
 
     def fields(self, use: Use, entered: Mapping[str, Any] | None, path: tuple[Any, ...]) -> list[Node]:
         """The fields of a record."""
-        node = use.bare.node
-        assert isinstance(node, Link)
-        record = self.shape.records[node.key]
+        record = self.shape.sure_record(use)
         made = []
         for field in record.fields:
             if field.withheld:
@@ -169,10 +167,8 @@ class _Maker:
 
     def files(self, use: Use) -> list[Node]:
         """The files of a form: what was chosen cannot be shown again."""
-        node = use.bare.node
-        assert isinstance(node, Link)
         made = []
-        for field in self.shape.records[node.key].fields:
+        for field in self.shape.sure_record(use).fields:
             several = isinstance(field.use.bare.node, Items)
             told = self.value(field.use, MISSING, (field.wire,), None)
             own = [path for path in self.told if path[:1] == (field.wire,)]

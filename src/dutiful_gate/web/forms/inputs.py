@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from ...declare.facts import Sort, Unsaid
 from ...declare.kinds import Day, LocalMoment, MomentKind
-from ...declare.rules import Ceiling, Floor, Length, Matches, Rule
+from ...declare.rules import Length, Matches, Rule
 from ...declare.rules.format import OfFormat
 from ...declare.steps import Step
 from ...shape.nodes import Scalar, Use
@@ -58,6 +58,10 @@ def attributes_of(use: Use, widget: str) -> Mapping[str, Any]:
 
 def _said(rule: Rule, before: list[Step], use: Use, widget: str) -> Mapping[str, Any]:
     """What a browser can ask as the rule does, or less: it counts in UTF-16, before any step, and blanks are typed."""
+    if widget == "date" and (ends := rule.ends) is not None:
+        low = {"min": str(ends.floor)} if ends.floor is not None and ends.with_floor else {}
+        high = {"max": str(ends.ceiling)} if ends.ceiling is not None and ends.with_ceiling else {}
+        return low | high
     match rule:
         case Length(floor=floor) if floor is not None and use.node.facts.text:
             return {"minlength": floor} if all(step.only_shortens for step in before) else {}
@@ -68,8 +72,4 @@ def _said(rule: Rule, before: list[Step], use: Use, widget: str) -> Mapping[str,
             return {"pattern": inner} if pattern == f"^{inner}$" and _PLAIN.fullmatch(inner) else {}
         case OfFormat() if rule.format == "email":
             return {"inputmode": "email", "autocomplete": "email", "pattern": ".+@.+"}
-        case Floor(floor, True) if widget == "date":
-            return {"min": str(floor)}
-        case Ceiling(ceiling, True) if widget == "date":
-            return {"max": str(ceiling)}
     return {}

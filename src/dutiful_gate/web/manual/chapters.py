@@ -81,9 +81,7 @@ class _Teller:
         }
         if endpoint.body_types:
             told["takes"] = list(endpoint.body_types)
-        root = shape.root.node
-        assert isinstance(root, Link)
-        told |= _given(rules=list(_record_rules(shape.records[root.key], shape)))
+        told |= _given(rules=list(_record_rules(shape.sure_record(shape.root), shape)))
         told["answers"] = [self._answer(status, endpoint.answers) for status in endpoint.answers.gates]
         return told
 
