@@ -551,4 +551,4 @@ def test_keys_that_are_looked_for_are_found_where_a_reader_finds_them(
     read, found = places(text, asked, repeats=False), places_in(text, asked, data)
     for path in asked:
         for of_key in (False, True):
-            assert found.offset(path, of_key=of_key) == read.offset(path, of_key=of_key), (text, path)
+            assert found.offset(path, of_key) == read.offset(path, of_key), (text, path)

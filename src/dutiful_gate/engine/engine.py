@@ -79,14 +79,25 @@ class Engine:
 
     def _first_sound_and_known(self, data: Any) -> Any:
         if not self.plan.may_drop:
-            unit = self._quick_unit()
-        elif not self._quick_unit().carries and (answer := self.sound(data)).__class__ is Stop:
-            return answer  # what refuses unknown keys too is written when the first sound data comes
+            self.sound_and_known = self._called(self._quick_unit())
+        elif self._quick_unit().carries:
+            self._write_known()
         else:
-            rewritten = self._rewritten(lambda: self.sound_and_known)
-            unit = self._unit("known", lambda: quick_unit(self.plan, note_unknown=True, rewritten=rewritten))
-        self.sound_and_known = self._called(unit)
+            self.sound_and_known = self._sound_first
         return self.sound_and_known(data)
+
+    def _sound_first(self, data: Any) -> Any:
+        """What refuses unknown keys too is written when the first sound data comes."""
+        answer = self.sound(data)
+        if answer.__class__ is Stop:
+            return answer
+        self._write_known()
+        return self.sound_and_known(data)
+
+    def _write_known(self) -> None:
+        rewritten = self._rewritten(lambda: self.sound_and_known)
+        unit = self._unit("known", lambda: quick_unit(self.plan, note_unknown=True, rewritten=rewritten))
+        self.sound_and_known = self._called(unit)
 
     def _first_collect(self, data: Any, path: Path, log: Log) -> Any:
         self._collect = self._telling_unit().call

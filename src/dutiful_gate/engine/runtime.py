@@ -114,9 +114,10 @@ class Log:
     def fix(self) -> None:
         """Let what is told of what came be as it is now: the data may change before somebody reads it."""
         for faults in (self.faults, self.fallbacks) if self.fallbacks else (self.faults,):
-            for at, (path, cause, given, value) in enumerate(faults):
-                if given.__class__ not in STEADY or value.__class__ not in STEADY:
-                    faults[at] = (path, cause, fixed(given), fixed(value))
+            for raw in faults:
+                if raw[2].__class__ not in STEADY or raw[3].__class__ not in STEADY:
+                    faults[:] = [(path, cause, fixed(given), fixed(value)) for path, cause, given, value in faults]
+                    break
 
     def told_fallbacks(self) -> list[Fault]:
         """The faults for which something else stands in."""

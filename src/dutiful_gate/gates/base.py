@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from functools import partial
+from functools import cache, partial
 from typing import TYPE_CHECKING, Any, Generic, NoReturn, Self, TypeVar
 
 from ..declare.facts import REFUSED, Stop
@@ -24,6 +24,14 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 Raw = bytes | bytearray | memoryview | str
+
+
+@cache
+def _json_text() -> type[JsonText]:
+    """What reads raw JSON that is not sound: imported when the first comes."""
+    from ..read.json_text import JsonText
+
+    return JsonText
 
 
 class AnyGate(DrawnInNotebooks, Generic[T]):
@@ -172,9 +180,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         return each_in_text(self, raw, at)
 
     def _examined_json(self, raw: Raw, plain: object) -> Verdict[T]:
-        from ..read.json_text import JsonText
-
-        text = JsonText(raw, self.limits, exact=self.shape.exact, hides=self._hides)
+        text = _json_text()(raw, self.limits, exact=self.shape.exact, hides=self._hides)
         if not text.read(plain):
             if not text.readable:
                 return refusal(text.broken, (), text.untold)
@@ -196,11 +202,11 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         if value.__class__ is Stop and not text.broken:  # they are placed for those who look at them
 
             def placed() -> list[Fault]:
-                return text.merged(log.told())
+                return text.told(log.faults)
 
             return refusal(placed, log.dropped, log.untold, fallbacks, kept, log.unjudged)
         if value.__class__ is Stop or text.broken:
-            faults = text.merged(log.told())
+            faults = text.told(log.faults)
             most = self.limits.faults
             untold = log.untold + text.untold + max(0, len(faults) - most)
             return refusal(faults[:most], log.dropped, untold, fallbacks, kept, log.unjudged)

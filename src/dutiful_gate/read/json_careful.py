@@ -192,10 +192,10 @@ def _noted(told: CarefulReading, text: str, limits: Limits, value: Any, lenient:
     value, more_repeated = _cleaned(value, unfit, repeated, lenient, limits.faults)
     found = places(text, [path for path, _ in unfit[: limits.faults]] + repeated[: limits.faults], repeats=True)
     for path, cause in unfit[: limits.faults]:
-        told.notes.append(TextNote(path, cause, None, found.offset(path, of_key=False)))
+        told.notes.append(TextNote(path, cause, None, found.offset(path, False)))
     told.untold += max(0, len(unfit) - limits.faults)
     for path in repeated[: limits.faults]:
-        names, more = repeated_keys(text, found.offset(path, of_key=False), limits.faults)
+        names, more = repeated_keys(text, found.offset(path, False), limits.faults)
         told.notes += [TextNote((*path, name), _NO_REPEAT, name, at) for name, at in names]
         told.untold += more
     told.untold += more_repeated

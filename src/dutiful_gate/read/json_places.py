@@ -55,7 +55,7 @@ class Places:
         self.keys: dict[Path, int] = {}
         self.values: dict[Path, int] = {}
 
-    def offset(self, path: Path, *, of_key: bool) -> int:
+    def offset(self, path: Path, of_key: bool) -> int:
         """Where a path stands, or else the nearest thing around it that is there."""
         if of_key and path in self.keys:
             return self.keys[path]
@@ -82,6 +82,10 @@ def places_in(text: str, paths: Iterable[Path], data: Any) -> Places:
     """
     if "\\" in text:
         return places(text, paths, repeats=False)
+    paths = list(paths)
+    few = _one_by_one(text, paths, data) if len(paths) * len(text) <= _LOOKED_THROUGH else None
+    if few is not None:
+        return few
     found = Places()
     start = _BLANKS.match(text).end()  # type: ignore[union-attr]
     waiting = [((), start, len(text), _branching(paths), data)]
@@ -95,8 +99,8 @@ def places_in(text: str, paths: Iterable[Path], data: Any) -> Places:
         elif held.__class__ is dict:
             there = {step: more for step, more in branch.items() if step in held}
             # A key is looked for in what is left of the text around: where that is long, all before it is read once.
-            few = len(there) * (end - at) <= _LOOKED_THROUGH
-            inner = _once_there(text, at, end, path, there, found) if few else []
+            brief = len(there) * (end - at) <= _LOOKED_THROUGH
+            inner = _once_there(text, at, end, path, there, found) if brief else []
             inner = inner or _in_object(text, at, path, there, found, repeats=False)
         else:
             continue
@@ -108,25 +112,64 @@ def places_in(text: str, paths: Iterable[Path], data: Any) -> Places:
     return found
 
 
+def _one_by_one(text: str, paths: Iterable[Path], data: Any) -> Places | None:
+    """The same of a few paths in a short text; None where some key on the way stands in its record several times."""
+    found = Places()
+    at = _BLANKS.match(text).end()  # type: ignore[union-attr]
+    spots: dict[Path, tuple[int, int, Any]] = {(): (at, len(text), data)}
+    found.values[()] = at
+    for path in paths:
+        at, end, held = spots[()]
+        for depth, step in enumerate(path, 1):
+            way = path[:depth]
+            spot = spots.get(way)
+            if spot is None:
+                if held.__class__ is dict:
+                    if step not in held:
+                        break
+                    member = _member(text, at, end, step)
+                    if member is None:
+                        return None
+                    found.keys[way], after = member
+                    ends = end
+                elif held.__class__ is list and step.__class__ is int and 0 <= step < len(held):
+                    item = _skip_items(text, _BLANKS.match(text, at + 1).end(), step)  # type: ignore[union-attr]
+                    if item is None:
+                        return None
+                    # Records of a list have the same keys: each is looked through by itself.
+                    after, ends = item, _skip(text, item)[1] if depth < len(path) else end
+                else:
+                    break
+                found.values[way] = after
+                spot = spots[way] = (after, ends, held[step])
+            at, end, held = spot
+    return found
+
+
+def _member(text: str, at: int, end: int, name: str) -> tuple[int, int] | None:
+    """Where a key of the record at an offset stands, and its value; None where the text has it several times."""
+    key = f'"{name}"'
+    start = text.find(key, at, end)
+    after = start + len(key)
+    if start < 0 or text.find(key, after, end) >= 0:
+        return None
+    if text.startswith(": ", after) and text[after + 2] not in _BLANK:  # as encoders write it
+        return start, after + 2
+    colon = _COLON.match(text, after)
+    return None if colon is None else (start, colon.end())
+
+
 def _once_there(
     text: str, at: int, end: int, path: Path, there: dict[Any, Any], found: Places
 ) -> list[tuple[Path, int, dict[Any, Any]]]:
     """The members of a record that are asked for, by their keys; none where one of these stands in it several times."""
     following = []
     for name, more in there.items():
-        key = f'"{name}"'
-        start = text.find(key, at, end)
-        after = start + len(key)
-        if start < 0 or text.find(key, after, end) >= 0:
-            return []
-        if text.startswith(": ", after) and text[after + 2] not in _BLANK:  # as encoders write it
-            after += 2
-        elif (colon := _COLON.match(text, after)) is not None:
-            after = colon.end()
-        else:
+        member = _member(text, at, end, name)
+        if member is None:
             return []
         inner = (*path, name)
-        found.keys[inner] = start
+        found.keys[inner], after = member
         following.append((inner, after, more))
     return following
 

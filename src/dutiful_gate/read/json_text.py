@@ -8,6 +8,7 @@ from ..declare.facts import Got, Stop
 from ..declare.limits import Limits
 from ..declare.phrases import Phrase
 from ..report.cause import Cause
+from ..report.document_order import RawFault
 from ..report.fault import Fault, Path
 from ..report.place import Place
 from .json_careful import TextNote, read_carefully
@@ -89,10 +90,21 @@ class JsonText:
         """The same faults, each with its line and column; their paths lead to the text by the steps `under`."""
         start = len(under)
         paths = [fault.path[start:] for fault in faults] if start else [fault.path for fault in faults]
+        places = self._places(paths, [fault.of_key for fault in faults])
+        return [fault.at(place) for fault, place in zip(faults, places, strict=True)]
+
+    def told(self, raws: Sequence[RawFault]) -> list[Fault]:
+        """Faults of the text and of its values, as the engine found these, together in document order, one a place."""
+        places = self._places([raw[0] for raw in raws], [raw[1].of_key for raw in raws])
+        return one_a_place(self.broken, list(map(Fault, *zip(*raws, strict=True), places)) if raws else [])
+
+    def _places(self, paths: Sequence[Path], of_keys: Sequence[bool]) -> list[Place]:
+        """Where the ends of paths stand: of some the key, and not the value under it."""
         text = self.text
         found = places(text, paths, repeats=True) if self.broken else places_in(text, paths, self.value)
-        offset, at = found.offset, self._at
-        return [fault.at(at(offset(path, of_key=fault.of_key))) for fault, path in zip(faults, paths, strict=True)]
+        if self._lines is None:
+            self._lines = Lines(text)
+        return self._lines.places(map(found.offset, paths, of_keys))
 
     def merged(self, faults: Sequence[Fault], under: Path = ()) -> list[Fault]:
         """Faults of the text and of its values together, in document order, one a place."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
+from collections.abc import Iterable
 
 from ..report.place import Place
 
@@ -20,6 +21,12 @@ class Lines:
         self._starts = [0]
         while at := text.find("\n", self._starts[-1]) + 1:
             self._starts.append(at)
+
+    def places(self, offsets: Iterable[int]) -> list[Place]:
+        """Line and column of some characters."""
+        if len(self._starts) == 1:
+            return [Place(1, offset + 1) for offset in offsets]
+        return [self.place(offset) for offset in offsets]
 
     def place(self, offset: int) -> Place:
         """Line and column of a character, both from 1."""

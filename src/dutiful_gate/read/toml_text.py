@@ -54,7 +54,7 @@ class TomlText:
 
     def place(self, path: Path, *, of_key: bool = False) -> Place:
         """Where a path stands, or else the nearest thing around it that is there."""
-        return self._lines.place(self._places.found.offset(path, of_key=of_key))
+        return self._lines.place(self._places.found.offset(path, of_key))
 
     @cached_property
     def _lines(self) -> Lines:

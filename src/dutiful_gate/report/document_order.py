@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Container, Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from ..declare.equality import LISTS
@@ -22,19 +22,17 @@ def in_document_order(faults: list[RawFault], start: int, depth: int, keys: Sequ
 
     What is about the record itself, or about a key that is not there, stands where the record begins: first.
     """
-    few = len(faults) - start <= _FEW
-    known: Container[Any] = keys if few else (places := dict(zip(keys, _COUNT, strict=False)))
-    rank_of = keys.index if few else places.__getitem__
-    ranked = []
-    for at in range(start, len(faults)):
-        raw = faults[at]
-        path = raw[0]
-        if len(path) > depth and (key := path[depth]) in known:
-            ranked.append((rank_of(key), at, raw))
-        else:
-            ranked.append((-1, at, raw))
-    ranked.sort()  # no two are at one place, so that faults themselves are never compared
-    faults[start:] = [raw for _, _, raw in ranked]
+    found = faults[start:]
+    if len(found) <= _FEW:
+        place = keys.index
+        try:
+            faults[start:] = sorted(found, key=lambda raw: place(raw[0][depth]))
+            return
+        except (ValueError, IndexError):
+            pass  # something stands where the record begins
+    places = dict(zip(keys, _COUNT, strict=False))
+    found.sort(key=lambda raw: places.get(raw[0][depth], -1) if len(raw[0]) > depth else -1)
+    faults[start:] = found
 
 
 def ranks_in(data: Any) -> Callable[[Path], tuple[int, ...]]:

@@ -14,7 +14,7 @@ from ...declare.errors import DeclarationError
 from ...declare.facts import REFUSED, Stop
 from ...declare.formats.table import JUDGES
 from ...declare.limits import Limits, is_short_of_stack
-from ...report.document_order import ranks_in
+from ...report.document_order import RawFault, ranks_in
 from ...report.fault import Fault, Path, pointer
 from ...report.hostile_objects import without_liars
 from ...report.shown_values import ALONE, fixed
@@ -58,9 +58,14 @@ class Findings:
         self.dropped: list[Path] = []
         self.fallbacks: list[Any] = []
 
+    @property
+    def faults(self) -> list[RawFault]:
+        """The faults before anybody asks for them."""
+        return [(each.path, each.cause, each.given, each.given) for each in self._found]
+
     def told(self) -> list[Fault]:
         """The faults as a reader gets them."""
-        return [Fault(each.path, each.cause, each.given, each.given) for each in self._found]
+        return [Fault(*raw) for raw in self.faults]
 
     def told_fallbacks(self) -> list[Fault]:
         """None: a document fallback_faults nothing."""

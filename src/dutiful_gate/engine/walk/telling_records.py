@@ -324,15 +324,11 @@ class TellingRecords(TellingValues):
         record, frame, lost = so_far.record, so_far.frame, so_far.lost
         order = frame.bind(in_document_order, "in_document_order")
         wires = frame.bind([field.wire for field in record.fields], "WIRES")
-        unlike = (
-            f"[*data] != {wires} and "
-            f"(len(data) == {len(record.fields)} or [*data] != [key for key in {wires} if key in data])"
-        )
-        with self.block(f"if {unlike}:"):
-            self.write(f"{order}(faults, start + {lost}, len(path), [*data])")
-        if record.rules:
-            with self.block("elif late:"):
-                self.write(f"{order}(faults, start + {lost}, len(path), [*data])")
+        self.write("keys = [*data]")
+        count = len(record.fields)
+        unlike = f"keys != {wires} and (len(keys) == {count} or keys != [key for key in {wires} if key in data])"
+        with self.block(f"if {unlike}{' or late' if record.rules else ''}:"):
+            self.write(f"{order}(faults, start + {lost}, len(path), keys)")
 
     def _tell_as_sent(self, so_far: RecordSoFar) -> None:
         """What is told of a field that came under another name stands there."""
