@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test test-all lint bench bench-web bench-settings bench-deliveries bench-tables bench-startup bench-hostile prove mutate reference docs clean
+.PHONY: demo test test-all lint bench bench-refusals bench-web bench-settings bench-deliveries bench-tables bench-startup bench-hostile prove mutate reference docs clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
@@ -30,11 +30,14 @@ lint: $(VENV)/.dev
 bench: $(VENV)/.dev
 	$(BIN)/python benchmarks/run.py
 
+# Refusals of three payloads of different make, beside careful and ordinary checks by hand.
+bench-refusals: $(VENV)/.dev
+	$(BIN)/python benchmarks/refusals.py
+
 # A request through an adapter beside the same handler by hand.
 bench-web: $(VENV)/.dev
 	$(BIN)/python benchmarks/web.py
 
-# Small inputs and declarations that are made to cost much; exit status 1 when a bound is broken.
 # 200 settings from five layers, beside reading the same files and variables without checks.
 bench-settings: $(VENV)/.dev
 	$(BIN)/python benchmarks/settings.py
@@ -50,6 +53,7 @@ bench-tables: $(VENV)/.dev
 bench-startup: $(VENV)/.dev
 	$(BIN)/python benchmarks/startup.py
 
+# Small inputs and declarations that are made to cost much; exit status 1 when a bound is broken.
 bench-hostile: $(VENV)/.dev
 	$(BIN)/python benchmarks/hostile.py
 

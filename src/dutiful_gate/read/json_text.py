@@ -90,21 +90,28 @@ class JsonText:
         """The same faults, each with its line and column; their paths lead to the text by the steps `under`."""
         start = len(under)
         paths = [fault.path[start:] for fault in faults] if start else [fault.path for fault in faults]
-        places = self._places(paths, [fault.of_key for fault in faults])
+        places = self.lines.places(self._offsets(paths, [fault.of_key for fault in faults]))
         return [fault.at(place) for fault, place in zip(faults, places, strict=True)]
 
     def told(self, raws: Sequence[RawFault]) -> list[Fault]:
         """Faults of the text and of its values, as the engine found these, together in document order, one a place."""
-        places = self._places([raw[0] for raw in raws], [raw[1].of_key for raw in raws])
-        return one_a_place(self.broken, list(map(Fault, *zip(*raws, strict=True), places)) if raws else [])
+        offsets = self._offsets([raw[0] for raw in raws], [raw[1].of_key for raw in raws])
+        faults = [Fault(*raw, place) for raw, place in zip(raws, self.lines.places(offsets), strict=True)]
+        # Most are told in the order in which they stand in the text.
+        return faults if not self.broken and offsets == sorted(offsets) else one_a_place(self.broken, faults)
 
-    def _places(self, paths: Sequence[Path], of_keys: Sequence[bool]) -> list[Place]:
+    def _offsets(self, paths: Sequence[Path], of_keys: Sequence[bool]) -> list[int]:
         """Where the ends of paths stand: of some the key, and not the value under it."""
         text = self.text
         found = places(text, paths, repeats=True) if self.broken else places_in(text, paths, self.value)
+        return list(map(found.offset, paths, of_keys))
+
+    @property
+    def lines(self) -> Lines:
+        """The lines of the text."""
         if self._lines is None:
-            self._lines = Lines(text)
-        return self._lines.places(map(found.offset, paths, of_keys))
+            self._lines = Lines(self.text)
+        return self._lines
 
     def merged(self, faults: Sequence[Fault], under: Path = ()) -> list[Fault]:
         """Faults of the text and of its values together, in document order, one a place."""
@@ -112,9 +119,7 @@ class JsonText:
         return one_a_place(broken, self.placed(faults, under))
 
     def _at(self, offset: int) -> Place:
-        if self._lines is None:
-            self._lines = Lines(self.text)
-        return self._lines.place(offset)
+        return self.lines.place(offset)
 
     def _fault(self, note: TextNote) -> Fault:
         # Where secrets may stand, a text that went wrong is not quoted: the piece might be one.

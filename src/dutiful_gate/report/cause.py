@@ -11,7 +11,7 @@ from ..declare.phrases import Phrase, filled, part_told, worded
 from ..declare.values import Value
 from .catalogue import Catalogue, in_force
 from .nearest_name import nearest
-from .shown_values import LONGEST, plainly, quoted, shown
+from .shown_values import plainly, quoted, shown
 
 HIDDEN = "a hidden value"
 HIDDEN_CONDITION = "something hidden holds"
@@ -98,19 +98,16 @@ class Cause(Value):
             return _always(f"{opening} {worded(self.got if isinstance(self.got, str) else 'none came', spoken)}")
         opening = f"{opening} {spoken('got')}"
         if self.got is Got.LENGTH and not self.secret:
-            return lambda given, value: f"{opening} {f'{len(value):,}' if isinstance(value, Sized) else shown(value)}"
+            return lambda given, value: f"{opening} {_size_of(value)}"
         if isinstance(self.got, str) or self.secret:
             return _always(f"{opening} {worded(self.got if isinstance(self.got, str) else HIDDEN, spoken)}")
         if self.code == "kind":
-            return lambda given, value: f"{opening} {_called_text(given, spoken)}{shown(given, spoken, json=self.json)}"
-
-        def tell_of_value(given: object, value: object) -> str:
-            # Most of what is refused is short plain text: no further call for it.
-            if given.__class__ is str and len(given) <= LONGEST and given.isprintable():
-                return f"{opening} '{given}'"
-            return f"{opening} {shown(given, spoken, json=self.json)}"
-
-        return tell_of_value
+            # Where the kind is wrong, text is called text: '12' alone might be taken for the number.
+            of_text, json = f"{opening} {spoken('the text')}", self.json
+            return lambda given, value: (
+                f"{of_text if isinstance(given, str) else opening} {shown(given, spoken, json=json)}"
+            )
+        return lambda given, value: f"{opening} {shown(given, spoken, json=self.json)}"
 
     def _in_own_words(self, catalogue: Catalogue, given: object) -> str:
         words = catalogue.spoken(self.own_words or "")
@@ -122,9 +119,9 @@ class Cause(Value):
         return {**numbers, "phrase": worded(self.phrase, catalogue.spoken), "label": self.label}
 
 
-def _called_text(given: object, spoken: Callable[[str], str]) -> str:
-    """Where the kind is wrong, text is called text: '12' alone might be taken for the number."""
-    return f"{spoken('the text')} " if isinstance(given, str) else ""
+def _size_of(value: object) -> str:
+    """How long a value is, where it has a length."""
+    return f"{len(value):,}" if value.__class__ is str or isinstance(value, Sized) else shown(value)
 
 
 def _always(text: str) -> Callable[[object, object], str]:

@@ -15,6 +15,8 @@ class Place(Value):
     row and column are then the line and the column.
     """
 
+    __slots__ = ("column", "line")
+
     line: int
     column: int
     source: str = ""
@@ -25,12 +27,11 @@ class Place(Value):
     def __init__(
         self, line: int, column: int, source: str = "", row: int = 0, heading: str = "", cell: str = ""
     ) -> None:
-        # Each fault that is told of a text has one: what is seldom known is not stored.
-        held = self.__dict__
-        held["line"] = line
-        held["column"] = column
+        # Each fault that is told of a text has one: line and column have slots, and what is seldom known is not stored.
+        _set_line(self, line)
+        _set_column(self, column)
         if source or row or heading or cell:
-            held.update(source=source, row=row, heading=heading, cell=cell)
+            self.__dict__.update(source=source, row=row, heading=heading, cell=cell)
 
     def __str__(self) -> str:
         told = [visible(self.source)] if self.source else []
@@ -45,3 +46,6 @@ class Place(Value):
     def as_dict(self) -> dict[str, object]:
         """The place as plain JSON data: source, line, column, row, heading and cell, as far as they are known."""
         return {name: held for name, held in self._items() if held}
+
+
+_set_line, _set_column = vars(Place)["line"].__set__, vars(Place)["column"].__set__

@@ -146,6 +146,10 @@ def shown(value: object, spoken: Callable[[str], str] | None = None, *, json: bo
 
     With `json`, lists and records are called arrays and objects.
     """
+    if value.__class__ is str:  # text and numbers are what most of all that is refused is
+        return quoted(value)
+    if value.__class__ is int:
+        return _whole(value)
     show = _SHOWN.get(value.__class__)
     text = show(value) if show is not None else _shown_by_standing(value)
     if json and text.startswith(_IN_WORDS):
