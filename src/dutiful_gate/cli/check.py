@@ -11,7 +11,6 @@ import click
 from ..files.comparison import DeliveryComparison, digest_from
 from ..files.distinct import DistinctRecords
 from ..files.opened import CannotStart, Form
-from ..files.table_layout import TableLayout
 from ..gates.base import AnyGate
 from ..report.digest import Digest
 from ..report.shown_values import visible
@@ -26,6 +25,7 @@ from .delivery_output import (
     print_flaws,
     print_outcome,
 )
+from .layout_options import layout_options
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
 from .text_files import json_of, read_text
 
@@ -96,21 +96,7 @@ by rule and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     metavar="POINTER",
     help="What no two records may share, as in /booking; given again, the values together.",
 )
-@click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]")
-@click.option("--quote", default="", metavar="SIGN", help="CSV: what stands around cells.  [default: found, \" or ']")
-@click.option(
-    "--encoding", default="", metavar="NAME", help="CSV: as in latin-1.  [default: UTF-8, or UTF-16 by its mark]"
-)
-@click.option(
-    "--header-line", default=0, metavar="N", help="CSV, XLSX: the line or row of the headings.  [default: found]"
-)
-@click.option(
-    "--column", "columns", multiple=True, metavar="HEADING=FIELD", help="CSV, XLSX: the field that a column is."
-)
-@click.option("--decimal-comma", is_flag=True, help="CSV, XLSX: numbers in text have a comma, as 1.234,50.")
-@click.option("--dates", default="", metavar="FORM", help="CSV, XLSX: the form of dates, as in %d.%m.%Y; or serial.")
-@click.option("--shortened", is_flag=True, help="CSV, XLSX: take text such as 1.23E+15 as it stands.")
-@click.option("--sheet", default="", metavar="NAME", help="XLSX: the sheet to read.  [default: the first visible one]")
+@layout_options(columns=True)
 @click.option("--jobs", type=click.IntRange(1), default=1, metavar="N", help="NDJSON: examine with so many processes.")
 @click.option(
     "--since",
@@ -140,30 +126,9 @@ def check(
     flaws: Flaws,
     printed: str,
     unknown: Unknown | None,
-    most: int,
-    every: bool,
-    brief: bool,
-    excerpt: bool,
-    stop_after: int,
-    read_as: Any,
-    select: str,
-    distinct_by: tuple[str, ...],
-    separator: str,
-    quote: str,
-    encoding: str,
-    header_line: int,
-    columns: tuple[str, ...],
-    decimal_comma: bool,
-    dates: str,
-    shortened: bool,
-    sheet: str,
-    jobs: int,
     since: Path | None,
-    admitted: Path | None,
-    refused: Path | None,
-    resume: bool,
-    secrets: bool,
-    formulas_as_text: bool,
+    distinct_by: tuple[str, ...],
+    **asked: Any,
 ) -> None:
     """Check DATA: files, folders or patterns of JSON, NDJSON, CSV, TSV, XLSX, Parquet, YAML or TOML, gzipped or not.
 
@@ -175,67 +140,19 @@ def check(
     gate = gate_for(target, unknown, documents, flaws)
     named = files_of(data)
     former = _former(since)
-    separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
-    splits = admitted is not None or refused is not None
-    _refuse_clashes(named, splits=splits, resume=resume, jobs=jobs, distinct_by=distinct_by, stop_after=stop_after)
-    read_as = read_as or ("json" if named == ["-"] else None)
+    options = DeliveryOptions(**asked)
+    options.refuse_clashes(named, distinct=bool(distinct_by))
     try:
-        layout = TableLayout(
-            separator=separator,
-            quote=quote,
-            encoding=encoding,
-            header_line=header_line,
-            columns=_columns(columns),
-            decimal_comma=decimal_comma,
-            dates=dates,
-            sheet=sheet,
-            shortened=shortened,
-        )
-        distinct = DistinctRecords(gate, distinct_by) if distinct_by else None
+        distinct = options.distinct = DistinctRecords(gate, distinct_by) if distinct_by else None
     except CannotStart as error:
         raise CannotRun(str(error)) from None
-    asked = DeliveryOptions(
-        read_as,
-        select,
-        layout,
-        every,
-        excerpt,
-        most,
-        stop_after,
-        admitted,
-        refused,
-        resume,
-        secrets,
-        distinct,
-        jobs,
-        splits,
-        brief,
-        formulas_as_text,
-    )
-    outcomes = [examined(gate, name, asked) for name in named]
+    outcomes = [examined(gate, name, options) for name in named]
     if distinct is not None and not distinct.compared:
         places = " and ".join(distinct.by)
         console(stderr=True).print(visible(f"--distinct-by: no record has a value at {places}"), markup=False)
     comparison = DeliveryComparison(former, _together(outcomes), str(since)) if former is not None else None
-    _print(outcomes, comparison, target, gate, printed, asked)
-    raise SystemExit(0 if all(each.is_sound for each in outcomes) else 1)
-
-
-def _refuse_clashes(
-    named: list[str], *, splits: bool, resume: bool, jobs: int, distinct_by: tuple[str, ...], stop_after: int
-) -> None:
-    """Refuse what does not go together. Raises CannotRun."""
-    if splits and len(named) > 1:
-        raise CannotRun("--admitted and --refused are for one file at a time")
-    if distinct_by and resume:
-        raise CannotRun("--distinct-by needs all records in one run: it does not go with --resume")
-    if resume and not splits:
-        raise CannotRun("--resume goes on with --admitted and --refused: give the same names again")
-    if splits and stop_after:
-        raise CannotRun("--stop-after leaves records unread: a split needs all of them")
-    if jobs > 1 and (distinct_by or stop_after):
-        option = "--distinct-by" if distinct_by else "--stop-after"
-        raise CannotRun(f"{option} takes records one after the other: leave out --jobs")
+    _print(outcomes, comparison, target, gate, printed, options)
+    raise SystemExit(0 if all(outcome.is_sound for outcome in outcomes) else 1)
 
 
 def _former(since: Path | None) -> Digest | None:
@@ -262,7 +179,7 @@ def _print(
     target: str,
     gate: AnyGate[Any],
     printed: str,
-    asked: DeliveryOptions,
+    options: DeliveryOptions,
 ) -> None:
     """Tell what became of deliveries."""
     if printed == "json":
@@ -279,16 +196,6 @@ def _print(
     else:
         print_flaws(gate)
         for outcome in outcomes:
-            print_outcome(console(), outcome, target, asked)
+            print_outcome(console(), outcome, target, options)
         if comparison is not None:
             print_comparison(console(), comparison)
-
-
-def _columns(words: tuple[str, ...]) -> dict[str, str]:
-    made = {}
-    for word in words:
-        heading, equals, name = word.partition("=")
-        if not equals or not name:
-            raise CannotRun(f"--column {word!r} needs a heading and a field, as in --column Gewicht=weight_kg")
-        made[heading] = name
-    return made

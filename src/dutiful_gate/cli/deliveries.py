@@ -30,26 +30,49 @@ from .target import CannotRun
 _SHOW_PROGRESS_FROM = 2_000_000
 
 
-@dataclass
+@dataclass(kw_only=True)
 class DeliveryOptions:
-    """How deliveries are to be read and told."""
+    """How deliveries are to be read, told and split, by the names of the command's options.
 
-    form: Form | None
+    `read_as`   the form of the data, None where the name of a file tells it
+    `layout`    how a table is laid out
+    `distinct`  what no two records may share
+    """
+
+    read_as: Form | None
     select: str
     layout: TableLayout
+    jobs: int
+    stop_after: int
     every: bool
     excerpt: bool
+    brief: bool
     most: int
-    stop_after: int
-    admitted: Path | None = None
-    refused: Path | None = None
-    resume: bool = False
-    secrets: bool = False
+    admitted: Path | None
+    refused: Path | None
+    resume: bool
+    secrets: bool
+    formulas_as_text: bool
     distinct: DistinctRecords | None = None
-    jobs: int = 1
-    splits: bool = False
-    brief: bool = False
-    formulas_as_text: bool = False
+
+    @property
+    def splits(self) -> bool:
+        """Whether records are written to files."""
+        return self.admitted is not None or self.refused is not None
+
+    def refuse_clashes(self, named: Sequence[str], *, distinct: bool) -> None:
+        """Refuse what does not go together. Raises CannotRun."""
+        if self.splits and len(named) > 1:
+            raise CannotRun("--admitted and --refused are for one file at a time")
+        if distinct and self.resume:
+            raise CannotRun("--distinct-by needs all records in one run: it does not go with --resume")
+        if self.resume and not self.splits:
+            raise CannotRun("--resume goes on with --admitted and --refused: give the same names again")
+        if self.splits and self.stop_after:
+            raise CannotRun("--stop-after leaves records unread: a split needs all of them")
+        if self.jobs > 1 and (distinct or self.stop_after):
+            option = "--distinct-by" if distinct else "--stop-after"
+            raise CannotRun(f"{option} takes records one after the other: leave out --jobs")
 
 
 @dataclass
@@ -103,7 +126,7 @@ def files_of(data: Sequence[str]) -> list[str]:
 
 def examined(gate: AnyGate[Any], name: str, asked: DeliveryOptions) -> DeliveryOutcome:
     """One delivery, read once. Raises CannotRun where it cannot be read at all."""
-    form = asked.form or form_of(name)
+    form = asked.read_as or ("json" if name == "-" else form_of(name))
     if form is None:
         raise CannotRun(
             f"{name!r} tells no form by its ending; say which: --read-as {'|'.join(sorted(set(FORMS.values())))}"

@@ -15,10 +15,10 @@ from ..draft.differences import changes, closed_places
 from ..draft.drafting import MOST_READ, Draft, draft_of_files
 from ..draft.hints import Hints, hints, hints_of
 from ..files.opened import BrokenOff, CannotStart, Form
-from ..files.table_layout import TableLayout
 from ..report.shown_values import counted, visible
 from .console import console, sure_output
 from .deliveries import files_of
+from .layout_options import layout_options
 from .target import CannotRun, documents_option, gate_for
 from .text_files import put, read_text, refuse_what_is_there
 
@@ -59,16 +59,7 @@ A file of hints has one a line, a word and a place: "optional /priority", "close
 )
 @click.option("--read-as", type=_KIND, help="The form of the samples, where the ending of the name does not tell it.")
 @click.option("--select", default="", metavar="POINTER", help="The list inside of a document, as in /bookings.")
-@click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]")
-@click.option("--quote", default="", metavar="SIGN", help="CSV: what stands around cells.  [default: found, \" or ']")
-@click.option("--encoding", default="", metavar="NAME", help="CSV: as in latin-1.  [default: found]")
-@click.option("--header-line", default=0, metavar="N", help="CSV: the line of the headings.  [default: found]")
-@click.option("--decimal-comma", is_flag=True, help="CSV: numbers have a comma, as 1.234,50; say so to checks too.")
-@click.option(
-    "--dates", default="", metavar="FORM", help="CSV: the form of dates, as in %d.%m.%Y; say so to checks too."
-)
-@click.option("--shortened", is_flag=True, help="CSV, XLSX: take text such as 1.23E+15; say so to checks too.")
-@click.option("--sheet", default="", metavar="NAME", help="XLSX: the sheet.  [default: the first visible one]")
+@layout_options()
 @click.option(
     "--most", type=click.IntRange(1), default=MOST_READ, show_default=True, help="Records of each file to look at."
 )
@@ -90,21 +81,11 @@ def draft(
     as_text: tuple[str, ...],
     closed: tuple[str, ...],
     kept: Path | None,
-    read_as: Form | None,
-    select: str,
-    separator: str,
-    quote: str,
-    encoding: str,
-    header_line: int,
-    decimal_comma: bool,
-    dates: str,
-    shortened: bool,
-    sheet: str,
-    most: int,
     target: str | None,
     documents: Path | None,
     into: Path | None,
     overwrite: bool,
+    **reading: Any,
 ) -> None:
     """Draft a declaration from SAMPLEs: files, folders or patterns of JSON, NDJSON, CSV, TSV, XLSX, YAML or TOML.
 
@@ -114,7 +95,6 @@ def draft(
     sure_output()
     refuse_what_is_there(into, overwrite=overwrite)
     given = {"required": required, "optional": optional, "as-text": as_text, "closed": closed}
-    separator = {"tab": "\t", "\\t": "\t"}.get(separator, separator)
     try:
         said = hints({word: [*places] for word, places in given.items()})
         told = _together(kept, said, name)
@@ -122,18 +102,8 @@ def draft(
         there = None if target is None else gate_for(target, documents=documents).schema()
         if there is not None:
             told = replace(told, closed=told.closed | closed_places(there))
-        layout = TableLayout(
-            separator=separator,
-            quote=quote,
-            encoding=encoding,
-            header_line=header_line,
-            decimal_comma=decimal_comma,
-            dates=dates,
-            sheet=sheet,
-            shortened=shortened,
-        )
-        read_as = read_as or ("json" if samples == ("-",) else None)
-        made = draft_of_files(files_of(samples), told, form=read_as, select=select, layout=layout, most=most)
+        form: Form | None = reading.pop("read_as") or ("json" if samples == ("-",) else None)
+        made = draft_of_files(files_of(samples), told, form=form, **reading)
         made.idle = {place: lines for place, lines in made.idle.items() if place in hinted}
         if wrong := [f"--{line}" for place in sorted(said.places) for line in made.idle.get(place, ())]:
             raise CannotRun(visible("\n  ".join(wrong)))
