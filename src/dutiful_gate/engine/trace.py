@@ -102,8 +102,7 @@ class TraceLog(Log):
     def passed(self, path: Path, what: str, words: str, holds: bool | None, *made: Any) -> None:
         """A stage, with what was made there, and whether that is told in words already."""
         if made and self.way.leads(path):
-            told = made[0] if len(made) > 1 else short(shown(made[0]))
-            words = f"{told} stands in" if what == "otherwise" else f"{words}: {told}"
+            words = f"{words}: {made[0] if len(made) > 1 else short(shown(made[0]))}"
         self.note(path, what, words, holds)
 
     def came(self, path: Path, phrase: str, value: Any, hidden: bool) -> None:
@@ -178,6 +177,11 @@ class TraceLog(Log):
                     self.way.sent[at] = steps[at]
                 steps[at] = wire
             self.note((*path, wire), "field", words)
+
+    def excused(self, path: Path, value: Any, hidden: bool) -> None:
+        """What stands in for a value that was refused."""
+        if self.way.leads(path):
+            self.note(path, "otherwise", f"{value if hidden else short(shown(value))} stands in", True)
 
     def stands_in(self, path: Path, value: Any, hidden: bool) -> None:
         """A default, for a field that did not come."""

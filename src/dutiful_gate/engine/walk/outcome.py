@@ -228,6 +228,12 @@ class Outcome(ABC):
     def passed(self, frame: Frame, what: str, words: str = "", holds: str = "None", value: str = "") -> None:  # noqa: B027
         """A value has passed a stage: told to those who ask why (see `tracing.py`), and to nobody else."""
 
+    def passed_reading(self, use: Use, frame: Frame) -> None:  # noqa: B027
+        """The same of a single value that was read."""
+
+    def passed_fallback(self, frame: Frame) -> None:  # noqa: B027
+        """The same of what stands in for a value that was refused."""
+
     def tag_tells(self, node: Branches, frame: Frame, which: str, tag: str) -> None:  # noqa: B027
         """The same of a union: the option that its tag tells."""
 

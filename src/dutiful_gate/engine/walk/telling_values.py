@@ -160,7 +160,7 @@ class TellingValues(RecordWalk):
             same = f" and {held}.__class__ is {frame.bind(type(use.fallback), 'KIND')} and {held} == {fallback}"
             with self.block(f"if len(faults) != {before}{same if held else ''}:"):
                 self.write(f"{value} = log.excuse({before}, {fallback})")
-                self.passed(frame, "otherwise", "", "True", value)
+                self.passed_fallback(frame)
 
     def fitting(self, document: Embedded, came: str, frame: Frame) -> None:
         """Judge what came by a document that stands beside it."""

@@ -45,15 +45,21 @@ class Tracing(Telling):
             if holds == "True":
                 return
             what = "key"
-        if what == "read":
-            hides = frame.shown.outlined
-            read = f"{frame.path}, {frame.bind(words, 'WORDS')}, {frame.given}, {value}, {hides}"
-            self.write(f"log.read({read})")
-            return
         shown_value = ""
         if value:
             shown_value = f", {frame.bind(HIDDEN, 'HIDDEN')}, True" if frame.shown.outlined else f", {value}"
         self.write(f"log.passed({frame.path}, {what!r}, {frame.bind(words, 'WORDS')}, {holds}{shown_value})")
+
+    def passed_reading(self, use: Use, frame: Frame) -> None:
+        """What it was read as, where that is another value than what came; of a key nothing that went well is told."""
+        if not frame.spoken.of_key:
+            words = frame.bind(f"as {use.node.facts.phrase}", "WORDS")
+            self.write(f"log.read({frame.path}, {words}, {frame.given}, {frame.value}, {frame.shown.outlined})")
+
+    def passed_fallback(self, frame: Frame) -> None:
+        """What stands in."""
+        told = frame.bind(HIDDEN, "HIDDEN") if frame.shown.outlined else frame.value
+        self.write(f"log.excused({frame.path}, {told}, {frame.shown.outlined})")
 
     def phrase(self, use: Use) -> str:
         """What people call a use."""

@@ -120,7 +120,7 @@ class Walk(Outcome):
             self.block(f"if not ({frame.value}.__class__ is str and {settled}):") if settled else nullcontext(),
             self.read_single(here, use, frame),
         ):
-            self.passed(frame, "read", f"as {use.node.facts.phrase}", "True", frame.value)
+            self.passed_reading(use, frame)
             self.parts(use.parts, use.node.facts, frame)
 
     def nothing(self, frame: Frame) -> None:
