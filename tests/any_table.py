@@ -20,7 +20,8 @@ from dutiful_gate import DeclarationError, Gate, Source, camel
 from dutiful_gate.sample.cannot_sample import CannotSample
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.payloads import Payloads
-from dutiful_gate.shape.nodes import Field, Link
+from dutiful_gate.shape.nodes import Link
+from dutiful_gate.shape.shape import Field
 from dutiful_gate.tables.arrow_types import field_column
 from dutiful_gate.tables.arrow_types import record_of as record_of
 

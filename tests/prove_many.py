@@ -43,7 +43,8 @@ from dutiful_gate.prove.proof import Proof, prove
 from dutiful_gate.sample.cannot_sample import CannotSample
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.payloads import Payloads
-from dutiful_gate.shape.nodes import MISSING, Choice, Fixed, Items, Link, Nothing, Nullable, Scalar
+from dutiful_gate.shape.nodes import Choice, Fixed, Items, Link, Nothing, Nullable, Scalar
+from dutiful_gate.shape.uses import MISSING
 from dutiful_gate.shape.walk import uses_of
 from ecma_patterns import NO_NODE, NODE, disagreements, expressions
 

@@ -184,6 +184,37 @@ def test_a_class_name_stands_once() -> None:
     assert several == {}, "rename all but one of each, by what it is: see the glossary of docs/architecture.md"
 
 
+_MOST_LINES, _MOST_ATTRIBUTES = 500, 15
+
+
+def attributes_of(made: ast.ClassDef) -> set[str]:
+    """What instances of a class hold: its annotated fields, and what its methods store."""
+    held = {
+        node.target.id for node in made.body if isinstance(node, ast.AnnAssign) and isinstance(node.target, ast.Name)
+    }
+    for node in ast.walk(made):
+        targets = node.targets if isinstance(node, ast.Assign) else [getattr(node, "target", None)]
+        for target in targets:
+            if isinstance(target, ast.Attribute) and isinstance(target.value, ast.Name) and target.value.id == "self":
+                held.add(target.attr)
+    return held
+
+
+def test_files_and_classes_stay_small() -> None:
+    """Past a screen or ten, a file holds several subjects, and a class several jobs: part them by what they are."""
+    for file in ROOT.rglob("*.py"):
+        room = file.relative_to(ROOT).parts[0]
+        text = file.read_text()
+        if room in CORE:
+            assert text.count("\n") <= _MOST_LINES, (
+                f"{file.relative_to(ROOT)}: move one of its subjects to a file of its own"
+            )
+        for node in ast.walk(ast.parse(text)) if room == "engine" else ():
+            if isinstance(node, ast.ClassDef):
+                held = attributes_of(node)
+                assert len(held) <= _MOST_ATTRIBUTES, f"{file.relative_to(ROOT)}: {node.name} holds {sorted(held)}"
+
+
 def test_importing_the_package_loads_little() -> None:
     code = "import sys; from dutiful_gate import Email, Gate, it, obeys, this, trimmed; print(*sys.modules)"
     command = [sys.executable, "-S", "-c", code]

@@ -21,7 +21,8 @@ from dutiful_gate import DeclarationError, Gate, Limits, Refused, Source, Wrong,
 from dutiful_gate.config import File, RefusedSettings, Settings
 from dutiful_gate.declare.facts import REFUSED
 from dutiful_gate.demo.ferries import bookings
-from dutiful_gate.shape.nodes import Items, Link, Nullable, Use
+from dutiful_gate.shape.nodes import Items, Link, Nullable
+from dutiful_gate.shape.uses import Use
 
 SOUND = {
     "origin": "QLP",

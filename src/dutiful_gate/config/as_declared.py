@@ -6,7 +6,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..report.fault import Path
-from ..shape.nodes import Entries, Field, Fixed, Items, Link, Use
+from ..shape.nodes import Entries, Fixed, Items, Link
+from ..shape.shape import Field
+from ..shape.uses import Use
 from .names import SettingNames
 from .sheet import Sheet
 

@@ -15,7 +15,7 @@ from ..declare.phrases import Phrase
 from ..declare.sources import FromText
 from ..report.cause import Cause
 from ..report.fault import Path
-from ..shape.nodes import MISSING
+from ..shape.uses import MISSING
 from .names import SettingNames, steps_of
 
 _REFERENCE = re.compile(r"\$\$\{|\$\{([^{}]*)\}")

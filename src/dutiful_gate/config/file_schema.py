@@ -11,7 +11,9 @@ from ..declare.json_pointer import escaped, unescaped
 from ..document.document import Document
 from ..document.writing.compose import composed
 from ..gates.typed import Gate
-from ..shape.nodes import NO_ABOUT, Branches, Shape, Use
+from ..shape.nodes import Branches
+from ..shape.shape import Shape
+from ..shape.uses import NO_ABOUT, Use
 from ..shape.walk import rebuilt, rebuilt_records
 from .as_declared import SCHEMA
 

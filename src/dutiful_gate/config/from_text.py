@@ -13,7 +13,9 @@ from ..read.json_text import JsonText
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.place import Place
-from ..shape.nodes import Branches, Choice, Entries, Field, Fixed, Items, Link, Scalar, Use
+from ..shape.nodes import Branches, Choice, Entries, Fixed, Items, Link, Scalar
+from ..shape.shape import Field
+from ..shape.uses import Use
 from .names import Known, bare, blank_is_null, spelled
 from .sheet import Sheet, SheetOptions
 

@@ -16,8 +16,10 @@ from ..report.fault import Fault, Path, dotted
 from ..report.place import Place
 from ..report.verdict import Verdict, refusal, relisted
 from ..shape.known_defaults import known_default
-from ..shape.nodes import MISSING, Entries, Record, Use
+from ..shape.nodes import Entries
+from ..shape.shape import Record
 from ..shape.to_json import plain
+from ..shape.uses import MISSING, Use
 from ..shape.walk import part_of
 from .expansion import Expansion
 from .layers import File, may_have_profile

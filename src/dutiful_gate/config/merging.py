@@ -6,7 +6,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from ..report.fault import Path
-from ..shape.nodes import Branches, Nullable, Sealing, Use
+from ..shape.nodes import Branches, Nullable, Sealing
+from ..shape.uses import Use
 from .names import SettingNames
 
 Owner = Any

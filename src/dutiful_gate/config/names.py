@@ -10,22 +10,9 @@ from ..declare.sources import Reading
 from ..engine.plan import may_be_blank, takes_null
 from ..engine.runtime import HIDDEN_KEY
 from ..report.fault import Path
-from ..shape.nodes import (
-    Alias,
-    Branches,
-    Entries,
-    Field,
-    Fixed,
-    Items,
-    Link,
-    Node,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Node, Nullable, Scalar, Sealing
+from ..shape.shape import Field, Record, Shape
+from ..shape.uses import Use
 from ..shape.walk import uses_of
 
 BETWEEN: Final = "__"

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 from ..report.fault import Path
 from ..report.place import Place
-from ..shape.nodes import Field, Record, Use
+from ..shape.shape import Field, Record
+from ..shape.uses import Use
 from .from_text import Spelled, from_text
 from .layers import sheet_of_text
 from .names import BETWEEN, SettingNames, prefix_of

@@ -20,8 +20,10 @@ from ..report.shown_values import visible
 from ..sample.cannot_sample import CannotSample
 from ..sample.payloads import Payloads
 from ..shape.known_defaults import is_unknown, known_default, without_makers
-from ..shape.nodes import MISSING, Choice, Entries, Field, Items, Link, Nothing, Nullable, Record, Use
+from ..shape.nodes import Choice, Entries, Items, Link, Nothing, Nullable
+from ..shape.shape import Field, Record
 from ..shape.to_json import plain
+from ..shape.uses import MISSING, Use
 from ..shape.walk import holds_secret, part_of
 from .as_declared import SCHEMA
 from .names import SettingNames, prefix_of, variable

@@ -9,7 +9,8 @@ from decimal import Decimal
 from typing import Any, Final
 
 from ..report.fault import Path, dotted
-from ..shape.nodes import Entries, Link, Missing, Use
+from ..shape.nodes import Entries, Link
+from ..shape.uses import Missing, Use
 from .names import SettingNames, blank_is_null, variable
 
 _BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")

@@ -6,7 +6,7 @@ from ..declare.rules import Length, Matches
 from ..declare.rules.format import OfFormat
 from ..declare.steps import Step
 from ..report.cause import Cause
-from ..shape.nodes import Use
+from ..shape.uses import Use
 
 
 def rules_in_words(use: Use, *, of_secrets: bool = False) -> list[str]:

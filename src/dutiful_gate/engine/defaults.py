@@ -16,23 +16,10 @@ from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..report.shown_values import shown
 from ..shape.final_forms import keeps_form
-from ..shape.nodes import (
-    MISSING,
-    Alias,
-    Branches,
-    Entries,
-    Field,
-    Items,
-    Link,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-    default_of,
-)
+from ..shape.nodes import Alias, Branches, Entries, Items, Link, Nullable, Scalar, Sealing
+from ..shape.shape import Field, Record, Shape, default_of
 from ..shape.to_json import belongs, plain, plain_fallback
+from ..shape.uses import MISSING, Use
 from ..shape.walk import holds_secret, part_of, uses_of
 from .engine import Engine
 from .parts import Parts

@@ -6,7 +6,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from ..report.fault import Path
-from ..shape.nodes import Record, Shape, Use
+from ..shape.shape import Record, Shape
+from ..shape.uses import Use
 from ..shape.walk import fields_of, held_by, inside, leads, uses_of
 from .runtime import LEAVES
 

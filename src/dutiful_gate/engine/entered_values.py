@@ -7,7 +7,9 @@ from typing import Any
 
 from ..declare.uploads import UploadedFile
 from ..report.hostile_objects import without_liars
-from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Shape, Use
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable
+from ..shape.shape import Shape
+from ..shape.uses import Use
 from ..shape.walk import holds_secret
 from .runtime import attributes_of
 from .walk.records import native_names

@@ -8,8 +8,9 @@ from typing import Any
 
 from ..declare.facts import REFUSED, UNSURE, Stop
 from ..declare.sources import Source
-from ..shape.nodes import Branches, Use
+from ..shape.nodes import Branches
 from ..shape.to_json import plain
+from ..shape.uses import Use
 from ..shape.walk import part_of
 from .plan import Plan, reader_of
 

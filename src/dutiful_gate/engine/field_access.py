@@ -7,8 +7,8 @@ from collections.abc import Callable, Mapping
 from ..declare.facts import Bind, Facts
 from ..declare.field_access import Path, Reach
 from ..declare.records import RecordRule
-from ..shape.nodes import Record
 from ..shape.paths import Paths
+from ..shape.shape import Record
 from .plan import Plan
 
 

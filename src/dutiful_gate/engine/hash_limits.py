@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Hashable
 
 from ..declare.hash_limits import MOST_ALIKE, crowded
-from ..shape.nodes import Choice, Nothing, Nullable, Scalar, Sealing, Use
+from ..shape.nodes import Choice, Nothing, Nullable, Scalar, Sealing
+from ..shape.uses import Use
 
 
 class Crowd:

@@ -11,7 +11,7 @@ from typing import Any
 
 from ..codegen.unit import Unit
 from ..codegen.writer import Writer
-from ..shape.nodes import Shape
+from ..shape.shape import Shape
 
 _AT_ONCE = 40
 """Of up to so many records and aliases all quick functions are written at once."""

@@ -20,21 +20,12 @@ from ..declare.rules import Distinct, Face, Rule
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
-from ..shape.nodes import (
-    MISSING,
-    Branches,
-    Choice,
-    Items,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from ..shape.nodes import Branches, Choice, Items, Nullable, Scalar, Sealing
 from ..shape.one_way import is_for_admission, is_told_apart
+from ..shape.shape import Record, Shape
 from ..shape.stages import stages_of
 from ..shape.to_json import plain
+from ..shape.uses import MISSING, Use
 from ..shape.walk import every, held_by, leads, part_of, rebuilt, rebuilt_records, uses_of
 from .plan import Plan, reader_of
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..codegen.unit import Unit
-from ..shape.nodes import Use
+from ..shape.uses import Use
 from .depth import may_be_deeper
 from .engine import Engine
 from .plan import Plan

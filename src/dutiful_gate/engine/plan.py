@@ -17,25 +17,11 @@ from ..declare.records import RecordRule
 from ..declare.sources import Reading, Source
 from ..declare.values import Value
 from ..shape.known_defaults import EMPTY
-from ..shape.nodes import (
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Field,
-    Fixed,
-    Items,
-    Link,
-    Nothing,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
+from ..shape.shape import Field, Record, Shape
 from ..shape.stages import stages_of
 from ..shape.to_json import nearest_first
+from ..shape.uses import Use
 from ..shape.walk import uses_of
 from .choosing import chooser, tag_chooser
 from .runtime import ABSENT

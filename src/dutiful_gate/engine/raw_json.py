@@ -11,20 +11,9 @@ from typing import Any
 from ..codegen.unit import Unit
 from ..codegen.writer import Writer
 from ..declare.json_strings import strings_in
-from ..shape.nodes import (
-    MISSING,
-    Choice,
-    Entries,
-    Fixed,
-    Items,
-    Link,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from ..shape.nodes import Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Sealing
+from ..shape.shape import Record, Shape
+from ..shape.uses import MISSING, Use
 from ..shape.walk import nodes, uses_of
 from .later import is_large
 from .plan import Plan, classes_read

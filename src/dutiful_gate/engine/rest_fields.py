@@ -9,7 +9,9 @@ from ..declare.facts import Stop
 from ..declare.kinds import Text
 from ..declare.sources import Reading, read_so
 from ..report.fault import Path
-from ..shape.nodes import Entries, Field, Record, Scalar, Shape, Use
+from ..shape.nodes import Entries, Scalar
+from ..shape.shape import Field, Record, Shape
+from ..shape.uses import Use
 from ..shape.walk import part_of
 from .plan import Plan, is_text, reader_of
 from .runtime import Log

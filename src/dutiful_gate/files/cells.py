@@ -16,7 +16,9 @@ from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.cause import Cause
 from ..report.fault import Fault
-from ..shape.nodes import Branches, Record, Use
+from ..shape.nodes import Branches
+from ..shape.shape import Record
+from ..shape.uses import Use
 from .table_layout import SERIAL, TableLayout
 
 T = TypeVar("T")

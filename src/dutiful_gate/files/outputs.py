@@ -11,7 +11,7 @@ from typing import Any, Final, Protocol
 
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
-from ..shape.nodes import Field
+from ..shape.shape import Field
 from .cells import record_of
 from .growing_file import GrowingFile
 from .opened import CannotStart, Form, form_of

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from ..read.json_fast import Quickly
     from ..read.json_text import JsonText
     from ..report.fault import Path
-    from ..shape.nodes import Shape
+    from ..shape.shape import Shape
     from .explanation import Explanation
 
 T = TypeVar("T")

@@ -55,7 +55,9 @@ class DocumentGate(AnyGate[Any]):
         from ..document.dialects import dialect_called
         from ..document.judging.engine import DocumentEngine, read_documents
         from ..read.json_fast import never_quick, plain_json
-        from ..shape.nodes import Scalar, Shape, Use
+        from ..shape.nodes import Scalar
+        from ..shape.shape import Shape
+        from ..shape.uses import Use
 
         if formats not in (None, "assert", "annotate"):
             raise DeclarationError(f"formats={formats!r} is no way to treat formats", remedy='"assert" or "annotate"')

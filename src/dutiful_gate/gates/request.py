@@ -16,7 +16,7 @@ from .callers import seen_by_caller
 
 if TYPE_CHECKING:
     from ..read.json_fast import Quickly
-    from ..shape.nodes import Field
+    from ..shape.shape import Field
 
 T = TypeVar("T")
 _BODY = "body"

@@ -23,8 +23,8 @@ if TYPE_CHECKING:
     from ..document.dialects import WrittenDialect
     from ..engine.engine import Engine
     from ..read.json_fast import Quickly
-    from ..shape.nodes import Shape
     from ..shape.one_way import OneWay
+    from ..shape.shape import Shape
     from .document import DocumentGate
 
 T = TypeVar("T")

@@ -14,7 +14,7 @@ from ..gates.typed import Gate
 from ..report.fault import Fault
 from ..report.verdict import Refused, Verdict
 from ..sample.typed_values import Made
-from ..shape.nodes import Use
+from ..shape.uses import Use
 from ..shape.walk import uses_of
 from .names import names_along, names_under_unions
 from .second_opinion import second_opinions

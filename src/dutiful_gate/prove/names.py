@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Container, Iterator
 from typing import Any
 
-from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Shape, Use
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link
+from ..shape.shape import Shape
+from ..shape.uses import Use
 
 
 def names_along(shape: Shape, path: tuple[Any, ...]) -> tuple[set[str], set[str]]:

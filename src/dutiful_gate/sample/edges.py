@@ -12,22 +12,10 @@ from typing import Any
 from ..declare.kinds.text import TEXTS
 from ..declare.rules import Length, Rule
 from ..declare.steps import Step
-from ..shape.nodes import (
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Fixed,
-    Items,
-    Link,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Sealing
+from ..shape.shape import Record, Shape
 from ..shape.to_json import plain
+from ..shape.uses import Use
 
 ODD: tuple[Any, ...] = (
     None, True, False, 0, 1, -1, 2, 7, 3.0, 1.5, -0.0, 0.1, 1e308, 5e-324, -1e308, 10**30, -(10**30), 10**400,

@@ -19,26 +19,11 @@ from ..document.beside_types import BesideType
 from ..engine.engine import Engine
 from ..engine.parts import Parts
 from ..engine.plan import Plan
-from ..shape.nodes import (
-    MISSING,
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Field,
-    Fixed,
-    Items,
-    Link,
-    Nothing,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
+from ..shape.shape import Field, Record, Shape
 from ..shape.stages import stages_of
 from ..shape.to_json import belongs, plain
+from ..shape.uses import MISSING, Use
 from .cannot_sample import TRIES, CannotSample
 from .text import FreightWish
 

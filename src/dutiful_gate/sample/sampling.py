@@ -11,8 +11,10 @@ from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.fault import Fault
-from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Sealing, Shape, Use
+from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Sealing
+from ..shape.shape import Shape
 from ..shape.to_json import plain
+from ..shape.uses import Use
 from .cannot_sample import CannotSample
 from .edges import Edges
 from .of_document import DocumentPayloads, exchanged

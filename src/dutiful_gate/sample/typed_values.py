@@ -7,8 +7,10 @@ from typing import Any
 
 from ..declare.sealed import Sealed
 from ..engine.runtime import remade
-from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Sealing, Shape, Use
+from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Sealing
+from ..shape.shape import Shape
 from ..shape.to_json import belongs
+from ..shape.uses import Use
 
 
 class Made:

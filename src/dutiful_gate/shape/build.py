@@ -33,29 +33,13 @@ from .hints import evaluated, names_of, needed
 from .members import choice_of_enum, choice_of_literal
 from .metadata import NOTHING_BESIDE, Beside, PartOf, check_parts, refuse_of_fields, sorted_metadata, with_marks
 from .names_in_quotes import Sees, is_alias, type_of
-from .nodes import (
-    MISSING,
-    NO_ABOUT,
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Fixed,
-    Items,
-    Link,
-    Node,
-    Nothing,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from .nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Node, Nothing, Nullable, Scalar, Sealing
 from .paths import check_record_rules
 from .python_types import COLLECTIONS, KINDS, MAPPINGS, MEANT, REMEDIES, record_name, type_name, unpacked_tuple
 from .records import KeyStyle, record_of, refuse_under_key
+from .shape import Record, Shape
 from .unions import with_tag
+from .uses import MISSING, NO_ABOUT, Use
 from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of
 
 

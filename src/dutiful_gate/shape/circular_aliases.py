@@ -6,7 +6,9 @@ from collections.abc import Callable, Mapping
 
 from .aliases import nothing_between
 from .metadata import check_parts
-from .nodes import MISSING, NO_ABOUT, Alias, Link, Nullable, Record, Scalar, Use
+from .nodes import Alias, Link, Nullable, Scalar
+from .shape import Record
+from .uses import MISSING, NO_ABOUT, Use
 from .walk import every, fields_of, holds_secrets, in_place_of, rebuilt, rebuilt_inside, rebuilt_records
 
 Aliases = dict[str, Use]

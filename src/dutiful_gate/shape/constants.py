@@ -20,23 +20,10 @@ from ..declare.records import RecordRule
 from ..declare.rules import Contains, Distinct, Equal, OneOf, Rule
 from ..declare.terms import Constant, NamedField
 from ..declare.value_conditions import Obeying, Over
-from .nodes import (
-    MISSING,
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Field,
-    Fixed,
-    Items,
-    Link,
-    Nothing,
-    Nullable,
-    Record,
-    Scalar,
-    Use,
-)
+from .nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar
 from .paths import Paths
+from .shape import Field, Record
+from .uses import MISSING, Use
 from .walk import rebuilt
 
 _NEVER = object()

@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from ..declare.rules import Matches, OneOf, Rule
 from ..declare.steps import Step, lowered, squeezed, trimmed, uppered
-from .nodes import Alias, Link, Use
+from .nodes import Alias, Link
+from .uses import Use
 from .walk import every
 
 # Patterns of a simple kind only: literals, plain classes, groups, quantifiers. Anything else settles nothing.

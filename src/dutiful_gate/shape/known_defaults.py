@@ -7,7 +7,8 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from ..declare.marks import AsSent, Copied
-from .nodes import MISSING, Field, Record, Shape
+from .shape import Field, Record, Shape
+from .uses import MISSING
 from .walk import part_of, uses_of
 
 ITS_DEFAULT: Final = "its default"

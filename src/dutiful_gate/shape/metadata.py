@@ -46,7 +46,8 @@ from ..declare.steps import BlankIsNone, Otherwise, SplitOn, Step, Via
 from ..declare.subjects import It, ItsLength
 from ..declare.this import FieldOfThis, This
 from ..declare.values import Value
-from .nodes import MISSING, NO_ABOUT, Choice, Items, Node, Nullable, Scalar, Use
+from .nodes import Choice, Items, Node, Nullable, Scalar
+from .uses import MISSING, NO_ABOUT, Use
 
 
 class Beside:

@@ -10,7 +10,9 @@ from ..declare.rules import Rule
 from ..declare.steps import Step, TakenOut
 from ..declare.values import Value
 from .final_forms import keeps_form, survives
-from .nodes import Branches, Record, Shape, Use
+from .nodes import Branches
+from .shape import Record, Shape
+from .uses import Use
 from .walk import holds_secret, named_uses, part_of
 
 _OWN = "a function of one's own is asked on the way in alone, unless it is declared with both_ways=True"

@@ -12,7 +12,9 @@ from ..declare.facts import Facts
 from ..declare.field_access import ITEM, Path
 from ..declare.records import RecordRule
 from ..declare.value_conditions import Over
-from .nodes import Alias, Branches, Entries, Field, Fixed, Items, Link, Nullable, Record, Shape, Use
+from .nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable
+from .shape import Field, Record, Shape
+from .uses import Use
 from .walk import standing
 
 

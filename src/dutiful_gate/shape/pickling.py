@@ -7,7 +7,8 @@ import pickle
 from collections.abc import Iterator
 from typing import Any, ForwardRef
 
-from .nodes import Choice, Scalar, Shape
+from .nodes import Choice, Scalar
+from .shape import Shape
 from .walk import uses_of
 
 

@@ -34,7 +34,9 @@ from .constructors import check_constructor, only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
 from .metadata import NOTHING_BESIDE, Beside, PartOf, sorted_metadata
 from .names_in_quotes import Sees
-from .nodes import MISSING, Entries, Field, Link, Nullable, Record, Scalar, Use
+from .nodes import Entries, Link, Nullable, Scalar
+from .shape import Field, Record
+from .uses import MISSING, Use
 
 KeyStyle = Callable[[str], str]
 Given = Mapping[Any, Any]

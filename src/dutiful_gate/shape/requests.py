@@ -8,8 +8,10 @@ from typing import Any, Final, NamedTuple
 from ..declare.errors import DeclarationError
 from ..declare.sources import Source
 from ..declare.steps import TakenOut
-from .nodes import Field, Link, Nullable, Record, Shape, Use
+from .nodes import Link, Nullable
 from .records import refuse_under_key
+from .shape import Field, Record, Shape
+from .uses import Use
 from .walk import every, guarded_of, held_by, leads, recursive_of, uses_of
 
 

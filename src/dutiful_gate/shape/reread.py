@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from .constructors import only_stores, runs_own_code
-from .nodes import Shape
+from .shape import Shape
 
 
 def looked_at_again(shape: Shape) -> Shape:

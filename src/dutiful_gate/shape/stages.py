@@ -9,7 +9,7 @@ from ..declare.sources import Reading
 from ..declare.steps import Step
 from ..declare.values import Value
 from ..regex.white_space import is_blank
-from .nodes import Use
+from .uses import Use
 
 
 class Stages(Value):

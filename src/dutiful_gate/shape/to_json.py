@@ -9,24 +9,9 @@ from ..declare.constants import no_json
 from ..declare.facts import Stop
 from ..declare.sealed import Sealed
 from ..declare.sources import Reading
-from .nodes import (
-    MISSING,
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Field,
-    Fixed,
-    Items,
-    Link,
-    Nothing,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from .nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
+from .shape import Field, Record, Shape
+from .uses import MISSING, Use
 from .walk import every
 
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from ..declare.errors import DeclarationError
-from .nodes import Branches, Choice, Field, Link, Record, Use
+from .nodes import Branches, Choice, Link
+from .shape import Field, Record
+from .uses import Use
 
 Tags = tuple[tuple[object, ...], ...]
 

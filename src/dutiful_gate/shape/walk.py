@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
-from .nodes import Alias, Branches, Entries, Field, Link, Node, Record, Shape, Use
+from .nodes import Alias, Branches, Entries, Link, Node
+from .shape import Field, Record, Shape
+from .uses import Use
 
 
 def inside(use: Use) -> tuple[Use, ...]:

@@ -42,7 +42,7 @@ from ..sample.cannot_sample import CannotSample
 from ..sample.edges import Edges
 from ..sample.sampling import maker_for, payloads
 from ..shape.hints import hints_of
-from ..shape.nodes import Record
+from ..shape.shape import Record
 from ..shape.walk import holds_secret
 from .check_constraints import Checks, turned
 from .columns import annotation_of

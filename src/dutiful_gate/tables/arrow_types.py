@@ -22,7 +22,9 @@ from ..declare.rules import Between, Multiple
 from ..declare.steps import RoundedTo
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
-from ..shape.nodes import Choice, Entries, Field, Items, Link, Record, Scalar, Shape, Use
+from ..shape.nodes import Choice, Entries, Items, Link, Scalar
+from ..shape.shape import Field, Record, Shape
+from ..shape.uses import Use
 from ..shape.walk import holds_secret
 
 WHOLE_64: Final = range(-(2**63), 2**63)

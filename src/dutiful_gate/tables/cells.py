@@ -15,7 +15,9 @@ from ..declare.sources import FromText, Reading
 from ..engine.plan import may_be_blank, takes_null
 from ..read.unreadable import CannotStart
 from ..regex.white_space import is_blank
-from ..shape.nodes import Entries, Items, Record, Shape, Use
+from ..shape.nodes import Entries, Items
+from ..shape.shape import Record, Shape
+from ..shape.uses import Use
 from .column_names import wire_names
 from .usual_arrays import usual
 

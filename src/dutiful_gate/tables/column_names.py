@@ -7,7 +7,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from ..read.unreadable import CannotStart
-from ..shape.nodes import Link, Record, Shape
+from ..shape.nodes import Link
+from ..shape.shape import Record, Shape
 
 
 def wire_names(record: Record, names: Sequence[str]) -> dict[str, str]:

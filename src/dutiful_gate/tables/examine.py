@@ -20,7 +20,7 @@ from ..read.unreadable import CannotStart
 from ..report.digest import Digest
 from ..report.fault import pointer
 from ..report.verdict import Verdict
-from ..shape.nodes import Record
+from ..shape.shape import Record
 from .arrow_types import Column, DoesNotFit, as_json, columns_of, record_of, use_column
 from .cells import Cells
 from .column_names import nested_names, wire_names

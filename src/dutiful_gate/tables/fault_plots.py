@@ -13,7 +13,7 @@ from ..declare.clock import Clock
 from ..declare.rules import Rule
 from ..gates.base import AnyGate
 from ..report.shown_values import visible
-from ..shape.nodes import Field
+from ..shape.shape import Field
 from .arrow_types import record_of
 from .column_names import wire_names
 from .examine import TableReader

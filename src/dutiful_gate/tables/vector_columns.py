@@ -17,7 +17,9 @@ from ..engine.engine import Engine
 from ..engine.plan import Plan, takes_null
 from ..gates.typed import Gate
 from ..shape.known_defaults import known_default
-from ..shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Record, Scalar, Shape, Use
+from ..shape.nodes import Choice, Items, Link, Nullable, Scalar
+from ..shape.shape import Field, Record, Shape
+from ..shape.uses import MISSING, Use
 from ..shape.walk import part_of, uses_of
 from .arrow_types import Column, DoesNotFit, as_json, field_column, use_column
 from .cells import Cells, is_missing

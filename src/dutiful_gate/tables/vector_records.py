@@ -14,7 +14,8 @@ from ..declare.presence import Count, Needs, WhenObeys, WhenRule
 from ..declare.records import RecordRule
 from ..declare.terms import Combined, Constant, Measured, NamedField
 from ..declare.value_conditions import HasValue, Obeying
-from ..shape.nodes import Choice, Field, Record, Scalar
+from ..shape.nodes import Choice, Scalar
+from ..shape.shape import Field, Record
 from .column_names import wire_names
 from .vector_columns import Columns, Judge, Judged, RecordJudge
 from .vector_kinds import in_calendar

@@ -35,24 +35,11 @@ from ..sample.cannot_sample import CannotSample
 from ..sample.edges import Edges
 from ..sample.sampling import maker_for
 from ..shape.known_defaults import ITS_DEFAULT, known_default
-from ..shape.nodes import (
-    MISSING,
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Field,
-    Fixed,
-    Items,
-    Link,
-    Nullable,
-    Record,
-    Sealing,
-    Shape,
-    Use,
-)
+from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Sealing
 from ..shape.one_way import is_for_admission
+from ..shape.shape import Field, Record, Shape
 from ..shape.to_json import plain
+from ..shape.uses import MISSING, Use
 from ..shape.walk import fields_of, holds_secret, uses_of
 from .function_marks import digest_of_text, mark_of, mark_of_value
 from .use_marks import MOST_MARKED, UseMarks

@@ -13,22 +13,9 @@ from ..declare.rules import Between, Ceiling, Floor, OneOf
 from ..declare.steps import Step
 from ..document.writing.unfinished import written
 from ..shape.known_defaults import ITS_DEFAULT
-from ..shape.nodes import (
-    MISSING,
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Fixed,
-    Items,
-    Link,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Sealing
+from ..shape.shape import Record, Shape
+from ..shape.uses import MISSING, Use
 from ..shape.walk import every, fields_of
 from .function_marks import mark_of_value
 

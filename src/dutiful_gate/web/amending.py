@@ -10,7 +10,7 @@ from ..declare.sources import Source
 from ..gates.typed import Gate
 from ..report.cause import Cause
 from ..report.fault import Fault
-from ..shape.nodes import Record
+from ..shape.shape import Record
 from .refusals import RequestProblem, of_faults
 
 T = TypeVar("T")

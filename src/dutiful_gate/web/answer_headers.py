@@ -13,7 +13,9 @@ from ..declare.marks import kebab
 from ..declare.sources import Source
 from ..gates.typed import Gate
 from ..report.verdict import Refused
-from ..shape.nodes import MISSING, Choice, Field, Items, Nullable, Scalar, Use
+from ..shape.nodes import Choice, Items, Nullable, Scalar
+from ..shape.shape import Field
+from ..shape.uses import MISSING, Use
 from .header_values import header_value, http_date, is_date
 
 _NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")

@@ -12,7 +12,8 @@ from ..declare.json_pointer import unescaped
 from ..document.writing.compose import Part, bundled
 from ..gates.typed import Gate
 from ..report.problem import CONTENT_TYPE
-from ..shape.nodes import Field, Items, Record, Shape
+from ..shape.nodes import Items
+from ..shape.shape import Field, Record, Shape
 from ..shape.walk import part_of
 from .answer_headers import AnswerHeaders, is_needed
 from .answers import CBOR, JSON, Streamed

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final
 
-from ..shape.nodes import MISSING, Branches, Entries, Field, Items, Link, Shape, Use
+from ..shape.nodes import Branches, Entries, Items, Link
+from ..shape.shape import Field, Shape
+from ..shape.uses import MISSING, Use
 
 _DEEPEST: Final = 8
 """So many records inside of each other are made of nothing; past them a record that holds itself would never end."""

@@ -8,7 +8,9 @@ from typing import Any
 from ..sample.cannot_sample import CannotSample
 from ..sample.payloads import Payloads
 from ..shape.known_defaults import without_makers
-from ..shape.nodes import Link, Shape, Use
+from ..shape.nodes import Link
+from ..shape.shape import Shape
+from ..shape.uses import Use
 from ..shape.walk import part_of
 
 

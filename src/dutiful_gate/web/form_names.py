@@ -8,7 +8,9 @@ from typing import Any
 
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
-from ..shape.nodes import Branches, Entries, Field, Fixed, Items, Link, Node, Nullable, Scalar, Shape, Use
+from ..shape.nodes import Branches, Entries, Fixed, Items, Link, Node, Nullable, Scalar
+from ..shape.shape import Field, Shape
+from ..shape.uses import Use
 from .empty_form_fields import with_unsent
 
 _STEP = re.compile(r"\.?([^.\[\]]+)|\[([^\[\]]*)\]")

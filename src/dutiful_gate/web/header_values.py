@@ -8,7 +8,8 @@ from email.utils import format_datetime, parsedate_to_datetime
 from typing import Any
 
 from ..declare.kinds.moment import MomentKind
-from ..shape.nodes import Items, Use
+from ..shape.nodes import Items
+from ..shape.uses import Use
 
 _FORMS = re.compile(
     r"[A-Z][a-z]{2}, [0-9]{2} [A-Z][a-z]{2} [1-9][0-9]{3} [0-9:]{8} GMT"

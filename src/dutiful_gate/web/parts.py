@@ -10,7 +10,8 @@ from ..gates.request import RequestGate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.verdict import Verdict, refusal
-from ..shape.nodes import Field, Items
+from ..shape.nodes import Items
+from ..shape.shape import Field
 from .answers import CBOR
 from .form_names import TooDeep, nested
 from .head import MOST_NAMES, Head, TooManyNames, gathered, query_pairs

@@ -8,7 +8,7 @@ from typing import Any, Literal, NamedTuple
 from ...declare.errors import DeclarationError
 from ...declare.json_pointer import escaped, unescaped
 from ...declare.kinds.decimal import as_json
-from ...shape.nodes import Shape
+from ...shape.shape import Shape
 from ..dialects import WRITTEN, Dialect, WrittenDialect
 from ..document import Document, Unstated
 from .other_dialects import DialectWriter

@@ -9,22 +9,10 @@ from ...declare.facts import Facts
 from ...declare.field_access import Path
 from ...declare.records import Standing
 from ...shape.known_defaults import is_unknown, known_default
-from ...shape.nodes import (
-    MISSING,
-    Branches,
-    Choice,
-    Entries,
-    Fixed,
-    Items,
-    Link,
-    Nothing,
-    Nullable,
-    Record,
-    Scalar,
-    Shape,
-    Use,
-)
+from ...shape.nodes import Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar
 from ...shape.paths import Paths
+from ...shape.shape import Record, Shape
+from ...shape.uses import MISSING, Use
 
 
 class RecordStanding(Standing):

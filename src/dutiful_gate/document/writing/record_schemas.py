@@ -14,14 +14,10 @@ from ...declare.rules.contains import escaped as escaped_text
 from ...regex.overlap import may_share, without
 from ...regex.search import ecma_search
 from ...shape.known_defaults import ITS_DEFAULT, known_default
-from ...shape.nodes import (
-    MISSING,
-    Entries,
-    Field,
-    Record,
-    Use,
-)
+from ...shape.nodes import Entries
+from ...shape.shape import Field, Record
 from ...shape.to_json import plain
+from ...shape.uses import MISSING, Use
 from ...shape.walk import holds_secret
 from .field_presence import RecordStanding
 from .joining import Keywords, join

@@ -19,7 +19,6 @@ from ...declare.sources import Reading
 from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, in_utc, trimmed
 from ...shape.final_forms import comes_final, is_settled, keeps_form, survives
 from ...shape.nodes import (
-    MISSING,
     Alias,
     Branches,
     Choice,
@@ -31,12 +30,12 @@ from ...shape.nodes import (
     Nullable,
     Scalar,
     Sealing,
-    Shape,
-    Use,
     spellings,
 )
+from ...shape.shape import Shape
 from ...shape.stages import stages_of
 from ...shape.to_json import plain, plain_fallback
+from ...shape.uses import MISSING, Use
 from ...shape.walk import holds_secret, part_of, uses_of
 from ..beside_types import BesideType
 from ..dialects import Dialect

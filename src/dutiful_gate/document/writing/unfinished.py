@@ -6,9 +6,7 @@ from collections.abc import Iterable, Mapping
 
 from ...declare.json_pointer import escaped
 from ...shape.known_defaults import ITS_DEFAULT
-from ...shape.nodes import (
-    Shape,
-)
+from ...shape.shape import Shape
 from ..dialects import DRAFT_2020_12, Dialect
 from ..document import Unstated
 from .joining import Keywords, plainer, reached

@@ -7,18 +7,9 @@ from collections.abc import Sequence
 from ...declare.rules import Contains, Length, Rule
 from ...declare.steps import Step
 from ...shape.final_forms import survives
-from ...shape.nodes import (
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Items,
-    Link,
-    Nothing,
-    Scalar,
-    Shape,
-    Use,
-)
+from ...shape.nodes import Alias, Branches, Choice, Entries, Items, Link, Nothing, Scalar
+from ...shape.shape import Shape
+from ...shape.uses import Use
 from .joining import Keywords
 
 _JSON_TYPES: dict[type, str] = {

@@ -6,7 +6,8 @@ from typing import Any, NamedTuple, NoReturn, Self
 
 from ...declare.facts import Own
 from ...declare.sources import Reading, Source
-from ...shape.nodes import Record, Use
+from ...shape.shape import Record
+from ...shape.uses import Use
 from ...shape.walk import holds_secret
 from ..plan import Plan
 from .pen import Pen

@@ -19,8 +19,9 @@ from ...declare.kinds.half_typed import HalfTyped
 from ...declare.rules import Rule
 from ...declare.steps import Step
 from ...regex.white_space import is_blank
-from ...shape.nodes import Branches, Choice, Entries, Use
+from ...shape.nodes import Branches, Choice, Entries
 from ...shape.stages import Stages
+from ...shape.uses import Use
 from ..plan import Plan
 from .frame import Frame
 from .pen import Pen

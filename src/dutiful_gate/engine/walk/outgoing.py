@@ -16,24 +16,10 @@ from ...declare.rules import Distinct, Rule
 from ...declare.sealed import Sealed
 from ...declare.sources import Reading
 from ...regex.white_space import is_blank
-from ...shape.nodes import (
-    MISSING,
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Field,
-    Fixed,
-    Items,
-    Link,
-    Nothing,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Use,
-)
+from ...shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
+from ...shape.shape import Field, Record
 from ...shape.to_json import plain_fallback
+from ...shape.uses import MISSING, Use
 from ...shape.walk import holds_secret
 from ..exclusive_unions import OutgoingExclusiveUnion
 from ..hash_limits import spreads

@@ -16,8 +16,10 @@ from ...codegen.unit import Unit
 from ...declare.facts import DROPS, REFUSED, UNSURE, Stop
 from ...declare.kinds import Reader
 from ...declare.sources import Reading
-from ...shape.nodes import NO_ABOUT, Alias, Branches, Link, Record, Scalar, Use
+from ...shape.nodes import Alias, Branches, Link, Scalar
+from ...shape.shape import Record
 from ...shape.stages import stages_of
+from ...shape.uses import NO_ABOUT, Use
 from ..exclusive_unions import ExclusiveUnion
 from ..handover import HANDOVER, forget
 from ..later import Later, is_large

@@ -7,7 +7,7 @@ from contextlib import contextmanager, nullcontext
 
 from ...codegen.writer import all_of
 from ...declare.records import RecordRule
-from ...shape.nodes import Field
+from ...shape.shape import Field
 from ..field_access import FieldsReach
 from ..plan import barred_keys
 from ..rest_fields import sorter_of

@@ -15,8 +15,9 @@ from ...declare.kinds import Kind, Reader, Text
 from ...declare.kinds.number import whole_from_json
 from ...declare.rules import Rule
 from ...declare.steps import Step, trimmed
-from ...shape.nodes import Choice, Entries, Nothing, Scalar, Use
+from ...shape.nodes import Choice, Entries, Nothing, Scalar
 from ...shape.stages import Stages
+from ...shape.uses import Use
 from ...shape.walk import every
 from ..handover import LARGE, hand_over, split
 from ..hash_limits import spreads

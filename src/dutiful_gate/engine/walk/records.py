@@ -8,7 +8,7 @@ from contextlib import AbstractContextManager
 
 from ...declare.facts import Own
 from ...declare.records import RecordCheck, RecordRule
-from ...shape.nodes import Field, Record
+from ...shape.shape import Field, Record
 from ..field_access import FieldsReach, values_there
 from ..own_functions import asking
 from ..plan import all_sent, constructed, default_source, holds_text, known_keys, may_be_blank, takes_null

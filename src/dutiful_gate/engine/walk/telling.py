@@ -14,7 +14,8 @@ from ...declare.kinds import Text
 from ...declare.phrases import Phrase
 from ...declare.sources import Reading
 from ...report.shown_values import outlined, plainly
-from ...shape.nodes import MISSING, Alias, Branches, Choice, Link, Node, Nullable, Scalar, Sealing, Use
+from ...shape.nodes import Alias, Branches, Choice, Link, Node, Nullable, Scalar, Sealing
+from ...shape.uses import MISSING, Use
 from ..choosing import closest
 from ..exclusive_unions import OutgoingExclusiveUnion, exactly_one_admits
 from ..later import Later

@@ -11,8 +11,8 @@ from ...declare.records import RecordRule
 from ...report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ...report.document_order import in_document_order
 from ...report.fault import Path
-from ...shape.nodes import Field, Record, Shape
 from ...shape.paths import FactsAt, in_data
+from ...shape.shape import Field, Record, Shape
 from ...shape.walk import holds_secret
 from ..field_access import FieldsReach
 from ..plan import barred_keys, known_keys

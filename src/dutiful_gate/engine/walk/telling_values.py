@@ -16,9 +16,10 @@ from ...declare.rules import Face, Rule
 from ...declare.steps import Step
 from ...report.cause import HIDDEN, Cause
 from ...report.shown_values import outlined
-from ...shape.nodes import MISSING, Choice, Entries, Items, Use
+from ...shape.nodes import Choice, Entries, Items
 from ...shape.stages import Stages
 from ...shape.to_json import plain
+from ...shape.uses import MISSING, Use
 from ..handover import LARGE, handed_entries, handed_items, split_again
 from ..hash_limits import Crowd, spreads
 from ..plan import choice_reader, choice_ready

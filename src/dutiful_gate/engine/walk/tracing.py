@@ -15,7 +15,9 @@ from ...declare.records import RecordRule
 from ...declare.rules import Rule
 from ...declare.steps import Step
 from ...report.cause import HIDDEN
-from ...shape.nodes import Branches, Field, Link, Use
+from ...shape.nodes import Branches, Link
+from ...shape.shape import Field
+from ...shape.uses import Use
 from ...shape.walk import holds_secret
 from ..field_access import FieldsReach
 from ..plan import Plan, is_text, options_in_order

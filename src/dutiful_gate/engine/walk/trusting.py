@@ -11,8 +11,10 @@ from ...declare.facts import Facts
 from ...declare.rules import Rule
 from ...declare.sources import Reading
 from ...declare.steps import Step
-from ...shape.nodes import MISSING, Branches, Choice, Field, Items, Use
+from ...shape.nodes import Branches, Choice, Items
+from ...shape.shape import Field
 from ...shape.to_json import Known, belongs, is_alike, nearest_first, plain_fallback
+from ...shape.uses import MISSING, Use
 from ..own_functions import asking, carried
 from ..plan import Plan, choice_ready
 from .frame import Frame

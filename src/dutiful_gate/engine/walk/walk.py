@@ -10,21 +10,9 @@ from ...declare.hash_limits import MOST_ALIKE, crowded
 from ...declare.kinds import Kind, Text
 from ...declare.sealed import Sealed
 from ...regex.white_space import BLANKS
-from ...shape.nodes import (
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Fixed,
-    Items,
-    Link,
-    Nothing,
-    Nullable,
-    Scalar,
-    Sealing,
-    Use,
-)
+from ...shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
 from ...shape.stages import Stages, stages_of
+from ...shape.uses import Use
 from ..hash_limits import spreads
 from ..plan import collection, is_text, may_be_blank, tag_reader
 from ..runtime import REREAD

@@ -20,8 +20,10 @@ from ...report.catalogue import in_force
 from ...report.fault import Fault
 from ...report.shown_values import on_terminal, visible
 from ...shape.known_defaults import known_default, without_makers
-from ...shape.nodes import MISSING, Choice, Field, Items, Link, Nullable, Shape, Use
+from ...shape.nodes import Choice, Items, Link, Nullable
+from ...shape.shape import Field, Shape
 from ...shape.to_json import plain
+from ...shape.uses import MISSING, Use
 from ...shape.walk import part_of
 from .inputs import attributes_of, widget_of
 from .rows import ADD, LEAVE_OUT, MOST_ROWS, PUT_IN, TAKE_AWAY

@@ -11,7 +11,8 @@ from ...declare.kinds import Day, LocalMoment, MomentKind
 from ...declare.rules import Length, Matches, Rule
 from ...declare.rules.format import OfFormat
 from ...declare.steps import Step
-from ...shape.nodes import Scalar, Use
+from ...shape.nodes import Scalar
+from ...shape.uses import Use
 
 # Patterns that mean the same under the flag `v`, under which browsers read them: plain classes, no set operations.
 _PLAIN: Final = re.compile(

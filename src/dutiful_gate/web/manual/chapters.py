@@ -10,26 +10,11 @@ from ...declare.kinds import Text, Upload
 from ...document.rules_in_words import rules_in_words
 from ...report.cause import Cause
 from ...shape.known_defaults import known_default
-from ...shape.nodes import (
-    MISSING,
-    Alias,
-    Branches,
-    Choice,
-    Entries,
-    Field,
-    Fixed,
-    Items,
-    Link,
-    Nothing,
-    Nullable,
-    Record,
-    Scalar,
-    Sealing,
-    Shape,
-    Use,
-)
+from ...shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
 from ...shape.paths import FactsAt, Paths
+from ...shape.shape import Field, Record, Shape
 from ...shape.to_json import plain
+from ...shape.uses import MISSING, Use
 from ...shape.walk import holds_secret
 from ..answers import Declared, Streamed
 from ..description import phrase
