@@ -15,6 +15,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import InitVar, dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
+from ipaddress import IPv4Address
 from typing import Annotated, Any, Generic, Literal, LiteralString, NamedTuple, Self, TypeVar
 
 import pytest
@@ -585,6 +586,15 @@ def test_what_a_function_made_is_typed_already() -> None:
     assert Gate(Made, Source.NATIVE).admit(Made(7)) == Made(7)  # type: ignore[arg-type]
     assert gate.examine({"number": "2"}).faults[0].message == "needs a value above 3; got '2'"
     assert "default" not in gate.schema()["$defs"]["Made"]["properties"]["number"]
+
+
+@pytest.mark.parametrize(("bound", "words"), [
+    (3, "above 3"), (Decimal("2.5"), "above 2.5"), (timedelta(hours=2), "above PT2H"), (date(2026, 5, 4), "later than 2026-05-04"),
+    ("m", "after m"), (IPv4Address("192.0.2.4"), "after 192.0.2.4"),
+])  # fmt: skip
+def test_beside_any_the_bound_tells_how_values_compare(bound: Any, words: str) -> None:
+    (fault,) = Gate(Annotated[Any, it > bound], Source.NATIVE).examine(bound).faults
+    assert fault.message.startswith(f"needs a value {words}; got "), fault.message
 
 
 def test_names_in_quotes_are_seen_where_the_gate_is_built() -> None:

@@ -88,10 +88,10 @@ def _of_numbers(facts: Facts, word: str, constant: object) -> Mapping[str, objec
 
 
 def _order(facts: Facts, constant: Any) -> Order:
-    """How a value compares with a bound, in words; where any may come, the bound tells, asked without importing."""
+    """How a value compares with a bound, in words; where any may come, the bound tells."""
     if not facts.open:
         return facts.order
-    if isinstance(constant, _NUMBERS) or type(constant).__name__ == "timedelta":
+    if is_number(constant) or hasattr(constant, "total_seconds"):  # a duration is longer or shorter
         return Order.SIZE
     return Order.TIME if isinstance(constant, Clock) or hasattr(constant, "isoformat") else Order.PLACE
 
