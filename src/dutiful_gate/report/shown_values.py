@@ -7,9 +7,12 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from enum import Enum
 from functools import cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..declare.uploads import UploadedFile
+
+if TYPE_CHECKING:
+    from ..declare.kinds.base import Kind
 
 LONGEST = 60
 _MOST_BITS = 400
@@ -99,7 +102,7 @@ def fixed(value: Any) -> object:
     told = honest(value)
     if type(told) in ALONE:
         return told
-    if type(told).__module__ not in TRUSTED:
+    if type(told).__module__ not in TRUSTED and type(told) not in _shown_by_kinds():
         return Said(told)
     STEADY.add(type(told))
     return told
@@ -108,7 +111,7 @@ def fixed(value: Any) -> object:
 def honest(value: Any) -> object:
     """A value as a message can speak of it: what raises when it is asked what it is, or how long, is put aside."""
     try:
-        if type(value).__module__ in TRUSTED:
+        if type(value).__module__ in TRUSTED or type(value) in _shown_by_kinds():
             return value
         if value.__class__ is not type(value):
             return Unreadable()
@@ -187,6 +190,8 @@ def _shown_by_standing(value: object) -> str:
         for known, show in (*_SHOWN.items(), *_written()):
             if isinstance(value, known):
                 return show(value)
+        if (kind := _shown_by_kinds().get(type(value))) is not None:
+            return shown(kind().plain(value))
         if isinstance(value, Mapping):
             return f"a record of {counted(len(value), 'key')}"
         if isinstance(value, Collection):
@@ -251,7 +256,15 @@ def plainly(value: object) -> str:
         return ", ".join(named) + (f" and {rest} more" if rest else "")
     if isinstance(value, _as_text()):
         return visible(shortened(str(value), 4 * LONGEST))
-    return shown(value)
+    kind = _shown_by_kinds().get(type(value))
+    return shown(value) if kind is None else plainly(kind().plain(value))
+
+
+def _shown_by_kinds() -> Mapping[type, Callable[[], Kind]]:
+    """The kinds that say how values of a class are shown; those of the standard library are known here."""
+    from ..declare.kinds.base import Kind
+
+    return Kind.shown_by
 
 
 def counted(number: int, noun: str) -> str:

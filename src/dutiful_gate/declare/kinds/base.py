@@ -34,7 +34,13 @@ class Kind(Value, ABC):
     `as_it_comes`  what stands in plain data for a value is the value
     `quick_reader_may_refuse`  the expression of `quick_reader` may give REFUSED, and not only raise
     `may_not_go_out`  a value that code made may have no form in JSON which is read as the same value again
+    `shows`        the classes of its values, where they are none of the standard library's that messages know: these
+                   write them as they go out, in bounds and in what came
     """
+
+    shown_by: ClassVar[dict[type, type[Kind]]] = {}
+    """The kinds by the classes that they show."""
+    shows: ClassVar[tuple[type, ...]] = ()
 
     spreads: ClassVar[bool] = False
     double: ClassVar[bool] = False
@@ -44,6 +50,10 @@ class Kind(Value, ABC):
     as_it_comes: ClassVar[bool] = False
     quick_reader_may_refuse: ClassVar[bool] = False
     may_not_go_out: ClassVar[bool] = False
+
+    def __init_subclass__(cls, **words: Any) -> None:
+        super().__init_subclass__(**words)
+        Kind.shown_by.update(dict.fromkeys(cls.__dict__.get("shows", ()), cls))
 
     @property
     @abstractmethod
@@ -65,7 +75,7 @@ class Kind(Value, ABC):
         """
         return None
 
-    def after_swift(self, reading: Reading) -> Reader:
+    def after_quick_reader(self, reading: Reading) -> Reader:
         """What reads a value for which that expression has raised."""
         return self.reader(reading)
 

@@ -231,7 +231,7 @@ class MomentKind(Kind):
             test += f' and {value}[11:13] != "24"'
         return test, f"{bind(_from_iso, 'from_iso')}({value})"
 
-    def after_swift(self, reading: Reading) -> Reader:
+    def after_quick_reader(self, reading: Reading) -> Reader:
         return moment_tried
 
     def reader(self, reading: Reading) -> Reader:

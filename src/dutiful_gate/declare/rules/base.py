@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterable, Mapping
-from typing import TYPE_CHECKING, Any, NamedTuple, NoReturn, Self
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple, NoReturn, Self
 
 from ..applicability import Takes
 from ..errors import DeclarationError
@@ -48,6 +48,20 @@ class Rule(Value, ABC, kw_only=True):
     """
 
     own_words: str | None = None
+
+    read_back: ClassVar[list[type[Rule]]] = []
+    """The rules that say themselves which keywords of a document they are, in the order in which they are asked."""
+
+    def __init_subclass__(cls, **words: Any) -> None:
+        super().__init_subclass__(**words)
+        if "said_by" in cls.__dict__:
+            Rule.read_back.append(cls)
+
+    @classmethod
+    def said_by(cls, sort: str, words: dict[str, Any]) -> tuple[str, tuple[Any, ...]] | None:
+        """The rule that keywords of a document say of values of a JSON type: Python with a `{}` for each constant, and
+        these. What it says is taken out of `words`. None where they say no such rule."""
+        return None
 
     @abstractmethod
     def condition(self, value: str, bind: Bind) -> str:

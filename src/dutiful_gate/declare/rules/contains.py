@@ -129,6 +129,19 @@ class Contains(Rule):
     def takes(self) -> Takes | None:
         return TEXT_OR_LIST if isinstance(self.held, str) else LIST
 
+    @classmethod
+    def said_by(cls, sort: str, words: dict[str, Any]) -> tuple[str, tuple[Any, ...]] | None:
+        held = words.get("contains") if sort == "array" else None
+        if not isinstance(held, dict) or list(held) != ["const"] or {"minContains", "maxContains"} & words.keys():
+            return None
+        const = held["const"]  # past 2**53 it may be the next float of another number
+        if not isinstance(const, str) and (
+            isinstance(const, bool) or not isinstance(const, int) or abs(const) >= 2**53
+        ):
+            return None
+        del words["contains"]
+        return "it.contains({})", (const,)
+
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(typed(self.held), 'HELD')} in {value}"
 

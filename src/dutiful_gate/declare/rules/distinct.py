@@ -53,6 +53,13 @@ class Distinct(Rule):
             check_answers(key, f"it.distinct.by({shown_name(key)})", takes=1)
         return self.replace(key=key, both_ways=both_ways)
 
+    @classmethod
+    def said_by(cls, sort: str, words: dict[str, Any]) -> tuple[str, tuple[Any, ...]] | None:
+        if sort != "array" or words.get("uniqueItems") is not True:
+            return None
+        del words["uniqueItems"]
+        return "it.distinct", ()
+
     @property
     def may_raise(self) -> bool:
         """A ValueError of the developer's own function is a fault."""

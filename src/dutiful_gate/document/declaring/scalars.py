@@ -10,6 +10,7 @@ from ...codegen.literals import literal
 from ...declare.formats.table import JUDGES
 from ...declare.kinds import LocalMoment, UtcMoment
 from ...declare.kinds.texts import written_kinds
+from ...declare.rules import Rule
 from ..judging.keywords import number_bounds
 from .patterns import pattern_rule
 
@@ -122,15 +123,14 @@ def _drop(left: dict[str, Any], keywords: Any) -> None:
 
 def _rules(said: SaidOfScalar, kind: str, left: dict[str, Any], *, secret: bool) -> None:
     """Rules for the keywords that have one; these are taken out."""
+    for rule in Rule.read_back:
+        if (told := rule.said_by(kind, left)) is not None:
+            words, constants = told
+            said.rules.append(words.format(*map(literal, constants)))
     if kind in LENGTHS:
         _length(said, left, *sorted(LENGTHS[kind], reverse=True))
     if kind in ("integer", "number"):
         _bounds(said, left)
-    if kind == "array" and left.get("uniqueItems") is True:
-        said.rules.append("it.distinct")
-        del left["uniqueItems"]
-    if kind == "array" and _is_plain_contains(left):
-        said.rules.append(f"it.contains({literal(left.pop('contains')['const'])})")
     if kind == "string":
         if isinstance(left.get("pattern"), str):
             said.rules.append(pattern_rule(left.pop("pattern"), secret=secret))
@@ -196,14 +196,6 @@ def _is_empty(left: dict[str, Any]) -> bool:
     lows = [(bound, sign == ">") for sign, bound in bounds if sign.startswith(">")]
     highs = [(bound, sign == "<") for sign, bound in bounds if sign.startswith("<")]
     return any(low > high or (low == high and (over or under)) for low, over in lows for high, under in highs)
-
-
-def _is_plain_contains(left: dict[str, Any]) -> bool:
-    held = left.get("contains")
-    if not isinstance(held, dict) or list(held) != ["const"] or {"minContains", "maxContains"} & left.keys():
-        return False
-    const = held["const"]  # past 2**53 it may be the next float of another number
-    return isinstance(const, str) or (isinstance(const, int) and not isinstance(const, bool) and abs(const) < 2**53)
 
 
 def _is_of(kind: str, value: Any) -> bool:

@@ -195,7 +195,7 @@ class QuickValues(RecordWalk):
             with self.block("try:"):
                 self.write(f"{value} = {expression}")
             with self.block("except (ValueError, OverflowError):"):
-                tried = kind.after_swift(frame.reading)
+                tried = kind.after_quick_reader(frame.reading)
                 self.write(f"{value} = {frame.bind(tried, tried.__name__)}({came})")
             if kind.strict.quick_reader_may_refuse and kind is not kind.strict:
                 with self.block(f"if {value}.__class__ is Stop:"):

@@ -221,7 +221,7 @@ class TellingValues(RecordWalk):
                 with self.block("except RecursionError:"):
                     self.write("raise")
                 with self.block("except Exception:"):
-                    tried = kind.after_swift(frame.reading)
+                    tried = kind.after_quick_reader(frame.reading)
                     self.write(f"{value} = {frame.bind(tried, tried.__name__)}({came})")
             with self.block("else:"):
                 self.write(reading)
