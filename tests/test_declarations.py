@@ -109,6 +109,13 @@ def test_a_rule_of_fields_names_nothing_that_json_lacks(constant: Any) -> None:
             rule()
 
 
+@dataclass(eq=False)
+class Named:
+    """Compared by its fields, where its class says that no two are equal."""
+
+    name: Annotated[str, trimmed]
+
+
 DEFAULTS: list[tuple[Any, Any, str]] = [
     (Annotated[int, it > 3], 3, r"the default 3 breaks its own rule: needs a whole number above 3; got 3; change"),
     (int, "3", r"the default '3' breaks its own rule: needs a whole number; got the text '3'"),
@@ -123,7 +130,13 @@ DEFAULTS: list[tuple[Any, Any, str]] = [
         field(default_factory=lambda: {"a": 1}),
         r"make a record of 0 keys of it",
     ),
+    (Named, field(default_factory=lambda: Named(" Quillport ")), r"its steps make a record of it"),
 ]
+
+
+def test_a_default_that_equals_nothing_is_compared_by_its_fields() -> None:
+    gate = Gate(declared(Named, berth=field(default_factory=lambda: Named("Quillport"))))
+    assert gate.admit({}).berth.name == "Quillport"
 
 
 @pytest.mark.parametrize(("annotation", "default", "message"), DEFAULTS)

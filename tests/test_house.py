@@ -21,6 +21,7 @@ ROOT = Path(dutiful_gate.__file__).parent
 
 MAY_IMPORT: dict[str, set[str]] = {
     "regex": set(),
+    "lazy_names": {"importlib"},
     "safe_files": set(),
     "declare": {"safe_files", "regex"},
     "codegen": set(),
@@ -32,9 +33,9 @@ MAY_IMPORT: dict[str, set[str]] = {
     "gates": {"declare", "safe_files", "shape", "report", "read", "document", "engine", "dutiful_gate"},
     "sample": {"declare", "regex", "shape", "report", "document", "engine", "gates"},
     "prove": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
-    "tables": {"declare", "safe_files", "regex", "shape", "report", "read", "engine", "gates", "importlib"},
-    "files": {"declare", "safe_files", "shape", "report", "read", "engine", "gates", "tables", "importlib"},
-    "draft": {"declare", "report", "read", "document", "files", "gates", "importlib"},
+    "tables": {"declare", "safe_files", "regex", "shape", "report", "read", "engine", "gates", "lazy_names"},
+    "files": {"declare", "safe_files", "shape", "report", "read", "engine", "gates", "tables", "lazy_names"},
+    "draft": {"declare", "report", "read", "document", "files", "gates", "lazy_names"},
     "outline": {"declare", "report", "document", "gates"},
     "versions": {
         "declare",
@@ -47,7 +48,7 @@ MAY_IMPORT: dict[str, set[str]] = {
         "gates",
         "sample",
         "prove",
-        "importlib",
+        "lazy_names",
     },
     "web": {"declare", "shape", "report", "document", "engine", "sample", "gates"},
     "config": {"declare", "shape", "report", "read", "document", "engine", "gates", "sample"},

@@ -25,7 +25,7 @@ from .delivery_output import (
     print_flaws,
     print_outcome,
 )
-from .layout_options import layout_options
+from .shared_options import layout_options, printed_as, unknown_option
 from .target import CannotRun, Flaws, Unknown, documents_option, gate_for
 from .text_files import json_of, read_text
 
@@ -64,20 +64,11 @@ by rule and place. Exit status: 0 all admitted, 1 some refused, 2 cannot run.
     show_default=True,
     help="What to do with a document that has parts which cannot be used: stop, or judge by the rest and list them.",
 )
-@click.option(
-    "--format",
-    "printed",
-    type=click.Choice(["text", "json", "markdown", "html", "sarif"]),
-    default="text",
-    show_default=True,
-    help="For whom to print: html is a report with a plot; SARIF is for CI systems, which show faults beside the line.",
+@printed_as(
+    ["text", "json", "markdown", "html", "sarif"],
+    "For whom to print: html is a report with a plot; SARIF is for CI systems, which show faults beside the line.",
 )
-@click.option(
-    "--unknown",
-    type=click.Choice(["drop", "refuse"]),
-    default=None,
-    help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
-)
+@unknown_option
 @click.option("--most", default=200, show_default=True, metavar="N", help="How many faults to print.")
 @click.option("--every", is_flag=True, help="List every fault, also where there are many.")
 @click.option("--brief", is_flag=True, help="Print the counts alone.")

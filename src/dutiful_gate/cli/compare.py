@@ -22,6 +22,7 @@ from ..versions.comparison import Answer, Comparison, Told, compared
 from ..versions.in_child import CannotLoad, ChildVersion, Revision
 from ..versions.one_version import GateVersion, OneVersion
 from .console import console, sure_output
+from .shared_options import printed_as, unknown_option
 from .target import CannotRun, Unknown, documents_option, gate_for
 from .text_files import json_of
 
@@ -58,22 +59,10 @@ printed.
     show_default=True,
     help="Who must not break: who sends such data, who reads what comes out, or both.",
 )
-@click.option(
-    "--unknown",
-    type=click.Choice(["drop", "refuse"]),
-    default=None,
-    help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
-)
+@unknown_option
 @click.option("--undeclared", is_flag=True, help="Count keys that a version does not declare as sent.")
 @click.option("--seed", default=0, show_default=True, help="The same seed tries the same instances.")
-@click.option(
-    "--format",
-    "printed",
-    type=click.Choice(["text", "json", "markdown"]),
-    default="text",
-    show_default=True,
-    help="For whom to print: markdown is for a review.",
-)
+@printed_as(["text", "json", "markdown"], "For whom to print: markdown is for a review.")
 def compare(
     old: str,
     new: str,

@@ -15,6 +15,7 @@ from ..declare.sealed import SEALED
 from ..report.place import Place
 from ..report.shown_values import counted, visible
 from .console import console, sure_output
+from .shared_options import printed_as
 from .target import CannotRun, named
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -101,14 +102,7 @@ Secrets are never shown. Exit status 0; 1 where the settings are not sound; 2 wh
 )
 @_target
 @_chosen
-@click.option(
-    "--format",
-    "printed",
-    type=click.Choice(["text", "json", "env"]),
-    default="text",
-    show_default=True,
-    help="The form of what is shown.",
-)
+@printed_as(["text", "json", "env"], "The form of what is shown.")
 def show(target: str, profile: str | None, folder: Path, words: tuple[str, ...], printed: str) -> None:
     """Show each setting in force, where it comes from, and what it replaced."""
     sure_output()
@@ -151,14 +145,7 @@ Every setting is there with its text, type, rules and default; what is called ne
 """
 )
 @_target
-@click.option(
-    "--format",
-    "printed",
-    type=click.Choice(["toml", "yaml", "json", "env", "markdown"]),
-    default="toml",
-    show_default=True,
-    help="The form of the template.",
-)
+@printed_as(["toml", "yaml", "json", "env", "markdown"], "The form of the template.")
 @click.option(
     "--document",
     default="",

@@ -18,7 +18,7 @@ from ..files.opened import BrokenOff, CannotStart, Form
 from ..report.shown_values import counted, visible
 from .console import console, sure_output
 from .deliveries import files_of
-from .layout_options import layout_options
+from .shared_options import layout_options, printed_as
 from .target import CannotRun, documents_option, gate_for
 from .text_files import put, read_text, refuse_what_is_there
 
@@ -42,14 +42,7 @@ A file of hints has one a line, a word and a place: "optional /priority", "close
 )
 @click.argument("samples", metavar="SAMPLE...", nargs=-1, required=True)
 @click.option("--name", default="", help="What to call the record.  [default: Sample]")
-@click.option(
-    "--format",
-    "printed",
-    type=click.Choice(["python", "schema"]),
-    default="python",
-    show_default=True,
-    help="Python declarations, or a JSON Schema document.",
-)
+@printed_as(["python", "schema"], "Python declarations, or a JSON Schema document.")
 @click.option("--required", multiple=True, metavar="PLACE", help="A field that must be there.")
 @click.option("--optional", multiple=True, metavar="PLACE", help="A field that may be absent.")
 @click.option("--as-text", multiple=True, metavar="PLACE", help="A value that stays text, as an id of digits.")

@@ -20,6 +20,7 @@ from ..prove.proof import Proof
 from ..prove.proof import prove as run
 from ..report.shown_values import counted, visible
 from .console import console, sure_output
+from .shared_options import printed_as
 from .target import CannotRun, documents_option, gate_for
 
 _SHOW_PROGRESS_FROM = 4_000
@@ -76,14 +77,7 @@ Exit status: 0 no disagreement, 1 some, 2 cannot run; with --against and --store
     show_default=True,
     help="The dialect of the document.",
 )
-@click.option(
-    "--format",
-    "printed",
-    type=click.Choice(["text", "json"]),
-    default="text",
-    show_default=True,
-    help="For whom to print.",
-)
+@printed_as(["text", "json"], "For whom to print.")
 def prove(
     target: str,
     documents: Path | None,

@@ -18,6 +18,7 @@ from ..document.plain_document import read_document
 from ..gates.bundle import bundle
 from ..report.shown_values import counted
 from .console import console, sure_output
+from .shared_options import unknown_option
 from .target import CannotRun, Unknown, typed_gate_for
 from .text_files import json_of, read_text, write_text
 
@@ -60,12 +61,7 @@ The document goes to standard output or into the file, what it cannot say to sta
     help="spell-out puts a pattern beside each format.",
 )
 @click.option("--id", "uri", metavar="URI", help="The document's own URI.")
-@click.option(
-    "--unknown",
-    type=click.Choice(["drop", "refuse"]),
-    default=None,
-    help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
-)
+@unknown_option
 @click.option("--into", type=click.Path(dir_okay=False, path_type=Path), help="Write the document into this file.")
 @click.option(
     "--check",

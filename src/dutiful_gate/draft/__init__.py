@@ -4,6 +4,8 @@ drafted = draft(samples, Hints(name="Booking"))
 print(drafted.python())
 """
 
+from ..lazy_names import opened_when_asked
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from .differences import changes
@@ -12,13 +14,6 @@ if TYPE_CHECKING:
 
 __all__ = ["Draft", "Hints", "changes", "draft", "draft_of_files"]
 
-_ROOMS = {"differences": "changes", "drafting": "Draft draft draft_of_files", "hints": "Hints"}
-
-
-def __getattr__(name: str) -> object:
-    from importlib import import_module
-
-    for module, names in _ROOMS.items():
-        if name in names.split():
-            return getattr(import_module(f"{__name__}.{module}"), name)
-    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+__getattr__ = opened_when_asked(
+    __name__, {"differences": "changes", "drafting": "Draft draft draft_of_files", "hints": "Hints"}
+)

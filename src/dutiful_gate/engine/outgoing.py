@@ -17,6 +17,7 @@ from ..declare.facts import Bind, Facts, Stop, Unsaid
 from ..declare.kinds import Kind, PlainData
 from ..declare.limits import Limits
 from ..declare.rules import Distinct, Face, Rule
+from ..declare.rules.base import Opaque
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
@@ -30,10 +31,10 @@ from ..shape.walk import every, held_by, leads, part_of, rebuilt, rebuilt_record
 from .plan import Plan, reader_of
 
 if TYPE_CHECKING:
-    from ..declare.wish import Wish
+    pass
 
 
-class _AtTheWayOut(Rule):
+class _AtTheWayOut(Opaque):
     """A rule that no declaration has: only values that go out are asked."""
 
     def numbers(self) -> Mapping[str, object]:
@@ -43,25 +44,6 @@ class _AtTheWayOut(Rule):
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         """It says nothing of data that came."""
         return {}
-
-    def suits(self, facts: Facts) -> None:
-        """It suits any."""
-        return
-
-    def examples(self, facts: Facts) -> Iterable[Any]:
-        """None: it stands in no declaration."""
-        return ()
-
-    def edges(self, facts: Facts) -> Iterable[Any]:
-        """None either."""
-        return ()
-
-    def asks(self, wish: Wish) -> None:
-        """Nothing is made up for it."""
-
-    def survives(self, step: Step) -> bool:
-        """Nothing comes after it."""
-        return False
 
 
 class Sendable(_AtTheWayOut):

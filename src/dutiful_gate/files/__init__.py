@@ -5,6 +5,8 @@ for item in examine_file(bookings, "manifest.csv"):
         print(item.number, *item.faults)
 """
 
+from ..lazy_names import opened_when_asked
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from ..report.digest import Digest, Group, digest_of
@@ -26,20 +28,14 @@ __all__ = [
     "examine_file",
 ]
 
-_ROOMS = {
-    "table_layout": "TableLayout",
-    "delivery": "examine_file",
-    "..report.digest": "Digest Group digest_of",
-    "item": "Item",
-    "jobs": "digest_of_file",
-    "opened": "BrokenOff CannotStart",
-}
-
-
-def __getattr__(name: str) -> object:
-    from importlib import import_module
-
-    for module, names in _ROOMS.items():
-        if name in names.split():
-            return getattr(import_module(module if module[0] == "." else f".{module}", __name__), name)
-    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+__getattr__ = opened_when_asked(
+    __name__,
+    {
+        "table_layout": "TableLayout",
+        "delivery": "examine_file",
+        "..report.digest": "Digest Group digest_of",
+        "item": "Item",
+        "jobs": "digest_of_file",
+        "opened": "BrokenOff CannotStart",
+    },
+)

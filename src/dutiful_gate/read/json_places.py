@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from ..report.fault import Path
@@ -35,8 +35,8 @@ _BULKS = tuple(
     for count in (4096, 256, 16)
 )
 _FEW = _BULKS[-1][0]
-_LOOKED_THROUGH = 2**16
-"""So many characters are looked through for the keys of one record, or decoded to find where it ends."""
+_LOOKED_THROUGH = 2**18
+"""So many characters are looked through for keys, and the text a few times over."""
 _RUN = re.compile(rf'(?:[^"\[\]{{}}]++|{_STRING}|{_FLAT})*+', re.DOTALL)
 _STRICT = re.compile(_INNER, re.DOTALL)
 _TO_LAST_COMMA = re.compile(rf'(?:(?:[^",\[\]{{}}]++|{_STRING}|{_FLAT})*+,)*+', re.DOTALL)
@@ -80,64 +80,47 @@ def places_in(text: str, paths: Iterable[Path], data: Any) -> Places:
     Which keys a record has is known then. Where no backslash is in the text, a key stands there as it is: of those that
     stand once in the text of a record, nothing before them has to be read.
     """
-    if "\\" in text:
-        return places(text, paths, repeats=False)
     paths = list(paths)
-    few = _one_by_one(text, paths, data) if len(paths) * len(text) <= _LOOKED_THROUGH else None
-    if few is not None:
-        return few
+    found = None if "\\" in text else _by_keys(text, paths, data)
+    return places(text, paths, repeats=False) if found is None else found
+
+
+def _by_keys(text: str, paths: Iterable[Path], data: Any) -> Places | None:
+    """The same, each key by itself; None where one stands in its record several times, or it would cost too much."""
     found = Places()
     start = _BLANKS.match(text).end()  # type: ignore[union-attr]
-    waiting = [((), start, len(text), _branching(paths), data)]
-    while waiting:
-        path, at, end, branch, held = waiting.pop()
-        found.values[path] = at
-        if not branch:
-            continue
-        if held.__class__ is list:
-            inner = _in_array(text, at, path, branch)
-        elif held.__class__ is dict:
-            there = {step: more for step, more in branch.items() if step in held}
-            # A key is looked for in what is left of the text around: where that is long, all before it is read once.
-            brief = len(there) * (end - at) <= _LOOKED_THROUGH
-            inner = _once_there(text, at, end, path, there, found) if brief else []
-            inner = inner or _in_object(text, at, path, there, found, repeats=False)
-        else:
-            continue
-        for way, offset, more in inner:
-            # Records of a list have the same keys: each is looked through by itself.
-            alone = held.__class__ is list and more and end - offset <= _LOOKED_THROUGH
-            ends = _skip(text, offset)[1] if alone else end
-            waiting.append((way, offset, ends, more, held[way[-1]]))
-    return found
-
-
-def _one_by_one(text: str, paths: Iterable[Path], data: Any) -> Places | None:
-    """The same of a few paths in a short text; None where some key on the way stands in its record several times."""
-    found = Places()
-    at = _BLANKS.match(text).end()  # type: ignore[union-attr]
-    spots: dict[Path, tuple[int, int, Any]] = {(): (at, len(text), data)}
-    found.values[()] = at
+    left = _LOOKED_THROUGH + 4 * len(text)
+    spots: dict[Path, tuple[int, int, Any]] = {(): (start, len(text), data)}
+    latest: dict[Path, tuple[int, int]] = {}
+    found.values[()] = start
     for path in paths:
         at, end, held = spots[()]
         for depth, step in enumerate(path, 1):
             way = path[:depth]
             spot = spots.get(way)
             if spot is None:
+                ends = end
                 if held.__class__ is dict:
                     if step not in held:
                         break
-                    member = _member(text, at, end, step)
+                    left -= end - at
+                    member = _member(text, at, end, step) if left >= 0 else None
                     if member is None:
                         return None
                     found.keys[way], after = member
-                    ends = end
                 elif held.__class__ is list and step.__class__ is int and 0 <= step < len(held):
-                    item = _skip_items(text, _BLANKS.match(text, at + 1).end(), step)  # type: ignore[union-attr]
-                    if item is None:
+                    before, offset = latest.get(way[:-1], (0, -1))
+                    if step < before:
                         return None
-                    # Records of a list have the same keys: each is looked through by itself.
-                    after, ends = item, _skip(text, item)[1] if depth < len(path) else end
+                    if offset < 0:
+                        offset = _BLANKS.match(text, at + 1).end()  # type: ignore[union-attr]
+                    after = _skip_items(text, offset, step - before)  # type: ignore[assignment]
+                    latest[way[:-1]] = step, after
+                    if held[step].__class__ in (dict, list):  # those of a list have the same keys: each ends for itself
+                        ends = _skip(text, after)[1]
+                    left -= (ends if ends != end else after) - offset
+                    if left < 0:
+                        return None
                 else:
                     break
                 found.values[way] = after
@@ -157,21 +140,6 @@ def _member(text: str, at: int, end: int, name: str) -> tuple[int, int] | None:
         return start, after + 2
     colon = _COLON.match(text, after)
     return None if colon is None else (start, colon.end())
-
-
-def _once_there(
-    text: str, at: int, end: int, path: Path, there: dict[Any, Any], found: Places
-) -> list[tuple[Path, int, dict[Any, Any]]]:
-    """The members of a record that are asked for, by their keys; none where one of these stands in it several times."""
-    following = []
-    for name, more in there.items():
-        member = _member(text, at, end, name)
-        if member is None:
-            return []
-        inner = (*path, name)
-        found.keys[inner], after = member
-        following.append((inner, after, more))
-    return following
 
 
 def places(text: str, paths: Iterable[Path], *, repeats: bool) -> Places:
@@ -251,25 +219,29 @@ def _in_object(
 ) -> list[tuple[Path, int, dict[Any, Any]]]:
     """The members of a record that are asked for."""
     following: dict[Any, tuple[Path, int, dict[Any, Any]]] = {}
-    at = _BLANKS.match(text, at + 1).end()  # type: ignore[union-attr]
-    while (key := _KEY.match(text, at)) is not None:
-        raw = key[1]
-        name = _name(raw)
+    for name, offset, value in _members(text, at):
         if name in branch:
             inner = (*path, name)
-            found.keys[inner] = at
-            following[name] = (inner, key.end(), branch[name])
+            found.keys[inner] = offset
+            following[name] = (inner, value, branch[name])
             if len(following) == len(branch) and not repeats:
                 break
+    return list(following.values())
+
+
+def _members(text: str, at: int) -> Iterator[tuple[str, int, int]]:
+    """The keys of the record at an offset, each with its own offset and that of its value."""
+    at = _BLANKS.match(text, at + 1).end()  # type: ignore[union-attr]
+    while (key := _KEY.match(text, at)) is not None:
+        yield _name(key[1]), at, key.end()
         simple = _SIMPLE.match(text, key.end())
         if simple is not None:
             at = simple.end()
             continue
         at = _after(text, key.end())
         if not text.startswith(",", at):
-            break
+            return
         at = _BLANKS.match(text, at + 1).end()  # type: ignore[union-attr]
-    return list(following.values())
 
 
 def repeated_keys(text: str, at: int, most: int) -> tuple[list[tuple[str, int]], int]:
@@ -278,24 +250,13 @@ def repeated_keys(text: str, at: int, most: int) -> tuple[list[tuple[str, int]],
     seen: set[str] = set()
     told: list[tuple[str, int]] = []
     more = 0
-    at = _BLANKS.match(text, at + 1).end()  # type: ignore[union-attr]
-    while (key := _KEY.match(text, at)) is not None:
-        raw = key[1]
-        name = _name(raw)
+    for name, offset, _ in _members(text, at):
         if name not in seen:
             seen.add(name)
         elif len(told) < most:
-            told.append((name, at))
+            told.append((name, offset))
         else:
             more += 1
-        simple = _SIMPLE.match(text, key.end())
-        if simple is not None:
-            at = simple.end()
-            continue
-        at = _after(text, key.end())
-        if not text.startswith(",", at):
-            break
-        at = _BLANKS.match(text, at + 1).end()  # type: ignore[union-attr]
     return told, more
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 from enum import Enum
-from typing import TYPE_CHECKING, Self
+from typing import TYPE_CHECKING, ClassVar, Self
 
 from ..declare.facts import ANY_VALUE, Facts, LengthUnit, Sort
 from ..declare.kinds import Kind
@@ -17,8 +17,11 @@ if TYPE_CHECKING:
 class ShapeNode(Value):
     """What every node tells of itself, so that who walks a shape need not know which nodes there are.
 
-    A node says all of it: what one leaves out raises NotImplementedError at the first walk.
+    A node says all of it: what one leaves out raises NotImplementedError at the first walk. `is_single` tells that its
+    values are single ones: of a kind, of a few constants, or null.
     """
+
+    is_single: ClassVar[bool] = False
 
     @property
     def inside(self) -> tuple[Use, ...]:
@@ -46,11 +49,6 @@ class ShapeNode(Value):
     def single(self) -> Kind | None:
         """The kind of a single value; None for what is no such."""
         return None
-
-    @property
-    def is_single(self) -> bool:
-        """Whether its values are single ones: of a kind, of a few constants, or null."""
-        return False
 
     @property
     def is_lenient(self) -> bool:
@@ -112,17 +110,14 @@ class Wrapping(ShapeNode):
 class Scalar(Leaf):
     """A single value of one kind."""
 
+    is_single: ClassVar[bool] = True
+
     kind: Kind
 
     @property
     def single(self) -> Kind:
         """Its kind."""
         return self.kind
-
-    @property
-    def is_single(self) -> bool:
-        """It is."""
-        return True
 
     @property
     def is_lenient(self) -> bool:
@@ -138,10 +133,7 @@ class Scalar(Leaf):
 class Nothing(Leaf):
     """Only null."""
 
-    @property
-    def is_single(self) -> bool:
-        """It is."""
-        return True
+    is_single: ClassVar[bool] = True
 
     @property
     def facts(self) -> Facts:
@@ -162,15 +154,12 @@ class Choice(Leaf):
     `owner` is the Enum they belong to, None for a Literal; `lenient` takes text for numbers and the like.
     """
 
+    is_single: ClassVar[bool] = True
+
     wire: tuple[object, ...]
     values: tuple[object, ...]
     owner: type[Enum] | None = None
     lenient: bool = False
-
-    @property
-    def is_single(self) -> bool:
-        """It is."""
-        return True
 
     @property
     def is_lenient(self) -> bool:
@@ -367,8 +356,8 @@ class Sealing(Wrapping):
         return Facts("a sealed value", "sealed value")
 
 
-class Link(Leaf):
-    """A record of the shape, by its key in `Shape.records`: this is how records nest and recur."""
+class ByName(Leaf):
+    """What is known by a key of the shape."""
 
     key: str
 
@@ -376,6 +365,10 @@ class Link(Leaf):
     def leads_to(self) -> str:
         """Its key."""
         return self.key
+
+
+class Link(ByName):
+    """A record of the shape, by its key in `Shape.records`: this is how records nest and recur."""
 
     @property
     def facts(self) -> Facts:
@@ -383,17 +376,11 @@ class Link(Leaf):
         return Facts("a record", "record")
 
 
-class Alias(Leaf):
+class Alias(ByName):
     """A type by the name of an alias that leads to itself, as in `Cargo = list["Cargo"] | str`: its key in
     `Shape.aliases`, and what is known of what it stands for."""
 
-    key: str
     known: Facts = ANY_VALUE
-
-    @property
-    def leads_to(self) -> str:
-        """Its key."""
-        return self.key
 
     @property
     def facts(self) -> Facts:

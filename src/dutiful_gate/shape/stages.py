@@ -8,7 +8,6 @@ from ..declare.rules import Rule
 from ..declare.sources import Reading
 from ..declare.steps import Step
 from ..declare.values import Value
-from ..regex.white_space import is_blank
 from .uses import Use
 
 
@@ -38,10 +37,6 @@ class Stages(Value):
     def reads_what_came(self) -> bool:
         """Whether the node reads what came."""
         return not (self.blank or self.split or self.via or self.made)
-
-    def becomes_null(self, held: object) -> bool:
-        """Whether what came is blank text that becomes None."""
-        return self.blank and isinstance(held, str) and is_blank(held)
 
 
 def stages_of(use: Use, reading: Reading) -> Stages:

@@ -150,11 +150,6 @@ def _pairs(record: Record, model: Any, made: Agreement) -> dict[str, MappedField
     return pairs
 
 
-def _is_computed(column: Column[Any]) -> bool:
-    """Whether a database refuses whatever is written to a column."""
-    return column.computed is not None or bool(column.identity is not None and column.identity.always)
-
-
 def _annotations(declared: Any, record: Record) -> dict[str, Any]:
     """What the fields of a record were declared as. Raises DeclarationError for a variant, which has none itself."""
     told = described(declared)

@@ -6,6 +6,8 @@ if not verdict:
 store(verdict.admitted)
 """
 
+from ..lazy_names import opened_when_asked
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from ..read.unreadable import BrokenOff, CannotStart
@@ -34,22 +36,16 @@ __all__ = [
     "sql_columns",
 ]
 
-_ROOMS = {
-    "arrow_types": "DoesNotFit arrow_schema",
-    "..read.unreadable": "BrokenOff CannotStart",
-    "column_types": "empty_table pandas_dtypes sql_columns",
-    "examine": "examine_table",
-    "fault_plots": "plot_shares plot_values",
-    "parquet": "examine_parquet",
-    "parts": "PartsVerdict examine_parts",
-    "verdicts": "TableVerdict",
-}
-
-
-def __getattr__(name: str) -> object:
-    from importlib import import_module
-
-    for module, names in _ROOMS.items():
-        if name in names.split():
-            return getattr(import_module(module if module[0] == "." else f".{module}", __name__), name)
-    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+__getattr__ = opened_when_asked(
+    __name__,
+    {
+        "arrow_types": "DoesNotFit arrow_schema",
+        "..read.unreadable": "BrokenOff CannotStart",
+        "column_types": "empty_table pandas_dtypes sql_columns",
+        "examine": "examine_table",
+        "fault_plots": "plot_shares plot_values",
+        "parquet": "examine_parquet",
+        "parts": "PartsVerdict examine_parts",
+        "verdicts": "TableVerdict",
+    },
+)

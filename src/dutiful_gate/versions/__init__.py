@@ -3,16 +3,12 @@
 assert not breaks(Booking, NextBooking, of="senders")
 """
 
+from ..lazy_names import opened_when_asked
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from .comparison import Comparison, Told, breaks, compare
 
 __all__ = ["Comparison", "Told", "breaks", "compare"]
 
-
-def __getattr__(name: str) -> object:
-    from importlib import import_module
-
-    if name in __all__:
-        return getattr(import_module(f"{__name__}.comparison"), name)
-    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+__getattr__ = opened_when_asked(__name__, {"comparison": " ".join(__all__)})

@@ -13,7 +13,6 @@ from ..document.writing.compose import Part, bundled
 from ..gates.typed import Gate
 from ..report.problem import CONTENT_TYPE
 from ..shape.nodes import Items
-from ..shape.shape import Field, Record, Shape
 from ..shape.walk import part_of
 from .answer_headers import AnswerHeaders, is_needed
 from .answers import CBOR, JSON, Streamed
@@ -154,7 +153,7 @@ class _Description:
         file: dict[str, Any] = {"type": "string", "contentMediaType": "application/octet-stream"}
         if self.version == "3.0":
             file = {"type": "string", "format": "binary"}
-        fields = _record(endpoint.parts["files"], endpoint.gate.shape).fields
+        fields = endpoint.gate.shape.sure_record(endpoint.parts["files"].use).fields
         properties = {}
         for field in fields:
             node = field.use.bare.node
@@ -180,7 +179,7 @@ class _Description:
     def _parameters(self, endpoint: Endpoint[Any], part: str) -> Iterator[dict[str, Any]]:
         if part not in endpoint.parts:
             return
-        record = _record(endpoint.parts[part], endpoint.gate.shape)
+        record = endpoint.gate.shape.sure_record(endpoint.parts[part].use)
         definition = self._followed(self._schema(f"{endpoint.name}.{part}"))
         for field in record.fields:
             if field.withheld or (part == "headers" and field.wire in _IGNORED):
@@ -263,10 +262,6 @@ def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
             yield f"{endpoint.name}.{status}", Part(gate.shape, False, "release")
     for status, headers in endpoint.answers.headers.items():
         yield f"{endpoint.name}.{status}.headers", Part(headers.shown, False, "release")
-
-
-def _record(field: Field, shape: Shape) -> Record:
-    return shape.sure_record(field.use)
 
 
 def phrase(status: int) -> str:

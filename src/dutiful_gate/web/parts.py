@@ -61,11 +61,6 @@ def examined(
     return verdict, readable
 
 
-def _fields(declared: Field, gate: RequestGate[Any]) -> tuple[Field, ...]:
-    """The fields of the record that a part is."""
-    return gate.shape.sure_record(declared.use).fields
-
-
 def _is_several(field: Field) -> bool:
     """Whether a field takes several values of one name."""
     return isinstance(field.use.bare.node, Items) and not field.use.bare.split
@@ -73,7 +68,7 @@ def _is_several(field: Field) -> bool:
 
 def _as_lists(files: dict[str, Any], gate: RequestGate[Any], declared: Field) -> dict[str, Any]:
     """One file where several may be is a list of one."""
-    several = {field.wire for field in _fields(declared, gate) if _is_several(field)}
+    several = {field.wire for field in gate.shape.sure_record(declared.use).fields if _is_several(field)}
     return {name: [held] if name in several and not isinstance(held, list) else held for name, held in files.items()}
 
 
@@ -95,7 +90,7 @@ def _query(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, 
 
 def _headers(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:
     held: dict[str, Any] = head.by_name
-    for field in _fields(declared, gate):
+    for field in gate.shape.sure_record(declared.use).fields:
         if field.wire in held:
             held[field.wire] = header_value(held[field.wire], field.use)
     return held
@@ -103,7 +98,7 @@ def _headers(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str
 
 def _cookies(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:
     held = head.cookies
-    for field in _fields(declared, gate):
+    for field in gate.shape.sure_record(declared.use).fields:
         # Set for several paths, one cookie comes several times, the nearest first (RFC 6265, section 5.4).
         if isinstance(came := held.get(field.wire), list) and not _is_several(field):
             held[field.wire] = came[0]

@@ -20,18 +20,8 @@ def _refused(value: object) -> object:
     return _NOTHING
 
 
-class Nobody(Kind):
-    """What no value is of: a field that may only be absent, items of a list that must be empty."""
-
-    @cached_property
-    def facts(self) -> Facts:
-        return Facts("no value", "type without values")
-
-    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
-        return "False"
-
-    def reader(self, reading: Reading) -> Reader:
-        return _refused
+class NotInData(Kind):
+    """What no data holds: nothing is drawn of it, and a document refuses all."""
 
     @property
     def comes_as(self) -> frozenset[type]:
@@ -48,6 +38,20 @@ class Nobody(Kind):
 
     def keywords(self) -> Mapping[str, object]:
         return {"not": {}}
+
+
+class Nobody(NotInData):
+    """What no value is of: a field that may only be absent, items of a list that must be empty."""
+
+    @cached_property
+    def facts(self) -> Facts:
+        return Facts("no value", "type without values")
+
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        return "False"
+
+    def reader(self, reading: Reading) -> Reader:
+        return _refused
 
     def plain(self, value: object) -> object:
         return value

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING, ClassVar, Final
 
 from ..facts import Bind, Facts, LengthUnit, Stop
 from ..sources import Reading
 from ..uploads import UploadedFile
-from .base import Kind, Reader
+from .base import Reader
+from .never import NotInData
 
 if TYPE_CHECKING:
-    from ..wish import Wish
+    pass
 
 _NO_FILE: Final = Stop("kind", "a file")
 
@@ -22,7 +22,7 @@ def read_upload(value: object) -> object:
     return value if isinstance(value, UploadedFile) else _NO_FILE
 
 
-class Upload(Kind):
+class Upload(NotInData):
     """A file of a form, with its size in bytes."""
 
     may_not_go_out: ClassVar[bool] = True
@@ -36,22 +36,6 @@ class Upload(Kind):
 
     def reader(self, reading: Reading) -> Reader:
         return read_upload if reading is Reading.TYPED else _refused
-
-    @property
-    def comes_as(self) -> frozenset[type]:
-        return frozenset()
-
-    def draw(self, wish: Wish) -> object:
-        return None
-
-    def edges(self) -> Iterable[object]:
-        return ()
-
-    def made_in_code(self) -> Iterable[object]:
-        return ()
-
-    def keywords(self) -> Mapping[str, object]:
-        return {"not": {}}
 
     def plain(self, value: object) -> object:
         return None

@@ -179,6 +179,25 @@ class Rule(Value, ABC, kw_only=True):
         return bool(evaluated(self.condition, value))
 
 
+class Opaque(Rule):
+    """A rule of which nothing is known but what it says of one value: it suits any, and no sample is made for it."""
+
+    def suits(self, facts: Facts) -> None:
+        return
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        return ()
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return ()
+
+    def asks(self, wish: Wish) -> None:
+        return
+
+    def survives(self, step: Step) -> bool:
+        return False
+
+
 def refuse(rule: object, facts: Facts, remedy: str) -> NoReturn:
     """Raise the error for a rule that stands beside a type it cannot judge."""
     article = "an" if facts.noun[:1] in "aeio" else "a"

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Iterable, Mapping
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from ..applicability import Takes, comparable_with, is_number
 from ..clock import Clock
@@ -96,96 +97,103 @@ def _order(facts: Facts, constant: Any) -> Order:
     return Order.TIME if isinstance(constant, Clock) or hasattr(constant, "isoformat") else Order.PLACE
 
 
-class Floor(Rule):
+class _OneSided(Rule):
+    """A bound on one side: `side` is what it is called, `signs` those of a bound that is not within and of one that is,
+    and `keyword` what a document has for it."""
+
+    side: ClassVar[str]
+    signs: ClassVar[tuple[str, str]]
+    keyword: ClassVar[str]
+
+    @property
+    @abstractmethod
+    def bound(self) -> tuple[Any, bool]:
+        """The bound, and whether it is within."""
+
+    @property
+    def sign(self) -> str:
+        """The sign of the comparison."""
+        return self.signs[self.bound[1]]
+
+    def condition(self, value: str, bind: Bind) -> str:
+        bound, _ = self.bound
+        return f"{_alike(value, bound)}{value} {self.sign} {end(value, bound, bind, self.side.upper())}"
+
+    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
+        words = f"{{phrase}} {_order(facts, self.bound[0]).word(self.sign)} {{{self.side}}}"
+        return (Face(self.condition(value, bind), self.side, words),)
+
+    def takes(self) -> Takes | None:
+        return _takes(self.bound[0])
+
+    def numbers(self) -> Mapping[str, object]:
+        bound, inclusive = self.bound
+        return {self.side: _told(bound), "inclusive": inclusive}
+
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        bound, inclusive = self.bound
+        return _of_numbers(facts, self.keyword if inclusive else f"exclusive{self.keyword.capitalize()}", bound)
+
+    def suits(self, facts: Facts) -> None:
+        _suits_bound(self, facts, self.bound[0])
+
+    def examples(self, facts: Facts) -> Iterable[Any]:
+        bound, inclusive = self.bound
+        return (bound,) if inclusive else ()
+
+    def edges(self, facts: Facts) -> Iterable[Any]:
+        return (self.bound[0],)
+
+    def survives(self, step: Step) -> bool:
+        bound, inclusive = self.bound
+        return outlasts(step, bound, inclusive=inclusive)
+
+    def __str__(self) -> str:
+        return f"it {self.sign} {self.bound[0]!r}"
+
+
+class Floor(_OneSided):
     """`it > floor` or `it >= floor`."""
+
+    side = "floor"
+    signs = (">", ">=")
+    keyword = "minimum"
 
     floor: Any
     inclusive: bool
 
     @property
+    def bound(self) -> tuple[Any, bool]:
+        return self.floor, self.inclusive
+
+    @property
     def ends(self) -> Ends:
         return Ends(floor=self.floor, with_floor=self.inclusive)
-
-    def condition(self, value: str, bind: Bind) -> str:
-        sign = ">=" if self.inclusive else ">"
-        return f"{_alike(value, self.floor)}{value} {sign} {end(value, self.floor, bind, 'FLOOR')}"
-
-    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
-        words = f"{{phrase}} {_order(facts, self.floor).word('>=' if self.inclusive else '>')} {{floor}}"
-        return (Face(self.condition(value, bind), "floor", words),)
-
-    def takes(self) -> Takes | None:
-        return _takes(self.floor)
-
-    def numbers(self) -> Mapping[str, object]:
-        return {"floor": _told(self.floor), "inclusive": self.inclusive}
-
-    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        return _of_numbers(facts, "minimum" if self.inclusive else "exclusiveMinimum", self.floor)
-
-    def suits(self, facts: Facts) -> None:
-        _suits_bound(self, facts, self.floor)
-
-    def examples(self, facts: Facts) -> Iterable[Any]:
-        return (self.floor,) if self.inclusive else ()
-
-    def edges(self, facts: Facts) -> Iterable[Any]:
-        return (self.floor,)
 
     def asks(self, wish: Wish) -> None:
         wish.floors.append(self.floor)
 
-    def survives(self, step: Step) -> bool:
-        return outlasts(step, self.floor, inclusive=self.inclusive)
 
-    def __str__(self) -> str:
-        return f"it {'>=' if self.inclusive else '>'} {self.floor!r}"
-
-
-class Ceiling(Rule):
+class Ceiling(_OneSided):
     """`it < ceiling` or `it <= ceiling`."""
+
+    side = "ceiling"
+    signs = ("<", "<=")
+    keyword = "maximum"
 
     ceiling: Any
     inclusive: bool
 
     @property
+    def bound(self) -> tuple[Any, bool]:
+        return self.ceiling, self.inclusive
+
+    @property
     def ends(self) -> Ends:
         return Ends(ceiling=self.ceiling, with_ceiling=self.inclusive)
 
-    def condition(self, value: str, bind: Bind) -> str:
-        sign = "<=" if self.inclusive else "<"
-        return f"{_alike(value, self.ceiling)}{value} {sign} {end(value, self.ceiling, bind, 'CEILING')}"
-
-    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
-        words = f"{{phrase}} {_order(facts, self.ceiling).word('<=' if self.inclusive else '<')} {{ceiling}}"
-        return (Face(self.condition(value, bind), "ceiling", words),)
-
-    def takes(self) -> Takes | None:
-        return _takes(self.ceiling)
-
-    def numbers(self) -> Mapping[str, object]:
-        return {"ceiling": _told(self.ceiling), "inclusive": self.inclusive}
-
-    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        return _of_numbers(facts, "maximum" if self.inclusive else "exclusiveMaximum", self.ceiling)
-
-    def suits(self, facts: Facts) -> None:
-        _suits_bound(self, facts, self.ceiling)
-
-    def examples(self, facts: Facts) -> Iterable[Any]:
-        return (self.ceiling,) if self.inclusive else ()
-
-    def edges(self, facts: Facts) -> Iterable[Any]:
-        return (self.ceiling,)
-
     def asks(self, wish: Wish) -> None:
         wish.ceilings.append(self.ceiling)
-
-    def survives(self, step: Step) -> bool:
-        return outlasts(step, self.ceiling, inclusive=self.inclusive)
-
-    def __str__(self) -> str:
-        return f"it {'<=' if self.inclusive else '<'} {self.ceiling!r}"
 
 
 class Between(Rule):

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any
 
 from ..errors import DeclarationError, check_flags
 from ..facts import Bind, Facts, Own, Unsaid
 from ..waiting import check_answers, shown_name
-from .base import Face, Rule
+from .base import Face, Opaque
 
 if TYPE_CHECKING:
-    from ..steps import Step
-    from ..wish import Wish
+    pass
 
 
-class Holds(Rule):
+class Holds(Opaque):
     """A function says whether the value will do; on the way out it is asked only where it is for `both_ways`."""
 
     function: Callable[[Any], object]
@@ -41,21 +40,6 @@ class Holds(Rule):
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         return Unsaid("what a function of one's own admits is not known")
-
-    def suits(self, facts: Facts) -> None:
-        return
-
-    def examples(self, facts: Facts) -> Iterable[Any]:
-        return ()
-
-    def edges(self, facts: Facts) -> Iterable[Any]:
-        return ()
-
-    def asks(self, wish: Wish) -> None:
-        return
-
-    def survives(self, step: Step) -> bool:
-        return False
 
     def __str__(self) -> str:
         return f"holds({self.numbers()['check']})"

@@ -76,17 +76,6 @@ class QuickRecords(QuickValues):
                 self.write(DOUBT)
         yield
 
-    @contextmanager
-    def unless_made(self, field: Field, value: str, so_far: RecordSoFar) -> Iterator[None]:
-        """It has no value then."""
-        if not (so_far.came and field.only_given):
-            yield
-            return
-        with self.block(f"if {so_far.came} is not None:"):
-            self.write(f"{value} = None")
-        with self.block("else:"):
-            yield
-
     def required(self, field: Field, frame: Frame, so_far: RecordSoFar, test: str, came: str, mark: str) -> None:
         """Its absence raises, which is caught."""
         self.write(f"{came}{mark}")

@@ -178,7 +178,7 @@ class QuickValues(RecordWalk):
             return
         test, expression = quick_reader
         if telling:
-            self._swift_option(kind, test, expression, telling, frame)
+            self._quick_option(kind, test, expression, telling, frame)
             return
         with self.block(f"if {test}:"):
             self.write(f"{value} = {expression}")
@@ -187,7 +187,7 @@ class QuickValues(RecordWalk):
         with self.block("else:"):
             self.write(raising)
 
-    def _swift_option(self, kind: Kind, test: str, expression: str, telling: str, frame: Frame) -> None:
+    def _quick_option(self, kind: Kind, test: str, expression: str, telling: str, frame: Frame) -> None:
         """The same for an option of a union: what raises is not the end."""
         value, came = frame.value, self.variable("came")
         with self.block(f"if {test}:"):

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Mapping
-from contextlib import AbstractContextManager
+from collections.abc import Iterator, Mapping
+from contextlib import AbstractContextManager, contextmanager
 
 from ...declare.facts import Own
 from ...declare.records import RecordCheck, RecordRule
@@ -273,9 +273,17 @@ class RecordWalk(Walk):
     def under_own_name(self, field: Field, frame: Frame, so_far: RecordSoFar) -> AbstractContextManager[object]:
         """A field that came under another of its names is looked for under its own."""
 
-    @abstractmethod
-    def unless_made(self, field: Field, value: str, so_far: RecordSoFar) -> AbstractContextManager[object]:
-        """What only the constructor takes, no record has that came as such."""
+    @contextmanager
+    def unless_made(self, field: Field, value: str, so_far: RecordSoFar) -> Iterator[None]:
+        """What only the constructor takes, no record has that came as such: it is among those that are left out."""
+        if not (so_far.came and field.only_given):
+            yield
+            return
+        with self.block(f"if {so_far.came} is not None:"):
+            self.write(f"{value} = None")
+            self.left_out(so_far)
+        with self.block("else:"):
+            yield
 
     @abstractmethod
     def required(self, field: Field, frame: Frame, so_far: RecordSoFar, test: str, came: str, mark: str) -> None:

@@ -132,18 +132,6 @@ class TellingRecords(TellingValues):
         with self.unless(frame, Check(several, only_one, given="None")):
             yield
 
-    @contextmanager
-    def unless_made(self, field: Field, value: str, so_far: RecordSoFar) -> Iterator[None]:
-        """It is among those that are not in the data."""
-        if not (so_far.came and field.only_given):
-            yield
-            return
-        with self.block(f"if {so_far.came} is not None:"):
-            self.write(f"{value} = None")
-            self.left_out(so_far)
-        with self.block("else:"):
-            yield
-
     def required(self, field: Field, frame: Frame, so_far: RecordSoFar, test: str, came: str, mark: str) -> None:
         """What is absent stands where the record begins: before the faults of what is there."""
         with self.block(f"if {test}:{mark}"):

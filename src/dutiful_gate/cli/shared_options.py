@@ -1,4 +1,4 @@
-"""The options that say how a table in a file is laid out, the same for every command that reads such files."""
+"""Options that several commands have, said once: what is printed, unknown keys, how a table in a file is laid out."""
 
 from __future__ import annotations
 
@@ -12,6 +12,19 @@ import click
 from ..files.opened import CannotStart
 from ..files.table_layout import TableLayout
 from .target import CannotRun
+
+unknown_option = click.option(
+    "--unknown",
+    type=click.Choice(["drop", "refuse"]),
+    default=None,
+    help="What to do with keys nobody declared.  [default: as the gate says, or drop]",
+)
+
+
+def printed_as(forms: list[str], help: str) -> Callable[[Any], Any]:
+    """The option that says in which form a command prints, handed over as `printed`; the first form is the default."""
+    return click.option("--format", "printed", type=click.Choice(forms), default=forms[0], show_default=True, help=help)
+
 
 _OPTIONS = (
     click.option("--separator", default="", metavar="SIGN", help="CSV: what stands between cells.  [default: found]"),
