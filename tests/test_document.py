@@ -49,7 +49,8 @@ from dutiful_gate.declare.rules.pattern import in_ecma
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.document.dialects import WrittenDialect
 from dutiful_gate.proofs import prove
-from dutiful_gate.regex.from_ecma import python_pattern
+from dutiful_gate.regex.from_ecma import read_ecma
+from dutiful_gate.regex.syntax import as_re
 from dutiful_gate.web import Api, Endpoint, Form, RequestGate
 from dutiful_gate.web.description import description
 from dutiful_gate.web.manual.page import manual
@@ -350,7 +351,7 @@ MEANINGS = [
 def test_patterns_mean_the_same(text: str, meaning: tuple[str, int]) -> None:
     ours = re.compile(*meaning)
     said: Any = in_ecma(*meaning)
-    theirs = re.compile(python_pattern(said))
+    theirs = re.compile(as_re(read_ecma(said)))
     assert bool(ours.search(text)) == bool(theirs.search(text))
 
 

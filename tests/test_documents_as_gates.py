@@ -7,7 +7,6 @@ from __future__ import annotations
 import json
 import math
 import pickle
-import re
 from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from decimal import Decimal
@@ -22,7 +21,7 @@ from dutiful_gate import DeclarationError, DocumentGate, Gate, Limits, Refused, 
 from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.document.plain_document import plain_document
-from dutiful_gate.regex.from_ecma import NoPattern, python_pattern
+from dutiful_gate.regex.from_ecma import NoPattern, read_ecma
 
 BERTH: dict[str, Any] = {
     "$schema": "https://json-schema.org/draft/2020-12/schema",
@@ -435,7 +434,7 @@ def test_what_is_a_regular_expression(pattern: str, expected: bool) -> None:
 def test_no_expression_makes_the_reader_raise(pattern: str) -> None:
     for strict in (True, False):
         with suppress(NoPattern):
-            re.compile(python_pattern(pattern, strict=strict))
+            read_ecma(pattern, strict=strict)
 
 
 FORMATS = [

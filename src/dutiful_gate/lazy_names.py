@@ -9,8 +9,10 @@ from collections.abc import Callable, Mapping
 
 
 def opened_when_asked(package: str, rooms: Mapping[str, str]) -> Callable[[str], object]:
-    """The `__getattr__` of a package: `rooms` has its modules, with a point at the beginning those of others, and the names
-    in each. Raises AttributeError for any other name."""
+    """The `__getattr__` of a package: `rooms` has its modules, with the names in each; those of others have a point.
+
+    Raises AttributeError for any other name.
+    """
 
     def opened(name: str) -> object:
         from importlib import import_module

@@ -103,15 +103,12 @@ def draft(
         if there is not None and target is not None:
             _tell_changes(made, target, there)
             return
-        text = _source(made, samples) if printed == "python" else _document(made)
+        document = json.dumps(made.document, indent=2, ensure_ascii=False) + "\n"
+        text = _source(made, samples) if printed == "python" else document
     except (CannotStart, BrokenOff, DeclarationError) as error:
         raise CannotRun(visible(str(error))) from None
     put(text, into, "python" if printed == "python" else "json")
     _summary(made)
-
-
-def _document(made: Draft) -> str:
-    return json.dumps(made.document, indent=2, ensure_ascii=False) + "\n"
 
 
 def _source(made: Draft, samples: Sequence[str]) -> str:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..report.fault import Path
 from ..report.place import Place
-from ..shape.shape import Field, Record
+from ..shape.shape import Record
 from ..shape.uses import Use
 from .from_text import Spelled, from_text
 from .layers import sheet_of_text
@@ -41,7 +41,7 @@ def _without_needless_nulls(plain: Any, use: Use | None, names: SettingNames) ->
         return [_without_needless_nulls(each, names.below(use, at), names) for at, each in enumerate(plain)]
     if not isinstance(plain, dict):
         return plain
-    fields = {name: field for record in _records(names, use, plain) for name, field in _by_wire(record).items()}
+    fields = {field.wire: field for record in _records(names, use, plain) for field in record.fields}
     made = {}
     for name, held in plain.items():
         field = fields.get(name)
@@ -54,10 +54,6 @@ def _without_needless_nulls(plain: Any, use: Use | None, names: SettingNames) ->
 def _records(names: SettingNames, use: Use | None, plain: Any) -> list[Record]:
     records = list(names.records(use, plain))
     return records if len(records) == 1 else []  # of several, nobody knows whose default it is
-
-
-def _by_wire(record: Record) -> dict[str, Field]:
-    return {field.wire: field for field in record.fields}
 
 
 def _checked(

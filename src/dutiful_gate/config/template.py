@@ -109,7 +109,7 @@ def type_in_words(use: Use, names: SettingNames, deep: int = 0) -> str:
     null = ", or nothing" if isinstance(use.node, Nullable | Nothing) else ""
     match node:
         case Choice(wire=wire) if not use.secret:
-            return "one of " + ", ".join(_told(each) for each in wire) + null
+            return "one of " + ", ".join(each if isinstance(each, str) else json.dumps(each) for each in wire) + null
         case Items(item):
             separated = f", text split at {inner.split!r} too" if inner.split else ""
             behind = ", put behind those of earlier layers" if use.appended or inner.appended else ""
@@ -120,10 +120,6 @@ def type_in_words(use: Use, names: SettingNames, deep: int = 0) -> str:
             return f"a record ({names.shape.records[key].name}){null}"
         case _:
             return inner.facts.phrase + null
-
-
-def _told(each: Any) -> str:
-    return each if isinstance(each, str) else json.dumps(each)
 
 
 def _inside(use: Use) -> Use:

@@ -252,7 +252,7 @@ class Guesser:
             if needed or self._said(self.hints.required, spots):
                 required.append(key)
             else:
-                made = _may_lack(made)
+                made = {**_nullable(made), "default": None}  # null stands for what is absent
             seen = f"seen {len(held):,} of {len(values):,}"
             told = made.pop("$comment", "")
             properties[key] = {**made, "$comment": f"{seen}; {told}" if told else seen}
@@ -418,8 +418,3 @@ def _nullable(made: dict[str, Any]) -> dict[str, Any]:
     if "anyOf" in bare:
         return {"anyOf": [*bare["anyOf"], {"type": "null"}], **comment}
     return {"anyOf": [bare, {"type": "null"}], **comment}
-
-
-def _may_lack(made: dict[str, Any]) -> dict[str, Any]:
-    """The schema of what may be absent: null stands for it then."""
-    return {**_nullable(made), "default": None}

@@ -82,7 +82,7 @@ def cell_of(gate: AnyGate[Any], *, decimal_comma: bool, dates: str) -> Callable[
     if record is None or not (decimal_comma or dates):
         return None
     numbers = {field.wire for field in record.fields if _is_number(field.use)}
-    days = {field.wire for field in record.fields if _is_day(field.use)} if dates else set()
+    days = {field.wire for field in record.fields if _sort_of(field.use) is Sort.DAY} if dates else set()
 
     def cell(name: str, text: str) -> str:
         if decimal_comma and name in numbers:
@@ -125,10 +125,6 @@ def _is_text(use: Use) -> bool:
 
 def _is_secret(use: Use) -> bool:
     return use.secret or use.bare.secret
-
-
-def _is_day(use: Use) -> bool:
-    return _sort_of(use) is Sort.DAY
 
 
 def _as_day(text: str, form: str) -> str:

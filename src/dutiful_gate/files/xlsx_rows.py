@@ -77,12 +77,8 @@ def _first_rows(sheet: Any, count: int) -> list[list[str]]:
     rows: list[list[str]] = []
     with suppress(BrokenOff):  # it is told where the records are read, if there are headings above
         for _, cells in islice(rows_of(sheet, 1), count):
-            rows.append([_text(cell.value) for cell in cells])
+            rows.append(["" if cell.value is None else str(cell.value) for cell in cells])
     return rows
-
-
-def _text(value: object) -> str:
-    return "" if value is None else str(value)
 
 
 def _until_last(cells: Sequence[str]) -> list[str]:

@@ -85,11 +85,8 @@ def _by_trace(log: TraceLog, steps: tuple[str, ...]) -> tuple[Path, list[ToldSta
     for path, what, words, holds, about in log.passed_stages:
         if what == "rule" and len(path) < len(wanted) and wanted[len(path)] in about:
             told.append(ToldStage(what, words, holds))
-    return _as_sent(log, (*reached, *steps[len(reached) :])), told, came
-
-
-def _as_sent(log: TraceLog, path: Path) -> Path:
-    return tuple(log.way.sent.get(at, step) for at, step in enumerate(path))
+    sent = (log.way.sent.get(at, step) for at, step in enumerate((*reached, *steps[len(reached) :])))
+    return tuple(sent), told, came
 
 
 def _end(log: TraceLog, reached: Path) -> ToldStage:

@@ -34,7 +34,8 @@ class EnvText:
         self.broken: list[Fault] = []
         known: set[str] = set()
         for binding in parse_stream(io.StringIO(text)):
-            line = binding.original.line + _blank_lines(binding.original.string)
+            text = binding.original.string  # with the line ends before it
+            line = binding.original.line + text[: len(text) - len(text.lstrip())].count("\n")
             if binding.error:
                 self._tell(Cause("reading", "NAME=value", got="another line"), line)
             elif binding.key is None:
@@ -49,8 +50,3 @@ class EnvText:
 
     def _tell(self, cause: Cause, line: int) -> None:
         self.broken.append(Fault((), cause, None, None, Place(line, 0)))
-
-
-def _blank_lines(text: str) -> int:
-    """How many line ends stand before a binding, which the parser counts as part of it."""
-    return text[: len(text) - len(text.lstrip())].count("\n")

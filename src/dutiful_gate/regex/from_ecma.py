@@ -11,7 +11,7 @@ import re
 from functools import lru_cache
 from typing import Final
 
-from .syntax import Expr, as_re, every
+from .syntax import Expr, every
 from .unicode_properties import property_class
 
 _SPACES = r"\t-\r \xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000\ufeff"
@@ -58,16 +58,6 @@ class NoPattern(ValueError):
 def read_ecma(pattern: str, *, strict: bool = False) -> Expr:
     """The tree of an expression. Raises NoPattern; with `strict` for all that ECMA-262 does not have with `u` too."""
     return _EcmaReader(pattern, strict=strict).whole()
-
-
-def python_pattern(pattern: str, *, strict: bool = False) -> str:
-    """The same expression for `re`, without flags. Raises NoPattern, also for what `re` cannot say."""
-    made = as_re(read_ecma(pattern, strict=strict))
-    try:
-        re.compile(made)
-    except (re.error, OverflowError, RecursionError) as broken:
-        raise NoPattern(str(broken)) from None
-    return made
 
 
 class _EcmaReader:

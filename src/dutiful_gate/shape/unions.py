@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from ..declare.errors import DeclarationError
 from .nodes import Branches, Choice, Link
-from .shape import Field, Record
+from .shape import Record
 from .uses import Use
 
 Tags = tuple[tuple[object, ...], ...]
@@ -52,9 +52,5 @@ def _choices(option: Use, records: Mapping[str, Record]) -> dict[str, tuple[Choi
     return {
         field.wire: (field.use.node, field.required)
         for field in records[option.node.key].fields
-        if isinstance(field.use.node, Choice) and _tells(field)
+        if isinstance(field.use.node, Choice) and not (field.may_lack or field.use.via is not None or field.use.parts)
     }
-
-
-def _tells(field: Field) -> bool:
-    return not field.may_lack and field.use.via is None and not field.use.parts

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import typing
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, Final, Literal, NamedTuple, TypeVar, overload
 
 from sqlalchemy import Column, Integer, Table, inspect
@@ -136,7 +136,8 @@ def describe(model: Any, for_: For, nest: Sequence[str], without: Sequence[str],
     columns = fields_of(model)
     _check_names(model, columns, mapper.relationships, nest, without)
     nested = dict(_nested(nest))
-    checks = _checks_of(mapper, {field.column.name: field.attribute for field in columns})
+    attributes = {field.column.name: field.attribute for field in columns}
+    checks = {table: Checks(table, attributes) for table in mapper.tables if isinstance(table, Table)}
     written = _written(model)
     fields = []
     joined = {column for each in nested for column in mapper.relationships[each].local_columns} if nested else set()
@@ -215,10 +216,6 @@ def _with_default(field: DescribedField, column: Column[Any]) -> DescribedField:
     if column.server_default is not None or default is not None:
         return field.replace(may_lack=True)  # a function, a sequence, an expression of the database
     return field.replace(default=None) if column.nullable else field
-
-
-def _checks_of(mapper: Mapper[Any], attributes: Mapping[str, str]) -> dict[Any, Checks]:
-    return {table: Checks(table, attributes) for table in mapper.tables if isinstance(table, Table)}
 
 
 def _written(model: Any) -> dict[str, Any]:

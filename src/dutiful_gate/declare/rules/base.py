@@ -50,7 +50,7 @@ class Rule(Value, ABC, kw_only=True):
     own_words: str | None = None
 
     read_back: ClassVar[list[type[Rule]]] = []
-    """The rules that say themselves which keywords of a document they are, in the order in which they are asked."""
+    """The rules that say themselves which keywords of a document they are: the last is asked first."""
 
     def __init_subclass__(cls, **words: Any) -> None:
         super().__init_subclass__(**words)

@@ -92,7 +92,7 @@ class Apart:
         if kind == "array" and depth:
             return self.lists_apart(one, other, depth)
         if kind in ("number", "integer"):
-            return _numbers_apart(one, other)
+            return number_bounds_apart([*one.numbers, *other.numbers])
         if kind == "string":
             low = max(_least(meaning, "minLength", meaning.texts) for meaning in (one, other))
             highs = [
@@ -132,11 +132,6 @@ class Apart:
 
 def _least(meaning: Meaning, word: str, said: Any) -> float:
     return max((each.words[word] for each in said if word in each.words), default=0)
-
-
-def _numbers_apart(one: Meaning, other: Meaning) -> bool:
-    """Whether nothing lies between the bounds of both."""
-    return number_bounds_apart([*one.numbers, *other.numbers])
 
 
 def number_bounds_apart(several: Sequence[SaidOfValue]) -> bool:

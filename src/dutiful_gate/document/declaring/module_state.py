@@ -257,7 +257,9 @@ class ModuleState:
             line = f"from {module} import {', '.join(names)}"
             if names:
                 lines.append(
-                    line if len(line) <= WIDTH else "\n".join([f"from {module} import (", *_listed(names), ")"])
+                    line
+                    if len(line) <= WIDTH
+                    else "\n".join([f"from {module} import (", *(f"    {name}," for name in names), ")"])
                 )
         return "\n".join([*lines[:-1], "", lines[-1]] if len(lines) > 1 else lines)
 
@@ -265,10 +267,6 @@ class ModuleState:
 def _names_in(source: str) -> set[str]:
     """The names that source speaks of, texts left out."""
     return set(re.findall(r"[A-Za-z_]\w*", TEXTS.sub('""', source)))
-
-
-def _listed(names: list[str]) -> list[str]:
-    return [f"    {name}," for name in names]
 
 
 def _order(name: str) -> tuple[int, str]:

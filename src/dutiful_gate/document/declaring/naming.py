@@ -124,14 +124,14 @@ def property_names(documents: Iterable[Any]) -> set[str]:
             for word in _NAMING & held.keys():
                 inner = held[word]
                 names = [inner, *inner.values()] if isinstance(inner, dict) else [inner]
-                found |= {_cut(name) for name in chain(*filter(_holds_names, names)) if _may_be_type(name)}
+                found |= {
+                    _cut(name)
+                    for name in chain(*(each for each in names if isinstance(each, dict | list)))
+                    if _may_be_type(name)
+                }
         elif isinstance(held, list):
             waiting += held
     return found
-
-
-def _holds_names(value: Any) -> bool:
-    return isinstance(value, dict | list)
 
 
 def _may_be_type(name: Any) -> bool:

@@ -176,7 +176,9 @@ def pattern_of(node: LibrarySubschema, depth: int = 0) -> str:
         subschemas = [pattern_of(node.subschema(word, at), depth + 1) for at in range(len(words.pop(word, [])))]
         if word == "oneOf" and len(subschemas) > 1:
             raise NoPattern("one of several")
-        found += subschemas if word == "allOf" else [_any_of(subschemas)] if subschemas else []
+        found += (
+            subschemas if word == "allOf" else ["|".join(f"(?:{each})" for each in subschemas)] if subschemas else []
+        )
     if "not" in words:
         found.append(f"^(?![\\s\\S]*(?:{pattern_of(node.subschema('not'), depth + 1)}))")
         del words["not"]
@@ -190,7 +192,3 @@ def every_of(patterns: list[str]) -> str:
     if len(patterns) == 1:
         return patterns[0]
     return "^" + "".join(f"(?=[\\s\\S]*(?:{each}))" for each in patterns)
-
-
-def _any_of(patterns: list[str]) -> str:
-    return "|".join(f"(?:{each})" for each in patterns)

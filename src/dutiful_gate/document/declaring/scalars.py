@@ -123,7 +123,7 @@ def _drop(left: dict[str, Any], keywords: Any) -> None:
 
 def _rules(said: SaidOfScalar, kind: str, left: dict[str, Any], *, secret: bool) -> None:
     """Rules for the keywords that have one; these are taken out."""
-    for rule in Rule.read_back:
+    for rule in reversed(Rule.read_back):  # a rule that came later may say more of the same keywords
         if (told := rule.said_by(kind, left)) is not None:
             words, constants = told
             said.rules.append(words.format(*map(literal, constants)))

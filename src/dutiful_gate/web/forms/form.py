@@ -141,7 +141,7 @@ class _Maker:
             told |= optional
             held = came if isinstance(came, Mapping) else None if came is MISSING else {}
             return {**told, "is": "group", "fields": self.fields(inner, held, path)}
-        if isinstance(inner.node, Items) and not inner.split and _is_row(inner.node.item):
+        if isinstance(inner.node, Items) and not inner.split and not isinstance(inner.node.item.bare.node, Items):
             return {**told, "is": "rows", **self._rows(inner, inner.node.item, came, path)}
         widget = widget_of(inner)
         needed = field is not None and field.required and not use.nullable and _refuses_empty(inner, self.shape)
@@ -190,10 +190,6 @@ class _Maker:
             made = self.value(item, each, here, None)
             rows.append({**made, "label": f"{at + 1}", "row": ".".join(map(str, here))})
         return {"rows": rows, "add": ".".join(map(str, path))}
-
-
-def _is_row(item: Use) -> bool:
-    return not isinstance(item.bare.node, Items)
 
 
 def _is_box(field: Field | None) -> bool:
