@@ -25,10 +25,10 @@ class RecordSoFar:
     `came`      the variable of a record that came typed, "" where none does
     `known`     what counts the keys that are known: a variable, or their number
     `missing`   the variable that counts the fields with a default which are not in the data, `lost` those without
-    `value_of`  the variable of each field, and `sound` of whether it is sound, of those that rules mention
+    `value_of`  the variable of each field, and `sound` of whether it is sound, of those that rules mention: `mentioned`
     """
 
-    __slots__ = ("came", "data", "frame", "known", "lost", "missing", "record", "sound", "value_of")
+    __slots__ = ("came", "data", "frame", "known", "lost", "mentioned", "missing", "record", "sound", "value_of")
 
     def __init__(self, record: Record, frame: Frame) -> None:
         self.record = record
@@ -37,6 +37,7 @@ class RecordSoFar:
         self.came = self.known = self.missing = self.lost = ""
         self.value_of: dict[str, str] = {}
         self.sound: dict[str, str] = {}
+        self.mentioned = frozenset(name for rule in record.rules for name in rule.fields)
 
 
 class RecordWalk(Walk):

@@ -103,7 +103,7 @@ class TellingRecords(TellingValues):
     @contextmanager
     def judged_field(self, field: Field, so_far: RecordSoFar) -> Iterator[None]:
         """Count the faults around it."""
-        if not any(field.attribute in rule.fields for rule in so_far.record.rules):
+        if field.attribute not in so_far.mentioned:
             yield
             return
         before = self.mark(so_far.frame)
