@@ -17,6 +17,7 @@ from dutiful_gate import (
     DeclarationError,
     Email,
     Gate,
+    Limits,
     Source,
     about,
     it,
@@ -25,10 +26,12 @@ from dutiful_gate import (
     or_infinite,
     otherwise,
     this,
+    today,
     trimmed,
     uppered,
     when,
 )
+from dutiful_gate.web.forms.inputs import attributes_of
 
 
 def declared(annotation: Any, **more: Any) -> type:
@@ -329,3 +332,27 @@ def test_a_constructor_that_does_not_take_the_fields_is_told_when_the_gate_is_bu
     ) as told:
         Gate(sailing)
     assert "h1dden" not in str(told.value)
+
+
+@pytest.mark.parametrize(
+    ("rule", "attributes"),
+    [
+        (it >= today, {}),  # no browser knows when the form was made
+        (it.between(date(2026, 5, 4), date(2026, 5, 9)), {"min": "2026-05-04", "max": "2026-05-09"}),
+        (it <= date(2026, 5, 9), {"max": "2026-05-09"}),
+        (it > date(2026, 5, 4), {}),
+    ],
+)
+def test_a_browser_asks_for_bounds_that_are_days(rule: Any, attributes: dict[str, str]) -> None:
+    assert dict(attributes_of(Gate(Annotated[date, rule]).shape.root, "date")) == attributes
+
+
+def test_an_empty_tuple_is_one_level() -> None:
+    inner: Any = tuple[()]
+    for _ in range(3):
+        inner = list[inner]
+    data: Any = []
+    for _ in range(3):
+        data = [data]
+    assert Gate(inner, limits=Limits(depth=4)).accepts(data)
+    assert [fault.code for fault in Gate(inner, limits=Limits(depth=3)).examine(data).faults] == ["depth"]

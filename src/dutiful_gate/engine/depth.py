@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from ..report.fault import Path
+from ..shape.nodes import Leaf
 from ..shape.shape import Record, Shape
 from ..shape.uses import Use
 from ..shape.walk import fields_of, held_by, inside, leads, uses_of
@@ -23,7 +24,7 @@ def may_be_deeper(shape: Shape, most: int) -> bool:
         record = shape.record_of(use)
         if record is not None:
             return 1 + known[record.key]
-        return below + 1 if use.node.inside and not use.node.in_place else below
+        return below if isinstance(use.node, Leaf) or use.node.in_place else below + 1
 
     leads_to = leads(held_by(shape.records, shape.aliases))
     for key in _innermost_first(leads_to):

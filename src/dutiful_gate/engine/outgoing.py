@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property, partial
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..declare.applicability import Takes
 from ..declare.equality import SOUND, keys_of, standing
@@ -29,9 +29,6 @@ from ..shape.to_json import plain
 from ..shape.uses import MISSING, Use
 from ..shape.walk import every, held_by, leads, part_of, rebuilt, rebuilt_records, uses_of
 from .plan import Plan, reader_of
-
-if TYPE_CHECKING:
-    pass
 
 
 class _AtTheWayOut(Opaque):

@@ -4,15 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime, timedelta
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import Any, ClassVar
 
 from ..facts import Bind, Stop
 from ..sources import Reading
 from .base import NUMBERS, Kind, Reader
 from .moment import MomentKind, moment_native
-
-if TYPE_CHECKING:
-    pass
 
 _START = datetime(1970, 1, 1, tzinfo=UTC)
 _SECOND = timedelta(seconds=1)

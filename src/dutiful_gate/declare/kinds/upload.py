@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import TYPE_CHECKING, ClassVar, Final
+from typing import ClassVar, Final
 
 from ..facts import Bind, Facts, LengthUnit, Stop
 from ..sources import Reading
 from ..uploads import UploadedFile
 from .base import Reader
 from .never import NotInData
-
-if TYPE_CHECKING:
-    pass
 
 _NO_FILE: Final = Stop("kind", "a file")
 

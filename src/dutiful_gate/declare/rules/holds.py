@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..errors import DeclarationError, check_flags
 from ..facts import Bind, Facts, Own, Unsaid
 from ..waiting import check_answers, shown_name
 from .base import Face, Opaque
-
-if TYPE_CHECKING:
-    pass
 
 
 class Holds(Opaque):

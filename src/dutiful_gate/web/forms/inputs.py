@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from datetime import date
 from typing import Any, Final
 
 from ...declare.facts import Sort, Unsaid
@@ -60,8 +61,8 @@ def attributes_of(use: Use, widget: str) -> Mapping[str, Any]:
 def _said(rule: Rule, before: list[Step], use: Use, widget: str) -> Mapping[str, Any]:
     """What a browser can ask as the rule does, or less: it counts in UTF-16, before any step, and blanks are typed."""
     if widget == "date" and (ends := rule.ends) is not None:
-        low = {"min": str(ends.floor)} if ends.floor is not None and ends.with_floor else {}
-        high = {"max": str(ends.ceiling)} if ends.ceiling is not None and ends.with_ceiling else {}
+        low = {"min": str(ends.floor)} if isinstance(ends.floor, date) and ends.with_floor else {}
+        high = {"max": str(ends.ceiling)} if isinstance(ends.ceiling, date) and ends.with_ceiling else {}
         return low | high
     match rule:
         case Length(floor=floor) if floor is not None and use.node.facts.text:
