@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from difflib import get_close_matches
-
 import click
 from rich.text import Text
 
+from ..declare.errors import did_you_mean
 from ..report.codes import CODES
 from .console import console, sure_output
 from .target import CannotRun
@@ -30,8 +29,7 @@ def explain(code: str | None) -> None:
             out.print(Text.assemble((f"{name:10}", "pointer"), " ", told.means.partition(". ")[0].rstrip(".")))
         return
     if code not in CODES:
-        near = get_close_matches(code, [*CODES], 1)
-        hint = f"did you mean {near[0]!r}?" if near else f"there are: {', '.join(CODES)}"
+        hint = did_you_mean(code, CODES, f"there are: {', '.join(CODES)}")
         raise CannotRun(f"{code!r} is no code of a fault; {hint}")
     told = CODES[code]
     out.print(Text.assemble((code, "heading"), "\n\n", told.means))

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import os
 import sys
-from difflib import get_close_matches
 from pathlib import Path
 from typing import Any, Literal
 
 import click
 
-from ..declare.errors import DeclarationError
+from ..declare.errors import DeclarationError, did_you_mean
 from ..document.judging.library import MissingDocuments
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
@@ -123,8 +122,7 @@ def named(target: str) -> Any:
         raise CannotRun(f"importing {module_name!r} failed: {type(error).__name__}: {error}") from error
     for part in name.split("."):
         if not hasattr(found, part):
-            near = get_close_matches(part, [each for each in vars(found) if not each.startswith("_")], 1)
-            hint = f"did you mean {near[0]!r}?" if near else "check the spelling"
+            hint = did_you_mean(part, (each for each in vars(found) if not each.startswith("_")), "check the spelling")
             raise CannotRun(f"{module_name!r} has no {part!r}; {hint}")
         found = getattr(found, part)
     return found

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+
 
 class DeclarationError(TypeError):
     """The declaration itself is wrong: raised when a gate is built, never while data passes.
@@ -40,3 +42,11 @@ def check_flags(**flags: object) -> None:
     for name, said in flags.items():
         if not isinstance(said, bool):
             raise DeclarationError(f"{name}={said!r} is neither True nor False", remedy="give one of them")
+
+
+def did_you_mean(name: object, names: Iterable[str], otherwise: str, written: Callable[[str], str] = repr) -> str:
+    """What to do about a name that is not among those there are: the one that it comes near to, or else `otherwise`."""
+    from difflib import get_close_matches  # not where a declaration is only imported
+
+    near = get_close_matches(str(name), list(names), 1)
+    return f"did you mean {written(near[0])}?" if near else otherwise

@@ -82,7 +82,7 @@ def cell_of(gate: AnyGate[Any], *, decimal_comma: bool, dates: str) -> Callable[
     if record is None or not (decimal_comma or dates):
         return None
     numbers = {field.wire for field in record.fields if _is_number(field.use)}
-    days = {field.wire for field in record.fields if _sort_of(field.use) is Sort.DAY} if dates else set()
+    days = {field.wire for field in record.fields if field.use.sort is Sort.DAY} if dates else set()
 
     def cell(name: str, text: str) -> str:
         if decimal_comma and name in numbers:
@@ -109,10 +109,6 @@ def usual_form(texts: Sequence[str], *, decimal_comma: bool, dates: str) -> dict
         if made and all(map(form.fullmatch, made.values())) and any(text != told for text, told in made.items()):
             return made
     return None
-
-
-def _sort_of(use: Use) -> Sort:
-    return use.kind.facts.sort if use.kind is not None else Sort.OTHER
 
 
 def _is_number(use: Use) -> bool:
@@ -257,7 +253,7 @@ def _sorts(gate: AnyGate[Any]) -> dict[str, Sort]:
             if isinstance(schema, Mapping) and schema.get("format") in named
         }
     record = record_of(gate)
-    return {field.wire: _sort_of(field.use) for field in record.fields} if record is not None else {}
+    return {field.wire: field.use.sort for field in record.fields} if record is not None else {}
 
 
 def _properties(document: Any) -> Mapping[str, Any]:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from difflib import get_close_matches
 from hashlib import blake2b
 from typing import Any, Final
 
 from ..declare.equality import keyed
+from ..declare.errors import did_you_mean
 from ..declare.json_pointer import below, indexed, joined, steps_of
 from ..gates.base import AnyGate
 from ..gates.typed import Gate
@@ -79,8 +79,9 @@ def refuse_undeclared(gate: Gate[Any], pointer: str, path: Sequence[str]) -> Non
     if found is None:
         return
     at, names = found
-    near = get_close_matches(path[at], names, 1)
-    known = f"did you mean {joined([*path[:at], *near])}?" if near else f"there are: {', '.join(sorted(names))}"
+    known = did_you_mean(
+        path[at], names, f"there are: {', '.join(sorted(names))}", lambda near: joined([*path[:at], near])
+    )
     told = known if names else f"{joined(path[:at]) or 'the whole'} is a value without fields"
     raise CannotStart(f"{pointer} leads to nothing that is declared; {told}")
 

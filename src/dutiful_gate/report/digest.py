@@ -237,7 +237,7 @@ class Digest:
         self.refused += bool(item.number)  # 0 is what is wrong outside of all records
         for fault in item.faults:
             self.faults += 1
-            mark = pointer(_any_item(fault.path)), fault.code, fault.wanted
+            mark = pointer(any_item(fault.path)), fault.code, fault.wanted
             group = self._groups.get(mark)
             if group is None:
                 marks = bytearray() if self._unplaced else None
@@ -316,7 +316,7 @@ def first_place(source: str, row: int, place: Place | None) -> str:
     return f"{source}:{at}" if source and place is not None and place.line else f"{source} {at}".strip()
 
 
-def _any_item(path: Path) -> Path:
+def any_item(path: Path) -> Path:
     """A path in which any item of a list is `*`."""
     return tuple("*" if isinstance(step, int) and not isinstance(step, bool) else step for step in path)
 

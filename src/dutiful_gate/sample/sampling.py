@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from difflib import get_close_matches
 from random import Random
 from typing import Any, TypeVar, overload
 
+from ..declare.errors import did_you_mean
 from ..gates.base import AnyGate
 from ..gates.document import DocumentGate
 from ..gates.typed import Gate
+from ..report.digest import any_item
 from ..report.fault import Fault
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Sealing
 from ..shape.shape import Shape
@@ -69,10 +70,7 @@ def _with_fixed(gate: AnyGate[Any], n: int, seed: int, fixed: Mapping[str, objec
     plain_values = {}
     for name, value in fixed.items():
         if name not in fields:
-            near = get_close_matches(name, [*fields], 1)
-            raise CannotSample.fixed(
-                name, f"it is no field; {f'did you mean {near[0]!r}?' if near else 'check the name'}"
-            )
+            raise CannotSample.fixed(name, f"it is no field; {did_you_mean(name, fields, 'check the name')}")
         try:
             plain_values[fields[name].wire] = plain(fields[name].use, value, gate.shape)
         except Exception:  # a value of another type than the field's: it is told as what it is
@@ -133,7 +131,7 @@ def _refused(gate: AnyGate[Any], broken: Iterator[Any]) -> Iterator[tuple[Any, F
     told: set[tuple[Path, str]] = set()
     for probe in broken:
         faults = gate.examine(probe).faults
-        if len(faults) == 1 and (mark := (_general(faults[0].path), faults[0].code)) not in told:
+        if len(faults) == 1 and (mark := (any_item(faults[0].path), faults[0].code)) not in told:
             told.add(mark)
             yield probe, faults[0]
 
@@ -187,11 +185,6 @@ def _at(payload: Any, path: Path) -> Any:
     for step in path:
         payload = payload[step]
     return payload
-
-
-def _general(path: Path) -> Path:
-    """A path that is the same for every item of a list."""
-    return tuple("[]" if isinstance(step, int) else step for step in path)
 
 
 def _size(payload: Any) -> int:

@@ -39,7 +39,7 @@ class Made:
                 several = list(value)
                 at = random.randrange(len(several))
                 several[at] = self.of(item, several[at])
-                return type(value)(self._twice(several) if random.random() < 0.2 else several)
+                return type(value)([*several, several[0]] if random.random() < 0.2 else several)
             case Fixed() if value:
                 at = random.randrange(len(value))
                 return (*value[:at], self.of(use.node.per_item(len(value))[at], value[at]), *value[at + 1 :])
@@ -60,9 +60,6 @@ class Made:
                 return self.of(self.shape.aliases[key], value)
             case _:
                 return value
-
-    def _twice(self, several: list[Any]) -> list[Any]:
-        return [*several, several[0]]
 
     def record(self, key: str, value: Any) -> Any:
         """A record with one field changed, or for a dict one key too many or too few."""

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..declare.conditions import Condition
 from ..declare.equality import are_equal
-from ..declare.errors import DeclarationError
+from ..declare.errors import DeclarationError, did_you_mean
 from ..declare.field_access import ITEM, Path
 from ..declare.field_comparison import FieldComparison
 from ..declare.members import Member, on_wire, quoted
@@ -190,10 +190,10 @@ class Meanings:
             return
         names = sorted(self._names(held))
         by_wire = {field.wire: field.attribute for record in self._records(held) for field in record.fields}
-        near = [by_wire[key]] if key in by_wire else get_close_matches(key, names, 1)
+        others = f"they have {', '.join(names) or 'no fields'}"
         raise DeclarationError(
             f"{rule} compares items by {key!r}, which they do not have: none would ever come twice",
-            remedy=f"did you mean {near[0]!r}?" if near else f"they have {', '.join(names) or 'no fields'}",
+            remedy=f"did you mean {by_wire[key]!r}?" if key in by_wire else did_you_mean(key, names, others),
         )
 
     def _has(self, use: Use, key: str) -> bool:

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from difflib import get_close_matches
 from typing import Any
 
 from ..declare.conditions import Came, Condition, told_path
-from ..declare.errors import DeclarationError
+from ..declare.errors import DeclarationError, did_you_mean
 from ..declare.facts import Facts
 from ..declare.field_access import ITEM, Path
 from ..declare.records import RecordRule
@@ -92,10 +91,9 @@ class Paths:
         name = path[at]
         fields = record.by_attribute
         if name not in fields:
-            near = get_close_matches(name, fields, 1)
             raise DeclarationError(
                 f"{told_path(path[: at + 1])} names {name!r}, which is no field of {record.name}",
-                remedy=f"did you mean {near[0]}?" if near else f"it has {', '.join(fields) or 'no fields'}",
+                remedy=did_you_mean(name, fields, f"it has {', '.join(fields) or 'no fields'}", str),
                 record=record.name,
                 field=name,
             )

@@ -7,7 +7,6 @@ import inspect
 import sys
 import typing
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from difflib import get_close_matches
 from typing import Any, Protocol
 
 from ..declare import marks
@@ -15,7 +14,7 @@ from ..declare.amendment_rule import Sent
 from ..declare.constants import check_words
 from ..declare.described import LEFT_OUT, Described, described
 from ..declare.embedded import Embedded
-from ..declare.errors import DeclarationError
+from ..declare.errors import DeclarationError, did_you_mean
 from ..declare.facts import Unsaid
 from ..declare.kinds import Text
 from ..declare.records import RecordCheck, RecordRule, record_rules, unknown_keys_of
@@ -335,10 +334,9 @@ def check_names(record: str, fields: Sequence[Field], rules: Sequence[RecordRule
     for rule in rules:
         for name in rule.fields:
             if name not in names:
-                near = get_close_matches(name, names, 1)
                 raise DeclarationError(
                     f"{rule} names {name!r}, which is no field of it",
-                    remedy=f"did you mean this.{near[0]}?" if near else f"it has {', '.join(names) or 'no fields'}",
+                    remedy=did_you_mean(name, names, f"it has {', '.join(names) or 'no fields'}", "this.{}".format),
                     record=record,
                     field=name,
                 )
@@ -359,10 +357,9 @@ def _variant(maker: RecordMaker, variant: Variant, key: str) -> Record:
     attributes = [field.attribute for field in whole.fields]
     for name in variant.named():
         if name not in attributes:
-            near = get_close_matches(name, attributes, 1)
             raise DeclarationError(
                 f"the variant names {name!r}, which is no field of {whole.name}",
-                remedy=f"did you mean {near[0]!r}?" if near else f"it has {', '.join(attributes)}",
+                remedy=did_you_mean(name, attributes, f"it has {', '.join(attributes)}"),
                 record=variant.name,
                 field=name,
             )

@@ -6,7 +6,7 @@ from enum import Enum
 from typing import Final
 
 from ..declare.embedded import Embedded
-from ..declare.facts import Facts
+from ..declare.facts import Facts, Sort
 from ..declare.kinds import Kind
 from ..declare.marks import About
 from ..declare.rules import Rule
@@ -89,6 +89,11 @@ class Use(Value):
     def kind(self) -> Kind | None:
         """The kind of a single value, null beside it or not; None for what is no such."""
         return self.bare.node.single
+
+    @property
+    def sort(self) -> Sort:
+        """What sort of single value it is, null beside it or not."""
+        return Sort.OTHER if self.kind is None else self.kind.facts.sort
 
     @property
     def bare(self) -> Use:

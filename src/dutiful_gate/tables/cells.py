@@ -19,7 +19,7 @@ from ..shape.nodes import Entries, Items
 from ..shape.shape import Record, Shape
 from ..shape.uses import Use
 from .column_names import wire_names
-from .usual_arrays import usual
+from .usual_arrays import is_text, usual
 
 EPOCH: Final = datetime(1970, 1, 1)
 FIRST_DAY: Final = (date.min - date(1970, 1, 1)).days
@@ -73,7 +73,7 @@ class Cells:
         if pa.types.is_map(kind):
             return self._maps(array)
         if pa.types.is_timestamp(kind):
-            return self._made_plain(_moments(array, is_day=_sort_of(use) is Sort.DAY))
+            return self._made_plain(_moments(array, is_day=use is not None and use.sort is Sort.DAY))
         if pa.types.is_date(kind):
             return self._made_plain([_day_of(number) for number in days(array).to_pylist()])
         if pa.types.is_time(kind):
@@ -81,7 +81,7 @@ class Cells:
         if pa.types.is_duration(kind):
             return self._made_plain(_durations(array))
         values = array.to_pylist()
-        if self.from_text and (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
+        if self.from_text and is_text(kind):
             return [self._text(each, use) for each in values]
         return self._made_plain(values) if pa.types.is_decimal(kind) or pa.types.is_binary(kind) else values
 
@@ -95,7 +95,7 @@ class Cells:
         if use is not None and isinstance(use.bare.node, Entries) and _is_pairs(value):
             value = dict(value)
         kind = type(value)  # what an object says of itself is the engine's to look into
-        if issubclass(kind, datetime) and _is_midnight(value) and _sort_of(use) is Sort.DAY:
+        if issubclass(kind, datetime) and _is_midnight(value) and use is not None and use.sort is Sort.DAY:
             value = value.date()
         if self.from_text and kind is str:
             return self._text(value, use)
@@ -109,7 +109,7 @@ class Cells:
         return None if blank else FromText(text)
 
     def _structs(self, array: pa.StructArray, use: Use | None) -> list[Any]:
-        record = record_in(use, self.shape)
+        record = self.shape.record_inside(use)
         names = [field.name for field in array.type]
         wires = wire_names(record, names) if record is not None else {}
         inside = {wires.get(name, name): child for name, child in zip(names, array.flatten(), strict=True)}
@@ -138,16 +138,6 @@ class Cells:
             keys = self.values(entries.keys.slice(begin, end - begin), None)
             made.append(dict(zip(keys, self.values(entries.items.slice(begin, end - begin), None), strict=True)))
         return made
-
-
-def record_in(use: Use | None, shape: Shape) -> Record | None:
-    """The record that stands at a use, if one does."""
-    return shape.record_inside(use)
-
-
-def _sort_of(use: Use | None) -> Sort:
-    kind = use.kind if use is not None else None
-    return kind.facts.sort if kind is not None else Sort.OTHER
 
 
 def is_missing(value: Any) -> bool:

@@ -24,6 +24,7 @@ from .arrow_types import DoesNotFit
 from .column_names import check_names
 from .examine import PIECE, TableReader
 from .frames import Piece
+from .usual_arrays import is_text
 from .verdicts import FAULTS, Batch
 
 _MOST_AT_ONCE: Final = 1 << 26
@@ -36,7 +37,7 @@ class ParquetRows:
     def __init__(self, source: str | os.PathLike[str] | BinaryIO) -> None:
         try:
             self._file = pq.ParquetFile(source, read_dictionary=[])
-            texts = [field.name for field in self._file.schema_arrow if _is_text(field.type)]
+            texts = [field.name for field in self._file.schema_arrow if is_text(field.type)]
             self.names = list(self._file.schema_arrow.names)
             self._file = pq.ParquetFile(source, read_dictionary=texts)
         except FileNotFoundError:
@@ -84,10 +85,6 @@ class ParquetRows:
         for begin, end in pairwise(begins):
             if end > begin:
                 yield batch.slice(begin, end - begin)
-
-
-def _is_text(kind: pa.DataType) -> bool:
-    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
 def _first_line(error: Exception) -> str:

@@ -45,7 +45,11 @@ def _of_text(array: pa.Array) -> pa.Array:
     """
     kind = array.type
     if pa.types.is_string(kind) or pa.types.is_binary(kind):
-        return array if array.offset or not len(array) or not _first_offset(array) else _copied(array)
+        return (
+            array
+            if array.offset or not len(array) or not np.frombuffer(array.buffers()[1], np.int32, 1)[0]
+            else _copied(array)
+        )
     wanted = pa.string() if "string" in str(kind) else pa.binary()
     try:
         if str(kind).endswith("view"):  # which are not cut out by where they begin, and which some versions cannot take
@@ -55,11 +59,6 @@ def _of_text(array: pa.Array) -> pa.Array:
         return array
     except pa.ArrowNotImplementedError:  # views, to older versions
         return pa.array(array.to_pylist(), wanted)
-
-
-def _first_offset(array: pa.Array) -> int:
-    """Where the bytes of the first value begin."""
-    return int(np.frombuffer(array.buffers()[1], np.int32, 1)[0])
 
 
 def _copied(array: pa.Array) -> pa.Array:
@@ -95,3 +94,13 @@ def _is_plain(kind: pa.DataType) -> bool:
     """Whether entries of a type may stay apart from the numbers that name them."""
     odd = pa.types.is_nested(kind) or isinstance(kind, pa.BaseExtensionType) or pa.types.is_run_end_encoded(kind)
     return not (odd or (pa.types.is_decimal(kind) and kind.bit_width < 128))
+
+
+def _first_offset(array: pa.Array) -> int:
+    """Where the bytes of the first value begin."""
+    return int(np.frombuffer(array.buffers()[1], np.int32, 1)[0])
+
+
+def is_text(kind: pa.DataType) -> bool:
+    """Whether values of an Arrow type are text."""
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))

@@ -23,7 +23,7 @@ from ..shape.uses import MISSING, Use
 from ..shape.walk import part_of, uses_of
 from .arrow_types import Column, DoesNotFit, as_json, field_column, use_column
 from .cells import Cells, is_missing
-from .usual_arrays import list_of
+from .usual_arrays import is_text, list_of
 from .vector_kinds import vector_kind
 from .vector_rules import all_of, one_of, vector_rule, vector_step
 
@@ -275,11 +275,7 @@ def _type_read(read: Any, came: pa.DataType, column: Column) -> pa.DataType | No
 
 def _is_sure_as_it_came(use: Use, came: pa.DataType) -> bool:
     """Whether what happens before a value is read leaves what stands in such a column alone."""
-    return not (use.is_reread or (use.blank and _is_text(came)))
-
-
-def _is_text(kind: pa.DataType) -> bool:
-    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
+    return not (use.is_reread or (use.blank and is_text(came)))
 
 
 def _rule(part: Rule, kind: pa.DataType) -> Any:

@@ -10,6 +10,7 @@ from urllib.parse import quote
 from ..declare.errors import DeclarationError
 from ..declare.json_pointer import unescaped
 from ..document.writing.compose import Part, bundled
+from ..document.writing.joining import reached
 from ..gates.typed import Gate
 from ..report.problem import CONTENT_TYPE
 from ..shape.nodes import Items
@@ -104,7 +105,9 @@ class _Description:
         tags = list(dict.fromkeys(tag for endpoint in api.endpoints for tag in endpoint.tags))
         if tags:
             made["tags"] = [{"name": tag} for tag in tags]
-        components: dict[str, Any] = {"schemas": {**self._reached(paths), "Problem": _problem(self.version)}}
+        components: dict[str, Any] = {
+            "schemas": {**reached(paths, self.schemas, _AT), "Problem": _problem(self.version)}
+        }
         if api.security:
             components["securitySchemes"] = {name: dict(scheme) for name, scheme in api.security.items()}
         made["components"] = components
@@ -233,23 +236,6 @@ class _Description:
         while set(schema) == {"$ref"}:
             schema = self.schemas[schema["$ref"].removeprefix(_AT)]
         return schema
-
-    def _reached(self, held: Any) -> dict[str, Any]:
-        """The shared schemas that something refers to."""
-        found: dict[str, Any] = {}
-        waiting = [held]
-        while waiting:
-            each = waiting.pop()
-            if isinstance(each, list):
-                waiting += each
-            elif isinstance(each, dict):
-                lead = each.get("$ref")
-                name = lead.removeprefix(_AT) if isinstance(lead, str) else ""
-                if name in self.schemas and name not in found:
-                    found[name] = self.schemas[name]
-                    waiting.append(found[name])
-                waiting += each.values()
-        return {name: found[name] for name in self.schemas if name in found}
 
 
 def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:

@@ -159,3 +159,16 @@ class Kind(Value, ABC):
     def comes_back(self, value: Any, again: object) -> bool:
         """Whether what was read of what a value was written as is the value."""
         return not isinstance(again, Stop) and bool(again == value)
+
+
+class Itself(Kind):
+    """A kind whose values are what stands for them in plain data, each in one form."""
+
+    read_alike: ClassVar[bool] = True
+    written_alike: ClassVar[bool] = True
+    one_form: ClassVar[bool] = True
+    as_it_comes: ClassVar[bool] = True
+
+    def plain(self, value: Any) -> object:
+        """The value."""
+        return value

@@ -13,7 +13,7 @@ from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Sort, Stop
 from ..lazy import Late
 from ..sources import Reading
-from .base import NUMBERS, Kind, Reader
+from .base import NUMBERS, Itself, Kind, Reader
 
 if TYPE_CHECKING:
     from ..wish import Wish
@@ -129,13 +129,9 @@ class Numeric(Kind, ABC):
         return AT_THE_ENDS
 
 
-class Whole(Numeric):
+class Whole(Itself, Numeric):
     """A whole number of any size."""
 
-    read_alike: ClassVar[bool] = True
-    written_alike: ClassVar[bool] = True
-    one_form: ClassVar[bool] = True
-    as_it_comes: ClassVar[bool] = True
     may_not_go_out: ClassVar[bool] = True
 
     @cached_property
@@ -182,9 +178,6 @@ class Whole(Numeric):
     def keywords(self) -> Mapping[str, object]:
         return {"type": "integer"}
 
-    def plain(self, value: Any) -> object:
-        return value
-
 
 def _digits_from_json(value: object) -> object:
     """An `int`: 3.0 has a fraction part, and is none (section 3.5 of draft-04's core)."""
@@ -205,13 +198,11 @@ class WholeAsWritten(Whole):
         return "since draft-06 JSON Schema counts 3.0 among the whole numbers"
 
 
-class Number(Numeric):
+class Number(Itself, Numeric):
     """A finite number, held as a double."""
 
     double: ClassVar[bool] = True
-    read_alike: ClassVar[bool] = True
-    written_alike: ClassVar[bool] = True
-    as_it_comes: ClassVar[bool] = True
+    one_form: ClassVar[bool] = False
 
     @cached_property
     def facts(self) -> Facts:
@@ -235,9 +226,6 @@ class Number(Numeric):
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "number"}
-
-    def plain(self, value: Any) -> object:
-        return value
 
 
 def _any_number(value: object) -> object:

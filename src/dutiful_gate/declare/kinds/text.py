@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, ClassVar, Final
+from typing import TYPE_CHECKING, ClassVar, Final
 
 from ..facts import Bind, Facts, LengthUnit, Stop
 from ..sources import Reading
-from .base import IN_TEXT, Kind, Reader
+from .base import IN_TEXT, Itself, Reader
 
 if TYPE_CHECKING:
     from ..wish import Wish
@@ -43,14 +43,10 @@ def read_text(value: object) -> object:
     return str(value) if encodable(value) else SURROGATE
 
 
-class Text(Kind):
+class Text(Itself):
     """Text, the same in every source."""
 
     spreads: ClassVar[bool] = True
-    read_alike: ClassVar[bool] = True
-    written_alike: ClassVar[bool] = True
-    one_form: ClassVar[bool] = True
-    as_it_comes: ClassVar[bool] = True
 
     @cached_property
     def facts(self) -> Facts:
@@ -86,9 +82,6 @@ class Text(Kind):
     def keywords(self) -> Mapping[str, object]:
         return {"type": "string"}
 
-    def plain(self, value: Any) -> object:
-        return value
-
 
 _NO_NUMBER = Stop("kind", "")
 
@@ -96,6 +89,5 @@ _NO_NUMBER = Stop("kind", "")
 def _text_of_number(value: object) -> object:
     if isinstance(value, bool) or not isinstance(value, int | float) or value - value != 0:
         return _NO_NUMBER
-    if isinstance(value, int) and value.bit_length() > 14_000:  # past the digits that the interpreter writes
-        return _NO_NUMBER
-    return str(value)
+    too_long = isinstance(value, int) and value.bit_length() > 14_000  # past the digits that the interpreter writes
+    return _NO_NUMBER if too_long else str(value)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Stop
 from ..sources import Reading
-from .base import Kind, Reader
+from .base import Itself, Reader
 
 if TYPE_CHECKING:
     from ..wish import Wish
@@ -33,14 +33,10 @@ def truth_from_text(value: object) -> object:
     return _WORDS.get(word.lower(), _TEXT_READING) if word.isascii() else _TEXT_READING
 
 
-class Truth(Kind):
+class Truth(Itself):
     """True or false."""
 
     spreads: ClassVar[bool] = True
-    read_alike: ClassVar[bool] = True
-    written_alike: ClassVar[bool] = True
-    one_form: ClassVar[bool] = True
-    as_it_comes: ClassVar[bool] = True
 
     @cached_property
     def facts(self) -> Facts:
@@ -81,9 +77,6 @@ class Truth(Kind):
 
     def keywords(self) -> Mapping[str, object]:
         return {"type": "boolean"}
-
-    def plain(self, value: Any) -> object:
-        return value
 
 
 _LOOSE = {**_WORDS, "1": True, "0": False, "yes": True, "no": False}

@@ -50,6 +50,8 @@ class _Affix(Rule):
     affix: str
     _method = ""
     _words = ""
+    _said = ""
+    _pattern = ""
 
     @property
     def tells_values(self) -> bool:
@@ -80,21 +82,23 @@ class _Affix(Rule):
         if not facts.text:
             refuse(self, facts, "it judges text")
 
+    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
+        return {"pattern": self._pattern.format(escaped(self.affix))}
+
+    def __str__(self) -> str:
+        return f"it.{self._said}({self.affix!r})"
+
 
 class StartsWith(_Affix):
     """The text begins with another."""
 
     _method = "startswith"
     _words = "text that begins with {affix}"
-
-    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        return {"pattern": f"^{escaped(self.affix)}"}
+    _said = "starts_with"
+    _pattern = "^{}"
 
     def asks(self, wish: Wish) -> None:
         wish.starts = max(wish.starts, self.affix, key=len)
-
-    def __str__(self) -> str:
-        return f"it.starts_with({self.affix!r})"
 
 
 class EndsWith(_Affix):
@@ -102,15 +106,11 @@ class EndsWith(_Affix):
 
     _method = "endswith"
     _words = "text that ends with {affix}"
-
-    def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
-        return {"pattern": f"{escaped(self.affix)}$"}
+    _said = "ends_with"
+    _pattern = "{}$"
 
     def asks(self, wish: Wish) -> None:
         wish.ends = max(wish.ends, self.affix, key=len)
-
-    def __str__(self) -> str:
-        return f"it.ends_with({self.affix!r})"
 
 
 def _holds_in(held: Any, value: Any) -> bool:

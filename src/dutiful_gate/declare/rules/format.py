@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
 from ..applicability import TEXT, Takes
-from ..errors import DeclarationError
+from ..errors import DeclarationError, did_you_mean
 from ..facts import Bind, Facts, Unsaid
 from .base import Face, Rule, refuse
 
@@ -81,15 +81,11 @@ class OfFormat(Rule):
 
 def of_format(name: str) -> OfFormat:
     """The rule for a format by its name. Raises DeclarationError for one that the standard does not have."""
-    from difflib import get_close_matches  # neither of them where a declaration is only imported
 
     from ..formats.table import FORMATS, JUDGES
 
     if name not in JUDGES:
-        near = get_close_matches(str(name), JUDGES, 1)
-        raise DeclarationError(
-            f"{name!r} is no format of JSON Schema",
-            remedy=f"did you mean {near[0]!r}?" if near else "see its section 7",
-        )
+        remedy = did_you_mean(name, JUDGES, "see its section 7")
+        raise DeclarationError(f"{name!r} is no format of JSON Schema", remedy=remedy)
     phrase, judge = JUDGES[name]
     return OfFormat(name, phrase, FORMATS[name].rare or judge, usual=FORMATS[name].usual)

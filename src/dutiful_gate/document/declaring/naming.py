@@ -127,15 +127,11 @@ def property_names(documents: Iterable[Any]) -> set[str]:
                 found |= {
                     _cut(name)
                     for name in chain(*(each for each in names if isinstance(each, dict | list)))
-                    if _may_be_type(name)
+                    if isinstance(name, str) and name[:1].isupper()
                 }
         elif isinstance(held, list):
             waiting += held
     return found
-
-
-def _may_be_type(name: Any) -> bool:
-    return isinstance(name, str) and name[:1].isupper()
 
 
 _NAMING = words_of("properties required dependentRequired dependentSchemas dependencies")

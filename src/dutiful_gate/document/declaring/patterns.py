@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from ...codegen.literals import literal, raw_literal
 from ...declare.facts import Unsaid
@@ -56,6 +57,7 @@ def _rule(word: str, found: str | None, pattern: str) -> str:
     return f"it.{word}({raw_literal(found)})"
 
 
+_NEEDS_NONE = ".*+?(){}|/$["
 _INSIDE = {"d": "0-9", "w": "A-Za-z0-9_"}
 
 
@@ -114,35 +116,27 @@ def _python(said: str) -> str | None:
 
 def _blanks_spelled(said: str) -> str:
     """An expression with what ECMA-262 calls blank spelled out: Python has another idea of it."""
-    made, inside, at = "", False, 0
-    while at < len(said):
-        pair = said[at : at + 2]
-        if said.startswith(r"[\s\S]", at):
-            made, at = made + r"[\s\S]", at + 6
-            continue
-        if pair[0] == "\\":
-            spelled = {r"\S": f"[^{ECMA_BLANKS}]", r"\s": f"[{ECMA_BLANKS}]"}
-            made += pair if inside else spelled.get(pair, pair)
-            at += 2
-            continue
-        inside = pair[0] == "[" or (inside and pair[0] != "]")
-        made += pair[0]
-        at += 1
-    return made
+    spelled = {r"\S": f"[^{ECMA_BLANKS}]", r"\s": f"[{ECMA_BLANKS}]"}
+    return _respelled(said, lambda pair, inside: pair if inside else spelled.get(pair, pair))
 
 
 def _bare(said: str) -> str:
     """An expression without the escapes that it does not need: those of signs inside a class, of slash and hyphen."""
+    return _respelled(said, lambda pair, inside: pair[1:] if pair[-1] in (_NEEDS_NONE if inside else "/-") else pair)
+
+
+def _respelled(said: str, escape: Callable[[str, bool], str]) -> str:
+    """An expression with its escapes written another way, which may hang on whether they stand in a class."""
     made, inside, at = "", False, 0
     while at < len(said):
         pair = said[at : at + 2]
-        if pair[0] == "\\" and len(pair) == 2:
-            made += pair[1] if pair[1] in (".*+?(){}|/$[" if inside else "/-") else pair
-            at += 2
-            continue
-        inside = pair[0] == "[" or (inside and pair[0] != "]")
-        made += pair[0]
-        at += 1
+        if pair[0] == "\\":
+            made += escape(pair, inside)
+        else:
+            pair = pair[0]
+            inside = pair == "[" or (inside and pair != "]")
+            made += pair
+        at += len(pair)
     return made
 
 

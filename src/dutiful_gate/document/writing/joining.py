@@ -13,7 +13,7 @@ _COUNTED = frozenset(["contains", "minContains", "maxContains", "$ref"])
 _LEFT_OVER = frozenset(["unevaluatedItems", "unevaluatedProperties"])
 
 
-def reached(root: Keywords, definitions: Keywords) -> Keywords:
+def reached(root: Any, definitions: Keywords, under: str = "#/$defs/") -> Keywords:
     """The definitions that something refers to: a variant leaves some behind."""
     reached: set[str] = set()
     waiting: list[Any] = [root]
@@ -23,8 +23,8 @@ def reached(root: Keywords, definitions: Keywords) -> Keywords:
             waiting += held
         elif isinstance(held, dict):
             lead = held.get("$ref")
-            if isinstance(lead, str) and lead.startswith("#/$defs/"):
-                key = unescaped(lead.removeprefix("#/$defs/"))
+            if isinstance(lead, str) and lead.startswith(under):
+                key = unescaped(lead.removeprefix(under))
                 if key in definitions and key not in reached:
                     reached.add(key)
                     waiting.append(definitions[key])

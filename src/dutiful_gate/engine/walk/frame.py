@@ -25,10 +25,6 @@ class Shown(NamedTuple):
     outlined: bool = False
     beside: bool = False
 
-    def of_function(self) -> Shown:
-        """The same at the beginning of a function for what may stand elsewhere too."""
-        return Shown(self.hidden, self.hidden)
-
 
 class Spoken(NamedTuple):
     """How what is wrong here is told.

@@ -26,7 +26,7 @@ from ..later import Later, is_large
 from ..own_functions import Doubt, Passing, given_up
 from ..plan import Plan, classes_read, classes_refused, may_retry, options_in_order
 from ..runtime import ABSENT, LEAVES, Memory
-from .frame import Aim, Frame
+from .frame import Aim, Frame, Shown
 from .outcome import DOUBT, REFUSE
 from .pen import Functions, Pen
 from .quick_records import QuickRecords
@@ -183,7 +183,7 @@ class Quick(QuickRecords):
             given=self.argument,
             source=frame.source,
             reading=frame.reading,
-            shown=frame.shown.of_function(),
+            shown=Shown(frame.hidden, frame.hidden),
             aim=aim,
             inside=(key,),
         )

@@ -156,7 +156,7 @@ class _Maker:
         if needed and told["is"] != "check":
             told["attributes"]["required"] = True
         if widget == "zoned":
-            told |= {"zone": self.zone, "value": _without_zone(told["value"], self.zone)}
+            told |= {"zone": self.zone, "value": told["value"].removesuffix(self.zone)}
         if widget == "password":
             told["value"] = ""
         if told["is"] == "check":
@@ -214,11 +214,6 @@ def _text(came: Any) -> str:
     if came is MISSING or came is None:
         return ""
     return str(came).lower() if isinstance(came, bool) else str(came)
-
-
-def _without_zone(text: str, zone: str) -> str:
-    """A date-time as `datetime-local` has it; what does not end in the zone is shown as it came."""
-    return text.removesuffix(zone) if text.endswith(zone) else text
 
 
 def _name(path: Sequence[Any]) -> str:
