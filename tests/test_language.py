@@ -416,8 +416,14 @@ def test_generic_records() -> None:
         Gate(Page)
 
 
-RUNAWAY = [r"(a+)+b", r"([a-z]+)*\d", r"(\w+\s?)*!", r"(a|aa)+b", r"(?:(?:ab)*c?)*d"]
-FINE = [r"[a-z]+(-[a-z]+)*", r"(?:[a-z]{2}){10}", r"(ab|cd)+", r"\d{1,3}(?:,\d{3})*", r"(?:\.[a-z]+)+"]
+RUNAWAY = [
+    r"(a+)+b", r"([a-z]+)*\d", r"(\w+\s?)*!", r"(a|aa)+b", r"(?:(?:ab)*c?)*d", r"(?:(?<=a)a|a)+b", r"(?:x?a|a)+b",
+    r"(?:\Ba|a)+b", r"(?:a(?:|a))+b", r"(?:(?:aa|a)(?:a|aa))+d", r"((?:a|[ab]){8}){8}b",
+]  # fmt: skip
+FINE = [
+    r"[a-z]+(-[a-z]+)*", r"(?:[a-z]{2}){10}", r"(ab|cd)+", r"\d{1,3}(?:,\d{3})*", r"(?:\.[a-z]+)+", r"(?:x(?:ab|ac)y)+",
+    r"(?:ab?)+c", r"([0-9]{4}-?){4}", r"(?:(a|b)|c)+",
+]  # fmt: skip
 
 
 def test_patterns_that_run_away() -> None:

@@ -11,6 +11,7 @@ from .errors import DeclarationError
 from .facts import Bind, Facts, Got, LengthUnit, Order, Sort, Unsaid
 from .field_access import FactsOf, Path, Reach
 from .members import on_wire
+from .native_forms import Native
 from .records import RecordRule, Standing
 from .rules import Ceiling, Equal, Floor, Length, Rule
 from .rules.base import Face
@@ -90,6 +91,15 @@ class FieldComparison(Condition, RecordRule):
             return test if self.sign == "==" else f"not {test}"
         test = f"{left} {self.sign} {right}"
         return f"{self._alike(reach, bind)}{test}"
+
+    def native(self, reach: Reach, bind: Bind) -> Native | None:
+        if not (isinstance(self.left, NamedField) and isinstance(self.right, NamedField)):
+            return None
+        paths = (self.left.paths()[0], self.right.paths()[0])
+        plain = f"{self.left.source(reach, bind)} {self.sign} {self.right.source(reach, bind)}"
+        if any(len(path) > 1 for path in paths) or self.condition(reach, bind) != plain:
+            return None
+        return Native("compare", (self.sign, paths[0][0], paths[1][0]))
 
     def _alike(self, reach: Reach, bind: Bind) -> str:
         """The test that times of day both have an offset, or none has: others do not compare."""

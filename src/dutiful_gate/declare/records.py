@@ -10,6 +10,7 @@ from .embedded import Embedded
 from .errors import DeclarationError, check_flags
 from .facts import Bind, Facts, Unsaid
 from .field_access import FactsOf, Inside, Path, Reach
+from .native_forms import Native
 from .rules.base import Face
 from .values import Value
 from .waiting import check_answers, shown_name
@@ -129,6 +130,10 @@ class RecordRule(Value, ABC, kw_only=True):
     def may_raise(self) -> bool:
         """Whether judging may leave what a type can hold, or divide by zero: then the rule does not hold."""
         return False
+
+    def native(self, reach: Reach, bind: Bind) -> Native | None:
+        """The form in which the native core asks the same of fields that all have a value, where it has one."""
+        return None
 
     @abstractmethod
     def condition(self, reach: Reach, bind: Bind) -> str:

@@ -10,6 +10,7 @@ from ..regex.white_space import BLANKS, squeezed_text
 from .applicability import NUMBER, TEXT, Takes
 from .errors import DeclarationError
 from .facts import ANY_VALUE, Bind, Facts, Own, Sort, Unsaid, evaluated
+from .native_forms import Native
 from .values import Value
 from .waiting import check_answers, shown_name
 
@@ -58,6 +59,10 @@ class Step(Value, ABC):
     def expression(self, value: str, bind: Bind) -> str:
         """Python source of the value after the step, for the variable named `value`."""
 
+    def native(self) -> Native | None:
+        """The form in which the native core does the same, where it has one."""
+        return None
+
     @abstractmethod
     def keywords(self) -> Mapping[str, object] | Unsaid:
         """JSON Schema keywords that hold for a value in its final form, or why there are none."""
@@ -105,6 +110,9 @@ class TextStep(Step):
     def expression(self, value: str, bind: Bind) -> str:
         held = bind(self.held, self.word.upper()) if self.held is not None else ""
         return self.template.format(value=value, held=held)
+
+    def native(self) -> Native | None:
+        return Native(self.word) if self in (trimmed, lowered, uppered) else None
 
     def takes(self) -> Takes | None:
         return TEXT

@@ -18,6 +18,7 @@ from ..shape.reread import looked_at_again
 from .depth import may_be_deeper, too_deep_at
 from .handover import forget
 from .later import is_large
+from .native.core import NativeReader, native_reader
 from .outgoing import is_judged_inside, outgoing
 from .own_functions import Passing, passed_on, told, unwrapped
 from .plan import Plan, reads_by
@@ -40,8 +41,10 @@ class Engine:
     them is asked before `collect`: they notice when a class is no longer what it was.
     """
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, plan: Plan, *, native: bool = True) -> None:
+        """With `native`, the native core reads where it is installed and may be used."""
         self.plan = plan
+        self.native = native
         self._lock = RLock()
         self._begin()
 
@@ -54,6 +57,17 @@ class Engine:
         self._collect: Callable[[Any, Path, Log], Any] = self._first_collect
         self._trusting: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
         self._checked: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
+        self._readers: dict[bool, NativeReader | None] = {}
+
+    def native_reader(self, *, notes_unknown: bool) -> NativeReader | None:
+        """What reads natively, None where nothing does; with `notes_unknown`, keys nobody declared are in doubt."""
+        known = notes_unknown and self.plan.may_drop
+        with self._lock:
+            if known not in self._readers:
+                rewritten = self._rewritten(lambda: self.sound_and_known if known else self.sound)
+                made = native_reader(self.plan, notes_unknown=known, rewritten=rewritten) if self.native else None
+                self._readers[known] = made
+            return self._readers[known]
 
     def _unit(self, name: str, build: Callable[[], Unit]) -> Unit:
         with self._lock:
@@ -74,11 +88,14 @@ class Engine:
         return self._within_depth(call) if self.bottomless else call
 
     def _first_sound(self, data: Any) -> Any:
-        self.sound = self._called(self._quick_unit())
+        reader = self.native_reader(notes_unknown=False)
+        self.sound = reader.sound if reader is not None else self._called(self._quick_unit())
         return self.sound(data)
 
     def _first_sound_and_known(self, data: Any) -> Any:
-        if not self.plan.may_drop:
+        if (reader := self.native_reader(notes_unknown=True)) is not None:
+            self.sound_and_known = reader.sound
+        elif not self.plan.may_drop:
             self.sound_and_known = self._called(self._quick_unit())
         elif self._quick_unit().carries:
             self._write_known()

@@ -144,11 +144,11 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         value, plain = self._quickly(raw, True)
         if value.__class__ is not Stop:
             return value  # type: ignore[no-any-return]
-        if plain.__class__ is Stop:
+        if plain is REFUSED:
             plain = self._plain_json(raw, self.limits, self.shape.exact)
             value = REFUSED if plain.__class__ is Stop else self._engine.sound(plain)
             if value.__class__ is not Stop:
-                return value  # type: ignore[return-value]
+                return value  # type: ignore[no-any-return]
         verdict = self._examined_json(raw, plain)
         if not verdict:
             raise Refused(verdict)
@@ -162,7 +162,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         """
         value, plain = self._quickly(raw, False)
         if value.__class__ is Stop:
-            if plain.__class__ is Stop:
+            if plain is REFUSED:
                 plain = self._plain_json(raw, self.limits, self.shape.exact)
                 value = REFUSED if plain.__class__ is Stop else self._engine.sound_and_known(plain)
             if value.__class__ is Stop:
@@ -223,8 +223,9 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
 
     def _entered(self, data: object) -> Any:
         from ..engine.entered_values import entered
+        from ..read.json_fast import Undecoded
 
-        return entered(self.shape, data)
+        return entered(self.shape, data.decoded() if type(data) is Undecoded else data)
 
     def admit_cbor(self, raw: bytes | bytearray | memoryview) -> T:
         """The typed value of raw CBOR (RFC 8949). Raises Refused for anything else; needs the extra `cbor`."""

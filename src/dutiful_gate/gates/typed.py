@@ -44,15 +44,17 @@ class Gate(AnyGate[T]):
     `keys`      how names in the data are made of attributes': `camel`, `kebab`, or a function of one's own
     `lenient`   whether every field takes text for numbers and the like
     `names`     names that annotations use and that cannot be seen where the type is declared
+    `native`    whether the native core reads, where it is installed; it gives the same answers, sooner
 
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_json_bytes", "_names", "keys", "lenient", "unknown")
+    __slots__ = ("_json_bytes", "_names", "keys", "lenient", "native", "unknown")
 
     unknown: Literal["drop", "refuse"]
     keys: Callable[[str], str] | None
     lenient: bool
+    native: bool
     _names: Mapping[str, Any]
     _engine: Engine
     _json_bytes: Callable[..., bytes]
@@ -68,6 +70,7 @@ class Gate(AnyGate[T]):
         keys: Callable[[str], str] | None = ...,
         lenient: bool = ...,
         names: Mapping[str, Any] | None = ...,
+        native: bool = ...,
     ) -> None: ...
 
     @overload
@@ -81,6 +84,7 @@ class Gate(AnyGate[T]):
         keys: Callable[[str], str] | None = ...,
         lenient: bool = ...,
         names: Mapping[str, Any] | None = ...,
+        native: bool = ...,
     ) -> None: ...
 
     def __init__(
@@ -93,6 +97,7 @@ class Gate(AnyGate[T]):
         keys: Callable[[str], str] | None = None,
         lenient: bool = False,
         names: Mapping[str, Any] | None = None,
+        native: bool = True,
     ) -> None:
         if unknown not in _UNKNOWN:
             raise DeclarationError(f"unknown={unknown!r} is no way to treat unknown keys", remedy='"drop" or "refuse"')
@@ -100,7 +105,7 @@ class Gate(AnyGate[T]):
             raise DeclarationError(f"source={source!r} is no source", remedy=", ".join(map(str, Source)))
         if not (keys is None or callable(keys)):
             raise DeclarationError(f"keys={keys!r} makes no names", remedy="a function of an attribute's name")
-        check_flags(lenient=lenient)
+        check_flags(lenient=lenient, native=native)
         # The rooms behind the door open when the first gate is built: importing the package stays cheap.
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan
@@ -116,7 +121,7 @@ class Gate(AnyGate[T]):
             seen, scope = seen_by_caller(names)
             shape, used = shape_of(declared, seen, scope, keys=keys, lenient=lenient)
             check_held(shape)
-            engine = Engine(Plan(shape, source, unknown == "refuse", limits))
+            engine = Engine(Plan(shape, source, unknown == "refuse", limits), native=native)
         self._settle(
             declared=declared,
             reads=source,
@@ -124,6 +129,7 @@ class Gate(AnyGate[T]):
             limits=limits,
             keys=keys,
             lenient=lenient,
+            native=native,
             _shape=shape,
             _names=used,
             _plain_json=plain_json if source.in_json else _no_json(source),
@@ -169,7 +175,16 @@ class Gate(AnyGate[T]):
         return gate
 
     def __reduce__(self) -> tuple[object, ...]:
-        words = (self.declared, self.reads, self.unknown, self.limits, self.keys, self.lenient, dict(self._names))
+        words = (
+            self.declared,
+            self.reads,
+            self.unknown,
+            self.limits,
+            self.keys,
+            self.lenient,
+            dict(self._names),
+            self.native,
+        )
         from ..shape.pickling import packed
 
         return _unpacked, (packed(self.shape, words),)
@@ -179,12 +194,16 @@ class Gate(AnyGate[T]):
 
     def _first_quickly(self, raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
         """Make what reads raw JSON quickly, and read by it."""
-        from ..read.json_fast import never_quick, quick_reader
+        from ..read.json_fast import native_quickly, never_quick, quick_reader
 
         engine = self._engine
-        counts = engine.counts_strings
+        natively = engine.native_reader(notes_unknown=False)
         made: Quickly = never_quick
-        if counts is not None:
+        if natively is not None and self.limits.digits == Limits().digits:
+            known = engine.native_reader(notes_unknown=True)
+            assert known is not None
+            made = native_quickly(natively.sound_json, known.sound_json, self.limits, exact=self.shape.exact)
+        elif (counts := engine.counts_strings) is not None:
             made = quick_reader(engine, counts, self.limits, exact=self.shape.exact, fast=engine.reads_alike)
         self._settle(_quickly=made)
         return made(raw, admits, around)
@@ -273,8 +292,9 @@ class Gate(AnyGate[T]):
 
 
 def _unpacked(words: bytes) -> Gate[Any]:
-    declared, source, unknown, limits, keys, lenient, names = pickle.loads(words)
-    return Gate(declared, source, unknown=unknown, limits=limits, keys=keys, lenient=lenient, names=names)
+    declared, source, unknown, limits, keys, lenient, names, *native = pickle.loads(words)
+    said = {"unknown": unknown, "limits": limits, "keys": keys, "lenient": lenient, "names": names}
+    return Gate(declared, source, **said, native=all(native))
 
 
 def _no_json(source: Source) -> Callable[[Raw, Limits, bool], Any]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
+from functools import cached_property
 from threading import Lock
 from time import monotonic
 from typing import Final
@@ -198,6 +199,11 @@ class Automaton:
             if state != _ACCEPT and self.takes[state] is None and not self.asks[state] & ~context:
                 waiting |= self.goes[state] & ~seen
         return seen
+
+    @cached_property
+    def lasting(self) -> int:
+        """The end, and the states that take a character: forks are left at once."""
+        return sum(1 << state for state, takes in enumerate(self.takes) if takes is not None or state == _ACCEPT)
 
     def taken_by(self, letter: str) -> int:
         """The states that take a letter."""

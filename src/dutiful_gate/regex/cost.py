@@ -11,6 +11,7 @@ import warnings
 from collections.abc import Callable
 from functools import lru_cache
 
+from .ambiguity import takes_many_ways
 from .automaton import Automaton
 from .backtracking import Backtracker
 from .from_python import read_python, without_flags
@@ -35,7 +36,19 @@ def danger(pattern: str, flags: int = 0) -> str:
 
 def danger_of(tree: Expr) -> str:
     """The same of a tree."""
-    return _danger(_opened(tree), inside=False)
+    tree = _opened(tree)
+    told = _danger(tree, inside=False)
+    if not told and any(each[0] == "repeat" and _may_fork(each[1]) for each in every(tree)):
+        return _FORKS if takes_many_ways(tree, _SIGNS) else ""
+    return told
+
+
+_FORKS = "choices inside a repeat that can begin alike"
+
+
+def _may_fork(node: Expr) -> bool:
+    """Whether there may be two ways through what is repeated."""
+    return any(each[0] == "any of" or (each[0] == "repeat" and each[2] != each[3]) for each in every(node))
 
 
 def _danger(node: Expr, *, inside: bool) -> str:
@@ -48,7 +61,7 @@ def _danger(node: Expr, *, inside: bool) -> str:
         if many and width(node[1])[0] == 0 < width(node[1])[1]:
             return "a repeat of what may be empty"
         if many and _forks_alike(node[1]):
-            return "choices inside a repeat that can begin alike"
+            return _FORKS
         return _danger(node[1], inside=inside or (many and not _is_fenced(node[1])))
     return next(filter(None, (_danger(each, inside=inside) for each in parts_of(node))), "")
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any, ClassVar, Final
 
 from ..facts import Bind, Facts, Stop
+from ..native_forms import Native
 from ..sources import Reading
 from ..values import Value
 
@@ -54,6 +55,8 @@ class Kind(Value, ABC):
     def __init_subclass__(cls, **words: Any) -> None:
         super().__init_subclass__(**words)
         Kind.shown_by.update(dict.fromkeys(cls.__dict__.get("shows", ()), cls))
+        if "reader" in cls.__dict__ and "native" not in cls.__dict__:
+            cls.native = Kind.native  # type: ignore[method-assign]  # what is read otherwise has not its base's form
 
     @property
     @abstractmethod
@@ -73,6 +76,10 @@ class Kind(Value, ABC):
 
         The expression may raise ValueError: generated code gives up then, and looks more closely.
         """
+        return None
+
+    def native(self, reading: Reading) -> Native | None:
+        """The form in which the native core reads it, if it has one: what that does not know it asks the reader."""
         return None
 
     def after_quick_reader(self, reading: Reading) -> Reader:

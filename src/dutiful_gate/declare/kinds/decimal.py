@@ -11,6 +11,7 @@ from ...regex.white_space import BLANKS
 from ..digits import Digits
 from ..facts import Bind, Facts, Sort, Stop
 from ..lazy import Late
+from ..native_forms import Native
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
 from .number import DECIMAL, TOO_LONG, Numeric, draw_number
@@ -117,6 +118,9 @@ class Exact(Numeric):
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
+
+    def native(self, reading: Reading) -> Native | None:
+        return Native("exact") if reading is Reading.PLAIN else None
 
     def reader(self, reading: Reading) -> Reader:
         return decimal_from_text if reading is Reading.TEXT else decimal_from_json

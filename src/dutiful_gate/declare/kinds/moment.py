@@ -11,6 +11,7 @@ from ...regex.white_space import BLANKS
 from ..clock import Clock
 from ..facts import Bind, Facts, Order, Sort, Stop
 from ..lazy import Late
+from ..native_forms import Native
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
 
@@ -234,6 +235,9 @@ class MomentKind(Kind):
     def after_quick_reader(self, reading: Reading) -> Reader:
         return moment_tried
 
+    def native(self, reading: Reading) -> Native | None:
+        return Native("moment") if reading is Reading.PLAIN else None
+
     def reader(self, reading: Reading) -> Reader:
         return {
             Reading.PLAIN: moment_from_json,
@@ -297,6 +301,9 @@ class Day(Kind):
         test = f'{value}.__class__ is str and len({value}) == 10 and {value}[4::3] == "--" and {value}.isascii()'
         return test, f"{bind(date.fromisoformat, 'day_from_iso')}({value})"
 
+    def native(self, reading: Reading) -> Native | None:
+        return Native("day") if reading is Reading.PLAIN else None
+
     def reader(self, reading: Reading) -> Reader:
         return {Reading.PLAIN: day_from_json, Reading.TEXT: day_from_text, Reading.TYPED: day_native}[reading]
 
@@ -352,6 +359,9 @@ class LocalMoment(Kind):
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return "False"
+
+    def native(self, reading: Reading) -> Native | None:
+        return Native("local moment") if reading is Reading.PLAIN else None
 
     def reader(self, reading: Reading) -> Reader:
         return _local_native if reading is Reading.TYPED else _local_from_text if reading is Reading.TEXT else _local
@@ -414,6 +424,9 @@ class UtcMoment(MomentKind):
 
     def quick_reader(self, reading: Reading, value: str, bind: Bind) -> tuple[str, str] | None:
         return super().quick_reader(reading, value, bind)  # it is in UTC
+
+    def native(self, reading: Reading) -> Native | None:
+        return Native("utc moment") if reading is Reading.PLAIN else None
 
     def reader(self, reading: Reading) -> Reader:
         read = super().reader(reading)

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Final
 from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Sort, Stop
 from ..lazy import Late
+from ..native_forms import Native
 from ..sources import Reading
 from .base import NUMBERS, Itself, Kind, Reader
 
@@ -149,6 +150,9 @@ class Whole(Itself, Numeric):
         )
         return test, f"int({value})"
 
+    def native(self, reading: Reading) -> Native | None:
+        return Native("whole") if reading is Reading.PLAIN else None
+
     def reader(self, reading: Reading) -> Reader:
         return {
             Reading.PLAIN: whole_from_json,
@@ -217,6 +221,9 @@ class Number(Itself, Numeric):
             test = f'len({value}) <= 300 and {value}.replace(".", "", 1).isdigit() and {value}.isascii()'
             return f"{value}.__class__ is str and {test}", f"float({value})"
         return f"{value}.__class__ is int and -{_EXACT} <= {value} <= {_EXACT}", f"float({value})"
+
+    def native(self, reading: Reading) -> Native | None:
+        return Native("number") if reading is Reading.PLAIN else None
 
     def reader(self, reading: Reading) -> Reader:
         return number_from_text if reading is Reading.TEXT else number_from_json

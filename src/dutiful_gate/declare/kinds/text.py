@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, ClassVar, Final
 
 from ..facts import Bind, Facts, LengthUnit, Stop
+from ..native_forms import Native
 from ..sources import Reading
 from .base import IN_TEXT, Itself, Reader
 
@@ -54,6 +55,9 @@ class Text(Itself):
 
     def ready(self, reading: Reading, value: str, bind: Bind) -> str:
         return f"{value}.__class__ is str and ({value}.isascii() or {bind(encodable, 'encodable')}({value}))"
+
+    def native(self, reading: Reading) -> Native | None:
+        return Native("text") if reading is Reading.PLAIN else None
 
     def reader(self, reading: Reading) -> Reader:
         return read_text

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, LengthUnit, Order, Sort, Stop
+from ..native_forms import Native
 from ..phrases import Phrase
 from ..sources import Reading
 from .base import IN_TEXT, Kind, Reader
@@ -28,7 +29,8 @@ class TextForm(Kind):
     `held` is the Python type it becomes. `read` takes text and gives the value or REFUSED; the ValueError or
     OverflowError that it may raise instead costs more. `write` takes the value and gives text; `example` shows a reader
     what is wanted. `near` are texts at its ends and just past them, `made` values as code makes them; `drawn` makes a
-    text of it up. `one_text` says that a value has one text only, `order` how values compare, in words.
+    text of it up. `one_text` says that a value has one text only, `order` how values compare, in words; `core` is the
+    name of a native form of its own.
     """
 
     read_alike: ClassVar[bool] = True
@@ -51,6 +53,7 @@ class TextForm(Kind):
     made: tuple[object, ...] = ()
     drawn: Callable[[Random], str] | None = None
     one_text: bool = False
+    core: str = ""
 
     @cached_property
     def facts(self) -> Facts:
@@ -71,6 +74,11 @@ class TextForm(Kind):
         if reading is not Reading.PLAIN:
             return None
         return f"{value}.__class__ is str and {value}.isascii()", f"{bind(self.read, self.read.__name__)}({value})"
+
+    def native(self, reading: Reading) -> Native | None:
+        if reading is not Reading.PLAIN:
+            return None
+        return Native(self.core) if self.core else Native("text form", (self.read,))
 
     def reader(self, reading: Reading) -> Reader:
         words = {"phrase": Phrase(self.phrase), "example": self.example}

@@ -208,7 +208,7 @@ def written_kinds() -> dict[type, Kind]:
     kinds: dict[type, Kind] = {
         _UUID: TextForm(
             "UUID", "a UUID", (_UUID,), _read_uuid, str, "5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e",
-            {"type": "string", "format": "uuid"}, ordered=True, near=_NEAR["UUID"], drawn=_draw_uuid,
+            {"type": "string", "format": "uuid"}, ordered=True, near=_NEAR["UUID"], drawn=_draw_uuid, core="uuid",
         ),
         bytes: TextForm(
             "binary value", "binary data in base64", (bytes,), _read_bytes, _write_bytes, "Y3JhdGU=",

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 from ...regex.white_space import BLANKS
 from ..facts import Bind, Facts, Stop
+from ..native_forms import Native
 from ..sources import Reading
 from .base import Itself, Reader
 
@@ -50,6 +51,9 @@ class Truth(Itself):
             return None
         words = bind(_WORDS, "WORDS")
         return f"{value}.__class__ is str and {value} in {words}", f"{words}[{value}]"
+
+    def native(self, reading: Reading) -> Native | None:
+        return Native("truth") if reading is Reading.PLAIN else None
 
     def reader(self, reading: Reading) -> Reader:
         return truth_from_text if reading is Reading.TEXT else read_truth

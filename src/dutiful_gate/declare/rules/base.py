@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple, NoReturn, Self
 from ..applicability import Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Got, Unsaid, evaluated
+from ..native_forms import Native
 from ..values import Value
 
 if TYPE_CHECKING:
@@ -56,6 +57,8 @@ class Rule(Value, ABC, kw_only=True):
         super().__init_subclass__(**words)
         if "said_by" in cls.__dict__:
             Rule.read_back.append(cls)
+        if "condition" in cls.__dict__ and "native" not in cls.__dict__:
+            cls.native = Rule.native  # type: ignore[method-assign]  # what asks something else has not its base's form
 
     @classmethod
     def said_by(cls, sort: str, words: dict[str, Any]) -> tuple[str, tuple[Any, ...]] | None:
@@ -70,6 +73,10 @@ class Rule(Value, ABC, kw_only=True):
     def open_condition(self, value: str, bind: Bind) -> str:
         """The same where the value may be of any type."""
         return self.condition(value, bind)
+
+    def native(self) -> tuple[Native, ...] | None:
+        """The forms in which the native core asks the same, all of which must hold; None where it has none."""
+        return None
 
     def measured(self, value: str, bind: Bind) -> str | None:
         """The source of what all faces look at, where it is worth finding once: they get it as the value then."""

@@ -11,6 +11,7 @@ from ..applicability import Takes, comparable_with, is_number
 from ..clock import Clock
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Order, Sort, Unsaid
+from ..native_forms import Native
 from .base import Ends, Face, Rule, refuse
 
 if TYPE_CHECKING:
@@ -70,6 +71,11 @@ def _alike(value: str, *constants: Any) -> str:
     return ""
 
 
+def _is_fixed(*bounds: Any) -> bool:
+    """Whether a comparison with bounds is all there is to ask: they are no moment of checking, no time of day."""
+    return not any(isinstance(bound, Clock) for bound in bounds) and not _alike("", *bounds)
+
+
 def _unlike(value: str, constant: Any) -> str:
     """A way out of the comparison for what does not compare: another face of the rule tells of it."""
     alike = _alike(value, constant)
@@ -118,6 +124,10 @@ class _OneSided(Rule):
     def condition(self, value: str, bind: Bind) -> str:
         bound, _ = self.bound
         return f"{_alike(value, bound)}{value} {self.sign} {end(value, bound, bind, self.side.upper())}"
+
+    def native(self) -> tuple[Native, ...] | None:
+        bound, inclusive = self.bound
+        return (Native(self.side, (bound, inclusive)),) if _is_fixed(bound) else None
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = f"{{phrase}} {_order(facts, self.bound[0]).word(self.sign)} {{{self.side}}}"
@@ -211,6 +221,11 @@ class Between(Rule):
         return (
             f"{alike}{end(value, self.floor, bind, 'FLOOR')} <= {value} <= {end(value, self.ceiling, bind, 'CEILING')}"
         )
+
+    def native(self) -> tuple[Native, ...] | None:
+        if not _is_fixed(self.floor, self.ceiling):
+            return None
+        return Native("floor", (self.floor, True)), Native("ceiling", (self.ceiling, True))
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{phrase} from {floor} to {ceiling}"

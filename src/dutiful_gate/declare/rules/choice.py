@@ -10,6 +10,7 @@ from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from ..members import on_wire, quoted, told, typed
+from ..native_forms import Native
 from .base import Face, Rule
 
 if TYPE_CHECKING:
@@ -28,6 +29,9 @@ class OneOf(Rule):
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{value} in {bind(frozenset(map(typed, self.choices)), 'CHOICES')}"
+
+    def native(self) -> tuple[Native, ...] | None:
+        return (Native("one of", (frozenset(map(typed, self.choices)),)),)
 
     def open_condition(self, value: str, bind: Bind) -> str:
         return f"{bind(partial(is_one_of, tuple(map(typed, self.choices))), 'is_one_of')}({value})"

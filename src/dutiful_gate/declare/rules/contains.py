@@ -12,6 +12,7 @@ from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, LengthUnit, Unsaid
 from ..members import on_wire, quoted, told, typed
+from ..native_forms import Native
 from .base import Face, Rule, refuse
 from .pattern import Matches, in_ecma, judged
 
@@ -62,6 +63,9 @@ class _Affix(Rule):
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{value}.{self._method}({bind(self.affix, 'AFFIX')})"
+
+    def native(self) -> tuple[Native, ...] | None:
+        return (Native(f"{self._method.removesuffix('with')} with", (self.affix,)),)
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         return (Face(self.condition(value, bind), "pattern", self._words),)

@@ -10,6 +10,7 @@ from ..equality import is_one_of
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
 from ..members import on_wire, quoted, told, typed
+from ..native_forms import Native
 from .base import Face, Rule
 
 if TYPE_CHECKING:
@@ -33,6 +34,9 @@ class Equal(Rule):
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{value} {'==' if self.wanted else '!='} {bind(typed(self.constant), 'CONSTANT')}"
+
+    def native(self) -> tuple[Native, ...] | None:
+        return (Native("equal", (typed(self.constant), self.wanted)),)
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "{constant}" if self.wanted else "anything but {constant}"

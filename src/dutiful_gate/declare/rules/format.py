@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from ..applicability import TEXT, Takes
 from ..errors import DeclarationError, did_you_mean
 from ..facts import Bind, Facts, Unsaid
+from ..native_forms import Native
 from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
@@ -35,6 +36,12 @@ class OfFormat(Rule):
         if not self.usual:
             return judged
         return f"({bind(re.compile(self.usual).fullmatch, 'USUAL')}({value}) is not None or {judged})"
+
+    def native(self) -> tuple[Native, ...] | None:
+        from ...regex.tables import table_of  # only where there is a native core
+
+        table = table_of(self.usual, 0) if self.usual else None
+        return None if table is None else (Native("pattern", (table, False)),)
 
     def takes(self) -> Takes | None:
         return TEXT

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from ..applicability import SIZED, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Got, LengthUnit, Unsaid
+from ..native_forms import NO_END, Native
 from .base import Face, Rule, refuse
 from .bound import right_way_up
 
@@ -48,6 +49,14 @@ class Length(Rule):
         if self.floor == self.ceiling:
             return f"{length} == {bind(self.floor, 'EXACTLY')}"
         return f"{bind(self.floor, 'FLOOR')} <= {length} <= {bind(self.ceiling, 'CEILING')}"
+
+    def native(self) -> tuple[Native, ...] | None:
+        ends = (self.barred, self.floor, self.ceiling)
+        if any(end is not None and not 0 <= end < NO_END for end in ends):
+            return None
+        if self.barred is not None:
+            return (Native("length barred", (self.barred,)),)
+        return (Native("length", (self.floor or 0, NO_END if self.ceiling is None else self.ceiling)),)
 
     def takes(self) -> Takes | None:
         return SIZED

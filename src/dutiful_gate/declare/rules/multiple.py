@@ -9,6 +9,7 @@ from ..applicability import NUMBER, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Sort, Unsaid
 from ..multiples import MultipleOf
+from ..native_forms import NO_END, Native
 from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
@@ -23,6 +24,10 @@ class Multiple(Rule):
 
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(MultipleOf(self.step), 'MULTIPLE_OF')}({value})"
+
+    def native(self) -> tuple[Native, ...] | None:
+        small = self.step.__class__ is int and 0 < self.step < NO_END
+        return (Native("multiple", (self.step,)),) if small else None
 
     def takes(self) -> Takes | None:
         return NUMBER

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from ..applicability import TEXT, Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Unsaid
+from ..native_forms import Native
 from .base import Face, Rule, refuse
 
 if TYPE_CHECKING:
@@ -130,6 +131,12 @@ class Matches(Rule):
 
     def open_condition(self, value: str, bind: Bind) -> str:
         return f"{bind(judged(self.pattern, self.flags, whole=True), 'MATCHES')}({value}) is not None"
+
+    def native(self) -> tuple[Native, ...] | None:
+        from ...regex.tables import table_of  # only where there is a native core
+
+        table = table_of(self.pattern, self.flags)
+        return None if table is None else (Native("pattern", (table, True)),)
 
     def takes(self) -> Takes | None:
         return TEXT

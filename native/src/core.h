@@ -1,0 +1,149 @@
+/* The half that speaks to Python: plans, and what reads data by them. */
+#ifndef DUTIFUL_CORE_H
+#define DUTIFUL_CORE_H
+
+#define PY_SSIZE_T_CLEAN
+#include <Python.h>
+#include <structmember.h>
+
+#include "forms.h"
+#include "pure.h"
+
+/* What is known of the process: made once, when the package calls `begin`. */
+typedef struct {
+    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe;
+    Py_ssize_t uuid_int, uuid_safe; /* where a UUID stores them */
+    PyTypeObject *PlanType;
+} State;
+
+/* A rule or a step. */
+typedef struct {
+    uint8_t form;
+    uint8_t flag;       /* an end is included; a constant is wanted; a table says all */
+    uint8_t whole;      /* whether `low` is the constant */
+    uint8_t real;       /* whether `number` is the constant */
+    int64_t low, high;
+    double number;
+    PyObject *constant; /* borrowed from the plan's constants, as everything here is */
+    PyObject *function;
+    Bytes table;
+} Part;
+
+struct Record;
+
+/* A place where a value is read. */
+typedef struct Node {
+    uint8_t form;
+    uint8_t flag;
+    uint8_t deep;       /* a call whose function may be handed something deep */
+    uint32_t count;     /* of `many` */
+    uint32_t parts_count;
+    Part *parts;
+    struct Node *inner, *key;
+    struct Node **many;
+    uint8_t *classes;   /* of each of `many`, the plain classes it is read from */
+    PyObject *constant, *other;
+    struct Record *record;
+} Node;
+
+typedef struct {
+    Node *node;
+    PyObject *attribute; /* interned */
+    PyObject *wire;      /* interned */
+    PyObject *otherwise; /* a default, or what makes one */
+    uint8_t lack;        /* what an absent field is: see LACK_ in forms.h */
+    uint8_t withheld;
+    Py_ssize_t offset;   /* of its slot; 0 for none */
+} Field;
+
+typedef struct {
+    uint8_t form;
+    uint8_t sign;        /* of a comparison, as Py_LT and the others */
+    uint32_t count;
+    uint32_t *fields;
+    PyObject *function;
+} FieldsRule;
+
+typedef struct Record {
+    PyObject *builder;
+    PyObject *names;     /* of the keyword arguments */
+    uint8_t form, refuses, slots, aliases;
+    uint32_t count, required;
+    Field *fields;
+    Keys keys;           /* every name in the data, with its field */
+    PyObject **also;     /* the other names of fields, as pairs with `also_of` */
+    uint32_t *also_of;
+    uint32_t also_count;
+    FieldsRule *rules;
+    uint32_t rules_count;
+    PyObject **checks;
+    uint32_t checks_count;
+} Record;
+
+/* A class that is made by storing, and how its constructor was when the plan was written. */
+typedef struct {
+    PyTypeObject *type;
+    PyObject *init, *new;
+    unsigned int version;
+} Watched;
+
+typedef struct {
+    PyObject_HEAD
+    State *state;
+    PyObject *constants;
+    PyObject *rewritten;  /* what answers once a watched class has changed */
+    Node *root;
+    int depth;
+    int exact;            /* fractions keep their digits */
+    int notes_unknown;
+    Py_ssize_t items;
+    Watched *watched;
+    uint32_t watched_count;
+    void **memory;        /* all that was allocated, to be freed together */
+    size_t memory_count, memory_room;
+} Plan;
+
+/* One reading. */
+typedef struct {
+    Plan *plan;
+    State *state;
+    Bytes at, end;        /* what is left of raw text */
+    const char *stack;    /* where the stack was when it began */
+    int depth;
+    uint32_t ticks;
+    PyObject **held;      /* items of lists that are not whole yet */
+    size_t held_count, held_room;
+} Reader;
+
+/* Everything that gives back an object gives NULL for doubt, too: then no exception is set. */
+
+/* plan.c */
+PyObject *plan_loaded(State *state, PyObject *arguments);
+void plan_freed(Plan *plan);
+int plan_is_fresh(Plan *plan); /* whether no watched class has changed; -1 for an exception */
+
+/* values.c: single values and what is common to both ways of reading */
+int tick(Reader *reader); /* now and then: signals, other threads; 0 for an exception */
+int enter(Reader *reader, const void *here);
+PyObject *answer_of(Reader *reader, PyObject *made); /* what a function of Python answered: NULL where it is a Stop */
+PyObject *with_parts(Reader *reader, const Node *node, PyObject *value); /* takes the value over */
+PyObject *single_from_plain(Reader *reader, const Node *node, PyObject *plain);
+PyObject *moment_made(Reader *reader, const Node *node, Bytes at, Py_ssize_t length);
+PyObject *uuid_made(Reader *reader, Bytes at, Py_ssize_t length);
+PyObject *gathered_as(Reader *reader, const Node *node, PyObject *list); /* takes the list over */
+int has_surrogates(PyObject *text);
+int moments_begin(void);
+
+/* records.c */
+int record_lacks(Reader *reader, const Record *record, PyObject **values, Py_ssize_t unknown);
+PyObject *record_made(Reader *reader, const Record *record, PyObject **values);
+
+/* plain.c: decoded data */
+PyObject *from_plain(Reader *reader, const Node *node, PyObject *plain);
+int is_deeper(PyObject *plain, int most);
+
+/* raw.c: JSON text */
+PyObject *from_raw(Reader *reader, const Node *node);
+PyObject *plain_from_raw(Reader *reader);
+
+#endif

@@ -1,0 +1,77 @@
+/* Written by dutiful_gate.declare.native_forms: `make native` writes it anew. */
+#ifndef DUTIFUL_FORMS_H
+#define DUTIFUL_FORMS_H
+
+#define PLAN_MAGIC 0xd0717f01u
+#define PLAN_VERSION 1
+#define NO_END 0xffffffffu
+#define RECORD_MARK 0xffff0001u
+
+#define FORM_CALL 1
+#define FORM_TEXT 2
+#define FORM_WHOLE 3
+#define FORM_NUMBER 4
+#define FORM_TRUTH 5
+#define FORM_NULL 6
+#define FORM_MOMENT 7
+#define FORM_UTC_MOMENT 8
+#define FORM_LOCAL_MOMENT 9
+#define FORM_DAY 10
+#define FORM_UUID 11
+#define FORM_EXACT 12
+#define FORM_TEXT_FORM 13
+#define FORM_CHOICE 14
+#define FORM_LIST 15
+#define FORM_FIXED 16
+#define FORM_DICT 17
+#define FORM_UNION 18
+#define FORM_TAGGED 19
+#define FORM_NULLABLE 20
+#define FORM_SEALED 21
+#define FORM_RECORD 22
+#define FORM_SAME 23
+
+#define FORM_TEST 1
+#define FORM_STEP 2
+#define FORM_LENGTH 3
+#define FORM_LENGTH_BARRED 4
+#define FORM_FLOOR 5
+#define FORM_CEILING 6
+#define FORM_EQUAL 7
+#define FORM_ONE_OF 8
+#define FORM_STARTS_WITH 9
+#define FORM_ENDS_WITH 10
+#define FORM_TRIMMED 11
+#define FORM_LOWERED 12
+#define FORM_UPPERED 13
+#define FORM_PATTERN 14
+#define FORM_MULTIPLE 15
+
+#define INTO_LIST 0
+#define INTO_TUPLE 1
+#define INTO_SET 2
+#define INTO_FROZENSET 3
+#define INTO_DEQUE 4
+
+#define LACK_REQUIRED 0
+#define LACK_DEFAULT 1
+#define LACK_FACTORY 2
+#define LACK_ABSENT 3
+
+#define BUILT_STORING 0
+#define BUILT_CALLING 1
+#define BUILT_DICT 2
+#define BUILT_TUPLE 3
+
+#define RULE_CALL 0
+#define RULE_COMPARE 1
+
+#define CLASS_NULL 1
+#define CLASS_TRUTH 2
+#define CLASS_WHOLE 4
+#define CLASS_FRACTION 8
+#define CLASS_TEXT 16
+#define CLASS_LIST 32
+#define CLASS_RECORD 64
+
+#endif

@@ -1,0 +1,264 @@
+/* The module: `begin` tells it what the package is, `load` makes a plan, and a plan reads. */
+
+#include "core.h"
+
+static int
+slot_in(PyObject *type, const char *name, Py_ssize_t *offset)
+{
+    PyObject *found = PyObject_GetAttrString(type, name);
+    if (found == NULL)
+        return 0;
+    PyMemberDescrObject *member = (PyMemberDescrObject *)found;
+    int fits = Py_IS_TYPE(found, &PyMemberDescr_Type) && member->d_member->type == T_OBJECT_EX;
+    if (fits)
+        *offset = member->d_member->offset;
+    else
+        PyErr_SetString(PyExc_TypeError, "a UUID that stores its number in another way");
+    Py_DECREF(found);
+    return fits;
+}
+
+/* Whether an exception is let through: all but what tells that a value needs a closer look. */
+static int
+passes(State *state)
+{
+    return !PyErr_ExceptionMatches(PyExc_Exception) || PyErr_ExceptionMatches(state->Passing) ||
+           PyErr_ExceptionMatches(PyExc_RecursionError) || PyErr_ExceptionMatches(PyExc_MemoryError);
+}
+
+static PyObject *
+ended(Reader *reader, PyObject *made)
+{
+    while (reader->held_count) {
+        PyObject *item = reader->held[--reader->held_count];
+        Py_DECREF(item);
+    }
+    PyMem_Free(reader->held);
+    if (made != NULL)
+        return made;
+    if (PyErr_Occurred()) {
+        if (passes(reader->state))
+            return NULL;
+        PyErr_Clear();
+    }
+    return Py_NewRef(reader->state->UNSURE);
+}
+
+static PyObject *
+plan_sound(PyObject *self, PyObject *data)
+{
+    Plan *plan = (Plan *)self;
+    int fresh = plan_is_fresh(plan);
+    if (fresh != 1)
+        return fresh < 0 ? NULL : PyObject_CallOneArg(plan->rewritten, data);
+    Reader reader = {.plan = plan, .state = plan->state, .stack = (const char *)&plan};
+    Py_INCREF(plan);
+    PyObject *made = ended(&reader, from_plain(&reader, plan->root, data));
+    Py_DECREF(plan);
+    return made;
+}
+
+static PyObject *
+plan_sound_json(PyObject *self, PyObject *raw)
+{
+    Plan *plan = (Plan *)self;
+    State *state = plan->state;
+    Reader reader = {.plan = plan, .state = state, .stack = (const char *)&plan};
+    Py_ssize_t length;
+    PyObject *encoded = NULL;
+    int fresh = plan_is_fresh(plan);
+    if (fresh != 1)
+        return fresh < 0 ? NULL : Py_NewRef(state->UNSURE);
+    if (PyBytes_CheckExact(raw)) {
+        reader.at = (Bytes)PyBytes_AS_STRING(raw);
+        length = PyBytes_GET_SIZE(raw);
+    } else if (PyUnicode_CheckExact(raw)) {
+        if (PyUnicode_IS_ASCII(raw)) {
+            reader.at = PyUnicode_1BYTE_DATA(raw);
+            length = PyUnicode_GET_LENGTH(raw);
+        } else {
+            encoded = PyUnicode_AsUTF8String(raw);
+            if (encoded == NULL)
+                return ended(&reader, NULL);
+            reader.at = (Bytes)PyBytes_AS_STRING(encoded);
+            length = PyBytes_GET_SIZE(encoded);
+        }
+    } else {
+        return Py_NewRef(state->UNSURE);
+    }
+    reader.end = reader.at + length;
+    Py_INCREF(plan);
+    Py_INCREF(raw);
+    PyObject *made = from_raw(&reader, plan->root);
+    if (made != NULL && past_blanks(reader.at, reader.end) != reader.end)
+        Py_CLEAR(made);
+    made = ended(&reader, made);
+    Py_XDECREF(encoded);
+    Py_DECREF(raw);
+    Py_DECREF(plan);
+    return made;
+}
+
+static int
+plan_traverse(PyObject *self, visitproc visit, void *arg)
+{
+    Plan *plan = (Plan *)self;
+    Py_VISIT(Py_TYPE(self));
+    Py_VISIT(plan->constants);
+    Py_VISIT(plan->rewritten);
+    return 0;
+}
+
+static int
+plan_clear(PyObject *self)
+{
+    /* What is borrowed from the constants is never looked at again: the plan is unreachable. */
+    Plan *plan = (Plan *)self;
+    Py_CLEAR(plan->constants);
+    Py_CLEAR(plan->rewritten);
+    plan_freed(plan);
+    return 0;
+}
+
+static void
+plan_dealloc(PyObject *self)
+{
+    PyTypeObject *type = Py_TYPE(self);
+    PyObject_GC_UnTrack(self);
+    plan_clear(self);
+    type->tp_free(self);
+    Py_DECREF(type);
+}
+
+static PyMethodDef plan_methods[] = {
+    {"sound", plan_sound, METH_O, "The value of decoded data that is surely sound, else UNSURE."},
+    {"sound_json", plan_sound_json, METH_O, "The value of raw JSON that is surely sound, else UNSURE."},
+    {NULL, NULL, 0, NULL},
+};
+
+static PyType_Slot plan_slots[] = {
+    {Py_tp_doc, "What data is read by: a plan, checked once."},
+    {Py_tp_methods, plan_methods},
+    {Py_tp_traverse, plan_traverse},
+    {Py_tp_clear, plan_clear},
+    {Py_tp_dealloc, plan_dealloc},
+    {0, NULL},
+};
+
+static PyType_Spec plan_spec = {
+    .name = "dutiful_gate_native.Plan",
+    .basicsize = sizeof(Plan),
+    .flags = Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_GC | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE,
+    .slots = plan_slots,
+};
+
+static PyObject *
+begin(PyObject *module, PyObject *arguments)
+{
+    State *state = PyModule_GetState(module);
+    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe;
+    if (!PyArg_ParseTuple(arguments, "O!OOOOOO!O:begin", &PyType_Type, &Stop, &UNSURE, &Passing, &ABSENT, &Decimal,
+                          &Digits, &PyType_Type, &UUID, &safe))
+        return NULL;
+    if (!slot_in(UUID, "int", &state->uuid_int) || !slot_in(UUID, "is_safe", &state->uuid_safe))
+        return NULL;
+    PyObject *now[] = {Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, safe};
+    PyObject **kept[] = {&state->Stop,    &state->UNSURE, &state->Passing, &state->ABSENT,
+                         &state->Decimal, &state->Digits, &state->UUID,    &state->safe};
+    for (int each = 0; each < 8; each++)
+        Py_XSETREF(*kept[each], Py_NewRef(now[each]));
+    Py_RETURN_NONE;
+}
+
+static PyObject *
+load(PyObject *module, PyObject *arguments)
+{
+    State *state = PyModule_GetState(module);
+    if (state->Stop == NULL) {
+        PyErr_SetString(PyExc_RuntimeError, "begin comes before load");
+        return NULL;
+    }
+    return plan_loaded(state, arguments);
+}
+
+static int
+executed(PyObject *module)
+{
+    State *state = PyModule_GetState(module);
+    if (!moments_begin())
+        return -1;
+    state->PlanType = (PyTypeObject *)PyType_FromModuleAndSpec(module, &plan_spec, NULL);
+    if (state->PlanType == NULL || PyModule_AddIntConstant(module, "plan_version", PLAN_VERSION) < 0)
+        return -1;
+    return PyModule_AddObjectRef(module, "Plan", (PyObject *)state->PlanType);
+}
+
+static int
+module_traverse(PyObject *module, visitproc visit, void *arg)
+{
+    State *state = PyModule_GetState(module);
+    Py_VISIT(state->Stop);
+    Py_VISIT(state->UNSURE);
+    Py_VISIT(state->Passing);
+    Py_VISIT(state->ABSENT);
+    Py_VISIT(state->Decimal);
+    Py_VISIT(state->Digits);
+    Py_VISIT(state->UUID);
+    Py_VISIT(state->safe);
+    Py_VISIT(state->PlanType);
+    return 0;
+}
+
+static int
+module_clear(PyObject *module)
+{
+    State *state = PyModule_GetState(module);
+    Py_CLEAR(state->Stop);
+    Py_CLEAR(state->UNSURE);
+    Py_CLEAR(state->Passing);
+    Py_CLEAR(state->ABSENT);
+    Py_CLEAR(state->Decimal);
+    Py_CLEAR(state->Digits);
+    Py_CLEAR(state->UUID);
+    Py_CLEAR(state->safe);
+    Py_CLEAR(state->PlanType);
+    return 0;
+}
+
+static void
+module_free(void *module)
+{
+    module_clear((PyObject *)module);
+}
+
+static PyMethodDef module_methods[] = {
+    {"begin", begin, METH_VARARGS, "Tell what the package answers with, and the classes that it makes."},
+    {"load", load, METH_VARARGS, "A plan of its words, its constants, and what answers once a class has changed."},
+    {NULL, NULL, 0, NULL},
+};
+
+static PyModuleDef_Slot module_slots[] = {
+    {Py_mod_exec, executed},
+#if PY_VERSION_HEX >= 0x030C0000
+    {Py_mod_multiple_interpreters, Py_MOD_MULTIPLE_INTERPRETERS_SUPPORTED},
+#endif
+    {0, NULL},
+};
+
+static struct PyModuleDef module_definition = {
+    PyModuleDef_HEAD_INIT,
+    .m_name = "dutiful_gate_native._core",
+    .m_doc = "The native core of dutiful_gate: it admits what is surely sound, and leaves the rest to Python.",
+    .m_size = sizeof(State),
+    .m_methods = module_methods,
+    .m_slots = module_slots,
+    .m_traverse = module_traverse,
+    .m_clear = module_clear,
+    .m_free = module_free,
+};
+
+PyMODINIT_FUNC
+PyInit__core(void)
+{
+    return PyModuleDef_Init(&module_definition);
+}

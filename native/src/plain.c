@@ -1,0 +1,248 @@
+/* Decoded data: exact dicts, lists, texts and numbers; everything else is left to the telling function. */
+#include "core.h"
+
+/* Whether data nests deeper than `most`, or may: objects of other classes are not looked into. */
+int
+is_deeper(PyObject *plain, int most)
+{
+    if (!PyDict_Check(plain) && !PyList_Check(plain) && !PyTuple_Check(plain) &&
+        (PyUnicode_CheckExact(plain) || PyLong_Check(plain) || PyFloat_Check(plain) || plain == Py_None))
+        return 0;
+    if (most < 1)
+        return 1;
+    if (PyDict_CheckExact(plain)) {
+        Py_ssize_t position = 0;
+        PyObject *key, *held;
+        while (PyDict_Next(plain, &position, &key, &held))
+            if (is_deeper(held, most - 1))
+                return 1;
+        return 0;
+    }
+    if (PyList_CheckExact(plain)) {
+        for (Py_ssize_t each = 0; each < PyList_GET_SIZE(plain); each++)
+            if (is_deeper(PyList_GET_ITEM(plain, each), most - 1))
+                return 1;
+        return 0;
+    }
+    return 1;
+}
+
+static PyObject *
+list_from(Reader *reader, const Node *node, PyObject *plain)
+{
+    if (!PyList_CheckExact(plain))
+        return NULL;
+    Py_ssize_t count = PyList_GET_SIZE(plain);
+    if (count > reader->plan->items)
+        return NULL;
+    PyObject *made = PyList_New(count);
+    if (made == NULL)
+        return NULL;
+    PyObject_GC_UnTrack(made); /* nobody may look at it before it is whole */
+    for (Py_ssize_t each = 0; each < count; each++) {
+        /* A function that is called for an item may change the list that it came in. */
+        PyObject *item = PyList_GET_SIZE(plain) == count ? Py_NewRef(PyList_GET_ITEM(plain, each)) : NULL;
+        PyObject *read = item != NULL && tick(reader) ? from_plain(reader, node->inner, item) : NULL;
+        Py_XDECREF(item);
+        if (read == NULL) {
+            Py_DECREF(made);
+            return NULL;
+        }
+        PyList_SET_ITEM(made, each, read);
+    }
+    PyObject_GC_Track(made);
+    if (PyList_GET_SIZE(plain) != count) {
+        Py_DECREF(made);
+        return NULL;
+    }
+    return gathered_as(reader, node, made);
+}
+
+static PyObject *
+fixed_from(Reader *reader, const Node *node, PyObject *plain)
+{
+    if (!PyList_CheckExact(plain))
+        return NULL;
+    Py_ssize_t count = PyList_GET_SIZE(plain), first = node->count;
+    if (count > reader->plan->items || (node->inner == NULL ? count != first : count < first))
+        return NULL;
+    PyObject *made = PyTuple_New(count);
+    if (made == NULL)
+        return NULL;
+    if (count)
+        PyObject_GC_UnTrack(made);
+    for (Py_ssize_t each = 0; each < count; each++) {
+        PyObject *item = PyList_GET_SIZE(plain) == count ? Py_NewRef(PyList_GET_ITEM(plain, each)) : NULL;
+        const Node *of = each < first ? node->many[each] : node->inner;
+        PyObject *read = item != NULL && tick(reader) ? from_plain(reader, of, item) : NULL;
+        Py_XDECREF(item);
+        if (read == NULL) {
+            Py_DECREF(made);
+            return NULL;
+        }
+        PyTuple_SET_ITEM(made, each, read);
+    }
+    if (count)
+        PyObject_GC_Track(made);
+    return with_parts(reader, node, made);
+}
+
+static PyObject *
+dict_from(Reader *reader, const Node *node, PyObject *plain)
+{
+    if (!PyDict_CheckExact(plain) || PyDict_GET_SIZE(plain) > reader->plan->items)
+        return NULL;
+    Py_ssize_t count = PyDict_GET_SIZE(plain), position = 0;
+    PyObject *key, *held, *made = PyDict_New();
+    while (made != NULL && PyDict_Next(plain, &position, &key, &held)) {
+        Py_INCREF(key);
+        Py_INCREF(held);
+        PyObject *name = tick(reader) ? from_plain(reader, node->key, key) : NULL;
+        PyObject *read = name != NULL ? from_plain(reader, node->inner, held) : NULL;
+        if (read == NULL || PyDict_SetItem(made, name, read) < 0)
+            Py_CLEAR(made);
+        Py_XDECREF(name);
+        Py_XDECREF(read);
+        Py_DECREF(key);
+        Py_DECREF(held);
+        if (PyDict_GET_SIZE(plain) != count)
+            Py_CLEAR(made);
+    }
+    if (made != NULL && PyDict_GET_SIZE(made) != count) /* two keys have become one */
+        Py_CLEAR(made);
+    return made == NULL ? NULL : with_parts(reader, node, made);
+}
+
+static PyObject *
+record_from(Reader *reader, const Record *record, PyObject *plain)
+{
+    if (!PyDict_CheckExact(plain) || !tick(reader))
+        return NULL;
+    PyObject *few[24] = {0}, **values = few, *made = NULL;
+    if (record->count > 24) {
+        values = PyMem_Calloc(record->count, sizeof(PyObject *));
+        if (values == NULL)
+            return PyErr_NoMemory();
+    }
+    Py_ssize_t known = 0;
+    for (uint32_t each = 0; each < record->count; each++) {
+        const Field *field = &record->fields[each];
+        if (field->withheld)
+            continue;
+        PyObject *held = PyDict_GetItemWithError(plain, field->wire);
+        if (held == NULL) {
+            if (PyErr_Occurred())
+                goto end;
+            continue;
+        }
+        known++;
+        Py_INCREF(held);
+        values[each] = from_plain(reader, field->node, held);
+        Py_DECREF(held);
+        if (values[each] == NULL)
+            goto end;
+    }
+    for (uint32_t each = 0; each < record->also_count; each++) {
+        uint32_t number = record->also_of[each];
+        PyObject *held = PyDict_GetItemWithError(plain, record->also[each]);
+        if (held == NULL) {
+            if (PyErr_Occurred())
+                goto end;
+            continue;
+        }
+        if (values[number] != NULL || record->fields[number].withheld)
+            goto end; /* it came under two names */
+        known++;
+        Py_INCREF(held);
+        values[number] = from_plain(reader, record->fields[number].node, held);
+        Py_DECREF(held);
+        if (values[number] == NULL)
+            goto end;
+    }
+    if (record_lacks(reader, record, values, PyDict_GET_SIZE(plain) - known))
+        made = record_made(reader, record, values);
+end:
+    for (uint32_t each = 0; each < record->count; each++)
+        Py_XDECREF(values[each]);
+    if (values != few)
+        PyMem_Free(values);
+    return made;
+}
+
+/* The option of a union that plain data of such a class is read by; NULL for none. */
+static const Node *
+option_of(const Node *node, PyObject *plain)
+{
+    uint8_t class = plain == Py_None          ? CLASS_NULL
+                    : PyBool_Check(plain)     ? CLASS_TRUTH
+                    : PyLong_CheckExact(plain) ? CLASS_WHOLE
+                    : PyFloat_Check(plain)    ? CLASS_FRACTION
+                    : PyUnicode_CheckExact(plain) ? CLASS_TEXT
+                    : PyList_CheckExact(plain) ? CLASS_LIST
+                    : PyDict_CheckExact(plain) ? CLASS_RECORD
+                                               : 0;
+    for (uint32_t each = 0; each < node->count; each++)
+        if (node->classes[each] & class)
+            return node->many[each];
+    return NULL;
+}
+
+static const Node *
+tagged(const Node *node, PyObject *plain)
+{
+    if (!PyDict_CheckExact(plain))
+        return NULL;
+    PyObject *tag = PyDict_GetItemWithError(plain, node->constant);
+    if (tag == NULL || !PyUnicode_CheckExact(tag))
+        return NULL;
+    Py_INCREF(tag);
+    PyObject *number = PyDict_GetItemWithError(node->other, tag);
+    Py_DECREF(tag);
+    return number == NULL ? NULL : node->many[PyLong_AsLong(number)];
+}
+
+PyObject *
+from_plain(Reader *reader, const Node *node, PyObject *plain)
+{
+    PyObject *made = NULL;
+    const Node *option;
+    switch (node->form) {
+    case FORM_NULLABLE:
+        return plain == Py_None ? Py_NewRef(plain) : from_plain(reader, node->inner, plain);
+    case FORM_LIST:
+    case FORM_FIXED:
+    case FORM_DICT:
+    case FORM_RECORD:
+        if (!enter(reader, &made))
+            return NULL;
+        if (node->form == FORM_RECORD) {
+            made = record_from(reader, node->record, plain);
+            if (made != NULL && node->parts_count)
+                made = with_parts(reader, node, made);
+        } else {
+            made = node->form == FORM_LIST    ? list_from(reader, node, plain)
+                   : node->form == FORM_FIXED ? fixed_from(reader, node, plain)
+                                              : dict_from(reader, node, plain);
+        }
+        reader->depth--;
+        return made;
+    case FORM_UNION:
+    case FORM_TAGGED:
+        option = node->form == FORM_UNION ? option_of(node, plain) : tagged(node, plain);
+        made = option == NULL ? NULL : from_plain(reader, option, plain);
+        return made == NULL ? NULL : with_parts(reader, node, made);
+    case FORM_SAME:
+        made = from_plain(reader, node->inner, plain);
+        return made == NULL ? NULL : with_parts(reader, node, made);
+    case FORM_SEALED: {
+        PyObject *inner = from_plain(reader, node->inner, plain);
+        if (inner == NULL)
+            return NULL;
+        made = PyObject_CallOneArg(node->constant, inner);
+        Py_DECREF(inner);
+        return made == NULL ? NULL : with_parts(reader, node, made);
+    }
+    default:
+        return single_from_plain(reader, node, plain);
+    }
+}

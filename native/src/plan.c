@@ -1,0 +1,684 @@
+/* Plans: flat words and constants, checked once and made into structures. Every number that leads somewhere is looked
+ * at here, so that nothing that reads by a plan need look again. */
+#include <string.h>
+
+#include "core.h"
+
+#define MOST_NESTED 200 /* nodes inside each other, not through records: little of the stack is taken */
+
+typedef struct {
+    Plan *plan;
+    const uint32_t *words;
+    uint32_t count;
+    void **known;     /* the node or record that stands at a word */
+    uint32_t *waiting; /* where the records stand that are named, and not filled yet */
+    uint32_t waiting_count;
+    int depth;
+} Loader;
+
+static void *
+kept(Plan *plan, size_t count, size_t size)
+{
+    if (plan->memory_count == plan->memory_room) {
+        size_t room = plan->memory_room ? plan->memory_room * 2 : 32;
+        void **more = PyMem_Realloc(plan->memory, room * sizeof(void *));
+        if (more == NULL) {
+            PyErr_NoMemory();
+            return NULL;
+        }
+        plan->memory = more;
+        plan->memory_room = room;
+    }
+    void *made = PyMem_Calloc(count ? count : 1, size);
+    if (made == NULL) {
+        PyErr_NoMemory();
+        return NULL;
+    }
+    plan->memory[plan->memory_count++] = made;
+    return made;
+}
+
+void
+plan_freed(Plan *plan)
+{
+    for (size_t each = 0; each < plan->memory_count; each++)
+        PyMem_Free(plan->memory[each]);
+    PyMem_Free(plan->memory);
+    plan->memory = NULL;
+    plan->memory_count = plan->memory_room = 0;
+    plan->root = NULL;
+}
+
+static int
+wrong(const char *words)
+{
+    if (!PyErr_Occurred())
+        PyErr_Format(PyExc_ValueError, "a plan that is none: %s", words);
+    return 0;
+}
+
+static int
+has(Loader *loader, uint32_t at, uint32_t count)
+{
+    if (at > loader->count || count > loader->count - at)
+        return wrong("it leads past its end");
+    return 1;
+}
+
+static PyObject *
+constant(Loader *loader, uint32_t number)
+{
+    if (number >= (uint32_t)PyTuple_GET_SIZE(loader->plan->constants)) {
+        wrong("a constant that is not there");
+        return NULL;
+    }
+    return PyTuple_GET_ITEM(loader->plan->constants, number);
+}
+
+static PyObject *
+constant_of(Loader *loader, uint32_t number, int fits(PyObject *), const char *words)
+{
+    PyObject *held = constant(loader, number);
+    if (held != NULL && !fits(held)) {
+        wrong(words);
+        return NULL;
+    }
+    return held;
+}
+
+static int is_text(PyObject *held) { return PyUnicode_CheckExact(held); }
+static int is_dict(PyObject *held) { return PyDict_CheckExact(held); }
+static int is_callable(PyObject *held) { return PyCallable_Check(held); }
+static int is_type(PyObject *held) { return PyType_Check(held); }
+static int is_anything(PyObject *held) { (void)held; return 1; }
+static int is_frozenset(PyObject *held) { return PyFrozenSet_CheckExact(held); }
+
+static int
+is_table(PyObject *held)
+{
+    return PyBytes_CheckExact(held) && table_is_sound((Bytes)PyBytes_AS_STRING(held), PyBytes_GET_SIZE(held));
+}
+
+/* What a constant of a comparison is, so that most comparisons need no object. */
+static int
+measured(Part *part, PyObject *held)
+{
+    if (PyLong_CheckExact(held)) {
+        int overflow;
+        long long whole = PyLong_AsLongLongAndOverflow(held, &overflow);
+        if (whole == -1 && PyErr_Occurred())
+            return 0;
+        if (!overflow) {
+            part->whole = 1;
+            part->low = whole;
+            if (whole <= (1LL << 53) && whole >= -(1LL << 53)) {
+                part->real = 1;
+                part->number = (double)whole;
+            }
+        }
+    } else if (PyFloat_CheckExact(held)) {
+        part->real = 1;
+        part->number = PyFloat_AS_DOUBLE(held);
+    }
+    return 1;
+}
+
+static int
+part_loaded(Loader *loader, uint32_t *at, Part *part)
+{
+    if (!has(loader, *at, 4))
+        return 0;
+    const uint32_t *words = loader->words + *at;
+    *at += 4;
+    part->form = (uint8_t)words[0];
+    switch (words[0]) {
+    case FORM_TEST:
+    case FORM_STEP:
+        part->function = constant_of(loader, words[1], is_callable, "a test that cannot be called");
+        return part->function != NULL;
+    case FORM_LENGTH:
+        part->low = words[1];
+        part->high = words[2] == NO_END ? INT64_MAX : (int64_t)words[2];
+        return 1;
+    case FORM_LENGTH_BARRED:
+        part->low = words[1];
+        return 1;
+    case FORM_FLOOR:
+    case FORM_CEILING:
+    case FORM_EQUAL:
+        part->constant = constant_of(loader, words[1], is_anything, "");
+        part->flag = words[2] != 0;
+        return part->constant != NULL && measured(part, part->constant);
+    case FORM_ONE_OF:
+        part->constant = constant_of(loader, words[1], is_frozenset, "choices that are no frozenset");
+        return part->constant != NULL;
+    case FORM_STARTS_WITH:
+    case FORM_ENDS_WITH:
+        part->constant = constant_of(loader, words[1], is_text, "an affix that is no text");
+        return part->constant != NULL;
+    case FORM_TRIMMED:
+    case FORM_LOWERED:
+    case FORM_UPPERED:
+        part->function = constant_of(loader, words[1], is_callable, "a step that cannot be called");
+        return part->function != NULL;
+    case FORM_PATTERN:
+        part->constant = constant_of(loader, words[1], is_table, "a table that is none");
+        part->function = constant_of(loader, words[2], is_callable, "a test that cannot be called");
+        part->flag = words[3] != 0;
+        if (part->constant != NULL)
+            part->table = (Bytes)PyBytes_AS_STRING(part->constant);
+        return part->constant != NULL && part->function != NULL;
+    case FORM_MULTIPLE:
+        part->low = words[1];
+        part->function = constant_of(loader, words[2], is_callable, "a test that cannot be called");
+        return part->function != NULL && (words[1] != 0 || wrong("a multiple of nothing"));
+    default:
+        return wrong("a part of no form");
+    }
+}
+
+static int
+parts_loaded(Loader *loader, Node *node, uint32_t at)
+{
+    if (at == 0)
+        return 1;
+    if (!has(loader, at, 1))
+        return 0;
+    uint32_t count = loader->words[at++];
+    if (!has(loader, at, count))
+        return 0;
+    node->parts = kept(loader->plan, count, sizeof(Part));
+    if (node->parts == NULL)
+        return 0;
+    for (uint32_t each = 0; each < count; each++)
+        if (!part_loaded(loader, &at, &node->parts[each]))
+            return 0;
+    node->parts_count = count;
+    return 1;
+}
+
+static Node *node_loaded(Loader *loader, uint32_t at);
+static Record *record_loaded(Loader *loader, uint32_t at);
+
+static int
+many_loaded(Loader *loader, Node *node, uint32_t at, uint32_t count, uint32_t step)
+{
+    if (count > loader->count || !has(loader, at, count * step))
+        return wrong("too many of something");
+    node->many = kept(loader->plan, count, sizeof(Node *));
+    node->classes = kept(loader->plan, count, 1);
+    if (node->many == NULL || node->classes == NULL)
+        return 0;
+    for (uint32_t each = 0; each < count; each++) {
+        const uint32_t *words = loader->words + at + each * step;
+        node->many[each] = node_loaded(loader, words[step - 1]);
+        if (node->many[each] == NULL)
+            return 0;
+        node->classes[each] = step == 2 ? (uint8_t)words[0] : 0;
+    }
+    node->count = count;
+    return 1;
+}
+
+/* Whether each value of a table of tags is the number of an option. */
+static int
+tags_lead(PyObject *tags, uint32_t count)
+{
+    Py_ssize_t position = 0;
+    PyObject *key, *held;
+    while (PyDict_Next(tags, &position, &key, &held)) {
+        if (!PyLong_CheckExact(held))
+            return 0;
+        int overflow;
+        long number = PyLong_AsLongAndOverflow(held, &overflow);
+        if (overflow || number < 0 || (unsigned long)number >= count)
+            return 0;
+    }
+    return 1;
+}
+
+static int
+node_filled(Loader *loader, Node *node, const uint32_t *words, uint32_t at)
+{
+    switch (words[0]) {
+    case FORM_CALL:
+        node->constant = constant_of(loader, words[2], is_callable, "a reader that cannot be called");
+        node->deep = words[3] != 0;
+        return node->constant != NULL;
+    case FORM_TEXT_FORM:
+        node->constant = constant_of(loader, words[2], is_callable, "a reader that cannot be called");
+        node->other = constant_of(loader, words[3], is_callable, "a reader that cannot be called");
+        return node->constant != NULL && node->other != NULL;
+    case FORM_TEXT:
+    case FORM_WHOLE:
+    case FORM_NUMBER:
+    case FORM_TRUTH:
+    case FORM_NULL:
+    case FORM_MOMENT:
+    case FORM_UTC_MOMENT:
+    case FORM_LOCAL_MOMENT:
+    case FORM_DAY:
+    case FORM_UUID:
+    case FORM_EXACT:
+        node->constant = constant_of(loader, words[2], is_callable, "a reader that cannot be called");
+        return node->constant != NULL;
+    case FORM_CHOICE:
+        node->constant = constant_of(loader, words[2], is_dict, "choices that are no dict");
+        return node->constant != NULL;
+    case FORM_LIST:
+        node->flag = (uint8_t)words[2];
+        if (words[2] > INTO_DEQUE)
+            return wrong("a list into nothing");
+        node->inner = node_loaded(loader, words[3]);
+        if (!has(loader, at, 5))
+            return 0;
+        node->constant = constant_of(loader, words[4], is_anything, "");
+        if (words[2] > INTO_TUPLE && node->constant != Py_None && node->constant && !is_callable(node->constant))
+            return wrong("a list into what cannot be called");
+        if (words[2] == INTO_DEQUE && node->constant == Py_None)
+            return wrong("a deque without its class");
+        return node->inner != NULL && node->constant != NULL;
+    case FORM_FIXED:
+        if (!has(loader, at, 5))
+            return 0;
+        if (words[2]) {
+            node->inner = node_loaded(loader, words[2]);
+            if (node->inner == NULL)
+                return 0;
+        }
+        return many_loaded(loader, node, at + 4, words[3], 1);
+    case FORM_DICT:
+        node->key = node_loaded(loader, words[2]);
+        node->inner = node_loaded(loader, words[3]);
+        return node->key != NULL && node->inner != NULL &&
+               (node->key->form == FORM_TEXT || node->key->form == FORM_CHOICE || wrong("keys that are no text"));
+    case FORM_UNION:
+        return many_loaded(loader, node, at + 3, words[2], 2);
+    case FORM_TAGGED:
+        if (!has(loader, at, 5))
+            return 0;
+        node->constant = constant_of(loader, words[2], is_text, "a tag that is no text");
+        node->other = constant_of(loader, words[3], is_dict, "tags that are no dict");
+        return node->constant != NULL && node->other != NULL &&
+               many_loaded(loader, node, at + 5, words[4], 1) &&
+               (tags_lead(node->other, node->count) || wrong("a tag of no option"));
+    case FORM_NULLABLE:
+        node->inner = node_loaded(loader, words[2]);
+        return node->inner != NULL;
+    case FORM_SEALED:
+        node->constant = constant_of(loader, words[2], is_callable, "a seal that cannot be called");
+        node->inner = node_loaded(loader, words[3]);
+        return node->constant != NULL && node->inner != NULL;
+    case FORM_SAME:
+        node->inner = node_loaded(loader, words[2]);
+        return node->inner != NULL;
+    case FORM_RECORD:
+        node->record = record_loaded(loader, words[2]);
+        return node->record != NULL;
+    default:
+        return wrong("a node of no form");
+    }
+}
+
+static Node *
+node_loaded(Loader *loader, uint32_t at)
+{
+    if (!has(loader, at, 4))
+        return NULL;
+    if (loader->known[at] != NULL) {
+        Node *known = loader->known[at];
+        /* Records begin with a mark that no node has: what leads to one by mistake is seen by it. */
+        return loader->words[at] == RECORD_MARK ? (wrong("a record where a node should stand"), NULL) : known;
+    }
+    if (loader->words[at] == RECORD_MARK) {
+        wrong("a record where a node should stand");
+        return NULL;
+    }
+    if (++loader->depth > MOST_NESTED) {
+        wrong("it nests too deep");
+        return NULL;
+    }
+    Node *node = kept(loader->plan, 1, sizeof(Node));
+    if (node == NULL)
+        return NULL;
+    loader->known[at] = node;
+    const uint32_t *words = loader->words + at;
+    node->form = (uint8_t)words[0];
+    if (!node_filled(loader, node, words, at) || !parts_loaded(loader, node, words[1]))
+        return NULL;
+    loader->depth--;
+    return node;
+}
+
+/* The place of a slot in the objects of a class; 0 where the attribute is no slot. */
+static Py_ssize_t
+slot_of(PyTypeObject *type, PyObject *attribute)
+{
+    PyObject *found = PyObject_GetAttr((PyObject *)type, attribute);
+    if (found == NULL) {
+        PyErr_Clear();
+        return 0;
+    }
+    Py_ssize_t offset = 0;
+    if (Py_IS_TYPE(found, &PyMemberDescr_Type)) {
+        PyMemberDescrObject *member = (PyMemberDescrObject *)found;
+        if (member->d_member->type == T_OBJECT_EX && PyType_IsSubtype(type, PyDescr_TYPE(member)) &&
+            member->d_member->offset > 0)
+            offset = member->d_member->offset;
+    }
+    Py_DECREF(found);
+    return offset;
+}
+
+static int
+field_loaded(Loader *loader, uint32_t at, Record *record, Field *field)
+{
+    if (!has(loader, at, 5))
+        return 0;
+    const uint32_t *words = loader->words + at;
+    field->node = node_loaded(loader, words[0]);
+    field->attribute = constant_of(loader, words[1], is_text, "an attribute that is no text");
+    field->wire = constant_of(loader, words[2], is_text, "a name that is no text");
+    field->lack = (uint8_t)(words[3] & 0xFF);
+    field->withheld = words[3] >> 8 != 0;
+    field->otherwise = constant(loader, words[4]);
+    if (field->node == NULL || field->attribute == NULL || field->wire == NULL || field->otherwise == NULL)
+        return 0;
+    if (field->lack > LACK_ABSENT)
+        return wrong("a field that is absent in no way");
+    if (field->lack == LACK_FACTORY && !is_callable(field->otherwise))
+        return wrong("a default that nothing makes");
+    if (field->withheld && field->lack == LACK_REQUIRED)
+        return wrong("a field that nothing fills");
+    record->required += field->lack == LACK_REQUIRED;
+    if (record->form == BUILT_STORING) {
+        PyTypeObject *type = (PyTypeObject *)record->builder;
+        field->offset = slot_of(type, field->attribute);
+        if (field->offset > type->tp_basicsize - (Py_ssize_t)sizeof(PyObject *))
+            field->offset = 0;
+        if (field->offset == 0)
+            record->slots = 0;
+    }
+    return 1;
+}
+
+static int
+name_added(Record *record, PyObject *name, uint32_t field)
+{
+    Py_ssize_t length;
+    const char *bytes = PyUnicode_AsUTF8AndSize(name, &length);
+    if (bytes == NULL) { /* a lone surrogate, which no sound text holds */
+        if (!PyErr_ExceptionMatches(PyExc_UnicodeEncodeError))
+            return 0;
+        PyErr_Clear();
+        return 1;
+    }
+    int plain = 1;
+    for (Py_ssize_t each = 0; each < length; each++)
+        plain = plain && (unsigned char)bytes[each] >= 0x20 && bytes[each] != '"' && bytes[each] != '\\';
+    record->keys.keys[record->keys.count++] = (Key){(Bytes)bytes, (uint32_t)length, field, plain};
+    return 1;
+}
+
+static int
+names_loaded(Loader *loader, Record *record, uint32_t at, uint32_t count)
+{
+    if (count > loader->count || !has(loader, at, count * 2))
+        return wrong("too many names");
+    uint32_t all = record->count + count, room = 4;
+    while (room < all * 2)
+        room *= 2;
+    record->keys.keys = kept(loader->plan, all, sizeof(Key));
+    record->keys.slots = kept(loader->plan, room, sizeof(uint32_t));
+    record->also = kept(loader->plan, count, sizeof(PyObject *));
+    record->also_of = kept(loader->plan, count, sizeof(uint32_t));
+    if (record->keys.keys == NULL || record->keys.slots == NULL || record->also == NULL || record->also_of == NULL)
+        return 0;
+    record->keys.mask = room - 1;
+    for (uint32_t each = 0; each < record->count; each++)
+        if (!name_added(record, record->fields[each].wire, each))
+            return 0;
+    for (uint32_t each = 0; each < count; each++) {
+        const uint32_t *words = loader->words + at + each * 2;
+        PyObject *name = constant_of(loader, words[0], is_text, "a name that is no text");
+        if (name == NULL)
+            return 0;
+        if (words[1] >= record->count)
+            return wrong("a name of no field");
+        record->also[each] = name;
+        record->also_of[each] = words[1];
+        if (!name_added(record, name, words[1]))
+            return 0;
+    }
+    record->also_count = count;
+    return keys_settle(&record->keys) || wrong("one name for two fields");
+}
+
+static int
+rule_loaded(Loader *loader, uint32_t *at, Record *record, FieldsRule *rule)
+{
+    if (!has(loader, *at, 4))
+        return 0;
+    const uint32_t *words = loader->words + *at;
+    rule->form = (uint8_t)words[0];
+    rule->count = words[3];
+    *at += 4;
+    if (rule->count > loader->count || !has(loader, *at, rule->count))
+        return wrong("too many fields of a rule");
+    rule->fields = kept(loader->plan, rule->count, sizeof(uint32_t));
+    if (rule->fields == NULL)
+        return 0;
+    for (uint32_t each = 0; each < rule->count; each++) {
+        rule->fields[each] = loader->words[(*at)++];
+        if (rule->fields[each] >= record->count)
+            return wrong("a rule on no field");
+    }
+    if (words[0] == RULE_CALL) {
+        rule->function = constant_of(loader, words[2], is_callable, "a rule that cannot be called");
+        return rule->function != NULL;
+    }
+    if (words[0] != RULE_COMPARE || rule->count != 2 || words[1] > Py_GE)
+        return wrong("a rule of no form");
+    rule->sign = (uint8_t)words[1];
+    return 1;
+}
+
+/* A record is known from when it is first named, and filled later: records may lead to each other in any way. */
+static Record *
+record_loaded(Loader *loader, uint32_t at)
+{
+    if (!has(loader, at, 9))
+        return NULL;
+    if (loader->words[at] != RECORD_MARK) {
+        wrong("a node where a record should stand");
+        return NULL;
+    }
+    if (loader->known[at] == NULL) {
+        loader->known[at] = kept(loader->plan, 1, sizeof(Record));
+        if (loader->known[at] != NULL)
+            loader->waiting[loader->waiting_count++] = at;
+    }
+    return loader->known[at];
+}
+
+/* RECORD_MARK, builder, form, refuses, names of arguments, then the numbers of fields, other names, rules and checks;
+ * five words a field, two a name, four and more a rule, one a check. */
+static int
+record_filled(Loader *loader, uint32_t at)
+{
+    Record *record = loader->known[at];
+    const uint32_t *words = loader->words + at;
+    record->form = (uint8_t)words[2];
+    record->refuses = words[3] != 0;
+    record->builder = constant(loader, words[1]);
+    record->names = constant(loader, words[4]);
+    uint32_t fields = words[5], names = words[6], rules = words[7], checks = words[8];
+    if (record->builder == NULL || record->names == NULL)
+        return 0;
+    if (words[2] > BUILT_TUPLE || !PyTuple_CheckExact(record->names)) {
+        return wrong("a record of no form");
+    }
+    if (record->form == BUILT_STORING) {
+        PyTypeObject *type = (PyTypeObject *)record->builder;
+        if (!is_type(record->builder) || !PyType_HasFeature(type, Py_TPFLAGS_HEAPTYPE) ||
+            type->tp_new != PyBaseObject_Type.tp_new || type->tp_flags & Py_TPFLAGS_IS_ABSTRACT ||
+            type->tp_itemsize != 0) {
+            wrong("a class that is not made by storing");
+            return 0;
+        }
+        record->slots = type->tp_dictoffset == 0;
+    } else if (record->form != BUILT_DICT && !is_callable(record->builder)) {
+        wrong("a record that nothing makes");
+        return 0;
+    }
+    at += 9;
+    if (fields > loader->count || !has(loader, at, fields * 5)) {
+        wrong("too many fields");
+        return 0;
+    }
+    if (record->form == BUILT_CALLING && PyTuple_GET_SIZE(record->names) != (Py_ssize_t)fields) {
+        wrong("a name for each argument");
+        return 0;
+    }
+    record->fields = kept(loader->plan, fields, sizeof(Field));
+    record->rules = kept(loader->plan, rules > loader->count ? 0 : rules, sizeof(FieldsRule));
+    record->checks = kept(loader->plan, checks > loader->count ? 0 : checks, sizeof(PyObject *));
+    if (record->fields == NULL || record->rules == NULL || record->checks == NULL || rules > loader->count ||
+        checks > loader->count) {
+        wrong("too many rules");
+        return 0;
+    }
+    record->count = fields;
+    for (uint32_t each = 0; each < fields; each++)
+        if (!field_loaded(loader, at + each * 5, record, &record->fields[each]))
+            return 0;
+    at += fields * 5;
+    if (!names_loaded(loader, record, at, names))
+        return 0;
+    at += names * 2;
+    for (uint32_t each = 0; each < rules; each++)
+        if (!rule_loaded(loader, &at, record, &record->rules[each]))
+            return 0;
+    record->rules_count = rules;
+    if (!has(loader, at, checks))
+        return 0;
+    for (uint32_t each = 0; each < checks; each++) {
+        record->checks[each] = constant_of(loader, loader->words[at + each], is_callable, "a check that is none");
+        if (record->checks[each] == NULL)
+            return 0;
+    }
+    record->checks_count = checks;
+    return 1;
+}
+
+static int
+watched_loaded(Loader *loader, uint32_t at)
+{
+    Plan *plan = loader->plan;
+    if (!has(loader, at, 1))
+        return 0;
+    uint32_t count = loader->words[at++];
+    if (count > loader->count || !has(loader, at, count * 3))
+        return wrong("too many classes");
+    plan->watched = kept(plan, count, sizeof(Watched));
+    if (plan->watched == NULL)
+        return 0;
+    for (uint32_t each = 0; each < count; each++, at += 3) {
+        Watched *watched = &plan->watched[each];
+        watched->type = (PyTypeObject *)constant_of(loader, loader->words[at], is_type, "a class that is none");
+        watched->init = constant(loader, loader->words[at + 1]);
+        watched->new = constant(loader, loader->words[at + 2]);
+        if (watched->type == NULL || watched->init == NULL || watched->new == NULL)
+            return 0;
+    }
+    plan->watched_count = count;
+    return 1;
+}
+
+/* The version of a class, which changes when anything in it or in its bases does; 0 where none is known. */
+static unsigned int
+version_of(PyTypeObject *type)
+{
+#if PY_VERSION_HEX < 0x030E0000
+    if (!PyType_HasFeature(type, Py_TPFLAGS_VALID_VERSION_TAG))
+        return 0;
+#endif
+    return type->tp_version_tag;
+}
+
+int
+plan_is_fresh(Plan *plan)
+{
+    for (uint32_t each = 0; each < plan->watched_count; each++) {
+        Watched *watched = &plan->watched[each];
+        unsigned int version = version_of(watched->type);
+        if (version != 0 && version == watched->version)
+            continue;
+        PyObject *init = PyObject_GetAttrString((PyObject *)watched->type, "__init__");
+        PyObject *new = init ? PyObject_GetAttrString((PyObject *)watched->type, "__new__") : NULL;
+        int same = init == watched->init && new == watched->new;
+        Py_XDECREF(init);
+        Py_XDECREF(new);
+        if (new == NULL)
+            return -1;
+        if (!same)
+            return 0;
+        watched->version = version_of(watched->type);
+    }
+    return 1;
+}
+
+/* MAGIC, version, root, depth, items, exact, notes unknown keys, watched classes. */
+PyObject *
+plan_loaded(State *state, PyObject *arguments)
+{
+    Py_buffer raw;
+    PyObject *constants, *rewritten;
+    if (!PyArg_ParseTuple(arguments, "y*O!O:load", &raw, &PyTuple_Type, &constants, &rewritten))
+        return NULL;
+    Plan *plan = (Plan *)state->PlanType->tp_alloc(state->PlanType, 0);
+    Loader loader = {.plan = plan, .count = (uint32_t)(raw.len / 4)};
+    int loaded = 0;
+    uint32_t *words = NULL;
+    if (plan == NULL)
+        goto end;
+    plan->state = state;
+    plan->constants = Py_NewRef(constants);
+    plan->rewritten = Py_NewRef(rewritten);
+    if (raw.len % 4 || raw.len > 64 * 1024 * 1024 || loader.count < 8) {
+        wrong("words that are not whole");
+        goto end;
+    }
+    words = PyMem_Malloc((size_t)raw.len);
+    loader.known = PyMem_Calloc(loader.count, sizeof(void *));
+    loader.waiting = PyMem_Calloc(loader.count, sizeof(uint32_t));
+    if (words == NULL || loader.known == NULL || loader.waiting == NULL) {
+        PyErr_NoMemory();
+        goto end;
+    }
+    memcpy(words, raw.buf, (size_t)raw.len);
+    loader.words = words;
+    if (words[0] != PLAN_MAGIC || words[1] != PLAN_VERSION) {
+        wrong("it is of another version");
+        goto end;
+    }
+    plan->depth = words[3] > 100000 ? 100000 : (int)words[3];
+    plan->items = words[4];
+    plan->exact = words[5] != 0;
+    plan->notes_unknown = words[6] != 0;
+    loaded = watched_loaded(&loader, words[7]) && (plan->root = node_loaded(&loader, words[2])) != NULL;
+    for (uint32_t each = 0; loaded && each < loader.waiting_count; each++)
+        loaded = record_filled(&loader, loader.waiting[each]);
+end:
+    PyMem_Free(words);
+    PyMem_Free(loader.known);
+    PyMem_Free(loader.waiting);
+    PyBuffer_Release(&raw);
+    if (!loaded) {
+        if (!PyErr_Occurred())
+            wrong("nothing");
+        Py_XDECREF(plan);
+        return NULL;
+    }
+    return (PyObject *)plan;
+}

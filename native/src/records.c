@@ -1,0 +1,133 @@
+/* Records: what stands in for absent fields, rules between fields, and the making of one. */
+#include "core.h"
+
+/* Fill the fields that did not come. 0 where one must, or where `unknown` keys, which nobody declared, are to be told. */
+int
+record_lacks(Reader *reader, const Record *record, PyObject **values, Py_ssize_t unknown)
+{
+    if (unknown && (record->refuses || reader->plan->notes_unknown))
+        return 0;
+    for (uint32_t each = 0; each < record->count; each++) {
+        if (values[each] != NULL)
+            continue;
+        const Field *field = &record->fields[each];
+        switch (field->lack) {
+        case LACK_DEFAULT:
+            values[each] = Py_NewRef(field->otherwise);
+            break;
+        case LACK_FACTORY:
+            values[each] = PyObject_CallNoArgs(field->otherwise);
+            if (values[each] == NULL)
+                return 0;
+            break;
+        case LACK_ABSENT:
+            values[each] = Py_NewRef(reader->state->ABSENT);
+            break;
+        default:
+            return 0;
+        }
+    }
+    return 1;
+}
+
+static int
+rule_holds(const FieldsRule *rule, PyObject **values)
+{
+    if (rule->form == RULE_COMPARE)
+        return PyObject_RichCompareBool(values[rule->fields[0]], values[rule->fields[1]], rule->sign) == 1;
+    PyObject *few[8], **given = few;
+    if (rule->count > 8) {
+        given = PyMem_Malloc(rule->count * sizeof(PyObject *));
+        if (given == NULL) {
+            PyErr_NoMemory();
+            return 0;
+        }
+    }
+    for (uint32_t each = 0; each < rule->count; each++)
+        given[each] = values[rule->fields[each]];
+    PyObject *said = PyObject_Vectorcall(rule->function, given, rule->count, NULL);
+    if (given != few)
+        PyMem_Free(given);
+    if (said == NULL)
+        return 0;
+    int holds = PyObject_IsTrue(said) == 1;
+    Py_DECREF(said);
+    return holds;
+}
+
+/* An instance whose slots take the values over. */
+static PyObject *
+stored_in_slots(const Record *record, PyObject **values)
+{
+    PyTypeObject *type = (PyTypeObject *)record->builder;
+    PyObject *made = type->tp_alloc(type, 0);
+    if (made == NULL)
+        return NULL;
+    for (uint32_t each = 0; each < record->count; each++) {
+        PyObject **slot = (PyObject **)((char *)made + record->fields[each].offset);
+        PyObject *before = *slot;
+        *slot = values[each];
+        values[each] = NULL;
+        Py_XDECREF(before);
+    }
+    return made;
+}
+
+static PyObject *
+stored(Reader *reader, const Record *record, PyObject **values)
+{
+    PyTypeObject *type = (PyTypeObject *)record->builder;
+    PyObject *nothing = PyTuple_New(0);
+    if (nothing == NULL)
+        return NULL;
+    PyObject *made = PyBaseObject_Type.tp_new(type, nothing, NULL);
+    Py_DECREF(nothing);
+    (void)reader;
+    for (uint32_t each = 0; made != NULL && each < record->count; each++)
+        if (PyObject_GenericSetAttr(made, record->fields[each].attribute, values[each]) < 0)
+            Py_CLEAR(made);
+    return made;
+}
+
+static PyObject *
+in_dict(Reader *reader, const Record *record, PyObject **values)
+{
+    PyObject *made = PyDict_New();
+    /* First what is always there, then what may be absent. */
+    for (int absent = 0; absent < 2; absent++)
+        for (uint32_t each = 0; made != NULL && each < record->count; each++)
+            if ((record->fields[each].lack == LACK_ABSENT) == absent && values[each] != reader->state->ABSENT &&
+                PyDict_SetItem(made, record->fields[each].attribute, values[each]) < 0)
+                Py_CLEAR(made);
+    return made;
+}
+
+PyObject *
+record_made(Reader *reader, const Record *record, PyObject **values)
+{
+    for (uint32_t each = 0; each < record->rules_count; each++)
+        if (!rule_holds(&record->rules[each], values))
+            return NULL;
+    PyObject *made;
+    switch (record->form) {
+    case BUILT_STORING:
+        made = record->slots ? stored_in_slots(record, values) : stored(reader, record, values);
+        break;
+    case BUILT_DICT:
+        made = in_dict(reader, record, values);
+        break;
+    case BUILT_TUPLE:
+        made = answer_of(reader, PyObject_Vectorcall(record->builder, values, record->count, NULL));
+        break;
+    default:
+        made = answer_of(reader, PyObject_Vectorcall(record->builder, values, 0, record->names));
+    }
+    for (uint32_t each = 0; made != NULL && each < record->checks_count; each++) {
+        PyObject *said = PyObject_CallOneArg(record->checks[each], made);
+        int no = said == NULL || (said != Py_None && PyObject_IsTrue(said) != 1);
+        Py_XDECREF(said);
+        if (no)
+            Py_CLEAR(made);
+    }
+    return made;
+}

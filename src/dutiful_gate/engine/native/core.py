@@ -1,0 +1,89 @@
+"""The core itself: whether it is here and may be used, and the readers that it makes of plans."""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+from collections.abc import Callable
+from decimal import Decimal
+from functools import cache
+from importlib import import_module
+from typing import Any, Final, NamedTuple, Protocol
+from uuid import UUID, SafeUUID
+
+from ...declare.digits import Digits
+from ...declare.facts import UNSURE, Stop
+from ...declare.native_forms import VERSION
+from ..depth import may_be_deeper
+from ..own_functions import Passing, unwrapped
+from ..plan import Plan
+from ..runtime import ABSENT
+from .plan_words import NativePlan, native_plan
+
+SWITCH: Final = "DUTIFUL_NATIVE"
+"""The environment variable that turns the core off for a process: `off`, `0`, `no` or `false`."""
+_OFF: Final = frozenset(["off", "0", "no", "false"])
+_FIRST, _LAST = (3, 11), (3, 14)
+"""The versions of Python that the core is known to be right on."""
+
+
+class Core(Protocol):
+    """The module of the core."""
+
+    plan_version: int
+
+    def begin(self, *known: object) -> None:
+        """Tell what the package answers with, and the classes that it makes."""
+
+    def load(self, words: bytes, constants: tuple[object, ...], rewritten: Callable[[Any], Any]) -> Any:
+        """A plan. Raises ValueError for what is none."""
+
+
+class NativeReader(NamedTuple):
+    """What reads by one plan: each gives the value of what is surely sound, else UNSURE."""
+
+    sound: Callable[[Any], Any]
+    sound_json: Callable[[Any], Any]
+    written: NativePlan
+
+
+@cache
+def core() -> tuple[Core | None, str]:
+    """The core where it may be used, else None; and in words which it is, or why it is not."""
+    said = os.environ.get(SWITCH, "").strip().lower()
+    if said in _OFF:
+        return None, f"off: {SWITCH}={said}"
+    if platform.python_implementation() != "CPython" or not _FIRST <= sys.version_info[:2] <= _LAST:
+        return None, f"off: not known to be right on {platform.python_implementation()} {platform.python_version()}"
+    if not getattr(sys, "_is_gil_enabled", lambda: True)():
+        return None, "off: not known to be right without the interpreter's lock"
+    try:
+        package = import_module("dutiful_gate_native")
+    except ImportError as error:
+        return None, "not installed" if isinstance(error, ModuleNotFoundError) else f"off: {error}"
+    found: Core = package.core
+    if found.plan_version != VERSION:
+        return None, f"off: it reads plans of version {found.plan_version}, and these are of version {VERSION}"
+    try:
+        found.begin(Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, SafeUUID.unknown)
+    except TypeError as error:
+        return None, f"off: {error}"
+    return found, package.__version__
+
+
+def native_reader(plan: Plan, *, notes_unknown: bool, rewritten: Callable[[Any], Any]) -> NativeReader | None:
+    """What reads by a plan natively; None where there is no core, or no native plan."""
+    module, _ = core()
+    if module is None:
+        return None
+    written = native_plan(plan, notes_unknown=notes_unknown, deep=may_be_deeper(plan.shape, plan.limits.depth))
+    if written is None:
+        return None
+    try:
+        loaded = module.load(written.words, written.constants, rewritten)
+    except ValueError:  # it knows better than the plan's writer what it can make
+        return None
+    if written.carries:
+        return NativeReader(unwrapped(loaded.sound), unwrapped(loaded.sound_json), written)
+    return NativeReader(loaded.sound, loaded.sound_json, written)

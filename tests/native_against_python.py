@@ -1,0 +1,266 @@
+"""The native core against the Python engine: random declarations, payloads sound and spoiled, five entrances.
+
+    python tests/native_against_python.py --declarations 1000 --payloads 200 --seed 7
+
+Exit status 1 where the core admits what Python does not, or another value; each is told with the seed of its
+declaration. What it gives up needlessly is counted.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import struct
+import sys
+import warnings
+from collections import Counter, deque
+from collections.abc import Mapping
+from concurrent.futures import ProcessPoolExecutor
+from datetime import datetime, time
+from decimal import Decimal
+from pathlib import Path
+from random import Random
+from time import perf_counter
+from typing import Any
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+from any_declaration import any_declaration
+from dutiful_gate import DeclarationError, Gate, Source
+from dutiful_gate.declare.facts import Stop
+from dutiful_gate.declare.sealed import Sealed
+from dutiful_gate.engine.native.core import NativeReader, core
+from dutiful_gate.engine.native.twin import twin_of
+from dutiful_gate.sample.cannot_sample import CannotSample
+from dutiful_gate.sample.edges import Edges
+from dutiful_gate.sample.payloads import Payloads
+
+Told = list[str]
+
+
+def same(one: Any, other: Any) -> bool:
+    """Whether two values are the same to the bit: of one type, and so is all that they hold, in one order."""
+    kind = type(one)
+    if kind is not type(other):
+        return False
+    if kind is float:
+        return struct.pack("d", one) == struct.pack("d", other)
+    if kind in (list, tuple, deque):
+        return len(one) == len(other) and all(map(same, one, other))
+    if isinstance(one, tuple):
+        return all(map(same, one, other))
+    if isinstance(one, Mapping):
+        return all(map(same, one, other)) and len(one) == len(other) and all(same(one[key], other[key]) for key in one)
+    if kind in (set, frozenset):
+        return len(one) == len(other) and all(any(same(each, held) for held in other) for each in one)
+    if kind is Decimal:
+        return bool(one.as_tuple() == other.as_tuple())
+    if kind is Sealed:
+        return same(one.opened(), other.opened())
+    if kind in (datetime, time):
+        return (
+            one.isoformat() == other.isoformat() and type(one.tzinfo) is type(other.tzinfo) and one.fold == other.fold
+        )
+    if hasattr(one, "__dataclass_fields__"):
+        names = one.__dataclass_fields__
+        held = all(same(getattr(one, name, None), getattr(other, name, None)) for name in names)
+        return held and getattr(one, "__dict__", {}).keys() == getattr(other, "__dict__", {}).keys()
+    try:
+        return bool(one == other)
+    except Exception:
+        return True  # of a class whose own comparison raises
+
+
+def as_text(payload: Any, random: Random) -> str:
+    """A payload as JSON in one of many spellings, or nearly."""
+    words: dict[str, Any] = {"ensure_ascii": random.random() < 0.5}
+    if random.random() < 0.5:
+        words["separators"] = random.choice([(",", ":"), (" , ", "\t:\n"), (",\r\n", ": ")])
+    text = json.dumps(payload, **words)
+    turn = random.random()
+    if turn < 0.5:
+        return text
+    at = random.randrange(len(text) + 1)
+    if turn < 0.58:
+        return text[:at]
+    if turn < 0.66:
+        return (
+            text[:at]
+            + random.choice(
+                [
+                    '"',
+                    "\\",
+                    "{",
+                    "}",
+                    "[",
+                    "]",
+                    ",",
+                    ":",
+                    "0",
+                    "-",
+                    "e5",
+                    " ",
+                    "\x00",
+                    "\ufeff",
+                    "\\u00e9",
+                    "\\ud800",
+                    "\u00e9",
+                ]
+            )
+            + text[at:]
+        )
+    if turn < 0.74:  # numbers in other forms
+        return text.replace("1", random.choice(["1.0", "1e0", "10E-1", "1.00", "1e400", "-0", "1" * 25, "0.1e1"]), 1)
+    if turn < 0.82 and '"' in text:  # a letter of a name or text as an escape
+        at = text.index('"', random.randrange(text.rindex('"') + 1)) + 1
+        letter = text[at : at + 1]
+        return text if letter in ('"', "\\", "") else f"{text[:at]}\\u{ord(letter):04x}{text[at + 1 :]}"
+    if turn < 0.9 and text.startswith("{") and len(text) > 2:  # a name that comes twice, or one that nobody declared
+        first = text[1 : text.index(":")] if ":" in text else '"x"'
+        return "{" + random.choice([first, '"nobody"', '"nobody": [{"a": 1}], "nobody"']) + ": 1, " + text[1:]
+    return random.choice([" ", "\n", "\ufeff", ""]) + text + random.choice(["", " ", "\n\t", "x", ",", "\x00"])
+
+
+def answered(gate: Gate[Any], data: Any, *, raw: bool) -> Any:
+    """The verdict of a gate, or the exception of a function of the declaration's own."""
+    try:
+        return (gate.examine_json if raw else gate.examine)(data)
+    except Exception as error:
+        return type(error)
+
+
+def differs(native: Any, pure: Any) -> str:
+    """What two verdicts differ in, "" for nothing."""
+    if isinstance(native, type) or isinstance(pure, type):
+        return "" if native is pure else f"{native!r} is raised, not {pure!r}"
+    if bool(native) != bool(pure):
+        return f"{bool(native)}, not {bool(pure)}"
+    if native:
+        return (
+            ""
+            if same(native.value, pure.value) and native.dropped == pure.dropped
+            else f"{native.value!r}, not {pure.value!r}"
+        )
+    faults = [[(fault.path, fault.code, fault.message) for fault in verdict.faults] for verdict in (native, pure)]
+    return "" if faults[0] == faults[1] else f"faults {faults[0]}, not {faults[1]}"
+
+
+def compared(seed: int, payloads: int, start: int) -> tuple[Counter[str], Told]:
+    """One declaration: what was counted, and what went wrong."""
+    warnings.simplefilter("ignore")
+    counted: Counter[str] = Counter()
+    declared, words = any_declaration(seed)
+    try:
+        gate: Gate[Any] = Gate(declared, **words)
+        pure: Gate[Any] = Gate(declared, **words, native=False)
+    except DeclarationError:
+        return counted, []
+    reader = gate._engine.native_reader(notes_unknown=False) if gate.reads is Source.JSON else None
+    if reader is None:
+        counted["declarations without"] += 1
+        return counted, []
+    counted["declarations"] += 1
+    twin = twin_of(reader.written)
+    random = Random(start * 1_000_003 + seed)
+    makes, edges = Payloads(gate.shape, random), Edges(gate.shape, random)
+    base: list[Any] = []
+    told: Told = []
+    for number in range(payloads):
+        if number % 20 == 0 or not base:
+            try:
+                base.append(makes.make())
+            except CannotSample:
+                base.append(None)
+            data = base[-1]
+        else:
+            data = random.choice(base)
+            for _ in range(random.choice((1, 1, 2, 3))):
+                data = edges.spoiled(edges.shape.root, data)
+        told += [f"seed {seed}: {words}" for words in _of_data(gate, pure, reader, twin, data, counted)]
+        try:
+            text = as_text(data, random)
+        except (TypeError, ValueError, OverflowError):
+            continue
+        told += [f"seed {seed}: {words}" for words in _of_text(gate, pure, reader, text, random, counted)]
+    return counted, told
+
+
+def _of_data(
+    gate: Gate[Any], pure: Gate[Any], reader: NativeReader, twin: Any, data: Any, counted: Counter[str]
+) -> Told:
+    told = []
+    verdict = answered(pure, data, raw=False)
+    if words := differs(answered(gate, data, raw=False), verdict):
+        told.append(f"decoded {data!r}: {words}")
+    for name, read in (("core", reader.sound), ("twin", twin)):
+        try:
+            value = read(data)
+        except Exception as error:
+            if type(error) is not verdict:
+                told.append(f"{name} raises {error!r} for {data!r}")
+            continue
+        admitted = value.__class__ is not Stop
+        if admitted and (isinstance(verdict, type) or not verdict or not same(value, verdict.value)):
+            told.append(f"{name} admits {data!r} as {value!r}")
+        counted[f"{name} comparisons"] += 1
+        if not isinstance(verdict, type) and verdict:
+            counted["sound"] += name == "core"
+            counted[f"{name} gave up"] += not admitted
+    return told
+
+
+def _of_text(
+    gate: Gate[Any], pure: Gate[Any], reader: NativeReader, text: str, random: Random, counted: Counter[str]
+) -> Told:
+    try:
+        raw: str | bytes = text if random.random() < 0.4 else text.encode()
+    except UnicodeEncodeError:
+        raw = text
+    told = []
+    verdict = answered(pure, raw, raw=True)
+    if words := differs(answered(gate, raw, raw=True), verdict):
+        told.append(f"raw {raw!r}: {words}")
+    try:
+        value = reader.sound_json(raw)
+    except Exception as error:
+        return told if type(error) is verdict else [*told, f"the core raises {error!r} for {raw!r}"]
+    admitted = value.__class__ is not Stop
+    if admitted and (isinstance(verdict, type) or not verdict or not same(value, verdict.value)):
+        told.append(f"the core admits {raw!r} as {value!r}")
+    counted["core comparisons"] += 1
+    if not isinstance(verdict, type) and verdict:
+        counted["sound raw"] += 1
+        counted["core gave up raw"] += not admitted
+    return told
+
+
+def main() -> int:
+    """Compare, and tell."""
+    parser = argparse.ArgumentParser(description=(__doc__ or "").partition("\n")[0])
+    parser.add_argument("--declarations", type=int, default=300)
+    parser.add_argument("--payloads", type=int, default=200)
+    parser.add_argument("--seed", type=int, default=0, help="that of the first declaration")
+    asked = parser.parse_args()
+    if core()[0] is None:
+        print(f"no native core: {core()[1]}")
+        return 2
+    begin, counted, wrong = perf_counter(), Counter[str](), 0
+    seeds = range(asked.seed, asked.seed + asked.declarations)
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        every = pool.map(compared, seeds, [asked.payloads] * len(seeds), [asked.seed] * len(seeds), chunksize=4)
+        for number, (found, told) in enumerate(every, 1):
+            counted += found
+            wrong += len(told)
+            for words in told[:3]:
+                print(words[:600], flush=True)
+            if number % 100 == 0:
+                print(
+                    f"{number:,} declarations, {counted['core comparisons']:,} comparisons, {wrong} wrong", flush=True
+                )
+    print(f"{dict(counted)} in {perf_counter() - begin:.0f} s: {wrong} wrong")
+    return int(bool(wrong))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

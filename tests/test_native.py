@@ -1,0 +1,280 @@
+"""The native core (`make native`): it admits nothing that Python would not, and the same values."""
+
+from __future__ import annotations
+
+import gc
+import subprocess
+import sys
+import threading
+from array import array
+from collections import deque
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from decimal import Decimal
+from enum import Enum
+from pathlib import Path
+from random import Random
+from typing import Annotated, Any, Literal, NamedTuple, TypedDict
+from uuid import UUID
+
+import pytest
+
+from dutiful_gate import Gate, Limits, Refused, it, obeys, tagged_by, then, this, trimmed
+from dutiful_gate.declare.facts import UNSURE, Stop
+from dutiful_gate.declare.native_forms import header
+from dutiful_gate.demo.ferries import Booking
+from dutiful_gate.engine.native.core import NativeReader, core
+from dutiful_gate.engine.native.twin import twin_of
+from native_against_python import compared, same
+
+HEADER = Path(__file__).parent.parent / "native/src/forms.h"
+needs_core = pytest.mark.skipif(core()[0] is None, reason=f"no native core ({core()[1]}): make native")
+
+
+def reader_of(gate: Gate[Any]) -> NativeReader:
+    reader = gate._engine.native_reader(notes_unknown=False)
+    assert reader is not None
+    return reader
+
+
+def test_the_header_is_made_of_the_tables() -> None:
+    assert HEADER.read_text() == header(), "make it anew: make native"
+
+
+@needs_core
+@pytest.mark.parametrize("first", range(0, 200, 10))
+def test_the_core_and_its_twin_agree_with_python(first: int) -> None:
+    """A short run of `tests/native_against_python.py`."""
+    for seed in range(first + 20_000, first + 20_010):
+        _, told = compared(seed, 60, first)
+        assert told == []
+
+
+@needs_core
+def test_it_reads_most_of_what_is_declared() -> None:
+    """Else each gate would be slow, and nobody would know."""
+    counted = sum((compared(seed, 40, 1)[0] for seed in range(60)), start=compared(0, 0, 0)[0])
+    assert counted["declarations without"] < counted["declarations"] / 10
+    assert counted["core gave up"] < counted["sound"] / 10
+
+
+class Port(Enum):
+    QUARRY_LEAP = "QLP"
+    MARROW = "MRW"
+
+
+class Tide(TypedDict, total=False):
+    height: float
+
+
+class Span(NamedTuple):
+    low: int
+    high: int = 9
+
+
+@dataclass(frozen=True)
+class Buoy:
+    kind: Literal["buoy"]
+    name: Annotated[str, trimmed]
+
+
+@dataclass(slots=True)
+class Light:
+    kind: Literal["light"]
+    seconds: Decimal
+
+
+@obeys(this.high >= this.low)
+@dataclass
+class Chart:
+    low: int = 0
+    high: int = 5
+    marks: list[Annotated[Buoy | Light, tagged_by("kind")]] = field(default_factory=list)
+
+
+@dataclass
+class Dock:
+    port: Port
+    tide: Tide
+    span: Span
+    free: set[int] = field(default_factory=set)
+    boats: dict[Annotated[str, it.length < 4], list[int | str | None]] = field(default_factory=dict)
+    chain: Dock | None = None
+    seen: tuple[datetime, UUID, *tuple[bool, ...]] | None = None
+    queue: deque[float] = field(default_factory=deque)
+
+
+DOCK = '{"port":"QLP","tide":{},"span":[1,2]'
+TEXTS = [
+    (Dock, DOCK + "}"), (Dock, DOCK + ',"free":[3,1,2]}'), (Dock, DOCK + ',"free":[3,3]}'), (Dock, DOCK + ',"x":{"x":[1,{}]}}'),
+    (Dock, DOCK + ',"port":"QLP"}'), (Dock, DOCK + ',"p\\u006frt":"QLP"}'), (Dock, DOCK + ',"nobody":1,"nobody":2}'),
+    (Dock, DOCK + ',"boats":{"a":[1,"b",null],"\\u00e9":[]}}'), (Dock, DOCK + ',"boats":{"a":[],"a":[]}}'), (Dock, DOCK + ',"boats":{"abcd":[]}}'),
+    (Dock, DOCK + ',"chain":' + DOCK + ',"queue":[1,-0,-0.0,1e2]}}'), (Dock, DOCK + ',"chain":null}'), (Dock, "\ufeff" + DOCK + "}"),
+    (Dock, DOCK + ',"seen":["2026-05-04T09:30:00.1234567+05:30","5F0C7D1E-3b5a-4c7e-9a55-0d1c2b3a4f5e",true,false]}'),
+    (Dock, DOCK + ',"seen":["2016-12-31T23:59:60Z","5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e"]}'), (Dock, DOCK + ',"seen":["2026-05-04T09:30:00z"]}'),
+    (Chart, "{}"), (Chart, '{"low":1,"high":0}'), (Chart, '{"low":1.0,"marks":[{"kind":"buoy","name":" a "}]}'),
+    (Chart, '{"low":1,"marks":[{"seconds":1.50,"kind":"light"},{"kind":"light","seconds":1e5000}]}'), (Chart, '{"low":1,"marks":[{"kind":"bird"}]}'),
+    (Chart, '{"low":1,"marks":[{"seconds":1.50,"kind":"light"},{"kind":"light","seconds":12345678901234567890.10}]}'),
+    (list[int], "[1 , 2\n]"), (list[int], "[1,]"), (list[int], "[01]"), (list[int], "[1"), (list[int], "[-]"), (list[int], f"[{'9' * 4301}]"), (list[int], f"[{'9' * 4300}]"),
+    (list[int], "[1e2,1.5e1,1E400]"), (list[float], "[1e308,1e309]"), (list[float], "[0.1,1e-400,123456789012345678901234567890,5e-324]"), (list[float], "[NaN]"),
+    (list[str], '["\\ud83d\\ude00","\\ud800"]'), (list[str], '["\\ud83d\\ude00","\\u0000","\\/"]'), (list[str], '["a\tb"]'), (list[str], '["\u00e9\U0001f6a2"]'), (list[str], '["\\x"]'),
+    (list[Any], '[{"a":[1,{"b":null}]},1.5,"x"]'), (list[Any], "[" * 90 + "]" * 90), (dict[str, Any], "{}"), (bool, " true "), (None, "null"), (str, '"x" y'), (str, ""),
+]  # fmt: skip
+
+
+@needs_core
+@pytest.mark.parametrize(("declared", "text"), TEXTS, ids=range(len(TEXTS)))
+def test_texts_at_the_edges_are_read_alike(declared: Any, text: str) -> None:
+    gate, pure = Gate(declared), Gate(declared, native=False)
+    for raw in (text, text.encode("utf-8", "surrogatepass")):
+        for at in range(len(raw) + 1) if len(raw) < 200 else (len(raw),):
+            verdict, wanted = gate.examine_json(raw[:at]), pure.examine_json(raw[:at])
+            assert [str(fault) for fault in verdict.faults] == [str(fault) for fault in wanted.faults]
+            assert same(verdict.value, wanted.value) if wanted else not verdict
+
+
+@needs_core
+def test_a_plan_that_is_none_is_refused() -> None:
+    """Words that lead anywhere: they are refused, or read something; nothing else is done."""
+    module, random = core()[0], Random(3)
+    assert module is not None
+    data = Gate(Booking).release(Gate(Booking).admit(_booking()))
+    for declared in (Booking, Dock, Chart):
+        written = reader_of(Gate(declared)).written
+        for _ in range(1500):
+            words = array("I", written.words)
+            for _ in range(random.choice((1, 1, 2, 5))):
+                words[random.randrange(len(words))] = random.choice(
+                    (0, 1, 2, 7, 23, 300, len(words), 0xFFFF0001, 0xFFFFFFFF)
+                )
+            try:
+                plan = module.load(
+                    words.tobytes()[: random.choice((None, -4, 40))], written.constants, lambda data: UNSURE
+                )
+            except ValueError:
+                continue
+            for given in (data, [data], {}, "x"):
+                try:
+                    plan.sound(given)
+                    plan.sound_json(b'{"origin": "QLP", "crates": [{"contents": "rope", "weight_kg": 2}]}')
+                except Exception:
+                    pass
+    with pytest.raises(ValueError, match="constant"):
+        module.load(reader_of(Gate(Booking)).written.words, (), lambda data: UNSURE)
+
+
+def _booking() -> dict[str, Any]:
+    return {
+        "origin": "QLP", "destination": "MRW", "departs": "2026-05-04T09:30:00Z", "arrives": "2026-05-04T11:45:00Z",
+        "contact": "desk@ternsound.example", "crates": [{"contents": "coiled rope", "weight_kg": 120}],
+    }  # fmt: skip
+
+
+@needs_core
+def test_a_class_that_changes_is_noticed() -> None:
+    @dataclass
+    class Rope:
+        metres: int
+
+    gate = Gate(list[Rope])
+    assert gate.admit([{"metres": 3}])[0].metres == 3
+    before = Rope.__init__
+
+    def longer(self: Rope, metres: int) -> None:
+        before(self, metres + 1)
+
+    Rope.__init__ = longer  # type: ignore[method-assign]
+    assert gate.admit([{"metres": 3}])[0].metres == 4
+    assert gate.admit_json('[{"metres": 3}]')[0].metres == 4
+
+
+@needs_core
+def test_functions_that_raise_or_change_what_is_read() -> None:
+    held: list[Any] = []
+
+    def clears(value: str) -> str:
+        if value == "clear":
+            held.clear()
+            gc.collect()
+        if value == "stop":
+            raise KeyboardInterrupt
+        if value == "odd":
+            raise OSError("odd")
+        if value == "again":
+            assert gate.admit(["a"]) == ["a"]
+        return value
+
+    gate = Gate(list[Annotated[str, then(clears)]])
+    for word, raised in (("stop", KeyboardInterrupt), ("odd", OSError)):
+        with pytest.raises(raised):
+            gate.admit(["a", word, "b"])
+        with pytest.raises(raised):
+            gate.admit_json(f'["a", "{word}"]')
+    assert gate.admit(["again", "b"]) == ["again", "b"]
+    held += ["a", "clear", "b"]
+    assert gate.admit(held) in ([], ["a"], ["a", "clear"])  # whatever is left of it: nothing is read that is gone
+
+
+@needs_core
+def test_threads_read_by_one_gate_and_are_let_in() -> None:
+    gate, wrong = Gate(list[Booking]), []
+    feed = [_booking()] * 300
+    raw = Gate(list[Booking]).release_json(gate.admit(feed))
+    wanted = gate.admit(feed)
+
+    def work() -> None:
+        wrong.extend(1 for _ in range(20) if gate.admit(feed) != wanted or gate.admit_json(raw) != wanted)
+
+    threads = [threading.Thread(target=work) for _ in range(8)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert wrong == []
+
+
+@needs_core
+def test_limits_hold_natively() -> None:
+    few = Gate(list[list[int]], limits=Limits(items=3, depth=2))
+    assert few.accepts([[1, 2, 3]])
+    assert not few.accepts([[1, 2, 3, 4]])
+    with pytest.raises(Refused):
+        few.admit_json("[[1,2,3,4]]")
+    with pytest.raises(Refused, match="levels deep"):
+        Gate(list[Any], limits=Limits(depth=2)).admit_json("[[[1]]]")
+    assert not Gate(int, limits=Limits(digits=3)).examine_json("1234")
+    assert not Gate(int, limits=Limits(bytes=3)).examine_json("1234")
+
+
+@needs_core
+def test_nothing_is_kept_of_what_was_read() -> None:
+    gate = Gate(list[Dock])
+    text = f'[{DOCK},"chain":{DOCK}}},{DOCK},"boats":{{"a":[1]}},"nobody":[{{}}]}}]'
+    for raw in (text, text[:-9], text.replace("QLP", "QQQ")):
+        for _ in range(3):
+            gate.examine_json(raw)
+        gc.collect()
+        before = len(gc.get_objects())
+        for _ in range(50):
+            gate.examine_json(raw)
+        gc.collect()
+        assert len(gc.get_objects()) - before < 20
+
+
+def test_it_can_be_turned_off() -> None:
+    words = (
+        "from dutiful_gate import Gate; from dutiful_gate.engine.native.core import core;"
+        "gate = Gate(int); gate.admit(3); print(gate._engine.native_reader(notes_unknown=False), core()[1])"
+    )
+    told = subprocess.run([sys.executable, "-c", words], env={"DUTIFUL_NATIVE": "off"}, capture_output=True, text=True)
+    assert told.stdout.strip() == "None off: DUTIFUL_NATIVE=off", told.stderr
+    assert Gate(int, native=False)._engine.native_reader(notes_unknown=False) is None
+
+
+@needs_core
+def test_the_twin_reads_the_same_plan() -> None:
+    gate = Gate(Booking)
+    twin = twin_of(reader_of(gate).written)
+    assert twin(_booking()) == gate.admit(_booking())
+    assert twin({**_booking(), "origin": 3}).__class__ is Stop
+    assert gate.admit(_booking()).departs == datetime(2026, 5, 4, 9, 30, tzinfo=UTC)
