@@ -12,7 +12,7 @@ setup(
             sources=sorted(glob("src/*.c")),
             depends=sorted(glob("src/*.h")),
             include_dirs=["src"],
-            extra_compile_args=["-std=c11", "-O2", "-Wall", "-Wextra", *os.environ.get("NATIVE_CFLAGS", "").split()],
+            extra_compile_args=["-std=c11", "-O2", "-flto", "-fvisibility=hidden", "-Wall", "-Wextra", *os.environ.get("NATIVE_CFLAGS", "").split()],
             extra_link_args=os.environ.get("NATIVE_LDFLAGS", "-s").split(),
         )
     ]

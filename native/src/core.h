@@ -9,6 +9,8 @@
 #include "forms.h"
 #include "pure.h"
 
+#define FEW 24 /* fields of a record whose values stand on the stack */
+
 /* What is known of the process: made once, when the package calls `begin`. */
 typedef struct {
     PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe;
@@ -26,7 +28,7 @@ typedef struct {
     double number;
     PyObject *constant; /* borrowed from the plan's constants, as everything here is */
     PyObject *function;
-    Bytes table;
+    Table *table;
 } Part;
 
 struct Record;
@@ -44,6 +46,8 @@ typedef struct Node {
     uint8_t *classes;   /* of each of `many`, the plain classes it is read from */
     PyObject *constant, *other;
     struct Record *record;
+    Keys choices;        /* of a choice, by their bytes in JSON, with the value of each */
+    PyObject **chosen;
 } Node;
 
 typedef struct {
@@ -97,6 +101,7 @@ typedef struct {
     int exact;            /* fractions keep their digits */
     int notes_unknown;
     Py_ssize_t items;
+    Py_ssize_t bytes;     /* the longest text, in what it counts: bytes, or characters */
     Watched *watched;
     uint32_t watched_count;
     void **memory;        /* all that was allocated, to be freed together */
@@ -133,6 +138,8 @@ PyObject *uuid_made(Reader *reader, Bytes at, Py_ssize_t length);
 PyObject *gathered_as(Reader *reader, const Node *node, PyObject *list); /* takes the list over */
 int has_surrogates(PyObject *text);
 int moments_begin(void);
+int moments_compare(PyObject *one, PyObject *other); /* whether both are of UTC: then their bytes tell */
+int moment_holds(PyObject *one, PyObject *other, int sign);
 
 /* records.c */
 int record_lacks(Reader *reader, const Record *record, PyObject **values, Py_ssize_t unknown);

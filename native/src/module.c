@@ -69,6 +69,8 @@ plan_sound_json(PyObject *self, PyObject *raw)
     int fresh = plan_is_fresh(plan);
     if (fresh != 1)
         return fresh < 0 ? NULL : Py_NewRef(state->UNSURE);
+    if ((PyBytes_CheckExact(raw) || PyUnicode_CheckExact(raw)) && PyObject_Size(raw) > plan->bytes)
+        return Py_NewRef(state->UNSURE);
     if (PyBytes_CheckExact(raw)) {
         reader.at = (Bytes)PyBytes_AS_STRING(raw);
         length = PyBytes_GET_SIZE(raw);

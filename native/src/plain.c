@@ -118,8 +118,10 @@ record_from(Reader *reader, const Record *record, PyObject *plain)
 {
     if (!PyDict_CheckExact(plain) || !tick(reader))
         return NULL;
-    PyObject *few[24] = {0}, **values = few, *made = NULL;
-    if (record->count > 24) {
+    PyObject *few[FEW], **values = few, *made = NULL;
+    for (uint32_t each = 0; each < record->count && each < FEW; each++)
+        few[each] = NULL;
+    if (record->count > FEW) {
         values = PyMem_Calloc(record->count, sizeof(PyObject *));
         if (values == NULL)
             return PyErr_NoMemory();

@@ -124,6 +124,18 @@ measured(Part *part, PyObject *held)
 }
 
 static int
+table_ready(Loader *loader, Part *part)
+{
+    Bytes table = (Bytes)PyBytes_AS_STRING(part->constant);
+    uint16_t *next = kept(loader->plan, table_room(table), sizeof(uint16_t));
+    part->table = kept(loader->plan, 1, sizeof(Table));
+    if (next == NULL || part->table == NULL)
+        return 0;
+    table_made(table, next, part->table);
+    return 1;
+}
+
+static int
 part_loaded(Loader *loader, uint32_t *at, Part *part)
 {
     if (!has(loader, *at, 4))
@@ -165,9 +177,7 @@ part_loaded(Loader *loader, uint32_t *at, Part *part)
         part->constant = constant_of(loader, words[1], is_table, "a table that is none");
         part->function = constant_of(loader, words[2], is_callable, "a test that cannot be called");
         part->flag = words[3] != 0;
-        if (part->constant != NULL)
-            part->table = (Bytes)PyBytes_AS_STRING(part->constant);
-        return part->constant != NULL && part->function != NULL;
+        return part->constant != NULL && part->function != NULL && table_ready(loader, part);
     case FORM_MULTIPLE:
         part->low = words[1];
         part->function = constant_of(loader, words[2], is_callable, "a test that cannot be called");
@@ -238,6 +248,57 @@ tags_lead(PyObject *tags, uint32_t count)
 }
 
 static int
+key_added(Keys *keys, PyObject *name, uint32_t field)
+{
+    Py_ssize_t length;
+    const char *bytes = PyUnicode_AsUTF8AndSize(name, &length);
+    if (bytes == NULL) { /* a lone surrogate, which no sound text holds */
+        if (!PyErr_ExceptionMatches(PyExc_UnicodeEncodeError))
+            return 0;
+        PyErr_Clear();
+        return 1;
+    }
+    int plain = 1;
+    for (Py_ssize_t each = 0; each < length; each++)
+        plain = plain && (unsigned char)bytes[each] >= 0x20 && bytes[each] != '"' && bytes[each] != '\\';
+    keys->keys[keys->count++] = (Key){.bytes = (Bytes)bytes, .length = (uint32_t)length, .field = field, .plain = plain};
+    return 1;
+}
+
+/* Room for so many keys. */
+static int
+keys_roomy(Plan *plan, Keys *keys, uint32_t count)
+{
+    uint32_t room = 4;
+    while (room < count * 2)
+        room *= 2;
+    keys->keys = kept(plan, count, sizeof(Key));
+    keys->slots = kept(plan, room, sizeof(uint32_t));
+    keys->mask = room - 1;
+    return keys->keys != NULL && keys->slots != NULL;
+}
+
+/* The texts of a choice by their bytes, so that no object is made to look one up. */
+static int
+choices_loaded(Loader *loader, Node *node)
+{
+    uint32_t count = (uint32_t)PyDict_GET_SIZE(node->constant);
+    Py_ssize_t position = 0;
+    PyObject *text, *held;
+    node->chosen = kept(loader->plan, count, sizeof(PyObject *));
+    if (node->chosen == NULL || !keys_roomy(loader->plan, &node->choices, count))
+        return 0;
+    while (PyDict_Next(node->constant, &position, &text, &held)) {
+        if (!PyUnicode_CheckExact(text))
+            return wrong("a choice that is no text");
+        node->chosen[node->choices.count] = held;
+        if (!key_added(&node->choices, text, 0))
+            return 0;
+    }
+    return keys_settle(&node->choices) || wrong("one choice twice");
+}
+
+static int
 node_filled(Loader *loader, Node *node, const uint32_t *words, uint32_t at)
 {
     switch (words[0]) {
@@ -264,7 +325,7 @@ node_filled(Loader *loader, Node *node, const uint32_t *words, uint32_t at)
         return node->constant != NULL;
     case FORM_CHOICE:
         node->constant = constant_of(loader, words[2], is_dict, "choices that are no dict");
-        return node->constant != NULL;
+        return node->constant != NULL && choices_loaded(loader, node);
     case FORM_LIST:
         node->flag = (uint8_t)words[2];
         if (words[2] > INTO_DEQUE)
@@ -403,40 +464,17 @@ field_loaded(Loader *loader, uint32_t at, Record *record, Field *field)
 }
 
 static int
-name_added(Record *record, PyObject *name, uint32_t field)
-{
-    Py_ssize_t length;
-    const char *bytes = PyUnicode_AsUTF8AndSize(name, &length);
-    if (bytes == NULL) { /* a lone surrogate, which no sound text holds */
-        if (!PyErr_ExceptionMatches(PyExc_UnicodeEncodeError))
-            return 0;
-        PyErr_Clear();
-        return 1;
-    }
-    int plain = 1;
-    for (Py_ssize_t each = 0; each < length; each++)
-        plain = plain && (unsigned char)bytes[each] >= 0x20 && bytes[each] != '"' && bytes[each] != '\\';
-    record->keys.keys[record->keys.count++] = (Key){(Bytes)bytes, (uint32_t)length, field, plain};
-    return 1;
-}
-
-static int
 names_loaded(Loader *loader, Record *record, uint32_t at, uint32_t count)
 {
     if (count > loader->count || !has(loader, at, count * 2))
         return wrong("too many names");
-    uint32_t all = record->count + count, room = 4;
-    while (room < all * 2)
-        room *= 2;
-    record->keys.keys = kept(loader->plan, all, sizeof(Key));
-    record->keys.slots = kept(loader->plan, room, sizeof(uint32_t));
     record->also = kept(loader->plan, count, sizeof(PyObject *));
     record->also_of = kept(loader->plan, count, sizeof(uint32_t));
-    if (record->keys.keys == NULL || record->keys.slots == NULL || record->also == NULL || record->also_of == NULL)
+    if (record->also == NULL || record->also_of == NULL ||
+        !keys_roomy(loader->plan, &record->keys, record->count + count))
         return 0;
-    record->keys.mask = room - 1;
     for (uint32_t each = 0; each < record->count; each++)
-        if (!name_added(record, record->fields[each].wire, each))
+        if (!key_added(&record->keys, record->fields[each].wire, each))
             return 0;
     for (uint32_t each = 0; each < count; each++) {
         const uint32_t *words = loader->words + at + each * 2;
@@ -447,7 +485,7 @@ names_loaded(Loader *loader, Record *record, uint32_t at, uint32_t count)
             return wrong("a name of no field");
         record->also[each] = name;
         record->also_of[each] = words[1];
-        if (!name_added(record, name, words[1]))
+        if (!key_added(&record->keys, name, words[1]))
             return 0;
     }
     record->also_count = count;
@@ -628,7 +666,7 @@ plan_is_fresh(Plan *plan)
     return 1;
 }
 
-/* MAGIC, version, root, depth, items, exact, notes unknown keys, watched classes. */
+/* MAGIC, version, root, depth, items, exact, notes unknown keys, watched classes, bytes. */
 PyObject *
 plan_loaded(State *state, PyObject *arguments)
 {
@@ -645,7 +683,7 @@ plan_loaded(State *state, PyObject *arguments)
     plan->state = state;
     plan->constants = Py_NewRef(constants);
     plan->rewritten = Py_NewRef(rewritten);
-    if (raw.len % 4 || raw.len > 64 * 1024 * 1024 || loader.count < 8) {
+    if (raw.len % 4 || raw.len > 64 * 1024 * 1024 || loader.count < 9) {
         wrong("words that are not whole");
         goto end;
     }
@@ -666,6 +704,7 @@ plan_loaded(State *state, PyObject *arguments)
     plan->items = words[4];
     plan->exact = words[5] != 0;
     plan->notes_unknown = words[6] != 0;
+    plan->bytes = words[8];
     loaded = watched_loaded(&loader, words[7]) && (plan->root = node_loaded(&loader, words[2])) != NULL;
     for (uint32_t each = 0; loaded && each < loader.waiting_count; each++)
         loaded = record_filled(&loader, loader.waiting[each]);

@@ -5,6 +5,7 @@
 
 #include <stddef.h>
 #include <stdint.h>
+#include <string.h>
 
 typedef const unsigned char *Bytes;
 
@@ -61,8 +62,21 @@ int uuid_from(Bytes at, ptrdiff_t length, unsigned char made[16]);
 /* Whether a table is whole, and leads nowhere but into itself. */
 int table_is_sound(Bytes table, ptrdiff_t length);
 
+/* A table made ready: the next state of a row stands where that state's own row begins. */
+typedef struct {
+    unsigned char sort[128];
+    uint32_t sorts;
+    Bytes ends;
+    uint16_t *next;
+} Table;
+
+/* How many numbers `next` must have room for. */
+size_t table_room(Bytes table);
+
+void table_made(Bytes table, uint16_t *next, Table *made);
+
 /* 1 where the text is admitted, 0 where it is not, -1 for a sign beyond ASCII. */
-int table_admits(Bytes table, Bytes at, ptrdiff_t length);
+int table_admits(const Table *table, Bytes at, ptrdiff_t length);
 
 /* Keys by their bytes: found in time that does not hang on how many there are. */
 
@@ -70,7 +84,9 @@ typedef struct {
     Bytes bytes;
     uint32_t length;
     uint32_t field;
-    int plain; /* whether it stands in a text as it is, without escapes */
+    int plain;      /* whether it stands in a text as it is, without escapes */
+    uint64_t head;  /* its first bytes, eight at the most, as they lie in memory */
+    uint64_t mask;  /* which bytes of eight these are */
 } Key;
 
 typedef struct {
@@ -82,6 +98,21 @@ typedef struct {
 
 /* Fill the slots, which are zero. 0 where two keys are the same. */
 int keys_settle(Keys *keys);
+
+/* Whether a key stands here, with a quote behind it. */
+static inline int
+key_is_here(const Key *key, Bytes at, Bytes end)
+{
+    if (end - at <= (ptrdiff_t)key->length || at[key->length] != '"')
+        return 0;
+    if (end - at < 8)
+        return memcmp(at, key->bytes, key->length) == 0;
+    uint64_t eight;
+    memcpy(&eight, at, 8);
+    if ((eight & key->mask) != key->head)
+        return 0;
+    return key->length <= 8 || memcmp(at + 8, key->bytes + 8, key->length - 8) == 0;
+}
 
 /* The number of a key, -1 for none. */
 ptrdiff_t key_at(const Keys *keys, Bytes at, ptrdiff_t length);

@@ -3,8 +3,6 @@
 
 #include "core.h"
 
-#define FEW 24 /* fields whose values stand on the stack */
-
 /* Strings */
 
 typedef struct {
@@ -151,9 +149,15 @@ word_from(Reader *reader)
 }
 
 /* The next byte that is no blank, 0 at the end. */
-static unsigned char
+static inline unsigned char
 next_sign(Reader *reader)
 {
+    if (reader->end - reader->at > 1) {
+        if (*reader->at > ' ')
+            return *reader->at;
+        if (reader->at[1] > ' ' && *reader->at == ' ')
+            return *++reader->at;
+    }
     reader->at = past_blanks(reader->at, reader->end);
     return reader->at < reader->end ? *reader->at : 0;
 }
@@ -338,8 +342,7 @@ field_read(Reader *reader, const Record *record, PyObject **values, uint32_t *li
     ptrdiff_t number = -1;
     if (*likely < record->keys.count) {
         const Key *key = &record->keys.keys[*likely];
-        if (key->plain && reader->end - reader->at > (ptrdiff_t)key->length && reader->at[key->length] == '"' &&
-            memcmp(reader->at, key->bytes, key->length) == 0) {
+        if (key->plain && key_is_here(key, reader->at, reader->end)) {
             number = *likely;
             reader->at += key->length + 1;
         }
@@ -377,10 +380,12 @@ field_read(Reader *reader, const Record *record, PyObject **values, uint32_t *li
 static PyObject *
 record_from(Reader *reader, const Record *record)
 {
-    PyObject *few[FEW] = {0}, **values = few, *made = NULL;
+    PyObject *few[FEW], **values = few, *made = NULL;
     Strangers strangers = {NULL, 0};
     if (*reader->at != '{' || !tick(reader))
         return NULL;
+    for (uint32_t each = 0; each < record->count && each < FEW; each++)
+        few[each] = NULL;
     if (record->count > FEW) {
         values = PyMem_Calloc(record->count, sizeof(PyObject *));
         if (values == NULL)
@@ -565,6 +570,14 @@ single_from(Reader *reader, const Node *node)
         if (sign == '{' || sign == '[')
             return node->form == FORM_CALL ? by_way_of_plain(reader, node) : NULL;
         int digit = sign == '-' || (sign >= '0' && sign <= '9');
+        if (digit && node->form == FORM_NUMBER) {
+            Number number = number_at(reader->at, reader->end);
+            if (number.end != NULL && (number.exact || (number.fits && number.whole))) {
+                reader->at = number.end;
+                PyObject *held = PyFloat_FromDouble(number.exact ? number.number : (double)number.integer);
+                return held == NULL ? NULL : with_parts(reader, node, held);
+            }
+        }
         int as_double = node->form == FORM_NUMBER || node->form == FORM_WHOLE;
         PyObject *plain = digit ? number_from(reader, as_double) : plain_from_raw(reader), *made;
         if (plain == NULL)
@@ -579,6 +592,11 @@ single_from(Reader *reader, const Node *node)
         return NULL;
     PyObject *made = NULL, *plain;
     int plainly = !(text.flags & BEYOND_ASCII);
+    if (node->form == FORM_CHOICE) {
+        ptrdiff_t number = key_at(&node->choices, text.at, text.length);
+        let_go(&text);
+        return number < 0 ? NULL : with_parts(reader, node, Py_NewRef(node->chosen[number]));
+    }
     if (plainly && node->form >= FORM_MOMENT && node->form <= FORM_DAY)
         made = moment_made(reader, node, text.at, text.length);
     else if (plainly && node->form == FORM_UUID)

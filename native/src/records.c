@@ -33,6 +33,8 @@ record_lacks(Reader *reader, const Record *record, PyObject **values, Py_ssize_t
 static int
 rule_holds(const FieldsRule *rule, PyObject **values)
 {
+    if (rule->form == RULE_COMPARE && moments_compare(values[rule->fields[0]], values[rule->fields[1]]))
+        return moment_holds(values[rule->fields[0]], values[rule->fields[1]], rule->sign);
     if (rule->form == RULE_COMPARE)
         return PyObject_RichCompareBool(values[rule->fields[0]], values[rule->fields[1]], rule->sign) == 1;
     PyObject *few[8], **given = few;

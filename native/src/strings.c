@@ -3,6 +3,11 @@
 
 #include "pure.h"
 
+#if defined(__GNUC__) && defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+#define LITTLE_ENDIAN_HERE 1
+#else
+#define LITTLE_ENDIAN_HERE 0
+#endif
 #define EACH(byte) (0x0101010101010101ULL * (byte))
 /* Whether some byte of eight is below a small number, or is a sign. */
 #define BELOW(eight, least) (((eight) - EACH(least)) & ~(eight) & EACH(0x80))
@@ -22,10 +27,22 @@ string_end(Bytes at, Bytes end, int *flags)
     int seen = 0;
     for (;;) {
         while (end - at >= 8) {
-            uint64_t eight;
+            uint64_t eight, found;
             memcpy(&eight, at, 8);
-            if (HAS(eight, '"') | HAS(eight, '\\') | BELOW(eight, 0x20))
+            found = HAS(eight, '"') | HAS(eight, '\\') | BELOW(eight, 0x20);
+#if LITTLE_ENDIAN_HERE
+            if (found) {
+                /* The first one is sure; what stands before it is passed. */
+                int before = __builtin_ctzll(found) & ~7;
+                if (eight & EACH(0x80) & ((1ULL << before) - 1))
+                    seen |= BEYOND_ASCII;
+                at += before >> 3;
                 break;
+            }
+#else
+            if (found)
+                break;
+#endif
             if (eight & EACH(0x80))
                 seen |= BEYOND_ASCII;
             at += 8;

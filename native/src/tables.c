@@ -1,6 +1,4 @@
 /* Tables: patterns over ASCII, and keys by their bytes. */
-#include <string.h>
-
 #include "pure.h"
 
 int
@@ -20,23 +18,39 @@ table_is_sound(Bytes table, ptrdiff_t length)
     return 1;
 }
 
-int
-table_admits(Bytes table, Bytes at, ptrdiff_t length)
+size_t
+table_room(Bytes table)
 {
-    ptrdiff_t states = table[0], sorts = table[1], state = 1;
-    Bytes sort = table + 2, ends = sort + 128, rows = ends + states;
-    for (Bytes end = at + length; at < end; at++) {
+    return (size_t)table[0] * table[1];
+}
+
+void
+table_made(Bytes table, uint16_t *next, Table *made)
+{
+    size_t states = table[0], sorts = table[1];
+    memcpy(made->sort, table + 2, 128);
+    made->sorts = (uint32_t)sorts;
+    made->ends = table + 2 + 128;
+    made->next = next;
+    for (size_t each = 0; each < states * sorts; each++)
+        next[each] = (uint16_t)(made->ends[states + each] * sorts);
+}
+
+int
+table_admits(const Table *table, Bytes at, ptrdiff_t length)
+{
+    uint32_t state = table->sorts;
+    const uint16_t *next = table->next;
+    Bytes end = at + length;
+    for (; at < end && state; at++) {
         if (*at >= 0x80)
             return -1;
-        state = rows[state * sorts + sort[*at]];
-        if (state == 0) {
-            for (; at < end; at++)
-                if (*at >= 0x80)
-                    return -1;
-            return 0;
-        }
+        state = next[state + table->sort[*at]];
     }
-    return ends[state] != 0;
+    for (; at < end; at++)
+        if (*at >= 0x80)
+            return -1;
+    return state != 0 && table->ends[state / table->sorts] != 0;
 }
 
 static uint32_t
@@ -56,6 +70,12 @@ keys_settle(Keys *keys)
         Key *key = &keys->keys[number];
         if (key_at(keys, key->bytes, key->length) >= 0)
             return 0;
+        size_t first = key->length < 8 ? key->length : 8;
+        unsigned char ones[8] = {0};
+        memset(ones, 0xFF, first);
+        key->head = 0;
+        memcpy(&key->head, key->bytes, first);
+        memcpy(&key->mask, ones, 8);
         uint32_t slot = mixed(key->bytes, key->length) & keys->mask;
         while (keys->slots[slot])
             slot = (slot + 1) & keys->mask;

@@ -4,6 +4,7 @@
 
 #include <datetime.h>
 #include <math.h>
+#include <string.h>
 
 #define STACK_ROOM (56 * 1024) /* bytes of stack for one reading: threads may have little */
 #define TICK 4096
@@ -450,6 +451,31 @@ gathered_as(Reader *reader, const Node *node, PyObject *list)
         Py_DECREF(list);
     }
     return made == NULL ? NULL : with_parts(reader, node, made);
+}
+
+int
+moments_compare(PyObject *one, PyObject *other)
+{
+    if (!PyDateTime_CheckExact(one) || !PyDateTime_CheckExact(other))
+        return 0;
+    PyDateTime_DateTime *first = (PyDateTime_DateTime *)one, *second = (PyDateTime_DateTime *)other;
+    return first->hastzinfo && second->hastzinfo && first->tzinfo == second->tzinfo &&
+           first->tzinfo == PyDateTime_TimeZone_UTC;
+}
+
+int
+moment_holds(PyObject *one, PyObject *other, int sign)
+{
+    int order = memcmp(((PyDateTime_DateTime *)one)->data, ((PyDateTime_DateTime *)other)->data,
+                       _PyDateTime_DATETIME_DATASIZE);
+    switch (sign) {
+    case Py_LT: return order < 0;
+    case Py_LE: return order <= 0;
+    case Py_GT: return order > 0;
+    case Py_GE: return order >= 0;
+    case Py_EQ: return order == 0;
+    default: return order != 0;
+    }
 }
 
 /* The datetime interface of this process. */

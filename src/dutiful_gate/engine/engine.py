@@ -18,7 +18,7 @@ from ..shape.reread import looked_at_again
 from .depth import may_be_deeper, too_deep_at
 from .handover import forget
 from .later import is_large
-from .native.core import NativeReader, native_reader
+from .native.core import NativeReader, core, native_reader
 from .outgoing import is_judged_inside, outgoing
 from .own_functions import Passing, passed_on, told, unwrapped
 from .plan import Plan, reads_by
@@ -42,9 +42,9 @@ class Engine:
     """
 
     def __init__(self, plan: Plan, *, native: bool = True) -> None:
-        """With `native`, the native core reads where it is installed and may be used."""
+        """With `native`, the native core reads, where it is installed and may be used."""
         self.plan = plan
-        self.native = native
+        self.native = native and core()[0] is not None
         self._lock = RLock()
         self._begin()
 

@@ -42,7 +42,9 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     `limits`    bounds on what comes from outside, see `Limits`
     """
 
-    __slots__ = ("_engine", "_plain_json", "_quickly", "_shape", "declared", "limits", "reads")
+    __slots__ = (
+        "_engine", "_known_json", "_plain_json", "_quickly", "_shape", "_sound_json", "declared", "limits", "reads"
+    )  # fmt: skip
 
     declared: object
     reads: Source
@@ -52,6 +54,9 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     _plain_json: Callable[[Raw, Limits, bool], Any]
     # The value of sound raw JSON and its plain data; REFUSED where it is refused, and where either is in doubt.
     _quickly: Quickly
+    # The native readers of raw JSON: the value of what is surely sound, the second one only where no key is unknown.
+    _sound_json: Callable[[Any], Any] | None
+    _known_json: Callable[[Any], Any] | None
 
     def _settle(self, **words: object) -> None:
         for name, held in words.items():
@@ -141,12 +146,14 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
 
     def admit_json(self, raw: Raw) -> T:
         """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
-        value, plain = self._quickly(raw, True)
-        if value.__class__ is not Stop:
-            return value  # type: ignore[no-any-return]
-        if plain is REFUSED:
+        natively = self._sound_json
+        if natively is not None:
+            value = natively(raw)
+            if value.__class__ is not Stop:
+                return value  # type: ignore[no-any-return]
             plain = self._plain_json(raw, self.limits, self.shape.exact)
-            value = REFUSED if plain.__class__ is Stop else self._engine.sound(plain)
+        else:
+            value, plain = self._sound_decoded(raw, self._quickly(raw, True), self._engine.sound)
             if value.__class__ is not Stop:
                 return value  # type: ignore[no-any-return]
         verdict = self._examined_json(raw, plain)
@@ -154,19 +161,30 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             raise Refused(verdict)
         return verdict.value
 
+    def _sound_decoded(self, raw: Raw, read: tuple[Any, Any], sound: Callable[[Any], Any]) -> tuple[Any, Any]:
+        """What was read quickly, or where that was in doubt what is made of the decoded text; and its plain data."""
+        value, plain = read
+        if value.__class__ is Stop and plain.__class__ is Stop:
+            plain = self._plain_json(raw, self.limits, self.shape.exact)
+            value = REFUSED if plain.__class__ is Stop else sound(plain)
+        return value, plain
+
     def examine_json(self, raw: Raw) -> Verdict[T]:
         """The verdict on raw JSON (RFC 8259, in UTF-8 where it is bytes), within the gate's limits.
 
         Faults carry the line and column they stand at. Text that is no JSON is a fault too, never an exception.
         Raises TypeError when `raw` is no text at all, and for a gate whose source is not JSON.
         """
-        value, plain = self._quickly(raw, False)
+        natively = self._known_json
+        if natively is not None:
+            value = natively(raw)
+            if value.__class__ is not Stop:
+                return Verdict(value, (), (), 0, (), partial(self._entered_json, raw))
+            plain = self._plain_json(raw, self.limits, self.shape.exact)
+        else:
+            value, plain = self._sound_decoded(raw, self._quickly(raw, False), self._engine.sound_and_known)
         if value.__class__ is Stop:
-            if plain is REFUSED:
-                plain = self._plain_json(raw, self.limits, self.shape.exact)
-                value = REFUSED if plain.__class__ is Stop else self._engine.sound_and_known(plain)
-            if value.__class__ is Stop:
-                return self._examined_json(raw, plain)
+            return self._examined_json(raw, plain)
         return Verdict(value, (), (), 0, (), partial(self._entered, plain))
 
     def examine_each_json(self, raw: Raw, at: str = "") -> Iterator[Verdict[T]]:
@@ -223,9 +241,12 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
 
     def _entered(self, data: object) -> Any:
         from ..engine.entered_values import entered
-        from ..read.json_fast import Undecoded
 
-        return entered(self.shape, data.decoded() if type(data) is Undecoded else data)
+        return entered(self.shape, data)
+
+    def _entered_json(self, raw: Raw) -> Any:
+        """The same of raw JSON that was read without being decoded."""
+        return self._entered(self._plain_json(raw, self.limits, self.shape.exact))
 
     def admit_cbor(self, raw: bytes | bytearray | memoryview) -> T:
         """The typed value of raw CBOR (RFC 8949). Raises Refused for anything else; needs the extra `cbor`."""

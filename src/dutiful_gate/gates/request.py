@@ -68,6 +68,8 @@ class RequestGate(AnyGate[T]):
             _names=used,
             _plain_json=plain_json,
             _quickly=self._first_quickly,
+            _sound_json=None,
+            _known_json=None,
             _engine=engine,
             parts=parts_of(engine.plan.shape),
         )

@@ -8,7 +8,7 @@ from copy import deepcopy
 from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
 
 from ..declare.errors import DeclarationError, check_flags
-from ..declare.facts import Stop
+from ..declare.facts import UNSURE, Stop
 from ..declare.limits import Limits, limits_of
 from ..declare.sources import Source
 from ..document.document import Document
@@ -122,6 +122,7 @@ class Gate(AnyGate[T]):
             shape, used = shape_of(declared, seen, scope, keys=keys, lenient=lenient)
             check_held(shape)
             engine = Engine(Plan(shape, source, unknown == "refuse", limits), native=native)
+        natively = engine.native and source.in_json and limits.digits == Limits().digits
         self._settle(
             declared=declared,
             reads=source,
@@ -134,9 +135,23 @@ class Gate(AnyGate[T]):
             _names=used,
             _plain_json=plain_json if source.in_json else _no_json(source),
             _quickly=self._first_quickly,
+            _sound_json=self._first_sound_json if natively else None,
+            _known_json=self._first_known_json if natively else None,
             _json_bytes=json_bytes,
             _engine=engine,
         )
+
+    def _first_sound_json(self, raw: Any) -> Any:
+        """Make the native readers of raw JSON, and read by the first; UNSURE where there are none."""
+        sound, known = (self._engine.native_reader(notes_unknown=notes) for notes in (False, True))
+        readers = (None, None) if sound is None or known is None else (sound.sound_json, known.sound_json)
+        self._settle(_sound_json=readers[0], _known_json=readers[1])
+        return UNSURE if readers[0] is None else readers[0](raw)
+
+    def _first_known_json(self, raw: Any) -> Any:
+        """The same, and read by the second."""
+        self._first_sound_json("")
+        return UNSURE if self._known_json is None else self._known_json(raw)
 
     @staticmethod
     def from_schema(
@@ -194,16 +209,12 @@ class Gate(AnyGate[T]):
 
     def _first_quickly(self, raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
         """Make what reads raw JSON quickly, and read by it."""
-        from ..read.json_fast import native_quickly, never_quick, quick_reader
+        from ..read.json_fast import never_quick, quick_reader
 
         engine = self._engine
-        natively = engine.native_reader(notes_unknown=False)
+        counts = engine.counts_strings
         made: Quickly = never_quick
-        if natively is not None and self.limits.digits == Limits().digits:
-            known = engine.native_reader(notes_unknown=True)
-            assert known is not None
-            made = native_quickly(natively.sound_json, known.sound_json, self.limits, exact=self.shape.exact)
-        elif (counts := engine.counts_strings) is not None:
+        if counts is not None:
             made = quick_reader(engine, counts, self.limits, exact=self.shape.exact, fast=engine.reads_alike)
         self._settle(_quickly=made)
         return made(raw, admits, around)

@@ -6,7 +6,7 @@ import json
 from collections.abc import Callable
 from functools import lru_cache
 from itertools import accumulate
-from typing import Any, Final, Protocol
+from typing import Any, Protocol
 
 from ..declare.digits import Digits
 from ..declare.facts import REFUSED, Stop
@@ -95,41 +95,6 @@ def plain_json(raw: bytes | bytearray | memoryview | str, limits: Limits, exact:
     return REFUSED if end != len(text) and text[end:].strip(_BLANK) else value
 
 
-class Undecoded:
-    """Raw JSON that was read without being decoded: it is sound, and decoded for those who ask."""
-
-    __slots__ = ("exact", "limits", "raw")
-
-    def __init__(self, raw: bytes | str, limits: Limits, exact: bool) -> None:
-        self.raw = raw
-        self.limits = limits
-        self.exact = exact
-
-    def decoded(self) -> Any:
-        """The plain data."""
-        return plain_json(self.raw, self.limits, self.exact)
-
-
-def native_quickly(admit: Callable[[Any], Any], know: Callable[[Any], Any], limits: Limits, *, exact: bool) -> Quickly:
-    """The function that reads raw JSON natively: `admit` passes over keys that nobody declared, `know` does not.
-
-    What is in doubt there is decoded, and left to the telling function.
-    """
-    most = limits.bytes
-
-    def read(raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
-        if around is not None:
-            return _NOT_READ
-        if (raw.__class__ is bytes or raw.__class__ is str) and len(raw) <= most:
-            value = admit(raw) if admits else know(raw)
-            if value.__class__ is not Stop:
-                return value, Undecoded(raw, limits, exact)
-        plain = plain_json(raw, limits, exact)
-        return REFUSED, NO_JSON if plain.__class__ is Stop else plain
-
-    return read
-
-
 _LATELY = 64
 """For so many texts after one with an unknown key the next is expected to have one, too."""
 
@@ -155,8 +120,6 @@ def never_quick(raw: Any, admits: bool, around: Callable[[Any], Any] | None = No
 
 
 _NOT_READ: tuple[Any, Any] = (REFUSED, REFUSED)
-NO_JSON: Final = Stop("no JSON", "")
-"""What stands for the plain data of a text that `plain_json` has refused."""
 
 
 def quick_reader(engine: Reads, counts: Callable[[Any], int], limits: Limits, *, exact: bool, fast: bool) -> Quickly:

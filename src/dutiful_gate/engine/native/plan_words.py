@@ -3,7 +3,7 @@
 Its grammar, beside the forms of `declare/native_forms.py`:
 
 * the plan: MAGIC, VERSION, the root, the most levels, the most items, whether fractions keep their digits, whether
-  keys that nobody declared are to be told, the classes that are watched;
+  keys that nobody declared are to be told, the classes that are watched, the most bytes of a text;
 * a node: its form, where its parts stand (0 for none), and what it holds, at least two words;
 * parts: how many, then four words each;
 * a record: RECORD_MARK, the builder, how it is built, whether it refuses unknown keys, the names of arguments, and the
@@ -85,7 +85,7 @@ class _PlanWriter:
         self.notes_unknown = notes_unknown
         self.deep = deep
         self.quick = Quick(plan, Pen(), Aim(notes_unknown=notes_unknown))
-        self.words = array("I", [0] * 8)
+        self.words = array("I", [0] * 9)
         self.constants: list[object] = []
         self._numbers: dict[int, int] = {}
         # Functions are known by their names until all are written, and compiled together.
@@ -104,7 +104,8 @@ class _PlanWriter:
         watched = self._words_of_watched()
         flags = int(plan.shape.exact), int(self.notes_unknown)
         most = min(plan.limits.items, 0xFFFFFFFF)
-        self.words[:8] = array("I", [MAGIC, VERSION, root, min(plan.limits.depth, 100_000), most, *flags, watched])
+        head = [MAGIC, VERSION, root, min(plan.limits.depth, 100_000), most, *flags, watched]
+        self.words[:9] = array("I", [*head, min(plan.limits.bytes, 0xFFFFFFFF)])
         pen = self.quick.pen
         source = self.quick.written_since()
         unit = None

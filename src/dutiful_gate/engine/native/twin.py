@@ -35,7 +35,7 @@ class _Twin:
     def __init__(self, plan: NativePlan) -> None:
         self.words = array("I", plan.words)
         self.constants = plan.constants
-        _, _, self.root, self.most_levels, self.most_items, _, self.notes_unknown, _ = self.words[:8]
+        _, _, self.root, self.most_levels, self.most_items, _, self.notes_unknown, *_ = self.words[:9]
         self.depth = 0
 
     def sound(self, data: Any) -> Any:
