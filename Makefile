@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test test-all lint bench bench-refusals bench-web bench-settings bench-deliveries bench-tables bench-startup bench-hostile prove mutate reference docs clean
+.PHONY: demo test test-all native bench-native lint bench bench-refusals bench-web bench-settings bench-deliveries bench-tables bench-startup bench-hostile prove mutate reference docs clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
@@ -15,8 +15,16 @@ test: $(VENV)/.dev
 	PART=$(PART) $(BIN)/python -m pytest -n 2 -q
 else
 test: lint
-	$(BIN)/python -m pytest -n 2
+	$(BIN)/python tools/native_core.py test
 endif
+
+# The native core, where a C compiler is at hand: built strictly, and installed beside the package.
+native: $(VENV)/.dev
+	$(BIN)/python tools/native_core.py build
+
+# The native core beside the decoder, careful checks by hand, and the package without it.
+bench-native: $(VENV)/.dev
+	$(BIN)/python benchmarks/native.py
 
 # On every Python from 3.11 to 3.14 that is found on the machine.
 test-all: $(VENV)/.dev

@@ -207,7 +207,32 @@ def _of_data(
         if not isinstance(verdict, type) and verdict:
             counted["sound"] += name == "core"
             counted[f"{name} gave up"] += not admitted
+    if not isinstance(verdict, type) and verdict:
+        told += _of_way_out(gate, pure, verdict.value, counted)
     return told
+
+
+def _of_way_out(gate: Gate[Any], pure: Gate[Any], value: Any, counted: Counter[str]) -> Told:
+    """The way out of a value that was admitted."""
+    told = []
+    for secrets in (True, False):
+        ways = [_written(each, value, secrets=secrets) for each in (gate, pure)]
+        counted["core comparisons"] += 1
+        if ways[0] != ways[1]:
+            told.append(f"{value!r} is written {ways[0]!r}, not {ways[1]!r}")
+        write = gate._engine._writers.get(secrets)
+        try:
+            counted["not written"] += write is None or write(value) is None
+        except Exception:
+            counted["raised"] += 1
+    return told
+
+
+def _written(gate: Gate[Any], value: Any, *, secrets: bool) -> Any:
+    try:
+        return gate.release_admitted_json(value, secrets=secrets)
+    except Exception as error:
+        return type(error)
 
 
 def _of_text(

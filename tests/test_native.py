@@ -1,5 +1,7 @@
 """The native core (`make native`): it admits nothing that Python would not, and the same values."""
 
+# Rooms: engine/native, declare, regex
+
 from __future__ import annotations
 
 import gc

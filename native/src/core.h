@@ -2,12 +2,7 @@
 #ifndef DUTIFUL_CORE_H
 #define DUTIFUL_CORE_H
 
-#define PY_SSIZE_T_CLEAN
-#include <Python.h>
-#include <structmember.h>
-
-#include "forms.h"
-#include "pure.h"
+#include "loading.h"
 
 #define FEW 24 /* fields of a record whose values stand on the stack */
 
@@ -15,7 +10,7 @@
 typedef struct {
     PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe;
     Py_ssize_t uuid_int, uuid_safe; /* where a UUID stores them */
-    PyTypeObject *PlanType;
+    PyTypeObject *PlanType, *OutPlanType;
 } State;
 
 /* A rule or a step. */
@@ -104,8 +99,7 @@ typedef struct {
     Py_ssize_t bytes;     /* the longest text, in what it counts: bytes, or characters */
     Watched *watched;
     uint32_t watched_count;
-    void **memory;        /* all that was allocated, to be freed together */
-    size_t memory_count, memory_room;
+    Pool pool;
 } Plan;
 
 /* One reading. */
@@ -124,7 +118,6 @@ typedef struct {
 
 /* plan.c */
 PyObject *plan_loaded(State *state, PyObject *arguments);
-void plan_freed(Plan *plan);
 int plan_is_fresh(Plan *plan); /* whether no watched class has changed; -1 for an exception */
 
 /* values.c: single values and what is common to both ways of reading */

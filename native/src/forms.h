@@ -47,6 +47,27 @@
 #define FORM_PATTERN 14
 #define FORM_MULTIPLE 15
 
+#define OUT_PLAIN 1
+#define OUT_AS_IT_IS 2
+#define OUT_TEXT 3
+#define OUT_WHOLE 4
+#define OUT_NUMBER 5
+#define OUT_TRUTH 6
+#define OUT_NULL 7
+#define OUT_MOMENT 8
+#define OUT_LOCAL_MOMENT 9
+#define OUT_DAY 10
+#define OUT_UUID 11
+#define OUT_EXACT 12
+#define OUT_CHOICE 13
+#define OUT_LIST 14
+#define OUT_FIXED 15
+#define OUT_DICT 16
+#define OUT_UNION 17
+#define OUT_NULLABLE 18
+#define OUT_RECORD 19
+#define OUT_SAME 20
+
 #define INTO_LIST 0
 #define INTO_TUPLE 1
 #define INTO_SET 2

@@ -1,6 +1,6 @@
 /* The module: `begin` tells it what the package is, `load` makes a plan, and a plan reads. */
 
-#include "core.h"
+#include "out.h"
 
 static int
 slot_in(PyObject *type, const char *name, Py_ssize_t *offset)
@@ -89,6 +89,8 @@ plan_sound_json(PyObject *self, PyObject *raw)
         return Py_NewRef(state->UNSURE);
     }
     reader.end = reader.at + length;
+    if (length >= 3 && memcmp(reader.at, "\xEF\xBB\xBF", 3) == 0) /* RFC 8259, section 8.1: it may be ignored */
+        reader.at += 3;
     Py_INCREF(plan);
     Py_INCREF(raw);
     PyObject *made = from_raw(&reader, plan->root);
@@ -118,7 +120,8 @@ plan_clear(PyObject *self)
     Plan *plan = (Plan *)self;
     Py_CLEAR(plan->constants);
     Py_CLEAR(plan->rewritten);
-    plan_freed(plan);
+    pool_freed(&plan->pool);
+    plan->root = NULL;
     return 0;
 }
 
@@ -154,6 +157,72 @@ static PyType_Spec plan_spec = {
     .slots = plan_slots,
 };
 
+/* The way out: the JSON of a sound value, None where that is in doubt. */
+static PyObject *
+out_plan_json(PyObject *self, PyObject *value)
+{
+    OutPlan *plan = (OutPlan *)self;
+    Writer writer = {.state = plan->state, .stack = (const char *)&plan};
+    PyObject *made = NULL;
+    Py_INCREF(plan);
+    if (written(&writer, plan->root, value))
+        made = PyBytes_FromStringAndSize(writer.bytes, (Py_ssize_t)writer.length);
+    PyMem_Free(writer.bytes);
+    if (made == NULL && PyErr_Occurred() && !passes(plan->state))
+        PyErr_Clear();
+    Py_DECREF(plan);
+    return made != NULL || PyErr_Occurred() ? made : Py_NewRef(Py_None);
+}
+
+static int
+out_plan_traverse(PyObject *self, visitproc visit, void *arg)
+{
+    Py_VISIT(Py_TYPE(self));
+    Py_VISIT(((OutPlan *)self)->constants);
+    return 0;
+}
+
+static int
+out_plan_clear(PyObject *self)
+{
+    OutPlan *plan = (OutPlan *)self;
+    Py_CLEAR(plan->constants);
+    pool_freed(&plan->pool);
+    plan->root = NULL;
+    return 0;
+}
+
+static void
+out_plan_dealloc(PyObject *self)
+{
+    PyTypeObject *type = Py_TYPE(self);
+    PyObject_GC_UnTrack(self);
+    out_plan_clear(self);
+    type->tp_free(self);
+    Py_DECREF(type);
+}
+
+static PyMethodDef out_plan_methods[] = {
+    {"json", out_plan_json, METH_O, "The JSON of a sound value, None where it is in doubt."},
+    {NULL, NULL, 0, NULL},
+};
+
+static PyType_Slot out_plan_slots[] = {
+    {Py_tp_doc, "What sound values are written by: a plan, checked once."},
+    {Py_tp_methods, out_plan_methods},
+    {Py_tp_traverse, out_plan_traverse},
+    {Py_tp_clear, out_plan_clear},
+    {Py_tp_dealloc, out_plan_dealloc},
+    {0, NULL},
+};
+
+static PyType_Spec out_plan_spec = {
+    .name = "dutiful_gate_native.OutPlan",
+    .basicsize = sizeof(OutPlan),
+    .flags = Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_GC | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE,
+    .slots = out_plan_slots,
+};
+
 static PyObject *
 begin(PyObject *module, PyObject *arguments)
 {
@@ -183,11 +252,25 @@ load(PyObject *module, PyObject *arguments)
     return plan_loaded(state, arguments);
 }
 
+static PyObject *
+load_out(PyObject *module, PyObject *arguments)
+{
+    State *state = PyModule_GetState(module);
+    if (state->Stop == NULL) {
+        PyErr_SetString(PyExc_RuntimeError, "begin comes before load_out");
+        return NULL;
+    }
+    return out_plan_loaded(state, arguments);
+}
+
 static int
 executed(PyObject *module)
 {
     State *state = PyModule_GetState(module);
-    if (!moments_begin())
+    if (!moments_begin() || !out_begin())
+        return -1;
+    state->OutPlanType = (PyTypeObject *)PyType_FromModuleAndSpec(module, &out_plan_spec, NULL);
+    if (state->OutPlanType == NULL)
         return -1;
     state->PlanType = (PyTypeObject *)PyType_FromModuleAndSpec(module, &plan_spec, NULL);
     if (state->PlanType == NULL || PyModule_AddIntConstant(module, "plan_version", PLAN_VERSION) < 0)
@@ -208,6 +291,7 @@ module_traverse(PyObject *module, visitproc visit, void *arg)
     Py_VISIT(state->UUID);
     Py_VISIT(state->safe);
     Py_VISIT(state->PlanType);
+    Py_VISIT(state->OutPlanType);
     return 0;
 }
 
@@ -224,6 +308,7 @@ module_clear(PyObject *module)
     Py_CLEAR(state->UUID);
     Py_CLEAR(state->safe);
     Py_CLEAR(state->PlanType);
+    Py_CLEAR(state->OutPlanType);
     return 0;
 }
 
@@ -236,6 +321,7 @@ module_free(void *module)
 static PyMethodDef module_methods[] = {
     {"begin", begin, METH_VARARGS, "Tell what the package answers with, and the classes that it makes."},
     {"load", load, METH_VARARGS, "A plan of its words, its constants, and what answers once a class has changed."},
+    {"load_out", load_out, METH_VARARGS, "A plan of the way out, of its words and its constants."},
     {NULL, NULL, 0, NULL},
 };
 

@@ -90,3 +90,47 @@ number_at(Bytes at, Bytes end)
     }
     return made;
 }
+
+int
+few_digits(double number, char out[32])
+{
+    double size = number < 0 ? -number : number;
+    if (!(size >= 1e-4 && size < 1e15)) {
+        int below = number == 0.0 && 1.0 / number < 0;
+        if (number != 0.0)
+            return 0;
+        char *zero = below ? "-0.0" : "0.0";
+        int count = 0;
+        for (; zero[count]; count++)
+            out[count] = zero[count];
+        return count;
+    }
+    for (int places = 0; places <= 6; places++) {
+        double scaled = size * powers[places];
+        if (scaled >= 1e15)
+            return 0;
+        uint64_t whole = (uint64_t)scaled;
+        /* Of at most 15 digits there is one way only to say a double. */
+        if ((double)whole != scaled || (double)whole / powers[places] != size)
+            continue;
+        char digits[24], *at = digits + sizeof(digits);
+        int left = places ? places : 1;
+        if (!places)
+            whole *= 10;
+        for (; left > 1 && whole % 10 == 0; left--) /* a product that was rounded hid that fewer do */
+            whole /= 10;
+        for (; left; left--, whole /= 10)
+            *--at = (char)('0' + whole % 10);
+        *--at = '.';
+        do
+            *--at = (char)('0' + whole % 10);
+        while (whole /= 10);
+        if (number < 0)
+            *--at = '-';
+        int count = (int)(digits + sizeof(digits) - at);
+        for (int each = 0; each < count; each++)
+            out[each] = at[each];
+        return count;
+    }
+    return 0;
+}

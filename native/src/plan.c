@@ -4,95 +4,6 @@
 
 #include "core.h"
 
-#define MOST_NESTED 200 /* nodes inside each other, not through records: little of the stack is taken */
-
-typedef struct {
-    Plan *plan;
-    const uint32_t *words;
-    uint32_t count;
-    void **known;     /* the node or record that stands at a word */
-    uint32_t *waiting; /* where the records stand that are named, and not filled yet */
-    uint32_t waiting_count;
-    int depth;
-} Loader;
-
-static void *
-kept(Plan *plan, size_t count, size_t size)
-{
-    if (plan->memory_count == plan->memory_room) {
-        size_t room = plan->memory_room ? plan->memory_room * 2 : 32;
-        void **more = PyMem_Realloc(plan->memory, room * sizeof(void *));
-        if (more == NULL) {
-            PyErr_NoMemory();
-            return NULL;
-        }
-        plan->memory = more;
-        plan->memory_room = room;
-    }
-    void *made = PyMem_Calloc(count ? count : 1, size);
-    if (made == NULL) {
-        PyErr_NoMemory();
-        return NULL;
-    }
-    plan->memory[plan->memory_count++] = made;
-    return made;
-}
-
-void
-plan_freed(Plan *plan)
-{
-    for (size_t each = 0; each < plan->memory_count; each++)
-        PyMem_Free(plan->memory[each]);
-    PyMem_Free(plan->memory);
-    plan->memory = NULL;
-    plan->memory_count = plan->memory_room = 0;
-    plan->root = NULL;
-}
-
-static int
-wrong(const char *words)
-{
-    if (!PyErr_Occurred())
-        PyErr_Format(PyExc_ValueError, "a plan that is none: %s", words);
-    return 0;
-}
-
-static int
-has(Loader *loader, uint32_t at, uint32_t count)
-{
-    if (at > loader->count || count > loader->count - at)
-        return wrong("it leads past its end");
-    return 1;
-}
-
-static PyObject *
-constant(Loader *loader, uint32_t number)
-{
-    if (number >= (uint32_t)PyTuple_GET_SIZE(loader->plan->constants)) {
-        wrong("a constant that is not there");
-        return NULL;
-    }
-    return PyTuple_GET_ITEM(loader->plan->constants, number);
-}
-
-static PyObject *
-constant_of(Loader *loader, uint32_t number, int fits(PyObject *), const char *words)
-{
-    PyObject *held = constant(loader, number);
-    if (held != NULL && !fits(held)) {
-        wrong(words);
-        return NULL;
-    }
-    return held;
-}
-
-static int is_text(PyObject *held) { return PyUnicode_CheckExact(held); }
-static int is_dict(PyObject *held) { return PyDict_CheckExact(held); }
-static int is_callable(PyObject *held) { return PyCallable_Check(held); }
-static int is_type(PyObject *held) { return PyType_Check(held); }
-static int is_anything(PyObject *held) { (void)held; return 1; }
-static int is_frozenset(PyObject *held) { return PyFrozenSet_CheckExact(held); }
-
 static int
 is_table(PyObject *held)
 {
@@ -127,8 +38,8 @@ static int
 table_ready(Loader *loader, Part *part)
 {
     Bytes table = (Bytes)PyBytes_AS_STRING(part->constant);
-    uint16_t *next = kept(loader->plan, table_room(table), sizeof(uint16_t));
-    part->table = kept(loader->plan, 1, sizeof(Table));
+    uint16_t *next = kept(loader->pool, table_room(table), sizeof(uint16_t));
+    part->table = kept(loader->pool, 1, sizeof(Table));
     if (next == NULL || part->table == NULL)
         return 0;
     table_made(table, next, part->table);
@@ -197,7 +108,7 @@ parts_loaded(Loader *loader, Node *node, uint32_t at)
     uint32_t count = loader->words[at++];
     if (!has(loader, at, count))
         return 0;
-    node->parts = kept(loader->plan, count, sizeof(Part));
+    node->parts = kept(loader->pool, count, sizeof(Part));
     if (node->parts == NULL)
         return 0;
     for (uint32_t each = 0; each < count; each++)
@@ -215,8 +126,8 @@ many_loaded(Loader *loader, Node *node, uint32_t at, uint32_t count, uint32_t st
 {
     if (count > loader->count || !has(loader, at, count * step))
         return wrong("too many of something");
-    node->many = kept(loader->plan, count, sizeof(Node *));
-    node->classes = kept(loader->plan, count, 1);
+    node->many = kept(loader->pool, count, sizeof(Node *));
+    node->classes = kept(loader->pool, count, 1);
     if (node->many == NULL || node->classes == NULL)
         return 0;
     for (uint32_t each = 0; each < count; each++) {
@@ -267,13 +178,13 @@ key_added(Keys *keys, PyObject *name, uint32_t field)
 
 /* Room for so many keys. */
 static int
-keys_roomy(Plan *plan, Keys *keys, uint32_t count)
+keys_roomy(Pool *pool, Keys *keys, uint32_t count)
 {
     uint32_t room = 4;
     while (room < count * 2)
         room *= 2;
-    keys->keys = kept(plan, count, sizeof(Key));
-    keys->slots = kept(plan, room, sizeof(uint32_t));
+    keys->keys = kept(pool, count, sizeof(Key));
+    keys->slots = kept(pool, room, sizeof(uint32_t));
     keys->mask = room - 1;
     return keys->keys != NULL && keys->slots != NULL;
 }
@@ -285,8 +196,8 @@ choices_loaded(Loader *loader, Node *node)
     uint32_t count = (uint32_t)PyDict_GET_SIZE(node->constant);
     Py_ssize_t position = 0;
     PyObject *text, *held;
-    node->chosen = kept(loader->plan, count, sizeof(PyObject *));
-    if (node->chosen == NULL || !keys_roomy(loader->plan, &node->choices, count))
+    node->chosen = kept(loader->pool, count, sizeof(PyObject *));
+    if (node->chosen == NULL || !keys_roomy(loader->pool, &node->choices, count))
         return 0;
     while (PyDict_Next(node->constant, &position, &text, &held)) {
         if (!PyUnicode_CheckExact(text))
@@ -399,7 +310,7 @@ node_loaded(Loader *loader, uint32_t at)
         wrong("it nests too deep");
         return NULL;
     }
-    Node *node = kept(loader->plan, 1, sizeof(Node));
+    Node *node = kept(loader->pool, 1, sizeof(Node));
     if (node == NULL)
         return NULL;
     loader->known[at] = node;
@@ -409,26 +320,6 @@ node_loaded(Loader *loader, uint32_t at)
         return NULL;
     loader->depth--;
     return node;
-}
-
-/* The place of a slot in the objects of a class; 0 where the attribute is no slot. */
-static Py_ssize_t
-slot_of(PyTypeObject *type, PyObject *attribute)
-{
-    PyObject *found = PyObject_GetAttr((PyObject *)type, attribute);
-    if (found == NULL) {
-        PyErr_Clear();
-        return 0;
-    }
-    Py_ssize_t offset = 0;
-    if (Py_IS_TYPE(found, &PyMemberDescr_Type)) {
-        PyMemberDescrObject *member = (PyMemberDescrObject *)found;
-        if (member->d_member->type == T_OBJECT_EX && PyType_IsSubtype(type, PyDescr_TYPE(member)) &&
-            member->d_member->offset > 0)
-            offset = member->d_member->offset;
-    }
-    Py_DECREF(found);
-    return offset;
 }
 
 static int
@@ -468,10 +359,10 @@ names_loaded(Loader *loader, Record *record, uint32_t at, uint32_t count)
 {
     if (count > loader->count || !has(loader, at, count * 2))
         return wrong("too many names");
-    record->also = kept(loader->plan, count, sizeof(PyObject *));
-    record->also_of = kept(loader->plan, count, sizeof(uint32_t));
+    record->also = kept(loader->pool, count, sizeof(PyObject *));
+    record->also_of = kept(loader->pool, count, sizeof(uint32_t));
     if (record->also == NULL || record->also_of == NULL ||
-        !keys_roomy(loader->plan, &record->keys, record->count + count))
+        !keys_roomy(loader->pool, &record->keys, record->count + count))
         return 0;
     for (uint32_t each = 0; each < record->count; each++)
         if (!key_added(&record->keys, record->fields[each].wire, each))
@@ -503,7 +394,7 @@ rule_loaded(Loader *loader, uint32_t *at, Record *record, FieldsRule *rule)
     *at += 4;
     if (rule->count > loader->count || !has(loader, *at, rule->count))
         return wrong("too many fields of a rule");
-    rule->fields = kept(loader->plan, rule->count, sizeof(uint32_t));
+    rule->fields = kept(loader->pool, rule->count, sizeof(uint32_t));
     if (rule->fields == NULL)
         return 0;
     for (uint32_t each = 0; each < rule->count; each++) {
@@ -521,22 +412,10 @@ rule_loaded(Loader *loader, uint32_t *at, Record *record, FieldsRule *rule)
     return 1;
 }
 
-/* A record is known from when it is first named, and filled later: records may lead to each other in any way. */
 static Record *
 record_loaded(Loader *loader, uint32_t at)
 {
-    if (!has(loader, at, 9))
-        return NULL;
-    if (loader->words[at] != RECORD_MARK) {
-        wrong("a node where a record should stand");
-        return NULL;
-    }
-    if (loader->known[at] == NULL) {
-        loader->known[at] = kept(loader->plan, 1, sizeof(Record));
-        if (loader->known[at] != NULL)
-            loader->waiting[loader->waiting_count++] = at;
-    }
-    return loader->known[at];
+    return record_named(loader, at, 9, sizeof(Record));
 }
 
 /* RECORD_MARK, builder, form, refuses, names of arguments, then the numbers of fields, other names, rules and checks;
@@ -578,9 +457,9 @@ record_filled(Loader *loader, uint32_t at)
         wrong("a name for each argument");
         return 0;
     }
-    record->fields = kept(loader->plan, fields, sizeof(Field));
-    record->rules = kept(loader->plan, rules > loader->count ? 0 : rules, sizeof(FieldsRule));
-    record->checks = kept(loader->plan, checks > loader->count ? 0 : checks, sizeof(PyObject *));
+    record->fields = kept(loader->pool, fields, sizeof(Field));
+    record->rules = kept(loader->pool, rules > loader->count ? 0 : rules, sizeof(FieldsRule));
+    record->checks = kept(loader->pool, checks > loader->count ? 0 : checks, sizeof(PyObject *));
     if (record->fields == NULL || record->rules == NULL || record->checks == NULL || rules > loader->count ||
         checks > loader->count) {
         wrong("too many rules");
@@ -610,15 +489,14 @@ record_filled(Loader *loader, uint32_t at)
 }
 
 static int
-watched_loaded(Loader *loader, uint32_t at)
+watched_loaded(Loader *loader, Plan *plan, uint32_t at)
 {
-    Plan *plan = loader->plan;
     if (!has(loader, at, 1))
         return 0;
     uint32_t count = loader->words[at++];
     if (count > loader->count || !has(loader, at, count * 3))
         return wrong("too many classes");
-    plan->watched = kept(plan, count, sizeof(Watched));
+    plan->watched = kept(loader->pool, count, sizeof(Watched));
     if (plan->watched == NULL)
         return 0;
     for (uint32_t each = 0; each < count; each++, at += 3) {
@@ -670,54 +548,32 @@ plan_is_fresh(Plan *plan)
 PyObject *
 plan_loaded(State *state, PyObject *arguments)
 {
-    Py_buffer raw;
-    PyObject *constants, *rewritten;
-    if (!PyArg_ParseTuple(arguments, "y*O!O:load", &raw, &PyTuple_Type, &constants, &rewritten))
+    PyObject *raw, *constants, *rewritten;
+    if (!PyArg_ParseTuple(arguments, "OO!O:load", &raw, &PyTuple_Type, &constants, &rewritten))
         return NULL;
     Plan *plan = (Plan *)state->PlanType->tp_alloc(state->PlanType, 0);
-    Loader loader = {.plan = plan, .count = (uint32_t)(raw.len / 4)};
-    int loaded = 0;
-    uint32_t *words = NULL;
     if (plan == NULL)
-        goto end;
+        return NULL;
     plan->state = state;
     plan->constants = Py_NewRef(constants);
     plan->rewritten = Py_NewRef(rewritten);
-    if (raw.len % 4 || raw.len > 64 * 1024 * 1024 || loader.count < 9) {
-        wrong("words that are not whole");
-        goto end;
+    Loader loader;
+    int loaded = loader_begun(&loader, &plan->pool, raw, constants, 9);
+    if (loaded) {
+        const uint32_t *words = loader.words;
+        plan->depth = words[3] > 100000 ? 100000 : (int)words[3];
+        plan->items = words[4];
+        plan->exact = words[5] != 0;
+        plan->notes_unknown = words[6] != 0;
+        plan->bytes = words[8];
+        loaded = watched_loaded(&loader, plan, words[7]) && (plan->root = node_loaded(&loader, words[2])) != NULL;
+        for (uint32_t each = 0; loaded && each < loader.waiting_count; each++)
+            loaded = record_filled(&loader, loader.waiting[each]);
     }
-    words = PyMem_Malloc((size_t)raw.len);
-    loader.known = PyMem_Calloc(loader.count, sizeof(void *));
-    loader.waiting = PyMem_Calloc(loader.count, sizeof(uint32_t));
-    if (words == NULL || loader.known == NULL || loader.waiting == NULL) {
-        PyErr_NoMemory();
-        goto end;
-    }
-    memcpy(words, raw.buf, (size_t)raw.len);
-    loader.words = words;
-    if (words[0] != PLAN_MAGIC || words[1] != PLAN_VERSION) {
-        wrong("it is of another version");
-        goto end;
-    }
-    plan->depth = words[3] > 100000 ? 100000 : (int)words[3];
-    plan->items = words[4];
-    plan->exact = words[5] != 0;
-    plan->notes_unknown = words[6] != 0;
-    plan->bytes = words[8];
-    loaded = watched_loaded(&loader, words[7]) && (plan->root = node_loaded(&loader, words[2])) != NULL;
-    for (uint32_t each = 0; loaded && each < loader.waiting_count; each++)
-        loaded = record_filled(&loader, loader.waiting[each]);
-end:
-    PyMem_Free(words);
-    PyMem_Free(loader.known);
-    PyMem_Free(loader.waiting);
-    PyBuffer_Release(&raw);
+    loader_ended(&loader);
     if (!loaded) {
-        if (!PyErr_Occurred())
-            wrong("nothing");
-        Py_XDECREF(plan);
-        return NULL;
+        wrong("nothing");
+        Py_CLEAR(plan);
     }
     return (PyObject *)plan;
 }

@@ -21,6 +21,9 @@ Bytes string_end(Bytes at, Bytes end, int *flags);
  * how many there are; -1 for an escape that is none, and for half of a surrogate pair. */
 ptrdiff_t unescaped(Bytes at, Bytes end, unsigned char *out);
 
+/* How many bytes stand before the first one that JSON writes as an escape. */
+ptrdiff_t plain_signs(Bytes at, ptrdiff_t count);
+
 Bytes past_blanks(Bytes at, Bytes end);
 
 /* Numbers (section 6). */
@@ -36,6 +39,9 @@ typedef struct {
 } Number;
 
 Number number_at(Bytes at, Bytes end);
+
+/* The digits of a double that has few, as Python shows them; 0 where it has many, or needs an exponent. */
+int few_digits(double number, char out[32]);
 
 /* Dates and times (RFC 3339). */
 

@@ -70,6 +70,22 @@ string_end(Bytes at, Bytes end, int *flags)
     }
 }
 
+ptrdiff_t
+plain_signs(Bytes at, ptrdiff_t count)
+{
+    Bytes begin = at, end = at + count;
+    while (end - at >= 8) {
+        uint64_t eight;
+        memcpy(&eight, at, 8);
+        if (HAS(eight, '"') | HAS(eight, '\\') | BELOW(eight, 0x20))
+            break;
+        at += 8;
+    }
+    while (at < end && *at >= 0x20 && *at != '"' && *at != '\\')
+        at++;
+    return at - begin;
+}
+
 static int
 hex_digit(unsigned char sign)
 {

@@ -24,6 +24,14 @@ from .tree import tree
 from .why import why
 
 
+def _tell_version(ctx: click.Context) -> None:
+    """The version; the native core's, or why it does not read. Then the command is done."""
+    from ..engine.native.core import core
+
+    click.echo(f"dutiful, version {__version__}\nnative core: {core()[1]}")
+    ctx.exit()
+
+
 class _Verbs(click.Group):
     """The verbs; names of files in what Click says of them steer no terminal."""
 
@@ -53,7 +61,14 @@ class _Verbs(click.Group):
     dutiful config check harbour.service:settings
 """,
 )
-@click.version_option(__version__, prog_name="dutiful")
+@click.option(
+    "--version",
+    is_flag=True,
+    expose_value=False,
+    is_eager=True,
+    callback=lambda ctx, _, asked: _tell_version(ctx) if asked else None,
+    help="Tell the version, and whether the native core reads.",
+)
 def dutiful() -> None:
     """Admit sound data, refuse the rest with every fault at its place, and write the JSON Schema that says the same."""
 

@@ -78,6 +78,30 @@ PARTS: Final[Mapping[str, NativeForm]] = {
 }
 """Rules and steps: each is four words in a plan, its number and at most three that it holds."""
 
+OUT: Final[Mapping[str, NativeForm]] = {
+    "plain": NativeForm(1, "f"),
+    "as it is": NativeForm(2, ""),
+    "text": NativeForm(3, ""),
+    "whole": NativeForm(4, ""),
+    "number": NativeForm(5, ""),
+    "truth": NativeForm(6, ""),
+    "null": NativeForm(7, ""),
+    "moment": NativeForm(8, ""),
+    "local moment": NativeForm(9, ""),
+    "day": NativeForm(10, ""),
+    "uuid": NativeForm(11, ""),
+    "exact": NativeForm(12, ""),
+    "choice": NativeForm(13, "c"),
+    "list": NativeForm(14, "u"),
+    "fixed": NativeForm(15, "*"),
+    "dict": NativeForm(16, "u"),
+    "union": NativeForm(17, "*"),
+    "nullable": NativeForm(18, "u"),
+    "record": NativeForm(19, "r"),
+    "same": NativeForm(20, "u"),
+}
+"""How a sound value is written as JSON; `plain` is a function that gives plain data, which is written then."""
+
 NO_END: Final = 0xFFFFFFFF
 RECORD_MARK: Final = 0xFFFF0001
 SIGNS: Final = ("<", "<=", "==", "!=", ">", ">=")
@@ -111,8 +135,8 @@ def header() -> str:
         f"#define NO_END {NO_END:#x}u",
         f"#define RECORD_MARK {RECORD_MARK:#x}u",
     ]
-    for table in (NODES, PARTS):
-        lines += ["", *(f"#define {named('FORM', name)} {form.number}" for name, form in table.items())]
+    for prefix, table in (("FORM", NODES), ("FORM", PARTS), ("OUT", OUT)):
+        lines += ["", *(f"#define {named(prefix, name)} {form.number}" for name, form in table.items())]
     for prefix, names in NUMBERED.items():
         lines += ["", *(f"#define {named(prefix, name)} {number}" for number, name in enumerate(names))]
     lines += ["", *(f"#define {named('CLASS', name)} {1 << number}" for number, name in enumerate(CLASSES))]

@@ -17,8 +17,9 @@ from ..report.hostile_objects import without_liars
 from ..shape.reread import looked_at_again
 from .depth import may_be_deeper, too_deep_at
 from .handover import forget
+from .json_out import json_bytes
 from .later import is_large
-from .native.core import NativeReader, core, native_reader
+from .native.core import NativeReader, core, native_reader, native_writer, plain_writer
 from .outgoing import is_judged_inside, outgoing
 from .own_functions import Passing, passed_on, told, unwrapped
 from .plan import Plan, reads_by
@@ -58,6 +59,7 @@ class Engine:
         self._trusting: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
         self._checked: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
         self._readers: dict[bool, NativeReader | None] = {}
+        self._writers: dict[bool, Any] = {}
 
     def native_reader(self, *, notes_unknown: bool) -> NativeReader | None:
         """What reads natively, None where nothing does; with `notes_unknown`, keys nobody declared are in doubt."""
@@ -68,6 +70,21 @@ class Engine:
                 made = native_reader(self.plan, notes_unknown=known, rewritten=rewritten) if self.native else None
                 self._readers[known] = made
             return self._readers[known]
+
+    def json_admitted(self, value: Any, *, secrets: bool) -> bytes:
+        """The JSON of a typed value that is known to be sound, Decimals digit by digit."""
+        write = self._writers.get(secrets, self)
+        if write is self:
+            with self._lock:
+                write = self._writers[secrets] = native_writer(self.plan, secrets=secrets) if self.native else None
+        told = None if write is None else write(value)
+        return self.json_of(self.release_admitted(value, secrets=secrets, exact=True)) if told is None else told
+
+    def json_of(self, plain: Any) -> bytes:
+        """The JSON of plain data that this engine has released."""
+        write = plain_writer() if self.native else None
+        told = None if write is None else write(plain)
+        return json_bytes(plain, fast=self.writes_alike) if told is None else told
 
     def _unit(self, name: str, build: Callable[[], Unit]) -> Unit:
         with self._lock:

@@ -49,7 +49,7 @@ class Gate(AnyGate[T]):
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_json_bytes", "_names", "keys", "lenient", "native", "unknown")
+    __slots__ = ("_names", "keys", "lenient", "native", "unknown")
 
     unknown: Literal["drop", "refuse"]
     keys: Callable[[str], str] | None
@@ -57,7 +57,6 @@ class Gate(AnyGate[T]):
     native: bool
     _names: Mapping[str, Any]
     _engine: Engine
-    _json_bytes: Callable[..., bytes]
 
     @overload
     def __init__(
@@ -109,7 +108,6 @@ class Gate(AnyGate[T]):
         # The rooms behind the door open when the first gate is built: importing the package stays cheap.
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan
-        from ..engine.json_out import json_bytes
         from ..read.json_fast import plain_json
         from ..shape.build import shape_of
 
@@ -137,7 +135,6 @@ class Gate(AnyGate[T]):
             _quickly=self._first_quickly,
             _sound_json=self._first_sound_json if natively else None,
             _known_json=self._first_known_json if natively else None,
-            _json_bytes=json_bytes,
             _engine=engine,
         )
 
@@ -232,7 +229,7 @@ class Gate(AnyGate[T]):
 
     def release_json(self, value: T, *, secrets: bool = False) -> bytes:
         """The way out as JSON in UTF-8, Decimals digit by digit: 12.50 stays so. Raises Refused as `release` does."""
-        return self._json_bytes(self._released(value, secrets, exact=True), fast=self._engine.writes_alike)
+        return self._engine.json_of(self._released(value, secrets, exact=True))
 
     def release_admitted(self, value: T, *, secrets: bool = False) -> Any:
         """The way out for a value that was just admitted and not changed since: it is not checked again."""
@@ -240,8 +237,7 @@ class Gate(AnyGate[T]):
 
     def release_admitted_json(self, value: T, *, secrets: bool = False) -> bytes:
         """The same as JSON in UTF-8."""
-        engine = self._engine
-        return self._json_bytes(engine.release_admitted(value, secrets=secrets, exact=True), fast=engine.writes_alike)
+        return self._engine.json_admitted(value, secrets=secrets)
 
     def _released(self, value: T, secrets: bool, *, exact: bool) -> Any:
         made, log = self._engine.release(value, secrets=secrets, exact=exact)

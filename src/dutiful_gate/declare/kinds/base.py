@@ -57,6 +57,8 @@ class Kind(Value, ABC):
         Kind.shown_by.update(dict.fromkeys(cls.__dict__.get("shows", ()), cls))
         if "reader" in cls.__dict__ and "native" not in cls.__dict__:
             cls.native = Kind.native  # type: ignore[method-assign]  # what is read otherwise has not its base's form
+        if ("plain" in cls.__dict__ or "release" in cls.__dict__) and "native_out" not in cls.__dict__:
+            cls.native_out = Kind.native_out  # type: ignore[method-assign]
 
     @property
     @abstractmethod
@@ -80,6 +82,10 @@ class Kind(Value, ABC):
 
     def native(self, reading: Reading) -> Native | None:
         """The form in which the native core reads it, if it has one: what that does not know it asks the reader."""
+        return None
+
+    def native_out(self) -> Native | None:
+        """The form in which the native core writes a sound value as JSON, where it has one."""
         return None
 
     def after_quick_reader(self, reading: Reading) -> Reader:

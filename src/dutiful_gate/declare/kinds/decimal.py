@@ -122,6 +122,9 @@ class Exact(Numeric):
     def native(self, reading: Reading) -> Native | None:
         return Native("exact") if reading is Reading.PLAIN else None
 
+    def native_out(self) -> Native | None:
+        return Native("exact")
+
     def reader(self, reading: Reading) -> Reader:
         return decimal_from_text if reading is Reading.TEXT else decimal_from_json
 

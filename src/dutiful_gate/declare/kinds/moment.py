@@ -238,6 +238,9 @@ class MomentKind(Kind):
     def native(self, reading: Reading) -> Native | None:
         return Native("moment") if reading is Reading.PLAIN else None
 
+    def native_out(self) -> Native | None:
+        return Native("moment")
+
     def reader(self, reading: Reading) -> Reader:
         return {
             Reading.PLAIN: moment_from_json,
@@ -304,6 +307,9 @@ class Day(Kind):
     def native(self, reading: Reading) -> Native | None:
         return Native("day") if reading is Reading.PLAIN else None
 
+    def native_out(self) -> Native | None:
+        return Native("day")
+
     def reader(self, reading: Reading) -> Reader:
         return {Reading.PLAIN: day_from_json, Reading.TEXT: day_from_text, Reading.TYPED: day_native}[reading]
 
@@ -362,6 +368,9 @@ class LocalMoment(Kind):
 
     def native(self, reading: Reading) -> Native | None:
         return Native("local moment") if reading is Reading.PLAIN else None
+
+    def native_out(self) -> Native | None:
+        return Native("local moment")
 
     def reader(self, reading: Reading) -> Reader:
         return _local_native if reading is Reading.TYPED else _local_from_text if reading is Reading.TEXT else _local

@@ -153,6 +153,9 @@ class Whole(Itself, Numeric):
     def native(self, reading: Reading) -> Native | None:
         return Native("whole") if reading is Reading.PLAIN else None
 
+    def native_out(self) -> Native | None:
+        return Native("whole")
+
     def reader(self, reading: Reading) -> Reader:
         return {
             Reading.PLAIN: whole_from_json,
@@ -224,6 +227,9 @@ class Number(Itself, Numeric):
 
     def native(self, reading: Reading) -> Native | None:
         return Native("number") if reading is Reading.PLAIN else None
+
+    def native_out(self) -> Native | None:
+        return Native("number")
 
     def reader(self, reading: Reading) -> Reader:
         return number_from_text if reading is Reading.TEXT else number_from_json

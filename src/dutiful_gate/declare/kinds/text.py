@@ -59,6 +59,9 @@ class Text(Itself):
     def native(self, reading: Reading) -> Native | None:
         return Native("text") if reading is Reading.PLAIN else None
 
+    def native_out(self) -> Native | None:
+        return Native("text")
+
     def reader(self, reading: Reading) -> Reader:
         return read_text
 

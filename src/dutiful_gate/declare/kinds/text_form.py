@@ -80,6 +80,9 @@ class TextForm(Kind):
             return None
         return Native(self.core) if self.core else Native("text form", (self.read,))
 
+    def native_out(self) -> Native | None:
+        return Native(self.core) if self.core else None
+
     def reader(self, reading: Reading) -> Reader:
         words = {"phrase": Phrase(self.phrase), "example": self.example}
         needs = Phrase("{phrase}, such as {example}", **words)

@@ -55,6 +55,9 @@ class Truth(Itself):
     def native(self, reading: Reading) -> Native | None:
         return Native("truth") if reading is Reading.PLAIN else None
 
+    def native_out(self) -> Native | None:
+        return Native("truth")
+
     def reader(self, reading: Reading) -> Reader:
         return truth_from_text if reading is Reading.TEXT else read_truth
 

@@ -7,7 +7,7 @@ import platform
 import sys
 from collections.abc import Callable
 from decimal import Decimal
-from functools import cache
+from functools import cache, partial
 from importlib import import_module
 from typing import Any, Final, NamedTuple, Protocol
 from uuid import UUID, SafeUUID
@@ -19,6 +19,7 @@ from ..depth import may_be_deeper
 from ..own_functions import Passing, unwrapped
 from ..plan import Plan
 from ..runtime import ABSENT
+from .out_words import PLAIN_DATA, native_out
 from .plan_words import NativePlan, native_plan
 
 SWITCH: Final = "DUTIFUL_NATIVE"
@@ -35,6 +36,9 @@ class Core(Protocol):
 
     def begin(self, *known: object) -> None:
         """Tell what the package answers with, and the classes that it makes."""
+
+    def load_out(self, words: bytes, constants: tuple[object, ...]) -> Any:
+        """A plan of the way out. Raises ValueError for what is none."""
 
     def load(self, words: bytes, constants: tuple[object, ...], rewritten: Callable[[Any], Any]) -> Any:
         """A plan. Raises ValueError for what is none."""
@@ -70,6 +74,35 @@ def core() -> tuple[Core | None, str]:
     except TypeError as error:
         return None, f"off: {error}"
     return found, package.__version__
+
+
+def native_writer(plan: Plan, *, secrets: bool) -> Callable[[Any], bytes | None] | None:
+    """What gives the JSON of a sound value, or None where that is in doubt; None where there is no core for it."""
+    module, _ = core()
+    if module is None:
+        return None
+    plan_of_it = native_out(plan, secrets=secrets)
+    try:
+        loaded = module.load_out(plan_of_it.words, plan_of_it.constants)
+    except ValueError:
+        return None
+    write: Callable[[Any], bytes | None] = unwrapped(loaded.json) if plan_of_it.carries else loaded.json
+    unit = plan_of_it.unit  # whose source tracebacks show
+    return write if unit is None else partial(_written_by, unit, write)
+
+
+def _written_by(unit: object, write: Callable[[Any], bytes | None], value: Any) -> bytes | None:
+    return write(value)
+
+
+@cache
+def plain_writer() -> Callable[[Any], bytes | None] | None:
+    """The same of plain data of any sort."""
+    module, _ = core()
+    if module is None:
+        return None
+    written: Callable[[Any], bytes | None] = module.load_out(PLAIN_DATA, ()).json
+    return written
 
 
 def native_reader(plan: Plan, *, notes_unknown: bool, rewritten: Callable[[Any], Any]) -> NativeReader | None:

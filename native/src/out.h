@@ -1,0 +1,61 @@
+/* The way out: sound typed values to JSON, by a plan of its own. */
+#ifndef DUTIFUL_OUT_H
+#define DUTIFUL_OUT_H
+
+#include "core.h"
+
+struct OutRecord;
+
+typedef struct OutNode {
+    uint8_t form;
+    uint32_t count;
+    struct OutNode *inner;
+    struct OutNode **many;
+    PyObject **classes;  /* of each of `many`, the exact class of its values */
+    PyObject *constant;  /* of a choice also its class, in `kind`; borrowed from the plan's constants, as everything here is */
+    PyTypeObject *kind;
+    struct OutRecord *record;
+} OutNode;
+
+typedef struct {
+    OutNode *node;
+    PyObject *attribute;
+    PyObject *name;      /* bytes: in quotes, with the colon */
+    uint8_t may_lack;
+    Py_ssize_t place;    /* of its slot, or in a tuple; 0 for an attribute that is looked up */
+} OutField;
+
+typedef struct OutRecord {
+    PyTypeObject *type;
+    uint8_t form;
+    uint32_t count;
+    OutField *fields;
+} OutRecord;
+
+typedef struct {
+    PyObject_HEAD
+    State *state;
+    PyObject *constants;
+    OutNode *root;
+    Pool pool;
+} OutPlan;
+
+/* What has been written. */
+typedef struct {
+    State *state;
+    char *bytes;
+    size_t length, room;
+    int depth;
+    const char *stack;
+    uint32_t ticks;
+} Writer;
+
+/* out_plan.c */
+PyObject *out_plan_loaded(State *state, PyObject *arguments);
+
+/* out.c: 1 where a value was written; 0 for doubt, and for an exception, which is set then */
+int written(Writer *writer, const OutNode *node, PyObject *value);
+int out_begin(void);
+
+
+#endif
