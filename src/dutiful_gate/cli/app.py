@@ -7,6 +7,7 @@ from typing import Any
 import click
 
 from .. import __version__
+from ..gates.native_core import native_core
 from ..report.shown_values import on_terminal
 from .build import build
 from .check import check
@@ -26,9 +27,7 @@ from .why import why
 
 def _tell_version(ctx: click.Context) -> None:
     """The version; the native core's, or why it does not read. Then the command is done."""
-    from ..engine.native.core import core
-
-    click.echo(f"dutiful, version {__version__}\nnative core: {core()[1]}")
+    click.echo(f"dutiful, version {__version__}\nnative core: {native_core()}")
     ctx.exit()
 
 
