@@ -8,7 +8,7 @@
 
 /* What is known of the process: made once, when the package calls `begin`. */
 typedef struct {
-    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe;
+    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank;
     Py_ssize_t uuid_int, uuid_safe; /* where a UUID stores them */
     PyTypeObject *PlanType, *OutPlanType;
 } State;
@@ -51,7 +51,7 @@ typedef struct {
     PyObject *wire;      /* interned */
     PyObject *otherwise; /* a default, or what makes one */
     uint8_t lack;        /* what an absent field is: see LACK_ in forms.h */
-    uint8_t withheld;
+    uint8_t told;        /* bits of FIELD_ in forms.h */
     Py_ssize_t offset;   /* of its slot; 0 for none */
 } Field;
 
@@ -95,6 +95,7 @@ typedef struct {
     int depth;
     int exact;            /* fractions keep their digits */
     int notes_unknown;
+    int text;             /* all data is text: blank text may stand for nothing, one text for a list of it */
     Py_ssize_t items;
     Py_ssize_t bytes;     /* the longest text, in what it counts: bytes, or characters */
     Watched *watched;
@@ -130,6 +131,7 @@ PyObject *moment_made(Reader *reader, const Node *node, Bytes at, Py_ssize_t len
 PyObject *uuid_made(Reader *reader, Bytes at, Py_ssize_t length);
 PyObject *gathered_as(Reader *reader, const Node *node, PyObject *list); /* takes the list over */
 int has_surrogates(PyObject *text);
+int stands_for_nothing(Reader *reader, PyObject *value); /* in all-text data; -1 for an exception */
 int moments_begin(void);
 int moments_compare(PyObject *one, PyObject *other); /* whether both are of UTC: then their bytes tell */
 int moment_holds(PyObject *one, PyObject *other, int sign);

@@ -30,6 +30,9 @@
 #define FORM_SEALED 21
 #define FORM_RECORD 22
 #define FORM_SAME 23
+#define FORM_WHOLE_IN_TEXT 24
+#define FORM_NUMBER_IN_TEXT 25
+#define FORM_TRUTH_IN_TEXT 26
 
 #define FORM_TEST 1
 #define FORM_STEP 2
@@ -67,6 +70,10 @@
 #define OUT_NULLABLE 18
 #define OUT_RECORD 19
 #define OUT_SAME 20
+
+#define FIELD_WITHHELD 1
+#define FIELD_BLANK 2
+#define FIELD_SHORT 4
 
 #define INTO_LIST 0
 #define INTO_TUPLE 1

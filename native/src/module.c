@@ -227,16 +227,16 @@ static PyObject *
 begin(PyObject *module, PyObject *arguments)
 {
     State *state = PyModule_GetState(module);
-    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe;
-    if (!PyArg_ParseTuple(arguments, "O!OOOOOO!O:begin", &PyType_Type, &Stop, &UNSURE, &Passing, &ABSENT, &Decimal,
-                          &Digits, &PyType_Type, &UUID, &safe))
+    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank;
+    if (!PyArg_ParseTuple(arguments, "O!OOOOOO!OO:begin", &PyType_Type, &Stop, &UNSURE, &Passing, &ABSENT, &Decimal,
+                          &Digits, &PyType_Type, &UUID, &safe, &is_blank))
         return NULL;
     if (!slot_in(UUID, "int", &state->uuid_int) || !slot_in(UUID, "is_safe", &state->uuid_safe))
         return NULL;
-    PyObject *now[] = {Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, safe};
+    PyObject *now[] = {Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, safe, is_blank};
     PyObject **kept[] = {&state->Stop,    &state->UNSURE, &state->Passing, &state->ABSENT,
-                         &state->Decimal, &state->Digits, &state->UUID,    &state->safe};
-    for (int each = 0; each < 8; each++)
+                         &state->Decimal, &state->Digits, &state->UUID,    &state->safe,   &state->is_blank};
+    for (int each = 0; each < 9; each++)
         Py_XSETREF(*kept[each], Py_NewRef(now[each]));
     Py_RETURN_NONE;
 }
@@ -290,6 +290,7 @@ module_traverse(PyObject *module, visitproc visit, void *arg)
     Py_VISIT(state->Digits);
     Py_VISIT(state->UUID);
     Py_VISIT(state->safe);
+    Py_VISIT(state->is_blank);
     Py_VISIT(state->PlanType);
     Py_VISIT(state->OutPlanType);
     return 0;
@@ -307,6 +308,7 @@ module_clear(PyObject *module)
     Py_CLEAR(state->Digits);
     Py_CLEAR(state->UUID);
     Py_CLEAR(state->safe);
+    Py_CLEAR(state->is_blank);
     Py_CLEAR(state->PlanType);
     Py_CLEAR(state->OutPlanType);
     return 0;

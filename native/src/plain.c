@@ -30,6 +30,15 @@ is_deeper(PyObject *plain, int most)
 static PyObject *
 list_from(Reader *reader, const Node *node, PyObject *plain)
 {
+    if (reader->plan->text && PyUnicode_CheckExact(plain)) { /* one text is a list of it */
+        PyObject *alone = PyList_New(1);
+        if (alone == NULL)
+            return NULL;
+        PyList_SET_ITEM(alone, 0, Py_NewRef(plain));
+        PyObject *made = list_from(reader, node, alone);
+        Py_DECREF(alone);
+        return made;
+    }
     if (!PyList_CheckExact(plain))
         return NULL;
     Py_ssize_t count = PyList_GET_SIZE(plain);
@@ -113,11 +122,25 @@ dict_from(Reader *reader, const Node *node, PyObject *plain)
     return made == NULL ? NULL : with_parts(reader, node, made);
 }
 
+/* Whether what came for a field stands for nothing, in all-text data; -1 for an exception. */
+static int
+is_nothing(Reader *reader, const Field *field, PyObject *held)
+{
+    if (held == Py_None)
+        return (field->told & FIELD_SHORT) != 0;
+    return field->told & FIELD_BLANK ? stands_for_nothing(reader, held) : 0;
+}
+
 static PyObject *
 record_from(Reader *reader, const Record *record, PyObject *plain)
 {
     if (!PyDict_CheckExact(plain) || !tick(reader))
         return NULL;
+    if (reader->plan->text) { /* what a reader of CSV gives for cells past the header stands under None */
+        int more = PyDict_Contains(plain, Py_None);
+        if (more)
+            return NULL;
+    }
     PyObject *few[FEW], **values = few, *made = NULL;
     for (uint32_t each = 0; each < record->count && each < FEW; each++)
         few[each] = NULL;
@@ -129,7 +152,7 @@ record_from(Reader *reader, const Record *record, PyObject *plain)
     Py_ssize_t known = 0;
     for (uint32_t each = 0; each < record->count; each++) {
         const Field *field = &record->fields[each];
-        if (field->withheld)
+        if (field->told & FIELD_WITHHELD)
             continue;
         PyObject *held = PyDict_GetItemWithError(plain, field->wire);
         if (held == NULL) {
@@ -139,9 +162,11 @@ record_from(Reader *reader, const Record *record, PyObject *plain)
         }
         known++;
         Py_INCREF(held);
-        values[each] = from_plain(reader, field->node, held);
+        int nothing = field->told ? is_nothing(reader, field, held) : 0;
+        if (nothing == 0)
+            values[each] = from_plain(reader, field->node, held);
         Py_DECREF(held);
-        if (values[each] == NULL)
+        if (nothing ? nothing < 0 || field->lack == LACK_REQUIRED : values[each] == NULL)
             goto end;
     }
     for (uint32_t each = 0; each < record->also_count; each++) {
@@ -152,8 +177,8 @@ record_from(Reader *reader, const Record *record, PyObject *plain)
                 goto end;
             continue;
         }
-        if (values[number] != NULL || record->fields[number].withheld)
-            goto end; /* it came under two names */
+        if (values[number] != NULL || record->fields[number].told)
+            goto end; /* it came under two names, or may be blank */
         known++;
         Py_INCREF(held);
         values[number] = from_plain(reader, record->fields[number].node, held);
@@ -210,6 +235,11 @@ from_plain(Reader *reader, const Node *node, PyObject *plain)
     const Node *option;
     switch (node->form) {
     case FORM_NULLABLE:
+        if (node->flag) {
+            int nothing = stands_for_nothing(reader, plain);
+            if (nothing)
+                return nothing < 0 ? NULL : Py_NewRef(Py_None);
+        }
         return plain == Py_None ? Py_NewRef(plain) : from_plain(reader, node->inner, plain);
     case FORM_LIST:
     case FORM_FIXED:

@@ -215,7 +215,8 @@ node_filled(Loader *loader, Node *node, const uint32_t *words, uint32_t at)
     switch (words[0]) {
     case FORM_CALL:
         node->constant = constant_of(loader, words[2], is_callable, "a reader that cannot be called");
-        node->deep = words[3] != 0;
+        node->deep = words[3] & 1;
+        node->flag = words[3] >> 1 & 1;
         return node->constant != NULL;
     case FORM_TEXT_FORM:
         node->constant = constant_of(loader, words[2], is_callable, "a reader that cannot be called");
@@ -232,6 +233,9 @@ node_filled(Loader *loader, Node *node, const uint32_t *words, uint32_t at)
     case FORM_DAY:
     case FORM_UUID:
     case FORM_EXACT:
+    case FORM_WHOLE_IN_TEXT:
+    case FORM_NUMBER_IN_TEXT:
+    case FORM_TRUTH_IN_TEXT:
         node->constant = constant_of(loader, words[2], is_callable, "a reader that cannot be called");
         return node->constant != NULL;
     case FORM_CHOICE:
@@ -276,6 +280,7 @@ node_filled(Loader *loader, Node *node, const uint32_t *words, uint32_t at)
                (tags_lead(node->other, node->count) || wrong("a tag of no option"));
     case FORM_NULLABLE:
         node->inner = node_loaded(loader, words[2]);
+        node->flag = words[3] != 0;
         return node->inner != NULL;
     case FORM_SEALED:
         node->constant = constant_of(loader, words[2], is_callable, "a seal that cannot be called");
@@ -332,7 +337,7 @@ field_loaded(Loader *loader, uint32_t at, Record *record, Field *field)
     field->attribute = constant_of(loader, words[1], is_text, "an attribute that is no text");
     field->wire = constant_of(loader, words[2], is_text, "a name that is no text");
     field->lack = (uint8_t)(words[3] & 0xFF);
-    field->withheld = words[3] >> 8 != 0;
+    field->told = (uint8_t)(words[3] >> 8);
     field->otherwise = constant(loader, words[4]);
     if (field->node == NULL || field->attribute == NULL || field->wire == NULL || field->otherwise == NULL)
         return 0;
@@ -340,7 +345,7 @@ field_loaded(Loader *loader, uint32_t at, Record *record, Field *field)
         return wrong("a field that is absent in no way");
     if (field->lack == LACK_FACTORY && !is_callable(field->otherwise))
         return wrong("a default that nothing makes");
-    if (field->withheld && field->lack == LACK_REQUIRED)
+    if (field->told & FIELD_WITHHELD && field->lack == LACK_REQUIRED)
         return wrong("a field that nothing fills");
     record->required += field->lack == LACK_REQUIRED;
     if (record->form == BUILT_STORING) {
@@ -544,7 +549,7 @@ plan_is_fresh(Plan *plan)
     return 1;
 }
 
-/* MAGIC, version, root, depth, items, exact, notes unknown keys, watched classes, bytes. */
+/* MAGIC, version, root, depth, items, exact, notes unknown keys, watched classes, bytes, whether it is text. */
 PyObject *
 plan_loaded(State *state, PyObject *arguments)
 {
@@ -558,7 +563,7 @@ plan_loaded(State *state, PyObject *arguments)
     plan->constants = Py_NewRef(constants);
     plan->rewritten = Py_NewRef(rewritten);
     Loader loader;
-    int loaded = loader_begun(&loader, &plan->pool, raw, constants, 9);
+    int loaded = loader_begun(&loader, &plan->pool, raw, constants, 10);
     if (loaded) {
         const uint32_t *words = loader.words;
         plan->depth = words[3] > 100000 ? 100000 : (int)words[3];
@@ -566,6 +571,7 @@ plan_loaded(State *state, PyObject *arguments)
         plan->exact = words[5] != 0;
         plan->notes_unknown = words[6] != 0;
         plan->bytes = words[8];
+        plan->text = words[9] != 0;
         loaded = watched_loaded(&loader, plan, words[7]) && (plan->root = node_loaded(&loader, words[2])) != NULL;
         for (uint32_t each = 0; loaded && each < loader.waiting_count; each++)
             loaded = record_filled(&loader, loader.waiting[each]);

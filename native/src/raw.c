@@ -351,14 +351,14 @@ field_read(Reader *reader, const Record *record, PyObject **values, uint32_t *li
         if (!text_read(reader, &name))
             return 0;
         number = key_at(&record->keys, name.at, name.length);
-        int known = number >= 0 && !record->fields[record->keys.keys[number].field].withheld;
+        int known = number >= 0 && !(record->fields[record->keys.keys[number].field].told & FIELD_WITHHELD);
         int fits = known || stranger(reader, record, strangers, &name);
         let_go(&name);
         if (!fits)
             return 0;
         if (!known)
             number = -1;
-    } else if (record->fields[record->keys.keys[number].field].withheld) {
+    } else if (record->fields[record->keys.keys[number].field].told & FIELD_WITHHELD) {
         return 0; /* rare, and to be counted among those that nobody declared */
     }
     if (next_sign(reader) != ':')

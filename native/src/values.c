@@ -375,6 +375,39 @@ text_from(PyObject *plain)
     return PyUnicode_CheckExact(plain) && !has_surrogates(plain) ? Py_NewRef(plain) : NULL;
 }
 
+int
+stands_for_nothing(Reader *reader, PyObject *value)
+{
+    if (PyUnicode_CheckExact(value) && PyUnicode_GET_LENGTH(value)) {
+        Py_UCS4 first = PyUnicode_READ_CHAR(value, 0);
+        if (first > ' ' && first <= '~')
+            return 0;
+    }
+    return asked(reader->state->is_blank, value);
+}
+
+/* A number, or true or false, as text: the commonest forms; for others the reader is asked. */
+static PyObject *
+read_text_of(const Node *node, PyObject *text)
+{
+    if (!PyUnicode_IS_ASCII(text))
+        return NULL;
+    Bytes at = PyUnicode_1BYTE_DATA(text), end = at + PyUnicode_GET_LENGTH(text);
+    if (node->form == FORM_TRUTH_IN_TEXT) {
+        if (end - at == 4 && memcmp(at, "true", 4) == 0)
+            return Py_NewRef(Py_True);
+        return end - at == 5 && memcmp(at, "false", 5) == 0 ? Py_NewRef(Py_False) : NULL;
+    }
+    Number number = number_at(at, end);
+    if (number.end != end || (*at == '-' && number.whole && number.integer == 0))
+        return NULL;
+    if (node->form == FORM_WHOLE_IN_TEXT)
+        return number.whole && number.fits ? PyLong_FromLongLong(number.integer) : NULL;
+    if (number.whole && number.fits && number.integer < (1LL << 53) && number.integer > -(1LL << 53))
+        return PyFloat_FromDouble((double)number.integer);
+    return number.exact ? PyFloat_FromDouble(number.number) : NULL;
+}
+
 /* A value of a kind, of plain data, before its rules and steps. */
 static PyObject *
 read_single(Reader *reader, const Node *node, PyObject *plain)
@@ -408,6 +441,14 @@ read_single(Reader *reader, const Node *node, PyObject *plain)
         /* A rare form, such as a leap second: the reader knows. */
         return made != NULL || PyErr_Occurred() ? made : called(reader, node->constant, plain);
     }
+    case FORM_WHOLE_IN_TEXT:
+    case FORM_NUMBER_IN_TEXT:
+    case FORM_TRUTH_IN_TEXT: {
+        if (!PyUnicode_CheckExact(plain))
+            return NULL;
+        PyObject *made = read_text_of(node, plain);
+        return made != NULL || PyErr_Occurred() ? made : called(reader, node->constant, plain);
+    }
     case FORM_TEXT_FORM:
         if (!PyUnicode_CheckExact(plain))
             return NULL;
@@ -428,6 +469,14 @@ read_single(Reader *reader, const Node *node, PyObject *plain)
 PyObject *
 single_from_plain(Reader *reader, const Node *node, PyObject *plain)
 {
+    /* In all-text data a key may come several times, as a list: here once. */
+    if (reader->plan->text && !(node->form == FORM_CALL && node->flag) && PyList_CheckExact(plain) &&
+        PyList_GET_SIZE(plain) == 1) {
+        PyObject *alone = Py_NewRef(PyList_GET_ITEM(plain, 0));
+        PyObject *held = read_single(reader, node, alone);
+        Py_DECREF(alone);
+        return held == NULL || node->parts_count == 0 ? held : with_parts(reader, node, held);
+    }
     PyObject *made = read_single(reader, node, plain);
     return made == NULL || node->parts_count == 0 ? made : with_parts(reader, node, made);
 }

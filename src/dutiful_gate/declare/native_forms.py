@@ -52,10 +52,13 @@ NODES: Final[Mapping[str, NativeForm]] = {
     "dict": NativeForm(17, "uu"),
     "union": NativeForm(18, "*"),
     "tagged": NativeForm(19, "*"),
-    "nullable": NativeForm(20, "u"),
+    "nullable": NativeForm(20, "uw"),
     "sealed": NativeForm(21, "cu"),
     "record": NativeForm(22, "r"),
     "same": NativeForm(23, "u"),
+    "whole in text": NativeForm(24, "f"),
+    "number in text": NativeForm(25, "f"),
+    "truth in text": NativeForm(26, "f"),
 }
 """How a value is read. In a plan a node is its number, where its rules and steps stand, and what it holds."""
 
@@ -115,6 +118,10 @@ NUMBERED: Final[Mapping[str, tuple[str, ...]]] = {
 }
 """What is known by a number counted from 0: collections, absent fields, records, rules between fields."""
 
+WITHHELD, BLANK, SHORT = 1, 2, 4
+"""What is true of a field, in bits above those of `LACK`: it is not taken; in all-text data blank text stands for
+nothing in it, and so does None, as a row has it that is too short."""
+
 CLASSES: Final = ("null", "truth", "whole", "fraction", "text", "list", "record")
 """The classes of plain data, a bit each."""
 
@@ -137,6 +144,7 @@ def header() -> str:
     ]
     for prefix, table in (("FORM", NODES), ("FORM", PARTS), ("OUT", OUT)):
         lines += ["", *(f"#define {named(prefix, name)} {form.number}" for name, form in table.items())]
+    lines += ["", *(f"#define FIELD_{name} {bit}" for name, bit in (("WITHHELD", 1), ("BLANK", 2), ("SHORT", 4)))]
     for prefix, names in NUMBERED.items():
         lines += ["", *(f"#define {named(prefix, name)} {number}" for number, name in enumerate(names))]
     lines += ["", *(f"#define {named('CLASS', name)} {1 << number}" for number, name in enumerate(CLASSES))]

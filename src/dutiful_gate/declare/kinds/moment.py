@@ -236,7 +236,7 @@ class MomentKind(Kind):
         return moment_tried
 
     def native(self, reading: Reading) -> Native | None:
-        return Native("moment") if reading is Reading.PLAIN else None
+        return None if reading.is_typed or reading.is_half_typed else Native("moment")
 
     def native_out(self) -> Native | None:
         return Native("moment")
@@ -305,7 +305,7 @@ class Day(Kind):
         return test, f"{bind(date.fromisoformat, 'day_from_iso')}({value})"
 
     def native(self, reading: Reading) -> Native | None:
-        return Native("day") if reading is Reading.PLAIN else None
+        return None if reading.is_typed or reading.is_half_typed else Native("day")
 
     def native_out(self) -> Native | None:
         return Native("day")
@@ -367,7 +367,7 @@ class LocalMoment(Kind):
         return "False"
 
     def native(self, reading: Reading) -> Native | None:
-        return Native("local moment") if reading is Reading.PLAIN else None
+        return None if reading.is_typed or reading.is_half_typed else Native("local moment")
 
     def native_out(self) -> Native | None:
         return Native("local moment")
@@ -435,7 +435,7 @@ class UtcMoment(MomentKind):
         return super().quick_reader(reading, value, bind)  # it is in UTC
 
     def native(self, reading: Reading) -> Native | None:
-        return Native("utc moment") if reading is Reading.PLAIN else None
+        return None if reading.is_typed or reading.is_half_typed else Native("utc moment")
 
     def reader(self, reading: Reading) -> Reader:
         read = super().reader(reading)

@@ -151,7 +151,7 @@ class Whole(Itself, Numeric):
         return test, f"int({value})"
 
     def native(self, reading: Reading) -> Native | None:
-        return Native("whole") if reading is Reading.PLAIN else None
+        return {Reading.PLAIN: Native("whole"), Reading.TEXT: Native("whole in text")}.get(reading)
 
     def native_out(self) -> Native | None:
         return Native("whole")
@@ -226,7 +226,7 @@ class Number(Itself, Numeric):
         return f"{value}.__class__ is int and -{_EXACT} <= {value} <= {_EXACT}", f"float({value})"
 
     def native(self, reading: Reading) -> Native | None:
-        return Native("number") if reading is Reading.PLAIN else None
+        return {Reading.PLAIN: Native("number"), Reading.TEXT: Native("number in text")}.get(reading)
 
     def native_out(self) -> Native | None:
         return Native("number")

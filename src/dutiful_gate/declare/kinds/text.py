@@ -57,7 +57,7 @@ class Text(Itself):
         return f"{value}.__class__ is str and ({value}.isascii() or {bind(encodable, 'encodable')}({value}))"
 
     def native(self, reading: Reading) -> Native | None:
-        return Native("text") if reading is Reading.PLAIN else None
+        return None if reading.is_typed or reading.is_half_typed else Native("text")
 
     def native_out(self) -> Native | None:
         return Native("text")

@@ -76,9 +76,9 @@ class TextForm(Kind):
         return f"{value}.__class__ is str and {value}.isascii()", f"{bind(self.read, self.read.__name__)}({value})"
 
     def native(self, reading: Reading) -> Native | None:
-        if reading is not Reading.PLAIN:
-            return None
-        return Native(self.core) if self.core else Native("text form", (self.read,))
+        if self.core and (reading.is_json or reading.is_text):
+            return Native(self.core)
+        return Native("text form", (self.read,)) if reading.is_json else None
 
     def native_out(self) -> Native | None:
         return Native(self.core) if self.core else None

@@ -53,7 +53,7 @@ class Truth(Itself):
         return f"{value}.__class__ is str and {value} in {words}", f"{words}[{value}]"
 
     def native(self, reading: Reading) -> Native | None:
-        return Native("truth") if reading is Reading.PLAIN else None
+        return {Reading.PLAIN: Native("truth"), Reading.TEXT: Native("truth in text")}.get(reading)
 
     def native_out(self) -> Native | None:
         return Native("truth")

@@ -15,6 +15,7 @@ from uuid import UUID, SafeUUID
 from ...declare.digits import Digits
 from ...declare.facts import UNSURE, Stop
 from ...declare.native_forms import VERSION
+from ...regex.white_space import is_blank
 from ..depth import may_be_deeper
 from ..own_functions import Passing, unwrapped
 from ..plan import Plan
@@ -70,7 +71,7 @@ def core() -> tuple[Core | None, str]:
     if found.plan_version != VERSION:
         return None, f"off: it reads plans of version {found.plan_version}, and these are of version {VERSION}"
     try:
-        found.begin(Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, SafeUUID.unknown)
+        found.begin(Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, SafeUUID.unknown, is_blank)
     except TypeError as error:
         return None, f"off: {error}"
     return found, package.__version__

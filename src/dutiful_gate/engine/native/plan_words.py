@@ -3,13 +3,14 @@
 Its grammar, beside the forms of `declare/native_forms.py`:
 
 * the plan: MAGIC, VERSION, the root, the most levels, the most items, whether fractions keep their digits, whether
-  keys that nobody declared are to be told, the classes that are watched, the most bytes of a text;
+  keys that nobody declared are to be told, the classes that are watched, the most bytes of a text,
+  whether all data is text;
 * a node: its form, where its parts stand (0 for none), and what it holds, at least two words;
 * parts: how many, then four words each;
 * a record: RECORD_MARK, the builder, how it is built, whether it refuses unknown keys, the names of arguments, and the
   numbers of fields, other names, rules and checks; then these;
-* a field: its node, attribute, name in the data, what it is when it is absent (with 256 for one that is withheld), and
-  what stands in then; another name: the name and the number of its field;
+* a field: its node, attribute, name in the data, what it is when it is absent (`LACK`, above it bits such as
+  `WITHHELD`), and what stands in then; another name: the name and the number of its field;
 * a rule between fields: its form, its sign, its function, the number of its fields, and these;
 * watched classes: how many, then each with its constructor and what makes an instance.
 """
@@ -27,10 +28,24 @@ from ...codegen.writer import all_of
 from ...declare.facts import REFUSED, Own
 from ...declare.hash_limits import crowded
 from ...declare.marks import Copied
-from ...declare.native_forms import CLASSES, MAGIC, NODES, NUMBERED, PARTS, RECORD_MARK, SIGNS, VERSION, Native
+from ...declare.native_forms import (
+    BLANK,
+    CLASSES,
+    MAGIC,
+    NODES,
+    NUMBERED,
+    PARTS,
+    RECORD_MARK,
+    SHORT,
+    SIGNS,
+    VERSION,
+    WITHHELD,
+    Native,
+)
 from ...declare.records import RecordRule
 from ...declare.rules import Rule
 from ...declare.sealed import Sealed
+from ...declare.sources import Source
 from ...declare.steps import Step
 from ...shape.known_defaults import EMPTY
 from ...shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
@@ -40,7 +55,7 @@ from ...shape.uses import MISSING, Use
 from ..choosing import chooser
 from ..field_access import FieldsReach, values_there
 from ..hash_limits import spreads
-from ..plan import Plan, all_sent, classes_read, is_text
+from ..plan import Plan, all_sent, classes_read, holds_text, is_text, may_be_blank, takes_null
 from ..walk.frame import Aim, Frame
 from ..walk.pen import Pen
 from ..walk.quick import Quick
@@ -67,11 +82,12 @@ class NativePlan(NamedTuple):
 
 
 def native_plan(plan: Plan, *, notes_unknown: bool, deep: bool) -> NativePlan | None:
-    """The plan for the native core, None where there is none: for text, and for data of several sources.
+    """The plan for the native core, None where there is none, as for data of several sources.
 
     `deep` tells that data may nest deeper than the limit, which what is called from there does not look for.
     """
-    if not plan.reading.is_json or plan.is_mixed or plan.outgoing or not plan.source.in_json:
+    known = (plan.reading.is_json and plan.source.in_json) or (plan.source is Source.TEXT and not plan.shape.aliases)
+    if not known or plan.is_mixed or plan.outgoing:
         return None
     try:
         return _PlanWriter(plan, notes_unknown=notes_unknown, deep=deep).whole()
@@ -84,8 +100,9 @@ class _PlanWriter:
         self.plan = plan
         self.notes_unknown = notes_unknown
         self.deep = deep
+        self.text = plan.reading.is_text
         self.quick = Quick(plan, Pen(), Aim(notes_unknown=notes_unknown))
-        self.words = array("I", [0] * 9)
+        self.words = array("I", [0] * 10)
         self.constants: list[object] = []
         self._numbers: dict[int, int] = {}
         # Functions are known by their names until all are written, and compiled together.
@@ -105,7 +122,7 @@ class _PlanWriter:
         flags = int(plan.shape.exact), int(self.notes_unknown)
         most = min(plan.limits.items, 0xFFFFFFFF)
         head = [MAGIC, VERSION, root, min(plan.limits.depth, 100_000), most, *flags, watched]
-        self.words[:9] = array("I", [*head, min(plan.limits.bytes, 0xFFFFFFFF)])
+        self.words[:10] = array("I", [*head, min(plan.limits.bytes, 0xFFFFFFFF), int(self.text)])
         pen = self.quick.pen
         source = self.quick.written_since()
         unit = None
@@ -174,7 +191,7 @@ class _PlanWriter:
         if self.quick.memory_argument:  # what was found of data that is tried twice is kept by Python alone
             raise NoNative
         inner = frame.part("data", "path", nesting=0)
-        return self.form("call", 0, [self.named(self.quick.part(use, inner)), int(self.deep)])
+        return self.form("call", 0, [self.named(self.quick.part(use, inner)), 2 + self.deep])
 
     def form(self, name: str, parts: int, held: Sequence[int]) -> int:
         """A node of a form."""
@@ -190,7 +207,7 @@ class _PlanWriter:
                 numbers = [self.constant(each) for each in held]
                 numbers.append(self.constant(kind.reader(frame.reading)))
                 return self.form(form, self.parts(use, frame), numbers)
-            case Nothing():
+            case Nothing() if not self.text:
                 return self.form("null", 0, [self.constant(_never)])
             case Choice():
                 return self.choice(use, use.node, frame)
@@ -215,13 +232,15 @@ class _PlanWriter:
             case Branches():
                 return self.branches(use, use.node, frame)
             case Nullable(around):
-                return self.form("nullable", 0, [self.use(around, frame)])
+                blank = may_be_blank(around, frame.reading, self.plan.shape.aliases)
+                return self.form("nullable", 0, [self.use(around, frame), int(blank)])
             case Sealing(around):
                 return self.form("sealed", 0, [self.constant(Sealed), self.use(around, frame)])
             case Link(key):
                 return self.link(key, use, frame)
             case Alias(key):
                 return self.alias(key, use, frame)
+        return self.called(use, frame)
 
     def _is_choice_of_text(self, key: Use) -> bool:
         return isinstance(key.node, Choice) and key.replace(about=key.about) == Use(key.node, about=key.about)
@@ -236,7 +255,7 @@ class _PlanWriter:
 
     def branches(self, use: Use, node: Branches, frame: Frame) -> int:
         """A union whose options are told apart by a tag, or by the classes of what comes."""
-        if node.held:
+        if node.held or self.text:
             return self.called(use, frame)
         if node.tag:
             flat = {tag: number for number, tags in enumerate(node.tags) for tag in tags}
@@ -391,6 +410,15 @@ class _PlanWriter:
             rules.append([NUMBERED["RULE"].index("call"), 0, function, len(used), *used])
         return rules
 
+    def _told_of(self, field: Field) -> int:
+        """What is true of a field, in bits."""
+        use, aliases = field.use, self.plan.shape.aliases
+        told = WITHHELD if field.withheld else 0
+        if self.text and not use.nullable:
+            blank = may_be_blank(use, self.plan.reading, aliases) and not (field.required and holds_text(use))
+            told += (BLANK if blank else 0) + (0 if takes_null(use, aliases) else SHORT)
+        return told
+
     def field(self, field: Field, record: Record, frame: Frame) -> list[int]:
         """The words of a field."""
         inner = frame.part("value", "path", where=f"{record.name}.{field.attribute}")
@@ -404,7 +432,7 @@ class _PlanWriter:
             otherwise = self.constant(field.factory if plain else own)
         elif field.default is not MISSING:
             lack, otherwise = "default", self.constant(field.default)
-        number = NUMBERED["LACK"].index(lack) + (256 if field.withheld else 0)
+        number = NUMBERED["LACK"].index(lack) + (self._told_of(field) << 8)
         node = self.use(field.use, inner)
         return [node, self.constant(field.attribute), self.constant(field.wire), number, otherwise]
 

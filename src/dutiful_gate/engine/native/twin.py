@@ -12,7 +12,8 @@ from typing import Any, Final
 
 from ...declare.facts import UNSURE, Stop
 from ...declare.kinds.text import encodable
-from ...declare.native_forms import CLASSES, NO_END, NODES, NUMBERED, PARTS, SIGNS
+from ...declare.native_forms import BLANK, CLASSES, NO_END, NODES, NUMBERED, PARTS, SHORT, SIGNS, WITHHELD
+from ...regex.white_space import is_blank
 from ..runtime import ABSENT
 from .plan_words import NativePlan
 
@@ -35,7 +36,7 @@ class _Twin:
     def __init__(self, plan: NativePlan) -> None:
         self.words = array("I", plan.words)
         self.constants = plan.constants
-        _, _, self.root, self.most_levels, self.most_items, _, self.notes_unknown, *_ = self.words[:9]
+        _, _, self.root, self.most_levels, self.most_items, _, self.notes_unknown, _, _, self.text = self.words[:10]
         self.depth = 0
 
     def sound(self, data: Any) -> Any:
@@ -53,6 +54,9 @@ class _Twin:
         form, parts = _NODES[self.words[at]], self.words[at + 1]
         held = self.words[at + 2 :]
         deeper = form in ("list", "fixed", "dict", "record")
+        holds = deeper or form in ("union", "tagged", "nullable", "sealed", "same") or (form == "call" and held[1] >> 1)
+        if self.text and not holds and plain.__class__ is list and len(plain) == 1:
+            plain = plain[0]
         self.depth += deeper
         if self.depth > self.most_levels:
             raise _Doubt
@@ -74,7 +78,7 @@ class _Twin:
         return made
 
     def _call(self, held: array[int], plain: Any) -> Any:
-        if held[1] and _levels(plain) > self.most_levels - self.depth:
+        if held[1] & 1 and _levels(plain) > self.most_levels - self.depth:
             raise _Doubt
         return self.asked(self.constant(held[0]), plain)
 
@@ -99,6 +103,10 @@ class _Twin:
     def _by_reader(self, held: array[int], plain: Any) -> Any:
         return self.asked(self.constant(held[0]), _sure(plain, plain.__class__ is str and plain.isascii()))
 
+    def _whole_in_text(self, held: array[int], plain: Any) -> Any:
+        return self.asked(self.constant(held[0]), _sure(plain, plain.__class__ is str))
+
+    _number_in_text = _truth_in_text = _whole_in_text
     _moment = _utc_moment = _local_moment = _day = _uuid = _by_reader
 
     def _exact(self, held: array[int], plain: Any) -> Any:
@@ -114,6 +122,8 @@ class _Twin:
     # What holds others
 
     def _list(self, held: array[int], plain: Any) -> Any:
+        if self.text and plain.__class__ is str:
+            plain = [plain]
         _sure(plain, plain.__class__ is list and len(plain) <= self.most_items)
         made = [self.node(held[1], item) for item in plain]
         into, also = NUMBERED["INTO"][held[0]], self.constant(held[2])
@@ -149,7 +159,7 @@ class _Twin:
         return self.node(held[3 + self.constant(held[1])[_sure(tag, tag.__class__ is str)]], plain)
 
     def _nullable(self, held: array[int], plain: Any) -> Any:
-        return None if plain is None else self.node(held[0], plain)
+        return None if plain is None or (held[1] and is_blank(plain)) else self.node(held[0], plain)
 
     def _sealed(self, held: array[int], plain: Any) -> Any:
         return self.constant(held[0])(self.node(held[1], plain))
@@ -160,7 +170,7 @@ class _Twin:
     # Records
 
     def _record(self, held: array[int], plain: Any) -> Any:
-        _sure(plain, plain.__class__ is dict)
+        _sure(plain, plain.__class__ is dict and not (self.text and None in plain))
         at = held[0]
         _, builder, form, refuses, names, fields, also, rules, checks = self.words[at : at + 9]
         at += 9
@@ -172,9 +182,13 @@ class _Twin:
         values: dict[int, Any] = {}
         known = 0
         for name, number in called:
-            if name in plain and not every[number][3] >> 8:
+            told = every[number][3] >> 8
+            if name in plain and not told & WITHHELD:
                 _sure(name, number not in values)
-                values[number] = self.node(every[number][0], plain[name])
+                nothing = bool(told & SHORT) if plain[name] is None else bool(told & BLANK) and is_blank(plain[name])
+                _sure(name, not (nothing and every[number][3] & 0xFF == 0))
+                if not nothing:
+                    values[number] = self.node(every[number][0], plain[name])
                 known += 1
         _sure(plain, known == len(plain) or not (refuses or self.notes_unknown))
         for number, field in enumerate(every):
