@@ -21,13 +21,17 @@ from types import GenericAlias
 from typing import Annotated, Any, get_type_hints
 
 from by_hand import check_booking
+from deliveries import Line, by_dict_reader, by_loads
+from deliveries import put as put_lines
 from flat import PLAIN, READING, Plain, Reading, check_reading
 from harness import Ratio, compared
 from payloads import BOOKING, REFUSED
+from query import QUERY, check_search, searches
 from startup import GATES, put, taken
 
-from dutiful_gate import Gate, it, obeys, this
+from dutiful_gate import Gate, Source, it, obeys, this
 from dutiful_gate.demo.ferries import Booking, Crate
+from dutiful_gate.files import examine_file
 from dutiful_gate.gates.native_core import native_core
 
 RAW = json.dumps(BOOKING).encode()
@@ -108,6 +112,27 @@ def collecting(name: str, ours: Callable[[], object], theirs: Callable[[], objec
     return Ratio(name, median(ratios), ratios[2], ratios[-3], bound)
 
 
+def in_text() -> list[Ratio]:
+    """A query of seven texts, beside checks by hand; lines of NDJSON and rows of CSV beside reading them without checks."""
+    told = [compared("text query", lambda: searches.admit(QUERY), lambda: check_search(QUERY), 0.25)]
+    with TemporaryDirectory() as name:
+        folder = Path(name)
+        put_lines(folder, 20_000)
+        gate = Gate(Line)
+        for file, form, decode, bound in (
+            ("manifest.ndjson", "ndjson", by_loads, 0.45),
+            ("manifest.csv", "csv", by_dict_reader, 0.6),
+        ):
+            path = folder / file
+            held = Gate(Line, Source.TEXT) if form == "csv" else gate
+            told.append(collecting(f"{form}, 20,000 rows", partial(_rows, held, path), partial(decode, path), bound))
+    return told
+
+
+def _rows(gate: Gate[Any], path: Path) -> int:
+    return sum(1 for item in examine_file(gate, path) if item)
+
+
 def out() -> list[Ratio]:
     """Values to JSON, beside the standard encoder on the plain form."""
     told = []
@@ -173,7 +198,7 @@ def main() -> int:
         return 2
     print(f"native core {told}\n{'':46} ratio  middle half     bound")
     broken = 0
-    for part in (decoded, raw, out, refused, lambda: [peak()], lambda: [built()]):
+    for part in (decoded, raw, in_text, out, refused, lambda: [peak()], lambda: [built()]):
         for ratio in part():
             broken += not ratio.holds
             mark = "" if ratio.holds else "  over"
