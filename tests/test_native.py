@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import gc
+import json
 import subprocess
 import sys
 import threading
@@ -106,7 +107,7 @@ class Dock:
     queue: deque[float] = field(default_factory=deque)
 
 
-DOCK = '{"port":"QLP","tide":{},"span":[1,2]'
+DOCK = '{"port":"QLP","tide":{},"span":{"low":1}'
 TEXTS = [
     (Dock, DOCK + "}"), (Dock, DOCK + ',"free":[3,1,2]}'), (Dock, DOCK + ',"free":[3,3]}'), (Dock, DOCK + ',"x":{"x":[1,{}]}}'),
     (Dock, DOCK + ',"port":"QLP"}'), (Dock, DOCK + ',"p\\u006frt":"QLP"}'), (Dock, DOCK + ',"nobody":1,"nobody":2}'),
@@ -249,8 +250,38 @@ def test_limits_hold_natively() -> None:
 
 
 @needs_core
+def test_memory_that_is_not_there_is_told_and_nothing_else_happens() -> None:
+    hooks = pytest.importorskip("_testcapi", reason="this Python has no test interface")
+    for declared, text in (
+        (list[Booking], json.dumps([_booking()] * 2)),
+        (Dock, TEXTS[7][1]),
+        (Dock, TEXTS[13][1]),
+        (Chart, TEXTS[21][1]),
+    ):
+        gate: Gate[Any] = Gate(declared)
+        value = gate.admit_json(text)
+        reader, raw = reader_of(gate), text.encode()
+        assert gate.release_admitted_json(value)
+        write = gate._engine._writers[False]
+        for ask, given in ((reader.sound, json.loads(text)), (reader.sound_json, raw), (write, value)):
+            wanted, failed = ask(given), 0
+            for number in range(400):
+                hooks.set_nomemory(number, number + 1)
+                try:
+                    made = ask(given)
+                except MemoryError:
+                    failed += 1
+                    continue
+                finally:
+                    hooks.remove_mem_hooks()
+                assert same(made, wanted)
+            assert 0 < failed < 400
+
+
+@needs_core
 def test_nothing_is_kept_of_what_was_read() -> None:
     gate = Gate(list[Dock])
+    assert gate.accepts(json.loads(f"[{DOCK}}}]")), "what is not sound at all is no test"
     text = f'[{DOCK},"chain":{DOCK}}},{DOCK},"boats":{{"a":[1]}},"nobody":[{{}}]}}]'
     for raw in (text, text[:-9], text.replace("QLP", "QQQ")):
         for _ in range(3):
