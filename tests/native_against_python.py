@@ -32,6 +32,7 @@ from dutiful_gate.declare.facts import Stop
 from dutiful_gate.declare.sealed import Sealed
 from dutiful_gate.engine.native.core import NativeReader, core
 from dutiful_gate.engine.native.twin import twin_of
+from dutiful_gate.read.json_fast import plain_json
 from dutiful_gate.sample.cannot_sample import CannotSample
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.payloads import Payloads
@@ -158,7 +159,9 @@ def differs(native: Any, pure: Any) -> str:
             if same(native.value, pure.value) and native.dropped == pure.dropped
             else f"{native.value!r}, not {pure.value!r}"
         )
-    faults = [[(fault.path, fault.code, fault.message) for fault in verdict.faults] for verdict in (native, pure)]
+    faults = [
+        [(fault.path, fault.code, fault.message, fault.place) for fault in verdict.faults] for verdict in (native, pure)
+    ]
     return "" if faults[0] == faults[1] else f"faults {faults[0]}, not {faults[1]}"
 
 
@@ -276,6 +279,9 @@ def _of_text(
     admitted = value.__class__ is not Stop
     if admitted and (isinstance(verdict, type) or not verdict or not same(value, verdict.value)):
         told.append(f"the core admits {raw!r} as {value!r}")
+    plain = reader.plain_json(raw)
+    if plain.__class__ is not Stop and not same(plain, plain_json(raw, gate.limits, gate.shape.exact)):
+        told.append(f"the core decodes {raw!r} as {plain!r}")
     counted["core comparisons"] += 1
     if not isinstance(verdict, type) and verdict:
         counted["sound raw"] += 1

@@ -148,4 +148,7 @@ int is_deeper(PyObject *plain, int most);
 PyObject *from_raw(Reader *reader, const Node *node);
 PyObject *plain_from_raw(Reader *reader);
 
+/* places.c */
+PyObject *places_found(PyObject *arguments);
+
 #endif

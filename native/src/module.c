@@ -58,17 +58,14 @@ plan_sound(PyObject *self, PyObject *data)
     return made;
 }
 
+/* Raw JSON by a plan: its value, or with `plainly` the plain data that any decoder makes of it. */
 static PyObject *
-plan_sound_json(PyObject *self, PyObject *raw)
+raw_read(Plan *plan, PyObject *raw, int plainly)
 {
-    Plan *plan = (Plan *)self;
     State *state = plan->state;
     Reader reader = {.plan = plan, .state = state, .stack = (const char *)&plan};
     Py_ssize_t length;
     PyObject *encoded = NULL;
-    int fresh = plan_is_fresh(plan);
-    if (fresh != 1)
-        return fresh < 0 ? NULL : Py_NewRef(state->UNSURE);
     if ((PyBytes_CheckExact(raw) || PyUnicode_CheckExact(raw)) && PyObject_Size(raw) > plan->bytes)
         return Py_NewRef(state->UNSURE);
     if (PyBytes_CheckExact(raw)) {
@@ -93,7 +90,7 @@ plan_sound_json(PyObject *self, PyObject *raw)
         reader.at += 3;
     Py_INCREF(plan);
     Py_INCREF(raw);
-    PyObject *made = from_raw(&reader, plan->root);
+    PyObject *made = plainly ? plain_from_raw(&reader) : from_raw(&reader, plan->root);
     if (made != NULL && past_blanks(reader.at, reader.end) != reader.end)
         Py_CLEAR(made);
     made = ended(&reader, made);
@@ -101,6 +98,22 @@ plan_sound_json(PyObject *self, PyObject *raw)
     Py_DECREF(raw);
     Py_DECREF(plan);
     return made;
+}
+
+static PyObject *
+plan_sound_json(PyObject *self, PyObject *raw)
+{
+    Plan *plan = (Plan *)self;
+    int fresh = plan_is_fresh(plan);
+    if (fresh != 1)
+        return fresh < 0 ? NULL : Py_NewRef(plan->state->UNSURE);
+    return raw_read(plan, raw, 0);
+}
+
+static PyObject *
+plan_plain_json(PyObject *self, PyObject *raw)
+{
+    return raw_read((Plan *)self, raw, 1);
 }
 
 static int
@@ -138,6 +151,7 @@ plan_dealloc(PyObject *self)
 static PyMethodDef plan_methods[] = {
     {"sound", plan_sound, METH_O, "The value of decoded data that is surely sound, else UNSURE."},
     {"sound_json", plan_sound_json, METH_O, "The value of raw JSON that is surely sound, else UNSURE."},
+    {"plain_json", plan_plain_json, METH_O, "The plain data of sound raw JSON within the limits, else UNSURE."},
     {NULL, NULL, 0, NULL},
 };
 
@@ -263,6 +277,13 @@ load_out(PyObject *module, PyObject *arguments)
     return out_plan_loaded(state, arguments);
 }
 
+static PyObject *
+places(PyObject *module, PyObject *arguments)
+{
+    (void)module;
+    return places_found(arguments);
+}
+
 static int
 executed(PyObject *module)
 {
@@ -323,6 +344,7 @@ module_free(void *module)
 static PyMethodDef module_methods[] = {
     {"begin", begin, METH_VARARGS, "Tell what the package answers with, and the classes that it makes."},
     {"load", load, METH_VARARGS, "A plan of its words, its constants, and what answers once a class has changed."},
+    {"places", places, METH_VARARGS, "Where the ends of paths stand in a sound text of ASCII, None where it cannot tell."},
     {"load_out", load_out, METH_VARARGS, "A plan of the way out, of its words and its constants."},
     {NULL, NULL, 0, NULL},
 };

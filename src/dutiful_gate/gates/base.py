@@ -28,9 +28,13 @@ Raw = bytes | bytearray | memoryview | str
 
 @cache
 def _json_text() -> type[JsonText]:
-    """What reads raw JSON that is not sound: imported when the first comes."""
+    """What reads raw JSON that is not sound: imported when the first comes. It finds places natively, where it can."""
+    from ..engine.native.core import core
+    from ..read import json_places
     from ..read.json_text import JsonText
 
+    if (module := core()[0]) is not None:
+        json_places.find_natively = module.places
     return JsonText
 
 
@@ -151,7 +155,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             value = natively(raw)
             if value.__class__ is not Stop:
                 return value  # type: ignore[no-any-return]
-            plain = self._plain_json(raw, self.limits, self.shape.exact)
+            plain = self._decoded(raw)
         else:
             value, plain = self._sound_decoded(raw, self._quickly(raw, True), self._engine.sound)
             if value.__class__ is not Stop:
@@ -160,6 +164,10 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         if not verdict:
             raise Refused(verdict)
         return verdict.value
+
+    def _decoded(self, raw: Raw) -> Any:
+        """The plain data of raw JSON, REFUSED where it is no sound JSON within the limits."""
+        return self._plain_json(raw, self.limits, self.shape.exact)
 
     def _sound_decoded(self, raw: Raw, read: tuple[Any, Any], sound: Callable[[Any], Any]) -> tuple[Any, Any]:
         """What was read quickly, or where that was in doubt what is made of the decoded text; and its plain data."""
@@ -180,7 +188,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             value = natively(raw)
             if value.__class__ is not Stop:
                 return Verdict(value, (), (), 0, (), partial(self._entered_json, raw))
-            plain = self._plain_json(raw, self.limits, self.shape.exact)
+            plain = self._decoded(raw)
         else:
             value, plain = self._sound_decoded(raw, self._quickly(raw, False), self._engine.sound_and_known)
         if value.__class__ is Stop:

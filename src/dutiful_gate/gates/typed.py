@@ -145,6 +145,11 @@ class Gate(AnyGate[T]):
         self._settle(_sound_json=readers[0], _known_json=readers[1])
         return UNSURE if readers[0] is None else readers[0](raw)
 
+    def _decoded(self, raw: Raw) -> Any:
+        reader = self._engine.native_reader(notes_unknown=False)
+        plain = UNSURE if reader is None else reader.plain_json(raw)
+        return super()._decoded(raw) if plain.__class__ is Stop else plain
+
     def _first_known_json(self, raw: Any) -> Any:
         """The same, and read by the second."""
         self._first_sound_json("")

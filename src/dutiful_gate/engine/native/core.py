@@ -38,6 +38,9 @@ class Core(Protocol):
     def begin(self, *known: object) -> None:
         """Tell what the package answers with, and the classes that it makes."""
 
+    def places(self, text: str, wanted: dict[Any, Any], count: int) -> Any:
+        """Where the ends of paths stand in a sound text of ASCII, None where it cannot tell."""
+
     def load_out(self, words: bytes, constants: tuple[object, ...]) -> Any:
         """A plan of the way out. Raises ValueError for what is none."""
 
@@ -50,6 +53,8 @@ class NativeReader(NamedTuple):
 
     sound: Callable[[Any], Any]
     sound_json: Callable[[Any], Any]
+    plain_json: Callable[[Any], Any]
+    """The plain data of sound raw JSON within the limits."""
     written: NativePlan
 
 
@@ -119,5 +124,5 @@ def native_reader(plan: Plan, *, notes_unknown: bool, rewritten: Callable[[Any],
     except ValueError:  # it knows better than the plan's writer what it can make
         return None
     if written.carries:
-        return NativeReader(unwrapped(loaded.sound), unwrapped(loaded.sound_json), written)
-    return NativeReader(loaded.sound, loaded.sound_json, written)
+        return NativeReader(unwrapped(loaded.sound), unwrapped(loaded.sound_json), loaded.plain_json, written)
+    return NativeReader(loaded.sound, loaded.sound_json, loaded.plain_json, written)
