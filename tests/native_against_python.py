@@ -27,7 +27,7 @@ from typing import Any
 sys.path.insert(0, str(Path(__file__).parent))
 
 from any_declaration import any_declaration
-from dutiful_gate import DeclarationError, Gate, Source
+from dutiful_gate import DeclarationError, Gate, Refused, Source
 from dutiful_gate.declare.facts import Stop
 from dutiful_gate.declare.sealed import Sealed
 from dutiful_gate.engine.native.core import NativeReader, core
@@ -242,10 +242,11 @@ def _of_way_out(gate: Gate[Any], pure: Gate[Any], value: Any, counted: Counter[s
     """The way out of a value that was admitted."""
     told = []
     for secrets in (True, False):
-        ways = [_written(each, value, secrets=secrets) for each in (gate, pure)]
-        counted["core comparisons"] += 1
-        if ways[0] != ways[1]:
-            told.append(f"{value!r} is written {ways[0]!r}, not {ways[1]!r}")
+        for word in ("release_admitted_json", "release_json"):
+            ways = [_written(getattr(each, word), value, secrets=secrets) for each in (gate, pure)]
+            counted["core comparisons"] += 1
+            if ways[0] != ways[1]:
+                told.append(f"{word}: {value!r} is written {ways[0]!r}, not {ways[1]!r}")
         write = gate._engine._writers.get(secrets)
         try:
             counted["not written"] += write is None or write(value) is None
@@ -254,9 +255,11 @@ def _of_way_out(gate: Gate[Any], pure: Gate[Any], value: Any, counted: Counter[s
     return told
 
 
-def _written(gate: Gate[Any], value: Any, *, secrets: bool) -> Any:
+def _written(release: Any, value: Any, *, secrets: bool) -> Any:
     try:
-        return gate.release_admitted_json(value, secrets=secrets)
+        return release(value, secrets=secrets)
+    except Refused as refused:
+        return [str(fault) for fault in refused.verdict.faults]
     except Exception as error:
         return type(error)
 

@@ -63,6 +63,14 @@ typedef struct {
     PyObject *function;
 } FieldsRule;
 
+/* What is asked of a record as a whole. */
+typedef struct {
+    FieldsRule *rules;
+    uint32_t rules_count;
+    PyObject **checks;
+    uint32_t checks_count;
+} Judging;
+
 typedef struct Record {
     PyObject *builder;
     PyObject *names;     /* of the keyword arguments */
@@ -73,10 +81,7 @@ typedef struct Record {
     PyObject **also;     /* the other names of fields, as pairs with `also_of` */
     uint32_t *also_of;
     uint32_t also_count;
-    FieldsRule *rules;
-    uint32_t rules_count;
-    PyObject **checks;
-    uint32_t checks_count;
+    Judging judging;
 } Record;
 
 /* A class that is made by storing, and how its constructor was when the plan was written. */
@@ -119,6 +124,8 @@ typedef struct {
 
 /* plan.c */
 PyObject *plan_loaded(State *state, PyObject *arguments);
+int parts_loaded(Loader *loader, uint32_t at, Part **parts, uint32_t *parts_count);
+int judging_loaded(Loader *loader, uint32_t at, uint32_t fields, uint32_t rules, uint32_t checks, Judging *made);
 int plan_is_fresh(Plan *plan); /* whether no watched class has changed; -1 for an exception */
 
 /* values.c: single values and what is common to both ways of reading */
@@ -126,6 +133,7 @@ int tick(Reader *reader); /* now and then: signals, other threads; 0 for an exce
 int enter(Reader *reader, const void *here);
 PyObject *answer_of(Reader *reader, PyObject *made); /* what a function of Python answered: NULL where it is a Stop */
 PyObject *with_parts(Reader *reader, const Node *node, PyObject *value); /* takes the value over */
+PyObject *parts_run(const Part *parts, uint32_t count, PyObject *value); /* the same */
 PyObject *single_from_plain(Reader *reader, const Node *node, PyObject *plain);
 PyObject *moment_made(Reader *reader, const Node *node, Bytes at, Py_ssize_t length);
 PyObject *uuid_made(Reader *reader, Bytes at, Py_ssize_t length);
@@ -138,6 +146,8 @@ int moment_holds(PyObject *one, PyObject *other, int sign);
 
 /* records.c */
 int record_lacks(Reader *reader, const Record *record, PyObject **values, Py_ssize_t unknown);
+int rules_hold(const Judging *judging, PyObject **values);
+int checks_hold(const Judging *judging, PyObject *record);
 PyObject *record_made(Reader *reader, const Record *record, PyObject **values);
 
 /* plain.c: decoded data */

@@ -176,7 +176,7 @@ static PyObject *
 out_plan_json(PyObject *self, PyObject *value)
 {
     OutPlan *plan = (OutPlan *)self;
-    Writer writer = {.state = plan->state, .stack = (const char *)&plan};
+    Writer writer = {.plan = plan, .state = plan->state, .stack = (const char *)&plan};
     PyObject *made = NULL;
     Py_INCREF(plan);
     if (written(&writer, plan->root, value))

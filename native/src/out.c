@@ -4,7 +4,6 @@
 #include <datetime.h>
 #include <string.h>
 
-#define MOST_DEEP 400
 #define STACK_ROOM (56 * 1024)
 #define TICK 4096
 
@@ -117,6 +116,20 @@ put_digits(Writer *writer, long long whole)
     return put(writer, at, (size_t)(digits + sizeof(digits) - at));
 }
 
+/* A whole number of any size. */
+static int
+put_digits_of(Writer *writer, PyObject *value)
+{
+    int overflow;
+    long long whole = PyLong_AsLongLongAndOverflow(value, &overflow);
+    if (!overflow)
+        return put_digits(writer, whole);
+    PyObject *shown = PyObject_Str(value);
+    if (shown == NULL && PyErr_ExceptionMatches(PyExc_ValueError))
+        PyErr_Clear(); /* of more digits than the interpreter writes */
+    return put_shown(writer, shown);
+}
+
 static int
 put_whole(Writer *writer, PyObject *value)
 {
@@ -124,20 +137,17 @@ put_whole(Writer *writer, PyObject *value)
         return 0;
     int overflow;
     long long whole = PyLong_AsLongLongAndOverflow(value, &overflow);
-    if (overflow) {
-        PyObject *shown = PyObject_Str(value);
-        if (shown == NULL && PyErr_ExceptionMatches(PyExc_ValueError))
-            PyErr_Clear(); /* of more digits than the interpreter writes */
-        return put_shown(writer, shown);
-    }
-    return put_digits(writer, whole);
+    if (!overflow)
+        return put_digits(writer, whole);
+    /* Whether so many digits may go out is asked by the check. */
+    return !writer->plan->checked && put_digits_of(writer, value);
 }
 
 static int
 put_number(Writer *writer, PyObject *value)
 {
-    if (!PyFloat_CheckExact(value))
-        return put_whole(writer, value);
+    if (!PyFloat_CheckExact(value)) /* a whole number goes out as a fraction, where it is brought into its final form */
+        return !writer->plan->checked && put_whole(writer, value);
     double number = PyFloat_AS_DOUBLE(value);
     if (number - number != 0.0)
         return 0;
@@ -233,7 +243,7 @@ static int
 put_exact(Writer *writer, PyObject *value)
 {
     if ((PyObject *)Py_TYPE(value) != writer->state->Decimal)
-        return PyLong_CheckExact(value) && put_whole(writer, value);
+        return PyLong_CheckExact(value) && !writer->plan->checked && put_digits_of(writer, value);
     PyObject *finite = PyObject_CallMethod(value, "is_finite", NULL);
     Py_XDECREF(finite); /* True and False outlive it */
     return finite == Py_True && put_shown(writer, PyObject_Str(value));
@@ -243,7 +253,7 @@ static int
 enters(Writer *writer, const void *here)
 {
     ptrdiff_t used = writer->stack - (const char *)here;
-    return ++writer->depth <= MOST_DEEP && used < STACK_ROOM && used > -STACK_ROOM;
+    return ++writer->depth <= writer->plan->depth && used < STACK_ROOM && used > -STACK_ROOM;
 }
 
 static int
@@ -265,9 +275,13 @@ put_items(Writer *writer, const OutNode *node, PyObject *value)
     int list = PyList_CheckExact(value);
     if (!list && !PyTuple_CheckExact(value))
         return 0;
+    if (node != NULL && list != (node->form == OUT_LIST && node->into == INTO_LIST))
+        return 0; /* of another class than it was declared: Python knows */
     Py_ssize_t count = list ? PyList_GET_SIZE(value) : PyTuple_GET_SIZE(value);
     if (node != NULL && node->form == OUT_FIXED &&
         (node->inner == NULL ? count != (Py_ssize_t)node->count : count < (Py_ssize_t)node->count))
+        return 0;
+    if (node != NULL && count > writer->plan->items)
         return 0;
     int fits = enters(writer, &list) && put_sign(writer, '[');
     for (Py_ssize_t each = 0; fits && each < count; each++) {
@@ -287,7 +301,7 @@ put_items(Writer *writer, const OutNode *node, PyObject *value)
 static int
 put_entries(Writer *writer, const OutNode *inner, PyObject *value)
 {
-    if (!PyDict_CheckExact(value))
+    if (!PyDict_CheckExact(value) || (inner != NULL && PyDict_GET_SIZE(value) > writer->plan->items))
         return 0;
     Py_ssize_t count = PyDict_GET_SIZE(value), position = 0;
     PyObject *key, *held;
@@ -326,26 +340,80 @@ field_of(const OutRecord *record, const OutField *field, PyObject *value)
     }
 }
 
+static int put_node(Writer *writer, const OutNode *node, PyObject *value);
+
+/* A value in its final form, once its steps have run and its rules hold: a new reference. */
+static PyObject *
+final_of(const OutNode *node, PyObject *value)
+{
+    while (node->form == OUT_NULLABLE && value != Py_None)
+        node = node->inner;
+    return parts_run(node->parts, node->parts_count, Py_NewRef(value));
+}
+
+/* The fields of a record, each brought into its final form and kept, where something is asked of them together. */
+static int
+put_fields(Writer *writer, const OutRecord *record, PyObject *value, PyObject **values)
+{
+    Py_ssize_t known = 0;
+    int first = 1;
+    for (uint32_t each = 0; each < record->count; each++) {
+        const OutField *field = &record->fields[each];
+        PyObject *held = field_of(record, field, value);
+        if (held == NULL) {
+            if (!field->may_lack || PyErr_Occurred())
+                return 0;
+            if (values != NULL)
+                values[each] = Py_NewRef(writer->state->ABSENT);
+            continue;
+        }
+        known++;
+        PyObject *final = final_of(field->node, held);
+        Py_DECREF(held);
+        if (final == NULL)
+            return 0;
+        size_t before = writer->length;
+        int fits = (first || field->silent || put_sign(writer, ',')) &&
+                   put(writer, PyBytes_AS_STRING(field->name), (size_t)PyBytes_GET_SIZE(field->name)) &&
+                   put_node(writer, field->node, final);
+        if (field->silent)
+            writer->length = before;
+        else
+            first = 0;
+        if (values != NULL)
+            values[each] = final;
+        else
+            Py_DECREF(final);
+        if (!fits)
+            return 0;
+    }
+    return record->form != BUILT_DICT || !writer->plan->checked || known == PyDict_GET_SIZE(value);
+}
+
 static int
 put_record(Writer *writer, const OutRecord *record, PyObject *value)
 {
     if (Py_TYPE(value) != record->type)
         return 0;
-    int fits = enters(writer, &record) && ticks(writer) && put_sign(writer, '{'), first = 1;
-    for (uint32_t each = 0; fits && each < record->count; each++) {
-        const OutField *field = &record->fields[each];
-        PyObject *held = field_of(record, field, value);
-        if (held == NULL) {
-            fits = field->may_lack && !PyErr_Occurred();
-            continue;
+    PyObject *few[FEW], **values = NULL;
+    if (record->judging.rules_count) {
+        values = record->count <= FEW ? few : PyMem_Malloc(record->count * sizeof(PyObject *));
+        if (values == NULL) {
+            PyErr_NoMemory();
+            return 0;
         }
-        fits = (first || put_sign(writer, ',')) &&
-               put(writer, PyBytes_AS_STRING(field->name), (size_t)PyBytes_GET_SIZE(field->name)) &&
-               written(writer, field->node, held);
-        first = 0;
-        Py_DECREF(held);
+        for (uint32_t each = 0; each < record->count; each++)
+            values[each] = NULL;
     }
+    int fits = enters(writer, &record) && ticks(writer) && put_sign(writer, '{') &&
+               put_fields(writer, record, value, values) && (values == NULL || rules_hold(&record->judging, values)) &&
+               checks_hold(&record->judging, value);
     writer->depth--;
+    if (values != NULL)
+        for (uint32_t each = 0; each < record->count; each++)
+            Py_XDECREF(values[each]);
+    if (values != NULL && values != few)
+        PyMem_Free(values);
     return fits && put_sign(writer, '}');
 }
 
@@ -359,7 +427,9 @@ put_plain(Writer *writer, PyObject *value)
         return value == Py_True ? put(writer, "true", 4) : put(writer, "false", 5);
     if (PyUnicode_CheckExact(value))
         return put_text(writer, value);
-    if (PyLong_CheckExact(value) || PyFloat_CheckExact(value))
+    if (PyLong_CheckExact(value))
+        return put_digits_of(writer, value);
+    if (PyFloat_CheckExact(value))
         return put_number(writer, value);
     if (PyDict_CheckExact(value))
         return put_entries(writer, NULL, value);
@@ -373,6 +443,18 @@ written(Writer *writer, const OutNode *node, PyObject *value)
 {
     if (node == NULL)
         return put_plain(writer, value);
+    PyObject *final = final_of(node, value);
+    if (final == NULL)
+        return 0;
+    int fits = put_node(writer, node, final);
+    Py_DECREF(final);
+    return fits;
+}
+
+/* A value in its final form. */
+static int
+put_node(Writer *writer, const OutNode *node, PyObject *value)
+{
     switch (node->form) {
     case OUT_PLAIN: {
         PyObject *plain = PyObject_CallOneArg(node->constant, value);
@@ -419,7 +501,7 @@ written(Writer *writer, const OutNode *node, PyObject *value)
                 return written(writer, node->many[each], value);
         return 0;
     case OUT_NULLABLE:
-        return value == Py_None ? put(writer, "null", 4) : written(writer, node->inner, value);
+        return value == Py_None ? put(writer, "null", 4) : put_node(writer, node->inner, value);
     case OUT_RECORD:
         return put_record(writer, node->record, value);
     default: /* OUT_SAME */

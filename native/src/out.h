@@ -8,7 +8,10 @@ struct OutRecord;
 
 typedef struct OutNode {
     uint8_t form;
+    uint8_t into;        /* of a list: as it was built */
     uint32_t count;
+    Part *parts;
+    uint32_t parts_count;
     struct OutNode *inner;
     struct OutNode **many;
     PyObject **classes;  /* of each of `many`, the exact class of its values */
@@ -22,6 +25,7 @@ typedef struct {
     PyObject *attribute;
     PyObject *name;      /* bytes: in quotes, with the colon */
     uint8_t may_lack;
+    uint8_t silent;      /* it is looked at, and does not go out */
     Py_ssize_t place;    /* of its slot, or in a tuple; 0 for an attribute that is looked up */
 } OutField;
 
@@ -30,6 +34,7 @@ typedef struct OutRecord {
     uint8_t form;
     uint32_t count;
     OutField *fields;
+    Judging judging;
 } OutRecord;
 
 typedef struct {
@@ -37,11 +42,14 @@ typedef struct {
     State *state;
     PyObject *constants;
     OutNode *root;
+    int depth, checked;
+    Py_ssize_t items;
     Pool pool;
 } OutPlan;
 
 /* What has been written. */
 typedef struct {
+    OutPlan *plan;
     State *state;
     char *bytes;
     size_t length, room;

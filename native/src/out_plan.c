@@ -46,24 +46,29 @@ node_filled(Loader *loader, OutNode *node, const uint32_t *words, uint32_t at)
 {
     switch (words[0]) {
     case OUT_PLAIN:
-        node->constant = constant_of(loader, words[1], is_callable, "a function that cannot be called");
+        node->constant = constant_of(loader, words[2], is_callable, "a function that cannot be called");
         return node->constant != NULL;
     case OUT_CHOICE:
-        return choice_loaded(loader, node, words[1]);
+        return choice_loaded(loader, node, words[2]);
     case OUT_LIST:
+        node->into = (uint8_t)words[3];
+        if (words[3] > INTO_TUPLE)
+            return wrong("a list of no form");
+        node->inner = node_loaded(loader, words[2]);
+        return node->inner != NULL;
     case OUT_DICT:
     case OUT_NULLABLE:
     case OUT_SAME:
-        node->inner = node_loaded(loader, words[1]);
+        node->inner = node_loaded(loader, words[2]);
         return node->inner != NULL;
     case OUT_FIXED:
-        if (words[1] && (node->inner = node_loaded(loader, words[1])) == NULL)
+        if (words[2] && (node->inner = node_loaded(loader, words[2])) == NULL)
             return 0;
-        return many_loaded(loader, node, at + 3, words[2], 1);
+        return many_loaded(loader, node, at + 4, words[3], 1);
     case OUT_UNION:
-        return many_loaded(loader, node, at + 2, words[1], 2);
+        return many_loaded(loader, node, at + 3, words[2], 2);
     case OUT_RECORD:
-        node->record = record_named(loader, words[1], 4, sizeof(OutRecord));
+        node->record = record_named(loader, words[2], 6, sizeof(OutRecord));
         return node->record != NULL;
     default:
         return (words[0] >= OUT_AS_IT_IS && words[0] <= OUT_EXACT) || wrong("a node of no form");
@@ -73,7 +78,7 @@ node_filled(Loader *loader, OutNode *node, const uint32_t *words, uint32_t at)
 static OutNode *
 node_loaded(Loader *loader, uint32_t at)
 {
-    if (!has(loader, at, 3))
+    if (!has(loader, at, 4))
         return NULL;
     if (loader->words[at] == RECORD_MARK) {
         wrong("a record where a node should stand");
@@ -90,7 +95,8 @@ node_loaded(Loader *loader, uint32_t at)
         return NULL;
     loader->known[at] = node;
     node->form = (uint8_t)loader->words[at];
-    if (!node_filled(loader, node, loader->words + at, at))
+    const uint32_t *words = loader->words + at;
+    if (!node_filled(loader, node, words, at) || !parts_loaded(loader, words[1], &node->parts, &node->parts_count))
         return NULL;
     loader->depth--;
     return node;
@@ -104,7 +110,7 @@ record_filled(Loader *loader, uint32_t at)
     record->type = (PyTypeObject *)constant_of(loader, words[1], is_type, "a class that is none");
     record->form = (uint8_t)words[2];
     uint32_t count = words[3];
-    if (record->type == NULL || words[2] > BUILT_TUPLE || count > loader->count || !has(loader, at + 4, count * 5))
+    if (record->type == NULL || words[2] > BUILT_TUPLE || count > loader->count || !has(loader, at + 6, count * 5))
         return wrong("a record of no form");
     if ((record->form == BUILT_TUPLE && !PyType_IsSubtype(record->type, &PyTuple_Type)) ||
         (record->form == BUILT_DICT && record->type != &PyDict_Type))
@@ -115,19 +121,20 @@ record_filled(Loader *loader, uint32_t at)
     record->count = count;
     for (uint32_t each = 0; each < count; each++) {
         OutField *field = &record->fields[each];
-        const uint32_t *held = words + 4 + each * 5;
+        const uint32_t *held = words + 6 + each * 5;
         field->node = node_loaded(loader, held[0]);
         field->attribute = constant_of(loader, held[1], is_text, "an attribute that is no text");
         field->name = constant_of(loader, held[2], is_bytes, "a name that is no bytes");
-        field->may_lack = held[3] != 0;
+        field->may_lack = held[4] & 1;
+        field->silent = held[4] >> 1 & 1;
         if (field->node == NULL || field->attribute == NULL || field->name == NULL)
             return 0;
         if (record->form == BUILT_TUPLE)
-            field->place = held[4];
+            field->place = held[3];
         else if (record->form != BUILT_DICT)
             field->place = slot_of(record->type, field->attribute);
     }
-    return 1;
+    return judging_loaded(loader, at + 6 + count * 5, count, words[4], words[5], &record->judging);
 }
 
 PyObject *
@@ -142,7 +149,12 @@ out_plan_loaded(State *state, PyObject *arguments)
     plan->state = state;
     plan->constants = Py_NewRef(constants);
     Loader loader;
-    int loaded = loader_begun(&loader, &plan->pool, raw, constants, 3);
+    int loaded = loader_begun(&loader, &plan->pool, raw, constants, 6);
+    if (loaded) {
+        plan->depth = loader.words[3] > 400 ? 400 : (int)loader.words[3];
+        plan->items = loader.words[4];
+        plan->checked = loader.words[5] != 0;
+    }
     loaded = loaded && (plan->root = node_loaded(&loader, loader.words[2])) != NULL;
     for (uint32_t each = 0; loaded && each < loader.waiting_count; each++)
         loaded = record_filled(&loader, loader.waiting[each]);

@@ -98,8 +98,8 @@ part_loaded(Loader *loader, uint32_t *at, Part *part)
     }
 }
 
-static int
-parts_loaded(Loader *loader, Node *node, uint32_t at)
+int
+parts_loaded(Loader *loader, uint32_t at, Part **parts, uint32_t *parts_count)
 {
     if (at == 0)
         return 1;
@@ -108,13 +108,13 @@ parts_loaded(Loader *loader, Node *node, uint32_t at)
     uint32_t count = loader->words[at++];
     if (!has(loader, at, count))
         return 0;
-    node->parts = kept(loader->pool, count, sizeof(Part));
-    if (node->parts == NULL)
+    *parts = kept(loader->pool, count, sizeof(Part));
+    if (*parts == NULL)
         return 0;
     for (uint32_t each = 0; each < count; each++)
-        if (!part_loaded(loader, &at, &node->parts[each]))
+        if (!part_loaded(loader, &at, *parts + each))
             return 0;
-    node->parts_count = count;
+    *parts_count = count;
     return 1;
 }
 
@@ -321,7 +321,7 @@ node_loaded(Loader *loader, uint32_t at)
     loader->known[at] = node;
     const uint32_t *words = loader->words + at;
     node->form = (uint8_t)words[0];
-    if (!node_filled(loader, node, words, at) || !parts_loaded(loader, node, words[1]))
+    if (!node_filled(loader, node, words, at) || !parts_loaded(loader, words[1], &node->parts, &node->parts_count))
         return NULL;
     loader->depth--;
     return node;
@@ -389,7 +389,7 @@ names_loaded(Loader *loader, Record *record, uint32_t at, uint32_t count)
 }
 
 static int
-rule_loaded(Loader *loader, uint32_t *at, Record *record, FieldsRule *rule)
+rule_loaded(Loader *loader, uint32_t *at, uint32_t fields, FieldsRule *rule)
 {
     if (!has(loader, *at, 4))
         return 0;
@@ -404,7 +404,7 @@ rule_loaded(Loader *loader, uint32_t *at, Record *record, FieldsRule *rule)
         return 0;
     for (uint32_t each = 0; each < rule->count; each++) {
         rule->fields[each] = loader->words[(*at)++];
-        if (rule->fields[each] >= record->count)
+        if (rule->fields[each] >= fields)
             return wrong("a rule on no field");
     }
     if (words[0] == RULE_CALL) {
@@ -414,6 +414,31 @@ rule_loaded(Loader *loader, uint32_t *at, Record *record, FieldsRule *rule)
     if (words[0] != RULE_COMPARE || rule->count != 2 || words[1] > Py_GE)
         return wrong("a rule of no form");
     rule->sign = (uint8_t)words[1];
+    return 1;
+}
+
+/* The rules and checks of a record of so many fields, which stand from `at` on. */
+int
+judging_loaded(Loader *loader, uint32_t at, uint32_t fields, uint32_t rules, uint32_t checks, Judging *made)
+{
+    if (rules > loader->count || checks > loader->count)
+        return wrong("too many rules");
+    made->rules = kept(loader->pool, rules, sizeof(FieldsRule));
+    made->checks = kept(loader->pool, checks, sizeof(PyObject *));
+    if (made->rules == NULL || made->checks == NULL)
+        return 0;
+    for (uint32_t each = 0; each < rules; each++)
+        if (!rule_loaded(loader, &at, fields, &made->rules[each]))
+            return 0;
+    made->rules_count = rules;
+    if (!has(loader, at, checks))
+        return 0;
+    for (uint32_t each = 0; each < checks; each++) {
+        made->checks[each] = constant_of(loader, loader->words[at + each], is_callable, "a check that is none");
+        if (made->checks[each] == NULL)
+            return 0;
+    }
+    made->checks_count = checks;
     return 1;
 }
 
@@ -463,34 +488,15 @@ record_filled(Loader *loader, uint32_t at)
         return 0;
     }
     record->fields = kept(loader->pool, fields, sizeof(Field));
-    record->rules = kept(loader->pool, rules > loader->count ? 0 : rules, sizeof(FieldsRule));
-    record->checks = kept(loader->pool, checks > loader->count ? 0 : checks, sizeof(PyObject *));
-    if (record->fields == NULL || record->rules == NULL || record->checks == NULL || rules > loader->count ||
-        checks > loader->count) {
-        wrong("too many rules");
+    if (record->fields == NULL)
         return 0;
-    }
     record->count = fields;
     for (uint32_t each = 0; each < fields; each++)
         if (!field_loaded(loader, at + each * 5, record, &record->fields[each]))
             return 0;
     at += fields * 5;
-    if (!names_loaded(loader, record, at, names))
-        return 0;
-    at += names * 2;
-    for (uint32_t each = 0; each < rules; each++)
-        if (!rule_loaded(loader, &at, record, &record->rules[each]))
-            return 0;
-    record->rules_count = rules;
-    if (!has(loader, at, checks))
-        return 0;
-    for (uint32_t each = 0; each < checks; each++) {
-        record->checks[each] = constant_of(loader, loader->words[at + each], is_callable, "a check that is none");
-        if (record->checks[each] == NULL)
-            return 0;
-    }
-    record->checks_count = checks;
-    return 1;
+    return names_loaded(loader, record, at, names) &&
+           judging_loaded(loader, at + names * 2, fields, rules, checks, &record->judging);
 }
 
 static int

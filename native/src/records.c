@@ -37,7 +37,7 @@ rule_holds(const FieldsRule *rule, PyObject **values)
         return moment_holds(values[rule->fields[0]], values[rule->fields[1]], rule->sign);
     if (rule->form == RULE_COMPARE)
         return PyObject_RichCompareBool(values[rule->fields[0]], values[rule->fields[1]], rule->sign) == 1;
-    PyObject *few[8], **given = few;
+    PyObject *few[8] = {NULL}, **given = few;
     if (rule->count > 8) {
         given = PyMem_Malloc(rule->count * sizeof(PyObject *));
         if (given == NULL) {
@@ -104,12 +104,33 @@ in_dict(Reader *reader, const Record *record, PyObject **values)
     return made;
 }
 
+int
+rules_hold(const Judging *judging, PyObject **values)
+{
+    for (uint32_t each = 0; each < judging->rules_count; each++)
+        if (!rule_holds(&judging->rules[each], values))
+            return 0;
+    return 1;
+}
+
+int
+checks_hold(const Judging *judging, PyObject *record)
+{
+    for (uint32_t each = 0; each < judging->checks_count; each++) {
+        PyObject *said = PyObject_CallOneArg(judging->checks[each], record);
+        int no = said == NULL || (said != Py_None && PyObject_IsTrue(said) != 1);
+        Py_XDECREF(said);
+        if (no)
+            return 0;
+    }
+    return 1;
+}
+
 PyObject *
 record_made(Reader *reader, const Record *record, PyObject **values)
 {
-    for (uint32_t each = 0; each < record->rules_count; each++)
-        if (!rule_holds(&record->rules[each], values))
-            return NULL;
+    if (!rules_hold(&record->judging, values))
+        return NULL;
     PyObject *made;
     switch (record->form) {
     case BUILT_STORING:
@@ -124,12 +145,7 @@ record_made(Reader *reader, const Record *record, PyObject **values)
     default:
         made = answer_of(reader, PyObject_Vectorcall(record->builder, values, 0, record->names));
     }
-    for (uint32_t each = 0; made != NULL && each < record->checks_count; each++) {
-        PyObject *said = PyObject_CallOneArg(record->checks[each], made);
-        int no = said == NULL || (said != Py_None && PyObject_IsTrue(said) != 1);
-        Py_XDECREF(said);
-        if (no)
-            Py_CLEAR(made);
-    }
+    if (made != NULL && !checks_hold(&record->judging, made))
+        Py_CLEAR(made);
     return made;
 }

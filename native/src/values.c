@@ -213,11 +213,9 @@ cased(const Part *part, PyObject *value)
 }
 
 PyObject *
-with_parts(Reader *reader, const Node *node, PyObject *value)
+parts_run(const Part *parts, uint32_t count, PyObject *value)
 {
-    (void)reader;
-    for (uint32_t each = 0; each < node->parts_count && value != NULL; each++) {
-        const Part *part = &node->parts[each];
+    for (const Part *part = parts; part < parts + count && value != NULL; part++) {
         switch (part->form) {
         case FORM_STEP:
             value = stepped(part, value);
@@ -235,6 +233,13 @@ with_parts(Reader *reader, const Node *node, PyObject *value)
         }
     }
     return value;
+}
+
+PyObject *
+with_parts(Reader *reader, const Node *node, PyObject *value)
+{
+    (void)reader;
+    return parts_run(node->parts, node->parts_count, value);
 }
 
 /* Single values */

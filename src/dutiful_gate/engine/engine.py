@@ -59,7 +59,7 @@ class Engine:
         self._trusting: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
         self._checked: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
         self._readers: dict[bool, NativeReader | None] = {}
-        self._writers: dict[bool, Any] = {}
+        self._writers: dict[bool | str, Any] = {}
 
     def native_reader(self, *, notes_unknown: bool) -> NativeReader | None:
         """What reads natively, None where nothing does; with `notes_unknown`, keys nobody declared are in doubt."""
@@ -75,10 +75,27 @@ class Engine:
         """The JSON of a typed value that is known to be sound, Decimals digit by digit."""
         write = self._writers.get(secrets, self)
         if write is self:
-            with self._lock:
-                write = self._writers[secrets] = native_writer(self.plan, secrets=secrets) if self.native else None
-        told = None if write is None else write(value)
+            write = self._writer(secrets, secrets, checked=False)
+        told: bytes | None = None if write is None else write(value)
         return self.json_of(self.release_admitted(value, secrets=secrets, exact=True)) if told is None else told
+
+    def json_checked(self, value: Any, *, secrets: bool) -> bytes | None:
+        """The same of one that code may have made; None where it is to be looked at more closely."""
+        write = self._writers.get("secrets" if secrets else "open", self)
+        if write is self:
+            write = self._writer("secrets" if secrets else "open", secrets, checked=True)
+        told: bytes | None = None if write is None else write(value)
+        return told
+
+    def _writer(self, mark: bool | str, secrets: bool, *, checked: bool) -> Any:
+        """What writes natively, made once; None where nothing does."""
+        with self._lock:
+            way_out = self._way_out if checked else self
+            if self.native and not (checked and way_out.judges_inside):
+                self._writers[mark] = native_writer(way_out.plan, secrets=secrets, checked=checked)
+            else:
+                self._writers[mark] = None
+            return self._writers[mark]
 
     def json_of(self, plain: Any) -> bytes:
         """The JSON of plain data that this engine has released."""

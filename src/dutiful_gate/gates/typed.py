@@ -234,7 +234,8 @@ class Gate(AnyGate[T]):
 
     def release_json(self, value: T, *, secrets: bool = False) -> bytes:
         """The way out as JSON in UTF-8, Decimals digit by digit: 12.50 stays so. Raises Refused as `release` does."""
-        return self._engine.json_of(self._released(value, secrets, exact=True))
+        told = self._engine.json_checked(value, secrets=secrets)
+        return self._engine.json_of(self._released(value, secrets, exact=True)) if told is None else told
 
     def release_admitted(self, value: T, *, secrets: bool = False) -> Any:
         """The way out for a value that was just admitted and not changed since: it is not checked again."""

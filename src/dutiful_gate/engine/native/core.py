@@ -7,7 +7,7 @@ import platform
 import sys
 from collections.abc import Callable
 from decimal import Decimal
-from functools import cache, partial
+from functools import cache
 from importlib import import_module
 from typing import Any, Final, NamedTuple, Protocol
 from uuid import UUID, SafeUUID
@@ -21,7 +21,8 @@ from ..own_functions import Passing, unwrapped
 from ..plan import Plan
 from ..runtime import ABSENT
 from .out_words import PLAIN_DATA, native_out
-from .plan_words import NativePlan, native_plan
+from .plan_words import native_plan
+from .words import NativePlan
 
 SWITCH: Final = "DUTIFUL_NATIVE"
 """The environment variable that turns the core off for a process: `off`, `0`, `no` or `false`."""
@@ -82,23 +83,25 @@ def core() -> tuple[Core | None, str]:
     return found, package.__version__
 
 
-def native_writer(plan: Plan, *, secrets: bool) -> Callable[[Any], bytes | None] | None:
-    """What gives the JSON of a sound value, or None where that is in doubt; None where there is no core for it."""
+def native_writer(plan: Plan, *, secrets: bool, checked: bool) -> Callable[[Any], bytes | None] | None:
+    """What gives the JSON of a typed value, or None where that is in doubt; None where there is no core for it.
+
+    Where values are `checked`, the plan is that of what goes out; else they are known to be sound.
+    """
     module, _ = core()
-    if module is None:
+    written = None if module is None else native_out(plan, secrets=secrets, checked=checked)
+    if module is None or written is None:
         return None
-    plan_of_it = native_out(plan, secrets=secrets)
     try:
-        loaded = module.load_out(plan_of_it.words, plan_of_it.constants)
+        loaded = module.load_out(written.words, written.constants)
     except ValueError:
         return None
-    write: Callable[[Any], bytes | None] = unwrapped(loaded.json) if plan_of_it.carries else loaded.json
-    unit = plan_of_it.unit  # whose source tracebacks show
-    return write if unit is None else partial(_written_by, unit, write)
-
-
-def _written_by(unit: object, write: Callable[[Any], bytes | None], value: Any) -> bytes | None:
-    return write(value)
+    write: Callable[[Any], bytes | None] = loaded.json
+    if not written.carries:
+        return write
+    asked = unwrapped(write)
+    asked.__dict__["unit"] = written.unit  # which keeps the source that tracebacks show
+    return asked
 
 
 @cache

@@ -17,15 +17,12 @@ Its grammar, beside the forms of `declare/native_forms.py`:
 
 from __future__ import annotations
 
-import re
 from array import array
 from collections import deque
-from collections.abc import Callable, Iterable, Sequence
-from typing import Any, Final, NamedTuple
+from collections.abc import Callable, Sequence
+from typing import Any, Final
 
-from ...codegen.unit import Unit
-from ...codegen.writer import all_of
-from ...declare.facts import REFUSED, Own
+from ...declare.facts import REFUSED
 from ...declare.hash_limits import crowded
 from ...declare.marks import Copied
 from ...declare.native_forms import (
@@ -34,32 +31,26 @@ from ...declare.native_forms import (
     MAGIC,
     NODES,
     NUMBERED,
-    PARTS,
     RECORD_MARK,
     SHORT,
-    SIGNS,
     VERSION,
     WITHHELD,
-    Native,
 )
-from ...declare.records import RecordRule
-from ...declare.rules import Rule
 from ...declare.sealed import Sealed
 from ...declare.sources import Source
-from ...declare.steps import Step
 from ...shape.known_defaults import EMPTY
 from ...shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
 from ...shape.shape import Field, Record
 from ...shape.stages import stages_of
 from ...shape.uses import MISSING, Use
 from ..choosing import chooser
-from ..field_access import FieldsReach, values_there
 from ..hash_limits import spreads
-from ..plan import Plan, all_sent, classes_read, holds_text, is_text, may_be_blank, takes_null
+from ..plan import Plan, classes_read, holds_text, is_text, may_be_blank, takes_null
 from ..walk.frame import Aim, Frame
 from ..walk.pen import Pen
 from ..walk.quick import Quick
 from ..walk.walk import SETS
+from .words import NativePlan, PlanWords
 
 _CLASS_BITS: Final = dict(
     zip((type(None), bool, int, float, str, list, dict), map((1).__lshift__, range(7)), strict=True)
@@ -69,16 +60,6 @@ assert len(_CLASS_BITS) == len(CLASSES)
 
 class NoNative(Exception):
     """A plan that the core has no way to read."""
-
-
-class NativePlan(NamedTuple):
-    """The words and constants of a plan, and the functions among these, which keep their source for tracebacks."""
-
-    words: bytes
-    constants: tuple[object, ...]
-    unit: Unit | None
-    carries: bool
-    """Whether functions of the developer's own are called."""
 
 
 def native_plan(plan: Plan, *, notes_unknown: bool, deep: bool) -> NativePlan | None:
@@ -95,18 +76,12 @@ def native_plan(plan: Plan, *, notes_unknown: bool, deep: bool) -> NativePlan | 
         return None
 
 
-class _PlanWriter:
+class _PlanWriter(PlanWords):
     def __init__(self, plan: Plan, *, notes_unknown: bool, deep: bool) -> None:
-        self.plan = plan
+        super().__init__(plan, Quick(plan, Pen(), Aim(notes_unknown=notes_unknown)), 10)
         self.notes_unknown = notes_unknown
         self.deep = deep
         self.text = plan.reading.is_text
-        self.quick = Quick(plan, Pen(), Aim(notes_unknown=notes_unknown))
-        self.words = array("I", [0] * 10)
-        self.constants: list[object] = []
-        self._numbers: dict[int, int] = {}
-        # Functions are known by their names until all are written, and compiled together.
-        self._named: list[tuple[int, str]] = []
         self._records: dict[tuple[str, bool], int] = {}
         self._aliases: dict[tuple[str, bool], int] = {}
         self._watched: dict[type, None] = {}
@@ -123,15 +98,7 @@ class _PlanWriter:
         most = min(plan.limits.items, 0xFFFFFFFF)
         head = [MAGIC, VERSION, root, min(plan.limits.depth, 100_000), most, *flags, watched]
         self.words[:10] = array("I", [*head, min(plan.limits.bytes, 0xFFFFFFFF), int(self.text)])
-        pen = self.quick.pen
-        source = self.quick.written_since()
-        unit = None
-        if self._named:
-            namespace = pen.constants
-            unit = Unit(f"{plan.shape.name} sound", source, namespace, self._named[0][1], namespace, notes=pen.notes)
-            for number, name in self._named:
-                self.constants[number] = namespace[name]
-        return NativePlan(self.words.tobytes(), tuple(self.constants), unit, pen.carries)
+        return self.finished(f"{plan.shape.name} sound")
 
     def _words_of_watched(self) -> int:
         words = [len(self._watched)]
@@ -139,42 +106,6 @@ class _PlanWriter:
             made: Any = declared
             words += [self.constant(declared), self.constant(made.__init__), self.constant(made.__new__)]
         return self.block(words)
-
-    # Words and constants
-
-    def block(self, words: Iterable[int]) -> int:
-        """Words at the end of the plan; where they stand."""
-        at = len(self.words)
-        self.words.extend(words)
-        return at
-
-    def constant(self, held: object) -> int:
-        """The number of a constant."""
-        number = self._numbers.get(id(held))
-        if number is None:
-            number = self._numbers[id(held)] = len(self.constants)
-            self.constants.append(held)
-        return number
-
-    def function(self, frame: Frame, expression: str, parameters: Sequence[str] = ("data",)) -> int:
-        """The number of a function that gives what an expression comes to."""
-        quick = self.quick
-        name = quick.functions.numbered("native_part")
-        with quick.pen.aside() as lines, quick.block(f"def {name}({', '.join(parameters)}):"):
-            quick.write(f"return {expression}")
-        quick.functions.add(lines)
-        return self.named(name)
-
-    def named(self, name: str) -> int:
-        """The number of a function by its name."""
-        number = len(self.constants)
-        self.constants.append(name)
-        self._named.append((number, name))
-        return number
-
-    def _own(self, function: Callable[..., Any], frame: Frame) -> object:
-        """A function of the developer's own, as generated code calls it."""
-        return self.quick.pen.own(Own(function), frame.where, hidden=frame.shown.outlined)
 
     # Uses
 
@@ -206,7 +137,7 @@ class _PlanWriter:
                 form, held = native if native is not None else ("call", ())
                 numbers = [self.constant(each) for each in held]
                 numbers.append(self.constant(kind.reader(frame.reading)))
-                return self.form(form, self.parts(use, frame), numbers)
+                return self.form(form, self.parts(use.parts, use.node.facts, frame), numbers)
             case Nothing() if not self.text:
                 return self.form("null", 0, [self.constant(_never)])
             case Choice():
@@ -216,15 +147,17 @@ class _PlanWriter:
                 # What is called for it: for a deque its class, for a set what tells of too many with one hash.
                 also = deque if into == "deque" else crowded if into in SETS and not spreads(item) else None
                 number = NUMBERED["INTO"].index(into)
-                return self.form("list", self.parts(use, frame), [number, inner, self.constant(also)])
+                return self.form(
+                    "list", self.parts(use.parts, use.node.facts, frame), [number, inner, self.constant(also)]
+                )
             case Fixed(items, tail):
                 every = [self.use(item, frame) for item in items]
                 last = 0 if tail is None else self.use(tail, frame)
-                return self.form("fixed", self.parts(use, frame), [last, len(every), *every])
+                return self.form("fixed", self.parts(use.parts, use.node.facts, frame), [last, len(every), *every])
             case Entries(key, value):
                 if not is_text(key) and not self._is_choice_of_text(key):
                     return self.called(use, frame)
-                parts = self.parts(use, frame)
+                parts = self.parts(use.parts, use.node.facts, frame)
                 key_node = self.use(key, frame)
                 if self.words[key_node] not in (NODES["text"].number, NODES["choice"].number):
                     return self.called(use, frame)
@@ -249,9 +182,9 @@ class _PlanWriter:
         """One of a few constants."""
         if not node.lenient and all(type(plain) is str for plain in node.wire):
             table = dict(zip(reversed(node.wire), reversed(node.values), strict=True))
-            return self.form("choice", self.parts(use, frame), [self.constant(table)])
+            return self.form("choice", self.parts(use.parts, use.node.facts, frame), [self.constant(table)])
         choose = chooser(node.wire, node.values, frame.reading, lenient=node.lenient)
-        return self.form("call", self.parts(use, frame), [self.constant(choose)])
+        return self.form("call", self.parts(use.parts, use.node.facts, frame), [self.constant(choose)])
 
     def branches(self, use: Use, node: Branches, frame: Frame) -> int:
         """A union whose options are told apart by a tag, or by the classes of what comes."""
@@ -263,14 +196,14 @@ class _PlanWriter:
                 return self.called(use, frame)
             options = [self.use(option, frame) for option in node.options]
             held = [self.constant(node.tag), self.constant(flat), len(options), *options]
-            return self.form("tagged", self.parts(use, frame), held)
+            return self.form("tagged", self.parts(use.parts, use.node.facts, frame), held)
         classes = [classes_read(option, self.plan) for option in node.options]
         if sum(map(len, classes)) != len(frozenset().union(*classes)):
             return self.called(use, frame)
         held = [len(classes)]
         for option, read in zip(node.options, classes, strict=True):
             held += [sum(_CLASS_BITS[each] for each in read), self.use(option, frame)]
-        return self.form("union", self.parts(use, frame), held)
+        return self.form("union", self.parts(use.parts, use.node.facts, frame), held)
 
     def alias(self, key: str, use: Use, frame: Frame) -> int:
         """A type that leads to itself by its name."""
@@ -278,42 +211,11 @@ class _PlanWriter:
         if mark not in self._aliases:
             at = self._aliases[mark] = self.form("same", 0, [0])
             self._waiting.append(lambda: self._fill_alias(key, at, frame))
-        parts = self.parts(use, frame)
+        parts = self.parts(use.parts, use.node.facts, frame)
         return self.form("same", parts, [self._aliases[mark]]) if parts else self._aliases[mark]
 
     def _fill_alias(self, key: str, at: int, frame: Frame) -> None:
         self.words[at + 2] = self.use(self.plan.shape.aliases[key], frame)
-
-    # Rules and steps
-
-    def parts(self, use: Use, frame: Frame) -> int:
-        """Where the rules and steps of a use stand, 0 for none."""
-        words: list[int] = []
-        for part in use.parts:
-            words += self.part(part, frame)
-        return self.block([len(words) // 4, *words]) if words else 0
-
-    def part(self, part: Rule | Step, frame: Frame) -> list[int]:
-        """The words of one rule or step."""
-        if isinstance(part, Step):
-            native: tuple[Native, ...] = (part.native() or Native("step"),)
-            expression = part.expression("data", frame.bind)
-        else:
-            native = part.native() or (Native("test"),)
-            expression = part.condition("data", frame.bind)
-        words: list[int] = []
-        for form, held in native:
-            number, holds = PARTS[form]
-            left = list(held)
-            told = [self._held(letter, left, lambda: self.function(frame, expression)) for letter in holds]
-            words += [number, *told, *([0] * (3 - len(told)))]
-        return words
-
-    def _held(self, letter: str, left: list[object], function: Callable[[], int]) -> int:
-        if letter == "f":
-            return function()
-        held = left.pop(0)
-        return self.constant(held) if letter == "c" else int(held)  # type: ignore[call-overload]
 
     # Records
 
@@ -325,7 +227,7 @@ class _PlanWriter:
         mark = (key, frame.hidden)
         if mark not in self._records:
             self.record(record, mark, frame)
-        return self.form("record", self.parts(use, frame), [self._records[mark]])
+        return self.form("record", self.parts(use.parts, use.node.facts, frame), [self._records[mark]])
 
     def _has_native(self, record: Record) -> bool:
         """Whether the core may read a record: what asks for the keys that came, or gathers others, it does not."""
@@ -336,22 +238,12 @@ class _PlanWriter:
         names = [name for field in record.fields for name in (field.wire, *field.also)]
         return len(set(names)) == len(names)
 
-    def _reach(self, record: Record, value_of: dict[str, str]) -> FieldsReach:
-        bind = self.quick.frame.bind
-        return FieldsReach(self.plan, record, value_of, lambda wire: bind(wire, "KEY"), "")
-
-    def _asked(self, rule: RecordRule, record: Record, reach: FieldsReach, frame: Frame) -> str:
-        """The source of whether a rule between fields does not hold."""
-        tests = [] if rule.needs_values else all_sent(record, rule, reach.value_of)
-        tests += values_there(reach, rule, frame.bind)
-        return all_of([*tests, f"not ({rule.condition(reach, frame.bind)})"])
-
     def record(self, record: Record, mark: tuple[str, bool], frame: Frame) -> None:
         """A record, and what it holds."""
         frame = frame.within(record, self.plan)
         builder, form, names = self._building(record, frame)
-        rules = self._rules(record, frame)
-        checks = [self.constant(self._own(check.function, frame)) for check in record.checks]
+        rules = self.rules(record, frame)
+        checks = [self.constant(self.own(check.function, frame)) for check in record.checks]
         also = [(name, number) for number, field in enumerate(record.fields) for name in field.also]
         flat = [word for rule in rules for word in rule]
         at = self._records[mark] = self.block(
@@ -379,36 +271,9 @@ class _PlanWriter:
         if record.stores and record.form == "object" and all(name.isascii() for name in attributes):
             self._watched[record.builder] = None
             return self.constant(record.builder), built("storing"), self.constant(())
-        builder = self._own(record.builder, frame) if record.runs_own else record.builder
+        builder = self.own(record.builder, frame) if record.runs_own else record.builder
         form = "tuple" if record.form == "tuple" else "calling"
         return self.constant(builder), built(form), self.constant(attributes)
-
-    def _rules(self, record: Record, frame: Frame) -> list[list[int]]:
-        """The rules between fields: those that are a comparison, and one function for all the others."""
-        attributes = [field.attribute for field in record.fields]
-        value_of = {name: f"value_{number}" for number, name in enumerate(attributes)}
-        reach = self._reach(record, value_of)
-        rules, others = [], []
-        for rule in record.rules:
-            native = rule.native(reach, frame.bind)
-            if (
-                native is None
-                or self._asked(rule, record, reach, frame) != f"not ({rule.condition(reach, frame.bind)})"
-            ):
-                others.append(rule)
-                continue
-            sign, *names = native.held
-            numbers = [attributes.index(str(name)) for name in names]
-            rules.append([NUMBERED["RULE"].index("compare"), SIGNS.index(str(sign)), 0, 2, *numbers])
-        if others:
-            used = list(range(len(attributes)))
-            tests = [f"not ({self._asked(rule, record, reach, frame)})" for rule in others]
-            named = {f"value_{number}" for number in used}
-            said = all_of(tests)
-            used = [number for number in used if f"value_{number}" in _words(said) & named]
-            function = self.function(frame, said, [f"value_{number}" for number in used])
-            rules.append([NUMBERED["RULE"].index("call"), 0, function, len(used), *used])
-        return rules
 
     def _told_of(self, field: Field) -> int:
         """What is true of a field, in bits."""
@@ -428,7 +293,7 @@ class _PlanWriter:
         elif field.factory is not None:
             lack = "factory"
             plain = field.factory in EMPTY or isinstance(field.factory, Copied)
-            own = None if plain else self._own(field.factory, inner.at(field.use, self.plan))
+            own = None if plain else self.own(field.factory, inner.at(field.use, self.plan))
             otherwise = self.constant(field.factory if plain else own)
         elif field.default is not MISSING:
             lack, otherwise = "default", self.constant(field.default)
@@ -440,11 +305,6 @@ class _PlanWriter:
 def _is_open(use: Use) -> bool:
     """Whether a value may be of any type, so that rules ask what they can judge."""
     return use.node.facts.open and (bool(use.parts) or isinstance(use.node, Scalar))
-
-
-def _words(source: str) -> set[str]:
-    """The names in source."""
-    return set(re.findall(r"\w+", source))
 
 
 def _never(value: object) -> object:

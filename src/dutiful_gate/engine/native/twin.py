@@ -15,7 +15,7 @@ from ...declare.kinds.text import encodable
 from ...declare.native_forms import BLANK, CLASSES, NO_END, NODES, NUMBERED, PARTS, SHORT, SIGNS, WITHHELD
 from ...regex.white_space import is_blank
 from ..runtime import ABSENT
-from .plan_words import NativePlan
+from .words import NativePlan
 
 _NODES: Final = {form.number: name for name, form in NODES.items()}
 _PARTS: Final = {form.number: name for name, form in PARTS.items()}
@@ -180,11 +180,13 @@ class _Twin:
         called += [(self.constant(self.words[at + 2 * each]), self.words[at + 2 * each + 1]) for each in range(also)]
         at += 2 * also
         values: dict[int, Any] = {}
+        seen: set[int] = set()
         known = 0
         for name, number in called:
             told = every[number][3] >> 8
             if name in plain and not told & WITHHELD:
-                _sure(name, number not in values)
+                _sure(name, number not in seen)
+                seen.add(number)
                 nothing = bool(told & SHORT) if plain[name] is None else bool(told & BLANK) and is_blank(plain[name])
                 _sure(name, not (nothing and every[number][3] & 0xFF == 0))
                 if not nothing:
