@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --quiet --disable-pip-version-check
 
-.PHONY: demo test test-all native bench-native lint bench bench-refusals bench-web bench-settings bench-deliveries bench-tables bench-startup bench-hostile prove mutate reference docs clean
+.PHONY: demo test test-all native native-fuzz bench-native lint bench bench-refusals bench-web bench-settings bench-deliveries bench-tables bench-startup bench-hostile prove mutate reference docs clean
 
 demo: $(VENV)/.cli
 	@$(BIN)/dutiful demo
@@ -21,6 +21,10 @@ endif
 # The native core, where a C compiler is at hand: built strictly, and installed beside the package.
 native: $(VENV)/.dev
 	$(BIN)/python tools/native_core.py build
+
+# Sanitizers on: its readers of bytes on mutated texts, then all of it beside Python, so many seconds each.
+native-fuzz: $(VENV)/.dev
+	$(BIN)/python tools/native_core.py fuzz --seconds $(or $(SECONDS),60)
 
 # The native core beside the decoder, careful checks by hand, and the package without it.
 bench-native: $(VENV)/.dev

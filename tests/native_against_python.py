@@ -296,6 +296,7 @@ def main() -> int:
     """Compare, and tell."""
     parser = argparse.ArgumentParser(description=(__doc__ or "").partition("\n")[0])
     parser.add_argument("--declarations", type=int, default=300)
+    parser.add_argument("--seconds", type=int, help="go on for so long, whatever the number of declarations")
     parser.add_argument("--payloads", type=int, default=200)
     parser.add_argument("--seed", type=int, default=0, help="that of the first declaration")
     asked = parser.parse_args()
@@ -303,18 +304,22 @@ def main() -> int:
         print(f"no native core: {core()[1]}")
         return 2
     begin, counted, wrong = perf_counter(), Counter[str](), 0
-    seeds = range(asked.seed, asked.seed + asked.declarations)
+    count = asked.declarations if asked.seconds is None else 10_000_000
+    seeds = range(asked.seed, asked.seed + count)
     with ProcessPoolExecutor(os.cpu_count()) as pool:
-        every = pool.map(compared, seeds, [asked.payloads] * len(seeds), [asked.seed] * len(seeds), chunksize=4)
-        for number, (found, told) in enumerate(every, 1):
-            counted += found
-            wrong += len(told)
-            for words in told[:3]:
-                print(words[:600], flush=True)
-            if number % 100 == 0:
-                print(
-                    f"{number:,} declarations, {counted['core comparisons']:,} comparisons, {wrong} wrong", flush=True
-                )
+        for start in range(0, count, 200):
+            some = seeds[start : start + 200]
+            for found, told in pool.map(
+                compared, some, [asked.payloads] * len(some), [asked.seed] * len(some), chunksize=4
+            ):
+                counted += found
+                wrong += len(told)
+                for words in told[:3]:
+                    print(words[:600], flush=True)
+            comparisons = counted["core comparisons"]
+            print(f"{start + len(some):,} declarations, {comparisons:,} comparisons, {wrong} wrong", flush=True)
+            if asked.seconds is not None and perf_counter() - begin > asked.seconds:
+                break
     print(f"{dict(counted)} in {perf_counter() - begin:.0f} s: {wrong} wrong")
     return int(bool(wrong))
 

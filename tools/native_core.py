@@ -2,6 +2,7 @@
 
     python tools/native_core.py build    build it with every warning an error, and install it
     python tools/native_core.py test     build it where that can be done; run the tests without it, and with it
+    python tools/native_core.py fuzz     sanitizers on: its readers of bytes, then all of it beside Python (--seconds)
 
 Building needs a C compiler and the headers of this Python. `NATIVE_CFLAGS` are words for the compiler.
 """
@@ -15,6 +16,7 @@ import subprocess
 import sys
 import sysconfig
 import tempfile
+import time
 from pathlib import Path
 
 from dutiful_gate.declare.native_forms import header
@@ -79,7 +81,59 @@ def both_ways() -> int:
     return status or built or (0 if told else tests(native=True))
 
 
+SANITIZED = ["-std=c11", "-g", "-O1", "-fno-omit-frame-pointer", "-fsanitize=address,undefined", "-Wall", "-Wextra"]
+BYTES_ALONE = ("strings", "numbers", "moments", "tables")
+
+
+def fuzz(seconds: int, seed: int) -> int:
+    """Fuzz the readers of bytes alone, then compare a core with sanitizers and Python; the exit status."""
+    told = lacking()
+    if told:
+        print(f"nothing is fuzzed: {told}", file=sys.stderr)
+        return 1
+    compiler = (os.environ.get("CC") or sysconfig.get_config_var("CC") or "cc").split()[0]
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        target = folder / "pure"
+        sources = [NATIVE / "fuzz/pure.c", *(NATIVE / f"src/{each}.c" for each in BYTES_ALONE)]
+        subprocess.run([compiler, *SANITIZED, *map(str, sources), "-o", str(target)], check=True)
+        corpus = sorted(map(str, (NATIVE / "fuzz/corpus").iterdir()))
+        print(f"readers of bytes, {seconds} s, seed {seed}", flush=True)
+        status = subprocess.run([str(target), str(seconds), str(seed), *corpus], check=False).returncode
+        package = shutil.copytree(NATIVE / "python/dutiful_gate_native", folder / "dutiful_gate_native")
+        made = package / f"_core{sysconfig.get_config_var('EXT_SUFFIX')}"
+        include = f"-I{sysconfig.get_path('include')}"
+        every = sorted(map(str, (NATIVE / "src").glob("*.c")))
+        shared = [compiler, "-shared", "-fPIC", *SANITIZED, "-fno-sanitize-recover=undefined", include]
+        subprocess.run([*shared, *every, "-o", str(made)], check=True)
+        libraries = [_library(compiler, each) for each in ("libasan.so", "libubsan.so")]
+        words = {"LD_PRELOAD": " ".join(libraries), "ASAN_OPTIONS": "detect_leaks=0", "PYTHONMALLOC": "malloc"}
+        path = os.pathsep.join([str(folder), str(ROOT / "src")])
+        compare = [sys.executable, str(ROOT / "tests/native_against_python.py"), "--seconds", str(seconds)]
+        print(f"all of it beside Python, {seconds} s, seed {seed}", flush=True)
+        environment = {**os.environ, **words, "PYTHONPATH": path}
+        done = subprocess.run([*compare, "--seed", str(seed)], env=environment, check=False)
+    return status or done.returncode
+
+
+def _library(compiler: str, name: str) -> str:
+    told = subprocess.run([compiler, f"-print-file-name={name}"], capture_output=True, text=True, check=True)
+    return told.stdout.strip()
+
+
+def main() -> int:
+    """Do what is asked; the exit status."""
+    parser = argparse.ArgumentParser(description="Build the native core, test it, or fuzz it.")
+    parser.add_argument("job", choices=["build", "test", "fuzz"], help="what to do")
+    parser.add_argument("--seconds", type=int, default=60, help="how long each half is fuzzed  [default: 60]")
+    parser.add_argument(
+        "--seed", type=int, default=int(time.time()) % 1_000_000, help="of what is drawn  [default: new]"
+    )
+    asked = parser.parse_args()
+    if asked.job == "fuzz":
+        return fuzz(asked.seconds, asked.seed)
+    return build() if asked.job == "build" else both_ways()
+
+
 if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description="Build the native core, or run the tests without it and with it.")
-    parser.add_argument("job", choices=["build", "test"], help="build: install it; test: build it, and run the tests")
-    sys.exit(build() if parser.parse_args().job == "build" else both_ways())
+    sys.exit(main())
