@@ -217,9 +217,13 @@ def _of_data(
 ) -> Told:
     told = []
     verdict = answered(pure, data, raw=False)
+    roads = [("core", reader.sound), ("twin", twin)]
+    if isinstance(data, dict) and None not in data and (row := reader.of_rows(list(data))) is not None:
+        cells = list(data.values())
+        roads.append(("row", lambda _: row(cells)))
     if words := differs(answered(gate, data, raw=False), verdict):
         told.append(f"decoded {data!r}: {words}")
-    for name, read in (("core", reader.sound), ("twin", twin)):
+    for name, read in roads:
         try:
             value = read(data)
         except Exception as error:

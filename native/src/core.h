@@ -152,6 +152,7 @@ PyObject *record_made(Reader *reader, const Record *record, PyObject **values);
 
 /* plain.c: decoded data */
 PyObject *from_plain(Reader *reader, const Node *node, PyObject *plain);
+PyObject *from_row(Reader *reader, const int32_t *columns, Py_ssize_t count, PyObject *cells);
 int is_deeper(PyObject *plain, int most);
 
 /* raw.c: JSON text */

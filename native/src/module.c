@@ -116,6 +116,69 @@ plan_plain_json(PyObject *self, PyObject *raw)
     return raw_read((Plan *)self, raw, 1);
 }
 
+/* The fields of columns by their names, as bytes of 32-bit numbers; None where rows cannot be read so: what is read is no
+ * record, two columns are of one field, or columns that nobody declared are to be told. */
+static PyObject *
+plan_columns(PyObject *self, PyObject *names)
+{
+    Plan *plan = (Plan *)self;
+    if (!PyTuple_CheckExact(names)) {
+        PyErr_SetString(PyExc_TypeError, "names are a tuple");
+        return NULL;
+    }
+    if (plan->root->form != FORM_RECORD)
+        Py_RETURN_NONE;
+    const Record *record = plan->root->record;
+    Py_ssize_t count = PyTuple_GET_SIZE(names);
+    PyObject *made = PyBytes_FromStringAndSize(NULL, count * (Py_ssize_t)sizeof(int32_t));
+    if (made == NULL)
+        return NULL;
+    for (Py_ssize_t each = 0; each < count; each++) {
+        int32_t *columns = (int32_t *)PyBytes_AS_STRING(made), field = -1;
+        Py_ssize_t length;
+        PyObject *name = PyTuple_GET_ITEM(names, each);
+        const char *bytes = PyUnicode_Check(name) ? PyUnicode_AsUTF8AndSize(name, &length) : NULL;
+        ptrdiff_t number = bytes == NULL ? -1 : key_at(&record->keys, (Bytes)bytes, length);
+        PyErr_Clear();
+        if (number >= 0)
+            field = (int32_t)record->keys.keys[number].field;
+        int odd = field < 0 ? record->refuses || plan->notes_unknown : record->fields[field].told & FIELD_WITHHELD;
+        for (Py_ssize_t other = 0; other < each && field >= 0; other++)
+            odd = odd || columns[other] == field;
+        if (odd) {
+            Py_DECREF(made);
+            Py_RETURN_NONE;
+        }
+        columns[each] = field;
+    }
+    return made;
+}
+
+static PyObject *
+plan_sound_row(PyObject *self, PyObject *const *given, Py_ssize_t count)
+{
+    Plan *plan = (Plan *)self;
+    if (count != 2 || !PyBytes_CheckExact(given[0]) || plan->root->form != FORM_RECORD) {
+        PyErr_SetString(PyExc_TypeError, "columns, as `columns` gives them, and a row of cells");
+        return NULL;
+    }
+    const int32_t *columns = (const int32_t *)PyBytes_AS_STRING(given[0]);
+    Py_ssize_t length = PyBytes_GET_SIZE(given[0]) / (Py_ssize_t)sizeof(int32_t);
+    for (Py_ssize_t each = 0; each < length; each++)
+        if (columns[each] >= (int32_t)plan->root->record->count) {
+            PyErr_SetString(PyExc_ValueError, "a column of no field");
+            return NULL;
+        }
+    int fresh = plan_is_fresh(plan);
+    if (fresh != 1)
+        return fresh < 0 ? NULL : Py_NewRef(plan->state->UNSURE);
+    Reader reader = {.plan = plan, .state = plan->state, .stack = (const char *)&plan};
+    Py_INCREF(plan);
+    PyObject *made = ended(&reader, from_row(&reader, columns, length, given[1]));
+    Py_DECREF(plan);
+    return made;
+}
+
 static int
 plan_traverse(PyObject *self, visitproc visit, void *arg)
 {
@@ -151,6 +214,8 @@ plan_dealloc(PyObject *self)
 static PyMethodDef plan_methods[] = {
     {"sound", plan_sound, METH_O, "The value of decoded data that is surely sound, else UNSURE."},
     {"sound_json", plan_sound_json, METH_O, "The value of raw JSON that is surely sound, else UNSURE."},
+    {"columns", plan_columns, METH_O, "The fields of columns by their names, for `sound_row`; None where there are none."},
+    {"sound_row", (PyCFunction)(void (*)(void))plan_sound_row, METH_FASTCALL, "The value of a row that is surely sound."},
     {"plain_json", plan_plain_json, METH_O, "The plain data of sound raw JSON within the limits, else UNSURE."},
     {NULL, NULL, 0, NULL},
 };

@@ -131,6 +131,18 @@ is_nothing(Reader *reader, const Field *field, PyObject *held)
     return field->told & FIELD_BLANK ? stands_for_nothing(reader, held) : 0;
 }
 
+/* One cell of a row, or one value of a record, into the field it is of; 0 for doubt. */
+static int
+cell_taken(Reader *reader, const Field *field, PyObject **place, PyObject *cell)
+{
+    Py_INCREF(cell);
+    int nothing = field->told ? is_nothing(reader, field, cell) : 0;
+    if (nothing == 0)
+        *place = from_plain(reader, field->node, cell);
+    Py_DECREF(cell);
+    return nothing ? nothing > 0 && field->lack != LACK_REQUIRED : *place != NULL;
+}
+
 static PyObject *
 record_from(Reader *reader, const Record *record, PyObject *plain)
 {
@@ -162,11 +174,9 @@ record_from(Reader *reader, const Record *record, PyObject *plain)
         }
         known++;
         Py_INCREF(held);
-        int nothing = field->told ? is_nothing(reader, field, held) : 0;
-        if (nothing == 0)
-            values[each] = from_plain(reader, field->node, held);
+        int taken = cell_taken(reader, field, &values[each], held);
         Py_DECREF(held);
-        if (nothing ? nothing < 0 || field->lack == LACK_REQUIRED : values[each] == NULL)
+        if (!taken)
             goto end;
     }
     for (uint32_t each = 0; each < record->also_count; each++) {
@@ -194,6 +204,37 @@ end:
     if (values != few)
         PyMem_Free(values);
     return made;
+}
+
+/* A row of cells, each column of which is of a field (-1 for one that is passed over): as the record of its names. */
+PyObject *
+from_row(Reader *reader, const int32_t *columns, Py_ssize_t count, PyObject *cells)
+{
+    const Node *node = reader->plan->root;
+    const Record *record = node->record;
+    if (!PyList_CheckExact(cells) || PyList_GET_SIZE(cells) != count || !tick(reader) || !enter(reader, &node))
+        return NULL;
+    PyObject *few[FEW], **values = few, *made = NULL;
+    if (record->count > FEW) {
+        values = PyMem_Malloc(record->count * sizeof(PyObject *));
+        if (values == NULL)
+            return PyErr_NoMemory();
+    }
+    for (uint32_t each = 0; each < record->count; each++)
+        values[each] = NULL;
+    int fits = 1;
+    for (Py_ssize_t each = 0; fits && each < count; each++)
+        if (columns[each] >= 0 && PyList_GET_SIZE(cells) == count)
+            fits = cell_taken(reader, &record->fields[columns[each]], &values[columns[each]],
+                              PyList_GET_ITEM(cells, each));
+    if (fits && PyList_GET_SIZE(cells) == count && record_lacks(reader, record, values, 0))
+        made = record_made(reader, record, values);
+    for (uint32_t each = 0; each < record->count; each++)
+        Py_XDECREF(values[each]);
+    if (values != few)
+        PyMem_Free(values);
+    reader->depth--;
+    return made == NULL ? NULL : with_parts(reader, node, made);
 }
 
 /* The option of a union that plain data of such a class is read by; NULL for none. */

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cached_property
 from threading import RLock
 from typing import Any
@@ -70,6 +70,11 @@ class Engine:
                 made = native_reader(self.plan, notes_unknown=known, rewritten=rewritten) if self.native else None
                 self._readers[known] = made
             return self._readers[known]
+
+    def rows_reader(self, names: Sequence[str]) -> Callable[[list[Any]], Any] | None:
+        """What reads rows of cells natively, as records of these names; None where nothing does."""
+        reader = self.native_reader(notes_unknown=True)
+        return None if reader is None else reader.of_rows(names)
 
     def json_admitted(self, value: Any, *, secrets: bool) -> bytes:
         """The JSON of a typed value that is known to be sound, Decimals digit by digit."""

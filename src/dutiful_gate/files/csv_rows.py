@@ -8,9 +8,10 @@ from collections.abc import Callable, Generator, Iterator, Sequence
 from contextlib import suppress
 from typing import Any, BinaryIO, Final, TypeVar
 
-from ..declare.facts import Stop
+from ..declare.facts import UNSURE, Stop
 from ..declare.phrases import Phrase
 from ..gates.base import AnyGate
+from ..gates.typed import Gate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.place import Place
@@ -221,6 +222,7 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
     names, count, most = rows.names, len(rows.names), rows.most
     whole = record or recorder(rows, None)
     number, done = 0, False
+    natively = engine.rows_reader(names) if record is None and isinstance(gate, Gate) else None
     while not done:
         try:
             for cells in rows.reader:
@@ -237,9 +239,14 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
                     continue  # a blank line, or separators alone, as spreadsheets leave them at the end
                 number += 1
                 usual = record is None and len(cells) == count
+                value: Any = natively(cells) if usual and natively is not None else UNSURE
+                if (sound := value.__class__ is not Stop) and text.isascii() and not (texts and "E+" in text):
+                    yield Item(number, None, text, line, encode, value)
+                    continue
                 data = dict(zip(names, cells)) if usual else whole(cells)  # noqa: B905 - they are as many
-                value = engine.sound_and_known(data)
-                sound = value.__class__ is not Stop
+                if not sound:
+                    value = engine.sound_and_known(data)
+                    sound = value.__class__ is not Stop
                 if sound and text.isascii() and len(cells) <= count and not (texts and "E+" in text):
                     yield Item(number, None, text, line, encode, value)
                 else:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator
+from collections.abc import Callable, Generator
 from typing import Any, BinaryIO, TypeVar
 
+from ..declare.facts import Stop
 from ..gates.base import AnyGate
 from ..report.cause import Cause
 from ..report.fault import Fault
@@ -20,6 +21,7 @@ def items(gate: AnyGate[T], stream: BinaryIO, line: int = 0, number: int = 0) ->
     """Each line of a stream, examined; memory for one line at a time. So many lines and records came before."""
     most = gate.limits.bytes
     examine, readline = gate.examine_json, stream.readline
+    natively: Callable[[Any], Any] | None = None  # what the first line has made of the gate tells
     while raw := readline(most + 1):
         line += 1
         if len(raw) > most and raw[-1:] != b"\n":
@@ -27,10 +29,15 @@ def items(gate: AnyGate[T], stream: BinaryIO, line: int = 0, number: int = 0) ->
             _pass_over(stream)
             yield Item(number, _too_long(most, line, number), raw, line, is_whole=False)
             continue
+        if natively is not None and (value := natively(raw)).__class__ is not Stop:
+            number += 1
+            yield Item(number, None, raw, line, str.encode, value)
+            continue
         if raw.isspace():
             continue
         number += 1
         verdict = examine(raw)
+        natively = gate._known_json
         yield Item(number, verdict if verdict else _moved(verdict, line, number), raw, line)
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import os
 import platform
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from decimal import Decimal
-from functools import cache
+from functools import cache, partial
 from importlib import import_module
 from typing import Any, Final, NamedTuple, Protocol
 from uuid import UUID, SafeUUID
@@ -57,6 +57,15 @@ class NativeReader(NamedTuple):
     plain_json: Callable[[Any], Any]
     """The plain data of sound raw JSON within the limits."""
     written: NativePlan
+    plan: Any
+
+    def of_rows(self, names: Sequence[str]) -> Callable[[list[Any]], Any] | None:
+        """What reads rows of as many cells as there are names, as records of them; None where rows are not read so."""
+        columns = self.plan.columns(tuple(names)) if len(set(names)) == len(names) else None
+        if columns is None:
+            return None
+        read: Callable[[list[Any]], Any] = partial(self.plan.sound_row, columns)
+        return unwrapped(read) if self.written.carries else read
 
 
 @cache
@@ -127,5 +136,5 @@ def native_reader(plan: Plan, *, notes_unknown: bool, rewritten: Callable[[Any],
     except ValueError:  # it knows better than the plan's writer what it can make
         return None
     if written.carries:
-        return NativeReader(unwrapped(loaded.sound), unwrapped(loaded.sound_json), loaded.plain_json, written)
-    return NativeReader(loaded.sound, loaded.sound_json, loaded.plain_json, written)
+        return NativeReader(unwrapped(loaded.sound), unwrapped(loaded.sound_json), loaded.plain_json, written, loaded)
+    return NativeReader(loaded.sound, loaded.sound_json, loaded.plain_json, written, loaded)
