@@ -250,6 +250,7 @@ def test_limits_hold_natively() -> None:
 
 
 @needs_core
+@pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")  # of the interpreter's own, since 3.13
 def test_memory_that_is_not_there_is_told_and_nothing_else_happens() -> None:
     hooks = pytest.importorskip("_testcapi", reason="this Python has no test interface")
     for declared, text in (

@@ -222,7 +222,7 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
     names, count, most = rows.names, len(rows.names), rows.most
     whole = record or recorder(rows, None)
     number, done = 0, False
-    natively = engine.rows_reader(names) if record is None and isinstance(gate, Gate) else None
+    natively = gate._engine.rows_reader(names) if record is None and isinstance(gate, Gate) else None
     while not done:
         try:
             for cells in rows.reader:
