@@ -11,14 +11,10 @@ from __future__ import annotations
 import argparse
 import json
 import os
-import struct
 import sys
 import warnings
-from collections import Counter, deque
-from collections.abc import Mapping
+from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
-from datetime import datetime, time
-from decimal import Decimal
 from pathlib import Path
 from random import Random
 from time import perf_counter
@@ -29,8 +25,8 @@ sys.path.insert(0, str(Path(__file__).parent))
 from any_declaration import any_declaration
 from dutiful_gate import DeclarationError, Gate, Refused, Source
 from dutiful_gate.declare.facts import Stop
-from dutiful_gate.declare.sealed import Sealed
 from dutiful_gate.engine.native.core import NativeReader, core
+from dutiful_gate.engine.native.shadow import difference
 from dutiful_gate.engine.native.twin import twin_of
 from dutiful_gate.read.json_fast import plain_json
 from dutiful_gate.sample.cannot_sample import CannotSample
@@ -42,35 +38,7 @@ Told = list[str]
 
 def same(one: Any, other: Any) -> bool:
     """Whether two values are the same to the bit: of one type, and so is all that they hold, in one order."""
-    kind = type(one)
-    if kind is not type(other):
-        return False
-    if kind is float:
-        return struct.pack("d", one) == struct.pack("d", other)
-    if kind in (list, tuple, deque):
-        return len(one) == len(other) and all(map(same, one, other))
-    if isinstance(one, tuple):
-        return all(map(same, one, other))
-    if isinstance(one, Mapping):
-        return all(map(same, one, other)) and len(one) == len(other) and all(same(one[key], other[key]) for key in one)
-    if kind in (set, frozenset):
-        return len(one) == len(other) and all(any(same(each, held) for held in other) for each in one)
-    if kind is Decimal:
-        return bool(one.as_tuple() == other.as_tuple())
-    if kind is Sealed:
-        return same(one.opened(), other.opened())
-    if kind in (datetime, time):
-        return (
-            one.isoformat() == other.isoformat() and type(one.tzinfo) is type(other.tzinfo) and one.fold == other.fold
-        )
-    if hasattr(one, "__dataclass_fields__"):
-        names = one.__dataclass_fields__
-        held = all(same(getattr(one, name, None), getattr(other, name, None)) for name in names)
-        return held and getattr(one, "__dict__", {}).keys() == getattr(other, "__dict__", {}).keys()
-    try:
-        return bool(one == other)
-    except Exception:
-        return True  # of a class whose own comparison raises
+    return difference(one, other) is None
 
 
 def as_text(payload: Any, random: Random) -> str:

@@ -9,9 +9,10 @@ import json
 import subprocess
 import sys
 import threading
+import warnings
 from array import array
 from collections import deque
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from decimal import Decimal
 from enum import Enum
@@ -27,6 +28,7 @@ from dutiful_gate.declare.facts import UNSURE, Stop
 from dutiful_gate.declare.native_forms import header
 from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.engine.native.core import NativeReader, core
+from dutiful_gate.engine.native.shadow import NativeMismatch, difference, shadowed
 from dutiful_gate.engine.native.twin import twin_of
 from native_against_python import compared, same
 
@@ -303,6 +305,25 @@ def test_it_can_be_turned_off() -> None:
     told = subprocess.run([sys.executable, "-c", words], env={"DUTIFUL_NATIVE": "off"}, capture_output=True, text=True)
     assert told.stdout.strip() == "None off: DUTIFUL_NATIVE=off", told.stderr
     assert Gate(int, native=False)._engine.native_reader(notes_unknown=False) is None
+
+
+@needs_core
+def test_shadow_mode_tells_of_what_differs_and_answers_as_python_does(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("DUTIFUL_NATIVE", "shadow:2")
+    raw = json.dumps(_booking())
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        gate = Gate(Booking)
+        assert [gate.admit(_booking()) for _ in range(9)] == [gate.admit_json(raw)] * 9
+    wrong = replace(gate.admit(_booking()), origin="MRW")
+    read = shadowed(lambda data: wrong, gate.admit, "Booking", 2)
+    assert read(_booking()) is wrong, "the first of two is not compared"
+    with pytest.warns(
+        NativeMismatch, match=r"another Booking than Python\.origin: another value: set DUTIFUL_NATIVE=off"
+    ):
+        assert read(_booking()).origin == "QLP"
+    assert difference([{"a": 1}], [{"a": 1.0}]) == "[0](a value): int and float"
+    assert difference([-0.0], [0.0]) == "[0]: another number"
 
 
 @needs_core

@@ -19,7 +19,8 @@ from .depth import may_be_deeper, too_deep_at
 from .handover import forget
 from .json_out import json_bytes
 from .later import is_large
-from .native.core import NativeReader, core, native_reader, native_writer, plain_writer
+from .native.core import NativeReader, core, judged_twice, native_reader, native_writer, plain_writer
+from .native.shadow import shadowed
 from .outgoing import is_judged_inside, outgoing
 from .own_functions import Passing, passed_on, told, unwrapped
 from .plan import Plan, reads_by
@@ -68,8 +69,20 @@ class Engine:
             if known not in self._readers:
                 rewritten = self._rewritten(lambda: self.sound_and_known if known else self.sound)
                 made = native_reader(self.plan, notes_unknown=known, rewritten=rewritten) if self.native else None
-                self._readers[known] = made
+                few = judged_twice()
+                self._readers[known] = made if made is None or not few else self._shadowed(made, few, known=known)
             return self._readers[known]
+
+    def _shadowed(self, reader: NativeReader, few: int, *, known: bool) -> NativeReader:
+        """The same, of whose answers Python is asked too, of one in a few."""
+        name, unit = self.plan.shape.name, self._quick_unit()
+        if known:
+            unit = quick_unit(self.plan, note_unknown=True, rewritten=self._rewritten(lambda: self.sound_and_known))
+        python = self._called(unit)
+        return reader._replace(
+            sound=shadowed(reader.sound, python, name, few),
+            sound_json=shadowed(reader.sound_json, lambda raw: python(reader.plain_json(raw)), name, few),
+        )
 
     def rows_reader(self, names: Sequence[str]) -> Callable[[list[Any]], Any] | None:
         """What reads rows of cells natively, as records of these names; None where nothing does."""

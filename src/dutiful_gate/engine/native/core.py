@@ -22,10 +22,11 @@ from ..plan import Plan
 from ..runtime import ABSENT
 from .out_words import PLAIN_DATA, native_out
 from .plan_words import native_plan
+from .shadow import every_few
 from .words import NativePlan
 
 SWITCH: Final = "DUTIFUL_NATIVE"
-"""The environment variable that turns the core off for a process: `off`, `0`, `no` or `false`."""
+"""The environment variable that turns the core off for a process: `off`, `0`, `no` or `false`; see also `shadow`."""
 _OFF: Final = frozenset(["off", "0", "no", "false"])
 _FIRST, _LAST = (3, 11), (3, 14)
 """The versions of Python that the core is known to be right on."""
@@ -89,7 +90,13 @@ def core() -> tuple[Core | None, str]:
         found.begin(Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, SafeUUID.unknown, is_blank)
     except TypeError as error:
         return None, f"off: {error}"
-    return found, package.__version__
+    few = every_few(said)
+    return found, package.__version__ + (f", one admission in {few} judged by Python too" if few else "")
+
+
+def judged_twice() -> int:
+    """One of how many admissions Python judges too; 0 for none."""
+    return every_few(os.environ.get(SWITCH, "").strip().lower())
 
 
 def native_writer(plan: Plan, *, secrets: bool, checked: bool) -> Callable[[Any], bytes | None] | None:
