@@ -128,7 +128,7 @@ def in_text() -> list[Ratio]:
         told.append(collecting("CSV, 20,000 rows of the file, no bound", partial(_rows, in_rows, rows), decode, 9))
         with rows.open(newline="") as stream:
             names, *cells = csv.reader(stream)
-        read = in_rows._engine.rows_reader(names)  # type: ignore[union-attr]
+        read = in_rows._engine.rows_reader(names)
         assert read is not None
         told.append(collecting("  their admission alone", lambda: list(map(read, cells)), decode, 0.6))
     return told

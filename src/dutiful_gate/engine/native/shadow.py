@@ -1,7 +1,7 @@
 """Shadow mode: one admission in a few is judged by Python too, and any difference is told, without a value.
 
-`DUTIFUL_NATIVE=shadow` asks Python of one in 100, `DUTIFUL_NATIVE=shadow:7` of one in 7. Python's answer is the one that
-is given where the two differ.
+`DUTIFUL_NATIVE=shadow` asks Python of one in 100, `DUTIFUL_NATIVE=shadow:7` of one in 7. Where the two differ, Python's
+answer is given.
 """
 
 from __future__ import annotations
@@ -65,20 +65,19 @@ def difference(one: Any, other: Any) -> str | None:
     if kind in (list, tuple, deque) or isinstance(one, tuple):
         return _first(one, other, [f"[{number}]" for number in range(len(one))])
     if isinstance(one, Mapping):
-        return _first(one, other, ["(a key)"] * len(one)) or _first(
-            one.values(), other.values(), ["(a value)"] * len(one)
-        )
+        keys, values = ["(a key)"] * len(one), ["(a value)"] * len(one)
+        return _first(one, other, keys) or _first(one.values(), other.values(), values)
     if kind in (set, frozenset):
-        alike = len(one) == len(other) and all(any(difference(each, held) is None for held in other) for each in one)
+        held, wanted = ({(type(each), each) for each in several} for several in (one, other))
+        alike = len(one) == len(other) and held == wanted
         return None if alike else ": other items"
     if kind is Decimal:
         return None if one.as_tuple() == other.as_tuple() else ": another number"
     if kind is Sealed:
         return difference(one.opened(), other.opened())
     if kind in (datetime, time):
-        alike = (
-            one.isoformat() == other.isoformat() and type(one.tzinfo) is type(other.tzinfo) and one.fold == other.fold
-        )
+        zones = type(one.tzinfo) is type(other.tzinfo) and one.fold == other.fold
+        alike = zones and one.isoformat() == other.isoformat()
         return None if alike else ": another time"
     if hasattr(one, "__dataclass_fields__"):
         names = list(one.__dataclass_fields__)
