@@ -68,8 +68,8 @@ def difference(one: Any, other: Any) -> str | None:
         keys, values = ["(a key)"] * len(one), ["(a value)"] * len(one)
         return _first(one, other, keys) or _first(one.values(), other.values(), values)
     if kind in (set, frozenset):
-        held, wanted = ({(type(each), each) for each in several} for several in (one, other))
-        alike = len(one) == len(other) and held == wanted
+        ours, theirs = ({(type(each), each) for each in several} for several in (one, other))
+        alike = len(one) == len(other) and ours == theirs
         return None if alike else ": other items"
     if kind is Decimal:
         return None if one.as_tuple() == other.as_tuple() else ": another number"
