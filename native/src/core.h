@@ -115,7 +115,7 @@ typedef struct {
     Bytes at, end;        /* what is left of raw text */
     const char *stack;    /* where the stack was when it began */
     int depth;
-    uint32_t ticks;
+    uint32_t ticks, looked;
     PyObject **held;      /* items of lists that are not whole yet */
     size_t held_count, held_room;
 } Reader;
@@ -153,7 +153,7 @@ PyObject *record_made(Reader *reader, const Record *record, PyObject **values);
 /* plain.c: decoded data */
 PyObject *from_plain(Reader *reader, const Node *node, PyObject *plain);
 PyObject *from_row(Reader *reader, const int32_t *columns, Py_ssize_t count, PyObject *cells);
-int is_deeper(PyObject *plain, int most);
+int is_deeper(Reader *reader, PyObject *plain, int most);
 
 /* raw.c: JSON text */
 PyObject *from_raw(Reader *reader, const Node *node);

@@ -1,10 +1,15 @@
 /* Decoded data: exact dicts, lists, texts and numbers; everything else is left to the telling function. */
 #include "core.h"
 
-/* Whether data nests deeper than `most`, or may: objects of other classes are not looked into. */
+#define MOST_LOOKED 1000000
+
+/* Whether data nests deeper than `most`, or may: objects of other classes are not looked into, and of much data, or such
+ * as stands at many places, no more is looked at than MOST_LOOKED. */
 int
-is_deeper(PyObject *plain, int most)
+is_deeper(Reader *reader, PyObject *plain, int most)
 {
+    if (++reader->looked > MOST_LOOKED)
+        return 1;
     if (!PyDict_Check(plain) && !PyList_Check(plain) && !PyTuple_Check(plain) &&
         (PyUnicode_CheckExact(plain) || PyLong_Check(plain) || PyFloat_Check(plain) || plain == Py_None))
         return 0;
@@ -14,13 +19,13 @@ is_deeper(PyObject *plain, int most)
         Py_ssize_t position = 0;
         PyObject *key, *held;
         while (PyDict_Next(plain, &position, &key, &held))
-            if (is_deeper(held, most - 1))
+            if (is_deeper(reader, held, most - 1))
                 return 1;
         return 0;
     }
     if (PyList_CheckExact(plain)) {
         for (Py_ssize_t each = 0; each < PyList_GET_SIZE(plain); each++)
-            if (is_deeper(PyList_GET_ITEM(plain, each), most - 1))
+            if (is_deeper(reader, PyList_GET_ITEM(plain, each), most - 1))
                 return 1;
         return 0;
     }

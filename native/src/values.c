@@ -465,7 +465,7 @@ read_single(Reader *reader, const Node *node, PyObject *plain)
         return Py_XNewRef(made);
     }
     default: /* FORM_CALL */
-        if (node->deep && is_deeper(plain, reader->plan->depth - reader->depth))
+        if (node->deep && is_deeper(reader, plain, reader->plan->depth - reader->depth))
             return NULL;
         return called(reader, node->constant, plain);
     }
