@@ -14,15 +14,15 @@ _MOST_FORKS: Final = 600
 
 
 @lru_cache(maxsize=512)
-def table_of(pattern: str, flags: int, *, whole: bool = True) -> bytes | None:
-    """The table of an expression of `re`; None where it would be large, or asks what stands around a place.
+def table_of(pattern: str, flags: int) -> bytes | None:
+    """The table of an expression of `re` that is to match whole texts; None where it would be large, or asks what stands around a place.
 
     Two bytes with the numbers of states and of sorts of signs; the sort of each of the 128 signs; whether a text may
     end in each state; and for each state the next one by each sort. In state 0 no text can end any more, state 1 is the
     first.
     """
     try:
-        automaton = Automaton(read_python(pattern, flags), flags, whole=whole)
+        automaton = Automaton(read_python(pattern, flags), flags, whole=True)
     except (UnreadablePattern, ValueError, RecursionError):
         return None
     if automaton.held or len(automaton.goes) > _MOST_FORKS:
@@ -30,17 +30,15 @@ def table_of(pattern: str, flags: int, *, whole: bool = True) -> bytes | None:
     taken: dict[int, int] = {}
     sorts = [taken.setdefault(automaton.taken_by(chr(sign)), len(taken)) for sign in range(128)]
     numbers, ends, rows = {0: 0}, [0], [[0] * len(taken)]
-    waiting = [_reached(automaton, automaton.start)]
+    closures = [automaton.closure(state, 0) & automaton.lasting for state in range(len(automaton.goes))]
+    after = [_together(goes, closures) for goes in automaton.goes]
+    waiting = [_together(automaton.start, closures)]
     numbers[waiting[0]] = 1
     for states in waiting:
-        found = states & 1
-        ends.append(found)
+        ends.append(states & 1)
         row = []
         for letters in taken:
-            if found and not whole:  # whatever follows
-                following = states
-            else:
-                following = _reached(automaton, _after(automaton, states & letters) | automaton.again)
+            following = _together(states & letters, after)
             if following and following not in numbers:
                 numbers[following] = len(numbers)
                 waiting.append(following)
@@ -51,20 +49,11 @@ def table_of(pattern: str, flags: int, *, whole: bool = True) -> bytes | None:
     return bytes([len(rows), len(taken), *sorts, *ends, *(state for row in rows for state in row)])
 
 
-def _after(automaton: Automaton, states: int) -> int:
+def _together(states: int, sets: list[int]) -> int:
+    """What the states of a set have together, each by its number."""
     found = 0
-    for state in _each(states):
-        found |= automaton.goes[state]
+    while states:
+        lowest = states & -states
+        found |= sets[lowest.bit_length() - 1]
+        states ^= lowest
     return found
-
-
-def _reached(automaton: Automaton, states: int) -> int:
-    """What a set of states leads to without taking a character, forks left out: the end, and those that take one."""
-    found = 0
-    for state in _each(states):
-        found |= automaton.closure(state, 0)
-    return found & automaton.lasting
-
-
-def _each(states: int) -> list[int]:
-    return [bit for bit in range(states.bit_length()) if states >> bit & 1]
