@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import gc
 import json
+import re
 import subprocess
 import sys
 import threading
@@ -22,14 +23,18 @@ from typing import Annotated, Any, Literal, NamedTuple, TypedDict
 from uuid import UUID
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from dutiful_gate import Gate, Limits, Refused, it, obeys, tagged_by, then, this, trimmed
 from dutiful_gate.declare.facts import UNSURE, Stop
+from dutiful_gate.declare.formats.email import USUAL
 from dutiful_gate.declare.native_forms import header
 from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.engine.native.core import NativeReader, core
 from dutiful_gate.engine.native.shadow import NativeMismatch, difference, shadowed
-from dutiful_gate.engine.native.twin import twin_of
+from dutiful_gate.engine.native.twin import admits, twin_of
+from dutiful_gate.regex.tables import table_of
 from native_against_python import compared, same
 
 HEADER = Path(__file__).parent.parent / "native/src/forms.h"
@@ -305,6 +310,22 @@ def test_it_can_be_turned_off() -> None:
     told = subprocess.run([sys.executable, "-c", words], env={"DUTIFUL_NATIVE": "off"}, capture_output=True, text=True)
     assert told.stdout.strip() == "None off: DUTIFUL_NATIVE=off", told.stderr
     assert Gate(int, native=False)._engine.native_reader(notes_unknown=False) is None
+
+
+TABLED = [
+    r"[A-Z]{3}", r"(ab)*c?", r"\d{2,4}-\w+", r"(?i)k+[^x]", r"(?s).*\s", r"a|b|", r"[^@\s]+@[^@\s]+(?:\.[a-z]{2,6})+", r"(?:a{2,3}b?)+", USUAL,
+]  # fmt: skip
+
+
+@given(st.sampled_from(TABLED), st.text("abAkKx1-@. \n_\x1c", max_size=14))
+def test_tables_of_patterns_match_as_python_does(pattern: str, text: str) -> None:
+    table = table_of(pattern, 0)
+    assert table is not None
+    assert admits(table, text) == (re.fullmatch(pattern, text) is not None)
+
+
+def test_patterns_that_look_around_have_no_table() -> None:
+    assert [table_of(each, 0) for each in (r"\ba", r"a(?=b)", r"(a)\1", "[a-z]{900}", "(")] == [None] * 5
 
 
 @needs_core

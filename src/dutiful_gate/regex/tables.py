@@ -15,7 +15,7 @@ _MOST_FORKS: Final = 600
 
 @lru_cache(maxsize=512)
 def table_of(pattern: str, flags: int) -> bytes | None:
-    """The table of an expression of `re` that is to match whole texts; None where it would be large, or asks what stands around a place.
+    """The table of an expression of `re` that is to match whole texts; None where it is large, or looks around.
 
     Two bytes with the numbers of states and of sorts of signs; the sort of each of the 128 signs; whether a text may
     end in each state; and for each state the next one by each sort. In state 0 no text can end any more, state 1 is the

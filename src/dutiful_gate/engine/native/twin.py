@@ -274,7 +274,7 @@ class _Twin:
             case "ends with":
                 holds = value.endswith(self.constant(held[0]))
             case "pattern":
-                said = _admits(self.constant(held[0]), value) if value.isascii() else False
+                said = admits(self.constant(held[0]), value) if value.isascii() else False
                 holds = said or ((not value.isascii() or not held[2]) and bool(self.constant(held[1])(value)))
             case "multiple":
                 holds = value % held[0] == 0 if value.__class__ is int else bool(self.constant(held[1])(value))
@@ -299,7 +299,7 @@ def _levels(plain: Any) -> int:
     return 1 + max(map(_levels, plain.values() if plain.__class__ is dict else plain), default=0)
 
 
-def _admits(table: bytes, text: str) -> bool:
+def admits(table: bytes, text: str) -> bool:
     """Whether a table of states admits a text of ASCII."""
     states, sorts = table[0], table[1]
     state = 1
