@@ -163,9 +163,9 @@ def test_a_plan_that_is_none_is_refused() -> None:
                 )
             except ValueError:
                 continue
-            for given in (data, [data], {}, "x"):
+            for sent in (data, [data], {}, "x"):
                 try:
-                    plan.sound(given)
+                    plan.sound(sent)
                     plan.sound_json(b'{"origin": "QLP", "crates": [{"contents": "rope", "weight_kg": 2}]}')
                 except Exception:
                     pass
@@ -271,12 +271,12 @@ def test_memory_that_is_not_there_is_told_and_nothing_else_happens() -> None:
         reader, raw = reader_of(gate), text.encode()
         assert gate.release_admitted_json(value)
         write = gate._engine._writers[False]
-        for ask, given in ((reader.sound, json.loads(text)), (reader.sound_json, raw), (write, value)):
-            wanted, failed = ask(given), 0
+        for ask, came in ((reader.sound, json.loads(text)), (reader.sound_json, raw), (write, value)):
+            wanted, failed = ask(came), 0
             for number in range(400):
                 hooks.set_nomemory(number, number + 1)
                 try:
-                    made = ask(given)
+                    made = ask(came)
                 except MemoryError:
                     failed += 1
                     continue
@@ -325,7 +325,7 @@ def test_tables_of_patterns_match_as_python_does(pattern: str, text: str) -> Non
 
 
 def test_patterns_that_look_around_have_no_table() -> None:
-    assert [table_of(each, 0) for each in (r"\ba", r"a(?=b)", r"(a)\1", "[a-z]{900}", "(")] == [None] * 5
+    assert [table_of(each, 0) for each in (r"\ba", r"a(?=b)", r"(a)\1", "[a-z]{900}")] == [None] * 4
 
 
 @needs_core
