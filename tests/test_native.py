@@ -31,6 +31,7 @@ from dutiful_gate.declare.facts import UNSURE, Stop
 from dutiful_gate.declare.formats.email import USUAL
 from dutiful_gate.declare.native_forms import header
 from dutiful_gate.demo.ferries import Booking
+from dutiful_gate.engine.handover import HANDOVER
 from dutiful_gate.engine.native.core import NativeReader, core
 from dutiful_gate.engine.native.shadow import NativeMismatch, difference, shadowed
 from dutiful_gate.engine.native.twin import admits, twin_of
@@ -345,6 +346,47 @@ def test_shadow_mode_tells_of_what_differs_and_answers_as_python_does(monkeypatc
         assert read(_booking()).origin == "QLP"
     assert difference([{"a": 1}], [{"a": 1.0}]) == "[0](a value): int and float"
     assert difference([-0.0], [0.0]) == "[0]: another number"
+
+
+@dataclass
+class Depot:
+    ids: list[UUID]
+    named: dict[str, Decimal]
+    docks: list[Span]
+    name: Annotated[str, it.length < 9] = "x"
+
+
+IDS = [f"5f0c7d1e-3b5a-4c7e-9a55-{number:012x}" for number in range(160)]
+LARGE: list[tuple[Any, Any]] = [
+    (list[UUID], [*IDS, "x"]), (set[UUID], [*IDS, IDS[3]]), (set[UUID], [*IDS, 3]), (dict[str, UUID], {**{each: each for each in IDS}, "z": 1}),
+    (list[list[UUID]], [IDS, [*IDS, "x"], IDS]), (list[list[UUID]], [IDS[:120]] * 130 + [["x"]]), (tuple[list[UUID], int], [IDS, "x"]),
+    (Depot, {"ids": [*IDS, "?"], "named": {}, "docks": []}), (Depot, {"ids": IDS, "named": {**dict.fromkeys(IDS, 1.5), "e": "?"}, "docks": []}),
+    (Depot, {"ids": IDS, "named": {}, "docks": [{"low": 1}] * 150 + [{"low": "x"}]}), (Depot, {"ids": IDS, "named": {}, "docks": [{"low": 1, "more": 2}] * 150 + [{}]}),
+    (Depot, {"ids": IDS, "named": {}, "docks": [], "name": "far too long"}), (dict[str, list[UUID]], {"a": IDS, "b": [*IDS, None]}),
+    (list[Depot], [{"ids": IDS, "named": {}, "docks": []}] * 3 + [{"ids": [*IDS, 1], "named": {}, "docks": []}]), (list[UUID | int], [*IDS, 4, "x"]),
+]  # fmt: skip
+
+
+@needs_core
+@pytest.mark.parametrize(("declared", "data"), LARGE, ids=range(len(LARGE)))
+def test_what_was_made_of_large_collections_is_handed_over_in_its_place(declared: Any, data: Any) -> None:
+    gate, pure = Gate(declared), Gate(declared, native=False)
+    raw = json.dumps(data)
+    for ask, told, sent in (
+        (gate.examine, pure.examine, data), (gate.examine_json, pure.examine_json, raw), (gate.examine_json, pure.examine_json, raw[:-1]),
+    ):  # fmt: skip
+        verdict, wanted = ask(sent), told(sent)
+        assert [(str(fault), fault.place) for fault in verdict.faults] == [
+            (str(fault), fault.place) for fault in wanted.faults
+        ]
+        assert not verdict
+        assert not wanted
+        assert verdict.dropped == wanted.dropped
+        assert HANDOVER.made is None
+        assert HANDOVER.waiting is None
+    with pytest.raises(Refused):
+        gate.admit(data)
+    assert HANDOVER.made is None
 
 
 @needs_core

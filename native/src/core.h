@@ -4,11 +4,12 @@
 
 #include "loading.h"
 
+#define LARGE 100 /* from how many items on what is made of a collection is handed over, as in engine/handover.py */
 #define FEW 24 /* fields of a record whose values stand on the stack */
 
 /* What is known of the process: made once, when the package calls `begin`. */
 typedef struct {
-    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank;
+    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank, *hand_over, *hand_over_later;
     Py_ssize_t uuid_int, uuid_safe; /* where a UUID stores them */
     PyTypeObject *PlanType, *OutPlanType;
 } State;
@@ -40,6 +41,7 @@ typedef struct Node {
     struct Node **many;
     uint8_t *classes;   /* of each of `many`, the plain classes it is read from */
     PyObject *constant, *other;
+    PyObject *site;      /* of a collection: what is made of its first items is handed over by it; None where it is not */
     struct Record *record;
     Keys choices;        /* of a choice, by their bytes in JSON, with the value of each */
     PyObject **chosen;
@@ -118,6 +120,7 @@ typedef struct {
     uint32_t ticks, looked;
     PyObject **held;      /* items of lists that are not whole yet */
     size_t held_count, held_room;
+    PyObject *waiting;    /* of raw text: what was made of collections before the doubt */
 } Reader;
 
 /* Everything that gives back an object gives NULL for doubt, too: then no exception is set. */

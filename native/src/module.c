@@ -34,6 +34,10 @@ ended(Reader *reader, PyObject *made)
         Py_DECREF(item);
     }
     PyMem_Free(reader->held);
+    PyObject *waiting = reader->waiting;
+    if (waiting != NULL && made == NULL && !PyErr_Occurred())
+        Py_XDECREF(PyObject_CallOneArg(reader->state->hand_over_later, waiting));
+    Py_XDECREF(waiting);
     if (made != NULL)
         return made;
     if (PyErr_Occurred()) {
@@ -306,16 +310,18 @@ static PyObject *
 begin(PyObject *module, PyObject *arguments)
 {
     State *state = PyModule_GetState(module);
-    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank;
-    if (!PyArg_ParseTuple(arguments, "O!OOOOOO!OO:begin", &PyType_Type, &Stop, &UNSURE, &Passing, &ABSENT, &Decimal,
-                          &Digits, &PyType_Type, &UUID, &safe, &is_blank))
+    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank, *hand_over, *hand_over_later;
+    if (!PyArg_ParseTuple(arguments, "O!OOOOOO!OOOO:begin", &PyType_Type, &Stop, &UNSURE, &Passing, &ABSENT, &Decimal,
+                          &Digits, &PyType_Type, &UUID, &safe, &is_blank, &hand_over,
+                          &hand_over_later))
         return NULL;
     if (!slot_in(UUID, "int", &state->uuid_int) || !slot_in(UUID, "is_safe", &state->uuid_safe))
         return NULL;
-    PyObject *now[] = {Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, safe, is_blank};
+    PyObject *now[] = {Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, safe, is_blank, hand_over, hand_over_later};
     PyObject **kept[] = {&state->Stop,    &state->UNSURE, &state->Passing, &state->ABSENT,
-                         &state->Decimal, &state->Digits, &state->UUID,    &state->safe,   &state->is_blank};
-    for (int each = 0; each < 9; each++)
+                         &state->Decimal, &state->Digits, &state->UUID,    &state->safe,   &state->is_blank,
+                         &state->hand_over, &state->hand_over_later};
+    for (int each = 0; each < 11; each++)
         Py_XSETREF(*kept[each], Py_NewRef(now[each]));
     Py_RETURN_NONE;
 }
@@ -377,6 +383,8 @@ module_traverse(PyObject *module, visitproc visit, void *arg)
     Py_VISIT(state->UUID);
     Py_VISIT(state->safe);
     Py_VISIT(state->is_blank);
+    Py_VISIT(state->hand_over);
+    Py_VISIT(state->hand_over_later);
     Py_VISIT(state->PlanType);
     Py_VISIT(state->OutPlanType);
     return 0;
@@ -395,6 +403,8 @@ module_clear(PyObject *module)
     Py_CLEAR(state->UUID);
     Py_CLEAR(state->safe);
     Py_CLEAR(state->is_blank);
+    Py_CLEAR(state->hand_over);
+    Py_CLEAR(state->hand_over_later);
     Py_CLEAR(state->PlanType);
     Py_CLEAR(state->OutPlanType);
     return 0;

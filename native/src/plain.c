@@ -32,6 +32,16 @@ is_deeper(Reader *reader, PyObject *plain, int most)
     return 1;
 }
 
+/* Let the telling function go on from what was made of the first items of a collection, which is taken over. */
+static void
+handed_over(Reader *reader, const Node *node, PyObject *plain, PyObject *made)
+{
+    if (made != NULL) {
+        Py_XDECREF(PyObject_CallFunctionObjArgs(reader->state->hand_over, plain, node->site, made, NULL));
+        Py_DECREF(made);
+    }
+}
+
 static PyObject *
 list_from(Reader *reader, const Node *node, PyObject *plain)
 {
@@ -59,6 +69,8 @@ list_from(Reader *reader, const Node *node, PyObject *plain)
         PyObject *read = item != NULL && tick(reader) ? from_plain(reader, node->inner, item) : NULL;
         Py_XDECREF(item);
         if (read == NULL) {
+            if (each > LARGE && node->site != Py_None && !PyErr_Occurred())
+                handed_over(reader, node, plain, PyList_GetSlice(made, 0, each));
             Py_DECREF(made);
             return NULL;
         }
@@ -113,6 +125,8 @@ dict_from(Reader *reader, const Node *node, PyObject *plain)
         Py_INCREF(held);
         PyObject *name = tick(reader) ? from_plain(reader, node->key, key) : NULL;
         PyObject *read = name != NULL ? from_plain(reader, node->inner, held) : NULL;
+        if (read == NULL && PyDict_GET_SIZE(made) > LARGE && node->site != Py_None && !PyErr_Occurred())
+            handed_over(reader, node, plain, Py_NewRef(made));
         if (read == NULL || PyDict_SetItem(made, name, read) < 0)
             Py_CLEAR(made);
         Py_XDECREF(name);

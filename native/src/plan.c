@@ -246,14 +246,15 @@ node_filled(Loader *loader, Node *node, const uint32_t *words, uint32_t at)
         if (words[2] > INTO_DEQUE)
             return wrong("a list into nothing");
         node->inner = node_loaded(loader, words[3]);
-        if (!has(loader, at, 5))
+        if (!has(loader, at, 6))
             return 0;
         node->constant = constant_of(loader, words[4], is_anything, "");
+        node->site = constant(loader, words[5]);
         if (words[2] > INTO_TUPLE && node->constant != Py_None && node->constant && !is_callable(node->constant))
             return wrong("a list into what cannot be called");
         if (words[2] == INTO_DEQUE && node->constant == Py_None)
             return wrong("a deque without its class");
-        return node->inner != NULL && node->constant != NULL;
+        return node->inner != NULL && node->constant != NULL && node->site != NULL;
     case FORM_FIXED:
         if (!has(loader, at, 5))
             return 0;
@@ -264,9 +265,12 @@ node_filled(Loader *loader, Node *node, const uint32_t *words, uint32_t at)
         }
         return many_loaded(loader, node, at + 4, words[3], 1);
     case FORM_DICT:
+        if (!has(loader, at, 5))
+            return 0;
         node->key = node_loaded(loader, words[2]);
         node->inner = node_loaded(loader, words[3]);
-        return node->key != NULL && node->inner != NULL &&
+        node->site = constant(loader, words[4]);
+        return node->site != NULL && node->key != NULL && node->inner != NULL &&
                (node->key->form == FORM_TEXT || node->key->form == FORM_CHOICE || wrong("keys that are no text"));
     case FORM_UNION:
         return many_loaded(loader, node, at + 3, words[2], 2);

@@ -224,6 +224,17 @@ taken(Reader *reader, size_t first, int tuple)
     return made;
 }
 
+/* The same items once more, in a list. */
+static PyObject *
+copied(Reader *reader, size_t first)
+{
+    Py_ssize_t count = (Py_ssize_t)(reader->held_count - first);
+    PyObject *made = PyList_New(count);
+    for (Py_ssize_t each = 0; made != NULL && each < count; each++)
+        PyList_SET_ITEM(made, each, Py_NewRef(reader->held[first + (size_t)each]));
+    return made;
+}
+
 /* Anything, as plain data */
 
 static PyObject *
@@ -309,6 +320,35 @@ by_way_of_plain(Reader *reader, const Node *node)
     return made;
 }
 
+/* What was made of the first items of a collection waits, until there is plain data to hand it over with. It is taken
+ * over; the steps to it follow from the inside out. */
+static void
+waits(Reader *reader, const Node *node, PyObject *made)
+{
+    PyObject *steps = made == NULL ? NULL : PyList_New(0);
+    PyObject *entry = steps == NULL ? NULL : PyTuple_Pack(3, node->site, made, steps);
+    if (entry != NULL && reader->waiting == NULL)
+        reader->waiting = PyList_New(0);
+    if (entry != NULL && reader->waiting != NULL)
+        (void)PyList_Append(reader->waiting, entry);
+    Py_XDECREF(entry);
+    Py_XDECREF(steps);
+    Py_XDECREF(made);
+}
+
+/* One more step on the way to all that waits; it is taken over. */
+static void
+step_back(Reader *reader, PyObject *step)
+{
+    if (reader->waiting != NULL && step != NULL && !PyErr_Occurred())
+        for (Py_ssize_t each = 0; each < PyList_GET_SIZE(reader->waiting); each++) {
+            PyObject *entry = PyList_GET_ITEM(reader->waiting, each);
+            if (PyList_Append(PyTuple_GET_ITEM(entry, 2), step) < 0)
+                break;
+        }
+    Py_XDECREF(step);
+}
+
 /* Records */
 
 typedef struct {
@@ -374,6 +414,10 @@ field_read(Reader *reader, const Record *record, PyObject **values, uint32_t *li
     if (values[field] != NULL)
         return 0;
     values[field] = from_raw(reader, record->fields[field].node);
+    if (values[field] == NULL && reader->waiting != NULL && !PyErr_Occurred()) {
+        const Key *key = &record->keys.keys[number];
+        step_back(reader, PyUnicode_DecodeUTF8((const char *)key->bytes, key->length, "strict"));
+    }
     return values[field] != NULL;
 }
 
@@ -431,6 +475,12 @@ list_from(Reader *reader, const Node *node)
         if (node->form == FORM_FIXED && count < (Py_ssize_t)node->count)
             of = node->many[count];
         PyObject *item = of != NULL && count < reader->plan->items && tick(reader) ? from_raw(reader, of) : NULL;
+        if (item == NULL && !PyErr_Occurred()) {
+            if (reader->waiting != NULL)
+                step_back(reader, PyLong_FromSsize_t(count));
+            if (count > LARGE && node->form == FORM_LIST && node->site != Py_None)
+                waits(reader, node, copied(reader, first));
+        }
         more = item != NULL && held(reader, item) ? goes_on(reader, ']') : 0;
     }
     Py_ssize_t count = (Py_ssize_t)(reader->held_count - first);
@@ -465,6 +515,12 @@ dict_from(Reader *reader, const Node *node)
         if (key != NULL && next_sign(reader) == ':') {
             reader->at++;
             value = from_raw(reader, node->inner);
+            if (value == NULL && !PyErr_Occurred()) {
+                if (reader->waiting != NULL)
+                    step_back(reader, Py_NewRef(key));
+                if (count > LARGE && node->site != Py_None)
+                    waits(reader, node, Py_NewRef(made));
+            }
         }
         more = 0;
         if (value != NULL && PyDict_SetItem(made, key, value) == 0 && PyDict_GET_SIZE(made) == ++count)

@@ -5,6 +5,7 @@ Else all that is dear to read, a UUID or an address, would be read twice whereve
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from threading import local
 from typing import Any, Final
 
@@ -22,6 +23,8 @@ class Handover(local):
     """What one thread's quick function has begun, until its telling function is done; None for nothing."""
 
     made: dict[tuple[int, Site], tuple[Any, Any]] | None = None
+    waiting: Sequence[tuple[Site, Any, list[Any]]] | None = None
+    """What was made of raw text that is not decoded yet: of a collection, with the steps to it, the innermost first."""
 
     def __reduce__(self) -> str:
         return "HANDOVER"  # the one there is, in every process
@@ -42,6 +45,25 @@ def hand_over(data: Any, site: Site, made: Any) -> None:
     if HANDOVER.made is None:
         HANDOVER.made = {}
     HANDOVER.made[id(data), site] = (data, made)
+
+
+def hand_over_later(waiting: Sequence[tuple[Site, Any, list[Any]]]) -> None:
+    """Keep what was made of raw text until its plain data is there."""
+    HANDOVER.waiting = waiting
+
+
+def hand_over_in(plain: Any) -> None:
+    """Hand over what was made of raw text, now that it is decoded."""
+    waiting, HANDOVER.waiting = HANDOVER.waiting, None
+    for site, made, steps in waiting or ():
+        held = plain
+        try:
+            for step in reversed(steps):
+                held = held[step]
+        except (LookupError, TypeError):  # it is not what it was taken for
+            continue
+        if held.__class__ in (list, dict) and len(held) >= len(made):
+            hand_over(held, site, made)
 
 
 def handed_items(data: Any, site: Site) -> list[Any]:
@@ -75,4 +97,4 @@ def _taken(data: Any, site: Site) -> Any:
 
 def forget() -> None:
     """Let go of all that was begun: where the quick function was not in vain, or the telling one is done."""
-    HANDOVER.made = None
+    HANDOVER.made = HANDOVER.waiting = None

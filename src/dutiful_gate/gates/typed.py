@@ -146,9 +146,14 @@ class Gate(AnyGate[T]):
         return UNSURE if readers[0] is None else readers[0](raw)
 
     def _decoded(self, raw: Raw) -> Any:
+        from ..engine.handover import hand_over_in
+
         reader = self._engine.native_reader(notes_unknown=False)
         plain = UNSURE if reader is None else reader.plain_json(raw)
-        return super()._decoded(raw) if plain.__class__ is Stop else plain
+        if plain.__class__ is Stop:
+            plain = super()._decoded(raw)
+        hand_over_in(plain)
+        return plain
 
     def _first_known_json(self, raw: Any) -> Any:
         """The same, and read by the second."""

@@ -17,6 +17,7 @@ from ...declare.facts import UNSURE, Stop
 from ...declare.native_forms import VERSION
 from ...regex.white_space import is_blank
 from ..depth import may_be_deeper
+from ..handover import hand_over, hand_over_later
 from ..own_functions import Passing, unwrapped
 from ..plan import Plan
 from ..runtime import ABSENT
@@ -87,7 +88,9 @@ def core() -> tuple[Core | None, str]:
     if found.plan_version != VERSION:
         return None, f"off: it reads plans of version {found.plan_version}, and these are of version {VERSION}"
     try:
-        found.begin(Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, SafeUUID.unknown, is_blank)
+        found.begin(
+            Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, SafeUUID.unknown, is_blank, hand_over, hand_over_later
+        )
     except TypeError as error:
         return None, f"off: {error}"
     few = every_few(said)

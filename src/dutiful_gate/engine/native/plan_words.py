@@ -147,9 +147,8 @@ class _PlanWriter(PlanWords):
                 # What is called for it: for a deque its class, for a set what tells of too many with one hash.
                 also = deque if into == "deque" else crowded if into in SETS and not spreads(item) else None
                 number = NUMBERED["INTO"].index(into)
-                return self.form(
-                    "list", self.parts(use.parts, use.node.facts, frame), [number, inner, self.constant(also)]
-                )
+                parts = self.parts(use.parts, use.node.facts, frame)
+                return self.form("list", parts, [number, inner, self.constant(also), self.site(frame, item)])
             case Fixed(items, tail):
                 every = [self.use(item, frame) for item in items]
                 last = 0 if tail is None else self.use(tail, frame)
@@ -161,7 +160,8 @@ class _PlanWriter(PlanWords):
                 key_node = self.use(key, frame)
                 if self.words[key_node] not in (NODES["text"].number, NODES["choice"].number):
                     return self.called(use, frame)
-                return self.form("dict", parts, [key_node, self.use(value, frame)])
+                site = self.site(frame, key, value) if is_text(key) and not key.parts else self.constant(None)
+                return self.form("dict", parts, [key_node, self.use(value, frame), site])
             case Branches():
                 return self.branches(use, use.node, frame)
             case Nullable(around):
@@ -174,6 +174,12 @@ class _PlanWriter(PlanWords):
             case Alias(key):
                 return self.alias(key, use, frame)
         return self.called(use, frame)
+
+    def site(self, frame: Frame, *held: Use) -> int:
+        """Where a collection stands, as what is made of its first items is handed over by it; None where it is not."""
+        dear = any(self.quick._is_dear(use, frame) for use in held)
+        told = not self.notes_unknown and any(map(self.quick.may_drop, held))
+        return self.constant((*map(id, held), frame.source, frame.reading, "") if dear and not told else None)
 
     def _is_choice_of_text(self, key: Use) -> bool:
         return isinstance(key.node, Choice) and key.replace(about=key.about) == Use(key.node, about=key.about)
