@@ -118,6 +118,7 @@ typedef struct {
     const char *stack;    /* where the stack was when it began */
     int depth;
     uint32_t ticks, looked;
+    uint64_t last;        /* when others were let in */
     PyObject **held;      /* items of lists that are not whole yet */
     size_t held_count, held_room;
     PyObject *waiting;    /* of raw text: what was made of collections before the doubt */
@@ -132,7 +133,8 @@ int judging_loaded(Loader *loader, uint32_t at, uint32_t fields, uint32_t rules,
 int plan_is_fresh(Plan *plan); /* whether no watched class has changed; -1 for an exception */
 
 /* values.c: single values and what is common to both ways of reading */
-int tick(Reader *reader); /* now and then: signals, other threads; 0 for an exception */
+int others_let_in(uint64_t *last); /* signals, and now and then other threads; 0 for an exception */
+int tick(Reader *reader);          /* the same, of every so many values */
 int enter(Reader *reader, const void *here);
 PyObject *answer_of(Reader *reader, PyObject *made); /* what a function of Python answered: NULL where it is a Stop */
 PyObject *with_parts(Reader *reader, const Node *node, PyObject *value); /* takes the value over */

@@ -5,7 +5,7 @@
 #include <string.h>
 
 #define STACK_ROOM (56 * 1024)
-#define TICK 4096
+#define TICK 1024
 
 static int
 roomy(Writer *writer, size_t more)
@@ -259,13 +259,7 @@ enters(Writer *writer, const void *here)
 static int
 ticks(Writer *writer)
 {
-    if (++writer->ticks % TICK)
-        return 1;
-    if (PyErr_CheckSignals() < 0)
-        return 0;
-    Py_BEGIN_ALLOW_THREADS
-    Py_END_ALLOW_THREADS
-    return 1;
+    return ++writer->ticks % TICK || others_let_in(&writer->last);
 }
 
 /* Items of a list or tuple: one node for all, or one for each of the first. */

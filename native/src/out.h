@@ -56,6 +56,7 @@ typedef struct {
     int depth;
     const char *stack;
     uint32_t ticks;
+    uint64_t last;
 } Writer;
 
 /* out_plan.c */

@@ -6,6 +6,7 @@ typedef struct {
     Py_ssize_t left;      /* of the paths that are asked for */
     PyObject *values, *keys;
     uint32_t ticks;
+    uint64_t last;
 } Finder;
 
 static void
@@ -17,9 +18,7 @@ skip_blanks(Finder *finder)
 static int
 waits(Finder *finder)
 {
-    if (++finder->ticks % 65536)
-        return 1;
-    return PyErr_CheckSignals() == 0;
+    return ++finder->ticks % 4096 || others_let_in(&finder->last);
 }
 
 /* Pass over a value; 0 at the end of the text. */

@@ -5,20 +5,36 @@
 #include <datetime.h>
 #include <math.h>
 #include <string.h>
+#include <time.h>
 
 #define STACK_ROOM (56 * 1024) /* bytes of stack for one reading: threads may have little */
-#define TICK 4096
+#define TICK 1024
+
+#define TURN 6 /* milliseconds: more than the 5 for which another thread waits before it asks for its turn */
+
+int
+others_let_in(uint64_t *last)
+{
+    struct timespec now;
+    if (PyErr_CheckSignals() < 0)
+        return 0;
+    timespec_get(&now, TIME_UTC);
+    uint64_t time = (uint64_t)now.tv_sec * 1000 + (uint64_t)now.tv_nsec / 1000000;
+    if (*last == 0) {
+        *last = time;
+    } else if (time - *last >= TURN) {
+        /* Not more often: each time would wake those that wait, and they would begin to wait anew. */
+        Py_BEGIN_ALLOW_THREADS
+        Py_END_ALLOW_THREADS
+        *last = time;
+    }
+    return 1;
+}
 
 int
 tick(Reader *reader)
 {
-    if (++reader->ticks % TICK)
-        return 1;
-    if (PyErr_CheckSignals() < 0)
-        return 0;
-    Py_BEGIN_ALLOW_THREADS /* others are let in */
-    Py_END_ALLOW_THREADS
-    return 1;
+    return ++reader->ticks % TICK || others_let_in(&reader->last);
 }
 
 int
