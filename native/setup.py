@@ -5,6 +5,8 @@ from glob import glob
 
 from setuptools import Extension, setup
 
+FLAGS = ["-std=c11", "-O2", "-fvisibility=hidden", "-Wall", "-Wextra"]
+
 setup(
     ext_modules=[
         Extension(
@@ -12,7 +14,7 @@ setup(
             sources=sorted(glob("src/*.c")),
             depends=sorted(glob("src/*.h")),
             include_dirs=["src"],
-            extra_compile_args=["-std=c11", "-O2", "-flto", "-fvisibility=hidden", "-Wall", "-Wextra", *os.environ.get("NATIVE_CFLAGS", "").split()],
+            extra_compile_args=[*FLAGS, *os.environ.get("NATIVE_CFLAGS", "").split()],
             extra_link_args=os.environ.get("NATIVE_LDFLAGS", "-s").split(),
         )
     ]
