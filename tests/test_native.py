@@ -244,6 +244,26 @@ def test_threads_read_by_one_gate_and_are_let_in() -> None:
     assert wrong == []
 
 
+class Liar(float):
+    """A float that says it is another."""
+
+    def __float__(self) -> float:
+        return 7.0
+
+    def is_integer(self) -> bool:
+        return False
+
+
+@needs_core
+def test_numbers_of_a_class_of_their_own_are_left_to_python() -> None:
+    for declared in (float, int, list[float], float | str):
+        for data in (Liar(3.0), [Liar(3.0)], True, [True]):
+            gate, pure = Gate(declared), Gate(declared, native=False)  # type: ignore[arg-type,var-annotated]
+            verdict, wanted = gate.examine(data), pure.examine(data)
+            assert bool(verdict) == bool(wanted)
+            assert same(verdict.value, wanted.value) if wanted else True
+
+
 @needs_core
 def test_limits_hold_natively() -> None:
     few = Gate(list[list[int]], limits=Limits(items=3, depth=2))
@@ -310,6 +330,13 @@ def test_it_can_be_turned_off() -> None:
     )
     told = subprocess.run([sys.executable, "-c", words], env={"DUTIFUL_NATIVE": "off"}, capture_output=True, text=True)
     assert told.stdout.strip() == "None off: DUTIFUL_NATIVE=off", told.stderr
+    for misspelt in ("of", "shadow:x", "shadow:0", "shadwo"):
+        told = subprocess.run(
+            [sys.executable, "-c", words], env={"DUTIFUL_NATIVE": misspelt}, capture_output=True, text=True
+        )
+        assert told.stdout.startswith(f"None off: DUTIFUL_NATIVE={misspelt!r} is no word"), (
+            "what is misspelt may mean off"
+        )
     assert Gate(int, native=False)._engine.native_reader(notes_unknown=False) is None
 
 

@@ -334,12 +334,19 @@ called(Reader *reader, PyObject *function, PyObject *plain)
     return answer_of(reader, PyObject_CallOneArg(function, plain));
 }
 
+/* Whether it is a float that holds what it says: of subclasses only the package's own, which remembers its digits. */
+static int
+is_float(Reader *reader, PyObject *plain)
+{
+    return PyFloat_CheckExact(plain) || (PyObject *)Py_TYPE(plain) == reader->state->Digits;
+}
+
 static PyObject *
-whole_from(PyObject *plain)
+whole_from(Reader *reader, PyObject *plain)
 {
     if (PyLong_CheckExact(plain))
         return Py_NewRef(plain);
-    if (PyFloat_Check(plain)) {
+    if (is_float(reader, plain)) {
         double held = PyFloat_AS_DOUBLE(plain);
         if (held - held == 0.0 && held == floor(held))
             return PyLong_FromDouble(held);
@@ -348,9 +355,9 @@ whole_from(PyObject *plain)
 }
 
 static PyObject *
-number_from(PyObject *plain)
+number_from(Reader *reader, PyObject *plain)
 {
-    if (PyFloat_Check(plain)) {
+    if (is_float(reader, plain)) {
         double held = PyFloat_AS_DOUBLE(plain);
         if (held - held != 0.0)
             return NULL;
@@ -437,9 +444,9 @@ read_single(Reader *reader, const Node *node, PyObject *plain)
     case FORM_TEXT:
         return text_from(plain);
     case FORM_WHOLE:
-        return whole_from(plain);
+        return whole_from(reader, plain);
     case FORM_NUMBER:
-        return number_from(plain);
+        return number_from(reader, plain);
     case FORM_TRUTH:
         return PyBool_Check(plain) ? Py_NewRef(plain) : NULL;
     case FORM_NULL:

@@ -29,6 +29,7 @@ from .words import NativePlan
 SWITCH: Final = "DUTIFUL_NATIVE"
 """The environment variable that turns the core off for a process: `off`, `0`, `no` or `false`; see also `shadow`."""
 _OFF: Final = frozenset(["off", "0", "no", "false"])
+_ON: Final = frozenset(["", "on", "1", "yes", "true"])
 _FIRST, _LAST = (3, 11), (3, 14)
 """The versions of Python that the core is known to be right on."""
 
@@ -76,6 +77,8 @@ def core() -> tuple[Core | None, str]:
     said = os.environ.get(SWITCH, "").strip().lower()
     if said in _OFF:
         return None, f"off: {SWITCH}={said}"
+    if said not in _ON and not every_few(said):  # misspelt, it may have meant off
+        return None, f"off: {SWITCH}={said!r} is no word for it: on, off, shadow or shadow:7"
     if platform.python_implementation() != "CPython" or not _FIRST <= sys.version_info[:2] <= _LAST:
         return None, f"off: not known to be right on {platform.python_implementation()} {platform.python_version()}"
     if not getattr(sys, "_is_gil_enabled", lambda: True)():

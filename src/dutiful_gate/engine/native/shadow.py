@@ -26,9 +26,11 @@ class NativeMismatch(RuntimeWarning):
 
 
 def every_few(switch: str) -> int:
-    """One of how many admissions is judged twice, by the switch that asks for it; 0 for none."""
+    """One of how many admissions is judged twice, by the switch; 0 for none, and for what is no number."""
     word, _, number = switch.partition(":")
-    return 0 if word != "shadow" else int(number) if number.isdecimal() and int(number) else USUAL
+    if word != "shadow":
+        return 0
+    return USUAL if word == switch else int(number) if number.isdecimal() and len(number) < 10 else 0
 
 
 def shadowed(native: Callable[[Any], Any], python: Callable[[Any], Any], name: str, every: int) -> Callable[[Any], Any]:

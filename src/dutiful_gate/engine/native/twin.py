@@ -10,6 +10,7 @@ from array import array
 from collections.abc import Callable
 from typing import Any, Final
 
+from ...declare.digits import Digits
 from ...declare.facts import UNSURE, Stop
 from ...declare.kinds.text import encodable
 from ...declare.native_forms import BLANK, CLASSES, NO_END, NODES, NUMBERED, PARTS, SHORT, SIGNS, WITHHELD
@@ -88,10 +89,10 @@ class _Twin:
     def _whole(self, held: array[int], plain: Any) -> Any:
         if plain.__class__ is int:
             return plain
-        return int(_sure(plain, isinstance(plain, float) and plain.is_integer()))
+        return int(_sure(plain, plain.__class__ in (float, Digits) and plain.is_integer()))
 
     def _number(self, held: array[int], plain: Any) -> Any:
-        _sure(plain, plain.__class__ is int or (isinstance(plain, float) and plain - plain == 0))
+        _sure(plain, plain.__class__ is int or (plain.__class__ in (float, Digits) and plain - plain == 0))
         return float(plain)
 
     def _truth(self, held: array[int], plain: Any) -> Any:
