@@ -26,7 +26,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dutiful_gate import Gate, Limits, Refused, it, obeys, tagged_by, then, this, trimmed
+from dutiful_gate import Gate, Limits, Refused, Source, it, obeys, tagged_by, then, this, trimmed
 from dutiful_gate.declare.facts import UNSURE, Stop
 from dutiful_gate.declare.formats.email import USUAL
 from dutiful_gate.declare.native_forms import header
@@ -35,6 +35,7 @@ from dutiful_gate.engine.handover import HANDOVER
 from dutiful_gate.engine.native.core import NativeReader, core
 from dutiful_gate.engine.native.shadow import NativeMismatch, difference, shadowed
 from dutiful_gate.engine.native.twin import admits, twin_of
+from dutiful_gate.files import examine_file
 from dutiful_gate.regex.tables import table_of
 from native_against_python import compared, same
 
@@ -242,6 +243,29 @@ def test_threads_read_by_one_gate_and_are_let_in() -> None:
     for thread in threads:
         thread.join()
     assert wrong == []
+
+
+@pytest.mark.parametrize("native", [True, False])
+def test_functions_of_ones_own_run_twice_at_the_most_in_a_file(native: bool, tmp_path: Path) -> None:
+    asked: list[str] = []
+
+    def noted(text: str) -> str:
+        asked.append(text)
+        return text
+
+    @dataclass
+    class Line:
+        name: Annotated[str, then(noted)]
+        berth: int
+
+    (tmp_path / "a.csv").write_text("name,berth\na,1\nb,x\nc,\n")
+    (tmp_path / "a.ndjson").write_text('{"name":"a","berth":1}\n{"name":"b","berth":"x"}\n{"name":"c"}\n')
+    for name, source in (("a.csv", Source.TEXT), ("a.ndjson", Source.JSON)):
+        asked.clear()
+        gate = Gate(Line, source, native=native)
+        assert [bool(item) for item in examine_file(gate, tmp_path / name)] == [True, False, False]
+        assert {word: asked.count(word) for word in "abc"} == {"a": 1, "b": 2, "c": asked.count("c")}
+        assert asked.count("c") <= 2
 
 
 class Liar(float):

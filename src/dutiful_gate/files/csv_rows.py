@@ -239,18 +239,21 @@ def items(gate: AnyGate[T], rows: CsvRows, record: Callable[[list[str]], Row] | 
                     continue  # a blank line, or separators alone, as spreadsheets leave them at the end
                 number += 1
                 usual = record is None and len(cells) == count
-                value: Any = natively(cells) if usual and natively is not None else UNSURE
+                by_cells = usual and natively is not None
+                value: Any = natively(cells) if by_cells else UNSURE  # type: ignore[misc]
                 if (sound := value.__class__ is not Stop) and text.isascii() and not (texts and "E+" in text):
                     yield Item(number, None, text, line, encode, value)
                     continue
                 data = dict(zip(names, cells)) if usual else whole(cells)  # noqa: B905 - they are as many
-                if not sound:
+                if not sound and not by_cells:  # what was in doubt once is not asked again
                     value = engine.sound_and_known(data)
                     sound = value.__class__ is not Stop
                 if sound and text.isascii() and len(cells) <= count and not (texts and "E+" in text):
                     yield Item(number, None, text, line, encode, value)
                 else:
-                    yield Item(number, _examined(gate, rows, data, text, cells, line, number), text, line, encode)
+                    verdict = gate.examine(data) if sound else gate._examined(data)
+                    verdict = _told(verdict, rows, data, text, cells, line, number)
+                    yield Item(number, verdict, text, line, encode)
             done = True
         except (csv.Error, _NeverClosed, UnicodeError) as error:
             cause = rows.told_apart(error)
@@ -267,11 +270,10 @@ def _refused(
     return Item(number, verdict, text, line, encode, is_whole=is_whole)
 
 
-def _examined(
-    gate: AnyGate[T], rows: CsvRows, data: Row, text: str, cells: Sequence[str], line: int, number: int
+def _told(
+    verdict: Verdict[T], rows: CsvRows, data: Row, text: str, cells: Sequence[str], line: int, number: int
 ) -> Verdict[T]:
     """The verdict on a row of which there is something to say, or may be."""
-    verdict = gate.examine(data)
     if not verdict:
         verdict = relisted(verdict, _placed(verdict.faults, rows, text, cells, line, number))
     told = [] if text.isascii() else _no_text(rows, text, cells, line, number)

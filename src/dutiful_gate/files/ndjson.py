@@ -36,7 +36,8 @@ def items(gate: AnyGate[T], stream: BinaryIO, line: int = 0, number: int = 0) ->
         if raw.isspace():
             continue
         number += 1
-        verdict = examine(raw)
+        # What was in doubt once is not asked again.
+        verdict = examine(raw) if natively is None else gate._examined_json(raw, gate._decoded(raw))
         natively = gate._known_json
         yield Item(number, verdict if verdict else _moved(verdict, line, number), raw, line)
 
