@@ -91,6 +91,18 @@ def as_text(payload: Any, random: Random) -> str:
     return random.choice([" ", "\n", "\ufeff", ""]) + text + random.choice(["", " ", "\n\t", "x", ",", "\x00"])
 
 
+def with_strangers(data: Any, random: Random) -> Any:
+    """A payload whose records and dicts have keys more here and there, which nobody declared."""
+    if isinstance(data, list):
+        return [with_strangers(held, random) for held in data]
+    if not isinstance(data, dict):
+        return data
+    made = {name: with_strangers(held, random) for name, held in data.items()}
+    if random.random() < 0.3:
+        made = {random.choice(["zz", "é", "a b", "~/"]): 1, **made, random.choice(["yy", ""]): [{"x": None}]}
+    return made
+
+
 def in_text(data: Any, random: Random) -> Any:
     """A payload as a form or a row of a table has it: all of it text, lists of one now and then alone or doubled."""
     if isinstance(data, dict):
@@ -167,6 +179,8 @@ def compared(seed: int, payloads: int, start: int) -> tuple[Counter[str], Told]:
             data = random.choice(base)
             for _ in range(random.choice((1, 1, 2, 3))):
                 data = edges.spoiled(edges.shape.root, data)
+        if random.random() < 0.15:
+            data = with_strangers(data, random)
         if text:
             data = in_text(data, random)
         told += [f"seed {seed}: {words}" for words in _of_data(gate, pure, reader, twin, data, counted)]
@@ -191,6 +205,10 @@ def _of_data(
         roads.append(("row", lambda _: row(cells)))
     if words := differs(answered(gate, data, raw=False), verdict):
         told.append(f"decoded {data!r}: {words}")
+    if not isinstance(verdict, type) and verdict.dropped and verdict:
+        counted["with keys dropped"] += 1
+        noting = gate._engine.native_reader(notes_unknown=True)
+        counted["noted by Python"] += noting is None or noting.noted(data).__class__ is Stop
     for name, read in roads:
         try:
             value = read(data)

@@ -10,6 +10,7 @@
 /* What is known of the process: made once, when the package calls `begin`. */
 typedef struct {
     PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank, *hand_over, *hand_over_later;
+    PyObject *noted; /* what makes an answer of a value and the keys that were dropped */
     Py_ssize_t uuid_int, uuid_safe; /* where a UUID stores them */
     PyTypeObject *PlanType, *OutPlanType;
 } State;
@@ -110,6 +111,9 @@ typedef struct {
     Pool pool;
 } Plan;
 
+/* What is done about keys that nobody declared, where they are not refused. */
+enum { PASSED_OVER, DOUBTED, NOTED };
+
 /* One reading. */
 typedef struct {
     Plan *plan;
@@ -119,6 +123,8 @@ typedef struct {
     int depth;
     uint32_t ticks, looked;
     uint64_t last;        /* when others were let in */
+    int strangers;        /* what is done about keys that nobody declared */
+    PyObject *dropped;    /* those that were noted: see `noted_here` */
     PyObject **held;      /* items of lists that are not whole yet */
     size_t held_count, held_room;
     PyObject *waiting;    /* of raw text: what was made of collections before the doubt */
@@ -151,6 +157,15 @@ int moment_holds(PyObject *one, PyObject *other, int sign);
 
 /* records.c */
 int record_lacks(Reader *reader, const Record *record, PyObject **values, Py_ssize_t unknown);
+int noted_here(Reader *reader, PyObject *key, Py_ssize_t order);
+int noted_beneath(Reader *reader, Py_ssize_t before, PyObject *step, Py_ssize_t order);
+
+static inline Py_ssize_t
+noted_count(const Reader *reader)
+{
+    return reader->dropped == NULL ? 0 : PyList_GET_SIZE(reader->dropped);
+}
+
 int rules_hold(const Judging *judging, PyObject **values);
 int checks_hold(const Judging *judging, PyObject *record);
 PyObject *record_made(Reader *reader, const Record *record, PyObject **values);

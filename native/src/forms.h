@@ -3,7 +3,7 @@
 #define DUTIFUL_FORMS_H
 
 #define PLAN_MAGIC 0xd0717f01u
-#define PLAN_VERSION 1
+#define PLAN_VERSION 2
 #define NO_END 0xffffffffu
 #define RECORD_MARK 0xffff0001u
 

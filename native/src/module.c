@@ -38,6 +38,10 @@ ended(Reader *reader, PyObject *made)
     if (waiting != NULL && made == NULL && !PyErr_Occurred())
         Py_XDECREF(PyObject_CallOneArg(reader->state->hand_over_later, waiting));
     Py_XDECREF(waiting);
+    PyObject *dropped = reader->dropped;
+    if (made != NULL && dropped != NULL)
+        Py_SETREF(made, PyObject_CallFunctionObjArgs(reader->state->noted, made, dropped, NULL));
+    Py_XDECREF(dropped);
     if (made != NULL)
         return made;
     if (PyErr_Occurred()) {
@@ -48,26 +52,43 @@ ended(Reader *reader, PyObject *made)
     return Py_NewRef(reader->state->UNSURE);
 }
 
-static PyObject *
-plan_sound(PyObject *self, PyObject *data)
+static int
+strangers_in(const Plan *plan)
 {
-    Plan *plan = (Plan *)self;
+    return plan->notes_unknown ? DOUBTED : PASSED_OVER;
+}
+
+static PyObject *
+decoded_read(Plan *plan, PyObject *data, int strangers)
+{
     int fresh = plan_is_fresh(plan);
     if (fresh != 1)
         return fresh < 0 ? NULL : PyObject_CallOneArg(plan->rewritten, data);
-    Reader reader = {.plan = plan, .state = plan->state, .stack = (const char *)&plan};
+    Reader reader = {.plan = plan, .state = plan->state, .stack = (const char *)&plan, .strangers = strangers};
     Py_INCREF(plan);
     PyObject *made = ended(&reader, from_plain(&reader, plan->root, data));
     Py_DECREF(plan);
     return made;
 }
 
+static PyObject *
+plan_sound(PyObject *self, PyObject *data)
+{
+    return decoded_read((Plan *)self, data, strangers_in((Plan *)self));
+}
+
+static PyObject *
+plan_noted(PyObject *self, PyObject *data)
+{
+    return decoded_read((Plan *)self, data, NOTED);
+}
+
 /* Raw JSON by a plan: its value, or with `plainly` the plain data that any decoder makes of it. */
 static PyObject *
-raw_read(Plan *plan, PyObject *raw, int plainly)
+raw_read(Plan *plan, PyObject *raw, int plainly, int strangers)
 {
     State *state = plan->state;
-    Reader reader = {.plan = plan, .state = state, .stack = (const char *)&plan};
+    Reader reader = {.plan = plan, .state = state, .stack = (const char *)&plan, .strangers = strangers};
     Py_ssize_t length;
     PyObject *encoded = NULL;
     if ((PyBytes_CheckExact(raw) || PyUnicode_CheckExact(raw)) && PyObject_Size(raw) > plan->bytes)
@@ -105,19 +126,30 @@ raw_read(Plan *plan, PyObject *raw, int plainly)
 }
 
 static PyObject *
-plan_sound_json(PyObject *self, PyObject *raw)
+json_read(Plan *plan, PyObject *raw, int strangers)
 {
-    Plan *plan = (Plan *)self;
     int fresh = plan_is_fresh(plan);
     if (fresh != 1)
         return fresh < 0 ? NULL : Py_NewRef(plan->state->UNSURE);
-    return raw_read(plan, raw, 0);
+    return raw_read(plan, raw, 0, strangers);
+}
+
+static PyObject *
+plan_sound_json(PyObject *self, PyObject *raw)
+{
+    return json_read((Plan *)self, raw, strangers_in((Plan *)self));
+}
+
+static PyObject *
+plan_noted_json(PyObject *self, PyObject *raw)
+{
+    return json_read((Plan *)self, raw, NOTED);
 }
 
 static PyObject *
 plan_plain_json(PyObject *self, PyObject *raw)
 {
-    return raw_read((Plan *)self, raw, 1);
+    return raw_read((Plan *)self, raw, 1, PASSED_OVER);
 }
 
 /* The fields of columns by their names, as bytes of 32-bit numbers; None where rows cannot be read so: what is read is no
@@ -176,7 +208,7 @@ plan_sound_row(PyObject *self, PyObject *const *given, Py_ssize_t count)
     int fresh = plan_is_fresh(plan);
     if (fresh != 1)
         return fresh < 0 ? NULL : Py_NewRef(plan->state->UNSURE);
-    Reader reader = {.plan = plan, .state = plan->state, .stack = (const char *)&plan};
+    Reader reader = {.plan = plan, .state = plan->state, .stack = (const char *)&plan, .strangers = strangers_in(plan)};
     Py_INCREF(plan);
     PyObject *made = ended(&reader, from_row(&reader, columns, length, given[1]));
     Py_DECREF(plan);
@@ -218,6 +250,8 @@ plan_dealloc(PyObject *self)
 static PyMethodDef plan_methods[] = {
     {"sound", plan_sound, METH_O, "The value of decoded data that is surely sound, else UNSURE."},
     {"sound_json", plan_sound_json, METH_O, "The value of raw JSON that is surely sound, else UNSURE."},
+    {"noted", plan_noted, METH_O, "The same; where keys were dropped that nobody declared, what `noted` makes of both."},
+    {"noted_json", plan_noted_json, METH_O, "The same of raw JSON."},
     {"columns", plan_columns, METH_O, "The fields of columns by their names, for `sound_row`; None where there are none."},
     {"sound_row", (PyCFunction)(void (*)(void))plan_sound_row, METH_FASTCALL, "The value of a row that is surely sound."},
     {"plain_json", plan_plain_json, METH_O, "The plain data of sound raw JSON within the limits, else UNSURE."},
@@ -311,17 +345,19 @@ begin(PyObject *module, PyObject *arguments)
 {
     State *state = PyModule_GetState(module);
     PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank, *hand_over, *hand_over_later;
-    if (!PyArg_ParseTuple(arguments, "O!OOOOOO!OOOO:begin", &PyType_Type, &Stop, &UNSURE, &Passing, &ABSENT, &Decimal,
+    PyObject *noted;
+    if (!PyArg_ParseTuple(arguments, "O!OOOOOO!OOOOO:begin", &PyType_Type, &Stop, &UNSURE, &Passing, &ABSENT, &Decimal,
                           &Digits, &PyType_Type, &UUID, &safe, &is_blank, &hand_over,
-                          &hand_over_later))
+                          &hand_over_later, &noted))
         return NULL;
     if (!slot_in(UUID, "int", &state->uuid_int) || !slot_in(UUID, "is_safe", &state->uuid_safe))
         return NULL;
-    PyObject *now[] = {Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, safe, is_blank, hand_over, hand_over_later};
+    PyObject *now[] = {Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, safe, is_blank, hand_over, hand_over_later,
+                       noted};
     PyObject **kept[] = {&state->Stop,    &state->UNSURE, &state->Passing, &state->ABSENT,
                          &state->Decimal, &state->Digits, &state->UUID,    &state->safe,   &state->is_blank,
-                         &state->hand_over, &state->hand_over_later};
-    for (int each = 0; each < 11; each++)
+                         &state->hand_over, &state->hand_over_later, &state->noted};
+    for (size_t each = 0; each < sizeof(kept) / sizeof(kept[0]); each++)
         Py_XSETREF(*kept[each], Py_NewRef(now[each]));
     Py_RETURN_NONE;
 }
@@ -385,6 +421,7 @@ module_traverse(PyObject *module, visitproc visit, void *arg)
     Py_VISIT(state->is_blank);
     Py_VISIT(state->hand_over);
     Py_VISIT(state->hand_over_later);
+    Py_VISIT(state->noted);
     Py_VISIT(state->PlanType);
     Py_VISIT(state->OutPlanType);
     return 0;
@@ -405,6 +442,7 @@ module_clear(PyObject *module)
     Py_CLEAR(state->is_blank);
     Py_CLEAR(state->hand_over);
     Py_CLEAR(state->hand_over_later);
+    Py_CLEAR(state->noted);
     Py_CLEAR(state->PlanType);
     Py_CLEAR(state->OutPlanType);
     return 0;

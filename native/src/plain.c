@@ -66,8 +66,11 @@ list_from(Reader *reader, const Node *node, PyObject *plain)
     for (Py_ssize_t each = 0; each < count; each++) {
         /* A function that is called for an item may change the list that it came in. */
         PyObject *item = PyList_GET_SIZE(plain) == count ? Py_NewRef(PyList_GET_ITEM(plain, each)) : NULL;
+        Py_ssize_t noted = noted_count(reader);
         PyObject *read = item != NULL && tick(reader) ? from_plain(reader, node->inner, item) : NULL;
         Py_XDECREF(item);
+        if (read != NULL && !noted_beneath(reader, noted, NULL, each))
+            Py_CLEAR(read);
         if (read == NULL) {
             if (each > LARGE && node->site != Py_None && !PyErr_Occurred())
                 handed_over(reader, node, plain, PyList_GetSlice(made, 0, each));
@@ -100,9 +103,11 @@ fixed_from(Reader *reader, const Node *node, PyObject *plain)
     for (Py_ssize_t each = 0; each < count; each++) {
         PyObject *item = PyList_GET_SIZE(plain) == count ? Py_NewRef(PyList_GET_ITEM(plain, each)) : NULL;
         const Node *of = each < first ? node->many[each] : node->inner;
+        Py_ssize_t noted = noted_count(reader);
         PyObject *read = item != NULL && tick(reader) ? from_plain(reader, of, item) : NULL;
         Py_XDECREF(item);
-        if (read == NULL) {
+        if (read == NULL || !noted_beneath(reader, noted, NULL, each)) {
+            Py_XDECREF(read);
             Py_DECREF(made);
             return NULL;
         }
@@ -123,11 +128,13 @@ dict_from(Reader *reader, const Node *node, PyObject *plain)
     while (made != NULL && PyDict_Next(plain, &position, &key, &held)) {
         Py_INCREF(key);
         Py_INCREF(held);
+        Py_ssize_t noted = noted_count(reader);
         PyObject *name = tick(reader) ? from_plain(reader, node->key, key) : NULL;
         PyObject *read = name != NULL ? from_plain(reader, node->inner, held) : NULL;
         if (read == NULL && PyDict_GET_SIZE(made) > LARGE && node->site != Py_None && !PyErr_Occurred())
             handed_over(reader, node, plain, Py_NewRef(made));
-        if (read == NULL || PyDict_SetItem(made, name, read) < 0)
+        if (read == NULL || !noted_beneath(reader, noted, key, PyDict_GET_SIZE(made)) ||
+            PyDict_SetItem(made, name, read) < 0)
             Py_CLEAR(made);
         Py_XDECREF(name);
         Py_XDECREF(read);
@@ -162,6 +169,28 @@ cell_taken(Reader *reader, const Field *field, PyObject **place, PyObject *cell)
     return nothing ? nothing > 0 && field->lack != LACK_REQUIRED : *place != NULL;
 }
 
+/* Note the keys of a record that nobody declared; 0 for doubt. */
+static int
+strangers_noted(Reader *reader, const Record *record, PyObject *plain)
+{
+    Py_ssize_t position = 0, order = record->count, count = PyDict_GET_SIZE(plain), length;
+    PyObject *key, *held;
+    while (PyDict_GET_SIZE(plain) == count && PyDict_Next(plain, &position, &key, &held)) {
+        const char *bytes = PyUnicode_CheckExact(key) ? PyUnicode_AsUTF8AndSize(key, &length) : NULL;
+        if (bytes == NULL)
+            return 0;
+        ptrdiff_t number = key_at(&record->keys, (Bytes)bytes, length);
+        Py_INCREF(key); /* a collection of garbage may change the data */
+        int fits = number >= 0 || noted_here(reader, key, order++);
+        Py_DECREF(key);
+        if (!fits)
+            return 0;
+        if (number >= 0 && record->fields[record->keys.keys[number].field].told & FIELD_WITHHELD)
+            return 0;
+    }
+    return 1;
+}
+
 static PyObject *
 record_from(Reader *reader, const Record *record, PyObject *plain)
 {
@@ -193,9 +222,10 @@ record_from(Reader *reader, const Record *record, PyObject *plain)
         }
         known++;
         Py_INCREF(held);
+        Py_ssize_t noted = noted_count(reader);
         int taken = cell_taken(reader, field, &values[each], held);
         Py_DECREF(held);
-        if (!taken)
+        if (!taken || !noted_beneath(reader, noted, field->wire, each))
             goto end;
     }
     for (uint32_t each = 0; each < record->also_count; each++) {
@@ -210,12 +240,15 @@ record_from(Reader *reader, const Record *record, PyObject *plain)
             goto end; /* it came under two names, or may be blank */
         known++;
         Py_INCREF(held);
+        Py_ssize_t noted = noted_count(reader);
         values[number] = from_plain(reader, record->fields[number].node, held);
         Py_DECREF(held);
-        if (values[number] == NULL)
+        if (values[number] == NULL || !noted_beneath(reader, noted, record->also[each], number))
             goto end;
     }
-    if (record_lacks(reader, record, values, PyDict_GET_SIZE(plain) - known))
+    Py_ssize_t unknown = PyDict_GET_SIZE(plain) - known;
+    if (record_lacks(reader, record, values, unknown) &&
+        (unknown == 0 || reader->strangers != NOTED || strangers_noted(reader, record, plain)))
         made = record_made(reader, record, values);
 end:
     for (uint32_t each = 0; each < record->count; each++)

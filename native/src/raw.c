@@ -359,16 +359,19 @@ typedef struct {
 static int
 stranger(Reader *reader, const Record *record, Strangers *strangers, const Text *name)
 {
-    if (record->refuses || reader->plan->notes_unknown)
+    if (record->refuses || reader->strangers == DOUBTED)
         return 0;
     PyObject *made = text_made(name);
     if (made == NULL)
         return 0;
     if (strangers->unknown == NULL)
         strangers->unknown = PySet_New(NULL);
-    int added = strangers->unknown == NULL ? -1 : PySet_Add(strangers->unknown, made);
+    int added = strangers->unknown != NULL && PySet_Add(strangers->unknown, made) == 0 &&
+                PySet_GET_SIZE(strangers->unknown) == ++strangers->count;
+    if (added && reader->strangers == NOTED)
+        added = noted_here(reader, made, record->count + strangers->count);
     Py_DECREF(made);
-    return added == 0 && PySet_GET_SIZE(strangers->unknown) == ++strangers->count;
+    return added;
 }
 
 static int
@@ -392,7 +395,8 @@ field_read(Reader *reader, const Record *record, PyObject **values, uint32_t *li
             return 0;
         number = key_at(&record->keys, name.at, name.length);
         int known = number >= 0 && !(record->fields[record->keys.keys[number].field].told & FIELD_WITHHELD);
-        int fits = known || stranger(reader, record, strangers, &name);
+        int withheld = number >= 0 && !known && reader->strangers == NOTED;
+        int fits = known || (!withheld && stranger(reader, record, strangers, &name));
         let_go(&name);
         if (!fits)
             return 0;
@@ -413,7 +417,15 @@ field_read(Reader *reader, const Record *record, PyObject **values, uint32_t *li
     uint32_t field = record->keys.keys[number].field;
     if (values[field] != NULL)
         return 0;
+    Py_ssize_t noted = noted_count(reader);
     values[field] = from_raw(reader, record->fields[field].node);
+    if (values[field] != NULL && noted_count(reader) != noted) {
+        const Key *key = &record->keys.keys[number];
+        PyObject *step = PyUnicode_DecodeUTF8((const char *)key->bytes, key->length, "strict");
+        int beneath = step != NULL && noted_beneath(reader, noted, step, field);
+        Py_XDECREF(step);
+        return beneath;
+    }
     if (values[field] == NULL && reader->waiting != NULL && !PyErr_Occurred()) {
         const Key *key = &record->keys.keys[number];
         step_back(reader, PyUnicode_DecodeUTF8((const char *)key->bytes, key->length, "strict"));
@@ -474,6 +486,7 @@ list_from(Reader *reader, const Node *node)
         const Node *of = node->inner;
         if (node->form == FORM_FIXED && count < (Py_ssize_t)node->count)
             of = node->many[count];
+        Py_ssize_t noted = noted_count(reader);
         PyObject *item = of != NULL && count < reader->plan->items && tick(reader) ? from_raw(reader, of) : NULL;
         if (item == NULL && !PyErr_Occurred()) {
             if (reader->waiting != NULL)
@@ -482,6 +495,8 @@ list_from(Reader *reader, const Node *node)
                 waits(reader, node, copied(reader, first));
         }
         more = item != NULL && held(reader, item) ? goes_on(reader, ']') : 0;
+        if (!noted_beneath(reader, noted, NULL, count))
+            more = 0;
     }
     Py_ssize_t count = (Py_ssize_t)(reader->held_count - first);
     if (more == 0 || (node->form == FORM_FIXED && count < (Py_ssize_t)node->count)) {
@@ -514,8 +529,13 @@ dict_from(Reader *reader, const Node *node)
             key = from_raw(reader, node->key);
         if (key != NULL && next_sign(reader) == ':') {
             reader->at++;
+            Py_ssize_t noted = noted_count(reader);
             value = from_raw(reader, node->inner);
-            if (value == NULL && !PyErr_Occurred()) {
+            /* A step may have changed the key: the one that came is told. */
+            if (value != NULL && noted_count(reader) != noted &&
+                (node->key->parts_count || node->key->form != FORM_TEXT || !noted_beneath(reader, noted, key, count)))
+                Py_CLEAR(value);
+            else if (value == NULL && !PyErr_Occurred()) {
                 if (reader->waiting != NULL)
                     step_back(reader, Py_NewRef(key));
                 if (count > LARGE && node->site != Py_None)

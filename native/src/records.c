@@ -1,11 +1,45 @@
 /* Records: what stands in for absent fields, rules between fields, and the making of one. */
 #include "core.h"
 
+/* Keys that nobody declared, where they are noted: each a list of the steps to it, from the inside out, each step followed
+ * by a number that tells its turn among those beside it. */
+
+static int
+step_added(PyObject *entry, PyObject *step, Py_ssize_t order)
+{
+    PyObject *turn = PyLong_FromSsize_t(order);
+    int added = turn != NULL && PyList_Append(entry, step == NULL ? turn : step) == 0 && PyList_Append(entry, turn) == 0;
+    Py_XDECREF(turn);
+    return added;
+}
+
+int
+noted_here(Reader *reader, PyObject *key, Py_ssize_t order)
+{
+    PyObject *entry = PyList_New(0);
+    if (reader->dropped == NULL)
+        reader->dropped = PyList_New(0);
+    int added = entry != NULL && reader->dropped != NULL && step_added(entry, key, order) &&
+                PyList_Append(reader->dropped, entry) == 0;
+    Py_XDECREF(entry);
+    return added;
+}
+
+/* What was noted since `before` stands beneath one more step; without one, beneath its turn. */
+int
+noted_beneath(Reader *reader, Py_ssize_t before, PyObject *step, Py_ssize_t order)
+{
+    for (Py_ssize_t each = before; each < noted_count(reader); each++)
+        if (!step_added(PyList_GET_ITEM(reader->dropped, each), step, order))
+            return 0;
+    return 1;
+}
+
 /* Fill the fields that did not come. 0 where one must, or where `unknown` keys, which nobody declared, are to be told. */
 int
 record_lacks(Reader *reader, const Record *record, PyObject **values, Py_ssize_t unknown)
 {
-    if (unknown && (record->refuses || reader->plan->notes_unknown))
+    if (unknown && (record->refuses || reader->strangers == DOUBTED))
         return 0;
     for (uint32_t each = 0; each < record->count; each++) {
         if (values[each] != NULL)

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from typing import Final, NamedTuple
 
 MAGIC: Final = 0xD0717F01
-VERSION: Final = 1
+VERSION: Final = 2
 """That of the plan's grammar: the core loads no plan of another."""
 
 

@@ -14,6 +14,7 @@ from ..declare.sources import Source
 from ..report.cause import UNREADABLE, Cause
 from ..report.fault import Path
 from ..report.hostile_objects import without_liars
+from ..report.verdict import Noted
 from ..shape.reread import looked_at_again
 from .depth import may_be_deeper, too_deep_at
 from .handover import forget
@@ -39,8 +40,9 @@ _MOST_TRACED = 1_000_000
 class Engine:
     """Reads data by one plan.
 
-    `sound` and `sound_and_known` give the value or REFUSED; the second also gives up on keys nobody declared. One of
-    them is asked before `collect`: they notice when a class is no longer what it was.
+    `sound` and `sound_and_known` give the value or REFUSED; the second also gives up on keys nobody declared, where
+    `sound_and_noted`, for an engine that reads natively, may give `Noted`. One of them is asked before `collect`: they
+    notice when a class is no longer what it was.
     """
 
     def __init__(self, plan: Plan, *, native: bool = True) -> None:
@@ -56,6 +58,7 @@ class Engine:
         self._units: dict[str, Unit] = {}
         self.sound: Callable[[Any], Any] = self._first_sound
         self.sound_and_known: Callable[[Any], Any] = self._first_sound_and_known
+        self.sound_and_noted: Callable[[Any], Any] = self._first_sound_and_noted
         self._collect: Callable[[Any, Path, Log], Any] = self._first_collect
         self._trusting: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
         self._checked: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
@@ -82,7 +85,14 @@ class Engine:
         return reader._replace(
             sound=shadowed(reader.sound, python, name, few),
             sound_json=shadowed(reader.sound_json, lambda raw: python(reader.plain_json(raw)), name, few),
+            noted=shadowed(reader.noted, self._noted, name, few),
+            noted_json=shadowed(reader.noted_json, lambda raw: self._noted(reader.plain_json(raw)), name, few),
         )
+
+    def _noted(self, data: Any) -> Any:
+        """What the telling function makes of data that was admitted, with the keys that were dropped."""
+        value, log = self.collect(data)
+        return Noted(value, tuple(log.dropped)) if log.dropped and value.__class__ is not Stop else value
 
     def rows_reader(self, names: Sequence[str]) -> Callable[[list[Any]], Any] | None:
         """What reads rows of cells natively, as records of these names; None where nothing does."""
@@ -154,6 +164,13 @@ class Engine:
         else:
             self.sound_and_known = self._sound_first
         return self.sound_and_known(data)
+
+    def _first_sound_and_noted(self, data: Any) -> Any:
+        reader = self.native_reader(notes_unknown=True)
+        if reader is None:
+            return self.sound_and_known(data)
+        self.sound_and_noted = reader.noted
+        return self.sound_and_noted(data)
 
     def _sound_first(self, data: Any) -> Any:
         """What refuses unknown keys too is written when the first sound data comes."""

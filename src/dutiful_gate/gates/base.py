@@ -11,7 +11,7 @@ from ..declare.limits import Limits
 from ..declare.sources import Source
 from ..report.fault import Fault
 from ..report.in_notebooks import DrawnInNotebooks
-from ..report.verdict import Refused, Verdict, refusal
+from ..report.verdict import Noted, Refused, Verdict, refusal
 
 if TYPE_CHECKING:
     from ..document.judging.engine import DocumentEngine
@@ -58,7 +58,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     _plain_json: Callable[[Raw, Limits, bool], Any]
     # The value of sound raw JSON and its plain data; REFUSED where it is refused, and where either is in doubt.
     _quickly: Quickly
-    # The native readers of raw JSON: the value of what is surely sound, the second one only where no key is unknown.
+    # The native readers of raw JSON: the value of what is surely sound, the second one with the keys that were dropped.
     _sound_json: Callable[[Any], Any] | None
     _known_json: Callable[[Any], Any] | None
 
@@ -96,10 +96,13 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
 
     def examine(self, data: object) -> Verdict[T]:
         """The verdict on data: its value, or every fault. Never raises for bad data."""
-        value = self._engine.sound_and_known(data)
+        engine = self._engine
+        value, dropped = (engine.sound_and_noted if engine.native else engine.sound_and_known)(data), ()
         if value.__class__ is Stop:
             return self._examined(data)
-        return Verdict(value, (), (), 0, (), partial(self._entered, data))
+        if value.__class__ is Noted:
+            value, dropped = value
+        return Verdict(value, (), dropped, 0, (), partial(self._entered, data))
 
     def why(self, data: object, pointer: str = "") -> Explanation:
         """What became of one value, step by step: what came, what each step made of it, what each rule answered.
@@ -187,7 +190,8 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         if natively is not None:
             value = natively(raw)
             if value.__class__ is not Stop:
-                return Verdict(value, (), (), 0, (), partial(self._entered_json, raw))
+                value, dropped = value if value.__class__ is Noted else (value, ())
+                return Verdict(value, (), dropped, 0, (), partial(self._entered_json, raw))
             plain = self._decoded(raw)
         else:
             value, plain = self._sound_decoded(raw, self._quickly(raw, False), self._engine.sound_and_known)

@@ -141,7 +141,7 @@ class Gate(AnyGate[T]):
     def _first_sound_json(self, raw: Any) -> Any:
         """Make the native readers of raw JSON, and read by the first; UNSURE where there are none."""
         sound, known = (self._engine.native_reader(notes_unknown=notes) for notes in (False, True))
-        readers = (None, None) if sound is None or known is None else (sound.sound_json, known.sound_json)
+        readers = (None, None) if sound is None or known is None else (sound.sound_json, known.noted_json)
         self._settle(_sound_json=readers[0], _known_json=readers[1])
         return UNSURE if readers[0] is None else readers[0](raw)
 

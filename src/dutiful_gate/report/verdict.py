@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, NamedTuple, TypeVar
 
 from .fault import Fault, Path, dotted, travelling
 from .in_notebooks import DrawnInNotebooks
@@ -14,6 +14,22 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 _NOTHING: Any = object()
+
+
+class Noted(NamedTuple):
+    """A value, and the paths of the keys that were dropped because nobody declared them."""
+
+    value: Any
+    dropped: tuple[Path, ...]
+
+    @classmethod
+    def of(cls, value: Any, entries: list[list[Any]]) -> Noted:
+        """Of what the core noted: the steps to each key from the inside out, each followed by its turn.
+
+        They are brought into the order of the declaration, in which Python comes to them.
+        """
+        entries.sort(key=lambda steps: steps[:0:-2])
+        return cls(value, tuple(tuple(steps[-2::-2]) for steps in entries))
 
 
 class Verdict(DrawnInNotebooks, Generic[T]):

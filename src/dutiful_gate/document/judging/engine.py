@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from os import PathLike
 from pathlib import Path as FilePath
-from typing import Any
+from typing import Any, ClassVar
 
 from ...codegen.legend import whole
 from ...declare.equality import LISTS
@@ -93,6 +93,8 @@ class DocumentEngine:
         "remembers",
         "root",
     )
+
+    native: ClassVar[bool] = False
 
     def __init__(
         self,

@@ -16,6 +16,7 @@ from ...declare.digits import Digits
 from ...declare.facts import UNSURE, Stop
 from ...declare.native_forms import VERSION
 from ...regex.white_space import is_blank
+from ...report.verdict import Noted
 from ..depth import may_be_deeper
 from ..handover import hand_over, hand_over_later
 from ..own_functions import Passing, unwrapped
@@ -57,6 +58,9 @@ class NativeReader(NamedTuple):
 
     sound: Callable[[Any], Any]
     sound_json: Callable[[Any], Any]
+    noted: Callable[[Any], Any]
+    """The same as `sound`; where keys were dropped that nobody declared, `Noted`."""
+    noted_json: Callable[[Any], Any]
     plain_json: Callable[[Any], Any]
     """The plain data of sound raw JSON within the limits."""
     written: NativePlan
@@ -91,9 +95,8 @@ def core() -> tuple[Core | None, str]:
     if found.plan_version != VERSION:
         return None, f"off: it reads plans of version {found.plan_version}, and these are of version {VERSION}"
     try:
-        found.begin(
-            Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, SafeUUID.unknown, is_blank, hand_over, hand_over_later
-        )
+        called = is_blank, hand_over, hand_over_later, Noted.of
+        found.begin(Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, SafeUUID.unknown, *called)
     except TypeError as error:
         return None, f"off: {error}"
     few = every_few(said)
@@ -148,6 +151,5 @@ def native_reader(plan: Plan, *, notes_unknown: bool, rewritten: Callable[[Any],
         loaded = module.load(written.words, written.constants, rewritten)
     except ValueError:  # it knows better than the plan's writer what it can make
         return None
-    if written.carries:
-        return NativeReader(unwrapped(loaded.sound), unwrapped(loaded.sound_json), loaded.plain_json, written, loaded)
-    return NativeReader(loaded.sound, loaded.sound_json, loaded.plain_json, written, loaded)
+    readers = loaded.sound, loaded.sound_json, loaded.noted, loaded.noted_json
+    return NativeReader(*map(unwrapped, readers) if written.carries else readers, loaded.plain_json, written, loaded)

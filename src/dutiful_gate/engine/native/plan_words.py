@@ -252,8 +252,10 @@ class _PlanWriter(PlanWords):
         checks = [self.constant(self.own(check.function, frame)) for check in record.checks]
         also = [(name, number) for number, field in enumerate(record.fields) for name in field.also]
         flat = [word for rule in rules for word in rule]
+        # Inside a secret the names of keys are not told.
+        refuses = self.plan.refuses_unknown(record) or (self.notes_unknown and frame.hidden)
         at = self._records[mark] = self.block(
-            [RECORD_MARK, builder, form, int(self.plan.refuses_unknown(record)), names]
+            [RECORD_MARK, builder, form, int(refuses), names]
             + [len(record.fields), len(also), len(rules), len(checks)]
             + [0] * (5 * len(record.fields) + 2 * len(also))
             + [*flat, *checks]
