@@ -15,6 +15,7 @@ import sys
 import warnings
 from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, make_dataclass
 from pathlib import Path
 from random import Random
 from time import perf_counter
@@ -28,6 +29,7 @@ from dutiful_gate.declare.facts import Stop
 from dutiful_gate.engine.native.core import NativeReader, core
 from dutiful_gate.engine.native.shadow import difference
 from dutiful_gate.engine.native.twin import twin_of
+from dutiful_gate.gates.request import RequestGate
 from dutiful_gate.read.json_fast import plain_json
 from dutiful_gate.sample.cannot_sample import CannotSample
 from dutiful_gate.sample.edges import Edges
@@ -165,6 +167,7 @@ def compared(seed: int, payloads: int, start: int) -> tuple[Counter[str], Told]:
     counted["declarations"] += 1
     twin = twin_of(reader.written)
     random = Random(start * 1_000_003 + seed)
+    requests = _requests(declared) if seed % 4 == 0 and not words else ()
     makes, edges = Payloads(gate.shape, random), Edges(gate.shape, random)
     base: list[Any] = []
     told: Told = []
@@ -191,6 +194,8 @@ def compared(seed: int, payloads: int, start: int) -> tuple[Counter[str], Told]:
         except (TypeError, ValueError, OverflowError):
             continue
         told += [f"seed {seed}: {words}" for words in _of_text(gate, pure, reader, spelt, random, counted)]
+        if requests:
+            told += [f"seed {seed}: {words}" for words in _of_body(*requests, spelt, random, counted)]
     return counted, told
 
 
@@ -226,6 +231,34 @@ def _of_data(
     if not isinstance(verdict, type) and verdict:
         told += _of_way_out(gate, pure, verdict.value, counted)
     return told
+
+
+@dataclass
+class _Berth:
+    berth: int
+
+
+def _requests(declared: Any) -> tuple[RequestGate[Any], ...]:
+    """Gates of a request whose body is such a value, with the core and without."""
+    request = make_dataclass("Request", [("path", _Berth), ("body", declared)])
+    try:
+        return RequestGate(request), RequestGate(request, native=False)
+    except DeclarationError:
+        return ()
+
+
+def _of_body(gate: RequestGate[Any], pure: RequestGate[Any], text: str, random: Random, counted: Counter[str]) -> Told:
+    parts = {"path": {"berth": random.choice(["4", "4", "4", "x"])}}
+    verdicts = []
+    for each in (gate, pure):
+        try:
+            verdicts.append(each.examine_with_json(parts, text)[0])
+        except Exception as error:
+            verdicts.append(type(error))
+    counted["core comparisons"] += 1
+    counted["of requests"] += 1
+    words = differs(*verdicts)
+    return [f"the body {text!r}: {words}"] if words else []
 
 
 def _of_way_out(gate: Gate[Any], pure: Gate[Any], value: Any, counted: Counter[str]) -> Told:

@@ -98,7 +98,7 @@ typedef struct {
     PyObject_HEAD
     State *state;
     PyObject *constants;
-    PyObject *rewritten;  /* what answers once a watched class has changed */
+    PyObject *rewritten, *rewritten_json; /* what answers once a watched class has changed */
     Node *root;
     int depth;
     int exact;            /* fractions keep their digits */

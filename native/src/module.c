@@ -130,7 +130,7 @@ json_read(Plan *plan, PyObject *raw, int strangers)
 {
     int fresh = plan_is_fresh(plan);
     if (fresh != 1)
-        return fresh < 0 ? NULL : Py_NewRef(plan->state->UNSURE);
+        return fresh < 0 ? NULL : PyObject_CallOneArg(plan->rewritten_json, raw);
     return raw_read(plan, raw, 0, strangers);
 }
 
@@ -222,6 +222,7 @@ plan_traverse(PyObject *self, visitproc visit, void *arg)
     Py_VISIT(Py_TYPE(self));
     Py_VISIT(plan->constants);
     Py_VISIT(plan->rewritten);
+    Py_VISIT(plan->rewritten_json);
     return 0;
 }
 
@@ -232,6 +233,7 @@ plan_clear(PyObject *self)
     Plan *plan = (Plan *)self;
     Py_CLEAR(plan->constants);
     Py_CLEAR(plan->rewritten);
+    Py_CLEAR(plan->rewritten_json);
     pool_freed(&plan->pool);
     plan->root = NULL;
     return 0;

@@ -36,10 +36,10 @@ is_deeper(Reader *reader, PyObject *plain, int most)
 static void
 handed_over(Reader *reader, const Node *node, PyObject *plain, PyObject *made)
 {
-    if (made != NULL) {
+    /* Not where keys were dropped: they would be told by nobody. */
+    if (made != NULL && reader->dropped == NULL)
         Py_XDECREF(PyObject_CallFunctionObjArgs(reader->state->hand_over, plain, node->site, made, NULL));
-        Py_DECREF(made);
-    }
+    Py_XDECREF(made);
 }
 
 static PyObject *

@@ -563,8 +563,8 @@ plan_is_fresh(Plan *plan)
 PyObject *
 plan_loaded(State *state, PyObject *arguments)
 {
-    PyObject *raw, *constants, *rewritten;
-    if (!PyArg_ParseTuple(arguments, "OO!O:load", &raw, &PyTuple_Type, &constants, &rewritten))
+    PyObject *raw, *constants, *rewritten, *rewritten_json;
+    if (!PyArg_ParseTuple(arguments, "OO!OO:load", &raw, &PyTuple_Type, &constants, &rewritten, &rewritten_json))
         return NULL;
     Plan *plan = (Plan *)state->PlanType->tp_alloc(state->PlanType, 0);
     if (plan == NULL)
@@ -572,6 +572,7 @@ plan_loaded(State *state, PyObject *arguments)
     plan->state = state;
     plan->constants = Py_NewRef(constants);
     plan->rewritten = Py_NewRef(rewritten);
+    plan->rewritten_json = Py_NewRef(rewritten_json);
     Loader loader;
     int loaded = loader_begun(&loader, &plan->pool, raw, constants, 10);
     if (loaded) {

@@ -325,7 +325,7 @@ by_way_of_plain(Reader *reader, const Node *node)
 static void
 waits(Reader *reader, const Node *node, PyObject *made)
 {
-    PyObject *steps = made == NULL ? NULL : PyList_New(0);
+    PyObject *steps = made == NULL || reader->dropped != NULL ? NULL : PyList_New(0); /* else they would be told by nobody */
     PyObject *entry = steps == NULL ? NULL : PyTuple_Pack(3, node->site, made, steps);
     if (entry != NULL && reader->waiting == NULL)
         reader->waiting = PyList_New(0);

@@ -9,7 +9,8 @@ from typing import Any
 
 from ..codegen.legend import whole
 from ..codegen.unit import Unit
-from ..declare.facts import REFUSED, Stop
+from ..declare.facts import REFUSED, UNSURE, Stop
+from ..declare.limits import Limits
 from ..declare.sources import Source
 from ..report.cause import UNREADABLE, Cause
 from ..report.fault import Path
@@ -59,6 +60,11 @@ class Engine:
         self.sound: Callable[[Any], Any] = self._first_sound
         self.sound_and_known: Callable[[Any], Any] = self._first_sound_and_known
         self.sound_and_noted: Callable[[Any], Any] = self._first_sound_and_noted
+        plan = self.plan
+        raw = self.native and plan.source.in_json and plan.limits.digits == Limits().digits
+        # Read raw JSON natively, as `sound` and `sound_and_noted` do decoded data; None where nothing does.
+        self.sound_json: Callable[[Any], Any] | None = self._first_sound_json if raw else None
+        self.noted_json: Callable[[Any], Any] | None = self._first_noted_json if raw else None
         self._collect: Callable[[Any, Path, Log], Any] = self._first_collect
         self._trusting: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
         self._checked: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
@@ -71,7 +77,8 @@ class Engine:
         with self._lock:
             if known not in self._readers:
                 rewritten = self._rewritten(lambda: self.sound_and_known if known else self.sound)
-                made = native_reader(self.plan, notes_unknown=known, rewritten=rewritten) if self.native else None
+                anew = self._rewritten(lambda: (self.noted_json if known else self.sound_json) or _doubted)
+                made = native_reader(self.plan, known, rewritten, anew) if self.native else None
                 few = judged_twice()
                 self._readers[known] = made if made is None or not few else self._shadowed(made, few, known=known)
             return self._readers[known]
@@ -164,6 +171,17 @@ class Engine:
         else:
             self.sound_and_known = self._sound_first
         return self.sound_and_known(data)
+
+    def _first_sound_json(self, raw: Any) -> Any:
+        sound, known = (self.native_reader(notes_unknown=notes) for notes in (False, True))
+        self.sound_json = self.noted_json = None
+        if sound is not None and known is not None:
+            self.sound_json, self.noted_json = sound.sound_json, known.noted_json
+        return (self.sound_json or _doubted)(raw)
+
+    def _first_noted_json(self, raw: Any) -> Any:
+        self._first_sound_json("")
+        return (self.noted_json or _doubted)(raw)
 
     def _first_sound_and_noted(self, data: Any) -> Any:
         reader = self.native_reader(notes_unknown=True)
@@ -375,6 +393,10 @@ class Engine:
 
 
 reads_by(Engine)
+
+
+def _doubted(raw: Any) -> Stop:
+    return UNSURE
 
 
 def _making(plan: Plan) -> list[tuple[object, object]]:

@@ -61,6 +61,7 @@ class StoredEngine(Engine):
     def __init__(self, quick: bytes, rest: bytes) -> None:
         """`rest` is compressed, by zlib."""
         self.native = False  # its functions are written already
+        self.sound_json = self.noted_json = None
         self._readers, self._writers = dict.fromkeys((False, True)), dict.fromkeys((False, True, "secrets", "open"))
         self._lock = RLock()
         self._packed: tuple[bytes, bytes] | None = (quick, rest)

@@ -10,7 +10,7 @@ from ..gates.base import AnyGate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.place import Place
-from ..report.verdict import Verdict, refusal, relisted
+from ..report.verdict import Noted, Verdict, refusal, relisted
 from .item import Item
 
 T = TypeVar("T")
@@ -31,14 +31,17 @@ def items(gate: AnyGate[T], stream: BinaryIO, line: int = 0, number: int = 0) ->
             continue
         if natively is not None and (value := natively(raw)).__class__ is not Stop:
             number += 1
-            yield Item(number, None, raw, line, str.encode, value)
+            if value.__class__ is Noted:
+                yield Item(number, gate._admitted_json(raw, value), raw, line)
+            else:
+                yield Item(number, None, raw, line, str.encode, value)
             continue
         if raw.isspace():
             continue
         number += 1
         # What was in doubt once is not asked again.
         verdict = examine(raw) if natively is None else gate._examined_json(raw, gate._decoded(raw))
-        natively = gate._known_json
+        natively = gate._engine.noted_json
         yield Item(number, verdict if verdict else _moved(verdict, line, number), raw, line)
 
 

@@ -47,7 +47,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     """
 
     __slots__ = (
-        "_engine", "_known_json", "_plain_json", "_quickly", "_shape", "_sound_json", "declared", "limits", "reads"
+        "_engine", "_plain_json", "_quickly", "_shape", "declared", "limits", "reads"
     )  # fmt: skip
 
     declared: object
@@ -58,9 +58,6 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     _plain_json: Callable[[Raw, Limits, bool], Any]
     # The value of sound raw JSON and its plain data; REFUSED where it is refused, and where either is in doubt.
     _quickly: Quickly
-    # The native readers of raw JSON: the value of what is surely sound, the second one with the keys that were dropped.
-    _sound_json: Callable[[Any], Any] | None
-    _known_json: Callable[[Any], Any] | None
 
     def _settle(self, **words: object) -> None:
         for name, held in words.items():
@@ -97,11 +94,10 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     def examine(self, data: object) -> Verdict[T]:
         """The verdict on data: its value, or every fault. Never raises for bad data."""
         engine = self._engine
-        value, dropped = (engine.sound_and_noted if engine.native else engine.sound_and_known)(data), ()
+        value = (engine.sound_and_noted if engine.native else engine.sound_and_known)(data)
         if value.__class__ is Stop:
             return self._examined(data)
-        if value.__class__ is Noted:
-            value, dropped = value
+        value, dropped = value if value.__class__ is Noted else (value, ())
         return Verdict(value, (), dropped, 0, (), partial(self._entered, data))
 
     def why(self, data: object, pointer: str = "") -> Explanation:
@@ -153,7 +149,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
 
     def admit_json(self, raw: Raw) -> T:
         """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
-        natively = self._sound_json
+        natively = self._engine.sound_json
         if natively is not None:
             value = natively(raw)
             if value.__class__ is not Stop:
@@ -186,12 +182,11 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         Faults carry the line and column they stand at. Text that is no JSON is a fault too, never an exception.
         Raises TypeError when `raw` is no text at all, and for a gate whose source is not JSON.
         """
-        natively = self._known_json
+        natively = self._engine.noted_json
         if natively is not None:
             value = natively(raw)
             if value.__class__ is not Stop:
-                value, dropped = value if value.__class__ is Noted else (value, ())
-                return Verdict(value, (), dropped, 0, (), partial(self._entered_json, raw))
+                return self._admitted_json(raw, value)
             plain = self._decoded(raw)
         else:
             value, plain = self._sound_decoded(raw, self._quickly(raw, False), self._engine.sound_and_known)
@@ -208,6 +203,11 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         from .list_in_text import each_in_text
 
         return each_in_text(self, raw, at)
+
+    def _admitted_json(self, raw: Raw, value: Any) -> Verdict[T]:
+        """The verdict of raw JSON that was read natively, to a value or `Noted`."""
+        value, dropped = value if value.__class__ is Noted else (value, ())
+        return Verdict(value, (), dropped, 0, (), partial(self._entered_json, raw))
 
     def _examined_json(self, raw: Raw, plain: object) -> Verdict[T]:
         text = _json_text()(raw, self.limits, exact=self.shape.exact, hides=self._hides)

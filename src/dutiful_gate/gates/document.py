@@ -77,8 +77,6 @@ class DocumentGate(AnyGate[Any]):
             dialect=engine.dialect.name,
             _plain_json=plain_json,
             _quickly=never_quick,
-            _sound_json=None,
-            _known_json=None,
             _engine=engine,
             _asked=dialect,
             _documents=handed,

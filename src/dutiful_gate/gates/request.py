@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
-from ..declare.facts import Stop
+from ..declare.errors import check_flags
+from ..declare.facts import UNSURE, Stop
 from ..declare.limits import Limits, limits_of
 from ..declare.sources import Source
 from ..report.fault import Fault, Path
-from ..report.verdict import Verdict, refusal
+from ..report.verdict import Noted, Verdict, refusal
 from .active_store import stored_engine, stores
 from .base import AnyGate, Raw
 from .callers import seen_by_caller
@@ -33,19 +34,28 @@ class RequestGate(AnyGate[T]):
         RequestGate(AmendBooking).admit({"path": {"number": "12"}, "body": {"priority": "urgent"}})
 
     A part is `path`, `query`, `headers`, `cookies`, `body`, `form` or `files`. Faults carry it as the first step of
-    their path. Raises DeclarationError for a declaration that is no record of such parts.
+    their path. The native core, where it is installed, reads raw JSON bodies: `native=False` leaves all to Python.
+    Raises DeclarationError for a declaration that is no record of such parts.
     """
 
-    __slots__ = ("_hides_in_body", "_names", "parts")
+    __slots__ = ("_hides_in_body", "_names", "_natively", "parts")
 
     parts: Mapping[str, Field]
     """Its parts by name: the fields of the record."""
     _names: Mapping[str, Any]
     _hides_in_body: Callable[[Path], Path] | None
+    # Where the body is read natively: its parts and the raw body to the value, `Noted` where keys were dropped.
+    _natively: Callable[[Mapping[str, Any], Any], Any] | None
 
     def __init__(
-        self, declared: type[T], *, limits: Limits | None = None, names: Mapping[str, Any] | None = None
+        self,
+        declared: type[T],
+        *,
+        limits: Limits | None = None,
+        names: Mapping[str, Any] | None = None,
+        native: bool = True,
     ) -> None:
+        check_flags(native=native)
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan
         from ..read.json_fast import plain_json
@@ -59,7 +69,7 @@ class RequestGate(AnyGate[T]):
             seen, scope = seen_by_caller(names)
             shape, used = shape_of(declared, seen, scope, of_request=True)
             check_held(shape)  # as values: read from their sources they are text
-            engine = Engine(Plan(request_shape(shape), Source.JSON, False, limits))
+            engine = Engine(Plan(request_shape(shape), Source.JSON, False, limits), native=native)
         self._settle(
             declared=declared,
             reads=Source.JSON,
@@ -68,12 +78,37 @@ class RequestGate(AnyGate[T]):
             _names=used,
             _plain_json=plain_json,
             _quickly=self._first_quickly,
-            _sound_json=None,
-            _known_json=None,
             _engine=engine,
             parts=parts_of(engine.plan.shape),
         )
-        self._settle(_hides_in_body=self._hidden_in_body())
+        first = self._first_natively if engine.native and _BODY in self.parts else None
+        self._settle(_hides_in_body=self._hidden_in_body(), _natively=first)
+
+    def _first_natively(self, parts: Mapping[str, Any], raw: Any) -> Any:
+        """Make what reads the body natively, and the other parts beside it; read by it. UNSURE where nothing does."""
+        from ..engine.engine import Engine, Plan
+        from ..shape.requests import with_typed_body
+        from ..shape.walk import part_of
+
+        use = self.parts[_BODY].use.replace(source=None)
+        body = Engine(Plan(part_of(self.shape, use), Source.JSON, False, self.limits))
+        if use.parts or use.secret or body.bottomless or body.native_reader(notes_unknown=True) is None:
+            self._settle(_natively=None)
+            return UNSURE
+        others = Engine(Plan(with_typed_body(self.shape), Source.JSON, False, self.limits))
+
+        def natively(parts: Mapping[str, Any], raw: Any) -> Any:
+            value = UNSURE if body.noted_json is None else body.noted_json(raw)
+            if value.__class__ is Stop:
+                return value
+            value, dropped = value if value.__class__ is Noted else (value, ())
+            made = others.sound_and_known({**parts, _BODY: value})
+            if made.__class__ is Stop or not dropped:
+                return made
+            return Noted(made, tuple((_BODY, *path) for path in dropped))
+
+        self._settle(_natively=natively)
+        return natively(parts, raw)
 
     def _first_quickly(self, raw: Any, admits: bool, around: Callable[[Any], Any] | None = None, /) -> tuple[Any, Any]:
         """Make what reads raw bodies quickly, and read by it."""
@@ -102,14 +137,17 @@ class RequestGate(AnyGate[T]):
 
         And whether the body is JSON at all, within the limits.
         """
-        value, plain = self._quickly(raw, False, lambda body: {**parts, _BODY: body})
-        if value.__class__ is not Stop:
-            return Verdict(value), True
-        if plain.__class__ is Stop:
+        if self._natively is not None:
+            value = self._natively(parts, raw)
+            if value.__class__ is not Stop:
+                return Verdict(value.value, (), value.dropped) if value.__class__ is Noted else Verdict(value), True
             plain = self._plain_json(raw, self.limits, self.shape.exact)
-            value = plain
-            if plain.__class__ is not Stop:
-                value = self._engine.sound_and_known({**parts, _BODY: plain})
+        else:
+            value, plain = self._quickly(raw, False, lambda body: {**parts, _BODY: body})
+            if value.__class__ is Stop and plain.__class__ is Stop:
+                plain = self._plain_json(raw, self.limits, self.shape.exact)
+                if plain.__class__ is not Stop:
+                    value = self._engine.sound_and_known({**parts, _BODY: plain})
             if value.__class__ is not Stop:
                 return Verdict(value), True
         from ..read.json_text import JsonText
@@ -117,7 +155,8 @@ class RequestGate(AnyGate[T]):
         text = JsonText(raw, self.limits, exact=self.shape.exact, hides=self._hides_in_body)
         text.read(plain)
         if text.readable:
-            return self._merged(self.examine({**parts, _BODY: text.value}), text), True
+            self._engine.sound(None)  # notices when a class is no longer what it was; own functions have run once
+            return self._merged(self._examined({**parts, _BODY: text.value}), text), True
         return self._unread(parts, text.broken, text.untold), False
 
     def examine_with_cbor(self, parts: Mapping[str, Any], raw: bytes) -> tuple[Verdict[T], bool]:

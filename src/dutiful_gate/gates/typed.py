@@ -120,7 +120,6 @@ class Gate(AnyGate[T]):
             shape, used = shape_of(declared, seen, scope, keys=keys, lenient=lenient)
             check_held(shape)
             engine = Engine(Plan(shape, source, unknown == "refuse", limits), native=native)
-        natively = engine.native and source.in_json and limits.digits == Limits().digits
         self._settle(
             declared=declared,
             reads=source,
@@ -133,17 +132,8 @@ class Gate(AnyGate[T]):
             _names=used,
             _plain_json=plain_json if source.in_json else _no_json(source),
             _quickly=self._first_quickly,
-            _sound_json=self._first_sound_json if natively else None,
-            _known_json=self._first_known_json if natively else None,
             _engine=engine,
         )
-
-    def _first_sound_json(self, raw: Any) -> Any:
-        """Make the native readers of raw JSON, and read by the first; UNSURE where there are none."""
-        sound, known = (self._engine.native_reader(notes_unknown=notes) for notes in (False, True))
-        readers = (None, None) if sound is None or known is None else (sound.sound_json, known.noted_json)
-        self._settle(_sound_json=readers[0], _known_json=readers[1])
-        return UNSURE if readers[0] is None else readers[0](raw)
 
     def _decoded(self, raw: Raw) -> Any:
         from ..engine.handover import hand_over_in
@@ -154,11 +144,6 @@ class Gate(AnyGate[T]):
             plain = super()._decoded(raw)
         hand_over_in(plain)
         return plain
-
-    def _first_known_json(self, raw: Any) -> Any:
-        """The same, and read by the second."""
-        self._first_sound_json("")
-        return UNSURE if self._known_json is None else self._known_json(raw)
 
     @staticmethod
     def from_schema(

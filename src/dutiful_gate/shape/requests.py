@@ -6,9 +6,10 @@ from collections.abc import Callable, Mapping
 from typing import Any, Final, NamedTuple
 
 from ..declare.errors import DeclarationError
+from ..declare.kinds.anything import ReadAlready
 from ..declare.sources import Source
 from ..declare.steps import TakenOut
-from .nodes import Link, Nullable
+from .nodes import Link, Nullable, Scalar
 from .records import refuse_under_key
 from .shape import Field, Record, Shape
 from .uses import Use
@@ -70,6 +71,14 @@ def request_shape(shape: Shape) -> Shape:
 def parts_of(shape: Shape) -> dict[str, Field]:
     """The parts of a request's shape, by name."""
     return {field.attribute: field for field in shape.sure_record(shape.root).fields}
+
+
+def with_typed_body(shape: Shape) -> Shape:
+    """The shape of a request whose body is its typed value already, read by another."""
+    record = shape.sure_record(shape.root)
+    typed = Use(Scalar(ReadAlready()), source=Source.NATIVE)
+    fields = tuple(field.replace(use=typed) if field.attribute == "body" else field for field in record.fields)
+    return shape.replace(records={**shape.records, record.key: record.replace(fields=fields)})
 
 
 def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) -> Field:

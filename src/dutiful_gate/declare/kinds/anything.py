@@ -5,11 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from decimal import Decimal
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ..facts import ANY_VALUE, Bind, Facts, Stop
 from ..sources import Reading
 from .base import PLAIN, Kind, Reader
+from .never import NotInData
 from .number import TOO_LONG
 from .text import SURROGATE, TEXTS, encodable
 
@@ -151,3 +153,20 @@ class PlainData(Anything):
                 return unfit.stop
 
         return read_plain
+
+
+class ReadAlready(NotInData):
+    """A typed value that another engine has read: it is taken as it is."""
+
+    @cached_property
+    def facts(self) -> Facts:
+        return Facts("a value", "value")
+
+    def ready(self, reading: Reading, value: str, bind: Bind) -> str:
+        return "True"
+
+    def reader(self, reading: Reading) -> Reader:
+        return lambda value: value
+
+    def plain(self, value: Any) -> object:
+        return value

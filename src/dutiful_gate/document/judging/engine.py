@@ -95,6 +95,8 @@ class DocumentEngine:
     )
 
     native: ClassVar[bool] = False
+    sound_json: ClassVar[None] = None
+    noted_json: ClassVar[None] = None
 
     def __init__(
         self,
@@ -150,6 +152,8 @@ class DocumentEngine:
     def sound_and_known(self, data: Any) -> Any:
         """The same; REFUSED too where something could not be judged, which `collect` then tells."""
         return REFUSED if self.flaws else self.sound(data)
+
+    sound_and_noted = sound_and_known
 
     def _first(self, data: Any, scope: Scope) -> bool:
         """What judges until a function is compiled: that is when data first comes."""

@@ -49,7 +49,7 @@ class Core(Protocol):
     def load_out(self, words: bytes, constants: tuple[object, ...]) -> Any:
         """A plan of the way out. Raises ValueError for what is none."""
 
-    def load(self, words: bytes, constants: tuple[object, ...], rewritten: Callable[[Any], Any]) -> Any:
+    def load(self, words: bytes, constants: tuple[object, ...], *rewritten: Callable[[Any], Any]) -> Any:
         """A plan. Raises ValueError for what is none."""
 
 
@@ -139,8 +139,11 @@ def plain_writer() -> Callable[[Any], bytes | None] | None:
     return written
 
 
-def native_reader(plan: Plan, *, notes_unknown: bool, rewritten: Callable[[Any], Any]) -> NativeReader | None:
-    """What reads by a plan natively; None where there is no core, or no native plan."""
+def native_reader(plan: Plan, notes_unknown: bool, *rewritten: Callable[[Any], Any]) -> NativeReader | None:
+    """What reads by a plan natively; None where there is no core, or no native plan.
+
+    Once a class is not made any more as it was, those that are `rewritten` answer: for decoded data, and for raw JSON.
+    """
     module, _ = core()
     if module is None:
         return None
@@ -148,8 +151,9 @@ def native_reader(plan: Plan, *, notes_unknown: bool, rewritten: Callable[[Any],
     if written is None:
         return None
     try:
-        loaded = module.load(written.words, written.constants, rewritten)
+        loaded = module.load(written.words, written.constants, *rewritten)
     except ValueError:  # it knows better than the plan's writer what it can make
         return None
     readers = loaded.sound, loaded.sound_json, loaded.noted, loaded.noted_json
-    return NativeReader(*map(unwrapped, readers) if written.carries else readers, loaded.plain_json, written, loaded)
+    sound, sound_json, noted, noted_json = map(unwrapped, readers) if written.carries else readers
+    return NativeReader(sound, sound_json, noted, noted_json, loaded.plain_json, written, loaded)
