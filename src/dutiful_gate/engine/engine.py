@@ -18,7 +18,7 @@ from ..report.hostile_objects import without_liars
 from ..report.verdict import Noted
 from ..shape.reread import looked_at_again
 from .depth import may_be_deeper, too_deep_at
-from .handover import forget
+from .handover import HANDOVER, forget, hand_over_in
 from .json_out import json_bytes
 from .later import is_large
 from .native.core import NativeReader, core, judged_twice, native_reader, native_writer, plain_writer
@@ -65,6 +65,7 @@ class Engine:
         # Read raw JSON natively, as `sound` and `sound_and_noted` do decoded data; None where nothing does.
         self.sound_json: Callable[[Any], Any] | None = self._first_sound_json if raw else None
         self.noted_json: Callable[[Any], Any] | None = self._first_noted_json if raw else None
+        self.plain_json: Callable[[Any], Any] = _doubted
         self._collect: Callable[[Any, Path, Log], Any] = self._first_collect
         self._trusting: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
         self._checked: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
@@ -176,8 +177,14 @@ class Engine:
         sound, known = (self.native_reader(notes_unknown=notes) for notes in (False, True))
         self.sound_json = self.noted_json = None
         if sound is not None and known is not None:
-            self.sound_json, self.noted_json = sound.sound_json, known.noted_json
+            self.sound_json, self.noted_json, self.plain_json = sound.sound_json, known.noted_json, sound.plain_json
         return (self.sound_json or _doubted)(raw)
+
+    def handed_over(self, plain: Any) -> Any:
+        """Plain data of raw text, with which what was made of it before a doubt is handed over."""
+        if HANDOVER.waiting is not None:
+            hand_over_in(plain)
+        return plain
 
     def _first_noted_json(self, raw: Any) -> Any:
         self._first_sound_json("")

@@ -8,7 +8,7 @@ from copy import deepcopy
 from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
 
 from ..declare.errors import DeclarationError, check_flags
-from ..declare.facts import UNSURE, Stop
+from ..declare.facts import Stop
 from ..declare.limits import Limits, limits_of
 from ..declare.sources import Source
 from ..document.document import Document
@@ -136,14 +136,11 @@ class Gate(AnyGate[T]):
         )
 
     def _decoded(self, raw: Raw) -> Any:
-        from ..engine.handover import hand_over_in
-
-        reader = self._engine.native_reader(notes_unknown=False)
-        plain = UNSURE if reader is None else reader.plain_json(raw)
+        engine = self._engine
+        plain = engine.plain_json(raw)
         if plain.__class__ is Stop:
-            plain = super()._decoded(raw)
-        hand_over_in(plain)
-        return plain
+            plain = self._plain_json(raw, self.limits, self.shape.exact)
+        return engine.handed_over(plain)
 
     @staticmethod
     def from_schema(
