@@ -14,7 +14,7 @@ from decimal import Decimal
 from typing import Annotated, Any, Literal
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from any_declaration import any_declaration
@@ -371,12 +371,15 @@ BOTH_WAYS: list[Any] = [
     list[Tide], Tide | int, list[Tide | None], Literal[1, 2.5, 18446744073709551616], Annotated[int, without_point], Decimal,
     Annotated[float, it == 18446744073709551616], Annotated[str, lenient], Any, datetime | int, dict[str, Tide],
     Annotated[int, obeys_document({"enum": [18446744073709551617]})], Annotated[int, otherwise(7)],
+    Annotated[int, without_point] | float, list[Annotated[int, without_point] | Tide | float],
 ]  # fmt: skip
-GATES = [Gate(declared) for declared in BOTH_WAYS]
+GATES = [Gate(declared, native=False) for declared in BOTH_WAYS]  # the core reads alike, whatever decodes
 
 
 @pytest.mark.skipif(json_fast.fast_loads is None, reason="orjson, of the extra `fast`, is not installed")
 @given(st.sampled_from(GATES), RAW_VALUES, st.sampled_from(["", " ", "\ufeff", "\n"]))
+@example(GATES[-2], "1" * 31, "")
+@example(GATES[-1], f"[{2**64}]", "")
 def test_with_the_fast_decoder_all_is_the_same(gate: Gate[Any], text: str, before: str) -> None:
     raw = (before + text).encode("utf-8", "surrogatepass")
     held, told = json_fast.fast_loads, []

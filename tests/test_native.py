@@ -17,6 +17,7 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from decimal import Decimal
 from enum import Enum
+from functools import partial
 from pathlib import Path
 from random import Random
 from typing import Annotated, Any, Literal, NamedTuple, TypedDict
@@ -26,7 +27,21 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dutiful_gate import Gate, Limits, Refused, Sealed, Source, it, obeys, tagged_by, then, this, trimmed
+from any_declaration import any_declaration
+from dutiful_gate import (
+    DeclarationError,
+    Gate,
+    Limits,
+    Refused,
+    Sealed,
+    Source,
+    it,
+    obeys,
+    tagged_by,
+    then,
+    this,
+    trimmed,
+)
 from dutiful_gate.declare.facts import UNSURE, Stop
 from dutiful_gate.declare.formats.email import USUAL
 from dutiful_gate.declare.native_forms import header
@@ -38,10 +53,21 @@ from dutiful_gate.engine.native.twin import admits, twin_of
 from dutiful_gate.files import examine_file
 from dutiful_gate.gates.request import RequestGate
 from dutiful_gate.regex.tables import table_of
-from native_against_python import compared, same
+from dutiful_gate.sample.cannot_sample import CannotSample
+from dutiful_gate.sample.edges import Edges
+from dutiful_gate.sample.payloads import Payloads
+from native_against_python import as_text, compared, same, with_strangers
 
 HEADER = Path(__file__).parent.parent / "native/src/forms.h"
 needs_core = pytest.mark.skipif(core()[0] is None, reason=f"no native core ({core()[1]}): make native")
+
+
+def answered(read: Any, data: Any) -> Any:
+    """What it gives; UNSURE where a function of the declaration's own raises."""
+    try:
+        return read(data)
+    except Exception:
+        return UNSURE
 
 
 def reader_of(gate: Gate[Any]) -> NativeReader:
@@ -393,6 +419,61 @@ def test_nothing_is_kept_of_what_was_read() -> None:
             gate.examine_json(raw)
         gc.collect()
         assert len(gc.get_objects()) - before < 20
+
+
+@needs_core
+@pytest.mark.skipif(
+    not hasattr(sys, "gettotalrefcount"), reason="this Python does not count references: a debug build does"
+)
+def test_no_reference_is_lost_or_taken() -> None:
+    warnings.simplefilter("ignore")
+    for seed in range(150):
+        declared, words = any_declaration(seed)
+        try:
+            gate: Gate[Any] = Gate(declared, **words)
+        except DeclarationError:
+            continue
+        reader = gate._engine.native_reader(notes_unknown=False)
+        if reader is None or not gate.reads.in_json:
+            continue
+        random = Random(seed)
+        makes, edges = Payloads(gate.shape, random), Edges(gate.shape, random)
+        try:
+            sound = [makes.make() for _ in range(5)]
+        except CannotSample:
+            continue
+        sent = [
+            *sound,
+            *(edges.spoiled(gate.shape.root, each) for each in sound),
+            *(with_strangers(each, random) for each in sound),
+        ]
+        texts = [as_text(each, random) for each in sent if plainly(each)]
+        writers = [gate._engine._writer(secrets, secrets, checked=False) for secrets in (True, False)]
+        values = [value for each in sent if (value := answered(reader.sound, each)).__class__ is not Stop]
+
+        jobs = [partial(answered, road, each) for road in (reader.sound, reader.noted) for each in sent]
+        raw = (reader.sound_json, reader.noted_json, reader.plain_json)
+        jobs += [partial(answered, road, text) for road in raw for text in texts]
+        jobs += [partial(answered, write, value) for write in filter(None, writers) for value in values]
+        for _ in range(3):
+            for job in jobs:
+                job()
+        gc.collect()
+        before = sys.gettotalrefcount()
+        for _ in range(20):
+            for job in jobs:
+                job()
+        gc.collect()
+        assert abs(sys.gettotalrefcount() - before) < 20, f"declaration {seed}"
+
+
+def plainly(payload: Any) -> bool:
+    """Whether JSON can say it."""
+    try:
+        json.dumps(payload)
+    except (TypeError, ValueError, OverflowError):
+        return False
+    return True
 
 
 def test_it_can_be_turned_off() -> None:

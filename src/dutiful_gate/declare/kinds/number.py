@@ -194,6 +194,9 @@ def _digits_from_json(value: object) -> object:
 class WholeAsWritten(Whole):
     """A whole number that is written without a decimal point."""
 
+    read_alike: ClassVar[bool] = False
+    """One past 64 bits may come as a float from a decoder, and be taken for another kind of number."""
+
     def reader(self, reading: Reading) -> Reader:
         return _digits_from_json if reading is Reading.PLAIN else super().reader(reading)
 
