@@ -30,7 +30,7 @@ native-fuzz: $(VENV)/.dev
 bench-native: $(VENV)/.dev
 	$(BIN)/python benchmarks/native.py
 
-# On every Python from 3.11 to 3.14 that is found on the machine.
+# On every Python from 3.11 to 3.15 that is found on the machine.
 test-all: $(VENV)/.dev
 	$(BIN)/python tests/on_every_python.py
 

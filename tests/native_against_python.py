@@ -101,7 +101,7 @@ def with_strangers(data: Any, random: Random) -> Any:
         return data
     made = {name: with_strangers(held, random) for name, held in data.items()}
     if random.random() < 0.3:
-        made = {random.choice(["zz", "é", "a b", "~/"]): 1, **made, random.choice(["yy", ""]): [{"x": None}]}
+        made = {random.choice(["zz", "é", "a b", "~/", "$schema"]): 1, **made, random.choice(["yy", ""]): [{"x": None}]}
     return made
 
 

@@ -1,4 +1,4 @@
-"""`make test-all`: the tests on every Python from 3.11 to 3.14 that is found on the machine, each in its own environment."""
+"""`make test-all`: the tests on every Python from 3.11 to 3.15 that is found on the machine, each in its own environment."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-WANTED = ("3.11", "3.12", "3.13", "3.14")
+WANTED = ("3.11", "3.12", "3.13", "3.14", "3.15")
 ROOT = Path(__file__).parent.parent
 
 

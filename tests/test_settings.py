@@ -439,6 +439,7 @@ def test_secrets_are_mounted_by_links_within_their_folder(tmp_path: Path) -> Non
     assert harbour.load(folder=folder, environ={}).value.store.password.opened() == "turnstone-at-the-quay"
 
 
+@pytest.mark.filterwarnings("ignore:This process .* is multi-threaded:DeprecationWarning")
 @pytest.mark.skipif(not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only root may give up its rights")
 def test_files_that_may_not_be_read(tmp_path: Path) -> None:
     written(tmp_path, {"a.toml": BASE, "secrets/x": ""})

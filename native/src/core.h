@@ -77,6 +77,7 @@ typedef struct {
 typedef struct Record {
     PyObject *builder;
     PyObject *names;     /* of the keyword arguments */
+    PyObject *never_unknown; /* names that nobody declared as fields, and that are not noted */
     uint8_t form, refuses, slots, aliases;
     uint32_t count, required;
     Field *fields;
@@ -157,7 +158,7 @@ int moment_holds(PyObject *one, PyObject *other, int sign);
 
 /* records.c */
 int record_lacks(Reader *reader, const Record *record, PyObject **values, Py_ssize_t unknown);
-int noted_here(Reader *reader, PyObject *key, Py_ssize_t order);
+int noted_here(Reader *reader, const Record *record, PyObject *key, Py_ssize_t order);
 int noted_beneath(Reader *reader, Py_ssize_t before, PyObject *step, Py_ssize_t order);
 
 static inline Py_ssize_t

@@ -181,7 +181,7 @@ strangers_noted(Reader *reader, const Record *record, PyObject *plain)
             return 0;
         ptrdiff_t number = key_at(&record->keys, (Bytes)bytes, length);
         Py_INCREF(key); /* a collection of garbage may change the data */
-        int fits = number >= 0 || noted_here(reader, key, order++);
+        int fits = number >= 0 || noted_here(reader, record, key, order++);
         Py_DECREF(key);
         if (!fits)
             return 0;

@@ -449,11 +449,11 @@ judging_loaded(Loader *loader, uint32_t at, uint32_t fields, uint32_t rules, uin
 static Record *
 record_loaded(Loader *loader, uint32_t at)
 {
-    return record_named(loader, at, 9, sizeof(Record));
+    return record_named(loader, at, 10, sizeof(Record));
 }
 
-/* RECORD_MARK, builder, form, refuses, names of arguments, then the numbers of fields, other names, rules and checks;
- * five words a field, two a name, four and more a rule, one a check. */
+/* RECORD_MARK, builder, form, refuses, names of arguments, then the numbers of fields, other names, rules and checks,
+ * the names that are never unknown; five words a field, two a name, four and more a rule, one a check. */
 static int
 record_filled(Loader *loader, uint32_t at)
 {
@@ -464,7 +464,8 @@ record_filled(Loader *loader, uint32_t at)
     record->builder = constant(loader, words[1]);
     record->names = constant(loader, words[4]);
     uint32_t fields = words[5], names = words[6], rules = words[7], checks = words[8];
-    if (record->builder == NULL || record->names == NULL)
+    record->never_unknown = constant_of(loader, words[9], is_frozenset, "names that are never unknown");
+    if (record->builder == NULL || record->names == NULL || record->never_unknown == NULL)
         return 0;
     if (words[2] > BUILT_TUPLE || !PyTuple_CheckExact(record->names)) {
         return wrong("a record of no form");
@@ -482,7 +483,7 @@ record_filled(Loader *loader, uint32_t at)
         wrong("a record that nothing makes");
         return 0;
     }
-    at += 9;
+    at += 10;
     if (fields > loader->count || !has(loader, at, fields * 5)) {
         wrong("too many fields");
         return 0;

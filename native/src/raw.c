@@ -369,7 +369,7 @@ stranger(Reader *reader, const Record *record, Strangers *strangers, const Text 
     int added = strangers->unknown != NULL && PySet_Add(strangers->unknown, made) == 0 &&
                 PySet_GET_SIZE(strangers->unknown) == ++strangers->count;
     if (added && reader->strangers == NOTED)
-        added = noted_here(reader, made, record->count + strangers->count);
+        added = noted_here(reader, record, made, record->count + strangers->count);
     Py_DECREF(made);
     return added;
 }

@@ -14,8 +14,11 @@ step_added(PyObject *entry, PyObject *step, Py_ssize_t order)
 }
 
 int
-noted_here(Reader *reader, PyObject *key, Py_ssize_t order)
+noted_here(Reader *reader, const Record *record, PyObject *key, Py_ssize_t order)
 {
+    int never = PySet_Contains(record->never_unknown, key);
+    if (never != 0)
+        return never > 0;
     PyObject *entry = PyList_New(0);
     if (reader->dropped == NULL)
         reader->dropped = PyList_New(0);

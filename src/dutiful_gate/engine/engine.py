@@ -65,7 +65,6 @@ class Engine:
         # Read raw JSON natively, as `sound` and `sound_and_noted` do decoded data; None where nothing does.
         self.sound_json: Callable[[Any], Any] | None = self._first_sound_json if raw else None
         self.noted_json: Callable[[Any], Any] | None = self._first_noted_json if raw else None
-        self.plain_json: Callable[[Any], Any] = _doubted
         self._collect: Callable[[Any, Path, Log], Any] = self._first_collect
         self._trusting: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
         self._checked: dict[tuple[bool, bool], Callable[[Any], Any]] = {}
@@ -177,8 +176,13 @@ class Engine:
         sound, known = (self.native_reader(notes_unknown=notes) for notes in (False, True))
         self.sound_json = self.noted_json = None
         if sound is not None and known is not None:
-            self.sound_json, self.noted_json, self.plain_json = sound.sound_json, known.noted_json, sound.plain_json
+            self.sound_json, self.noted_json = sound.sound_json, known.noted_json
         return (self.sound_json or _doubted)(raw)
+
+    def plain_json(self, raw: Any) -> Any:
+        """The plain data of raw JSON, read natively; UNSURE where that is in doubt."""
+        reader = self._readers.get(False)
+        return UNSURE if reader is None else reader.plain_json(raw)
 
     def handed_over(self, plain: Any) -> Any:
         """Plain data of raw text, with which what was made of it before a doubt is handed over."""

@@ -41,6 +41,7 @@ class Plan(Value):
     """A shape, and how it is to be read; `outgoing` where it is that of what goes out.
 
     `refused_again`  whether the gate that reads what goes out refuses unknown keys
+    `is_part`        whether its data is a part of something larger, as the body of a request is
     """
 
     shape: Shape
@@ -49,6 +50,7 @@ class Plan(Value):
     limits: Limits = Limits()
     outgoing: bool = False
     refused_again: bool = False
+    is_part: bool = False
 
     @property
     def reading(self) -> Reading:
@@ -108,7 +110,7 @@ def known_keys(plan: Plan, record: Record, *, withheld: bool = False) -> frozens
     wires = frozenset(field.wire for field in (*record.fields, *record.computed) if withheld or not field.withheld)
     if withheld:
         wires = wires.union(*(field.also for field in record.fields if field.withheld))
-    whole = plan.shape.root.node.leads_to == record.key and plan.source.in_json
+    whole = plan.shape.root.node.leads_to == record.key and plan.source.in_json and not plan.is_part
     whole = whole and record.unknown != "refuse"  # which is to the letter
     return wires | {"$schema"} if whole else wires
 

@@ -91,11 +91,11 @@ class RequestGate(AnyGate[T]):
         from ..shape.walk import part_of
 
         use = self.parts[_BODY].use.replace(source=None)
-        body = Engine(Plan(part_of(self.shape, use), Source.JSON, False, self.limits))
+        body = Engine(Plan(part_of(self.shape, use), Source.JSON, limits=self.limits, is_part=True))
         if use.parts or use.secret or body.bottomless or body.native_reader(notes_unknown=True) is None:
             self._settle(_natively=None)
             return UNSURE
-        others = Engine(Plan(with_typed_body(self.shape), Source.JSON, False, self.limits))
+        others = Engine(Plan(with_typed_body(self.shape), Source.JSON, limits=self.limits))
 
         def natively(parts: Mapping[str, Any], raw: Any) -> Any:
             value = UNSURE if body.noted_json is None else body.noted_json(raw)

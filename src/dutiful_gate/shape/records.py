@@ -117,7 +117,7 @@ def record_of(maker: RecordMaker, declared: Any, key: str, name: str) -> Record:
         fields,
         rules,
         tuple(rule for rule in every if isinstance(rule, RecordCheck)),
-        _docstring(origin),
+        docstring_of(origin),
         form,
         form == "object" and only_stores(origin) and not any(f for f in dataclasses.fields(origin) if not f.init),
         rests,
@@ -342,9 +342,11 @@ def check_names(record: str, fields: Sequence[Field], rules: Sequence[RecordRule
                 )
 
 
-def _docstring(declared: type) -> str:
+def docstring_of(declared: type) -> str:
     """What the developer wrote; `dataclass` and others write a signature where there is nothing: that is nothing."""
-    text = declared.__dict__.get("__doc__") or ""
+    text = declared.__dict__.get("__doc__")
+    if not isinstance(text, str):  # since Python 3.15 what `dataclass` writes is made when it is asked for
+        return ""
     return "" if text == declared.__name__ or text.startswith(f"{declared.__name__}(") else inspect.cleandoc(text)
 
 

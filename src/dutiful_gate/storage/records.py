@@ -16,6 +16,7 @@ from ..declare.errors import DeclarationError
 from ..declare.records import record_rules
 from ..declare.variants import amendment
 from ..shape.hints import evaluated, names_of, own_annotations
+from ..shape.records import docstring_of
 from .check_constraints import Checks
 from .columns import annotation_of
 
@@ -237,8 +238,7 @@ def _written(model: Any) -> dict[str, Any]:
 
 
 def _text(model: Any) -> str:
-    text = model.__dict__.get("__doc__") or ""
-    return "\n".join(line.strip() for line in text.strip().splitlines())
+    return "\n".join(line.strip() for line in docstring_of(model).strip().splitlines())
 
 
 def _describer(declared: type) -> Described | None:

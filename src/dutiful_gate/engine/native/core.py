@@ -31,7 +31,7 @@ SWITCH: Final = "DUTIFUL_NATIVE"
 """The environment variable that turns the core off for a process: `off`, `0`, `no` or `false`; see also `shadow`."""
 _OFF: Final = frozenset(["off", "0", "no", "false"])
 _ON: Final = frozenset(["", "on", "1", "yes", "true"])
-_FIRST, _LAST = (3, 11), (3, 14)
+_FIRST, _LAST = (3, 11), (3, 15)
 """The versions of Python that the core is known to be right on."""
 
 

@@ -45,7 +45,7 @@ from ...shape.stages import stages_of
 from ...shape.uses import MISSING, Use
 from ..choosing import chooser
 from ..hash_limits import spreads
-from ..plan import Plan, classes_read, holds_text, is_text, may_be_blank, takes_null
+from ..plan import Plan, classes_read, holds_text, is_text, known_keys, may_be_blank, takes_null
 from ..walk.frame import Aim, Frame
 from ..walk.pen import Pen
 from ..walk.quick import Quick
@@ -252,18 +252,19 @@ class _PlanWriter(PlanWords):
         checks = [self.constant(self.own(check.function, frame)) for check in record.checks]
         also = [(name, number) for number, field in enumerate(record.fields) for name in field.also]
         flat = [word for rule in rules for word in rule]
+        never_unknown = known_keys(self.plan, record) - {field.wire for field in record.fields}
         # Inside a secret the names of keys are not told.
         refuses = self.plan.refuses_unknown(record) or (self.notes_unknown and frame.hidden)
         at = self._records[mark] = self.block(
             [RECORD_MARK, builder, form, int(refuses), names]
-            + [len(record.fields), len(also), len(rules), len(checks)]
+            + [len(record.fields), len(also), len(rules), len(checks), self.constant(never_unknown)]
             + [0] * (5 * len(record.fields) + 2 * len(also))
             + [*flat, *checks]
         )
-        names_at = at + 9 + 5 * len(record.fields)
+        names_at = at + 10 + 5 * len(record.fields)
         for each, (name, number) in enumerate(also):
             self.words[names_at + 2 * each : names_at + 2 * each + 2] = array("I", [self.constant(name), number])
-        self._waiting.append(lambda: self._fill(record, at + 9, frame))
+        self._waiting.append(lambda: self._fill(record, at + 10, frame))
 
     def _fill(self, record: Record, at: int, frame: Frame) -> None:
         """Write the fields of a record in their place."""

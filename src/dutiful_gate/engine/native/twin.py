@@ -173,8 +173,8 @@ class _Twin:
     def _record(self, held: array[int], plain: Any) -> Any:
         _sure(plain, plain.__class__ is dict and not (self.text and None in plain))
         at = held[0]
-        _, builder, form, refuses, names, fields, also, rules, checks = self.words[at : at + 9]
-        at += 9
+        _, builder, form, refuses, names, fields, also, rules, checks, _ = self.words[at : at + 10]
+        at += 10
         every = [self.words[at + 5 * number : at + 5 * number + 5] for number in range(fields)]
         at += 5 * fields
         called = [(self.constant(field[2]), number) for number, field in enumerate(every)]
