@@ -463,7 +463,7 @@ def test_what_nobody_declared_counts_for_the_depth_to_the_last_level(most: int, 
     ("declared", "value", "text"),
     [
         (dict[float, str], {1e17: "a", 5e-7: "b"}, '{"1e+17":"a","5e-07":"b"}'),
-        (Annotated[list[float], split_on(",")], [1e17, 2.5], "[1e+17,2.5]"),
+        (Annotated[list[float], split_on(",")], [1e17, 2.5], '"1e+17,2.5"'),
         (list[float | str], [1e17, "x"], '[1e+17,"x"]'),
         (dict[str, dict[float, float]], {"a": {1e17: 1e17}}, '{"a":{"1e+17":1e+17}}'),
         (Literal["a", 1e17], 1e17, "1e+17"),

@@ -2,6 +2,7 @@
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from .declare.before_reading import blank_is_none, otherwise, split_on, via
     from .declare.clock import now, today
     from .declare.errors import DeclarationError
     from .declare.formats.web import Email, Hostname, Slug, WebUrl
@@ -36,17 +37,13 @@ if TYPE_CHECKING:
     from .declare.sealed import Sealed, pickling_sealed
     from .declare.sources import FromText, Source
     from .declare.steps import (
-        blank_is_none,
         in_utc,
         lowered,
-        otherwise,
         rounded_to,
-        split_on,
         squeezed,
         then,
         trimmed,
         uppered,
-        via,
     )
     from .declare.subjects import it
     from .declare.this import this
@@ -164,7 +161,8 @@ _ROOMS = {
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
     "declare.records": "Wrong obeys",
     "declare.rules.holds": "holds",
-    "declare.steps": "blank_is_none in_utc lowered otherwise rounded_to split_on squeezed then trimmed uppered via",
+    "declare.before_reading": "blank_is_none otherwise split_on via",
+    "declare.steps": "in_utc lowered rounded_to squeezed then trimmed uppered",
     "declare.subjects": "it",
     "declare.this": "this",
     "declare.variants": "amendment subset",

@@ -89,6 +89,7 @@ _LEGEND: Final[Mapping[str, str]] = {
     "STORED": "the attributes that a record stores",
     "TAG": "the key whose value tells the type",
     "TAG_OF": "the value that tells a type",
+    "BACK": "a function that makes of a value what it came as",
     "THEN": "a function of the developer's own that makes another value",
     "TRIMMED": "the characters that are blanks",
     "UNKNOWN": "the cause of a fault: a key is not known",

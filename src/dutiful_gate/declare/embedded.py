@@ -6,7 +6,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from .steps import Turn
+from .before_reading import Turn
 
 
 class Embedded(Turn, ABC):

@@ -291,9 +291,13 @@ in_utc = _InUtc()
 
 
 class Then(Step):
-    """A function of one's own that makes another value of it."""
+    """A function of one's own that makes another value of it.
+
+    `back` is what a value goes out as again; None where what it made goes out as it is.
+    """
 
     function: Callable[[Any], Any]
+    back: Callable[[Any], Any] | None = None
 
     @property
     def functions(self) -> tuple[Callable[..., Any], ...]:
@@ -317,18 +321,51 @@ class Then(Step):
         return ANY_VALUE
 
     def __str__(self) -> str:
-        return f"then({getattr(self.function, '__name__', 'function')})"
+        return f"then({shown_name(self.function)})"
+
+    def __hash__(self) -> int:
+        return hash((type(self), self.function, self.back))
 
 
-def then(function: Callable[[Any], Any]) -> Then:
+class OwnMaking(Then):
+    """What makes the values of a type of the developer's own: it is asked of what is sound alone.
+
+    `of`       the classes that its values are of; none where that is not known
+    `samples`  plain data of which it makes something
+    """
+
+    of: tuple[type, ...] = ()
+    samples: tuple[Any, ...] = ()
+
+    def __str__(self) -> str:
+        return f"made by {shown_name(self.function)}"
+
+
+def then(function: Callable[[Any], Any], *, back: Callable[[Any], Any] | None = None) -> Then:
     """A step: hand the value to a function and go on with what it gives back.
 
-    A ValueError it raises becomes a fault with its words; any other exception is not swallowed.
+    A ValueError it raises becomes a fault with its words; any other exception is not swallowed. `back` makes of the
+    value again what the function was given: that goes out. Without it what the function made goes out as it is.
     """
     if not callable(function):
-        raise DeclarationError(f"then({function!r}) needs a function", remedy="hand over something that can be called")
+        raise DeclarationError(f"then({function!r}) needs a function", remedy=CALLABLE)
     check_answers(function, f"then({shown_name(function)})", takes=1)
-    return Then(function)
+    check_back(back, f"then({shown_name(function)}, back=...)")
+    return Then(function, back)
+
+
+CALLABLE = "hand over something that can be called"
+
+
+def check_back(back: object, called: str) -> None:
+    """Raise DeclarationError for what is neither None nor a function of one value that answers at once."""
+    if back is None:
+        return
+    if not callable(back):
+        raise DeclarationError(
+            f"{called} needs a function, not {back!r}", remedy="hand over something that can be called"
+        )
+    check_answers(back, called, takes=1)
 
 
 class TakenOut(Step):
@@ -351,76 +388,3 @@ class TakenOut(Step):
 
     def __str__(self) -> str:
         return f"under_key({self.key!r})"
-
-
-class Turn(Value):
-    """What comes before the value is read, or stands in for it: no step on a value that has been read."""
-
-
-class BlankIsNone(Turn):
-    """See `blank_is_none`."""
-
-    def __str__(self) -> str:
-        return "blank_is_none"
-
-
-blank_is_none = BlankIsNone()
-"""Before reading: text that is empty or all blanks is None. Only beside a type that may be None."""
-
-
-class SplitOn(Turn):
-    """See `split_on`."""
-
-    separator: str
-
-    def __str__(self) -> str:
-        return f"split_on({self.separator!r})"
-
-
-def split_on(separator: str) -> SplitOn:
-    """Before reading: text is split at every `separator` into a list of texts, blanks around each taken off.
-
-    Empty text is an empty list. Only beside a list, tuple or set, whose items are read from text.
-    """
-    if separator.__class__ is not str or not separator:
-        raise DeclarationError(f"split_on({separator!r}) needs text to split on", remedy='as in split_on(",")')
-    return SplitOn(separator)
-
-
-class Via(Turn):
-    """See `via`."""
-
-    kind: Any
-    parts: tuple[Any, ...]
-
-    def __str__(self) -> str:
-        return "via(...)"
-
-
-def via(kind: Any, *parts: Any) -> Via:
-    """Before reading: read the value as `kind` with steps and rules of its own, and the declared type from that.
-
-    `Annotated[int, via(str, trimmed, it.matches(r"[0-9]+")), it.between(0, 120)]` is text first, with its rules, and
-    then a number, with its rules.
-    """
-    return Via(kind, parts)
-
-
-class Otherwise(Turn):
-    """See `otherwise`."""
-
-    value: Any
-
-    def __str__(self) -> str:
-        return f"otherwise({self.value!r})"
-
-    def __hash__(self) -> int:
-        return hash(repr(self.value))
-
-
-def otherwise(value: Any) -> Otherwise:
-    """What stands in for a value that is refused; the verdict tells of it in `fallbacks`.
-
-    It is used as it is, and is not copied: give something that does not change.
-    """
-    return Otherwise(value)

@@ -21,11 +21,11 @@ from ..declare.rules.base import Opaque
 from ..declare.sources import Reading, Source
 from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
-from ..shape.nodes import Branches, Choice, Items, Nullable, Scalar, Sealing
+from ..shape.nodes import Branches, Choice, Items, Nullable, Scalar, Sealing, Turned
 from ..shape.one_way import is_for_admission, is_told_apart
 from ..shape.shape import Record, Shape
 from ..shape.stages import stages_of
-from ..shape.to_json import plain
+from ..shape.to_json import WayBack, plain, way_back
 from ..shape.uses import MISSING, Use
 from ..shape.walk import every, held_by, leads, part_of, rebuilt, rebuilt_records, uses_of
 from .plan import Plan, reader_of
@@ -140,7 +140,7 @@ def outgoing(shape: Shape) -> Shape:
     shape = _rebuilt(shape, partial(_told_apart, shape))
     shape = _rebuilt(shape, _sealed)
     shape = _rebuilt(shape, partial(_read_again, shape))
-    shape = _rebuilt(shape, _outgoing_use)
+    shape = _rebuilt(shape, partial(_outgoing_use, shape))
     return shape.replace(records={key: _outgoing_record(record) for key, record in shape.records.items()})
 
 
@@ -160,7 +160,10 @@ def _outgoing_record(record: Record) -> Record:
     return record.replace(fields=fields, rules=rules, checks=checks, documents=(), runs_own=False)
 
 
-def _outgoing_use(use: Use) -> Use:
+def _outgoing_use(shape: Shape, use: Use) -> Use:
+    turned = way_back(use, shape)
+    if turned is not None:
+        return _turned(shape, use, turned)
     stages = stages_of(use, Reading.TYPED)
     parts = stages.parts
     kept = tuple(
@@ -184,6 +187,19 @@ def _outgoing_use(use: Use) -> Use:
     inner = use.bare
     blank = use.blank and not (isinstance(inner.node, Scalar) and isinstance(inner.node.kind, PlainData))
     return use.replace(node=node, parts=kept, via=None, split="", blank=blank)
+
+
+def _turned(shape: Shape, use: Use, turned: WayBack) -> Use:
+    """A use whose values go out as they came: what was made is judged, and what it is turned back into."""
+    typed = None if turned.typed is None else _outgoing_use(shape, turned.typed)
+    node = Turned(_outgoing_use(shape, turned.inner), turned.back, turned.of, typed)
+    after = use.after_making or ()
+    kept = tuple(
+        part
+        for number, part in enumerate(after)
+        if isinstance(part, Step) or (not is_for_admission(part) and survives(part, after[number + 1 :]))
+    )
+    return use.replace(node=node, parts=kept, via=None, split="", blank=False, documents=())
 
 
 def _told_apart(shape: Shape, use: Use) -> Use:

@@ -14,7 +14,7 @@ from ..declare.kinds import Kind, LocalMoment, MomentKind, Text
 from ..declare.records import RecordRule
 from ..declare.rules import Rule
 from ..declare.sources import Reading, Source
-from ..declare.steps import Step
+from ..declare.steps import OwnMaking, Step
 from ..document.beside_types import BesideType
 from ..engine.engine import Engine
 from ..engine.parts import Parts
@@ -101,10 +101,13 @@ class Payloads:
         examples = use.about.examples
         if examples and self.random.random() < 0.3:
             return self.random.choice(list(examples))
+        making = use.bare.making
+        samples = making.samples if isinstance(making, OwnMaking) else ()
         offered: list[Any] | None = None
         for tried in range(TRIES):
             try:
-                made = self.attempt(use, depth, name)
+                likely = samples and self.random.random() < 0.8
+                made = self.random.choice(samples) if likely else self.attempt(use, depth, name)
             except CannotSample:
                 if examples:
                     return self.random.choice(list(examples))

@@ -12,6 +12,7 @@ from functools import partial
 from typing import Annotated, Any, Literal, NamedTuple, TypeVar, Union
 
 from ..declare import marks
+from ..declare.before_reading import via_of
 from ..declare.described import described
 from ..declare.errors import DeclarationError
 from ..declare.facts import Sort
@@ -34,8 +35,18 @@ from .members import choice_of_enum, choice_of_literal
 from .metadata import NOTHING_BESIDE, Beside, PartOf, check_parts, refuse_of_fields, sorted_metadata, with_marks
 from .names_in_quotes import Sees, is_alias, type_of
 from .nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Node, Nothing, Nullable, Scalar, Sealing
+from .own_types import own_type
 from .paths import check_record_rules
-from .python_types import COLLECTIONS, KINDS, MAPPINGS, MEANT, REMEDIES, record_name, type_name, unpacked_tuple
+from .python_types import (
+    COLLECTIONS,
+    KINDS,
+    MAPPINGS,
+    MEANT,
+    REMEDIES,
+    record_name,
+    type_name,
+    unpacked_tuple,
+)
 from .records import KeyStyle, record_of, refuse_under_key
 from .shape import Record, Shape
 from .unions import with_tag
@@ -156,6 +167,9 @@ class ShapeMaker:
             node = with_marks(Alias(self.alias_keys[declared.mark]), beside, lenient=self.lenient)
             return self.dressed(Use(node, beside.parts), beside, given)
         origin = typing.get_origin(declared)
+        own = beside.via if beside.via is not None and beside.via.made is not None else via_of(declared)
+        if own is not None:
+            return self.dressed(own_type(self.use, declared, own, beside, given), beside, given)
         if origin is Sealed:
             return self.sealing(typing.get_args(declared)[0], metadata, given, part)
         if origin in (Union, types.UnionType):

@@ -6,7 +6,8 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any, Final, Literal
 
-from ..declare import clock, marks, presence, records, steps, variants
+from ..declare import before_reading, clock, marks, presence, records, steps, variants
+from ..declare.before_reading import BlankIsNone, Otherwise, SplitOn, Via
 from ..declare.constants import check_constants, check_words
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError
@@ -42,7 +43,7 @@ from ..declare.records import RecordRule
 from ..declare.rules import Equal, OneOf, Rule
 from ..declare.rules.holds import holds
 from ..declare.rules.ranges import check_ranges
-from ..declare.steps import BlankIsNone, Otherwise, SplitOn, Step, Via
+from ..declare.steps import Step
 from ..declare.subjects import It, ItsLength
 from ..declare.this import FieldOfThis, This
 from ..declare.values import Value
@@ -180,7 +181,8 @@ def _keep(found: Beside, part: Any) -> None:
 _UNCALLED = (
     marks.about, marks.named, marks.also_named, marks.if_absent, marks.tagged_by, marks.written_as, marks.goes_out,
     marks.under_key,
-    records.obeys, steps.then, steps.via, steps.split_on, steps.rounded_to, steps.otherwise, holds,
+    before_reading.via, before_reading.split_on, before_reading.otherwise, records.obeys, steps.then, steps.rounded_to,
+    holds,
     presence.needs, presence.when, variants.amendment, variants.subset,
 )  # fmt: skip
 

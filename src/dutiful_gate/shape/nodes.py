@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import Decimal
 from enum import Enum
-from typing import TYPE_CHECKING, ClassVar, Self
+from typing import TYPE_CHECKING, Any, ClassVar, Self
 
 from ..declare.facts import ANY_VALUE, Facts, LengthUnit, Sort
 from ..declare.kinds import Kind
@@ -376,6 +377,41 @@ class Link(ByName):
         return Facts("a record", "record")
 
 
+class Turned(ShapeNode):
+    """In shapes of the way out alone: a typed value that goes out as what a function makes of it, an `inner` value.
+
+    `of` are the classes that it is of; where there are none, `typed` judges it, if that is known.
+    """
+
+    inner: Use
+    back: Callable[[Any], Any]
+    of: tuple[type, ...] = ()
+    typed: Use | None = None
+
+    @property
+    def inside(self) -> tuple[Use, ...]:
+        """What goes out, and what judges the typed value."""
+        return (self.inner,) if self.typed is None else (self.inner, self.typed)
+
+    def with_inside(self, uses: tuple[Use, ...]) -> Self:
+        """The same with others."""
+        return self.replace(inner=uses[0], typed=None if self.typed is None else uses[1])
+
+    @property
+    def in_place(self) -> tuple[Use, ...]:
+        """Both stand where it does."""
+        return self.inside
+
+    def under(self, step: object) -> tuple[Use, ...]:
+        """Nothing of its own."""
+        return ()
+
+    @property
+    def facts(self) -> Facts:
+        """What rules may know of the typed value."""
+        return ANY_VALUE if self.typed is None else self.typed.facts
+
+
 class Alias(ByName):
     """A type by the name of an alias that leads to itself, as in `Cargo = list["Cargo"] | str`: its key in
     `Shape.aliases`, and what is known of what it stands for."""
@@ -388,4 +424,4 @@ class Alias(ByName):
         return self.known
 
 
-Node = Scalar | Nothing | Choice | Items | Fixed | Entries | Branches | Nullable | Sealing | Link | Alias
+Node = Scalar | Nothing | Choice | Items | Fixed | Entries | Branches | Nullable | Sealing | Link | Alias | Turned

@@ -12,6 +12,7 @@ from ..declare.values import Value
 from .final_forms import keeps_form, survives
 from .nodes import Branches
 from .shape import Record, Shape
+from .to_json import way_back
 from .uses import Use
 from .walk import holds_secret, named_uses, part_of
 
@@ -83,12 +84,17 @@ def _of_use(shape: Shape, name: str, use: Use) -> Iterator[OneWay]:
     def told(rule: Rule | Step, reason: str) -> OneWay:
         return OneWay(name, rule.named(hidden=hidden) if isinstance(rule, Rule) else str(rule), reason)
 
-    if use.split:
+    turned = way_back(use, shape)
+    if use.split and turned is None:
         yield OneWay(name, f"split_on({use.split!r})", "the items go out as a list, not joined again")
-    if use.via is not None:
+    if use.via is not None and turned is None:
         yield OneWay(name, "via(...)", "what was made of it goes out, not what it was made of")
     after = use.after_making
     begin = 0 if after is None else len(use.parts) - len(after)
+    if after is not None and turned is not None:  # what it was made of goes out, and is judged
+        yield from _of_use(shape, name, use.before_making.replace(secret=use.secret))
+        yield from (told(part, why) for part in after if not isinstance(part, Step) and (why := _why_not_asked(part)))
+        return
     for part in use.parts[:begin]:
         if isinstance(part, TakenOut):
             yield told(part, "it goes out without its key")

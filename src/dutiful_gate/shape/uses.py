@@ -81,6 +81,15 @@ class Use(Value):
         return None
 
     @property
+    def before_making(self) -> Use:
+        """What is read before that step; itself where there is none."""
+        after = self.after_making
+        if after is None:
+            return self
+        parts = self.parts[: len(self.parts) - len(after) - 1]
+        return self.replace(parts=parts, about=NO_ABOUT, fallback=MISSING, blank=False)
+
+    @property
     def has_steps(self) -> bool:
         """Whether steps run on its value."""
         return any(isinstance(part, Step) for part in self.parts)

@@ -30,11 +30,12 @@ from ...shape.nodes import (
     Nullable,
     Scalar,
     Sealing,
+    Turned,
     spellings,
 )
 from ...shape.shape import Shape
 from ...shape.stages import stages_of
-from ...shape.to_json import plain, plain_fallback
+from ...shape.to_json import WayBack, plain, plain_fallback, way_back
 from ...shape.uses import MISSING, Use
 from ...shape.walk import holds_secret, part_of, uses_of
 from ..beside_types import BesideType
@@ -152,6 +153,9 @@ class SchemaWriter:
 
     def released_use(self, use: Use, at: str, name: str) -> Keywords:
         """What comes out there."""
+        turned = way_back(use, self.shape)
+        if turned is not None:
+            return self.turned(turned, use, at, name)
         if use.making is not None:
             self.leave(at, name, use.making, Unsaid("what a function of one's own makes is not known"))
             return {}
@@ -168,6 +172,16 @@ class SchemaWriter:
             except (TypeError, ValueError, AttributeError, StopIteration):
                 instead = {}
             said = {"anyOf": [said, instead]}
+        return said
+
+    def turned(self, turned: WayBack, use: Use, at: str, name: str) -> Keywords:
+        """What comes out where a value goes out as it came."""
+        said = self.released_use(turned.inner, at, name)
+        for part in use.after_making or ():
+            if isinstance(part, Rule):
+                self.leave(at, name, part, Unsaid("it judges what was made of what came"))
+        if use.is_reread:
+            self.leave(at, name, "what is read from it", Unsaid("JSON Schema judges what came, not what is made of it"))
         return said
 
     def node(self, use: Use, at: str, name: str) -> Keywords:
@@ -200,7 +214,7 @@ class SchemaWriter:
                 return self.entries(key, value, at, name)
             case Branches():
                 return self.branches(use.node, at, name)
-            case Sealing(inner):
+            case Sealing(inner) | Turned(inner):
                 return self.use(inner, at, name)
             case Nullable(inner):
                 return or_null(self.use(inner, at, name))

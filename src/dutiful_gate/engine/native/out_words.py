@@ -23,6 +23,7 @@ from ...declare.rules import Distinct, Rule
 from ...declare.sources import Reading
 from ...shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar
 from ...shape.shape import Field, Record
+from ...shape.to_json import way_back
 from ...shape.uses import MISSING, NO_ABOUT, Use
 from ...shape.walk import every
 from ..outgoing import DistinctAgain, Sendable
@@ -100,6 +101,8 @@ class _OutWriter(PlanWords):
     def use(self, use: Use, frame: Frame) -> int:
         """Where the node of a use stands."""
         frame = frame.at(use, self.plan)
+        if way_back(use, self.plan.shape) is not None:
+            return self.plainly(use, frame)
         if use.making is not None and not self.checked:
             return self.form("as it is")
         if use.fallback is not MISSING or (self.checked and self._is_odd(use)):

@@ -223,6 +223,10 @@ class Outcome(ABC):
         """Run steps and rules in order."""
 
     @abstractmethod
+    def asking(self, doing: str, frame: Frame) -> AbstractContextManager[None]:
+        """Around what follows where a function of the developer's own answered; a ValueError it raises refuses."""
+
+    @abstractmethod
     def parts_of_whole(self, use: Use, frame: Frame, mark: str) -> None:
         """The same for a collection: what only counts is asked though something in it failed."""
 

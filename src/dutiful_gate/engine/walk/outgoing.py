@@ -11,12 +11,26 @@ from contextlib import nullcontext
 from typing import Any, ClassVar
 
 from ...codegen.unit import Unit
+from ...declare.facts import Own
 from ...declare.hash_limits import crowded
 from ...declare.rules import Distinct, Rule
 from ...declare.sealed import Sealed
 from ...declare.sources import Reading
 from ...regex.white_space import is_blank
-from ...shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
+from ...shape.nodes import (
+    Alias,
+    Branches,
+    Choice,
+    Entries,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Scalar,
+    Sealing,
+    Turned,
+)
 from ...shape.shape import Field, Record
 from ...shape.to_json import plain_fallback
 from ...shape.uses import MISSING, Use
@@ -149,6 +163,8 @@ class Outgoing(Quick):
                 self.leave_if(f"{value}.__class__ is not {frame.bind(Sealed, 'Sealed')}")
                 opened = self.put(f"{value}.opened()", value)
                 return self.out(inner, frame.part(opened))
+            case Turned():
+                return self.out_turned(node, use, frame)
             case Nullable(inner):
                 made = self.variable("made")
                 self.write(f"{made} = None")
@@ -161,6 +177,15 @@ class Outgoing(Quick):
                 self.leave_if(f"{made}.__class__ is Stop", f"return {made}")
                 self.parts(use.parts, node.facts, frame)
                 return made
+
+    def out_turned(self, node: Turned, use: Use, frame: Frame) -> str:
+        """What a function makes of a typed value, once that has been judged."""
+        with self.unless(frame, *self.of_classes(node.of, frame)):
+            if node.typed is not None:
+                self.out(node.typed, frame)
+            self.parts(use.parts, node.facts, frame)
+            turned = self.put(f"{frame.bind(Own(node.back), 'BACK')}({frame.value})", "")
+            return self.out(node.inner, frame.part(turned))
 
     def out_single(self, node: Scalar, use: Use, frame: Frame) -> str:
         """A single value, as JSON has it."""

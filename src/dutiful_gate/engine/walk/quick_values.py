@@ -347,6 +347,12 @@ class QuickValues(RecordWalk):
             self.write(f"{value} = {part.expression(value, bind)}")
         self._test(conditions)
 
+    @contextmanager
+    def asking(self, doing: str, frame: Frame) -> Iterator[None]:
+        """What it raises is seen around."""
+        self.write(doing)
+        yield
+
     def parts_of_whole(self, use: Use, frame: Frame, mark: str) -> None:
         """As of any value."""
         self.parts(use.parts, use.node.facts, frame)

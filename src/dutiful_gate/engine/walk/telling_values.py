@@ -13,7 +13,7 @@ from ...declare.embedded import Embedded
 from ...declare.facts import Facts
 from ...declare.kinds import Kind
 from ...declare.rules import Face, Rule
-from ...declare.steps import Step
+from ...declare.steps import OwnMaking, Step
 from ...report.cause import HIDDEN, Cause
 from ...report.shown_values import outlined
 from ...shape.nodes import Choice, Entries, Items
@@ -367,8 +367,12 @@ class TellingValues(RecordWalk):
 
     def parts(self, parts: Sequence[Step | Rule], facts: Facts, frame: Frame) -> None:
         """Steps and rules in order: rules do not stop one another, a step that fails ends the value."""
+        makes = any(isinstance(part, OwnMaking) for part in parts)
+        mark = self.mark(frame) if makes else ""
         with ExitStack() as blocks:
             for part in parts:
+                if isinstance(part, OwnMaking):
+                    blocks.enter_context(self.sound(mark))
                 takes = part.takes() if facts.open else None
                 if takes is not None:
                     with self.block(f"if not {frame.bind(takes.covers, 'takes')}({frame.value}):"):
@@ -390,18 +394,33 @@ class TellingValues(RecordWalk):
         self._step(step, doing, frame)
         blocks.enter_context(self.otherwise())
 
-    def _step(self, step: Step, doing: str, frame: Frame) -> None:
-        """A step that may raise."""
+    @contextmanager
+    def asking(self, doing: str, frame: Frame) -> Iterator[None]:
+        """What it raises is told in its own words."""
+        self._own(doing, frame)
+        with self.otherwise():
+            yield
+
+    def _own(self, doing: str, frame: Frame) -> None:
+        """A function of the developer's own is asked: what follows stands in an else."""
         with self.block("try:"):
             self.write(doing)
         with self.block("except Passing:"):
             self.write("raise")
+        with self.block("except ValueError as error:"):
+            unread = self.cause(frame, needs("check", "a value that can be read"))
+            words = frame.bind(self.words_of(frame), "own_fault")
+            self.fault(frame, f"{words}({unread}, error)", frame.given)
+
+    def _step(self, step: Step, doing: str, frame: Frame) -> None:
+        """A step that may raise."""
         if step.functions:
-            with self.block("except ValueError as error:"):
-                unread = self.cause(frame, needs("check", "a value that can be read"))
-                words = frame.bind(self.words_of(frame), "own_fault")
-                self.fault(frame, f"{words}({unread}, error)", frame.given)
+            self._own(doing, frame)
             return
+        with self.block("try:"):
+            self.write(doing)
+        with self.block("except Passing:"):
+            self.write("raise")
         with self.block("except RecursionError:"):
             self.write("raise")
         with self.block("except Exception:"):

@@ -7,13 +7,13 @@ from contextlib import contextmanager
 from typing import Any
 
 from ...codegen.unit import Unit
-from ...declare.facts import Facts
+from ...declare.facts import Facts, Own
 from ...declare.rules import Rule
 from ...declare.sources import Reading
 from ...declare.steps import Step
 from ...shape.nodes import Branches, Choice, Items
 from ...shape.shape import Field
-from ...shape.to_json import Known, belongs, is_alike, nearest_first, plain_fallback
+from ...shape.to_json import Known, WayBack, belongs, is_alike, nearest_first, plain_fallback, way_back
 from ...shape.uses import MISSING, Use
 from ..own_functions import asking, carried
 from ..plan import Plan, choice_ready
@@ -87,18 +87,27 @@ class Trusting(Outgoing):
         return not field.goes_out(secrets=self.secrets)
 
     def out(self, use: Use, frame: Frame) -> str:
-        """What a function of one's own made goes out as it is."""
-        if use.making is not None:
+        """What a function of one's own made goes out as it is, where nothing turns it back."""
+        turned = way_back(use, self.plan.shape)
+        if use.making is not None and turned is None:
             return frame.value
         fallback = use.fallback is not MISSING and not self._is_of(use)
         if not fallback:
-            return self.out_node(use, frame)
+            return self.out_node(use, frame) if turned is None else self.turned_back(turned, frame)
         made = self.variable("made")
         with self.block(f"if {self.is_fallback(use, frame)}:"):
             self.write(f"{made} = {frame.bind(plain_fallback(use, self.plan.shape), 'INSTEAD')}")
         with self.block("else:"):
-            self.write(f"{made} = {self.out_node(use, frame)}")
+            told = self.out_node(use, frame) if turned is None else self.turned_back(turned, frame)
+            self.write(f"{made} = {told}")
         return made
+
+    def turned_back(self, turned: WayBack, frame: Frame) -> str:
+        """What a value goes out as again. What the function raises is raised: nothing is refused."""
+        self.pen.carries = True
+        back = carried(Own(turned.back), frame.where, hidden=frame.shown.outlined, refuses=False)
+        made = self.put(f"{self.pen.bind(back, 'BACK')}({frame.value})", "")
+        return self.out(turned.inner, frame.part(made)) if turned.own else made
 
     def _is_of(self, use: Use) -> bool:
         """Whether what stands in is of the declared type."""

@@ -5,13 +5,26 @@ from __future__ import annotations
 from collections.abc import Mapping
 from contextlib import nullcontext
 
-from ...declare.facts import Got
+from ...declare.facts import Got, Own
 from ...declare.hash_limits import MOST_ALIKE, crowded
 from ...declare.kinds import Kind, Text
 from ...declare.sealed import Sealed
 from ...regex.white_space import BLANKS
-from ...shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
-from ...shape.stages import Stages, stages_of
+from ...shape.nodes import (
+    Alias,
+    Branches,
+    Choice,
+    Entries,
+    Fixed,
+    Items,
+    Link,
+    Nothing,
+    Nullable,
+    Scalar,
+    Sealing,
+    Turned,
+)
+from ...shape.stages import Stages, classes_of, stages_of
 from ...shape.uses import Use
 from ..hash_limits import spreads
 from ..plan import collection, is_text, may_be_blank, tag_reader
@@ -49,8 +62,10 @@ class Walk(Outcome):
 
     def _staged(self, use: Use, stages: Stages, frame: Frame) -> None:
         """What is done before a node reads a value, and then the node."""
-        if stages.made:
-            self.parts(stages.parts, stages.facts, self.came(frame))
+        if stages.made is not None:
+            frame = self.came(frame)
+            with self.unless(frame, *self.of_classes(classes_of(stages.made), frame)):
+                self.parts(stages.parts, stages.facts, frame)
         elif stages.split:
             frame = self.came(frame)
             text = self.not_of(frame, "str", "str", needs("kind", "text to split"))
@@ -92,6 +107,8 @@ class Walk(Outcome):
                 self.nullable(inner, frame)
             case Sealing(inner):
                 self.sealing(inner, frame)
+            case Turned():
+                self.turned(use.node, use, frame)
             case Link(key) | Alias(key):
                 self.link(key, use, frame)
 
@@ -275,6 +292,29 @@ class Walk(Outcome):
         with self.sound(mark):
             self.write(f"{value} = {sealed}({value})")
             self.passed(frame, "sealed", "it shows itself to nobody")
+
+    def of_classes(self, classes: tuple[type, ...], frame: Frame) -> tuple[Check, ...]:
+        """The check for what is of none of the classes that values of a type of the developer's own are of."""
+        if not classes:
+            return ()
+        names = ", ".join(frame.bind_class(each) for each in classes)
+        words = " or ".join(each.__name__ for each in classes)
+        said = needs("kind", "a value of the class {type}", expected={"type": words}, own_words=frame.spoken.says)
+        return (Check(f"not isinstance({frame.value}, ({names},))", said),)
+
+    def turned(self, node: Turned, use: Use, frame: Frame) -> None:
+        """A value that goes out as what a function makes of it: it is judged, and so is that."""
+        frame = self.came(frame)
+        mark = self.mark(frame)
+        with self.unless(frame, *self.of_classes(node.of, frame)):
+            if node.typed is not None:
+                self.read(node.typed, frame.deeper())
+            with self.sound(mark):
+                self.parts(use.parts, node.facts, frame)
+                with self.sound(mark):
+                    plainly = self.variable("plainly")
+                    with self.asking(f"{plainly} = {frame.bind(Own(node.back), 'BACK')}({frame.value})", frame):
+                        self.read(node.inner, frame.part(plainly).deeper())
 
     # Unions
 

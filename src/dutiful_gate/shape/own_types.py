@@ -1,0 +1,51 @@
+"""Types of the developer's own: what their values are read from, and what makes them."""
+
+from __future__ import annotations
+
+import types
+import typing
+from collections.abc import Callable, Mapping
+from typing import Annotated, Any, Union
+
+from ..declare.before_reading import Via
+from ..declare.errors import DeclarationError
+from ..declare.steps import OwnMaking
+from .metadata import Beside, check_parts, with_marks
+from .nodes import Nullable
+from .uses import NO_ABOUT, Use
+
+
+def own_type(
+    use_of: Callable[[Any, Mapping[Any, Any] | None], Use],
+    declared: Any,
+    via: Via,
+    beside: Beside,
+    given: Mapping[Any, Any] | None,
+) -> Use:
+    """The use of such a type, null beside it or not, with the rules that stand beside it.
+
+    Raises DeclarationError where what it is read from may be null: nothing says what null makes.
+    """
+    classes, has_null = _classes_in(declared)
+    assert via.made is not None
+    making = OwnMaking(via.made, via.back, classes, via.samples)
+    beside.via = None  # it is said
+    inner = use_of(Annotated[(via.kind, *via.parts)] if via.parts else via.kind, given)
+    if isinstance(inner.node, Nullable):
+        raise DeclarationError(
+            "via(..., made=...) reads what may be null, and nothing says what null makes",
+            remedy="leave out `| None` there, and write it behind the declared type",
+        )
+    inner = inner.replace(node=with_marks(inner.node, beside, lenient=False), about=NO_ABOUT)
+    inner = inner.replace(parts=(*inner.parts, making, *beside.parts))
+    check_parts(inner, secret=inner.secret or beside.secret)
+    return Use(Nullable(inner), secret=inner.secret) if has_null else inner
+
+
+def _classes_in(declared: Any) -> tuple[tuple[type, ...], bool]:
+    """The classes that a type's values are of, none where they are not known; and whether they may be null too."""
+    options = typing.get_args(declared) if typing.get_origin(declared) in (Union, types.UnionType) else (declared,)
+    held = [option for option in options if option not in (None, type(None))]
+    classes = tuple(each for option in held if isinstance(each := typing.get_origin(option) or option, type))
+    known = len(classes) == len(held) and object not in classes
+    return classes if known else (), len(held) != len(options)
