@@ -316,6 +316,42 @@ def _doubled(value: Any) -> Any:
     return value * 2
 
 
+def _halved(value: Any) -> Any:
+    return value // 2
+
+
+class Own:
+    """A type of the developer's own, of whatever it is made of."""
+
+    def __init__(self, held: Any) -> None:
+        if held in ("bad", 13, [], [1, 2, 3]):
+            raise ValueError("needs what is not odd")
+        self.held = held
+
+    def plain(self) -> Any:
+        return self.held
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Own) and repr(self.held) == repr(other.held)
+
+    def __hash__(self) -> int:
+        return hash(repr(self.held))
+
+    def __repr__(self) -> str:
+        return f"Own({self.held!r})"
+
+
+@via(Annotated[str, trimmed, it.length.between(1, 5)], back=Own.plain, samples=["QLP"])
+class OwnName(Own):
+    """The same by a mark above the class."""
+
+
+@dataclass
+class _Ends:
+    low: int
+    high: float = 2.5
+
+
 PATTERNS = (
     r"[A-Z]{3}", r"[a-z]+(-[a-z]+)*", r"\d{2,4}", r"\w+", r"[^\s]+", r"(QLP|MRW)\d*", r".{1,5}", r"\S.*", r"[\w .-]+",
     r"(?P<a>[ab])(?P=a)?", r"\Aabc?\Z", r"[A-Za-z0-9_]{2,}x?", r"(?:[0-9]{1,3}\.){0,2}[0-9]", r"a|bb|\x63", r"\u00e9?[é-ü]",
@@ -591,13 +627,35 @@ class Maker:
                 Annotated[str, it.length >= 1, then(len), it <= 6],
                 Annotated[int, it > 5, otherwise(6)],
                 Annotated[str, it.matches("[a-z]+"), otherwise("none")],
+                Annotated[int, then(_doubled, back=_halved), it != 8],
+                Annotated[str, uppered, then(list, back="".join), it.length <= 4],
+            ]
+        )
+
+    def own(self) -> Any:
+        """Types of the developer's own, read from single values, lists, records and each other."""
+        parts: list[Any] = [
+            int, Annotated[str, lowered], list[int], Annotated[Own, via(list[int], made=Own, back=Own.plain)],
+            datetime, Decimal, dict[str, int], _Ends, list[OwnName], int | str, Colour, Annotated[int, it > 3, otherwise(5)],
+        ]  # fmt: skip
+        kind = self.random.choice(parts)
+        if self.random.random() < 0.15:
+            return Annotated[str, via(kind, made=repr)]  # without a way back it goes out as it is
+        read = Annotated[Own, via(kind, made=Own, back=Own.plain)]
+        return self.random.choice(
+            [
+                OwnName,
+                read,
+                read,
+                Annotated[Own | None, via(kind, made=Own, back=Own.plain)],
+                Annotated[read, holds(bool)],
             ]
         )
 
     single: tuple[Callable[[Maker], Any], ...] = (
         text, text, text, text, choice_of_text, formatted, formatted, whole, whole, number, number, decimal, truth, moment,
         moment, local, day, time_of_day, written, written, literal, literal, anything, staged,
-        fitted, of_any_type, formed, formed,
+        fitted, of_any_type, formed, formed, own, own,
     )  # fmt: skip
 
     # What holds others
@@ -613,7 +671,7 @@ class Maker:
 
     def gathered(self, depth: int) -> Any:
         inner = self.random.choice(
-            [self.whole, self.choice_of_text, self.moment, self.literal, self.day, self.decimal]
+            [self.whole, self.choice_of_text, self.moment, self.literal, self.day, self.decimal, lambda: OwnName]
         )()
         made = self.random.choice([set, frozenset])[inner]  # type: ignore[index]
         return self.beside(made, it.length <= 4)
@@ -629,7 +687,7 @@ class Maker:
 
     def keyed(self, depth: int) -> Any:
         keys = [str, str, int, UUID, Port, Annotated[str, it.matches("[a-z]+")], Annotated[str, trimmed, it.length <= 5], date,
-                Annotated[int, it > 0], Decimal, float, bool, Literal["a", "b"], Deck, Colour]  # fmt: skip
+                Annotated[int, it > 0], Decimal, float, bool, Literal["a", "b"], Deck, Colour, OwnName]  # fmt: skip
         kind = self.random.choice([dict, dict, Mapping])
         return self.beside(kind[self.random.choice(keys), self.declaration(depth)], it.length <= 3)  # type: ignore[index]
 

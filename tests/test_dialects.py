@@ -206,7 +206,12 @@ def test_what_is_released() -> None:
     assert properties["at"]["pattern"] == "(?:[Zz]|[+-]00:00)$"
     assert released["$defs"]["Reading"]["required"] == ["at", "port", "level", "codes", "count", "words", "even"]
     assert {rule.field for rule in sent.unstated} == {"Reading.codes", "Reading.count", "Reading.words", "Reading.even"}
-    assert {rule.field for rule in released.unstated} == {"Reading.codes", "Reading.count", "Reading.words", "Reading.even"}
+    assert {rule.field for rule in released.unstated} == {
+        "Reading.codes",
+        "Reading.count",
+        "Reading.words",
+        "Reading.even",
+    }
     before = Gate(Annotated[str, it.matches("[a-z]+"), uppered]).schema()
     assert ("pattern" in before, before.unstated[0].reason) == (False, "a later step changes what it judged")
 

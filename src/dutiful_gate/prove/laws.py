@@ -151,7 +151,7 @@ class Laws:
         return all(any(self._covers(rule, fault, converted=True) for rule in self.sent.unstated) for fault in faults)
 
     def _covers(self, rule: Unstated, fault: Fault, *, converted: bool = False) -> bool:
-        if converted and not rule.rule.startswith(("split_on(", "then(", "what is read", "otherwise(")):
+        if converted and not rule.rule.startswith(("split_on(", "then(", "made by ", "what is read", "otherwise(")):
             return False
         if rule.field in names_under_unions(self.gate.shape, fault.path):
             return True

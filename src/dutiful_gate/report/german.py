@@ -301,6 +301,7 @@ _READINGS = {
     "a name alone": "ein Name allein",
     "a path in the file's own folder": "einen Pfad im Ordner der Datei",
     "a sealed value": "einen versiegelten Wert",
+    "a value of the class {type}": "einen Wert der Klasse {type}",
     "a value that is sealed, or null itself": "einen Wert, der versiegelt ist, oder null selbst",
     "a value after its name: NAME=value": "einen Wert nach seinem Namen: NAME=Wert",
     "an alias of what stands before it": "einen Verweis auf etwas, das davor steht",

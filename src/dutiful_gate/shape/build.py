@@ -302,8 +302,8 @@ class ShapeMaker:
         raise DeclarationError(
             f"{type_name(declared)} is no type that a gate can read",
             remedy=remedy
-            or "declare a record (a dataclass, TypedDict or NamedTuple), or a type of text with "
-            "then(function): Annotated[str, then(make_it)]",
+            or "declare a record (a dataclass, TypedDict or NamedTuple), or say what it is read from: "
+            "Annotated[X, via(str, made=make_it, back=as_text)]",
         )
 
     @property

@@ -10,6 +10,8 @@ from typing import Annotated, Any, Union
 from ..declare.before_reading import Via
 from ..declare.errors import DeclarationError
 from ..declare.steps import OwnMaking
+from ..declare.values import Value
+from ..declare.waiting import shown_name
 from .metadata import Beside, check_parts, with_marks
 from .nodes import Nullable
 from .uses import NO_ABOUT, Use
@@ -28,7 +30,8 @@ def own_type(
     """
     classes, has_null = _classes_in(declared)
     assert via.made is not None
-    making = OwnMaking(via.made, via.back, classes, via.samples)
+    made = via.made if not classes or via.made in classes else Making(via.made, classes)
+    making = OwnMaking(made, via.back, classes, via.samples)
     beside.via = None  # it is said
     inner = use_of(Annotated[(via.kind, *via.parts)] if via.parts else via.kind, given)
     if isinstance(inner.node, Nullable):
@@ -47,5 +50,25 @@ def _classes_in(declared: Any) -> tuple[tuple[type, ...], bool]:
     options = typing.get_args(declared) if typing.get_origin(declared) in (Union, types.UnionType) else (declared,)
     held = [option for option in options if option not in (None, type(None))]
     classes = tuple(each for option in held if isinstance(each := typing.get_origin(option) or option, type))
+    has_null = len(held) != len(options)
     known = len(classes) == len(held) and object not in classes
-    return classes if known else (), len(held) != len(options)
+    return (*classes, *([types.NoneType] if has_null else ())) if known else (), has_null
+
+
+class Making(Value):
+    """What makes a value and looks whether it is of the declared type: else that is a mistake of the function."""
+
+    made: Callable[[Any], Any]
+    classes: tuple[type, ...]
+
+    @property
+    def __name__(self) -> str:
+        return shown_name(self.made)
+
+    def __call__(self, value: Any) -> Any:
+        """The value made of what was read. Raises TypeError for one of another class."""
+        held = self.made(value)
+        if not isinstance(held, self.classes):
+            kind, wanted = type(held).__name__, " or ".join(each.__name__ for each in self.classes)
+            raise TypeError(f"{self.__name__} gave back a value of the class {kind}, not of {wanted}")
+        return held
