@@ -325,7 +325,7 @@ class Own:
 
     def __init__(self, held: Any) -> None:
         if held in ("bad", 13, [], [1, 2, 3]):
-            raise ValueError("needs what is not odd")
+            raise ValueError("13?")  # no words that a catalogue would miss
         self.held = held
 
     def plain(self) -> Any:
