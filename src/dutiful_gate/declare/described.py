@@ -54,14 +54,15 @@ class StandsForClass(Value):
 class Described(StandsForClass):
     """A record: `builder` makes its values of the fields by their attributes, and they are of that class.
 
-    `rules` are what `@obeys` holds, `text` says what it is. An instance that is read again is made anew, not copied:
-    it may belong to others, as a row does to its session.
+    `rules` and `keys` are what `@obeys` holds, `text` says what it is. An instance that is read again is made anew, not
+    copied: it may belong to others, as a row does to its session.
     """
 
     builder: Any
     fields: tuple[DescribedField, ...]
     rules: tuple[Any, ...] = ()
     text: str = ""
+    keys: Callable[[str], str] | None = None
 
 
 describers: Final[list[Callable[[type], Described | None]]] = []

@@ -19,6 +19,7 @@ Keywords = Mapping[str, object]
 _C = TypeVar("_C", bound=type)
 _HELD = "__obeys__"
 _UNKNOWN = "__unknown__"
+_KEYS = "__keys__"
 
 
 class Standing(ABC):
@@ -205,6 +206,7 @@ def obeys(
     *rules: RecordRule | HasRules | Embedded | Callable[[Any], object],
     unknown: Literal["drop", "refuse"] | None = None,
     both_ways: bool = False,
+    keys: Callable[[str], str] | None = None,
 ) -> Callable[[_C], _C]:
     """A class decorator: every record of the class obeys the rules, and so do its subclasses' records.
 
@@ -219,11 +221,17 @@ def obeys(
     With `unknown` the record itself says what is done with keys nobody declared, whatever its gate says: "refuse" makes
     each a fault, "drop" leaves them out. Subclasses and variants inherit it.
 
+    With `keys`, a function of an attribute's name such as `camel`, the record says how its fields are called in the
+    data, whatever its gate says. So are those of records inside it that do not say it themselves; `named` stands above
+    both. Subclasses and variants inherit it.
+
     Raises DeclarationError for what is no rule.
     """
     if unknown not in (None, "drop", "refuse"):
         raise DeclarationError(f"unknown={unknown!r} is no way to treat unknown keys", remedy='"drop" or "refuse"')
     check_flags(both_ways=both_ways)
+    if not (keys is None or callable(keys)):
+        raise DeclarationError(f"keys={keys!r} makes no names", remedy="a function of an attribute's name, as camel is")
     held: list[RecordRule | RecordCheck | Embedded] = []
     for rule in rules:
         if isinstance(rule, RecordRule | Embedded):
@@ -244,6 +252,8 @@ def obeys(
         setattr(declared, _HELD, tuple(held) + before)
         if unknown is not None:
             setattr(declared, _UNKNOWN, unknown)
+        if keys is not None:
+            setattr(declared, _KEYS, (keys,))  # in a tuple, which makes no method of it
         return declared
 
     return hold
@@ -257,3 +267,9 @@ def record_rules(declared: type) -> tuple[RecordRule | RecordCheck | Embedded, .
 def unknown_keys_of(declared: type) -> str:
     """What a class says of keys nobody declared: "drop" or "refuse", or "" where it leaves that to the gate."""
     return getattr(declared, _UNKNOWN, "")
+
+
+def keys_of(declared: object) -> Callable[[str], str] | None:
+    """What makes names in the data of a class's attributes; None where it leaves that to what is around."""
+    held = getattr(declared, _KEYS, None)
+    return held[0] if isinstance(held, tuple) else None

@@ -15,14 +15,10 @@ from ..declare import marks
 from ..declare.before_reading import via_of
 from ..declare.described import described
 from ..declare.errors import DeclarationError
-from ..declare.facts import Sort
 from ..declare.kinds import (
-    Epoch,
     Flags,
     Kind,
-    MomentKind,
     Text,
-    UtcMoment,
     written_kinds,
 )
 from ..declare.limits import is_short_of_stack
@@ -35,7 +31,7 @@ from .members import choice_of_enum, choice_of_literal
 from .metadata import NOTHING_BESIDE, Beside, PartOf, check_parts, refuse_of_fields, sorted_metadata, with_marks
 from .names_in_quotes import Sees, is_alias, type_of
 from .nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Node, Nothing, Nullable, Scalar, Sealing
-from .own_types import own_type
+from .own_types import from_seconds, own_type
 from .paths import check_record_rules
 from .python_types import (
     COLLECTIONS,
@@ -43,6 +39,7 @@ from .python_types import (
     MAPPINGS,
     MEANT,
     REMEDIES,
+    key_style_of,
     record_name,
     type_name,
     unpacked_tuple,
@@ -122,23 +119,23 @@ class ShapeMaker:
         self.key_style = keys
         self.lenient = lenient
         self.records: dict[str, Record] = {}
-        self.keys: dict[object, str] = {}
+        self.keys: dict[tuple[object, KeyStyle | None], str] = {}
         # Records that were met and are not made yet: one after the other, so that no chain of them is too long.
-        self.waiting: dict[str, Any] = {}
+        self.waiting: dict[str, tuple[Any, KeyStyle | None]] = {}
         self.used: dict[str, Any] = {}
         self.sets: list[tuple[Use, str]] = []
         # Types that lead to themselves by a name: those whose inside is being read, the keys of those that were met
         # inside themselves, and what they stand for. Names are looked up where the class at hand was written.
         self.open: set[tuple[object, ...]] = set()
         self.alias_keys: dict[tuple[object, ...], str] = {}
-        self.unmade: dict[str, tuple[NamedType, Any]] = {}
+        self.unmade: dict[str, tuple[NamedType, Any, KeyStyle | None]] = {}
         self.aliases: dict[str, Use] = {}
         self.owner: Any = None
 
     def use(self, declared: Any, given: Mapping[Any, Any] | None = None, part: PartOf = "inside") -> Use:
         """The use that an annotation stands for; `given` says what type variables stand for, `part` of what it is."""
         found = unwrapped(declared, given, self.seen, self.leads_to_itself)
-        opened = {named.mark for named in found.through} - self.open
+        opened = {self.mark(named) for named in found.through} - self.open
         self.open |= opened
         try:
             use = self.unwrapped_use(found, part)
@@ -149,14 +146,19 @@ class ShapeMaker:
 
     def leads_to_itself(self, named: NamedType) -> bool:
         """Whether a name is met inside itself, or was: it is put down then, and its inside is made later."""
-        if named.mark in self.alias_keys:
+        mark = self.mark(named)
+        if mark in self.alias_keys:
             return True
-        if named.mark not in self.open:
+        if mark not in self.open:
             return False
         key = self.fresh(re.sub(r"\W+", "_", named.name).strip("_") or "Value")
-        self.alias_keys[named.mark] = key
-        self.unmade[key] = named, self.owner
+        self.alias_keys[mark] = key
+        self.unmade[key] = named, self.owner, self.key_style
         return True
+
+    def mark(self, named: NamedType) -> tuple[object, ...]:
+        """A name, as it is meant here: records inside may be called otherwise elsewhere."""
+        return (*named.mark, self.key_style)
 
     def unwrapped_use(self, found: Unwrapped, part: PartOf) -> Use:
         """The use of a type without its wrappings, with what stood beside it."""
@@ -164,7 +166,7 @@ class ShapeMaker:
         beside = sorted_metadata(metadata)
         refuse_of_fields(beside, part)
         if isinstance(declared, NamedType):
-            node = with_marks(Alias(self.alias_keys[declared.mark]), beside, lenient=self.lenient)
+            node = with_marks(Alias(self.alias_keys[self.mark(declared)]), beside, lenient=self.lenient)
             return self.dressed(Use(node, beside.parts), beside, given)
         origin = typing.get_origin(declared)
         own = beside.via if beside.via is not None and beside.via.made is not None else via_of(declared)
@@ -200,7 +202,7 @@ class ShapeMaker:
                 kind, parts = beside.via.kind, beside.via.parts
                 via = self.use(Annotated[(kind, *parts)] if parts else kind, given)
                 secret = secret or via.secret
-                use = _from_seconds(use, via)
+                use = from_seconds(use, via)
             if isinstance(use.node, Nullable):
                 use = use.replace(node=Nullable(use.node.inner.replace(via=via, split=beside.split)))
             else:
@@ -415,13 +417,15 @@ class ShapeMaker:
 
     def record(self, declared: Any) -> str:
         """The key of a record type among the records; it is put down at the first meeting, and made later."""
-        if declared in self.keys:
-            return self.keys[declared]
+        # What is called otherwise in the data is another record, of another name.
+        style = key_style_of(declared, self.key_style)
+        if (declared, style) in self.keys:
+            return self.keys[declared, style]
         name = record_name(declared)
-        key = self.keys[declared] = self.fresh(name)
+        key = self.keys[declared, style] = self.fresh(name)
         # The place is kept in order of meeting.
         self.records[key] = Record(key, name, None, ())
-        self.waiting[key] = declared
+        self.waiting[key] = declared, style
         return key
 
     def fresh(self, name: str) -> str:
@@ -434,7 +438,7 @@ class ShapeMaker:
 
     def finished(self, declared: Any) -> Record | None:
         """The record of a type that was met already, made now if it waits; None where it was not, or is being made."""
-        key = self.keys.get(declared, "")
+        key = self.keys.get((declared, key_style_of(declared, self.key_style)), "")
         if key in self.waiting:
             self.finish(key)
         record = self.records.get(key)
@@ -442,17 +446,20 @@ class ShapeMaker:
 
     def finish(self, key: str) -> None:
         """Make a record that waits."""
-        declared = self.waiting.pop(key)
-        owner, self.owner = self.owner, typing.get_origin(declared) or declared
+        declared, style = self.waiting.pop(key)
+        before = self.owner, self.key_style
+        self.owner, self.key_style = typing.get_origin(declared) or declared, style
         self.records[key] = record_of(self, declared, key, record_name(declared))
-        self.owner = owner
+        self.owner, self.key_style = before
 
     def finish_all(self) -> None:
         """Make all records and aliases that were met, and those that they lead to."""
         while self.waiting or self.unmade:
             if self.unmade:
-                key, (named, self.owner) = next(iter(self.unmade.items()))
+                around = self.key_style
+                key, (named, self.owner, self.key_style) = next(iter(self.unmade.items()))
                 self.aliases[key] = self.use(named.declared, named.given)
+                self.key_style = around
                 del self.unmade[key]
             else:
                 self.finish(next(iter(self.waiting)))
@@ -479,15 +486,6 @@ def _spread(uses: Sequence[Use]) -> tuple[list[Use], bool]:
         else:
             found.append(use)
     return found, has_null
-
-
-def _from_seconds(use: Use, via: Use) -> Use:
-    """A date-time that is read from a number: of the seconds since 1970."""
-    if isinstance(use.node, Nullable):
-        return use.replace(node=Nullable(_from_seconds(use.node.inner, via)))
-    if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (MomentKind, UtcMoment):
-        return use.replace(node=Scalar(Epoch(via.facts.sort is Sort.WHOLE)))
-    return use
 
 
 __all__ = ["MISSING", "ShapeMaker", "shape_of"]

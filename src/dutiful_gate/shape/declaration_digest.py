@@ -14,9 +14,10 @@ from hashlib import blake2b
 from types import BuiltinFunctionType, FunctionType, MethodType, ModuleType
 from typing import Any, Final, ForwardRef, NewType, TypeVar
 
+from ..declare.before_reading import via_of
 from ..declare.described import described
 from ..declare.errors import DeclarationError
-from ..declare.records import record_rules, unknown_keys_of
+from ..declare.records import keys_of, record_rules, unknown_keys_of
 from .constructors import only_stores, runs_own_code
 from .hints import hints_of, names_of
 
@@ -95,6 +96,7 @@ class _Told:
         except DeclarationError:  # no record, or one that no gate can be made of
             hints = dict(getattr(held, "__annotations__", {}))
         yield [*held.__mro__[1:]], list(hints.items()), record_rules(held), unknown_keys_of(held), held.__doc__
+        yield keys_of(held), via_of(held)
         yield [(name, self.keys(name)) for name in hints] if self.keys is not None else ()
         yield sorted(getattr(held, "__required_keys__", ())), getattr(held, "_field_defaults", None)
         if dataclasses.is_dataclass(held):

@@ -1,4 +1,4 @@
-"""Types of the developer's own: what their values are read from, and what makes them."""
+"""What values are read from: of types of the developer's own, and of date-times that come as seconds."""
 
 from __future__ import annotations
 
@@ -9,11 +9,13 @@ from typing import Annotated, Any, Union
 
 from ..declare.before_reading import Via
 from ..declare.errors import DeclarationError
+from ..declare.facts import Sort
+from ..declare.kinds import Epoch, MomentKind, UtcMoment
 from ..declare.steps import OwnMaking
 from ..declare.values import Value
 from ..declare.waiting import shown_name
 from .metadata import Beside, check_parts, with_marks
-from .nodes import Nullable
+from .nodes import Nullable, Scalar
 from .uses import NO_ABOUT, Use
 
 
@@ -53,6 +55,15 @@ def _classes_in(declared: Any) -> tuple[tuple[type, ...], bool]:
     has_null = len(held) != len(options)
     known = len(classes) == len(held) and object not in classes
     return (*classes, *([types.NoneType] if has_null else ())) if known else (), has_null
+
+
+def from_seconds(use: Use, via: Use) -> Use:
+    """A date-time that is read from a number: of the seconds since 1970."""
+    if isinstance(use.node, Nullable):
+        return use.replace(node=Nullable(from_seconds(use.node.inner, via)))
+    if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (MomentKind, UtcMoment):
+        return use.replace(node=Scalar(Epoch(via.facts.sort is Sort.WHOLE)))
+    return use
 
 
 class Making(Value):

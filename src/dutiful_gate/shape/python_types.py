@@ -6,10 +6,12 @@ import re
 import types
 import typing
 from collections import abc, deque
+from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Annotated, Any, Union
 
+from ..declare.described import Described
 from ..declare.kinds import (
     Anything,
     Day,
@@ -23,8 +25,10 @@ from ..declare.kinds import (
     Upload,
     Whole,
 )
+from ..declare.records import keys_of
 from ..declare.sealed import Sealed
 from ..declare.uploads import UploadedFile
+from ..declare.variants import Variant
 from .names_in_quotes import in_quotes
 
 KINDS: dict[object, Kind] = {
@@ -107,3 +111,11 @@ def type_name(declared: object) -> str:
     if isinstance(declared, type) and typing.get_origin(declared) is None:
         return declared.__name__
     return repr(declared).replace("typing.", "")
+
+
+def key_style_of(declared: Any, around: Callable[[str], str] | None) -> Callable[[str], str] | None:
+    """What makes a record's names in the data: what it says itself, or its base, else what is so around it."""
+    while isinstance(declared, Variant):
+        declared = declared.base
+    own = declared.keys if isinstance(declared, Described) else keys_of(typing.get_origin(declared) or declared)
+    return around if own is None else own

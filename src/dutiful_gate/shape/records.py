@@ -50,7 +50,6 @@ class RecordMaker(Protocol):
     scope: str
     key_style: KeyStyle | None
     records: dict[str, Record]
-    keys: dict[object, str]
     used: dict[str, Any]
     owner: Any
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import typing
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, Final, Literal, NamedTuple, TypeVar, overload
 
 from sqlalchemy import Column, Integer, Table, inspect
@@ -13,7 +13,7 @@ from sqlalchemy.sql.schema import ScalarElementColumnDefault
 
 from ..declare.described import LEFT_OUT, Described, DescribedField, describers
 from ..declare.errors import DeclarationError
-from ..declare.records import record_rules
+from ..declare.records import keys_of, record_rules
 from ..declare.variants import amendment
 from ..shape.hints import evaluated, names_of, own_annotations
 from ..shape.records import docstring_of
@@ -41,6 +41,7 @@ def record_of(
     nest: Iterable[str] | str = (),
     without: Iterable[str] | str = (),
     name: str = "",
+    keys: Callable[[str], str] | None = None,
 ) -> type[M]: ...
 @overload
 def record_of(
@@ -50,6 +51,7 @@ def record_of(
     nest: Iterable[str] | str = (),
     without: Iterable[str] | str = (),
     name: str = "",
+    keys: Callable[[str], str] | None = None,
 ) -> type[dict[str, Any]]: ...
 def record_of(
     model: type[M],
@@ -58,6 +60,7 @@ def record_of(
     nest: Iterable[str] | str = (),
     without: Iterable[str] | str = (),
     name: str = "",
+    keys: Callable[[str], str] | None = None,
 ) -> Any:
     """The record of a mapped class: a declared type for `Gate`, with the rules of its columns and annotations.
 
@@ -67,6 +70,7 @@ def record_of(
     `nest`     relationships that come along, by name; "books.pages" nests in what is nested
     `without`  columns that are left out
     `name`     what to call the record in documents
+    `keys`     a function of a column's attribute that makes its name in the data, such as `camel`
 
     Raises DeclarationError for what is no mapped class, names what it has not, or has a column without a type.
     """
@@ -75,12 +79,14 @@ def record_of(
     nested = (nest,) if isinstance(nest, str) else tuple(nest)
     left = (without,) if isinstance(without, str) else tuple(without)
     if for_ == "change":
-        keys = [each.attribute for each in fields_of(model) if each.column.primary_key]
-        described = describe(model, "create", nested, left, f"{model.__name__}Create")
+        primary = [each.attribute for each in fields_of(model) if each.column.primary_key]
+        described = describe(model, "create", nested, left, f"{model.__name__}Create", keys)
         known = {field.attribute for field in described.fields}
         whole: Any = described
-        return amendment(whole, without=[key for key in keys if key in known], name=name or f"{model.__name__}Change")
-    return describe(model, for_, nested, left, name or f"{model.__name__}{for_.title()}")
+        return amendment(
+            whole, without=[key for key in primary if key in known], name=name or f"{model.__name__}Change"
+        )
+    return describe(model, for_, nested, left, name or f"{model.__name__}{for_.title()}", keys)
 
 
 def mapper_of(model: Any) -> Mapper[Any]:
@@ -131,8 +137,17 @@ def _counts_up(column: Column[Any]) -> bool:
     return len(keys) == 1 and whole and not column.foreign_keys and column.default is None
 
 
-def describe(model: Any, for_: For, nest: Sequence[str], without: Sequence[str], name: str) -> Described:
+def describe(
+    model: Any,
+    for_: For,
+    nest: Sequence[str],
+    without: Sequence[str],
+    name: str,
+    keys: Callable[[str], str] | None = None,
+) -> Described:
     """The description of a mapped class for a use."""
+    if not (keys is None or callable(keys)):
+        raise DeclarationError(f"keys={keys!r} makes no names", remedy="a function of an attribute's name, as camel is")
     mapper = mapper_of(model)
     columns = fields_of(model)
     _check_names(model, columns, mapper.relationships, nest, without)
@@ -158,7 +173,9 @@ def describe(model: Any, for_: For, nest: Sequence[str], without: Sequence[str],
         fields.append(_relation(mapper.relationships[key], for_, inner, key))
     known = {field.attribute for field in fields}
     together = tuple(rule for each in checks.values() for rule, names in each.together if names <= known)
-    return Described(name, model, tuple(fields), (*record_rules(model), *together), _text(model))
+    return Described(
+        name, model, tuple(fields), (*record_rules(model), *together), _text(model), keys or keys_of(model)
+    )
 
 
 def _check_names(
