@@ -846,7 +846,9 @@ class Maker:
         unknown = next((rule for rule in rules if isinstance(rule, str)), None)
         rules = [rule for rule in rules if not isinstance(rule, str)]
         if rules or unknown:
-            made = obeys(*rules, unknown=unknown, both_ways=random.random() < 0.5)(made)
+            made = obeys(
+                *rules, unknown=unknown, both_ways=random.random() < 0.5, keys=random.choice([None, None, camel, kebab])
+            )(made)
         if random.random() < 0.12:
             return amendment(made, name=self.name("Amended"))
         if random.random() < 0.08 and len(fields) > 1:
