@@ -47,7 +47,7 @@ GROUPS: dict[str, list[str]] = {
     "Marks": [
         "about", "named", "also_named", "if_absent", "tagged_by", "written_as", "as_text", "unreadable",
         "goes_out", "secret", "lenient", "rest", "appended", "unambiguous", "together", "utc_only",
-        "without_offset", "without_point", "or_infinite",
+        "without_offset", "without_point", "or_infinite", "byte_size", "time_span",
     ],
     "Rules of a record": [
         "obeys", "needs", "when", "at_least_one", "at_most_one", "exactly_one", "all_or_none",

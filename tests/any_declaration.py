@@ -49,6 +49,7 @@ from dutiful_gate import (
     at_least_one,
     at_most_one,
     blank_is_none,
+    byte_size,
     camel,
     ecma,
     exactly_one,
@@ -76,6 +77,7 @@ from dutiful_gate import (
     tagged_by,
     then,
     this,
+    time_span,
     today,
     trimmed,
     unambiguous,
@@ -524,6 +526,8 @@ class Maker:
         return self.random.choice(
             [
                 Annotated[date, written_as("%d.%m.%Y")],
+                Annotated[int, byte_size, it <= 4096],
+                Annotated[timedelta, time_span, it < timedelta(hours=2)],
                 Annotated[date | None, written_as("%Y%m%d"), it >= date(2026, 1, 1)],
                 Annotated[time, written_as("%H:%M Uhr")],
                 Annotated[datetime, written_as("%d.%m.%Y %H:%M:%S %z")],

@@ -43,6 +43,7 @@ from dutiful_gate import (
     Source,
     about,
     appended,
+    byte_size,
     exactly_one,
     holds,
     it,
@@ -57,6 +58,7 @@ from dutiful_gate import (
     secret,
     split_on,
     this,
+    time_span,
     trimmed,
     when,
 )
@@ -1417,3 +1419,63 @@ def test_rules_between_settings_of_several_layers_are_told_at_the_setting(tmp_pa
         "T_LAST last needs a value above first; got '2'; it would have replaced 9 from a.toml:2:8",
         "a.toml:3:5 a needs exactly one of a, b; got another number",
     ]
+
+
+@pytest.mark.parametrize(
+    ("declared", "said", "value"),
+    [
+        (Annotated[int, byte_size], "10MiB", 10 * 2**20),
+        (Annotated[int, byte_size], "1.5KiB", 1536),
+        (Annotated[int, byte_size], "512kB", 512_000),
+        (Annotated[int, byte_size], "1 GB", 10**9),
+        (Annotated[int, byte_size], "4096", 4096),
+        (Annotated[int, byte_size], "1.5B", None),
+        (Annotated[int, byte_size], "10mib", None),
+        (Annotated[int, byte_size], "-1kB", None),
+        (Annotated[int | None, byte_size, it <= 1024], "2KiB", None),
+        (Annotated[timedelta, time_span], "90s", timedelta(seconds=90)),
+        (Annotated[timedelta, time_span], "1h30m", timedelta(hours=1.5)),
+        (Annotated[timedelta, time_span], "2d", timedelta(days=2)),
+        (Annotated[timedelta, time_span], "PT1H", timedelta(hours=1)),
+        (Annotated[timedelta, time_span], "30m1h", None),
+        (Annotated[timedelta, time_span], "90", None),
+        (Annotated[timedelta, time_span], "9" * 18 + "w", None),
+        (int, "10MiB", None),
+        (timedelta, "90s", None),
+    ],
+)
+def test_sizes_and_spans_as_operators_write_them(declared: Any, said: str, value: Any) -> None:
+    record = make_dataclass("Service", [("limit", declared)])
+    loaded = Settings(record, Environment("TERN_")).examine(environ={"TERN_LIMIT": said})
+    assert (loaded.value.limit if loaded.verdict else None) == value
+    if value is not None:
+        assert Gate(declared, Source.NATIVE).admit(value) == value
+        assert Gate(declared).admit(Gate(declared).release(value)) == value
+
+
+@pytest.mark.parametrize(
+    ("mark", "declared"), [(byte_size, str), (byte_size, float), (time_span, int), (time_span, str)]
+)
+def test_units_stand_beside_their_types_alone(mark: Any, declared: Any) -> None:
+    with pytest.raises(DeclarationError, match="is for"):
+        Gate(Annotated[declared, mark])
+
+
+def test_a_settings_object_is_lenient_as_a_whole_and_knows_its_profiles(tmp_path: Path) -> None:
+    record = make_dataclass("Service", [("berths", int), ("open", bool)])
+    (tmp_path / "a.staging.toml").write_text('berths = "4"\nopen = "yes"\n')
+    file = File("a.{profile}.toml")
+    loaded = Settings(record, file, lenient=True, profiles=["staging", "live"]).examine(
+        folder=tmp_path, profile="staging"
+    )
+    assert loaded.value == record(4, True)
+    assert not Settings(record, file).examine(folder=tmp_path, profile="staging").verdict
+    unknown = Settings(record, file, profiles=("staging", "live"), profile_from="TERN_PROFILE")
+    told = unknown.examine(folder=tmp_path, environ={"TERN_PROFILE": "stagign"}).verdict.faults
+    assert [fault.message for fault in told] == ["needs one of the profiles staging, live; got stagign"]
+    wrong: list[Any] = ["staging", [], ["a/b"], [3]]
+    for profiles in wrong:
+        with pytest.raises(DeclarationError, match="profiles"):
+            Settings(record, file, profiles=profiles)
+    with pytest.raises(DeclarationError, match="no layer has one"):
+        Settings(record, File("a.toml"), profiles=["staging"])

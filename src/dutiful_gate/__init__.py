@@ -12,6 +12,7 @@ if TYPE_CHECKING:
         also_named,
         appended,
         as_text,
+        byte_size,
         camel,
         goes_out,
         if_absent,
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
         rest,
         secret,
         tagged_by,
+        time_span,
         together,
         unambiguous,
         unreadable,
@@ -99,6 +101,7 @@ __all__ = [
     "at_most_one",
     "blank_is_none",
     "bundle",
+    "byte_size",
     "camel",
     "declarations_of",
     "ecma",
@@ -132,6 +135,7 @@ __all__ = [
     "tagged_by",
     "then",
     "this",
+    "time_span",
     "today",
     "together",
     "trimmed",
@@ -154,8 +158,9 @@ _ROOMS = {
     "declare.formats.web": "Email Hostname Slug WebUrl",
     "declare.limits": "Limits",
     "declare.marks": (
-        "about also_named appended as_text camel goes_out if_absent kebab lenient named or_infinite rest "
-        "secret together tagged_by unambiguous unreadable utc_only without_offset without_point written_as"
+        "about also_named appended as_text byte_size camel goes_out if_absent kebab lenient named or_infinite rest "
+        "secret together tagged_by unambiguous unreadable utc_only without_offset without_point written_as "
+        "time_span"
     ),
     "declare.rules.ecma": "ecma",
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",

@@ -55,6 +55,8 @@ class Settings(Generic[T]):
     `keys`          how names in files are made of attributes': `kebab`, or a function of one's own
     `limits`        bounds on each layer; files of up to a mebibyte by default
     `names`         names that annotations use and that cannot be seen where the record is declared
+    `lenient`       each setting is read as `lenient` marks it: text for numbers, and the other way round
+    `profiles`      the profiles that there are: any other is a fault that names them
 
     Keys that nobody declared are refused, but for `$schema` at the top. Nothing is read before `load`. Raises
     DeclarationError for what is no record, and warns (ShownSecret) of a secret that the record's own repr would show.
@@ -69,6 +71,8 @@ class Settings(Generic[T]):
         keys: Callable[[str], str] | None = ...,
         limits: Limits | None = ...,
         names: Mapping[str, Any] | None = ...,
+        lenient: bool = ...,
+        profiles: Sequence[str] | None = ...,
     ) -> None: ...
 
     @overload
@@ -80,6 +84,8 @@ class Settings(Generic[T]):
         keys: Callable[[str], str] | None = ...,
         limits: Limits | None = ...,
         names: Mapping[str, Any] | None = ...,
+        lenient: bool = ...,
+        profiles: Sequence[str] | None = ...,
     ) -> None: ...
 
     def __init__(
@@ -90,12 +96,17 @@ class Settings(Generic[T]):
         keys: Callable[[str], str] | None = None,
         limits: Limits | None = None,
         names: Mapping[str, Any] | None = None,
+        lenient: bool = False,
+        profiles: Sequence[str] | None = None,
     ) -> None:
         self.declared = declared
         self.layers = layers
         self.profile_from = profile_from
         self.limits = limits or _LIMITS
-        self.gate: Gate[T] = Gate(declared, Source.MIXED, unknown="refuse", keys=keys, limits=self.limits, names=names)
+        self.profiles = _known_profiles(profiles, layers)
+        self.gate: Gate[T] = Gate(
+            declared, Source.MIXED, unknown="refuse", keys=keys, limits=self.limits, names=names, lenient=lenient
+        )
         self.names = SettingNames(self.gate.shape)
         record = self.gate.shape.record_inside(self.gate.shape.root)
         if record is None or record.form == "tuple":
@@ -250,12 +261,7 @@ class Settings(Generic[T]):
             layers.append(Values(overrides, "overrides"))
         if arguments:
             layers.append(Arguments(arguments))
-        if profile is not None and not is_profile(profile):
-            cause = Cause("reading", "the name of a profile: letters, digits, - and _", got="something else")
-            place = Place(0, 0, self.profile_from or "profile")
-            return Loaded(refusal([Fault((), cause, None, None, place)]), {}, (), None, None)
-        if profile is not None and not any(map(may_have_profile, layers)):
-            cause = Cause("reading", "a layer that has files by profile", got="none")
+        if profile is not None and (cause := self._unknown_profile(profile, layers)) is not None:
             place = Place(0, 0, self.profile_from or "profile")
             return Loaded(refusal([Fault((), cause, None, None, place)]), {}, (), None, None)
         own = [layer for layer in layers if isinstance(layer, Environment)]
@@ -265,6 +271,17 @@ class Settings(Generic[T]):
         exact = self.gate.shape.exact
         asked = SheetOptions(self.names, self.limits, exact, os.fspath(folder), profile, environ, variables)
         return Loading(self.gate, self.names, layers, asked)
+
+    def _unknown_profile(self, profile: str, layers: Sequence[Layer]) -> Cause | None:
+        """Why there is no such profile; None where there may be."""
+        if not is_profile(profile):
+            return Cause("reading", "the name of a profile: letters, digits, - and _", got="something else")
+        if self.profiles is not None and profile not in self.profiles:
+            known = {"profiles": ", ".join(self.profiles)}
+            return Cause("choice", "one of the profiles {profiles}", known, got=profile)
+        if not any(map(may_have_profile, layers)):
+            return Cause("reading", "a layer that has files by profile", got="none")
+        return None
 
     def _refuse_alike(self) -> None:
         """Raise DeclarationError for fields that one variable would set."""
@@ -311,3 +328,18 @@ def _leave(loaded: Loaded[Any]) -> NoReturn:
     for line in lines:
         print(f"  {line}", file=sys.stderr)
     raise SystemExit(EX_CONFIG)
+
+
+def _known_profiles(profiles: Sequence[str] | None, layers: Sequence[Layer]) -> tuple[str, ...] | None:
+    """The profiles that there are; None where any may be. Raises DeclarationError for what names none."""
+    if profiles is None:
+        return None
+    known: tuple[Any, ...] = () if isinstance(profiles, str) else tuple(profiles)
+    if not known or not all(isinstance(each, str) and is_profile(each) for each in known):
+        raise DeclarationError(
+            f"profiles={profiles!r} is no list of names: letters, digits, - and _", remedy='as in profiles=["staging"]'
+        )
+    if not any(map(may_have_profile, layers)):
+        remedy = 'name a file by it, as in File("terminal.{profile}.toml")'
+        raise DeclarationError("profiles are named, and no layer has one", remedy=remedy)
+    return known

@@ -322,6 +322,12 @@ without_offset = Mark("without_offset")
 without_point = Mark("without_point")
 """A whole number is written without a decimal point in JSON: 3, and not 3.0."""
 
+byte_size = Mark("byte_size")
+"""A whole number of bytes may be written with a unit, as operators do: `10MiB`, `512kB`, or `4096`."""
+
+time_span = Mark("time_span")
+"""A timedelta may be written as operators do: `90s`, `1h30m`, `250ms`, beside ISO 8601."""
+
 or_infinite = Mark("or_infinite")
 """A float may be infinite."""
 

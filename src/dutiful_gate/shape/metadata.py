@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from datetime import timedelta
 from typing import Any, Final, Literal
 
 from ..declare import before_reading, clock, marks, presence, records, steps, variants
@@ -24,8 +25,10 @@ from ..declare.kinds import (
     UtcMoment,
     Whole,
     WholeAsWritten,
+    written_kinds,
 )
 from ..declare.kinds.formed import FORMABLE
+from ..declare.kinds.in_units import SIZES, SPANS, InUnits, size_in_bytes, span_of_time
 from ..declare.kinds.lenient import Lenient
 from ..declare.marks import (
     About,
@@ -244,6 +247,9 @@ def with_marks(node: Node, beside: Beside, *, lenient: bool) -> Node:
         if mark == marks.lenient:
             lenient = True
             continue
+        if mark in (marks.byte_size, marks.time_span):
+            node = _in_units(node, mark)
+            continue
         node = _changed(node, mark)
     if beside.form:
         node = _formed(node, beside.form)
@@ -257,6 +263,18 @@ _CHANGES: dict[Mark, tuple[type[Kind], Kind, str]] = {
     marks.without_point: (Whole, WholeAsWritten(), "whole numbers"),
     marks.as_text: (Exact, ExactAsText(), "Decimals"),
 }
+
+
+def _in_units(node: Node, mark: Mark) -> Node:
+    if isinstance(node, Nullable):
+        return node.replace(inner=node.inner.replace(node=_in_units(node.inner.node, mark)))
+    held = node.kind.strict if isinstance(node, Scalar) else None
+    if mark == marks.byte_size and type(held) is Whole:
+        return Scalar(InUnits(held, size_in_bytes, SIZES))
+    if mark == marks.time_span and held == written_kinds()[timedelta]:
+        return Scalar(InUnits(held, span_of_time, SPANS))
+    wanted = "whole numbers" if mark == marks.byte_size else "timedeltas"
+    raise DeclarationError(f"{mark} is for {wanted}, not for {node.facts.phrase}", remedy="leave it out")
 
 
 def _changed(node: Node, mark: Mark) -> Node:
