@@ -228,6 +228,8 @@ async def waits(value: Any) -> Any:
         (lambda: via(str)(3), "no class"),  # type: ignore[arg-type]
         (lambda: Gate(Annotated[Spot, via(list[float] | None, made=Spot.of)]), "may be null"),  # type: ignore[arg-type]
         (lambda: Gate(Annotated[Spot, via(str)]), "via"),  # type: ignore[arg-type]
+        (lambda: Gate(Annotated[Weight, via(str, trimmed)]), "above the class"),
+        (lambda: Gate(list[Annotated[Spot, via(list[float], made=Spot.of, samples=[[1]])]]), "example.*two numbers"),
         (lambda: Gate(Annotated[Spot, via]), "not called"),  # type: ignore[arg-type]
     ],
 )

@@ -7,10 +7,15 @@
 #define LARGE 100 /* from how many items on what is made of a collection is handed over, as in engine/handover.py */
 #define FEW 24 /* fields of a record whose values stand on the stack */
 
-/* What is known of the process: made once, when the package calls `begin`. */
+/* What is known of the process, in the order in which the package tells it to `begin`, once; `noted` makes an answer of a
+ * value and the keys that were dropped. */
+#define KNOWN(EACH) \
+    EACH(Stop) EACH(UNSURE) EACH(Passing) EACH(ABSENT) EACH(Decimal) EACH(Digits) EACH(UUID) EACH(safe) EACH(is_blank) \
+    EACH(hand_over) EACH(hand_over_later) EACH(noted)
+
 typedef struct {
-    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank, *hand_over, *hand_over_later;
-    PyObject *noted; /* what makes an answer of a value and the keys that were dropped */
+#define DECLARED(name) PyObject *name;
+    KNOWN(DECLARED)
     Py_ssize_t uuid_int, uuid_safe; /* where a UUID stores them */
     PyTypeObject *PlanType, *OutPlanType;
 } State;
@@ -95,21 +100,29 @@ typedef struct {
     unsigned int version;
 } Watched;
 
+/* What plans of both ways begin with. */
+#define PLAN_HEAD \
+    PyObject_HEAD \
+    State *state; \
+    PyObject *constants; \
+    PyObject *rewritten, *rewritten_json; /* of the way in: what answers once a watched class has changed */ \
+    Pool pool;
+
 typedef struct {
-    PyObject_HEAD
-    State *state;
-    PyObject *constants;
-    PyObject *rewritten, *rewritten_json; /* what answers once a watched class has changed */
+    PLAN_HEAD
+} AnyPlan;
+
+typedef struct {
+    PLAN_HEAD
     Node *root;
     int depth;
     int exact;            /* fractions keep their digits */
-    int notes_unknown;
+    int strangers;        /* what is done about keys that nobody declared, unless they are noted */
     int text;             /* all data is text: blank text may stand for nothing, one text for a list of it */
     Py_ssize_t items;
     Py_ssize_t bytes;     /* the longest text, in what it counts: bytes, or characters */
     Watched *watched;
     uint32_t watched_count;
-    Pool pool;
 } Plan;
 
 /* What is done about keys that nobody declared, where they are not refused. */
@@ -146,6 +159,7 @@ int enter(Reader *reader, const void *here);
 PyObject *answer_of(Reader *reader, PyObject *made); /* what a function of Python answered: NULL where it is a Stop */
 PyObject *with_parts(Reader *reader, const Node *node, PyObject *value); /* takes the value over */
 PyObject *parts_run(const Part *parts, uint32_t count, PyObject *value); /* the same */
+const Node *option_of(const Node *node, uint8_t class); /* of a union, that which reads a class; NULL for none */
 PyObject *single_from_plain(Reader *reader, const Node *node, PyObject *plain);
 PyObject *moment_made(Reader *reader, const Node *node, Bytes at, Py_ssize_t length);
 PyObject *uuid_made(Reader *reader, Bytes at, Py_ssize_t length);
@@ -181,6 +195,6 @@ PyObject *from_raw(Reader *reader, const Node *node);
 PyObject *plain_from_raw(Reader *reader);
 
 /* places.c */
-PyObject *places_found(PyObject *arguments);
+PyObject *places_found(PyObject *module, PyObject *arguments); /* as Python calls it */
 
 #endif

@@ -52,12 +52,6 @@ ended(Reader *reader, PyObject *made)
     return Py_NewRef(reader->state->UNSURE);
 }
 
-static int
-strangers_in(const Plan *plan)
-{
-    return plan->notes_unknown ? DOUBTED : PASSED_OVER;
-}
-
 static PyObject *
 decoded_read(Plan *plan, PyObject *data, int strangers)
 {
@@ -74,7 +68,7 @@ decoded_read(Plan *plan, PyObject *data, int strangers)
 static PyObject *
 plan_sound(PyObject *self, PyObject *data)
 {
-    return decoded_read((Plan *)self, data, strangers_in((Plan *)self));
+    return decoded_read((Plan *)self, data, ((Plan *)self)->strangers);
 }
 
 static PyObject *
@@ -137,7 +131,7 @@ json_read(Plan *plan, PyObject *raw, int strangers)
 static PyObject *
 plan_sound_json(PyObject *self, PyObject *raw)
 {
-    return json_read((Plan *)self, raw, strangers_in((Plan *)self));
+    return json_read((Plan *)self, raw, ((Plan *)self)->strangers);
 }
 
 static PyObject *
@@ -178,7 +172,7 @@ plan_columns(PyObject *self, PyObject *names)
         PyErr_Clear();
         if (number >= 0)
             field = (int32_t)record->keys.keys[number].field;
-        int odd = field < 0 ? record->refuses || plan->notes_unknown : record->fields[field].told & FIELD_WITHHELD;
+        int odd = field < 0 ? record->refuses || plan->strangers == DOUBTED : record->fields[field].told & FIELD_WITHHELD;
         for (Py_ssize_t other = 0; other < each && field >= 0; other++)
             odd = odd || columns[other] == field;
         if (odd) {
@@ -208,7 +202,7 @@ plan_sound_row(PyObject *self, PyObject *const *given, Py_ssize_t count)
     int fresh = plan_is_fresh(plan);
     if (fresh != 1)
         return fresh < 0 ? NULL : Py_NewRef(plan->state->UNSURE);
-    Reader reader = {.plan = plan, .state = plan->state, .stack = (const char *)&plan, .strangers = strangers_in(plan)};
+    Reader reader = {.plan = plan, .state = plan->state, .stack = (const char *)&plan, .strangers = plan->strangers};
     Py_INCREF(plan);
     PyObject *made = ended(&reader, from_row(&reader, columns, length, given[1]));
     Py_DECREF(plan);
@@ -218,7 +212,7 @@ plan_sound_row(PyObject *self, PyObject *const *given, Py_ssize_t count)
 static int
 plan_traverse(PyObject *self, visitproc visit, void *arg)
 {
-    Plan *plan = (Plan *)self;
+    AnyPlan *plan = (AnyPlan *)self;
     Py_VISIT(Py_TYPE(self));
     Py_VISIT(plan->constants);
     Py_VISIT(plan->rewritten);
@@ -230,12 +224,11 @@ static int
 plan_clear(PyObject *self)
 {
     /* What is borrowed from the constants is never looked at again: the plan is unreachable. */
-    Plan *plan = (Plan *)self;
+    AnyPlan *plan = (AnyPlan *)self;
     Py_CLEAR(plan->constants);
     Py_CLEAR(plan->rewritten);
     Py_CLEAR(plan->rewritten_json);
     pool_freed(&plan->pool);
-    plan->root = NULL;
     return 0;
 }
 
@@ -260,21 +253,19 @@ static PyMethodDef plan_methods[] = {
     {NULL, NULL, 0, NULL},
 };
 
-static PyType_Slot plan_slots[] = {
-    {Py_tp_doc, "What data is read by: a plan, checked once."},
-    {Py_tp_methods, plan_methods},
-    {Py_tp_traverse, plan_traverse},
-    {Py_tp_clear, plan_clear},
-    {Py_tp_dealloc, plan_dealloc},
-    {0, NULL},
-};
+#define PLAN_SLOTS(doc, methods) \
+    { \
+        {Py_tp_doc, doc}, {Py_tp_methods, methods}, {Py_tp_traverse, plan_traverse}, {Py_tp_clear, plan_clear}, \
+        {Py_tp_dealloc, plan_dealloc}, {0, NULL}, \
+    }
+#define PLAN_SPEC(called, of, its_slots) \
+    { \
+        .name = "dutiful_gate_native." called, .basicsize = sizeof(of), .slots = its_slots, \
+        .flags = Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_GC | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE, \
+    }
 
-static PyType_Spec plan_spec = {
-    .name = "dutiful_gate_native.Plan",
-    .basicsize = sizeof(Plan),
-    .flags = Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_GC | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE,
-    .slots = plan_slots,
-};
+static PyType_Slot plan_slots[] = PLAN_SLOTS("What data is read by: a plan, checked once.", plan_methods);
+static PyType_Spec plan_spec = PLAN_SPEC("Plan", Plan, plan_slots);
 
 /* The way out: the JSON of a sound value, None where that is in doubt. */
 static PyObject *
@@ -293,104 +284,53 @@ out_plan_json(PyObject *self, PyObject *value)
     return made != NULL || PyErr_Occurred() ? made : Py_NewRef(Py_None);
 }
 
-static int
-out_plan_traverse(PyObject *self, visitproc visit, void *arg)
-{
-    Py_VISIT(Py_TYPE(self));
-    Py_VISIT(((OutPlan *)self)->constants);
-    return 0;
-}
-
-static int
-out_plan_clear(PyObject *self)
-{
-    OutPlan *plan = (OutPlan *)self;
-    Py_CLEAR(plan->constants);
-    pool_freed(&plan->pool);
-    plan->root = NULL;
-    return 0;
-}
-
-static void
-out_plan_dealloc(PyObject *self)
-{
-    PyTypeObject *type = Py_TYPE(self);
-    PyObject_GC_UnTrack(self);
-    out_plan_clear(self);
-    type->tp_free(self);
-    Py_DECREF(type);
-}
-
 static PyMethodDef out_plan_methods[] = {
     {"json", out_plan_json, METH_O, "The JSON of a sound value, None where it is in doubt."},
     {NULL, NULL, 0, NULL},
 };
 
-static PyType_Slot out_plan_slots[] = {
-    {Py_tp_doc, "What sound values are written by: a plan, checked once."},
-    {Py_tp_methods, out_plan_methods},
-    {Py_tp_traverse, out_plan_traverse},
-    {Py_tp_clear, out_plan_clear},
-    {Py_tp_dealloc, out_plan_dealloc},
-    {0, NULL},
-};
-
-static PyType_Spec out_plan_spec = {
-    .name = "dutiful_gate_native.OutPlan",
-    .basicsize = sizeof(OutPlan),
-    .flags = Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_GC | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE,
-    .slots = out_plan_slots,
-};
+static PyType_Slot out_plan_slots[] = PLAN_SLOTS("What sound values are written by: a plan, checked once.", out_plan_methods);
+static PyType_Spec out_plan_spec = PLAN_SPEC("OutPlan", OutPlan, out_plan_slots);
 
 static PyObject *
 begin(PyObject *module, PyObject *arguments)
 {
     State *state = PyModule_GetState(module);
-    PyObject *Stop, *UNSURE, *Passing, *ABSENT, *Decimal, *Digits, *UUID, *safe, *is_blank, *hand_over, *hand_over_later;
-    PyObject *noted;
-    if (!PyArg_ParseTuple(arguments, "O!OOOOOO!OOOOO:begin", &PyType_Type, &Stop, &UNSURE, &Passing, &ABSENT, &Decimal,
-                          &Digits, &PyType_Type, &UUID, &safe, &is_blank, &hand_over,
-                          &hand_over_later, &noted))
+    State told = {0};
+    Py_ssize_t count = 0;
+#define TOLD(name) told.name = count < PyTuple_GET_SIZE(arguments) ? PyTuple_GET_ITEM(arguments, count) : NULL; count++;
+    KNOWN(TOLD)
+    if (count != PyTuple_GET_SIZE(arguments) || !PyType_Check(told.Stop) || !PyType_Check(told.UUID)) {
+        PyErr_Format(PyExc_TypeError, "begin is told %zd things, classes among them", count);
         return NULL;
-    if (!slot_in(UUID, "int", &state->uuid_int) || !slot_in(UUID, "is_safe", &state->uuid_safe))
+    }
+    if (!slot_in(told.UUID, "int", &state->uuid_int) || !slot_in(told.UUID, "is_safe", &state->uuid_safe))
         return NULL;
-    PyObject *now[] = {Stop, UNSURE, Passing, ABSENT, Decimal, Digits, UUID, safe, is_blank, hand_over, hand_over_later,
-                       noted};
-    PyObject **kept[] = {&state->Stop,    &state->UNSURE, &state->Passing, &state->ABSENT,
-                         &state->Decimal, &state->Digits, &state->UUID,    &state->safe,   &state->is_blank,
-                         &state->hand_over, &state->hand_over_later, &state->noted};
-    for (size_t each = 0; each < sizeof(kept) / sizeof(kept[0]); each++)
-        Py_XSETREF(*kept[each], Py_NewRef(now[each]));
+#define KEPT(name) Py_XSETREF(state->name, Py_NewRef(told.name));
+    KNOWN(KEPT)
     Py_RETURN_NONE;
+}
+
+static PyObject *
+loaded(PyObject *module, PyObject *arguments, PyObject *plan(State *, PyObject *))
+{
+    State *state = PyModule_GetState(module);
+    if (state->Stop != NULL)
+        return plan(state, arguments);
+    PyErr_SetString(PyExc_RuntimeError, "begin comes before plans are loaded");
+    return NULL;
 }
 
 static PyObject *
 load(PyObject *module, PyObject *arguments)
 {
-    State *state = PyModule_GetState(module);
-    if (state->Stop == NULL) {
-        PyErr_SetString(PyExc_RuntimeError, "begin comes before load");
-        return NULL;
-    }
-    return plan_loaded(state, arguments);
+    return loaded(module, arguments, plan_loaded);
 }
 
 static PyObject *
 load_out(PyObject *module, PyObject *arguments)
 {
-    State *state = PyModule_GetState(module);
-    if (state->Stop == NULL) {
-        PyErr_SetString(PyExc_RuntimeError, "begin comes before load_out");
-        return NULL;
-    }
-    return out_plan_loaded(state, arguments);
-}
-
-static PyObject *
-places(PyObject *module, PyObject *arguments)
-{
-    (void)module;
-    return places_found(arguments);
+    return loaded(module, arguments, out_plan_loaded);
 }
 
 static int
@@ -412,18 +352,8 @@ static int
 module_traverse(PyObject *module, visitproc visit, void *arg)
 {
     State *state = PyModule_GetState(module);
-    Py_VISIT(state->Stop);
-    Py_VISIT(state->UNSURE);
-    Py_VISIT(state->Passing);
-    Py_VISIT(state->ABSENT);
-    Py_VISIT(state->Decimal);
-    Py_VISIT(state->Digits);
-    Py_VISIT(state->UUID);
-    Py_VISIT(state->safe);
-    Py_VISIT(state->is_blank);
-    Py_VISIT(state->hand_over);
-    Py_VISIT(state->hand_over_later);
-    Py_VISIT(state->noted);
+#define VISITED(name) Py_VISIT(state->name);
+    KNOWN(VISITED)
     Py_VISIT(state->PlanType);
     Py_VISIT(state->OutPlanType);
     return 0;
@@ -433,18 +363,8 @@ static int
 module_clear(PyObject *module)
 {
     State *state = PyModule_GetState(module);
-    Py_CLEAR(state->Stop);
-    Py_CLEAR(state->UNSURE);
-    Py_CLEAR(state->Passing);
-    Py_CLEAR(state->ABSENT);
-    Py_CLEAR(state->Decimal);
-    Py_CLEAR(state->Digits);
-    Py_CLEAR(state->UUID);
-    Py_CLEAR(state->safe);
-    Py_CLEAR(state->is_blank);
-    Py_CLEAR(state->hand_over);
-    Py_CLEAR(state->hand_over_later);
-    Py_CLEAR(state->noted);
+#define CLEARED(name) Py_CLEAR(state->name);
+    KNOWN(CLEARED)
     Py_CLEAR(state->PlanType);
     Py_CLEAR(state->OutPlanType);
     return 0;
@@ -459,7 +379,7 @@ module_free(void *module)
 static PyMethodDef module_methods[] = {
     {"begin", begin, METH_VARARGS, "Tell what the package answers with, and the classes that it makes."},
     {"load", load, METH_VARARGS, "A plan of its words, its constants, and what answers once a class has changed."},
-    {"places", places, METH_VARARGS, "Where the ends of paths stand in a sound text of ASCII, None where it cannot tell."},
+    {"places", places_found, METH_VARARGS, "Where the ends of paths stand in a sound text of ASCII, None where it cannot tell."},
     {"load_out", load_out, METH_VARARGS, "A plan of the way out, of its words and its constants."},
     {NULL, NULL, 0, NULL},
 };

@@ -38,13 +38,10 @@ typedef struct OutRecord {
 } OutRecord;
 
 typedef struct {
-    PyObject_HEAD
-    State *state;
-    PyObject *constants;
+    PLAN_HEAD
     OutNode *root;
     int depth, checked;
     Py_ssize_t items;
-    Pool pool;
 } OutPlan;
 
 /* What has been written. */

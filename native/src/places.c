@@ -96,6 +96,16 @@ member(Finder *finder, PyObject *path, PyObject *step, PyObject *branch, Py_ssiz
     return done;
 }
 
+static void
+past_comma(Finder *finder)
+{
+    skip_blanks(finder);
+    if (finder->at < finder->end && *finder->at == ',') {
+        finder->at++;
+        skip_blanks(finder);
+    }
+}
+
 static int
 in_record(Finder *finder, PyObject *path, PyObject *branch, int depth)
 {
@@ -124,11 +134,7 @@ in_record(Finder *finder, PyObject *path, PyObject *branch, int depth)
             return 0;
         if (finder->left == 0)
             return 1;
-        skip_blanks(finder);
-        if (finder->at < finder->end && *finder->at == ',') {
-            finder->at++;
-            skip_blanks(finder);
-        }
+        past_comma(finder);
     }
     finder->at += finder->at < finder->end;
     return 1;
@@ -148,11 +154,7 @@ in_list(Finder *finder, PyObject *path, PyObject *branch, int depth)
             return 0;
         if (finder->left == 0)
             return 1;
-        skip_blanks(finder);
-        if (finder->at < finder->end && *finder->at == ',') {
-            finder->at++;
-            skip_blanks(finder);
-        }
+        past_comma(finder);
     }
     finder->at += finder->at < finder->end;
     return 1;
@@ -173,8 +175,9 @@ found(Finder *finder, PyObject *path, PyObject *branch, int depth)
 /* `text`, which is ASCII and sound, the tree of paths, and how many steps there are in it, the root counted. Gives back
  * the offsets of values and of keys by their paths; None where it cannot tell. */
 PyObject *
-places_found(PyObject *arguments)
+places_found(PyObject *module, PyObject *arguments)
 {
+    (void)module;
     PyObject *text, *branch;
     Py_ssize_t count;
     if (!PyArg_ParseTuple(arguments, "UO!n:places", &text, &PyDict_Type, &branch, &count))

@@ -291,7 +291,7 @@ from_row(Reader *reader, const int32_t *columns, Py_ssize_t count, PyObject *cel
 
 /* The option of a union that plain data of such a class is read by; NULL for none. */
 static const Node *
-option_of(const Node *node, PyObject *plain)
+option_for(const Node *node, PyObject *plain)
 {
     uint8_t class = plain == Py_None          ? CLASS_NULL
                     : PyBool_Check(plain)     ? CLASS_TRUTH
@@ -301,10 +301,7 @@ option_of(const Node *node, PyObject *plain)
                     : PyList_CheckExact(plain) ? CLASS_LIST
                     : PyDict_CheckExact(plain) ? CLASS_RECORD
                                                : 0;
-    for (uint32_t each = 0; each < node->count; each++)
-        if (node->classes[each] & class)
-            return node->many[each];
-    return NULL;
+    return option_of(node, class);
 }
 
 static const Node *
@@ -353,7 +350,7 @@ from_plain(Reader *reader, const Node *node, PyObject *plain)
         return made;
     case FORM_UNION:
     case FORM_TAGGED:
-        option = node->form == FORM_UNION ? option_of(node, plain) : tagged(node, plain);
+        option = node->form == FORM_UNION ? option_for(node, plain) : tagged(node, plain);
         made = option == NULL ? NULL : from_plain(reader, option, plain);
         return made == NULL ? NULL : with_parts(reader, node, made);
     case FORM_SAME:

@@ -467,31 +467,22 @@ record_filled(Loader *loader, uint32_t at)
     record->never_unknown = constant_of(loader, words[9], is_frozenset, "names that are never unknown");
     if (record->builder == NULL || record->names == NULL || record->never_unknown == NULL)
         return 0;
-    if (words[2] > BUILT_TUPLE || !PyTuple_CheckExact(record->names)) {
+    if (words[2] > BUILT_TUPLE || !PyTuple_CheckExact(record->names))
         return wrong("a record of no form");
-    }
     if (record->form == BUILT_STORING) {
         PyTypeObject *type = (PyTypeObject *)record->builder;
         if (!is_type(record->builder) || !PyType_HasFeature(type, Py_TPFLAGS_HEAPTYPE) ||
             type->tp_new != PyBaseObject_Type.tp_new || type->tp_flags & Py_TPFLAGS_IS_ABSTRACT ||
-            type->tp_itemsize != 0) {
-            wrong("a class that is not made by storing");
-            return 0;
-        }
+            type->tp_itemsize != 0)
+            return wrong("a class that is not made by storing");
         record->slots = type->tp_dictoffset == 0;
-    } else if (record->form != BUILT_DICT && !is_callable(record->builder)) {
-        wrong("a record that nothing makes");
-        return 0;
-    }
+    } else if (record->form != BUILT_DICT && !is_callable(record->builder))
+        return wrong("a record that nothing makes");
     at += 10;
-    if (fields > loader->count || !has(loader, at, fields * 5)) {
-        wrong("too many fields");
-        return 0;
-    }
-    if (record->form == BUILT_CALLING && PyTuple_GET_SIZE(record->names) != (Py_ssize_t)fields) {
-        wrong("a name for each argument");
-        return 0;
-    }
+    if (fields > loader->count || !has(loader, at, fields * 5))
+        return wrong("too many fields");
+    if (record->form == BUILT_CALLING && PyTuple_GET_SIZE(record->names) != (Py_ssize_t)fields)
+        return wrong("a name for each argument");
     record->fields = kept(loader->pool, fields, sizeof(Field));
     if (record->fields == NULL)
         return 0;
@@ -581,7 +572,7 @@ plan_loaded(State *state, PyObject *arguments)
         plan->depth = words[3] > 100000 ? 100000 : (int)words[3];
         plan->items = words[4];
         plan->exact = words[5] != 0;
-        plan->notes_unknown = words[6] != 0;
+        plan->strangers = words[6] != 0 ? DOUBTED : PASSED_OVER;
         plan->bytes = words[8];
         plan->text = words[9] != 0;
         loaded = watched_loaded(&loader, plan, words[7]) && (plan->root = node_loaded(&loader, words[2])) != NULL;

@@ -555,15 +555,6 @@ dict_from(Reader *reader, const Node *node)
 
 /* Unions */
 
-static const Node *
-option_of(const Node *node, uint8_t class)
-{
-    for (uint32_t each = 0; each < node->count; each++)
-        if (node->classes[each] & class)
-            return node->many[each];
-    return NULL;
-}
-
 static PyObject *
 union_from(Reader *reader, const Node *node)
 {

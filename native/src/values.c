@@ -494,6 +494,15 @@ read_single(Reader *reader, const Node *node, PyObject *plain)
     }
 }
 
+const Node *
+option_of(const Node *node, uint8_t class)
+{
+    for (uint32_t each = 0; each < node->count; each++)
+        if (node->classes[each] & class)
+            return node->many[each];
+    return NULL;
+}
+
 PyObject *
 single_from_plain(Reader *reader, const Node *node, PyObject *plain)
 {

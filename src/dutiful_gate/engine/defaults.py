@@ -13,7 +13,7 @@ from ..declare.members import quoted
 from ..declare.rules import Rule
 from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
-from ..declare.steps import Step
+from ..declare.steps import OwnMaking, Step
 from ..report.shown_values import shown
 from ..shape.final_forms import keeps_form
 from ..shape.nodes import Alias, Branches, Entries, Items, Link, Nullable, Scalar, Sealing
@@ -44,6 +44,8 @@ def check_held(shape: Shape) -> None:
     for use in uses_of(shape):
         if use.fallback is not MISSING:
             _check_fallback(shape, use)
+        for sample in use.making.samples if isinstance(use.making, OwnMaking) else ():
+            _check_example(parts, use, sample, None, None)
     for example in shape.root.about.examples:
         _check_example(parts, shape.root, example, None, None)
 

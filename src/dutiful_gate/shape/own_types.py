@@ -30,6 +30,11 @@ def own_type(
 
     Raises DeclarationError where what it is read from may be null: nothing says what null makes.
     """
+    if beside.via is not None and beside.via.made is None:
+        raise DeclarationError(
+            f"via(...) beside {declared.__name__} says what it is read from, and so does the one above the class",
+            remedy="leave it out, or say with made= what makes its values of that",
+        )
     classes, has_null = _classes_in(declared)
     assert via.made is not None
     made = via.made if not classes or via.made in classes else Making(via.made, classes)
