@@ -208,6 +208,12 @@ def test_what_makes_another_class_is_a_mistake_and_so_is_what_raises() -> None:
                 gate.admit("x")
 
 
+def test_in_a_secret_what_goes_wrong_names_the_function_alone() -> None:
+    for gate in gates(Sealed[Annotated[Spot, via(str, made=len)]]):
+        with pytest.raises(RuntimeError, match=r"^len raised TypeError .* its words are withheld$"):
+            gate.admit("1234")
+
+
 def nothing_waits(value: Any) -> Any:
     return value
 

@@ -27,7 +27,8 @@ class Own:
     @property
     def name(self) -> str:
         """What the developer called it."""
-        return str(getattr(self.function, "__qualname__", None) or type(self.function).__name__)
+        named = getattr(self.function, "__qualname__", None) or getattr(self.function, "__name__", None)
+        return str(named or type(self.function).__name__)
 
     def __call__(self, *values: Any, **named: Any) -> Any:
         return answered(self.function(*values, **named), self.name)

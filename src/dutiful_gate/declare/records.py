@@ -232,6 +232,8 @@ def obeys(
     check_flags(both_ways=both_ways)
     if not (keys is None or callable(keys)):
         raise DeclarationError(f"keys={keys!r} makes no names", remedy="a function of an attribute's name, as camel is")
+    if keys is not None:
+        check_answers(keys, f"@obeys(keys={shown_name(keys)})", takes=1)
     held: list[RecordRule | RecordCheck | Embedded] = []
     for rule in rules:
         if isinstance(rule, RecordRule | Embedded):

@@ -362,9 +362,7 @@ def check_back(back: object, called: str) -> None:
     if back is None:
         return
     if not callable(back):
-        raise DeclarationError(
-            f"{called} needs a function, not {back!r}", remedy="hand over something that can be called"
-        )
+        raise DeclarationError(f"{called} needs a function, not {back!r}", remedy=CALLABLE)
     check_answers(back, called, takes=1)
 
 
