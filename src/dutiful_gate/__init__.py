@@ -32,6 +32,7 @@ if TYPE_CHECKING:
         without_point,
         written_as,
     )
+    from .declare.outside import outside, outside_values, takes
     from .declare.presence import all_or_none, at_least_one, at_most_one, exactly_one, needs, when
     from .declare.records import Wrong, obeys
     from .declare.rules.ecma import ecma
@@ -121,6 +122,8 @@ __all__ = [
     "obeys_document",
     "or_infinite",
     "otherwise",
+    "outside",
+    "outside_values",
     "payloads",
     "pickling_sealed",
     "probes",
@@ -133,6 +136,7 @@ __all__ = [
     "squeezed",
     "subset",
     "tagged_by",
+    "takes",
     "then",
     "this",
     "time_span",
@@ -163,6 +167,7 @@ _ROOMS = {
         "time_span"
     ),
     "declare.rules.ecma": "ecma",
+    "declare.outside": "outside outside_values takes",
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
     "declare.records": "Wrong obeys",
     "declare.rules.holds": "holds",

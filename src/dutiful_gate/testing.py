@@ -25,7 +25,7 @@ from .report.fault import Fault
 from .report.shown_values import counted, visible
 from .report.verdict import Verdict
 from .sample.cannot_sample import CannotSample
-from .sample.sampling import gate_of, maker_for, probes
+from .sample.sampling import gate_of, handing_samples, maker_for, probes
 
 if TYPE_CHECKING:
     from hypothesis.strategies import SearchStrategy
@@ -50,7 +50,12 @@ def strategy(declared: Any) -> SearchStrategy[Any]:
     from hypothesis import strategies as st
 
     gate = gate_of(declared)
-    made = payload_strategy(gate).map(gate.admit)
+
+    def value_of(payload: Any) -> Any:
+        with handing_samples(gate):
+            return gate.admit(payload)
+
+    made = payload_strategy(gate).map(value_of)
     if isinstance(declared, type) and declared.__module__.partition(".")[0] not in sys.stdlib_module_names:
         st.register_type_strategy(declared, made)
     return made
@@ -128,6 +133,11 @@ def refused(gate: Any, data: object, *, at: str | None = None, code: str | None 
 
 def _verdict(gate: Any, data: object) -> Verdict[Any]:
     held = gate if isinstance(gate, AnyGate) else Gate(gate)
+    with handing_samples(held):
+        return _examined(held, data)
+
+
+def _examined(held: AnyGate[Any], data: object) -> Verdict[Any]:
     return held.examine_json(data) if isinstance(data, bytes) and held.reads.in_json else held.examine(data)
 
 

@@ -34,6 +34,14 @@ class Own:
         return answered(self.function(*values, **named), self.name)
 
 
+class Passing(Exception):
+    """Carries an exception of an own function past generated code, which takes any other as a reason to look closer."""
+
+    def __init__(self, error: BaseException) -> None:
+        super().__init__()
+        self.error = error
+
+
 class Got(Enum):
     """What a fault tells of what came, where it is not told in words of its own."""
 

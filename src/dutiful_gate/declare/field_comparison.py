@@ -12,10 +12,11 @@ from .facts import Bind, Facts, Got, LengthUnit, Order, Sort, Unsaid
 from .field_access import FactsOf, Path, Reach
 from .members import on_wire
 from .native_forms import Native
+from .outside import found_outside, from_caller, named_outside, outside_values
 from .records import RecordRule, Standing
 from .rules import Ceiling, Equal, Floor, Length, Rule
 from .rules.base import Face
-from .terms import Combined, Constant, Keys, Measured, NamedField, counts_keys, sample_of
+from .terms import Combined, Constant, FromCaller, Keys, Measured, NamedField, counts_keys, sample_of
 from .value_conditions import HasValue, Obeying
 
 _EQUALITY = {"==": "equal to", "!=": "different from"}
@@ -137,6 +138,8 @@ class FieldComparison(Condition, RecordRule):
         return None if rule is None else _Ruled(path, rule)
 
     def schema(self, at: Standing) -> Mapping[str, object] | Unsaid:
+        if names := named_outside((self.left, self.right)):
+            return from_caller(names)
         if isinstance(self.left, Keys):
             return self.keywords(at)
         ruled = self.ruled
@@ -157,9 +160,11 @@ class FieldComparison(Condition, RecordRule):
         return told if isinstance(self.left, NamedField) else {**told, "left": _told(self.left, wire)}
 
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
-        if isinstance(self.left, Keys):
+        if isinstance(self.left, Keys) and not isinstance(self.right, FromCaller):
             rule = _length(self.sign, self.right.value if isinstance(self.right, Constant) else None)
             return Unsaid("JSON Schema counts keys against constants only") if rule is None else rule.keywords(_KEYS)
+        if names := named_outside((self.left, self.right)):
+            return from_caller(names)
         if len(self.paths) > 1:
             return Unsaid("JSON Schema cannot compare one field with another")
         said = self.schema(at)
@@ -179,7 +184,8 @@ class FieldComparison(Condition, RecordRule):
                     f"{self} measures {facts[term.of.path].phrase}, which has no length", remedy="leave it out"
                 )
         if counts_keys(self.left) or counts_keys(self.right):
-            if isinstance(self.right, Constant) and not _is_whole(self.right.value):
+            number = self.right.value.sample if isinstance(self.right, FromCaller) else getattr(self.right, "value", 0)
+            if isinstance(self.right, Constant | FromCaller) and not _is_whole(number):
                 raise DeclarationError(
                     f"{self} compares a number of things with {self.right!r}", remedy="give a whole number"
                 )
@@ -194,6 +200,8 @@ class FieldComparison(Condition, RecordRule):
         values = {path: sample_of(facts[path]) for path in paths}
         if any(value is None for value in values.values()):
             if all(facts[path].text for path in paths) and not self.may_raise:
+                if isinstance(self.right, FromCaller) and not isinstance(self.right.value.sample, str):
+                    raise DeclarationError(f"{self} compares text with a value that is none", remedy="compare alike")
                 if isinstance(self.right, Constant) and not isinstance(self.right.value, str):
                     raise DeclarationError(f"{self} compares text with {self.right!r}", remedy="write text there")
                 return
@@ -207,8 +215,10 @@ class FieldComparison(Condition, RecordRule):
 
         tried = _Tried(facts)
         source = self.condition(tried, bind)
+        asked = {each.name: each(each.sample) for each in found_outside((self.left, self.right))}
         try:
-            eval(source, bound | {name: values[path] for path, name in tried.names.items()})
+            with outside_values(*asked.values()):
+                eval(source, bound | {name: values[path] for path, name in tried.names.items()})
         except TypeError:
             if any(isinstance(value, Decimal) for value in values.values()):
                 raise DeclarationError(
@@ -260,6 +270,8 @@ def _told(term: Any, wire: Callable[[Path], str]) -> object:
             return wire(path)
         case Constant(value):
             return on_wire(value)
+        case FromCaller(value):
+            return value.told
         case Measured(of):
             return f"the length of {wire(of.path)}"
         case Keys():

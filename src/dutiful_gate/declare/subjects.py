@@ -7,6 +7,7 @@ from typing import Any, Final, overload
 
 from .errors import DeclarationError
 from .members import Subject, checked
+from .outside import Outside
 from .rules import (
     Between,
     Ceiling,
@@ -25,6 +26,7 @@ from .rules import (
 )
 from .rules.ecma import Ecma
 from .rules.format import OfFormat
+from .rules.from_outside import FromOutside, from_outside
 from .rules.pattern import text_and_flags
 
 
@@ -33,35 +35,53 @@ class ItsLength(Subject):
 
     __slots__ = ()
 
-    def __gt__(self, floor: int) -> Length:
-        return Length(_whole(floor) + 1, None, f" > {floor}")
+    def __gt__(self, floor: int | Outside[int]) -> Length | FromOutside:
+        return _length(_whole(floor) + 1, None, f" > {floor}")
 
-    def __ge__(self, floor: int) -> Length:
-        return Length(_whole(floor), None, f" >= {floor}")
+    def __ge__(self, floor: int | Outside[int]) -> Length | FromOutside:
+        return _length(_whole(floor), None, f" >= {floor}")
 
-    def __lt__(self, ceiling: int) -> Length:
-        return Length(None, _whole(ceiling) - 1, f" < {ceiling}")
+    def __lt__(self, ceiling: int | Outside[int]) -> Length | FromOutside:
+        return _length(None, _whole(ceiling) - 1, f" < {ceiling}")
 
-    def __le__(self, ceiling: int) -> Length:
-        return Length(None, _whole(ceiling), f" <= {ceiling}")
+    def __le__(self, ceiling: int | Outside[int]) -> Length | FromOutside:
+        return _length(None, _whole(ceiling), f" <= {ceiling}")
 
-    def __eq__(self, exactly: object) -> Length:  # type: ignore[override]
-        return Length(_whole(exactly), _whole(exactly), f" == {exactly}")
+    def __eq__(self, exactly: object) -> Length | FromOutside:  # type: ignore[override]
+        return _length(_whole(exactly), _whole(exactly), f" == {exactly}")
 
-    def __ne__(self, barred: object) -> Length:  # type: ignore[override]
-        return Length(None, None, f" != {barred}", _whole(barred))
+    def __ne__(self, barred: object) -> Length | FromOutside:  # type: ignore[override]
+        return _length(None, None, f" != {barred}", _whole(barred))
 
     __hash__ = object.__hash__
 
-    def between(self, floor: int, ceiling: int) -> Length:
+    def between(self, floor: int | Outside[int], ceiling: int | Outside[int]) -> Length | FromOutside:
         """A length from `floor` to `ceiling`, both included."""
-        return Length(_whole(floor), _whole(ceiling), f".between({floor}, {ceiling})")
+        return _length(_whole(floor), _whole(ceiling), f".between({floor}, {ceiling})")
 
     def __repr__(self) -> str:
         return "it.length"
 
 
-def _whole(number: object) -> int:
+def one_of(choices: tuple[object, ...], asked: str) -> OneOf | FromOutside:
+    """The rule for some choices, or for one set from outside; `asked` is what it is called in messages."""
+    if len(choices) == 1 and isinstance(choices[0], Outside) and choices[0].must_come:
+        codes: Any = choices[0]
+        return FromOutside(OneOf(codes))
+    return OneOf(tuple(checked(each, asked) for each in choices))
+
+
+def _comparable(constant: Any, asked: str) -> Any:
+    return constant if isinstance(constant, Outside) and constant.must_come else checked(constant, asked)
+
+
+def _length(*held: Any) -> Length | FromOutside:
+    return from_outside(Length(*held))  # type: ignore[no-any-return]
+
+
+def _whole(number: object) -> Any:
+    if isinstance(number, Outside) and number.kind is int:
+        return number
     if isinstance(number, bool) or not isinstance(number, int):
         raise DeclarationError(f"it.length is compared with {number!r}", remedy="give a whole number")
     return number
@@ -76,29 +96,29 @@ class It(Subject):
     distinct: Final = Distinct()
     """No item of a list twice; `it.distinct.by(key)`: no two of one key. Every rule has `.says("...")`, own words."""
 
-    def __gt__(self, floor: Any) -> Floor:
-        return Floor(floor, False)
+    def __gt__(self, floor: Any) -> Floor | FromOutside:
+        return from_outside(Floor(floor, False))  # type: ignore[no-any-return]
 
-    def __ge__(self, floor: Any) -> Floor:
-        return Floor(floor, True)
+    def __ge__(self, floor: Any) -> Floor | FromOutside:
+        return from_outside(Floor(floor, True))  # type: ignore[no-any-return]
 
-    def __lt__(self, ceiling: Any) -> Ceiling:
-        return Ceiling(ceiling, False)
+    def __lt__(self, ceiling: Any) -> Ceiling | FromOutside:
+        return from_outside(Ceiling(ceiling, False))  # type: ignore[no-any-return]
 
-    def __le__(self, ceiling: Any) -> Ceiling:
-        return Ceiling(ceiling, True)
+    def __le__(self, ceiling: Any) -> Ceiling | FromOutside:
+        return from_outside(Ceiling(ceiling, True))  # type: ignore[no-any-return]
 
-    def __eq__(self, constant: object) -> Equal:  # type: ignore[override]
-        return Equal(checked(constant, "it =="), True)
+    def __eq__(self, constant: object) -> Equal | FromOutside:  # type: ignore[override]
+        return from_outside(Equal(_comparable(constant, "it =="), True))  # type: ignore[no-any-return]
 
-    def __ne__(self, constant: object) -> Equal:  # type: ignore[override]
-        return Equal(checked(constant, "it !="), False)
+    def __ne__(self, constant: object) -> Equal | FromOutside:  # type: ignore[override]
+        return from_outside(Equal(_comparable(constant, "it !="), False))  # type: ignore[no-any-return]
 
     __hash__ = object.__hash__
 
-    def between(self, floor: Any, ceiling: Any) -> Between:
+    def between(self, floor: Any, ceiling: Any) -> Between | FromOutside:
         """A value from `floor` to `ceiling`, both included."""
-        return Between(floor, ceiling)
+        return from_outside(Between(floor, ceiling))  # type: ignore[no-any-return]
 
     @overload
     def matches(self, pattern: str | re.Pattern[str]) -> Matches: ...
@@ -146,9 +166,9 @@ class It(Subject):
 
         return of_format(name)
 
-    def one_of(self, *choices: object) -> OneOf:
-        """A value that equals one of the choices."""
-        return OneOf(tuple(checked(each, "it.one_of") for each in choices))
+    def one_of(self, *choices: object) -> OneOf | FromOutside:
+        """A value that equals one of the choices, or is one of a set that comes from outside."""
+        return one_of(choices, "it.one_of")
 
     def __repr__(self) -> str:
         return "it"

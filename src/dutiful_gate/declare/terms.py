@@ -9,6 +9,7 @@ from .conditions import told_path
 from .facts import Bind, Facts, Sort
 from .field_access import Path, Reach
 from .members import quoted, typed
+from .outside import Outside
 from .values import Value
 
 
@@ -68,6 +69,21 @@ class Constant(Value):
 
     def __repr__(self) -> str:
         return quoted(self.value)
+
+
+class FromCaller(Value):
+    """A value from outside beside the fields."""
+
+    value: Outside[Any]
+
+    def source(self, reach: Reach, bind: Bind) -> str:
+        return self.value.source(bind)
+
+    def paths(self) -> tuple[Path, ...]:
+        return ()
+
+    def __repr__(self) -> str:
+        return str(self.value)
 
 
 class Combined(Value):

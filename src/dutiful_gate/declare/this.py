@@ -10,8 +10,9 @@ from .errors import DeclarationError
 from .field_access import Path
 from .field_comparison import FieldComparison
 from .members import Subject, checked
+from .outside import Outside
 from .rules import Rule
-from .terms import Combined, Constant, Keys, Measured, NamedField
+from .terms import Combined, Constant, FromCaller, Keys, Measured, NamedField
 from .value_conditions import HasValue, IsA, Obeying, Over
 
 
@@ -157,10 +158,10 @@ class FieldOfThis(_Terms):
         return IsA(self._path, kinds)
 
     def one_of(self, *choices: object) -> Obeying:
-        """A condition: the value equals one of the choices."""
-        from .rules import OneOf
+        """A condition: the value equals one of the choices, or is one of a set that comes from outside."""
+        from .subjects import one_of
 
-        return self.obeys(OneOf(tuple(checked(each, f"{self!r}.one_of") for each in choices)))
+        return self.obeys(one_of(choices, f"{self!r}.one_of"))
 
     def starts_with(self, affix: str) -> Obeying:
         """A condition: the text begins with another."""
@@ -208,6 +209,13 @@ def _term(other: object) -> Any:
         return other._term
     from .constants import check_constant  # it opens the rooms of the kinds, which no declaration needs yet
 
+    if isinstance(other, Outside) and other.must_come:
+        if other.sample is None:
+            raise DeclarationError(
+                f"a field of this is compared with {other}, of whose type nothing is known",
+                remedy=f'give it samples: outside("{other.name}", ..., samples=[...])',
+            )
+        return FromCaller(other)
     if isinstance(other, Clock):
         raise DeclarationError(
             f"a field of this is compared with {other}", remedy=f"let its value obey a rule: this.x.obeys(it > {other})"

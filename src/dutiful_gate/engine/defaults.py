@@ -10,11 +10,13 @@ from ..declare.errors import DeclarationError
 from ..declare.facts import Stop
 from ..declare.marks import AsSent
 from ..declare.members import quoted
+from ..declare.outside import found_outside, is_asked_anywhere
 from ..declare.rules import Rule
 from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
 from ..declare.steps import OwnMaking, Step
 from ..report.shown_values import shown
+from ..shape.asked_outside import outside_of, without_outside
 from ..shape.final_forms import keeps_form
 from ..shape.nodes import Alias, Branches, Entries, Items, Link, Nullable, Scalar, Sealing
 from ..shape.shape import Field, Record, Shape, default_of
@@ -28,6 +30,7 @@ from .plan import Plan
 
 def check_held(shape: Shape) -> None:
     """Raise DeclarationError for a default or an example that its own field would refuse."""
+    shape = without_outside(shape)  # whose values nobody has handed over yet
     parts = DeclaredValues(shape)
     for record in shape.records.values():
         for field in record.fields:
@@ -35,6 +38,8 @@ def check_held(shape: Shape) -> None:
                 field.factory.reads = _reader(shape, field)
     for record in shape.records.values():
         for field in record.fields:
+            if _asks(shape, field.use) or any(found_outside(field.factory)):
+                continue
             if isinstance(field.factory, AsSent):
                 _check_sent(parts, record, field, field.factory)
             elif not field.required and not field.may_lack:
@@ -42,12 +47,19 @@ def check_held(shape: Shape) -> None:
             for example in field.use.about.examples:
                 _check_example(parts, field.use, example, record.name, field.attribute)
     for use in uses_of(shape):
+        if _asks(shape, use):
+            continue
         if use.fallback is not MISSING:
             _check_fallback(shape, use)
         for sample in use.making.samples if isinstance(use.making, OwnMaking) else ():
             _check_example(parts, use, sample, None, None)
-    for example in shape.root.about.examples:
+    for example in shape.root.about.examples if not _asks(shape, shape.root) else ():
         _check_example(parts, shape.root, example, None, None)
+
+
+def _asks(shape: Shape, use: Use) -> bool:
+    """Whether a function in a use asks for values from outside, so that nothing can be read yet."""
+    return is_asked_anywhere() and bool(outside_of(part_of(shape, use)))
 
 
 class DeclaredValues:

@@ -9,8 +9,9 @@ from typing import Any
 
 from ..codegen.legend import whole
 from ..codegen.unit import Unit
-from ..declare.facts import REFUSED, UNSURE, Stop
+from ..declare.facts import REFUSED, UNSURE, Passing, Stop
 from ..declare.limits import Limits
+from ..declare.outside import Outside, check_handed_over, first_handed_over
 from ..declare.sources import Source
 from ..report.cause import UNREADABLE, Cause
 from ..report.fault import Path
@@ -24,7 +25,7 @@ from .later import is_large
 from .native.core import NativeReader, core, judged_twice, native_reader, native_writer, plain_writer
 from .native.shadow import shadowed
 from .outgoing import is_judged_inside, outgoing
-from .own_functions import Passing, passed_on, told, unwrapped
+from .own_functions import passed_on, told, unwrapped
 from .plan import Plan, reads_by
 from .runtime import TOO_DEEP, Log
 from .trace import TraceLog, Way
@@ -80,8 +81,24 @@ class Engine:
                 anew = self._rewritten(lambda: (self.noted_json if known else self.sound_json) or _doubted)
                 made = native_reader(self.plan, known, rewritten, anew) if self.native else None
                 few = judged_twice()
-                self._readers[known] = made if made is None or not few else self._shadowed(made, few, known=known)
+                made = made if made is None or not few else self._shadowed(made, few, known=known)
+                self._readers[known] = self._all_asking(made) if made is not None and self.plan.asks else made
             return self._readers[known]
+
+    def _all_asking(self, reader: NativeReader) -> NativeReader:
+        return reader._replace(
+            sound=self._asking(reader.sound),
+            sound_json=self._asking(reader.sound_json),
+            noted=self._asking(reader.noted),
+            noted_json=self._asking(reader.noted_json),
+        )
+
+    def _asking(self, call: Callable[..., Any]) -> Callable[..., Any]:
+        return first_handed_over(self._asks, call)
+
+    @property
+    def _asks(self) -> Sequence[Outside[Any]]:
+        return self.plan.asks
 
     def _shadowed(self, reader: NativeReader, few: int, *, known: bool) -> NativeReader:
         """The same, of whose answers Python is asked too, of one in a few."""
@@ -104,6 +121,7 @@ class Engine:
     def rows_reader(self, names: Sequence[str]) -> Callable[[list[Any]], Any] | None:
         """What reads rows of cells natively, as records of these names; None where nothing does."""
         reader = self.native_reader(notes_unknown=True)
+        check_handed_over(self._asks)
         return None if reader is None else reader.of_rows(names)
 
     def json_admitted(self, value: Any, *, secrets: bool) -> bytes:
@@ -154,7 +172,7 @@ class Engine:
     def _called(self, unit: Unit) -> Callable[..., Any]:
         """The function of a unit as it is called: within the depth limit, and with what own functions raise."""
         call = unwrapped(unit.call) if unit.carries else unit.call
-        return self._within_depth(call) if self.bottomless else call
+        return self._asking(self._within_depth(call) if self.bottomless else call)
 
     def _first_sound(self, data: Any) -> Any:
         reader = self.native_reader(notes_unknown=False)
@@ -290,6 +308,8 @@ class Engine:
 
     def collect(self, data: Any) -> tuple[Any, Log]:
         """The value or REFUSED, and every fault and dropped key."""
+        if self.plan.asks:
+            check_handed_over(self.plan.asks)
         try:
             return self._collected(data)
         except Passing as passing:
@@ -306,6 +326,7 @@ class Engine:
     def traced(self, data: Any, steps: tuple[str, ...]) -> TraceLog:
         """What the values on the way to one pass, by the steps of a JSON Pointer. Raises what own functions raise."""
         log = TraceLog(_MOST_TRACED, Way(steps))
+        check_handed_over(self.plan.asks)
         if self.bottomless and self._too_deep(data) is not None:
             return log
         try:

@@ -27,7 +27,7 @@ from ..shape.shape import Record, Shape
 from ..shape.stages import stages_of
 from ..shape.to_json import WayBack, plain, way_back
 from ..shape.uses import MISSING, Use
-from ..shape.walk import every, held_by, leads, part_of, rebuilt, rebuilt_records, uses_of
+from ..shape.walk import every, held_by, leads, part_of, rebuilt_shape, uses_of
 from .plan import Plan, reader_of
 
 
@@ -136,20 +136,12 @@ class DistinctAgain(_AtTheWayOut):
 def outgoing(shape: Shape) -> Shape:
     """The shape that values have when they go out."""
     # A document beside a type judges what came: where that changes on the way, it says nothing of what goes out.
-    shape = _rebuilt(shape, lambda use: use if keeps_form(use, shape.aliases) else use.replace(documents=()))
-    shape = _rebuilt(shape, partial(_told_apart, shape))
-    shape = _rebuilt(shape, _sealed)
-    shape = _rebuilt(shape, partial(_read_again, shape))
-    shape = _rebuilt(shape, partial(_outgoing_use, shape))
+    shape = rebuilt_shape(shape, lambda use: use if keeps_form(use, shape.aliases) else use.replace(documents=()))
+    shape = rebuilt_shape(shape, partial(_told_apart, shape))
+    shape = rebuilt_shape(shape, _sealed)
+    shape = rebuilt_shape(shape, partial(_read_again, shape))
+    shape = rebuilt_shape(shape, partial(_outgoing_use, shape))
     return shape.replace(records={key: _outgoing_record(record) for key, record in shape.records.items()})
-
-
-def _rebuilt(shape: Shape, change: Callable[[Use], Use]) -> Shape:
-    return shape.replace(
-        root=rebuilt(shape.root, change),
-        records=rebuilt_records(shape.records, change),
-        aliases={key: rebuilt(use, change) for key, use in shape.aliases.items()},
-    )
 
 
 def _outgoing_record(record: Record) -> Record:

@@ -11,16 +11,8 @@ from operator import attrgetter
 from types import TracebackType
 from typing import Any
 
-from ..declare.facts import REFUSED, UNSURE, Own, Stop
+from ..declare.facts import REFUSED, UNSURE, Own, Passing, Stop
 from ..declare.waiting import answered
-
-
-class Passing(Exception):
-    """Carries an exception of an own function past generated code, which takes any other as a reason to look closer."""
-
-    def __init__(self, error: BaseException) -> None:
-        super().__init__()
-        self.error = error
 
 
 class Doubt(Passing):

@@ -18,6 +18,7 @@ from threading import RLock
 from typing import Any
 
 from ..declare.facts import DROPS, REFUSED, UNSURE
+from ..declare.outside import handed
 from .runtime import ABSENT
 
 _State = tuple[Any, Any, list[Any], str, dict[str, Any]]
@@ -25,7 +26,7 @@ _LOCK = type(RLock())
 
 
 # What is known by what it is: there is one of each in a process.
-_NAMED = {"REFUSED": REFUSED, "UNSURE": UNSURE, "DROPS": DROPS, "ABSENT": ABSENT}
+_NAMED = {"REFUSED": REFUSED, "UNSURE": UNSURE, "DROPS": DROPS, "ABSENT": ABSENT, "handed": handed}
 _ALONE = {id(held): name for name, held in _NAMED.items()}
 
 

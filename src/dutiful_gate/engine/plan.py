@@ -13,9 +13,11 @@ from ..declare.kinds import Kind, Text
 from ..declare.kinds.base import IN_TEXT, NUMBERS, PLAIN
 from ..declare.limits import Limits
 from ..declare.marks import Copied
+from ..declare.outside import Outside
 from ..declare.records import RecordRule
 from ..declare.sources import Reading, Source
 from ..declare.values import Value
+from ..shape.asked_outside import outside_of
 from ..shape.known_defaults import EMPTY
 from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
 from ..shape.shape import Field, Record, Shape
@@ -60,6 +62,11 @@ class Plan(Value):
     def refuses_unknown(self, record: Record) -> bool:
         """Whether a key that a record does not know is a fault."""
         return not record.rests and (record.unknown == "refuse" or (self.refuse_unknown and not record.unknown))
+
+    @cached_property
+    def asks(self) -> tuple[Outside[Any], ...]:
+        """The values from outside that it asks for."""
+        return outside_of(self.shape)
 
     @cached_property
     def is_mixed(self) -> bool:

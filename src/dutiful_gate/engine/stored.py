@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from threading import RLock
 from typing import Any
 from zlib import decompress
 
 from ..codegen.unit import Unit
+from ..declare.outside import Outside
 from ..report.fault import Path
 from .engine import Engine
 from .packing import packed, unpacked
@@ -34,6 +35,7 @@ def stored(engine: Engine, document: Mapping[str, Any] | None) -> tuple[bytes, b
         "sound": (units["sound"].call, units["sound"].carries),
         "known": (units["known"].call, units["known"].carries) if "known" in units else None,
         "bottomless": whole.bottomless,
+        "asks": whole.plan.asks,
     }
     rest = {"plan": whole.plan, "units": units, "out": whole._way_out, "document": document}
     return packed(quick, engine=whole), packed(rest, engine=whole)
@@ -64,6 +66,7 @@ class StoredEngine(Engine):
         self.sound_json = self.noted_json = None
         self._readers, self._writers = dict.fromkeys((False, True)), dict.fromkeys((False, True, "secrets", "open"))
         self._lock = RLock()
+        self._asked: Sequence[Outside[Any]] | None = None
         self._packed: tuple[bytes, bytes] | None = (quick, rest)
         self.sound = self._stored_sound
         self.sound_and_known = self._stored_known
@@ -75,6 +78,10 @@ class StoredEngine(Engine):
             self._open()
             return getattr(self, name)
         raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
+
+    @property
+    def _asks(self) -> Sequence[Outside[Any]]:
+        return self.plan.asks if self._asked is None else self._asked
 
     @property
     def document(self) -> Any:
@@ -104,6 +111,7 @@ class StoredEngine(Engine):
                 return
             quick = unpacked(self._packed[0], engine=self)
             self.__dict__["bottomless"] = quick["bottomless"]
+            self._asked = quick["asks"]
             self.sound = self._as_called(*quick["sound"])
             known = quick["known"]
             self.sound_and_known = self.sound if known is None else self._as_called(*known)

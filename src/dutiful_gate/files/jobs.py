@@ -18,6 +18,7 @@ from multiprocessing import get_all_start_methods, get_context, parent_process
 from multiprocessing.connection import wait
 from typing import Any, BinaryIO, Final
 
+from ..declare.outside import hand_over_from_here, handed
 from ..declare.sources import Source
 from ..gates.base import AnyGate
 from ..gates.reading import gate_reading
@@ -57,7 +58,7 @@ def pieces(
     """
     reading = gate_reading(gate, Source.JSON)
     try:
-        baggage = pickle.dumps((reading, blank, sorter))
+        baggage = pickle.dumps((reading, blank, sorter, tuple(handed().values())))
     except (pickle.PicklingError, TypeError, AttributeError) as error:
         raise CannotStart(f"the gate cannot travel to other processes: {error}; leave out the jobs") from None
     pool = ProcessPoolExecutor(jobs, _context(), _begin, (baggage,))
@@ -90,7 +91,9 @@ def _begin(packed: bytes) -> None:
     global _baggage
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_end_with_the_one_that_asked, daemon=True).start()
-    _baggage = pickle.loads(packed)
+    *found, values = pickle.loads(packed)
+    _baggage = (found[0], found[1], found[2])
+    hand_over_from_here(values)
 
 
 def _end_with_the_one_that_asked() -> None:

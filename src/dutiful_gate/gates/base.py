@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Generic, NoReturn, Self, TypeVar
 
 from ..declare.facts import REFUSED, Stop
 from ..declare.limits import Limits
+from ..declare.outside import HandedOver, with_values
 from ..declare.sources import Source
 from ..report.fault import Fault
 from ..report.in_notebooks import DrawnInNotebooks
@@ -81,8 +82,14 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
     def __deepcopy__(self, memo: dict[int, Any]) -> Self:
         return self
 
-    def admit(self, data: object) -> T:
-        """The typed value of sound data. Raises Refused, with every fault, for anything else."""
+    def admit(self, data: object, *, outside: Iterable[HandedOver] = ()) -> T:
+        """The typed value of sound data. Raises Refused, with every fault, for anything else.
+
+        `outside` hands over the values that the declaration asks for, as in `outside=[limit(40)]`: here, and in all
+        other verbs. Raises TypeError where one is missing, of a wrong type or there twice.
+        """
+        if outside:
+            return with_values(outside, self.admit, data)
         value = self._engine.sound(data)
         if value.__class__ is Stop:
             verdict = self._examined(data)
@@ -91,8 +98,10 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             value = verdict.value
         return value  # type: ignore[no-any-return]
 
-    def examine(self, data: object) -> Verdict[T]:
+    def examine(self, data: object, *, outside: Iterable[HandedOver] = ()) -> Verdict[T]:
         """The verdict on data: its value, or every fault. Never raises for bad data."""
+        if outside:
+            return with_values(outside, self.examine, data)
         engine = self._engine
         value = (engine.sound_and_noted if engine.native else engine.sound_and_known)(data)
         if value.__class__ is Stop:
@@ -100,7 +109,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         value, dropped = value if value.__class__ is Noted else (value, ())
         return Verdict(value, (), dropped, 0, (), partial(self._entered, data))
 
-    def why(self, data: object, pointer: str = "") -> Explanation:
+    def why(self, data: object, pointer: str = "", *, outside: Iterable[HandedOver] = ()) -> Explanation:
         """What became of one value, step by step: what came, what each step made of it, what each rule answered.
 
         `pointer` is a JSON Pointer (RFC 6901) into the data, such as "/crates/0/weight_kg"; "" is the whole. Made for
@@ -108,9 +117,9 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         """
         from .why import explained
 
-        return explained(self, data, pointer)
+        return with_values(outside, explained, self, data, pointer)
 
-    def why_json(self, raw: Raw, pointer: str = "") -> Explanation:
+    def why_json(self, raw: Raw, pointer: str = "", *, outside: Iterable[HandedOver] = ()) -> Explanation:
         """The same from raw JSON. Raises Refused where that is no JSON within the limits."""
         from ..read.json_fast import plain_json
         from ..read.json_text import JsonText
@@ -120,16 +129,18 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         text.read(plain_json(raw, self.limits, self.shape.exact))
         if not text.readable:
             raise Refused(refusal(text.broken, (), text.untold))
-        return explained(self, text.value, pointer)
+        return with_values(outside, explained, self, text.value, pointer)
 
-    def accepts(self, data: object) -> bool:
+    def accepts(self, data: object, *, outside: Iterable[HandedOver] = ()) -> bool:
         """Whether data would be admitted.
 
         By a document whose flaws are only told that includes data which could not be judged: `examine` lists it.
         """
+        if outside:
+            return with_values(outside, self.accepts, data)
         return self._engine.sound(data).__class__ is not Stop or bool(self._examined(data))
 
-    def examine_each(self, items: Iterable[object]) -> Iterator[Verdict[T]]:
+    def examine_each(self, items: Iterable[object], *, outside: Iterable[HandedOver] = ()) -> Iterator[Verdict[T]]:
         """One verdict an item, lazily, in order.
 
         What is no list of items, one record or a text, is one refused verdict that says so.
@@ -143,12 +154,14 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             given = outlined(items) if self.shape.secretive else items
             yield refusal([Fault((), cause, given)])
             return
-        examine = self.examine
+        examine, outside = self.examine, tuple(outside)
         for item in items:
-            yield examine(item)
+            yield examine(item, outside=outside) if outside else examine(item)
 
-    def admit_json(self, raw: Raw) -> T:
+    def admit_json(self, raw: Raw, *, outside: Iterable[HandedOver] = ()) -> T:
         """The typed value of raw JSON. Raises Refused, every fault with its line and column, for anything else."""
+        if outside:
+            return with_values(outside, self.admit_json, raw)
         natively = self._engine.sound_json
         if natively is not None:
             value = natively(raw)
@@ -176,12 +189,14 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             value = REFUSED if plain.__class__ is Stop else sound(plain)
         return value, plain
 
-    def examine_json(self, raw: Raw) -> Verdict[T]:
+    def examine_json(self, raw: Raw, *, outside: Iterable[HandedOver] = ()) -> Verdict[T]:
         """The verdict on raw JSON (RFC 8259, in UTF-8 where it is bytes), within the gate's limits.
 
         Faults carry the line and column they stand at. Text that is no JSON is a fault too, never an exception.
         Raises TypeError when `raw` is no text at all, and for a gate whose source is not JSON.
         """
+        if outside:
+            return with_values(outside, self.examine_json, raw)
         natively = self._engine.noted_json
         if natively is not None:
             value = natively(raw)
@@ -194,7 +209,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             return self._examined_json(raw, plain)
         return Verdict(value, (), (), 0, (), partial(self._entered, plain))
 
-    def examine_each_json(self, raw: Raw, at: str = "") -> Iterator[Verdict[T]]:
+    def examine_each_json(self, raw: Raw, at: str = "", *, outside: Iterable[HandedOver] = ()) -> Iterator[Verdict[T]]:
         """One verdict for each item of a list in raw JSON, in order; faults have their line and column in the text.
 
         `at` is the JSON Pointer of the list where it stands inside a record, as in "/bookings". Paths of faults begin
@@ -202,7 +217,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         """
         from .list_in_text import each_in_text
 
-        return each_in_text(self, raw, at)
+        return each_in_text(self, raw, at, outside=tuple(outside))
 
     def _admitted_json(self, raw: Raw, value: Any) -> Verdict[T]:
         """The verdict of raw JSON that was read natively, to a value or `Noted`."""
@@ -260,19 +275,19 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         """The same of raw JSON that was read without being decoded."""
         return self._entered(self._plain_json(raw, self.limits, self.shape.exact))
 
-    def admit_cbor(self, raw: bytes | bytearray | memoryview) -> T:
+    def admit_cbor(self, raw: bytes | bytearray | memoryview, *, outside: Iterable[HandedOver] = ()) -> T:
         """The typed value of raw CBOR (RFC 8949). Raises Refused for anything else; needs the extra `cbor`."""
-        verdict = self.examine_cbor(raw)
+        verdict = self.examine_cbor(raw, outside=outside)
         if not verdict:
             raise Refused(verdict)
         return verdict.value
 
-    def examine_cbor(self, raw: bytes | bytearray | memoryview) -> Verdict[T]:
+    def examine_cbor(self, raw: bytes | bytearray | memoryview, *, outside: Iterable[HandedOver] = ()) -> Verdict[T]:
         """The verdict on raw CBOR (RFC 8949) that holds JSON's kinds of values; needs the extra `cbor`."""
         from ..read.cbor import decoded
 
         data, broken = decoded(bytes(raw), self.limits)
-        return refusal([broken]) if broken is not None else self.examine(data)
+        return refusal([broken]) if broken is not None else self.examine(data, outside=outside)
 
     @property
     def takes_list(self) -> bool:

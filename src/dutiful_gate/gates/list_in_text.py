@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from ..declare.json_pointer import below, steps_of
+from ..declare.outside import HandedOver, with_values
 from ..read.json_text import JsonText, one_a_place
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 
 
-def each_in_text(gate: AnyGate[T], raw: Raw, at: str) -> Iterator[Verdict[T]]:
+def each_in_text(gate: AnyGate[T], raw: Raw, at: str, *, outside: Iterable[HandedOver] = ()) -> Iterator[Verdict[T]]:
     """See `AnyGate.examine_each_json`."""
     text = JsonText(raw, gate.limits, exact=gate.shape.exact, hides=(lambda path: ()) if gate.shape.secretive else None)
     text.read(gate._plain_json(raw, gate.limits, gate.shape.exact))
@@ -32,7 +33,7 @@ def each_in_text(gate: AnyGate[T], raw: Raw, at: str) -> Iterator[Verdict[T]]:
     if not isinstance(held, list):
         yield refusal(text.placed([_no_list(gate, path, held)]))
         return
-    verdicts = [gate.examine(item) for item in held]
+    verdicts = with_values(outside, lambda: [gate.examine(item) for item in held])
     # All faults are placed in one pass over the text.
     whole = [fault.beneath((*path, number)) for number, verdict in enumerate(verdicts) for fault in verdict.faults]
     placed = iter(text.placed(whole)) if whole else iter(())

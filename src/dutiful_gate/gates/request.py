@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
-from ..declare.errors import check_flags
+from ..declare.errors import DeclarationError, check_flags
 from ..declare.facts import UNSURE, Stop
 from ..declare.limits import Limits, limits_of
 from ..declare.sources import Source
@@ -34,7 +34,9 @@ class RequestGate(AnyGate[T]):
         RequestGate(AmendBooking).admit({"path": {"number": "12"}, "body": {"priority": "urgent"}})
 
     A part is `path`, `query`, `headers`, `cookies`, `body`, `form` or `files`. Faults carry it as the first step of
-    their path. The native core, where it is installed, reads raw JSON bodies: `native=False` leaves all to Python.
+    their path. `keys` makes the names in the data of attributes', as that of `Gate` does, in body, query and form; those
+    of the path, of headers and of cookies stay. The native core, where it is installed, reads raw JSON bodies:
+    `native=False` leaves all to Python.
     Raises DeclarationError for a declaration that is no record of such parts.
     """
 
@@ -52,9 +54,12 @@ class RequestGate(AnyGate[T]):
         declared: type[T],
         *,
         limits: Limits | None = None,
+        keys: Callable[[str], str] | None = None,
         names: Mapping[str, Any] | None = None,
         native: bool = True,
     ) -> None:
+        if not (keys is None or callable(keys)):
+            raise DeclarationError(f"keys={keys!r} makes no names", remedy="a function of an attribute's name")
         check_flags(native=native)
         from ..engine.defaults import check_held
         from ..engine.engine import Engine, Plan
@@ -64,10 +69,10 @@ class RequestGate(AnyGate[T]):
 
         limits = limits_of(limits)
         used: Mapping[str, Any] = {}
-        engine = stored_engine(("request", declared, limits)) if stores and not names else None
+        engine = stored_engine(("request", declared, limits, keys)) if stores and not names else None
         if engine is None:
             seen, scope = seen_by_caller(names)
-            shape, used = shape_of(declared, seen, scope, of_request=True)
+            shape, used = shape_of(declared, seen, scope, keys=keys, of_request=True)
             check_held(shape)  # as values: read from their sources they are text
             engine = Engine(Plan(request_shape(shape), Source.JSON, False, limits), native=native)
         self._settle(

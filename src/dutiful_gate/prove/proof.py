@@ -12,6 +12,7 @@ from ..gates.typed import Gate
 from ..sample.cannot_sample import CannotSample
 from ..sample.edges import Edges
 from ..sample.payloads import Payloads
+from ..shape.asked_outside import sampled
 from .laws import Disagreement, Laws
 from .smaller import smallest
 
@@ -61,7 +62,15 @@ def prove(
     dialect: str = "2020-12",
     progress: Callable[[int], None] | None = None,
 ) -> Proof:
-    """Run a gate and its documents against each other on generated instances; the same for the same seed."""
+    """Run a gate and its documents against each other on generated instances; the same for the same seed.
+
+    Where nobody hands over what the gate asks for from outside, the first sample of each stands for it.
+    """
+    with sampled(gate.shape):
+        return _proved(gate, instances, seed, dialect, progress)
+
+
+def _proved(gate: Gate[Any], instances: int, seed: int, dialect: str, progress: Callable[[int], None] | None) -> Proof:
     start = perf_counter()
     proof = Proof()
     laws = Laws(gate, dialect)

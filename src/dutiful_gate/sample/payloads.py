@@ -19,6 +19,7 @@ from ..document.beside_types import BesideType
 from ..engine.engine import Engine
 from ..engine.parts import Parts
 from ..engine.plan import Plan
+from ..shape.asked_outside import sampled
 from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
 from ..shape.shape import Field, Record, Shape
 from ..shape.stages import stages_of
@@ -72,7 +73,8 @@ class Payloads:
         """One sound payload. Raises CannotSample where the rules leave nothing that could be found."""
         self._left, self._made = _MOST_TRIES, 0
         try:
-            return self.use(self.shape.root, 0, "")
+            with sampled(self.shape):
+                return self.use(self.shape.root, 0, "")
         finally:
             self.tries += _MOST_TRIES - self._left
 

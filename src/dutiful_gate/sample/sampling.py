@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from contextlib import AbstractContextManager
 from random import Random
 from typing import Any, TypeVar, overload
 
@@ -12,6 +13,7 @@ from ..gates.document import DocumentGate
 from ..gates.typed import Gate
 from ..report.digest import any_item
 from ..report.fault import Fault
+from ..shape.asked_outside import outside_of, sampled
 from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable, Sealing
 from ..shape.shape import Shape
 from ..shape.to_json import plain
@@ -56,9 +58,10 @@ def samples(declared: Any, n: int = 10, seed: int = 0, **fixed: object) -> list[
     also for a fixed value that is refused, or is of no field.
     """
     gate = gate_of(declared)
-    if not fixed:
-        return [gate.admit(payload) for payload in payloads(gate, n, seed)]
-    return _with_fixed(gate, n, seed, fixed)
+    with sampled(gate.shape):
+        if not fixed:
+            return [gate.admit(payload) for payload in payloads(gate, n, seed)]
+        return _with_fixed(gate, n, seed, fixed)
 
 
 def _with_fixed(gate: AnyGate[Any], n: int, seed: int, fixed: Mapping[str, object]) -> list[Any]:
@@ -92,6 +95,11 @@ def _with_fixed(gate: AnyGate[Any], n: int, seed: int, fixed: Mapping[str, objec
     return made
 
 
+def handing_samples(gate: AnyGate[Any]) -> AbstractContextManager[None]:
+    """Within it, samples stand for the values from outside that a gate asks for and nobody hands over."""
+    return sampled(gate.shape)
+
+
 def payloads(declared: Any, n: int = 10, seed: int = 0) -> list[Any]:
     """The same as plain JSON data, as a client would send it."""
     makes = maker_for(gate_of(declared), Random(seed))
@@ -114,8 +122,11 @@ def probes(declared: Any, seed: int = 0) -> Iterator[tuple[Any, Fault]]:
         yield from _probes_of_document(gate, random)
         return
     makes, edges = Payloads(gate.shape, random), Edges(gate.shape, random)
-    base = max((makes.make() for _ in range(_FULLEST_OF)), key=_size)
-    yield from _refused(gate, _broken(gate, edges, base))
+    with sampled(gate.shape):  # all at once: what is handed over here does not reach those who ask for the next
+        base = max((makes.make() for _ in range(_FULLEST_OF)), key=_size)
+        found = _refused(gate, _broken(gate, edges, base))
+        found = iter(list(found)) if outside_of(gate.shape) else found
+    yield from found
 
 
 def _probes_of_document(gate: DocumentGate, random: Random) -> Iterator[tuple[Any, Fault]]:

@@ -39,6 +39,7 @@ from .python_types import (
     MAPPINGS,
     MEANT,
     REMEDIES,
+    RequestKeys,
     key_style_of,
     record_name,
     type_name,
@@ -69,6 +70,7 @@ def shape_of(
     Raises DeclarationError for a type that cannot be read, a rule that makes no sense for its type, or an annotation
     that names what cannot be seen.
     """
+    keys = RequestKeys(keys) if of_request and keys is not None else keys
     maker = ShapeMaker(names or {}, scope, keys, lenient=lenient)
     try:
         root = maker.use(declared)

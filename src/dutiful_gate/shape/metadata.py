@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from datetime import timedelta
 from typing import Any, Final, Literal
 
-from ..declare import before_reading, clock, marks, presence, records, steps, variants
+from ..declare import before_reading, marks, presence, records, steps, variants
 from ..declare.before_reading import BlankIsNone, Otherwise, SplitOn, Via
 from ..declare.constants import check_constants, check_words
 from ..declare.embedded import Embedded
@@ -42,6 +42,7 @@ from ..declare.marks import (
     WhatCannotBeRead,
     WrittenAs,
 )
+from ..declare.outside import Outside
 from ..declare.records import RecordRule
 from ..declare.rules import Equal, OneOf, Rule
 from ..declare.rules.holds import holds
@@ -192,7 +193,7 @@ _UNCALLED = (
 
 def _refuse_half_written(part: object) -> None:
     """Tell of what was meant as a rule but is none; what is nothing of ours passes."""
-    if isinstance(part, It | ItsLength | This | FieldOfThis | clock.Clock):
+    if isinstance(part, It | ItsLength | This | FieldOfThis | Outside):
         remedy = "compare it with something, as in it > 0"
         if isinstance(part, This | FieldOfThis):
             remedy = "rules of `this` stand in @obeys(...) above the class; beside a type use `it`"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..declare.clock import Clock
+from ..declare.outside import Outside
 from ..declare.records import RecordCheck, RecordRule
 from ..declare.rules import Rule
 from ..declare.steps import Step, TakenOut
@@ -18,6 +19,7 @@ from .walk import holds_secret, named_uses, part_of
 
 _OWN = "a function of one's own is asked on the way in alone, unless it is declared with both_ways=True"
 _CLOCK = "the moment of checking is asked on the way in alone"
+_OUTSIDE = "a value from outside is asked for on the way in alone"
 _CAME = "it judges what came, and that changes on the way"
 _BEFORE = "it judges what came before another value was made of it"
 _TOLD_APART = "its options are told apart by what is asked on the way in alone"
@@ -61,7 +63,7 @@ def _asked_once(shape: Shape) -> Iterator[OneWay]:
 
 
 def is_for_admission(rule: Rule | RecordRule | RecordCheck) -> bool:
-    """Whether only admission asks for it: the moment of checking, and functions of the developer's own."""
+    """Whether only admission asks for it: values from outside, the moment of checking, functions of one's own."""
     return bool(_why_not_asked(rule))
 
 
@@ -69,6 +71,8 @@ def _why_not_asked(held: object) -> str:
     """Why a rule, a condition or what one is made of is for admission alone; "" where it is not."""
     if isinstance(held, Clock):
         return _CLOCK
+    if isinstance(held, Outside):
+        return _OUTSIDE
     if isinstance(held, RecordCheck) or (isinstance(held, Rule) and held.functions):
         return "" if getattr(held, "both_ways", False) else _OWN
     if isinstance(held, Value):

@@ -113,6 +113,21 @@ def type_name(declared: object) -> str:
     return repr(declared).replace("typing.", "")
 
 
+class RequestKeys:
+    """How names are made inside the parts of a request: those of its path, headers and cookies stay as they are."""
+
+    def __init__(self, style: Callable[[str], str]) -> None:
+        self.style = style
+
+    def __call__(self, part: str) -> str:
+        """The name of a part itself."""
+        return part
+
+    def inside(self, part: str) -> Callable[[str], str] | None:
+        """What makes the names inside a part."""
+        return None if part in ("path", "headers", "cookies") else self.style
+
+
 def key_style_of(declared: Any, around: Callable[[str], str] | None) -> Callable[[str], str] | None:
     """What makes a record's names in the data: what it says itself, or its base, else what is so around it."""
     while isinstance(declared, Variant):

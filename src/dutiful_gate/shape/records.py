@@ -34,6 +34,7 @@ from .hints import hints_of, hints_of_function, own_annotations
 from .metadata import NOTHING_BESIDE, Beside, PartOf, sorted_metadata
 from .names_in_quotes import Sees
 from .nodes import Entries, Link, Nullable, Scalar
+from .python_types import RequestKeys
 from .shape import Field, Record
 from .uses import MISSING, Use
 
@@ -151,14 +152,18 @@ def _module_of(owner: Any, name: str) -> Any:
 def _field(maker: RecordMaker, record: str, attribute: str, hint: Any, givens: Givens, **more: Any) -> Field:
     # From here on names in quotes are those of the class that declares the field.
     maker.owner, given = givens(attribute)
+    style = maker.key_style
     try:
+        maker.key_style = style.inside(attribute) if isinstance(style, RequestKeys) else style
         use = maker.use(hint, given, "field")
         beside = _beside(hint, given)
         wire = beside.wire
     except DeclarationError as error:
         raise error.within(record, attribute) from None
+    finally:
+        maker.key_style = style
     if wire is None:
-        wire = attribute if maker.key_style is None else maker.key_style(attribute)
+        wire = attribute if style is None else style(attribute)
         if not isinstance(wire, str):
             raise DeclarationError(
                 f"keys= made {wire!r} of {attribute!r}, and a name is text",

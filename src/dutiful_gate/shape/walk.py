@@ -243,6 +243,15 @@ def rebuilt_inside(use: Use, change: Callable[[Use], Use]) -> Use:
     return use
 
 
+def rebuilt_shape(shape: Shape, change: Callable[[Use], Use]) -> Shape:
+    """A shape in which every use, the inmost first, is what `change` makes of it."""
+    return shape.replace(
+        root=rebuilt(shape.root, change),
+        records=rebuilt_records(shape.records, change),
+        aliases={key: rebuilt(use, change) for key, use in shape.aliases.items()},
+    )
+
+
 def rebuilt_records(records: Mapping[str, Record], change: Callable[[Use], Use]) -> dict[str, Record]:
     """The records with every use of their fields rebuilt."""
 

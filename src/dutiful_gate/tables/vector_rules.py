@@ -108,7 +108,7 @@ def _bound(end: Any, sign: str, kind: pa.DataType) -> VectorRule | None:
     return None if constant is None else VectorRule(lambda array: compared(array, sign, constant))
 
 
-def _clock_bound(end: Clock, sign: str, kind: pa.DataType) -> VectorRule | None:
+def _clock_bound(end: Clock[Any], sign: str, kind: pa.DataType) -> VectorRule | None:
     if not (pa.types.is_date(kind) or pa.types.is_timestamp(kind)):
         return None
     local = pa.types.is_timestamp(kind) and kind.tz is None

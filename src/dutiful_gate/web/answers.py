@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from http import HTTPStatus
@@ -85,7 +85,7 @@ def outgoing(
 class Declared:
     """The answers of one endpoint, by status."""
 
-    def __init__(self, answers: Mapping[int, Any]) -> None:
+    def __init__(self, answers: Mapping[int, Any], keys: Callable[[str], str] | None = None) -> None:
         self.gates: dict[int, Gate[Any] | Streamed | None] = {}
         self.headers: dict[int, AnswerHeaders] = {}
         for status, declared in answers.items():
@@ -98,10 +98,18 @@ class Declared:
             if status in NO_BODY and declared is not None:
                 raise DeclarationError(f"an answer {status} has no body", remedy=f"write {{{status}: None}}")
             stays = declared is None or isinstance(declared, Streamed)
-            self.gates[status] = declared if stays else Gate(declared)
+            self.gates[status] = declared if stays else Gate(declared, keys=keys)
         if not self.gates:
             raise DeclarationError("an endpoint needs an answer", remedy="as in answers={200: list[Booking]}")
         self.usual = next((status for status in self.gates if status < 400), next(iter(self.gates)))
+
+    def speak(self, keys: Callable[[str], str]) -> None:
+        """Make the names of all answers so from here on."""
+        for status, gate in self.gates.items():
+            if isinstance(gate, Gate):
+                declared: Any = gate.declared
+                self.gates[status] = Gate(declared, keys=keys, names=gate._names)
+        self.__dict__.pop("media", None)
 
     @cached_property
     def media(self) -> tuple[str, ...]:

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import Any, Final, Never, NoReturn
 
 from ..declare.errors import DeclarationError, check_flags
+from ..declare.outside import HandedOver
 from ..declare.waiting import check_answers, check_takes, shown_name
 from ..report.catalogue import Catalogue
+from ..shape.asked_outside import outside_of
 from .answers import JSON, OutgoingAnswer
 from .endpoint import Endpoint, Served
 from .exchange import Exchange
@@ -34,6 +36,10 @@ class Api:
     `development`  whether an answer that breaks its declaration is told in full to the client
     `security`     the security schemes by name, as OpenAPI writes them
     `unreadable_path`  the status where the path is right but for its values: 422, or 404
+    `keys`         how names in bodies, queries, forms and answers are made of attributes', such as `camel`: what a
+                   record or an endpoint says itself wins, and `named` over all. Those of paths, headers, cookies stay
+    `outside`      hands over the values that declarations ask for, asked of the head of each request once the guard has
+                   let it in: `lambda head: [limit(40)]`. Handlers have them too, as `limit.here`
     `text`, `servers`  what the description says besides: a text, and URLs
     `described_at`  the path at which the description is served, such as "/openapi.json"; "" for none
     `schemas_at`    the path under which each declared record is served as JSON Schema, such as "/schemas"; "" for none
@@ -58,6 +64,8 @@ class Api:
         development: bool = False,
         security: Mapping[str, Mapping[str, Any]] | None = None,
         unreadable_path: int = 422,
+        keys: Callable[[str], str] | None = None,
+        outside: Callable[[Head], Iterable[HandedOver]] | None = None,
         described_at: str = "",
         manual_at: str = "",
         schemas_at: str = "",
@@ -69,6 +77,10 @@ class Api:
         self.guard, self.catalogues, self.refusals = guard, tuple(catalogues), refusals
         self.development, self.security = development, dict(security or {})
         self.unreadable_path = unreadable_path
+        self.keys, self.outside = _keys(keys), _outside(outside, served)
+        if keys is not None:
+            for each in served:
+                each.endpoint.speak(keys, drawn=each.form is not None)
         self.served = tuple(served)
         self.described_at, self.manual_at, self.schemas_at = described_at, manual_at, schemas_at
         self.pages: dict[str, Callable[[], OutgoingAnswer]] = {}
@@ -216,6 +228,28 @@ def _checked(checked: str, guard: Guard | None) -> str:
             remedy="raise RequestProblem(401) or RequestProblem(403) for those who may not, and return None",
         )
     return checked
+
+
+def _keys(keys: Any) -> Any:
+    if not (keys is None or callable(keys)):
+        raise DeclarationError(f"keys={keys!r} makes no names", remedy="a function of an attribute's name")
+    return keys
+
+
+def _outside(outside: Any, served: Sequence[Served[Any]]) -> Any:
+    """What hands values over. Raises DeclarationError where nothing does, and an endpoint asks for some."""
+    if outside is not None:
+        check_answers(outside, f"outside={shown_name(outside)}", takes=1)
+        return outside
+    for each in served:
+        if asked := outside_of(each.endpoint.gate.shape):
+            names = ", ".join(one.name for one in asked)
+            calls = ", ".join(f"{one.name}(...)" for one in asked)
+            raise DeclarationError(
+                f"{each.endpoint!r} asks for {names} from outside, and nothing hands it over",
+                remedy=f"write Api(..., outside=lambda head: [{calls}])",
+            )
+    return None
 
 
 def _page(media: str, text: str) -> OutgoingAnswer:

@@ -73,7 +73,7 @@ async def _answered(exchange: Exchange) -> None:
     """Call the handler: one that is async here, a plain one in a thread."""
     served = exchange.served
     try:
-        with exchange.speaking():
+        with exchange.surroundings():
             if served.is_async:
                 result = await served.handler(exchange.request)
             else:

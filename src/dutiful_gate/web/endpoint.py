@@ -45,6 +45,8 @@ class Endpoint(Generic[R]):
     `unpacks`     the content codings of a body that are undone: "gzip"
     `security`    the names of the security schemes of which one must be met, as the `Api` declares them
     `limits`      bounds on what comes, see `Limits`
+    `keys`        how names in bodies, queries and forms are made of attributes', such as `camel`; by default as the
+                  `Api` says
     `names`       names that annotations use and that cannot be seen where the endpoint is made
     `summary`, `text`, `tags`, `deprecated`  what the description says of it
 
@@ -68,6 +70,7 @@ class Endpoint(Generic[R]):
         unpacks: Sequence[str] = (),
         security: Sequence[str] = (),
         limits: Limits | None = None,
+        keys: Callable[[str], str] | None = None,
         names: Mapping[str, Any] | None = None,
     ) -> None:
         self.method = method.upper()
@@ -76,9 +79,10 @@ class Endpoint(Generic[R]):
         if isinstance(tags, str):
             raise DeclarationError(f"tags={tags!r} is no list of words", remedy=f"as in tags=[{tags!r}]")
         self.path = PathTemplate(path)
-        self.gate: RequestGate[R] = RequestGate(request, limits=limits, names=names)
+        self.gate: RequestGate[R] = RequestGate(request, limits=limits, keys=keys, names=names)
         self.parts = self.gate.parts
-        self.answers = Declared(answers)
+        self.answers = Declared(answers, keys)
+        self.keys, self._api_keys = keys, keys
         self.name = name or "_".join([method.lower(), *(word for word, _ in self.path.segments if word)])
         self.summary, self.text, self.tags, self.deprecated = summary, text, tuple(tags), deprecated
         self.takes, self.unpacks, self.security = tuple(takes), tuple(unpacks), tuple(security)
@@ -90,6 +94,23 @@ class Endpoint(Generic[R]):
         With `form`, a `Form`, a browser whose form is refused gets its page again: what was typed, and every fault.
         """
         return Served(self, handler, form)
+
+    def speak(self, keys: Callable[[str], str], *, drawn: bool) -> None:
+        """Make its names as an API says, unless it says its own. Raises DeclarationError where another API has said
+        otherwise, and where a form is `drawn` with the names that it had."""
+        if self.keys is not None or self._api_keys is keys:
+            return
+        if drawn or self._api_keys is not None:
+            why = "a form is drawn with its names" if drawn else "another Api makes its names otherwise"
+            raise DeclarationError(
+                f"the Api cannot make the names of {self!r}: {why}",
+                remedy="say it at the endpoint: Endpoint(..., keys=)",
+            )
+        declared: Any = self.gate.declared
+        self.gate = RequestGate(declared, limits=self.gate.limits, keys=keys, names=self.gate._names)
+        self.parts = self.gate.parts
+        self.answers.speak(keys)
+        self._api_keys = keys
 
     def __repr__(self) -> str:
         return f"<Endpoint {self.method} {self.path.text}>"

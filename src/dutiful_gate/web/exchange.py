@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Sequence
-from contextlib import AbstractContextManager, nullcontext
+from contextlib import AbstractContextManager, ExitStack, nullcontext
 from typing import TYPE_CHECKING, Any, Final
 
+from ..declare.outside import HandedOver, outside_values
 from ..declare.waiting import let_go
 from ..report.catalogue import ENGLISH, speaking
 from ..report.fault import Fault
@@ -42,7 +43,18 @@ class Exchange:
     `request`     what the handler is called with, once the body is `complete`
     """
 
-    __slots__ = ("_intake", "_media", "_served", "api", "catalogue", "head", "outgoing", "reads_body", "request")
+    __slots__ = (
+        "_handed",
+        "_intake",
+        "_media",
+        "_served",
+        "api",
+        "catalogue",
+        "head",
+        "outgoing",
+        "reads_body",
+        "request",
+    )
 
     def __init__(self, api: Api, head: Head) -> None:
         """Begin by the head alone: there is an answer where 404, 405, 401, 403, 431, 415, 406 or 413 applies."""
@@ -53,6 +65,7 @@ class Exchange:
         self.reads_body = False
         self.request: Any = None
         self._media = ""
+        self._handed: tuple[HandedOver, ...] = ()
         self._intake: Intake[Any] | None = None
         self._served: Served[Any] | None = None
         self._safely(self._routed)
@@ -78,9 +91,16 @@ class Exchange:
         """Whether only the head of the answer is sent."""
         return self.head.method == "HEAD"
 
-    def speaking(self) -> AbstractContextManager[None]:
-        """What a handler is called in: words that it asks for are in the client's language."""
-        return _IN_ENGLISH if self.catalogue is ENGLISH else speaking(self.catalogue)
+    def surroundings(self) -> AbstractContextManager[Any]:
+        """What a handler is called in: words that it asks for are in the client's language, and what was handed over
+        from outside is at hand."""
+        spoken = _IN_ENGLISH if self.catalogue is ENGLISH else speaking(self.catalogue)
+        if not self._handed:
+            return spoken
+        both = ExitStack()
+        both.enter_context(spoken)
+        both.enter_context(outside_values(*self._handed))
+        return both
 
     def _safely(self, step: Callable[[], None]) -> None:
         """Take a step; what it raises is the answer."""
@@ -113,6 +133,8 @@ class Exchange:
         endpoint = head.endpoint = served.endpoint
         if api.guard is not None:
             self._guarded(api.guard)
+        if api.outside is not None:
+            self._handed = tuple(api.outside(head))
         if head.size > MOST_HEAD:
             slots = {"most": f"{MOST_HEAD:,}"}
             raise RequestProblem(431, "Target and headers of a request have at most {most} characters.", slots=slots)
@@ -153,7 +175,8 @@ class Exchange:
             self._redraw(form, rows)
             return
         try:
-            self.request = self._intake.request()
+            with outside_values(*self._handed):
+                self.request = self._intake.request()
         except RequestProblem as problem:
             if form is not None and problem.refusal.faults and self._shows_pages:
                 entered = (problem.refusal.entered or {}).get("form")

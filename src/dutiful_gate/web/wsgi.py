@@ -56,7 +56,7 @@ def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgo
         exchange.complete()
     if not exchange.settled():
         try:
-            with exchange.speaking():
+            with exchange.surroundings():
                 result = exchange.served.handler(exchange.request)
         except Exception as error:
             exchange.raised(error)

@@ -7,6 +7,7 @@ from .contains import Contains, EndsWith, Has, StartsWith
 from .distinct import Distinct
 from .ecma import HasEcma
 from .equal import Equal
+from .from_outside import FromOutside
 from .holds import Holds
 from .length import Length
 from .multiple import Multiple
@@ -21,6 +22,7 @@ __all__ = [
     "Equal",
     "Face",
     "Floor",
+    "FromOutside",
     "Has",
     "HasEcma",
     "Holds",

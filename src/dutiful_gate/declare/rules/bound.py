@@ -27,7 +27,7 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
         refuse(rule, facts, remedy)
     for constant in constants:
         if isinstance(constant, Clock):
-            constant.check()
+            constant.check_reach()
             if not constant.suits(facts) and not facts.open:
                 raise DeclarationError(
                     f"{rule} compares {facts.phrase} with {constant}",
@@ -56,7 +56,7 @@ def _suits_bound(rule: Rule, facts: Facts, *constants: Any) -> None:
 def end(value: str, constant: Any, bind: Bind, hint: str) -> str:
     """The source of a bound: a constant, or the moment of checking as it compares with the value."""
     if isinstance(constant, Clock):
-        return f"{bind(constant.moment_for, constant.word)}({value})"
+        return f"{bind(constant.moment_for, constant.name)}({value})"
     return bind(constant, hint)
 
 

@@ -13,13 +13,13 @@ from typing import Any, Final, NamedTuple, Protocol
 from uuid import UUID, SafeUUID
 
 from ...declare.digits import Digits
-from ...declare.facts import UNSURE, Stop
+from ...declare.facts import UNSURE, Passing, Stop
 from ...declare.native_forms import VERSION
 from ...regex.white_space import is_blank
 from ...report.verdict import Noted
 from ..depth import may_be_deeper
 from ..handover import hand_over, hand_over_later
-from ..own_functions import Passing, unwrapped
+from ..own_functions import unwrapped
 from ..plan import Plan
 from ..runtime import ABSENT
 from .out_words import PLAIN_DATA, native_out

@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from typing import Any, ClassVar, Final
 
 from ...codegen.unit import Unit
-from ...declare.facts import DROPS, REFUSED, UNSURE, Stop
+from ...declare.facts import DROPS, REFUSED, UNSURE, Passing, Stop
 from ...declare.kinds import Reader
 from ...declare.sources import Reading
 from ...shape.nodes import Alias, Branches, Link, Scalar
@@ -23,7 +23,7 @@ from ...shape.uses import NO_ABOUT, Use
 from ..exclusive_unions import ExclusiveUnion
 from ..handover import HANDOVER, forget
 from ..later import Later, is_large
-from ..own_functions import Doubt, Passing, given_up
+from ..own_functions import Doubt, given_up
 from ..plan import Plan, classes_read, classes_refused, may_retry, options_in_order
 from ..runtime import ABSENT, LEAVES, Memory
 from .frame import Aim, Frame, Shown

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from functools import partial
+from typing import Any
 
 from ...codegen.writer import all_of
+from ...declare.outside import found_outside
 from ...declare.records import RecordRule
 from ...report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ...report.document_order import in_document_order
@@ -261,6 +263,9 @@ class TellingRecords(TellingValues):
         )
         label = "" if first is None else first.label
         cause = self.cause(frame.inner(spoken=Spoken(label)), said)
+        if not (hidden or frame.hidden) and any(found_outside(rule)):
+            numbers = partial(rule.numbers, lambda path: reach.paths.wire(record, path))
+            cause = f"{frame.bind(partial(_as_handed, numbers), 'as_handed')}({cause})"
         if first is None:
             self.write(f"late.append((path, {cause}, None, None))")
             return
@@ -368,3 +373,8 @@ def _told_of(told: Mapping[str, object], names: frozenset[str]) -> Mapping[str, 
 
     in_its_place = {"condition": HIDDEN_CONDITION}
     return {word: held if may_be_told(word, held) else in_its_place.get(word, HIDDEN) for word, held in told.items()}
+
+
+def _as_handed(numbers: Callable[[], Any], cause: Cause) -> Cause:
+    """The cause of a fault with the numbers that are handed over."""
+    return cause.replace(expected=numbers())

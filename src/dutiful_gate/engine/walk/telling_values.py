@@ -12,7 +12,7 @@ from ...codegen.writer import Block
 from ...declare.embedded import Embedded
 from ...declare.facts import Facts
 from ...declare.kinds import Kind
-from ...declare.rules import Face, Rule
+from ...declare.rules import Face, FromOutside, Rule
 from ...declare.steps import OwnMaking, Step
 from ...report.cause import HIDDEN, Cause
 from ...report.shown_values import outlined
@@ -446,8 +446,10 @@ class TellingValues(RecordWalk):
                     blocks.enter_context(self.otherwise())
                 else:
                     self.write(f"{looked_at} = {what}")
-            for face in self._faces(rule, looked_at, facts, frame):
+            for number, face in enumerate(self._faces(rule, looked_at, facts, frame)):
                 cause = self.cause(frame, needs(face.code, face.needs, facts, got=face.got, **told))
+                if isinstance(rule, FromOutside) and not (frame.hidden and rule.tells_values):
+                    cause = f"{frame.bind(rule.as_handed(number, facts), 'as_handed')}({cause})"
                 if not careful or what is not None:
                     with self.block(f"if not ({face.condition}):"):
                         self.fault(frame, cause, frame.given, frame.value)
