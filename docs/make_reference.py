@@ -39,6 +39,7 @@ GROUPS: dict[str, list[str]] = {
     ],
     "Subjects of rules": ["it", "this", "now", "today"],
     "Checks of one's own": ["holds", "Wrong"],
+    "Checks that wait": ["among", "waits", "WaitingGate"],
     "Values from outside": ["outside", "outside_values", "takes"],
     "Patterns of ECMA-262": ["ecma"],
     "Steps and what comes before reading": [

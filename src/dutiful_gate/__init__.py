@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     from .declare.records import Wrong, obeys
     from .declare.rules.ecma import ecma
     from .declare.rules.holds import holds
+    from .declare.rules.waiting import among, waits
     from .declare.sealed import Sealed, pickling_sealed
     from .declare.sources import FromText, Source
     from .declare.steps import (
@@ -59,6 +60,7 @@ if TYPE_CHECKING:
     from .gates.document import DocumentGate
     from .gates.explanation import Explanation
     from .gates.typed import Gate
+    from .gates.waiting import WaitingGate
     from .report.catalogue import Catalogue, speaking
     from .report.fault import Fault
     from .report.place import Place
@@ -90,12 +92,14 @@ __all__ = [
     "Source",
     "Unstated",
     "Verdict",
+    "WaitingGate",
     "WebUrl",
     "Wrong",
     "about",
     "all_or_none",
     "also_named",
     "amendment",
+    "among",
     "appended",
     "as_text",
     "at_least_one",
@@ -148,6 +152,7 @@ __all__ = [
     "uppered",
     "utc_only",
     "via",
+    "waits",
     "when",
     "without_offset",
     "without_point",
@@ -171,6 +176,7 @@ _ROOMS = {
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
     "declare.records": "Wrong obeys",
     "declare.rules.holds": "holds",
+    "declare.rules.waiting": "among waits",
     "declare.before_reading": "blank_is_none otherwise split_on via",
     "declare.steps": "in_utc lowered rounded_to squeezed then trimmed uppered",
     "declare.subjects": "it",
@@ -183,6 +189,7 @@ _ROOMS = {
     "gates.bundle": "bundle",
     "gates.document": "DocumentGate",
     "gates.typed": "Gate",
+    "gates.waiting": "WaitingGate",
     "gates.explanation": "Explanation",
     "report.catalogue": "Catalogue speaking",
     "report.fault": "Fault",

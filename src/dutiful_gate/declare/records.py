@@ -6,12 +6,14 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from typing import Any, Literal, NoReturn, Protocol, Self, TypeVar, runtime_checkable
 
+from .answers import AskedOfRecord
 from .embedded import Embedded
 from .errors import DeclarationError, check_flags
 from .facts import Bind, Facts, Unsaid
 from .field_access import FactsOf, Inside, Path, Reach
 from .native_forms import Native
 from .rules.base import Face
+from .rules.waiting import WaitingCheck
 from .values import Value
 from .waiting import check_answers, shown_name
 
@@ -203,7 +205,7 @@ class Wrong(ValueError):
 
 
 def obeys(
-    *rules: RecordRule | HasRules | Embedded | Callable[[Any], object],
+    *rules: RecordRule | HasRules | Embedded | WaitingCheck | Callable[[Any], object],
     unknown: Literal["drop", "refuse"] | None = None,
     both_ways: bool = False,
     keys: Callable[[str], str] | None = None,
@@ -212,8 +214,9 @@ def obeys(
 
     A rule is a comparison of `this`, one of `needs`, `when(...)`, `at_least_one` and their like, or a function of the
     record: it gives back False (or anything else that is not true, but None), or raises ValueError with its words
-    (`Wrong` to name the field), when it is not satisfied. A document, `obeys_document(...)`, judges the data that the
-    record is read from. The decorator may stand above or below `@dataclass`.
+    (`Wrong` to name the field), when it is not satisfied; one that waits is `waits(function)`. A document,
+    `obeys_document(...)`, judges the data that the record is read from. The decorator may stand above or below
+    `@dataclass`.
 
     With `both_ways` its functions are asked by `release` too, about the record in its final form; else only on the way
     in. Several decorators go together, so that one function may have it and another not.
@@ -240,6 +243,8 @@ def obeys(
             held.append(rule)
         elif isinstance(rule, HasRules):
             held += rule.__rules__
+        elif isinstance(rule, WaitingCheck):
+            held.append(RecordCheck(AskedOfRecord(rule)))
         elif not isinstance(rule, type) and hasattr(rule, "__call__"):  # noqa: B004
             check_answers(rule, f"@obeys({shown_name(rule)})", takes=1)
             held.append(RecordCheck(rule, both_ways))

@@ -16,7 +16,7 @@ from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
 from ..declare.steps import OwnMaking, Step
 from ..report.shown_values import shown
-from ..shape.asked_outside import outside_of, without_outside
+from ..shape.asked_outside import outside_of, without_asking
 from ..shape.final_forms import keeps_form
 from ..shape.nodes import Alias, Branches, Entries, Items, Link, Nullable, Scalar, Sealing
 from ..shape.shape import Field, Record, Shape, default_of
@@ -30,7 +30,7 @@ from .plan import Plan
 
 def check_held(shape: Shape) -> None:
     """Raise DeclarationError for a default or an example that its own field would refuse."""
-    shape = without_outside(shape)  # whose values nobody has handed over yet
+    shape = without_asking(shape)  # whose values nobody has handed over yet
     parts = DeclaredValues(shape)
     for record in shape.records.values():
         for field in record.fields:

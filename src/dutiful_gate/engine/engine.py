@@ -9,6 +9,7 @@ from typing import Any
 
 from ..codegen.legend import whole
 from ..codegen.unit import Unit
+from ..declare.answers import is_waiting_anywhere
 from ..declare.facts import REFUSED, UNSURE, Passing, Stop
 from ..declare.limits import Limits
 from ..declare.outside import Outside, check_handed_over, first_handed_over
@@ -18,6 +19,7 @@ from ..report.fault import Path
 from ..report.hostile_objects import without_liars
 from ..report.verdict import Noted
 from ..shape.reread import looked_at_again
+from .asking import resolving
 from .depth import may_be_deeper, too_deep_at
 from .handover import HANDOVER, forget, hand_over_in
 from .json_out import json_bytes
@@ -82,7 +84,8 @@ class Engine:
                 made = native_reader(self.plan, known, rewritten, anew) if self.native else None
                 few = judged_twice()
                 made = made if made is None or not few else self._shadowed(made, few, known=known)
-                self._readers[known] = self._all_asking(made) if made is not None and self.plan.asks else made
+                asks = made is not None and (self.plan.asks or self._waits)
+                self._readers[known] = self._all_asking(made) if made is not None and asks else made
             return self._readers[known]
 
     def _all_asking(self, reader: NativeReader) -> NativeReader:
@@ -94,7 +97,12 @@ class Engine:
         )
 
     def _asking(self, call: Callable[..., Any]) -> Callable[..., Any]:
-        return first_handed_over(self._asks, call)
+        call = first_handed_over(self._asks, call)
+        return resolving(call, self.plan.asked_in_secret) if self._waits else call
+
+    @property
+    def _waits(self) -> bool:
+        return is_waiting_anywhere() and bool(self.plan.waits_for)
 
     @property
     def _asks(self) -> Sequence[Outside[Any]]:
@@ -122,7 +130,7 @@ class Engine:
         """What reads rows of cells natively, as records of these names; None where nothing does."""
         reader = self.native_reader(notes_unknown=True)
         check_handed_over(self._asks)
-        return None if reader is None else reader.of_rows(names)
+        return None if reader is None or self._waits else reader.of_rows(names)
 
     def json_admitted(self, value: Any, *, secrets: bool) -> bytes:
         """The JSON of a typed value that is known to be sound, Decimals digit by digit."""
@@ -310,13 +318,18 @@ class Engine:
         """The value or REFUSED, and every fault and dropped key."""
         if self.plan.asks:
             check_handed_over(self.plan.asks)
+        if self._waits:
+            return resolving(self._collected_wholly, self.plan.asked_in_secret)(data)
+        return self._collected_wholly(data)
+
+    def _collected_wholly(self, data: Any) -> tuple[Any, Log]:
         try:
             return self._collected(data)
         except Passing as passing:
             error = passed_on(passing)
         except Exception as odd:
             if self._looked_again():
-                return self.collect(data)
+                return self._collected_wholly(data)
             told(odd)
             return self._collected_without_liars(data)
         finally:

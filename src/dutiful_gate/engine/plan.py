@@ -15,9 +15,10 @@ from ..declare.limits import Limits
 from ..declare.marks import Copied
 from ..declare.outside import Outside
 from ..declare.records import RecordRule
+from ..declare.rules.waiting import WaitingCheck
 from ..declare.sources import Reading, Source
 from ..declare.values import Value
-from ..shape.asked_outside import outside_of
+from ..shape.asked_outside import asked_in_secret, outside_of, waiting_of
 from ..shape.known_defaults import EMPTY
 from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
 from ..shape.shape import Field, Record, Shape
@@ -67,6 +68,16 @@ class Plan(Value):
     def asks(self) -> tuple[Outside[Any], ...]:
         """The values from outside that it asks for."""
         return outside_of(self.shape)
+
+    @cached_property
+    def waits_for(self) -> tuple[WaitingCheck, ...]:
+        """The checks that wait."""
+        return waiting_of(self.shape)
+
+    @cached_property
+    def asked_in_secret(self) -> frozenset[int]:
+        """Those of them that are asked about what is secret."""
+        return asked_in_secret(self.shape)
 
     @cached_property
     def is_mixed(self) -> bool:

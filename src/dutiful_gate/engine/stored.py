@@ -36,6 +36,7 @@ def stored(engine: Engine, document: Mapping[str, Any] | None) -> tuple[bytes, b
         "known": (units["known"].call, units["known"].carries) if "known" in units else None,
         "bottomless": whole.bottomless,
         "asks": whole.plan.asks,
+        "waits": bool(whole.plan.waits_for),
     }
     rest = {"plan": whole.plan, "units": units, "out": whole._way_out, "document": document}
     return packed(quick, engine=whole), packed(rest, engine=whole)
@@ -67,6 +68,7 @@ class StoredEngine(Engine):
         self._readers, self._writers = dict.fromkeys((False, True)), dict.fromkeys((False, True, "secrets", "open"))
         self._lock = RLock()
         self._asked: Sequence[Outside[Any]] | None = None
+        self._may_wait: bool | None = None
         self._packed: tuple[bytes, bytes] | None = (quick, rest)
         self.sound = self._stored_sound
         self.sound_and_known = self._stored_known
@@ -82,6 +84,10 @@ class StoredEngine(Engine):
     @property
     def _asks(self) -> Sequence[Outside[Any]]:
         return self.plan.asks if self._asked is None else self._asked
+
+    @property
+    def _waits(self) -> bool:
+        return super()._waits if self._may_wait is None else self._may_wait
 
     @property
     def document(self) -> Any:
@@ -111,7 +117,7 @@ class StoredEngine(Engine):
                 return
             quick = unpacked(self._packed[0], engine=self)
             self.__dict__["bottomless"] = quick["bottomless"]
-            self._asked = quick["asks"]
+            self._asked, self._may_wait = quick["asks"], quick["waits"]
             self.sound = self._as_called(*quick["sound"])
             known = quick["known"]
             self.sound_and_known = self.sound if known is None else self._as_called(*known)

@@ -6,6 +6,7 @@ import os
 from collections.abc import Callable, Generator
 from typing import Any, BinaryIO, TypeVar
 
+from ..declare.answers import answers_here
 from ..declare.json_pointer import below, steps_of
 from ..declare.sources import Source
 from ..gates.base import AnyGate
@@ -22,9 +23,12 @@ from .item import Item
 from .opened import BrokenOff, CannotStart, Form, form_of, opened
 from .table_layout import TableLayout
 from .tally import Tally
+from .windows import in_windows
 
 T = TypeVar("T")
 Told = Callable[[int, int], Any]
+_BY_RECORD = ("ndjson", "csv", "tsv", "xlsx")
+"""The forms that are read record by record."""
 
 
 def examine_file(
@@ -72,22 +76,40 @@ def examine_stream(
     """
     if select and form in ("ndjson", "csv", "tsv", "xlsx", "parquet"):
         raise CannotStart(f"select= finds a list inside of a document; {form} has none")
-    if form == "xlsx":
-        from .xlsx_rows import items
+    if form in _BY_RECORD:
 
-        return items(gate, stream, layout or TableLayout(), above, beside)
-    if above is not None and form not in ("csv", "tsv"):
+        def read(part: BinaryIO, /, *, counts: bool) -> Generator[Item[T], None, None]:
+            return _by_record(gate, part, form, layout or TableLayout(), *((above, beside) if counts else (None, None)))
+
+        together = gate.asks_elsewhere and answers_here() is None and (form != "xlsx" or stream.seekable())
+        return in_windows(gate, stream, read) if together else read(stream, counts=True)
+    if above is not None:
         above(b"")
     if form == "parquet":
         return _parquet().items(gate, stream)  # type: ignore[no-any-return]
-    if form == "ndjson":
-        return ndjson.items(gate_reading(gate, Source.JSON), stream)
-    if form in ("csv", "tsv"):
-        return csv_items(gate, stream, layout or TableLayout(), tabs=form == "tsv", above=above)
     raw = _whole(stream, gate)
     if form == "json":
         return _json_items(gate_reading(gate, Source.JSON), raw, select, told)
     return _typed_items(gate_reading(gate, Source.MIXED), raw, form, select)
+
+
+def _by_record(
+    gate: AnyGate[T],
+    stream: BinaryIO,
+    form: Form,
+    layout: TableLayout,
+    above: Callable[[bytes], Any] | None,
+    beside: Callable[[list[str]], Any] | None,
+) -> Generator[Item[T], None, None]:
+    if form == "xlsx":
+        from .xlsx_rows import items
+
+        return items(gate, stream, layout, above, beside)
+    if form == "ndjson":
+        if above is not None:
+            above(b"")
+        return ndjson.items(gate_reading(gate, Source.JSON), stream)
+    return csv_items(gate, stream, layout, tabs=form == "tsv", above=above)
 
 
 def take_parquet(gate: AnyGate[Any], stream: BinaryIO, tally: Tally, tell: Told | None) -> None:
@@ -228,9 +250,8 @@ def _typed_items(gate: AnyGate[T], raw: bytes, form: Form, select: str) -> Gener
         cause = Cause("kind", "a list of items", got="something else")
         yield Item(0, refusal([Fault((), cause, None, None, read.place(path))]))
         return
-    for number, record in enumerate(held if listed else [held], 1):
+    for number, verdict in enumerate(gate.examine_each(held if listed else [held]), 1):
         start = (*path, number - 1) if listed else path
-        verdict = gate.examine(record)
         if not verdict:
             faults = [
                 fault.at(_with_row(read.place((*start, *fault.path), of_key=fault.of_key), number))

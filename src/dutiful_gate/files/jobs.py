@@ -14,6 +14,7 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import closing
 from dataclasses import dataclass, field
+from functools import partial
 from multiprocessing import get_all_start_methods, get_context, parent_process
 from multiprocessing.connection import wait
 from typing import Any, BinaryIO, Final
@@ -105,7 +106,11 @@ def _end_with_the_one_that_asked() -> None:
 
 
 def _examine(lines: bytes, line: int, number: int) -> JobPiece:
-    """Examine a piece."""
+    """Examine a piece; where checks wait, they are asked about all of it together."""
+    return _baggage[0]._window(partial(_examined, lines, line, number))
+
+
+def _examined(lines: bytes, line: int, number: int) -> JobPiece:
     gate, blank, sorter = _baggage
     made = JobPiece(blank.empty_copy(), last=number)
     add = made.tally.add

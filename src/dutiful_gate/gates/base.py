@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cache, partial
-from typing import TYPE_CHECKING, Any, Generic, NoReturn, Self, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, NoReturn, Self, TypeVar
 
 from ..declare.facts import REFUSED, Stop
 from ..declare.limits import Limits
@@ -24,7 +24,10 @@ if TYPE_CHECKING:
     from .explanation import Explanation
 
 T = TypeVar("T")
+R = TypeVar("R")
 Raw = bytes | bytearray | memoryview | str
+WINDOW = 500
+"""So many items of a feed are judged together, where checks wait."""
 
 
 @cache
@@ -51,6 +54,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         "_engine", "_plain_json", "_quickly", "_shape", "declared", "limits", "reads"
     )  # fmt: skip
 
+    asks_elsewhere: ClassVar[bool] = False  # whether it has checks that wait, and asks them itself
     declared: object
     reads: Source
     limits: Limits
@@ -109,6 +113,10 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         value, dropped = value if value.__class__ is Noted else (value, ())
         return Verdict(value, (), dropped, 0, (), partial(self._entered, data))
 
+    def _window(self, call: Callable[[], R]) -> R:
+        """What a function that judges data gives: where checks wait, they are asked in between."""
+        return call()
+
     def why(self, data: object, pointer: str = "", *, outside: Iterable[HandedOver] = ()) -> Explanation:
         """What became of one value, step by step: what came, what each step made of it, what each rule answered.
 
@@ -140,10 +148,18 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             return with_values(outside, self.accepts, data)
         return self._engine.sound(data).__class__ is not Stop or bool(self._examined(data))
 
-    def examine_each(self, items: Iterable[object], *, outside: Iterable[HandedOver] = ()) -> Iterator[Verdict[T]]:
+    def examine_each(
+        self,
+        items: Iterable[object],
+        *,
+        outside: Iterable[HandedOver] = (),
+        window: int = WINDOW,
+        seconds: float | None = None,
+    ) -> Iterator[Verdict[T]]:
         """One verdict an item, lazily, in order.
 
-        What is no list of items, one record or a text, is one refused verdict that says so.
+        What is no list of items, one record or a text, is one refused verdict that says so. Where checks wait, so many
+        items are judged together, the `window`, or what came in so many `seconds`: each check is asked once for them.
         """
         if isinstance(items, Mapping | str | bytes | bytearray) or not hasattr(items, "__iter__"):
             from ..report.cause import Cause
@@ -154,7 +170,12 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             given = outlined(items) if self.shape.secretive else items
             yield refusal([Fault((), cause, given)])
             return
-        examine, outside = self.examine, tuple(outside)
+        yield from self._each(items, tuple(outside), window, seconds)
+
+    def _each(
+        self, items: Iterable[object], outside: tuple[HandedOver, ...], window: int, seconds: float | None
+    ) -> Iterator[Verdict[T]]:
+        examine = self.examine
         for item in items:
             yield examine(item, outside=outside) if outside else examine(item)
 

@@ -33,7 +33,7 @@ def each_in_text(gate: AnyGate[T], raw: Raw, at: str, *, outside: Iterable[Hande
     if not isinstance(held, list):
         yield refusal(text.placed([_no_list(gate, path, held)]))
         return
-    verdicts = with_values(outside, lambda: [gate.examine(item) for item in held])
+    verdicts = with_values(outside, gate._window, lambda: [gate.examine(item) for item in held])
     # All faults are placed in one pass over the text.
     whole = [fault.beneath((*path, number)) for number, verdict in enumerate(verdicts) for fault in verdict.faults]
     placed = iter(text.placed(whole)) if whole else iter(())

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
+from functools import partial
+from typing import TYPE_CHECKING, Any, ClassVar, NoReturn, TypeVar
 
+from ..declare.answers import is_waiting_anywhere
 from ..declare.errors import DeclarationError, check_flags
 from ..declare.facts import UNSURE, Stop
 from ..declare.limits import Limits, limits_of
@@ -12,6 +14,7 @@ from ..declare.sources import Source
 from ..report.fault import Fault, Path
 from ..report.verdict import Noted, Verdict, refusal
 from .active_store import stored_engine, stores
+from .asking import Asking, become_asking
 from .base import AnyGate, Raw
 from .callers import seen_by_caller
 
@@ -34,14 +37,15 @@ class RequestGate(AnyGate[T]):
         RequestGate(AmendBooking).admit({"path": {"number": "12"}, "body": {"priority": "urgent"}})
 
     A part is `path`, `query`, `headers`, `cookies`, `body`, `form` or `files`. Faults carry it as the first step of
-    their path. `keys` makes the names in the data of attributes', as that of `Gate` does, in body, query and form; those
-    of the path, of headers and of cookies stay. The native core, where it is installed, reads raw JSON bodies:
-    `native=False` leaves all to Python.
+    their path. `keys` makes the names in body, query and form of attributes', as that of `Gate` does; those of path,
+    headers and cookies stay. The native core, where it is installed, reads raw JSON bodies: `native=False` leaves all
+    to Python.
     Raises DeclarationError for a declaration that is no record of such parts.
     """
 
     __slots__ = ("_hides_in_body", "_names", "_natively", "parts")
 
+    awaits: ClassVar[bool] = False  # whether what answers it waits for checks
     parts: Mapping[str, Field]
     """Its parts by name: the fields of the record."""
     _names: Mapping[str, Any]
@@ -88,6 +92,9 @@ class RequestGate(AnyGate[T]):
         )
         first = self._first_natively if engine.native and _BODY in self.parts else None
         self._settle(_hides_in_body=self._hidden_in_body(), _natively=first)
+        if is_waiting_anywhere():
+            remedy = "make an Endpoint of it and serve that under ASGI"
+            become_asking(self, AskingRequestGate, remedy, awaited=self.awaits)
 
     def _first_natively(self, parts: Mapping[str, Any], raw: Any) -> Any:
         """Make what reads the body natively, and the other parts beside it; read by it. UNSURE where nothing does."""
@@ -198,3 +205,25 @@ class RequestGate(AnyGate[T]):
         if hides is None or body is None or not holds_secret(body.use, self.shape.guarded):
             return None
         return lambda path: hides((_BODY, *path))[1:]
+
+
+class AskingRequestGate(Asking[T], RequestGate[T]):
+    """A `RequestGate` of such a declaration. One that an endpoint makes may have to be awaited: under ASGI it is."""
+
+    __slots__ = ()
+
+    def examine_with_json(self, parts: Mapping[str, Any], raw: Raw) -> tuple[Verdict[T], bool]:
+        """See `RequestGate.examine_with_json`."""
+        return self._window(partial(super().examine_with_json, parts, raw))
+
+    def examine_with_cbor(self, parts: Mapping[str, Any], raw: bytes) -> tuple[Verdict[T], bool]:
+        """See `RequestGate.examine_with_cbor`."""
+        return self._window(partial(super().examine_with_cbor, parts, raw))
+
+
+class EndpointGate(RequestGate[T]):
+    """That of an endpoint: what serves it under ASGI waits for checks that have to be awaited."""
+
+    __slots__ = ()
+
+    awaits = True

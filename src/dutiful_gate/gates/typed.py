@@ -5,8 +5,9 @@ from __future__ import annotations
 import pickle
 from collections.abc import Callable, Mapping
 from copy import deepcopy
-from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar, overload
+from typing import TYPE_CHECKING, Any, ClassVar, Literal, NoReturn, TypeVar, overload
 
+from ..declare.answers import is_waiting_anywhere
 from ..declare.errors import DeclarationError, check_flags
 from ..declare.facts import Stop
 from ..declare.limits import Limits, limits_of
@@ -14,6 +15,7 @@ from ..declare.sources import Source
 from ..document.document import Document
 from ..report.verdict import Refused, refusal
 from .active_store import stored_engine, stores
+from .asking import Asking, become_asking
 from .base import AnyGate, Raw
 from .callers import seen_by_caller
 
@@ -51,6 +53,7 @@ class Gate(AnyGate[T]):
 
     __slots__ = ("_names", "keys", "lenient", "native", "unknown")
 
+    awaits: ClassVar[bool] = False  # whether its verbs are called by what waits for checks
     unknown: Literal["drop", "refuse"]
     keys: Callable[[str], str] | None
     lenient: bool
@@ -134,6 +137,8 @@ class Gate(AnyGate[T]):
             _quickly=self._first_quickly,
             _engine=engine,
         )
+        if is_waiting_anywhere() and not self.awaits:
+            become_asking(self, AskingGate, f"await WaitingGate({self.shape.name}) instead", awaited=False)
 
     def _decoded(self, raw: Raw) -> Any:
         engine = self._engine
@@ -191,7 +196,7 @@ class Gate(AnyGate[T]):
         )
         from ..shape.pickling import packed
 
-        return _unpacked, (packed(self.shape, words),)
+        return unpacked, (packed(self.shape, words), type(self) if self.awaits else Gate)
 
     def __repr__(self) -> str:
         return f"<Gate {self.shape.name} from {self.reads!r}>"
@@ -291,10 +296,17 @@ class Gate(AnyGate[T]):
         return composed(self.shape, refuse_unknown=refuse_unknown, of=of, dialect=dialect, formats=formats, uri=id)
 
 
-def _unpacked(words: bytes) -> Gate[Any]:
+class AskingGate(Asking[T], Gate[T]):
+    """A `Gate` of a declaration with checks that wait, none of which has to be awaited."""
+
+    __slots__ = ()
+
+
+def unpacked(words: bytes, made: type[Gate[Any]] = Gate) -> Gate[Any]:
+    """The gate of packed words."""
     declared, source, unknown, limits, keys, lenient, names, *native = pickle.loads(words)
     said = {"unknown": unknown, "limits": limits, "keys": keys, "lenient": lenient, "names": names}
-    return Gate(declared, source, **said, native=all(native))
+    return made(declared, source, **said, native=all(native))
 
 
 def _no_json(source: Source) -> Callable[[Raw, Limits, bool], Any]:

@@ -1,18 +1,20 @@
-"""What a shape asks for from outside, and what is left of it where nothing is handed over."""
+"""What a shape asks outside of the data: values that are handed over, checks that wait; and what is left without."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from typing import Any
 
+from ..declare.answers import Assumed, answered_by, found_waiting, is_waiting_anywhere
 from ..declare.errors import DeclarationError
 from ..declare.outside import Outside, found_outside, handed, is_asked_anywhere, missing, outside_values
 from ..declare.rules import Rule
+from ..declare.rules.waiting import WaitingCheck
 from .nodes import Scalar
 from .shape import Record, Shape
 from .uses import Use
-from .walk import fields_of, rebuilt_shape, uses_of
+from .walk import fields_of, part_of, rebuilt_shape, uses_of
 
 
 def outside_of(shape: Shape) -> tuple[Outside[Any], ...]:
@@ -51,33 +53,65 @@ def _asked_by(use: Use) -> Iterator[Outside[Any]]:
 
 @contextmanager
 def sampled(shape: Shape) -> Iterator[None]:
-    """Within it, the first sample stands for each value from outside that a shape asks for and nobody hands over.
+    """Within it, the first sample stands for each value from outside that a shape asks for and nobody hands over, and
+    checks that wait say yes, unasked.
 
-    Raises TypeError, saying what to do, for one without samples.
+    Raises TypeError, saying what to do, for a value without samples.
     """
     asked = [each for each in outside_of(shape) if each.name not in handed()]
     if lacking := [each.name for each in asked if not each.samples]:
         name = lacking[0]
         raise TypeError(f'{missing(lacking)} Or give it samples once: outside("{name}", ..., samples=[...])')
-    if not asked:
+    with ExitStack() as around:
+        if asked:
+            around.enter_context(outside_values(*(each(each.samples[0]) for each in asked)))
+        if is_waiting_anywhere():
+            around.enter_context(answered_by(Assumed()))
         yield
+
+
+def waiting_of(shape: Shape) -> tuple[WaitingCheck, ...]:
+    """The checks that wait, each once."""
+    return tuple(dict.fromkeys(check for check, _ in _waiting(shape)))
+
+
+def asked_in_secret(shape: Shape) -> frozenset[int]:
+    """The functions, by what tells them apart, that are asked about what is secret: their words are not to be told."""
+    hidden: set[int] = set()
+    for check, where in _waiting(shape):
+        if where in shape.guarded:
+            hidden.add(id(check.function))
+    for use in uses_of(shape):
+        if use.secret:
+            hidden.update(id(check.function) for check, _ in _waiting(part_of(shape, use)))
+    return frozenset(hidden)
+
+
+def _waiting(shape: Shape) -> Iterator[tuple[WaitingCheck, str]]:
+    """The checks that wait, each with the key of the record of which it judges the whole, "" for none."""
+    if not is_waiting_anywhere():
         return
-    with outside_values(*(each(each.samples[0]) for each in asked)):
-        yield
+    for use in uses_of(shape):
+        yield from ((check, use.node.leads_to) for check in found_waiting(use.parts))
+    for key, record in shape.records.items():
+        yield from ((check, key) for check in found_waiting((record.rules, record.checks)))
 
 
-def without_outside(shape: Shape) -> Shape:
-    """The shape without the rules that ask for values from outside, to judge what the declaration itself holds."""
-    if not outside_of(shape):
+def without_asking(shape: Shape) -> Shape:
+    """The shape without the rules that ask outside of the data, to judge what the declaration itself holds."""
+    if not outside_of(shape) and not waiting_of(shape):
         return shape
 
+    def asks(held: object) -> bool:
+        return any(found_outside(held)) or next(found_waiting(held), None) is not None
+
     def judged(use: Use) -> Use:
-        kept = tuple(part for part in use.parts if not (isinstance(part, Rule) and any(found_outside(part))))
+        kept = tuple(part for part in use.parts if not (isinstance(part, Rule) and asks(part)))
         return use.replace(parts=kept)
 
     def plainer(record: Record) -> Record:
-        rules = tuple(rule for rule in record.rules if not any(found_outside(rule)))
-        checks = tuple(check for check in record.checks if not any(found_outside(check)))
+        rules = tuple(rule for rule in record.rules if not asks(rule))
+        checks = tuple(check for check in record.checks if not asks(check))
         return record.replace(rules=rules, checks=checks)
 
     shape = rebuilt_shape(shape, judged)

@@ -47,6 +47,7 @@ from ..declare.records import RecordRule
 from ..declare.rules import Equal, OneOf, Rule
 from ..declare.rules.holds import holds
 from ..declare.rules.ranges import check_ranges
+from ..declare.rules.waiting import WaitingCheck, among, waits
 from ..declare.steps import Step
 from ..declare.subjects import It, ItsLength
 from ..declare.this import FieldOfThis, This
@@ -186,7 +187,7 @@ _UNCALLED = (
     marks.about, marks.named, marks.also_named, marks.if_absent, marks.tagged_by, marks.written_as, marks.goes_out,
     marks.under_key,
     before_reading.via, before_reading.split_on, before_reading.otherwise, records.obeys, steps.then, steps.rounded_to,
-    holds,
+    holds, among, waits,
     presence.needs, presence.when, variants.amendment, variants.subset,
 )  # fmt: skip
 
@@ -336,7 +337,14 @@ def _check_parts(use: Use) -> None:
             f"{use.parts[0]} stands beside null, where there is nothing to judge", remedy="leave it out"
         )
     stage: list[Rule] = []
+    waiting: Rule | None = None
     for part in use.parts:
+        if waiting is not None and not isinstance(part, WaitingCheck):
+            raise DeclarationError(
+                f"{part} stands behind {waiting}, which is asked last of all", remedy=f"write {waiting} behind it"
+            )
+        if isinstance(part, WaitingCheck):
+            waiting = part
         if isinstance(part, Step):
             facts = part.suits(facts)
             stage = []

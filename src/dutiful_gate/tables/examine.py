@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import partial
 from itertools import islice
 from typing import Any, Final
 
@@ -168,6 +169,8 @@ class TableReader:
         """The columns in their declared types, and where rows are surely sound; None for the first: nowhere."""
         if self._columns is None or self._record is None or self._reading.reads is Source.NATIVE:
             return None, np.zeros(count, bool)
+        if self._reading.asks_elsewhere:  # row by row, a window at a time: its checks are asked once for many
+            return None, np.zeros(count, bool)
         types = {name: array.type if isinstance(array, pa.Array) else None for name, array in piece.items()}
         mark = tuple(types.items())
         if mark not in self._judges:
@@ -248,10 +251,7 @@ class TableReader:
         begin = 0
         for several in _in_pieces(records, PIECE // 8):
             batch = self._batch(len(several), np.zeros(len(several), bool))
-            verdicts = [
-                self.gate.examine_json(each) if isinstance(each, str | bytes) else self.gate.examine(each)
-                for each in several
-            ]
+            verdicts = self.gate._window(partial(self._of_each, several))
             found, made = self._taken(enumerate(verdicts), batch, begin, 1, {}, places)
             if self._record is not None:
                 batch.values = _put_together(None, np.array(found), found, made, places, batch.rows)
@@ -259,13 +259,18 @@ class TableReader:
             begin += len(several)
             yield batch
 
+    def _of_each(self, records: list[Any]) -> list[Verdict[Any]]:
+        gate = self.gate
+        return [gate.examine_json(each) if isinstance(each, str | bytes) else gate.examine(each) for each in records]
+
     def _batch(self, rows: int, admitted: Any) -> Batch:
         return Batch(rows, admitted, Digest(unplaced=self._unplaced))
 
     def _each(self, piece: Piece, count: int) -> Iterator[Verdict[Any]]:
         wires = wire_names(self._record, list(piece)) if self._record is not None else {}
         columns = {wires.get(name, name): array for name, array in piece.items()}
-        return map(self._reading.examine, self._cells.rows(columns, self._record, count))
+        rows = self._cells.rows(columns, self._record, count)
+        return self._reading.examine_each(rows) if self._reading.asks_elsewhere else map(self._reading.examine, rows)
 
     def verdicts(self, piece: Piece, count: int) -> Iterator[Verdict[Any]]:
         """The verdicts of all rows of a piece, looked at one by one."""

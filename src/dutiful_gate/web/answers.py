@@ -11,6 +11,7 @@ from typing import Any
 from ..declare.errors import DeclarationError
 from ..declare.waiting import let_go, waits
 from ..gates.typed import Gate
+from ..gates.waiting import gate_of_answers
 from .answer_headers import AnswerHeaders, BrokenAnswer, Headed, header
 
 JSON = "application/json"
@@ -98,7 +99,7 @@ class Declared:
             if status in NO_BODY and declared is not None:
                 raise DeclarationError(f"an answer {status} has no body", remedy=f"write {{{status}: None}}")
             stays = declared is None or isinstance(declared, Streamed)
-            self.gates[status] = declared if stays else Gate(declared, keys=keys)
+            self.gates[status] = declared if stays else gate_of_answers(declared, keys)
         if not self.gates:
             raise DeclarationError("an endpoint needs an answer", remedy="as in answers={200: list[Booking]}")
         self.usual = next((status for status in self.gates if status < 400), next(iter(self.gates)))
@@ -108,7 +109,7 @@ class Declared:
         for status, gate in self.gates.items():
             if isinstance(gate, Gate):
                 declared: Any = gate.declared
-                self.gates[status] = Gate(declared, keys=keys, names=gate._names)
+                self.gates[status] = gate_of_answers(declared, keys, gate._names)
         self.__dict__.pop("media", None)
 
     @cached_property

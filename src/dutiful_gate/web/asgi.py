@@ -60,7 +60,7 @@ async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds
             if message["type"] == "http.disconnect":
                 return  # the client is gone
         if not exchange.settled():
-            exchange.complete()
+            await exchange.completed()
         if not exchange.settled():
             await _answered(exchange)
         assert exchange.outgoing is not None

@@ -7,9 +7,11 @@ from typing import Any, Final, Generic, Protocol, TypeVar
 
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
+from ..declare.rules.waiting import WaitingCheck
 from ..declare.waiting import check_takes, gives_pieces, is_async
-from ..gates.request import RequestGate
+from ..gates.request import EndpointGate, RequestGate
 from ..report.fault import Fault
+from ..shape.asked_outside import waiting_of
 from .answers import CBOR, JSON, Declared, Streamed
 from .form_names import check_form
 from .intake import body_types
@@ -79,7 +81,7 @@ class Endpoint(Generic[R]):
         if isinstance(tags, str):
             raise DeclarationError(f"tags={tags!r} is no list of words", remedy=f"as in tags=[{tags!r}]")
         self.path = PathTemplate(path)
-        self.gate: RequestGate[R] = RequestGate(request, limits=limits, keys=keys, names=names)
+        self.gate: RequestGate[R] = EndpointGate(request, limits=limits, keys=keys, names=names)
         self.parts = self.gate.parts
         self.answers = Declared(answers, keys)
         self.keys, self._api_keys = keys, keys
@@ -107,7 +109,7 @@ class Endpoint(Generic[R]):
                 remedy="say it at the endpoint: Endpoint(..., keys=)",
             )
         declared: Any = self.gate.declared
-        self.gate = RequestGate(declared, limits=self.gate.limits, keys=keys, names=self.gate._names)
+        self.gate = EndpointGate(declared, limits=self.gate.limits, keys=keys, names=self.gate._names)
         self.parts = self.gate.parts
         self.answers.speak(keys)
         self._api_keys = keys
@@ -119,6 +121,11 @@ class Endpoint(Generic[R]):
     def reads_body(self) -> bool:
         """Whether a body is read."""
         return not self.parts.keys().isdisjoint(["body", "form", "files"])
+
+    @property
+    def waits_for(self) -> tuple[WaitingCheck, ...]:
+        """The checks that wait, which its request is asked about."""
+        return waiting_of(self.gate.shape)
 
     @property
     def body_types(self) -> tuple[str, ...]:

@@ -13,6 +13,8 @@ from typing import TYPE_CHECKING, Any, Final
 
 from ..declare.outside import HandedOver, outside_values
 from ..declare.waiting import let_go
+from ..engine.awaiting import awaited_window
+from ..gates.asking import secrets_of
 from ..report.catalogue import ENGLISH, speaking
 from ..report.fault import Fault
 from ..report.verdict import Refused
@@ -167,6 +169,22 @@ class Exchange:
     def complete(self) -> None:
         """All of the body is here: read the request; there is an answer where it is refused."""
         self._safely(self._read)
+
+    async def completed(self) -> None:
+        """The same where checks may be waited for: they are asked about what is sound of the request."""
+        if not self.endpoint.gate.asks_elsewhere:
+            self.complete()
+            return
+        try:
+            with outside_values(*self._handed):
+                await awaited_window(self._begun_anew, secrets_of(self.endpoint.gate))
+        except Exception as error:  # of a check: no fault of the client's
+            self.failed(error)
+
+    def _begun_anew(self) -> None:
+        """Read the request, whatever was made of it before."""
+        self.outgoing = self.request = None
+        self.complete()
 
     def _read(self) -> None:
         assert self._intake is not None

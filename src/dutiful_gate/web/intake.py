@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any, Generic, TypeVar
 
+from ..declare.answers import answers_here
 from ..gates.request import RequestGate
 from .answers import JSON
 from .body import FORMS, Body
@@ -93,5 +94,6 @@ class Intake(Generic[R]):
         verdict, readable = examined(self.gate, self.head, self.names, whole, media, form)
         if verdict:
             return verdict.value
-        self.close()
+        if answers_here() is None:  # else it may be read once more
+            self.close()
         raise RequestProblem.of(of_faults(422 if readable else 400, verdict.faults, verdict.untold, verdict.entered()))

@@ -21,7 +21,10 @@ StartResponse = Callable[..., Any]
 
 
 def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]:
-    """The application of an API: `waitress.serve(wsgi(api))`. Raises DeclarationError for handlers that are `async`."""
+    """The application of an API: `waitress.serve(wsgi(api))`.
+
+    Raises DeclarationError for handlers and checks that are `async`.
+    """
     for served in api.served:
         check_plain(served)
 
@@ -36,7 +39,13 @@ def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]
 
 
 def check_plain(served: Served[Any]) -> None:
-    """Raise DeclarationError for a handler that is `async`."""
+    """Raise DeclarationError for a handler that is `async`, and for a check that is."""
+    for check in served.endpoint.waits_for:
+        if check.is_async:
+            raise DeclarationError(
+                f"{served.endpoint!r} asks {check.name}, which is async: WSGI waits for nothing",
+                remedy="serve it under ASGI, or write a plain function of many values",
+            )
     if served.is_async:
         raise DeclarationError(
             f"the handler of {served.endpoint!r} is async, which WSGI knows nothing of",

@@ -13,6 +13,7 @@ from ...declare.embedded import Embedded
 from ...declare.facts import Facts
 from ...declare.kinds import Kind
 from ...declare.rules import Face, FromOutside, Rule
+from ...declare.rules.waiting import WaitingCheck
 from ...declare.steps import OwnMaking, Step
 from ...report.cause import HIDDEN, Cause
 from ...report.shown_values import outlined
@@ -367,7 +368,7 @@ class TellingValues(RecordWalk):
 
     def parts(self, parts: Sequence[Step | Rule], facts: Facts, frame: Frame) -> None:
         """Steps and rules in order: rules do not stop one another, a step that fails ends the value."""
-        makes = any(isinstance(part, OwnMaking) for part in parts)
+        makes = any(isinstance(part, OwnMaking | WaitingCheck) for part in parts)
         mark = self.mark(frame) if makes else ""
         with ExitStack() as blocks:
             for part in parts:
@@ -379,6 +380,8 @@ class TellingValues(RecordWalk):
                         kind = needs("kind", self.noun(takes.phrase, frame))
                         self.fault(frame, self.cause(frame, kind), frame.given)
                     blocks.enter_context(self.otherwise())
+                if isinstance(part, WaitingCheck):  # it is asked about what is sound so far
+                    blocks.enter_context(self.sound(mark))
                 if isinstance(part, Rule):
                     self.rule(part, facts, frame)
                     continue
