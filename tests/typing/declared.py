@@ -33,7 +33,7 @@ from dutiful_gate import (
     written_as,
 )
 from dutiful_gate.declare.field_comparison import FieldComparison
-from dutiful_gate.declare.rules import Between, Ceiling, Equal, Floor, Length, Matches
+from dutiful_gate.declare.rules import Matches, Rule
 from dutiful_gate.declare.this import this
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.problems import Problem, ProblemError
@@ -92,11 +92,11 @@ def typed(tariff: Tariff) -> None:
     assert_type(tariff.double, Decimal)
 
 
-assert_type(it > 0, Floor)
-assert_type(it <= 0, Ceiling)
-assert_type(it == 0, Equal)
-assert_type(it.between(1, 2), Between)
-assert_type(it.length.between(1, 2).says("{given}"), Length)
+assert_type(it > 0, Rule)
+assert_type(it <= 0, Rule)
+assert_type(it == 0, Rule)
+assert_type(it.between(1, 2), Rule)
+assert_type(it.length.between(1, 2).says("{given}"), Rule)
 assert_type(it.matches("x").says("no"), Matches)
 assert_type(this.arrives > this.departs, FieldComparison)
 

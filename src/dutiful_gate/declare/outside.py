@@ -254,11 +254,16 @@ def with_values(values: Iterable[HandedOver], call: Callable[..., R], *given: An
         _HANDED.reset(token)
 
 
-def _joined(values: Iterable[HandedOver]) -> _Handed:
+def as_list(values: Iterable[HandedOver]) -> list[HandedOver]:
+    """What is handed over, as a list. Raises TypeError for one value alone."""
     if isinstance(values, HandedOver):
         raise TypeError(f"values from outside are handed over as a list, as in [{values!r}]")
+    return list(values)
+
+
+def _joined(values: Iterable[HandedOver]) -> _Handed:
     joined, names = dict(handed()), set()
-    for each in values:
+    for each in as_list(values):
         if each.__class__ is not HandedOver:
             raise TypeError("what is handed over is made by its own name, as in [limit(40)]")
         if each.name in names:

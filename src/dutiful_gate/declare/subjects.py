@@ -22,6 +22,7 @@ from .rules import (
     Matches,
     Multiple,
     OneOf,
+    Rule,
     StartsWith,
 )
 from .rules.ecma import Ecma
@@ -35,27 +36,27 @@ class ItsLength(Subject):
 
     __slots__ = ()
 
-    def __gt__(self, floor: int | Outside[int]) -> Length | FromOutside:
+    def __gt__(self, floor: int | Outside[int]) -> Rule:
         return _length(_whole(floor) + 1, None, f" > {floor}")
 
-    def __ge__(self, floor: int | Outside[int]) -> Length | FromOutside:
+    def __ge__(self, floor: int | Outside[int]) -> Rule:
         return _length(_whole(floor), None, f" >= {floor}")
 
-    def __lt__(self, ceiling: int | Outside[int]) -> Length | FromOutside:
+    def __lt__(self, ceiling: int | Outside[int]) -> Rule:
         return _length(None, _whole(ceiling) - 1, f" < {ceiling}")
 
-    def __le__(self, ceiling: int | Outside[int]) -> Length | FromOutside:
+    def __le__(self, ceiling: int | Outside[int]) -> Rule:
         return _length(None, _whole(ceiling), f" <= {ceiling}")
 
-    def __eq__(self, exactly: object) -> Length | FromOutside:  # type: ignore[override]
+    def __eq__(self, exactly: object) -> Rule:  # type: ignore[override]
         return _length(_whole(exactly), _whole(exactly), f" == {exactly}")
 
-    def __ne__(self, barred: object) -> Length | FromOutside:  # type: ignore[override]
+    def __ne__(self, barred: object) -> Rule:  # type: ignore[override]
         return _length(None, None, f" != {barred}", _whole(barred))
 
     __hash__ = object.__hash__
 
-    def between(self, floor: int | Outside[int], ceiling: int | Outside[int]) -> Length | FromOutside:
+    def between(self, floor: int | Outside[int], ceiling: int | Outside[int]) -> Rule:
         """A length from `floor` to `ceiling`, both included."""
         return _length(_whole(floor), _whole(ceiling), f".between({floor}, {ceiling})")
 
@@ -63,7 +64,7 @@ class ItsLength(Subject):
         return "it.length"
 
 
-def one_of(choices: tuple[object, ...], asked: str) -> OneOf | FromOutside:
+def one_of(choices: tuple[object, ...], asked: str) -> Rule:
     """The rule for some choices, or for one set from outside; `asked` is what it is called in messages."""
     if len(choices) == 1 and isinstance(choices[0], Outside) and choices[0].must_come:
         codes: Any = choices[0]
@@ -75,7 +76,7 @@ def _comparable(constant: Any, asked: str) -> Any:
     return constant if isinstance(constant, Outside) and constant.must_come else checked(constant, asked)
 
 
-def _length(*held: Any) -> Length | FromOutside:
+def _length(*held: Any) -> Rule:
     return from_outside(Length(*held))  # type: ignore[no-any-return]
 
 
@@ -96,27 +97,27 @@ class It(Subject):
     distinct: Final = Distinct()
     """No item of a list twice; `it.distinct.by(key)`: no two of one key. Every rule has `.says("...")`, own words."""
 
-    def __gt__(self, floor: Any) -> Floor | FromOutside:
+    def __gt__(self, floor: Any) -> Rule:
         return from_outside(Floor(floor, False))  # type: ignore[no-any-return]
 
-    def __ge__(self, floor: Any) -> Floor | FromOutside:
+    def __ge__(self, floor: Any) -> Rule:
         return from_outside(Floor(floor, True))  # type: ignore[no-any-return]
 
-    def __lt__(self, ceiling: Any) -> Ceiling | FromOutside:
+    def __lt__(self, ceiling: Any) -> Rule:
         return from_outside(Ceiling(ceiling, False))  # type: ignore[no-any-return]
 
-    def __le__(self, ceiling: Any) -> Ceiling | FromOutside:
+    def __le__(self, ceiling: Any) -> Rule:
         return from_outside(Ceiling(ceiling, True))  # type: ignore[no-any-return]
 
-    def __eq__(self, constant: object) -> Equal | FromOutside:  # type: ignore[override]
+    def __eq__(self, constant: object) -> Rule:  # type: ignore[override]
         return from_outside(Equal(_comparable(constant, "it =="), True))  # type: ignore[no-any-return]
 
-    def __ne__(self, constant: object) -> Equal | FromOutside:  # type: ignore[override]
+    def __ne__(self, constant: object) -> Rule:  # type: ignore[override]
         return from_outside(Equal(_comparable(constant, "it !="), False))  # type: ignore[no-any-return]
 
     __hash__ = object.__hash__
 
-    def between(self, floor: Any, ceiling: Any) -> Between | FromOutside:
+    def between(self, floor: Any, ceiling: Any) -> Rule:
         """A value from `floor` to `ceiling`, both included."""
         return from_outside(Between(floor, ceiling))  # type: ignore[no-any-return]
 
@@ -150,15 +151,15 @@ class It(Subject):
 
     def starts_with(self, affix: str) -> StartsWith:
         """Text that begins with another."""
-        return StartsWith(affix)
+        return from_outside(StartsWith(affix))  # type: ignore[no-any-return]
 
     def ends_with(self, affix: str) -> EndsWith:
         """Text that ends with another."""
-        return EndsWith(affix)
+        return from_outside(EndsWith(affix))  # type: ignore[no-any-return]
 
     def multiple_of(self, step: Any) -> Multiple:
         """A number that is a whole multiple of `step`, by its decimal digits: 0.3 is a multiple of 0.1."""
-        return Multiple(step)
+        return from_outside(Multiple(step))  # type: ignore[no-any-return]
 
     def of_format(self, name: str) -> OfFormat:
         """Text of a format of the JSON Schema standard, by its name there: "uri", "hostname", "duration"."""
@@ -166,7 +167,7 @@ class It(Subject):
 
         return of_format(name)
 
-    def one_of(self, *choices: object) -> OneOf | FromOutside:
+    def one_of(self, *choices: object) -> Rule:
         """A value that equals one of the choices, or is one of a set that comes from outside."""
         return one_of(choices, "it.one_of")
 

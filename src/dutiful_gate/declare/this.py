@@ -166,14 +166,16 @@ class FieldOfThis(_Terms):
     def starts_with(self, affix: str) -> Obeying:
         """A condition: the text begins with another."""
         from .rules import StartsWith
+        from .rules.from_outside import from_outside
 
-        return self.obeys(StartsWith(affix))
+        return self.obeys(from_outside(StartsWith(affix)))
 
     def ends_with(self, affix: str) -> Obeying:
         """A condition: the text ends with another."""
         from .rules import EndsWith
+        from .rules.from_outside import from_outside
 
-        return self.obeys(EndsWith(affix))
+        return self.obeys(from_outside(EndsWith(affix)))
 
     def contains(self, held: Any) -> Obeying:
         """A condition: the text holds another, or the list or set has an item equal to `held`."""

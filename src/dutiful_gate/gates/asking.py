@@ -31,7 +31,7 @@ class Asking(AnyGate[T]):
         return in_window(call, secrets_of(self))
 
     def _judged(self, outside: Iterable[HandedOver], call: Callable[[], R]) -> R:
-        return with_values(outside, self._window, call)
+        return with_values(outside, partial(self._window, call))
 
     def admit(self, data: object, *, outside: Iterable[HandedOver] = ()) -> T:
         """See `AnyGate.admit`."""
@@ -62,7 +62,7 @@ class Asking(AnyGate[T]):
         return self._judged(outside, partial(super().why_json, raw, pointer))
 
     def _each(
-        self, items: Iterable[object], outside: tuple[HandedOver, ...], window: int, seconds: float | None
+        self, items: Iterable[object], outside: list[HandedOver], window: int, seconds: float | None
     ) -> Iterator[Verdict[T]]:
         from ..engine.asking import each_in_windows
 

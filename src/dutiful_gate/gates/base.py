@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Generic, NoReturn, Self, TypeVa
 
 from ..declare.facts import REFUSED, Stop
 from ..declare.limits import Limits
-from ..declare.outside import HandedOver, with_values
+from ..declare.outside import HandedOver, as_list, with_values
 from ..declare.sources import Source
 from ..report.fault import Fault
 from ..report.in_notebooks import DrawnInNotebooks
@@ -170,10 +170,10 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
             given = outlined(items) if self.shape.secretive else items
             yield refusal([Fault((), cause, given)])
             return
-        yield from self._each(items, tuple(outside), window, seconds)
+        yield from self._each(items, as_list(outside), window, seconds)
 
     def _each(
-        self, items: Iterable[object], outside: tuple[HandedOver, ...], window: int, seconds: float | None
+        self, items: Iterable[object], outside: list[HandedOver], window: int, seconds: float | None
     ) -> Iterator[Verdict[T]]:
         examine = self.examine
         for item in items:
@@ -238,7 +238,7 @@ class AnyGate(DrawnInNotebooks, Generic[T]):
         """
         from .list_in_text import each_in_text
 
-        return each_in_text(self, raw, at, outside=tuple(outside))
+        return each_in_text(self, raw, at, outside=as_list(outside))
 
     def _admitted_json(self, raw: Raw, value: Any) -> Verdict[T]:
         """The verdict of raw JSON that was read natively, to a value or `Noted`."""

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar, overload
 
 from ..declare.answers import is_waiting_anywhere
 from ..declare.limits import Limits
-from ..declare.outside import HandedOver, outside_values
+from ..declare.outside import HandedOver, as_list, outside_values
 from ..declare.sources import Source
 from ..document.document import Document
 from ..engine.awaiting import awaited_window, each_awaited
@@ -120,7 +120,7 @@ class WaitingGate(Generic[T]):
         return self.gate.shape
 
     async def _judged(self, outside: Iterable[HandedOver], call: Callable[[], R]) -> R:
-        with outside_values(*outside):
+        with outside_values(*as_list(outside)):
             return await awaited_window(call, secrets_of(self.gate))
 
     async def admit(self, data: object, *, outside: Iterable[HandedOver] = ()) -> T:
@@ -172,7 +172,7 @@ class WaitingGate(Generic[T]):
         So many items are judged together, the `window`, or what came in so many `seconds`: a check is asked once for
         them all. Items may come from an async iterable; the next ones are waited for as long as they take.
         """
-        judged = partial(self._judged, tuple(outside))
+        judged = partial(self._judged, as_list(outside))
         given = items if isinstance(items, AsyncIterable) else each_alone(items)
         if given is None:
             for verdict in Gate.examine_each(self.gate, items):  # type: ignore[arg-type]  # it says that it is no list
