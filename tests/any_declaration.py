@@ -44,6 +44,7 @@ from dutiful_gate import (
     all_or_none,
     also_named,
     amendment,
+    among,
     appended,
     as_text,
     at_least_one,
@@ -68,6 +69,7 @@ from dutiful_gate import (
     obeys_document,
     or_infinite,
     otherwise,
+    outside,
     rest,
     rounded_to,
     secret,
@@ -75,6 +77,7 @@ from dutiful_gate import (
     squeezed,
     subset,
     tagged_by,
+    takes,
     then,
     this,
     time_span,
@@ -90,6 +93,7 @@ from dutiful_gate import (
     without_point,
     written_as,
 )
+from dutiful_gate.declare.outside import hand_over_from_here
 from dutiful_gate.warnings import IdleKeyword
 
 
@@ -322,6 +326,32 @@ def _halved(value: Any) -> Any:
     return value // 2
 
 
+LIMIT = outside("any_limit", int, samples=[4])
+CODES = outside("any_codes", frozenset[str], samples=[frozenset({"QLP", "mrw", "abc", "a"})])
+NUMBERS = outside("any_numbers", frozenset[int], samples=[frozenset(range(-20, 20, 3))])
+RATE = outside("any_rate", float, samples=[2.5])
+MOMENT = outside("any_moment", datetime, samples=[datetime(2026, 5, 4, 9, tzinfo=UTC)])
+hand_over_from_here([each(each.samples[0]) for each in (LIMIT, CODES, NUMBERS, RATE, MOMENT)])
+
+
+@takes(LIMIT)
+def _within(value: Any, any_limit: int) -> bool:
+    return len(repr(value)) % 7 <= any_limit
+
+
+@takes(LIMIT)
+def _lengthened(value: Any, *, any_limit: int) -> Any:
+    return f"{value}{'.' * any_limit}"
+
+
+def _on_file(values: Sequence[Any]) -> list[Any]:
+    return [value for value in values if len(repr(value)) % 5]
+
+
+def _on_file_too(values: Sequence[Any]) -> set[Any]:
+    return {value for value in values if "a" not in str(value)}
+
+
 class Own:
     """A type of the developer's own, of whatever it is made of."""
 
@@ -389,6 +419,9 @@ _OF_HELD: list[Any] = [
     when(this.span.high > 3).obeys(this.lots.length >= 1),
     (this.span.low > 0) & this.codes.contains("a"),
     this.lots.length < this.codes.length,
+    this.codes.length <= LIMIT,
+    (this.span.high <= RATE) | this.codes.any(it.one_of(CODES)),
+    this.span.low + LIMIT > this.lots.length,
 ]
 
 
@@ -466,9 +499,12 @@ class Maker:
             it.contains(random.choice(["b", "[", "ß"])),
             it != "abc",
             holds(_no_x, both_ways=random.random() < 0.5),
+            random.choice([it.length <= LIMIT, it.length.between(1, LIMIT), it.one_of(CODES), it.length != LIMIT - 1, holds(_within)]),
         ]  # fmt: skip
         chosen = [*steps, *random.sample(rules, random.choice([0, 0, 1, 1, 2]))]
         random.shuffle(chosen)
+        if random.random() < 0.08:
+            chosen += random.sample([among(_on_file), among(_on_file_too, most=2, says="is not on file")], random.choice([1, 1, 2]))
         if random.random() < 0.05:
             chosen.append(lenient)
         return Annotated[(str, *chosen)] if chosen else str  # type: ignore[return-value]
@@ -491,17 +527,19 @@ class Maker:
                 it.multiple_of(3),
                 it != low,
                 it.one_of(low, low + 1),
+                self.random.choice([it <= LIMIT + 9, it > LIMIT - 9, it.one_of(NUMBERS), it != LIMIT, it.between(low, LIMIT + 40)]),
                 holds(_even, both_ways=self.random.random() < 0.5),
             ]
         )
         if self.random.random() < 0.08:
             return Annotated[int, without_point, bounds]
-        return self.beside(int, bounds, step, rounded_to(-1), lenient)
+        last = [among(_on_file)] if self.random.random() < 0.15 else []
+        return self.beside(int, bounds, step, rounded_to(-1), lenient, *last)
 
     def number(self) -> Any:
         low = round(self.random.uniform(-20, 20), 2)
         bounds = self.random.choice([it > low, it >= low, it < low, it.between(low, low + 30), it <= 1e6])
-        step = self.random.choice([it.multiple_of(0.5), it.multiple_of(0.01), it.multiple_of(3), it != 1.5])
+        step = self.random.choice([it.multiple_of(0.5), it.multiple_of(0.01), it.multiple_of(3), it != 1.5, it < RATE])
         parts = [bounds, step, rounded_to(self.random.choice([0, 1, 2])), lenient]
         self.random.shuffle(parts)
         return self.beside(float, *parts)
@@ -514,7 +552,7 @@ class Maker:
     def of_any_type(self) -> Any:
         """Rules and steps where the type leaves open what comes."""
         rules = [it > 0, it.length <= 3, it.matches("[a-z]+"), it.multiple_of(2), it.distinct, it.one_of("a", 1), it == 1, it != "a",
-                 it.contains("a"), it.starts_with("a"), trimmed, rounded_to(1), it.length != 2, it.distinct.by("a")]  # fmt: skip
+                 it.contains("a"), it.starts_with("a"), trimmed, rounded_to(1), it.length != 2, it.distinct.by("a"), it <= LIMIT, it.one_of(CODES), it.length <= LIMIT]  # fmt: skip
         chosen = self.random.sample(rules, self.random.choice([1, 1, 2]))
         kind = self.random.choice([Any, object, str | Any])
         if self.random.random() < 0.2:
@@ -628,6 +666,7 @@ class Maker:
                 Annotated[list[Annotated[str, uppered, it.length == 3]], split_on(";")],
                 Annotated[str | None, blank_is_none, trimmed],
                 Annotated[int, then(_doubled)],
+                Annotated[str, then(_lengthened)],
                 Annotated[str, it.length >= 1, then(len), it <= 6],
                 Annotated[int, it > 5, otherwise(6)],
                 Annotated[str, it.matches("[a-z]+"), otherwise("none")],
@@ -835,7 +874,8 @@ class Maker:
             rules.append(
                 random.choice(
                     [this.one != this.other, this.one == this.other, (this.one != this.other) | (this.noted == "a"), _all_differ,
-                     this.noted.obeys(holds(_no_x)), this.at.obeys(it > now), when(this.one == this.other).needs("noted")]
+                     this.noted.obeys(holds(_no_x)), this.at.obeys(it > now), when(this.one == this.other).needs("noted"),
+                     this.at >= MOMENT, among(_on_file)]
                 )
             )  # fmt: skip
         if random.random() < 0.08:

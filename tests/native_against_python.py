@@ -16,6 +16,7 @@ import warnings
 from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, make_dataclass
+from functools import partial
 from pathlib import Path
 from random import Random
 from time import perf_counter
@@ -26,6 +27,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 from any_declaration import any_declaration
 from dutiful_gate import DeclarationError, Gate, Refused, Source
 from dutiful_gate.declare.facts import Stop
+from dutiful_gate.engine.asking import in_window
 from dutiful_gate.engine.native.core import NativeReader, core
 from dutiful_gate.engine.native.shadow import difference
 from dutiful_gate.engine.native.twin import twin_of
@@ -216,7 +218,7 @@ def _of_data(
         counted["noted by Python"] += noting is None or noting.noted(data).__class__ is Stop
     for name, read in roads:
         try:
-            value = read(data)
+            value = in_window(partial(read, data), frozenset())  # where checks wait, they are asked
         except Exception as error:
             if type(error) is not verdict:
                 told.append(f"{name} raises {error!r} for {data!r}")

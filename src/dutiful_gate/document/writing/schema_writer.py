@@ -14,7 +14,7 @@ from ...declare.kinds import Text
 from ...declare.kinds.decimal import as_json, finer_than_doubles
 from ...declare.kinds.formed import Formed
 from ...declare.records import RecordCheck, RecordRule
-from ...declare.rules import Contains, Distinct, Equal, Length, OneOf, Rule
+from ...declare.rules import Contains, Distinct, Equal, OneOf, Rule
 from ...declare.sources import Reading
 from ...declare.steps import NO_BLANKS_AND_NOT_EMPTY, in_utc, trimmed
 from ...shape.final_forms import comes_final, is_settled, keeps_form, survives
@@ -419,7 +419,7 @@ def codes_of(rule: object) -> tuple[str, ...]:
         return ("check",)
     if isinstance(rule, RecordRule):
         return ("agreement", "count", "absent")
-    if isinstance(rule, Length):
+    if isinstance(rule, Rule) and rule.measures_size:
         return ("length", "count")
     if isinstance(rule, Rule):
         faces = rule.faces(
