@@ -3,7 +3,7 @@
 `python tests/test_typing.py` asks the oldest mypy that is supported as well, in an environment of its own.
 """
 
-# Rooms: the types of the public names
+# Rooms: declare, gates, web
 
 from __future__ import annotations
 
