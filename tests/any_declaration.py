@@ -504,7 +504,9 @@ class Maker:
         chosen = [*steps, *random.sample(rules, random.choice([0, 0, 1, 1, 2]))]
         random.shuffle(chosen)
         if random.random() < 0.08:
-            chosen += random.sample([among(_on_file), among(_on_file_too, most=2, says="is not on file")], random.choice([1, 1, 2]))
+            chosen += random.sample(
+                [among(_on_file), among(_on_file_too, most=2, says="is not on file")], random.choice([1, 1, 2])
+            )
         if random.random() < 0.05:
             chosen.append(lenient)
         return Annotated[(str, *chosen)] if chosen else str  # type: ignore[return-value]
@@ -527,7 +529,9 @@ class Maker:
                 it.multiple_of(3),
                 it != low,
                 it.one_of(low, low + 1),
-                self.random.choice([it <= LIMIT + 9, it > LIMIT - 9, it.one_of(NUMBERS), it != LIMIT, it.between(low, LIMIT + 40)]),
+                self.random.choice(
+                    [it <= LIMIT + 9, it > LIMIT - 9, it.one_of(NUMBERS), it != LIMIT, it.between(low, LIMIT + 40)]
+                ),
                 holds(_even, both_ways=self.random.random() < 0.5),
             ]
         )

@@ -148,7 +148,9 @@ def roads_of(gate: Gate[Any], made: Any, words: dict[str, Any], asked: list[Any]
             told.append(f"the class of a container changes what is said: {json.dumps(data, default=str)[:300]}")
         if isinstance(data, dict) and _ignores_keys(gate):
             beside = gate.examine({**data, "nobody declared it": [1]})
-            if _without_counts(beside) != _without_counts(verdict) or (verdict and repr(beside.value) != repr(verdict.value)):
+            if _without_counts(beside) != _without_counts(verdict) or (
+                verdict and repr(beside.value) != repr(verdict.value)
+            ):
                 told.append(f"an ignored key changes something: {json.dumps(data, default=str)[:300]}")
         if verdict and _is_as_sent(gate) and not contains(gate.release(verdict.value, secrets=True), data):
             told.append(f"what is released is not what was sent: {json.dumps(data, default=str)[:300]}")

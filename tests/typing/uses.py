@@ -204,7 +204,7 @@ def wrong(payload: object, raw: bytes, booking: Booking, crate: Crate) -> None:
     gate.schema(dialect="draft-05")  # wrong
     gate.schema("release")  # wrong
     gate.why(payload, ["crates"])  # wrong
-    gate.limits = Limits()  # wrong for nobody: __setattr__ refuses at run time; declared as properties, attributes would cost a call each
+    gate.limits = Limits()  # wrong for nobody: __setattr__ refuses at run time; properties would cost a call each
     feed.admit(payload).crates  # wrong
     Gate(Booking, "json")  # wrong
     Gate(Booking, unknown="allow")  # wrong
