@@ -13,7 +13,7 @@ from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from enum import Enum
 from pathlib import Path
-from typing import Annotated, Any, Literal, NewType, TypedDict
+from typing import Annotated, Any, Literal, NewType, TypedDict, cast
 
 import pytest
 
@@ -161,6 +161,9 @@ class _Loose(TypedDict):
 MISDECLARED: list[tuple[Callable[[], object], str]] = [
     (lambda: outside("a b", int), "has no name"),
     (lambda: outside("now", datetime), "is there already"),
+    (lambda: outside("class", int), "has no name"),
+    (lambda: limit + cast(Any, "x"), "nothing can be 'x' away"),
+    (lambda: it > 0 if limit else it > 1, "was asked for a truth value"),
     (lambda: outside("x", _Loose), "by which no value can be told"),
     (lambda: outside("x", Callable[[], int]), "by which no value can be told"),  # type: ignore[arg-type]
     (lambda: outside("x", "int"), "by which no value can be told"),  # type: ignore[arg-type]

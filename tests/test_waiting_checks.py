@@ -226,6 +226,23 @@ def _forgot_to_wait(codes: Sequence[str]) -> Any:
     return on_file_later(codes)
 
 
+def _refuses(codes: Sequence[str]) -> Any:
+    return Gate(int).admit("QLP")  # a refusal of something else is none of the data
+
+
+def _stops(codes: Sequence[str]) -> Any:
+    return next(iter(()))
+
+
+def _empties(codes: list[str]) -> Any:
+    codes.clear()
+    return ["QLP"]
+
+
+async def _cancels_itself(codes: Sequence[str]) -> Any:
+    raise asyncio.CancelledError
+
+
 def _slow(codes: Sequence[str]) -> set[str]:
     sleep(0.5)
     return set(codes)
@@ -241,6 +258,8 @@ async def _broken_later(codes: Sequence[str]) -> set[str]:
 
 
 FAILING: list[tuple[Any, float | None, type[Exception], str]] = [
+    (_refuses, None, RuntimeError, "_refuses raised Refused"), (_stops, None, RuntimeError, "_stops raised StopIteration"),
+    (_cancels_itself, None, RuntimeError, "was cancelled, and not by its caller"),
     (_broken, None, ConnectionError, "no database"), (_nothing, None, TypeError, "gives back the sound ones"),
     (_a_word, None, TypeError, "gives back the sound ones"), (_slow, 0.01, TimeoutError, "_slow did not answer within 0.01"),
     (_slow_later, 0.01, TimeoutError, "_slow_later did not answer within"), (_broken_later, 9, ConnectionError, "no database"),
@@ -269,6 +288,10 @@ def test_a_check_that_fails_is_told_to_the_caller(
             with pytest.raises(error, match=told):
                 verb("QLP")
         assert not Gate(Annotated[str, among(function, seconds=seconds, unanswered="refuse")]).accepts("QLP")
+
+
+def test_what_a_check_does_to_what_it_is_given_changes_nothing() -> None:
+    assert Gate(list[Annotated[str, among(_empties)]]).examine(["QLP", "MRW"]).faults[0].pointer == "/1"
 
 
 def test_a_plain_function_that_gives_a_coroutine_is_found_out() -> None:

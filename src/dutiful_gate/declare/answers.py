@@ -34,13 +34,13 @@ class Answers:
 
     def __init__(self) -> None:
         self.resolves = False
-        self.unknown: dict[int, tuple[Any, dict[Hashable, Any]]] = {}
-        self._known: dict[int, dict[Hashable, Answer]] = {}
+        self.unknown: dict[Hashable, tuple[Any, dict[Hashable, Any]]] = {}
+        self._known: dict[Hashable, dict[Hashable, Answer]] = {}
 
     def said(self, check: Any, value: Any) -> Answer:
         """What a check says of a value; yes, where it is not known yet."""
         key = told_apart(value)
-        mark = id(check.function)
+        mark = check.mark
         answer = self._known.get(mark, {}).get(key)
         if answer is None:
             self.unknown.setdefault(mark, (check, {}))[1][key] = value
@@ -54,7 +54,7 @@ class Answers:
 
     def keep(self, check: Any, answers: Iterable[tuple[Hashable, Answer]]) -> bool:
         """Keep what a check has answered. Whether it said no to any."""
-        known = self._known.setdefault(id(check.function), {})
+        known = self._known.setdefault(check.mark, {})
         refused = False
         for key, answer in answers:
             known[key] = answer

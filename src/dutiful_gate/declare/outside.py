@@ -15,8 +15,9 @@ import types
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
-from functools import wraps
-from typing import Any, Concatenate, Final, Generic, Literal, Self, TypeVar, Union, get_args, get_origin
+from functools import partial, wraps
+from keyword import iskeyword
+from typing import Any, Concatenate, Final, Generic, Literal, NoReturn, Self, TypeVar, Union, get_args, get_origin
 
 from .errors import DeclarationError, check_flags
 from .facts import Bind, Unsaid
@@ -84,7 +85,20 @@ class Outside(Generic[T], Value):
     def _moved(self, value: Any) -> Any:
         return value if self.away is None else value + self.away
 
+    def __bool__(self) -> NoReturn:
+        raise DeclarationError(
+            f"{self} was asked for a truth value, and has none while it is only declared",
+            remedy=f"write two rules one after the other instead of joining them; its value is {self.name}.here",
+        )
+
     def __add__(self, away: Any) -> Self:
+        try:
+            self.sample if self.sample is None else self.sample + away
+        except (TypeError, OverflowError):
+            raise DeclarationError(
+                f"nothing can be {away!r} away from {self.name}",
+                remedy=f"it is {_shown_kind(self.kind)}: add what it takes",
+            ) from None
         moved: Self = self.replace(away=away if self.away is None else self.away + away)
         return moved
 
@@ -144,7 +158,7 @@ def outside(name: str, kind: type[T], *, samples: Sequence[T] = (), secret: bool
     `with outside_values(limit(40)):`. `limit.here` is what was. In a document such a rule is unstated, and `release`
     does not ask it. Raises DeclarationError for what is no name or no such type, and for samples of another type.
     """
-    if not str.isidentifier(name):
+    if not str.isidentifier(name) or iskeyword(name):
         raise DeclarationError(f"outside({name!r}) has no name", remedy='as in outside("limit", int)')
     if name in ("now", "today"):
         raise DeclarationError(f"outside({name!r}) is there already", remedy="import it, or take another name")
@@ -325,6 +339,11 @@ def from_caller(names: str) -> Unsaid:
     return Unsaid(f"{names} comes from outside, when data is judged")
 
 
+def asks_outside(held: Any) -> bool:
+    """Whether something asks for values from outside."""
+    return next(found_outside(held), None) is not None
+
+
 def found_outside(held: Any) -> Iterator[Outside[Any]]:
     """The values from outside that a rule, a condition, a step or a function asks for; `now` and `today` are not."""
     if isinstance(held, Outside):
@@ -337,6 +356,8 @@ def found_outside(held: Any) -> Iterator[Outside[Any]]:
         for each in held:
             yield from found_outside(each)
     elif callable(held):
+        while isinstance(held, partial):
+            held = held.func
         yield from getattr(held, "outside", ())
 
 

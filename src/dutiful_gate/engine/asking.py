@@ -16,26 +16,29 @@ from ..declare.waiting import answered
 from ..report.verdict import Refused
 
 R = TypeVar("R")
+Secrets = frozenset[Hashable]
+"""The checks whose words are not told, by what tells checks apart."""
 X = TypeVar("X")
 _MOST_ROUNDS: Final = 16
 """So often data is judged anew: each time a check said no, and others were asked about what came to light then."""
 
 
-def in_window(call: Callable[[], R], secrets: frozenset[int]) -> R:
+def in_window(call: Callable[[], R], secrets: Secrets) -> R:
     """What a function that judges data gives, once all checks that wait were asked; `secrets` are those whose words are
     not told. Raises what they raise."""
     if answers_here() is not None:  # a wider window is open: whoever opened it asks
         return call()
     rounds = rounds_of(call)
-    try:
-        answers = next(rounds)
-        while True:
-            answers = rounds.send(ask(answers, secrets))
-    except StopIteration as done:
-        return given_by(done.value)  # type: ignore[no-any-return]
+    refused: bool | None = None
+    while True:
+        try:
+            answers = next(rounds) if refused is None else rounds.send(refused)
+        except StopIteration as done:
+            return given_by(done.value)  # type: ignore[no-any-return]
+        refused = ask(answers, secrets)
 
 
-def resolving(call: Callable[[Any], R], secrets: frozenset[int]) -> Callable[[Any], R]:
+def resolving(call: Callable[[Any], R], secrets: Secrets) -> Callable[[Any], R]:
     """A function of an engine's, that judges data: outside of a window it opens one."""
 
     def resolved(data: Any) -> R:
@@ -128,7 +131,7 @@ class CheckCall(NamedTuple):
     keys: list[Hashable]
     values: list[Any]
 
-    def kept(self, said: Any, error: Exception | None, secrets: frozenset[int]) -> list[tuple[Hashable, Answer]]:
+    def kept(self, said: Any, error: Exception | None, secrets: Secrets) -> list[tuple[Hashable, Answer]]:
         """What it has answered of each value, by what it gave back or raised. Raises what the caller is to be told."""
         answers: list[Answer] = [False] * len(self.keys)
         if error is None:
@@ -138,14 +141,21 @@ class CheckCall(NamedTuple):
                 error = no_answer
         if error is not None:
             if self.check.tells_why and isinstance(error, ValueError):
-                answers = [ValueError() if id(self.check.function) in secrets else error]
+                answers = [ValueError() if self.check.mark in secrets else error]
             elif self.check.unanswered != "refuse":
                 raise self._told(error, secrets) from None
         return list(zip(self.keys, answers, strict=True))
 
-    def _told(self, error: Exception, secrets: frozenset[int]) -> Exception:
-        """An exception without its words, where they may quote what is secret."""
-        if id(self.check.function) not in secrets or isinstance(error, TooLate):
+    def _told(self, error: Exception, secrets: Secrets) -> Exception:
+        """An exception without its words, where they may quote what is secret; and never one that says of the data what
+        a gate inside the check says of something else."""
+        if isinstance(error, TooLate):
+            return error
+        if isinstance(error, Refused | StopIteration | StopAsyncIteration):
+            return RuntimeError(
+                f"{self.check.name} raised {type(error).__name__}: a check answers, and raises what failed"
+            )
+        if self.check.mark not in secrets:
             return error
         return RuntimeError(
             f"{self.check.name} raised {type(error).__name__} when it was asked about what is secret: "
@@ -169,7 +179,7 @@ def questions_of(answers: Answers) -> Iterator[CheckCall]:
             yield CheckCall(check, [key for key, _ in some], [value for _, value in some])
 
 
-def ask(answers: Answers, secrets: frozenset[int]) -> bool:
+def ask(answers: Answers, secrets: Secrets) -> bool:
     """Ask at once; whether any answer was a no."""
     refused = False
     for question in questions_of(answers):
@@ -185,7 +195,7 @@ def ask(answers: Answers, secrets: frozenset[int]) -> bool:
 def _in_time(check: WaitingCheck, values: list[Any]) -> Any:
     """What a plain function gives back. Raises TimeoutError where it takes too long: it is left to its thread then."""
     if check.seconds is None:
-        return check.ask(values)
+        return check.ask(list(values))
     from contextvars import copy_context
     from queue import Empty, SimpleQueue
     from threading import Thread
@@ -195,7 +205,7 @@ def _in_time(check: WaitingCheck, values: list[Any]) -> Any:
 
     def asked() -> None:
         try:
-            found.put((context.run(check.ask, values), None))
+            found.put((context.run(check.ask, list(values)), None))
         except BaseException as error:
             found.put((None, error))
 

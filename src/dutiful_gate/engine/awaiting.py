@@ -10,21 +10,22 @@ from typing import Any, TypeVar
 
 from ..declare.answers import Answer, Answers
 from ..declare.rules.waiting import WaitingCheck
-from .asking import CheckCall, TooLate, check_window, given_by, judged_all, questions_of, rounds_of, window_of
+from .asking import CheckCall, Secrets, TooLate, check_window, given_by, judged_all, questions_of, rounds_of, window_of
 
 R = TypeVar("R")
 X = TypeVar("X")
 
 
-async def awaited_window(call: Callable[[], R], secrets: frozenset[int]) -> R:
+async def awaited_window(call: Callable[[], R], secrets: Secrets) -> R:
     """The same, awaited. Nothing is left behind where it is cancelled."""
     rounds = rounds_of(call)
-    try:
-        answers = next(rounds)
-        while True:
-            answers = rounds.send(await _ask_awaited(answers, secrets))
-    except StopIteration as done:
-        return given_by(done.value)  # type: ignore[no-any-return]
+    refused: bool | None = None
+    while True:
+        try:
+            answers = next(rounds) if refused is None else rounds.send(refused)
+        except StopIteration as done:
+            return given_by(done.value)  # type: ignore[no-any-return]
+        refused = await _ask_awaited(answers, secrets)
 
 
 async def each_awaited(
@@ -80,11 +81,11 @@ async def _next(coming: AsyncIterator[X]) -> X:
     return await anext(coming)
 
 
-async def _ask_awaited(answers: Answers, secrets: frozenset[int]) -> bool:
+async def _ask_awaited(answers: Answers, secrets: Secrets) -> bool:
     """Ask all checks together, and wait; whether any answer was a no. The first that fails ends the others."""
-    by_check: dict[int, list[CheckCall]] = {}
+    by_check: dict[Hashable, list[CheckCall]] = {}
     for question in questions_of(answers):
-        by_check.setdefault(id(question.check.function), []).append(question)
+        by_check.setdefault(question.check.mark, []).append(question)
     tasks = [
         asyncio.ensure_future(_asked(several[number :: several[0].check.at_once], secrets))
         for several in by_check.values()
@@ -102,25 +103,43 @@ async def _ask_awaited(answers: Answers, secrets: frozenset[int]) -> bool:
 
 
 async def _asked(
-    questions: list[CheckCall], secrets: frozenset[int]
+    questions: list[CheckCall], secrets: Secrets
 ) -> list[tuple[WaitingCheck, list[tuple[Hashable, Answer]]]]:
     """Some questions to one check, one after the other."""
     made = []
     for question in questions:
-        said, error = None, None
+        said: Any = None
+        error: Exception | None = None
         try:
             said = await _answer(question.check, question.values)
+        except asyncio.CancelledError:
+            task = asyncio.current_task()
+            if task is None or task.cancelling():
+                raise
+            error = RuntimeError(f"{question.check.name} was cancelled, and not by its caller")
         except Exception as failed:
             error = failed
         made.append((question.check, question.kept(said, error, secrets)))
     return made
 
 
+def _outcome(check: WaitingCheck, values: list[Any]) -> tuple[Any, Exception | None]:
+    """What a plain function gave back or raised: a StopIteration, which no future takes, is handed over like any other."""
+    try:
+        return check.ask(values), None
+    except Exception as error:
+        return None, error
+
+
 async def _answer(check: WaitingCheck, values: list[Any]) -> Any:
     """What a check gives back; a plain function is asked in a thread. Raises TimeoutError where it takes too long."""
     try:
         async with asyncio.timeout(check.seconds) as clock:
-            said = check.ask(values) if check.is_async else await asyncio.to_thread(check.ask, values)
+            if check.is_async:
+                return await check.ask(list(values))
+            said, failed = await asyncio.to_thread(_outcome, check, list(values))
+            if failed is not None:
+                raise failed
             return await said if isinstance(said, Awaitable) else said
     except TimeoutError:
         if clock.expired():

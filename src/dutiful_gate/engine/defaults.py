@@ -10,7 +10,7 @@ from ..declare.errors import DeclarationError
 from ..declare.facts import Stop
 from ..declare.marks import AsSent
 from ..declare.members import quoted
-from ..declare.outside import found_outside, is_asked_anywhere
+from ..declare.outside import asks_outside, is_asked_anywhere
 from ..declare.rules import Rule
 from ..declare.sealed import Sealed
 from ..declare.sources import Reading, Source
@@ -38,7 +38,7 @@ def check_held(shape: Shape) -> None:
                 field.factory.reads = _reader(shape, field)
     for record in shape.records.values():
         for field in record.fields:
-            if _asks(shape, field.use) or any(found_outside(field.factory)):
+            if _asks(shape, field.use) or asks_outside(field.factory):
                 continue
             if isinstance(field.factory, AsSent):
                 _check_sent(parts, record, field, field.factory)

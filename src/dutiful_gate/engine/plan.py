@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Hashable, Mapping
 from enum import Enum
 from functools import cached_property
 from typing import Any, Protocol
@@ -75,7 +75,7 @@ class Plan(Value):
         return waiting_of(self.shape)
 
     @cached_property
-    def asked_in_secret(self) -> frozenset[int]:
+    def asked_in_secret(self) -> frozenset[Hashable]:
         """Those of them that are asked about what is secret."""
         return asked_in_secret(self.shape)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Hashable, Iterable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -70,7 +70,7 @@ class Asking(AnyGate[T]):
         return each_in_windows(items, super().examine, judged, window, seconds)
 
 
-def secrets_of(gate: AnyGate[Any]) -> frozenset[int]:
+def secrets_of(gate: AnyGate[Any]) -> frozenset[Hashable]:
     """The checks of a gate whose words are not to be told."""
     return gate._engine.plan.asked_in_secret  # type: ignore[union-attr]
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Hashable, Iterator
 from contextlib import ExitStack, contextmanager
 from typing import Any
 
 from ..declare.answers import Assumed, answered_by, found_waiting, is_waiting_anywhere
 from ..declare.errors import DeclarationError
-from ..declare.outside import Outside, found_outside, handed, is_asked_anywhere, missing, outside_values
+from ..declare.outside import Outside, asks_outside, found_outside, handed, is_asked_anywhere, missing, outside_values
 from ..declare.rules import Rule
 from ..declare.rules.waiting import WaitingCheck
 from .nodes import Scalar
@@ -75,15 +75,15 @@ def waiting_of(shape: Shape) -> tuple[WaitingCheck, ...]:
     return tuple(dict.fromkeys(check for check, _ in _waiting(shape)))
 
 
-def asked_in_secret(shape: Shape) -> frozenset[int]:
+def asked_in_secret(shape: Shape) -> frozenset[Hashable]:
     """The functions, by what tells them apart, that are asked about what is secret: their words are not to be told."""
-    hidden: set[int] = set()
+    hidden: set[Hashable] = set()
     for check, where in _waiting(shape):
         if where in shape.guarded:
-            hidden.add(id(check.function))
+            hidden.add(check.mark)
     for use in uses_of(shape):
         if use.secret:
-            hidden.update(id(check.function) for check, _ in _waiting(part_of(shape, use)))
+            hidden.update(check.mark for check, _ in _waiting(part_of(shape, use)))
     return frozenset(hidden)
 
 
@@ -103,7 +103,7 @@ def without_asking(shape: Shape) -> Shape:
         return shape
 
     def asks(held: object) -> bool:
-        return any(found_outside(held)) or next(found_waiting(held), None) is not None
+        return asks_outside(held) or next(found_waiting(held), None) is not None
 
     def judged(use: Use) -> Use:
         kept = tuple(part for part in use.parts if not (isinstance(part, Rule) and asks(part)))

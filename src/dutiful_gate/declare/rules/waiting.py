@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Awaitable, Callable, Collection, Mapping, Sequence
+from collections.abc import Awaitable, Callable, Collection, Hashable, Mapping, Sequence
 from typing import Any, ClassVar, Literal, TypeVar
 
 from ..answers import Answer, Asked, note_made
@@ -54,6 +54,15 @@ class WaitingCheck(Opaque):
     def name(self) -> str:
         """What its function is called."""
         return shown_name(self.function)
+
+    @property
+    def mark(self) -> Hashable:
+        """What tells it from others: its function."""
+        try:
+            hash(self.function)
+        except TypeError:
+            return id(self.function)
+        return self.function
 
     @property
     def is_async(self) -> bool:

@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 from ...codegen.writer import all_of
-from ...declare.outside import found_outside
+from ...declare.outside import asks_outside
 from ...declare.records import RecordRule
 from ...report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ...report.document_order import in_document_order
@@ -263,7 +263,7 @@ class TellingRecords(TellingValues):
         )
         label = "" if first is None else first.label
         cause = self.cause(frame.inner(spoken=Spoken(label)), said)
-        if not (hidden or frame.hidden) and any(found_outside(rule)):
+        if not (hidden or frame.hidden) and asks_outside(rule):
             numbers = partial(rule.numbers, lambda path: reach.paths.wire(record, path))
             cause = f"{frame.bind(partial(_as_handed, numbers), 'as_handed')}({cause})"
         if first is None:
