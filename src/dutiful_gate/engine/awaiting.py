@@ -124,9 +124,11 @@ async def _asked(
 
 
 def _outcome(check: WaitingCheck, values: list[Any]) -> tuple[Any, Exception | None]:
-    """What a plain function gave back or raised: a StopIteration, which no future takes, is handed over like any other."""
+    """What a plain function gave back or raised. A StopIteration, which no future takes, is told by another."""
     try:
         return check.ask(values), None
+    except StopIteration:
+        return None, RuntimeError(f"{check.name} raised StopIteration: a check answers, and raises what failed")
     except Exception as error:
         return None, error
 
