@@ -419,6 +419,8 @@ _OF_HELD: list[Any] = [
     when(this.span.high > 3).obeys(this.lots.length >= 1),
     (this.span.low > 0) & this.codes.contains("a"),
     this.lots.length < this.codes.length,
+]
+_OF_HELD_FROM_OUTSIDE: list[Any] = [
     this.codes.length <= LIMIT,
     (this.span.high <= RATE) | this.codes.any(it.one_of(CODES)),
     this.span.low + LIMIT > this.lots.length,
@@ -449,11 +451,17 @@ def compared_in_records(one: Any, other: Any) -> list[Any]:
 class Maker:
     """Makes declarations, the same for the same seed."""
 
-    def __init__(self, seed: int) -> None:
+    def __init__(self, seed: int, *, asks: bool = False) -> None:
+        """With `asks`, they ask for values from outside, and have checks that wait."""
         self.random = Random(seed)
         self.seed = seed
+        self.asks = asks
         self.count = 0
         self.names: dict[str, Any] = {}
+
+    def asking(self, *parts: Any) -> tuple[Any, ...]:
+        """What stands among others only where declarations ask."""
+        return parts if self.asks else ()
 
     def name(self, stem: str) -> str:
         self.count += 1
@@ -499,11 +507,22 @@ class Maker:
             it.contains(random.choice(["b", "[", "ß"])),
             it != "abc",
             holds(_no_x, both_ways=random.random() < 0.5),
-            random.choice([it.length <= LIMIT, it.length.between(1, LIMIT), it.one_of(CODES), it.length != LIMIT - 1, holds(_within)]),
         ]  # fmt: skip
         chosen = [*steps, *random.sample(rules, random.choice([0, 0, 1, 1, 2]))]
         random.shuffle(chosen)
-        if random.random() < 0.08:
+        if self.asks and random.random() < 0.25:
+            chosen.append(
+                random.choice(
+                    [
+                        it.length <= LIMIT,
+                        it.length.between(1, LIMIT),
+                        it.one_of(CODES),
+                        it.length != LIMIT - 1,
+                        holds(_within),
+                    ]
+                )
+            )
+        if self.asks and random.random() < 0.08:
             chosen += random.sample(
                 [among(_on_file), among(_on_file_too, most=2, says="is not on file")], random.choice([1, 1, 2])
             )
@@ -529,21 +548,23 @@ class Maker:
                 it.multiple_of(3),
                 it != low,
                 it.one_of(low, low + 1),
-                self.random.choice(
-                    [it <= LIMIT + 9, it > LIMIT - 9, it.one_of(NUMBERS), it != LIMIT, it.between(low, LIMIT + 40)]
-                ),
                 holds(_even, both_ways=self.random.random() < 0.5),
+                *self.asking(
+                    it <= LIMIT + 9, it > LIMIT - 9, it.one_of(NUMBERS), it != LIMIT, it.between(low, LIMIT + 40)
+                ),
             ]
         )
         if self.random.random() < 0.08:
             return Annotated[int, without_point, bounds]
-        last = [among(_on_file)] if self.random.random() < 0.15 else []
+        last = [among(_on_file)] if self.asks and self.random.random() < 0.15 else []
         return self.beside(int, bounds, step, rounded_to(-1), lenient, *last)
 
     def number(self) -> Any:
         low = round(self.random.uniform(-20, 20), 2)
         bounds = self.random.choice([it > low, it >= low, it < low, it.between(low, low + 30), it <= 1e6])
-        step = self.random.choice([it.multiple_of(0.5), it.multiple_of(0.01), it.multiple_of(3), it != 1.5, it < RATE])
+        step = self.random.choice(
+            [it.multiple_of(0.5), it.multiple_of(0.01), it.multiple_of(3), it != 1.5, *self.asking(it < RATE)]
+        )
         parts = [bounds, step, rounded_to(self.random.choice([0, 1, 2])), lenient]
         self.random.shuffle(parts)
         return self.beside(float, *parts)
@@ -556,7 +577,7 @@ class Maker:
     def of_any_type(self) -> Any:
         """Rules and steps where the type leaves open what comes."""
         rules = [it > 0, it.length <= 3, it.matches("[a-z]+"), it.multiple_of(2), it.distinct, it.one_of("a", 1), it == 1, it != "a",
-                 it.contains("a"), it.starts_with("a"), trimmed, rounded_to(1), it.length != 2, it.distinct.by("a"), it <= LIMIT, it.one_of(CODES), it.length <= LIMIT]  # fmt: skip
+                 it.contains("a"), it.starts_with("a"), trimmed, rounded_to(1), it.length != 2, it.distinct.by("a"), *self.asking(it <= LIMIT, it.one_of(CODES), it.length <= LIMIT)]  # fmt: skip
         chosen = self.random.sample(rules, self.random.choice([1, 1, 2]))
         kind = self.random.choice([Any, object, str | Any])
         if self.random.random() < 0.2:
@@ -670,7 +691,7 @@ class Maker:
                 Annotated[list[Annotated[str, uppered, it.length == 3]], split_on(";")],
                 Annotated[str | None, blank_is_none, trimmed],
                 Annotated[int, then(_doubled)],
-                Annotated[str, then(_lengthened)],
+                *self.asking(Annotated[str, then(_lengthened)]),
                 Annotated[str, it.length >= 1, then(len), it <= 6],
                 Annotated[int, it > 5, otherwise(6)],
                 Annotated[str, it.matches("[a-z]+"), otherwise("none")],
@@ -872,14 +893,14 @@ class Maker:
             rules.append(random.choice(compared_in_records(*CONSTANTS[kind])))
         if random.random() < 0.08:
             fields += [("lots", list[Tide]), ("span", Span), ("codes", list[str])]
-            rules.append(random.choice(_OF_HELD))
+            rules.append(random.choice([*_OF_HELD, *self.asking(*_OF_HELD_FROM_OUTSIDE)]))
         if random.random() < 0.1:
             fields += self.changing()
             rules.append(
                 random.choice(
                     [this.one != this.other, this.one == this.other, (this.one != this.other) | (this.noted == "a"), _all_differ,
                      this.noted.obeys(holds(_no_x)), this.at.obeys(it > now), when(this.one == this.other).needs("noted"),
-                     this.at >= MOMENT, among(_on_file)]
+                     *self.asking(this.at >= MOMENT, among(_on_file))]
                 )
             )  # fmt: skip
         if random.random() < 0.08:
@@ -1005,9 +1026,9 @@ def any_part(seed: int) -> tuple[str, Any]:
     return part, make_dataclass(maker.name("Part"), fields)
 
 
-def any_declaration(seed: int) -> tuple[Any, dict[str, Any]]:
-    """A declaration, and the words for its gate."""
-    maker = Maker(seed)
+def any_declaration(seed: int, *, asks: bool = False) -> tuple[Any, dict[str, Any]]:
+    """A declaration, and the words for its gate; one that `asks` does so outside of the data too."""
+    maker = Maker(seed, asks=asks)
     declared = maker.declaration(maker.random.choice([1, 2, 3, 3]))
     words: dict[str, Any] = {}
     if maker.random.random() < 0.1:
