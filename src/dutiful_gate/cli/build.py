@@ -69,6 +69,10 @@ def build(targets: tuple[str, ...], into: Path, stale: Stale, check: bool) -> No
     raise SystemExit(1 if built.changed else 0)
 
 
+def _is_gate(kind: type) -> bool:
+    return Gate in kind.__mro__ or RequestGate in kind.__mro__
+
+
 def _gates(targets: tuple[str, ...]) -> tuple[dict[str, AnyBuilt], list[str]]:
     """The gates of targets by name, and the modules that they are made in. Raises CannotRun."""
     found: dict[str, AnyBuilt] = {}
@@ -81,7 +85,9 @@ def _gates(targets: tuple[str, ...]) -> tuple[dict[str, AnyBuilt], list[str]]:
     modules = [name for name in sys.modules if name.partition(".")[0] in packages and _is_of(name, own)]
     gc.collect()
     # Whatever holds them: a module, an API, a form.
-    alive = [each for each in gc.get_objects() if type(each) in (Gate, RequestGate) and hasattr(each, "_engine")]
+    alive = [
+        each for each in gc.get_objects() if issubclass(type(each), Gate | RequestGate) and hasattr(each, "_engine")
+    ]
     known = {id(gate) for gate in found.values()}
     for gate in sorted(alive, key=_name):
         if id(gate) not in known and _modules_of(gate) & set(modules):

@@ -34,7 +34,7 @@ FUNCTIONS: Final = "gates.bin"
 STAMP: Final = "stamp.json"
 DOCUMENTS: Final = "documents"
 _STAMPED: Final = {"python": str, "library": str, "stale": str, "functions": str, "sources": dict, "gates": dict}
-_WORDS_OF_REQUEST: Final = 3
+_WORDS_OF_REQUEST: Final = 4
 _OWN: Final = Path(__file__).parents[1]
 _INIT: Final = '''"""Gates built beforehand by dutiful build: import this before the modules that make them."""
 
@@ -161,7 +161,7 @@ def _document(gate: Gate[Any] | RequestGate[Any]) -> Any:
 def _words(gate: Gate[Any] | RequestGate[Any]) -> tuple[object, ...]:
     if isinstance(gate, Gate):
         return gate.declared, gate.reads, gate.unknown, gate.limits, gate.keys, gate.lenient
-    return "request", gate.declared, gate.limits
+    return "request", gate.declared, gate.limits, gate.keys
 
 
 def mark_of(words: tuple[object, ...]) -> str | None:
@@ -178,10 +178,10 @@ def mark_of(words: tuple[object, ...]) -> str | None:
 
 def _digest(words: tuple[object, ...]) -> bytes | None:
     """A digest of what a gate's declaration says now, by the words of the gate."""
-    if len(words) == _WORDS_OF_REQUEST:
-        return digest_of_declaration(words[1])
-    keys: Any = words[4]
-    return digest_of_declaration(words[0], keys)
+    of_request = len(words) == _WORDS_OF_REQUEST
+    declared: Any = words[1] if of_request else words[0]
+    keys: Any = words[3] if of_request else words[4]
+    return digest_of_declaration(declared, keys)
 
 
 # Opening

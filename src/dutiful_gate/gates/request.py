@@ -43,9 +43,10 @@ class RequestGate(AnyGate[T]):
     Raises DeclarationError for a declaration that is no record of such parts.
     """
 
-    __slots__ = ("_hides_in_body", "_names", "_natively", "parts")
+    __slots__ = ("_hides_in_body", "_names", "_natively", "keys", "parts")
 
     awaits: ClassVar[bool] = False  # whether what answers it waits for checks
+    keys: Callable[[str], str] | None
     parts: Mapping[str, Field]
     """Its parts by name: the fields of the record."""
     _names: Mapping[str, Any]
@@ -81,6 +82,7 @@ class RequestGate(AnyGate[T]):
             engine = Engine(Plan(request_shape(shape), Source.JSON, False, limits), native=native)
         self._settle(
             declared=declared,
+            keys=keys,
             reads=Source.JSON,
             limits=limits,
             _shape=engine.plan.shape,
