@@ -12,6 +12,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from dutiful_gate import DeclarationError, Gate, Source, amendment, camel, it, kebab, named, obeys, subset, this
 from dutiful_gate.storage import record_of
+from dutiful_gate.web import Api, Endpoint
 
 
 @dataclass
@@ -133,3 +134,46 @@ def test_rows_are_called_as_they_say() -> None:
     assert (made.berth_number, made.quay_name) == (3, "north")
     assert Gate(record_of(Berth, "show", keys=camel)).release(made) == {"berthNumber": 3, "quayName": "north"}
     assert Gate(record_of(Berth, "change", keys=camel)).admit({"quayName": "south"}) == {"quay_name": "south"}
+
+
+@dataclass
+class _Sent:
+    body: Leg
+
+
+@dataclass
+class _ByPath:
+    @dataclass
+    class Path:
+        crate_no: int
+
+    @dataclass
+    class Query:
+        first_port: str = "QLP"
+
+    path: Path
+    query: Query
+
+
+def test_an_api_makes_names_and_an_endpoint_has_one_way() -> None:
+    def read() -> Endpoint[_ByPath]:
+        return Endpoint("GET", "/crates/{crate_no}", _ByPath, {200: Crate})
+
+    def served(endpoint: Endpoint[Any]) -> list[Any]:
+        return [endpoint.by(lambda request: Crate(2.5))]
+
+    mine = read()
+    api = Api("Tern Sound crates", "1.0", served(mine), keys=camel)
+    verdict = mine.gate.examine({"path": {"crate_no": "1"}, "query": {"firstPort": "OST"}})
+    assert (verdict.value.path.crate_no, verdict.value.query.first_port) == (1, "OST")  # names in the path stay
+    assert mine.answers.released(Crate(2.5), "application/json").body == b'{"weightKg":2.5}'
+    assert Api("Once more", "1.0", served(mine), keys=camel).keys is api.keys
+    plain = read()
+    Api("Plain", "1.0", served(plain))
+    for endpoint, keys in ((mine, None), (mine, kebab), (plain, camel)):
+        with pytest.raises(DeclarationError, match="another Api makes its names otherwise"):
+            Api("Another", "1.0", served(endpoint), keys=keys)
+    own = Endpoint("POST", "/legs", _Sent, {204: None}, keys=kebab)
+    Api("Own", "1.0", [own.by(lambda request: None)], keys=camel)
+    assert own.keys is kebab
+    assert own.gate.examine({"body": SENT})  # the record says its own

@@ -290,6 +290,12 @@ def test_a_check_that_fails_is_told_to_the_caller(
         assert not Gate(Annotated[str, among(function, seconds=seconds, unanswered="refuse")]).accepts("QLP")
 
 
+def test_one_function_may_be_asked_in_two_ways() -> None:
+    both = tuple[Annotated[str, among(_broken, unanswered="refuse")], Annotated[str, among(_broken)]]
+    with pytest.raises(ConnectionError):
+        Gate(both).examine(["QLP", "QLP"])
+
+
 def test_what_a_check_does_to_what_it_is_given_changes_nothing() -> None:
     assert Gate(list[Annotated[str, among(_empties)]]).examine(["QLP", "MRW"]).faults[0].pointer == "/1"
 

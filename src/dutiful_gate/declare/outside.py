@@ -59,7 +59,7 @@ class Outside(Generic[T], Value):
 
     def __call__(self, value: T) -> HandedOver:
         """The value as it is handed over. Raises TypeError for one of another type."""
-        if value.__class__ is not self.kind or self.kind in _LOOKED_AT:  # of the moments no kind is known here
+        if value.__class__ is not self.kind or not _all_will_do(self.kind):
             self.check(value)
         return HandedOver(self, value)
 
@@ -432,14 +432,9 @@ def _is_instance(kind: type, value: Any) -> bool:
     return not isinstance(value, datetime) or value.utcoffset() is not None
 
 
-class _LookedAt:
-    """The classes of which not every value will do."""
-
-    def __contains__(self, kind: object) -> bool:
-        return kind is float or getattr(kind, "__module__", "") == "datetime"
-
-
-_LOOKED_AT = _LookedAt()
+def _all_will_do(kind: Any) -> bool:
+    """Whether every value of a class will do: NaN does not, nor a date-time without an offset."""
+    return kind is not float and getattr(kind, "__module__", "") != "datetime"
 
 
 def _shown_kind(kind: Any) -> str:

@@ -45,10 +45,11 @@ def resolving(call: Callable[[Any], R], secrets: Secrets) -> Callable[[Any], R]:
         answers = answers_here()
         if answers is None:
             return in_window(partial(call, data), secrets)
-        made = call(data)
-        while answers.resolves and answers.unknown and ask(answers, secrets):
+        for _ in range(_MOST_ROUNDS):
             made = call(data)
-        return made
+            if not (answers.resolves and answers.unknown and ask(answers, secrets)):
+                return made
+        raise _ever_new()
 
     return resolved
 
@@ -76,7 +77,11 @@ def rounds_of(call: Callable[[], Any]) -> Generator[Answers, bool, _Outcome]:
             outcome = None, refused
         if not answers.unknown or not (yield answers):
             return outcome
-    raise TypeError(
+    raise _ever_new()
+
+
+def _ever_new() -> TypeError:
+    return TypeError(
         "a check that waits is asked about ever new values of the same data: give their class __eq__ and __hash__"
     )
 

@@ -78,9 +78,8 @@ class Api:
         self.development, self.security = development, dict(security or {})
         self.unreadable_path = unreadable_path
         self.keys, self.outside = _keys(keys), _outside(outside, served)
-        if keys is not None:
-            for each in served:
-                each.endpoint.speak(keys, drawn=each.form is not None)
+        for each in served:
+            each.endpoint.speak(keys, drawn=each.form is not None)
         self.served = tuple(served)
         self.described_at, self.manual_at, self.schemas_at = described_at, manual_at, schemas_at
         self.pages: dict[str, Callable[[], OutgoingAnswer]] = {}

@@ -84,7 +84,8 @@ class Endpoint(Generic[R]):
         self.gate: RequestGate[R] = EndpointGate(request, limits=limits, keys=keys, names=names)
         self.parts = self.gate.parts
         self.answers = Declared(answers, keys)
-        self.keys, self._api_keys = keys, keys
+        self.keys = keys
+        self._said: tuple[Callable[[str], str] | None] | None = None  # how names are made by the Api that has it
         self.name = name or "_".join([method.lower(), *(word for word, _ in self.path.segments if word)])
         self.summary, self.text, self.tags, self.deprecated = summary, text, tuple(tags), deprecated
         self.takes, self.unpacks, self.security = tuple(takes), tuple(unpacks), tuple(security)
@@ -97,22 +98,24 @@ class Endpoint(Generic[R]):
         """
         return Served(self, handler, form)
 
-    def speak(self, keys: Callable[[str], str], *, drawn: bool) -> None:
+    def speak(self, keys: Callable[[str], str] | None, *, drawn: bool) -> None:
         """Make its names as an API says, unless it says its own. Raises DeclarationError where another API has said
         otherwise, and where a form is `drawn` with the names that it had."""
-        if self.keys is not None or self._api_keys is keys:
+        if self.keys is not None or self._said == (keys,):
             return
-        if drawn or self._api_keys is not None:
-            why = "a form is drawn with its names" if drawn else "another Api makes its names otherwise"
+        if self._said is not None or (drawn and keys is not None):
+            why = "a form is drawn with its names" if self._said is None else "another Api makes its names otherwise"
             raise DeclarationError(
                 f"the Api cannot make the names of {self!r}: {why}",
                 remedy="say it at the endpoint: Endpoint(..., keys=)",
             )
+        self._said = (keys,)
+        if keys is None:
+            return
         declared: Any = self.gate.declared
         self.gate = EndpointGate(declared, limits=self.gate.limits, keys=keys, names=self.gate._names)
         self.parts = self.gate.parts
         self.answers.speak(keys)
-        self._api_keys = keys
 
     def __repr__(self) -> str:
         return f"<Endpoint {self.method} {self.path.text}>"

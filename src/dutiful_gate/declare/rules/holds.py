@@ -11,14 +11,10 @@ from ..waiting import check_answers, shown_name
 from .base import Face, Opaque
 
 
-class Holds(Opaque):
-    """A function says whether the value will do; on the way out it is asked only where it is for `both_ways`."""
+class OwnCheck(Opaque):
+    """What a function of the developer's own says of a value."""
 
-    function: Callable[[Any], object]
-    both_ways: bool = False
-
-    def condition(self, value: str, bind: Bind) -> str:
-        return f"{bind(Own(self.function), 'HOLDS')}({value})"
+    function: Callable[..., Any]
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         return (Face(self.condition(value, bind), "check", "a value that passes {check}"),)
@@ -34,6 +30,15 @@ class Holds(Opaque):
 
     def numbers(self) -> Mapping[str, object]:
         return {"check": getattr(self.function, "__name__", "a check")}
+
+
+class Holds(OwnCheck):
+    """A function says whether the value will do; on the way out it is asked only where it is for `both_ways`."""
+
+    both_ways: bool = False
+
+    def condition(self, value: str, bind: Bind) -> str:
+        return f"{bind(Own(self.function), 'HOLDS')}({value})"
 
     def keywords(self, facts: Facts) -> Mapping[str, object] | Unsaid:
         return Unsaid("what a function of one's own admits is not known")

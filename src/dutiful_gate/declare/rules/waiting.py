@@ -10,13 +10,13 @@ from ..answers import Answer, Asked, note_made
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Own, Unsaid
 from ..waiting import check_takes, gives_pieces, is_async, shown_name
-from .base import Face, Opaque
+from .holds import OwnCheck
 
 T = TypeVar("T")
 Unanswered = Literal["raise", "refuse"]
 
 
-class WaitingCheck(Opaque):
+class WaitingCheck(OwnCheck):
     """A function that is asked when all that does not wait is judged, for the values that are sound so far.
 
     `most`        so many values it is asked about in one call
@@ -24,7 +24,6 @@ class WaitingCheck(Opaque):
     `unanswered`  what becomes of values where it raises or takes too long: that is raised, or they are refused
     """
 
-    function: Callable[..., Any]
     most: int = 1
     seconds: float | None = None
     unanswered: Unanswered = "raise"
@@ -38,18 +37,6 @@ class WaitingCheck(Opaque):
     def condition(self, value: str, bind: Bind) -> str:
         return f"{bind(Own(Asked(self)), 'HOLDS')}({value})"
 
-    def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
-        return (Face(self.condition(value, bind), "check", "a value that passes {check}"),)
-
-    @property
-    def may_raise(self) -> bool:
-        """A ValueError of the function is a fault."""
-        return True
-
-    @property
-    def functions(self) -> tuple[Callable[..., Any], ...]:
-        return (self.function,)
-
     @property
     def name(self) -> str:
         """What its function is called."""
@@ -57,12 +44,13 @@ class WaitingCheck(Opaque):
 
     @property
     def mark(self) -> Hashable:
-        """What tells it from others: its function."""
+        """What tells it from others: its function, and how it is asked; its own words are not a part of that."""
+        how = self.most, self.seconds, self.unanswered
         try:
             hash(self.function)
         except TypeError:
-            return id(self.function)
-        return self.function
+            return id(self.function), *how
+        return self.function, *how
 
     @property
     def is_async(self) -> bool:
