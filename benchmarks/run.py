@@ -21,6 +21,7 @@ from typing import Any
 from by_hand import check_booking
 from fifty import build_declarations, build_gates
 from flat import PLAIN, READING, Plain, check_reading, readings
+from from_outside import Constant, Limited, limit
 from harness import Ratio, compared
 from inlined import admit_inlined
 from payloads import BOOKING, REFUSED
@@ -173,6 +174,17 @@ def told_of_feed(data: list[Any]) -> list[Any]:
     return [(path, fault.code, fault.message) for path, fault in faults]
 
 
+def from_outside() -> list[Ratio]:
+    """A rule with a value from outside, beside the same with a constant; alone, what handing it over costs counts too."""
+    one, same_one = Gate(Limited, native=False), Gate(Constant, native=False)
+    many, same_many = Gate(list[Limited], native=False), Gate(list[Constant], native=False)
+    handed, rows = [limit(50)], FEED[:100]
+    return [
+        compared("100 bookings, a limit from outside", lambda: many.admit(rows, outside=handed), lambda: same_many.admit(rows), 1.05),
+        compared("  one booking, no bound", lambda: one.admit(BOOKING, outside=handed), lambda: same_one.admit(BOOKING), 9),
+    ]  # fmt: skip
+
+
 def ratios() -> list[Ratio]:
     """Every comparison of this suite."""
     same_work()
@@ -211,6 +223,7 @@ def ratios() -> list[Ratio]:
             2.5,
             turns=15,
         ),
+        *from_outside(),
         *raw_json(),
         compared(
             "release_json of what was admitted",

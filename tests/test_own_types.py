@@ -222,6 +222,34 @@ async def waits(value: Any) -> Any:
     return value
 
 
+@via(str, back=str)
+class Unlike:
+    """No two of its values are equal."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+
+
+@dataclass(eq=False)
+class Row:
+    """The same of a record."""
+
+    number: int
+
+
+def test_beside_a_class_that_makes_its_values_itself_a_way_back_will_do() -> None:
+    told = via(Annotated[str, it.matches(r"[0-9]+ kg")], back=lambda weight: f"{weight.kg} kg")
+    for declared in (Annotated[Bare, told], Annotated[Bare | None, told]):
+        for gate in gates(declared):
+            assert gate.release(gate.admit("12 kg")) == "12 kg"
+            assert [fault.code for fault in gate.examine("twelve").faults] == ["pattern"]
+    assert Gate(Annotated[list[Unlike], it.distinct.by("text")]).admit(["a", "b"])
+
+
+class Bare(Weight):
+    """What stands above its base is not said of it."""
+
+
 @pytest.mark.parametrize(
     ("make", "words"),
     [
@@ -237,6 +265,10 @@ async def waits(value: Any) -> Any:
         (lambda: Gate(Annotated[Weight, via(str, trimmed)]), "above the class"),
         (lambda: Gate(list[Annotated[Spot, via(list[float], made=Spot.of, samples=[[1]])]]), "example.*two numbers"),
         (lambda: Gate(Annotated[Spot, via]), "not called"),  # type: ignore[arg-type]
+        (lambda: Gate(Annotated[Spot, via(list[float], back=Spot.parts)]), "1 value"),  # type: ignore[arg-type]
+        (lambda: Gate(Annotated[list[Unlike], it.distinct]), "Unlike are ever equal.*__eq__"),  # type: ignore[arg-type]
+        (lambda: Gate(frozenset[Unlike | int]), "Unlike are ever equal"),
+        (lambda: Gate(Annotated[list[Row | None], it.distinct]), "Row are ever equal.*eq=False"),  # type: ignore[arg-type]
     ],
 )
 def test_what_is_misdeclared_is_told(make: Any, words: str) -> None:

@@ -9,13 +9,14 @@ Each cell is what comes and what becomes of it: a value, or the code of a fault.
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, make_dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from enum import Enum, IntEnum
 from ipaddress import IPv4Address, IPv4Network, IPv6Address
-from pathlib import Path
+from pathlib import Path, PurePath, PurePosixPath, PureWindowsPath
 from typing import Annotated, Any, Literal, NamedTuple, Never, NotRequired, TypedDict
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -175,6 +176,16 @@ TABLE: dict[str, tuple[Any, dict[Source, tuple[Cell, Cell, Cell, Cell]]]] = {
         J: (("a/b.csv", Path("a/b.csv")), (7, "kind"), ("a\0b", "reading"), ("", "reading")),
         T: (("a/b.csv", Path("a/b.csv")), (7, "kind"), ("a\0b", "reading"), (".", Path())),
         N: ((Path("a"), SAME), ("a", "kind"), None, None),
+    }),
+    "PurePath": (PurePath, {
+        J: (("a/b.csv", PurePath("a/b.csv")), (7, "kind"), ("a\0b", "reading"), ("", "reading")),
+        T: (("a/b.csv", PurePath("a/b.csv")), (7, "kind"), ("a\0b", "reading"), (".", PurePath())),
+        N: ((PurePath("a"), SAME), ("a", "kind"), None, None),
+    }),
+    "PureWindowsPath": (PureWindowsPath, {
+        J: ((r"C:\b.csv", PureWindowsPath(r"C:\b.csv")), (7, "kind"), ("a\0b", "reading"), ("", "reading")),
+        T: (("a/b.csv", PureWindowsPath("a/b.csv")), (7, "kind"), ("a\0b", "reading"), (".", PureWindowsPath())),
+        N: ((PureWindowsPath("a"), SAME), (PurePosixPath("a"), "kind"), None, None),
     }),
     "ZoneInfo": (ZoneInfo, {
         J: (("Europe/London", ZoneInfo("Europe/London")), (7, "kind"), ("Mars/Base", "reading"), ("../etc", "reading")),
@@ -400,8 +411,9 @@ def _told(value: Any) -> str:
     if value is SAME:
         return "itself"
     text = ascii(value) if isinstance(value, str) else repr(value)
-    for long, short in (("datetime.timezone.utc", "UTC"), ("datetime.", ""), ("zoneinfo.", ""), ("PosixPath", "Path")):
+    for long, short in (("datetime.timezone.utc", "UTC"), ("datetime.", ""), ("zoneinfo.", "")):
         text = text.replace(long, short)
+    text = re.sub(r"(?<!Pure)PosixPath", "Path", text)
     text = text if len(text) < 60 else text[:56] + "…"
     return f"`{text}`".replace("|", "\\|")
 

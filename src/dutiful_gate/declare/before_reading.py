@@ -68,9 +68,13 @@ class Via(Turn):
             raise DeclarationError(
                 f"via(...) stands above {declared!r}, which is no class", remedy="put it above a class"
             )
-        if self.made is None:
-            check_takes(declared, f"{declared.__name__} below via(...)", 1)
-        setattr(declared, _VIA, self if self.made is not None else self.replace(made=declared))
+        setattr(declared, _VIA, self if self.made is not None else self.replace(made=self.check_maker(declared)))
+        return declared
+
+    @staticmethod
+    def check_maker(declared: type[_T]) -> type[_T]:
+        """The class itself, which makes its values. Raises DeclarationError for one that takes no value."""
+        check_takes(declared, f"{declared.__name__}, which via(...) makes values of,", 1)
         return declared
 
 
@@ -101,7 +105,8 @@ def via(
 
         Position = Annotated[Point, via(list[float], made=Point.of, back=Point.parts, samples=[[1, 2]])]
 
-    Above a class it holds for all uses of the class; `made` may be left out there, where the class itself makes it.
+    Above a class it holds for all uses of the class. `made` may be left out where the class itself makes its values of
+    what was read, and `back` is there.
     """
     if made is not None:
         if not callable(made):

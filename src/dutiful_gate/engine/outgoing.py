@@ -23,6 +23,7 @@ from ..declare.steps import Step
 from ..shape.final_forms import keeps_form, survives
 from ..shape.nodes import Branches, Choice, Items, Nullable, Scalar, Sealing, Turned
 from ..shape.one_way import is_for_admission, is_told_apart
+from ..shape.own_types import must_differ
 from ..shape.shape import Record, Shape
 from ..shape.stages import stages_of
 from ..shape.to_json import WayBack, plain, way_back
@@ -217,13 +218,9 @@ def _sealed(use: Use) -> Use:
 def _read_again(shape: Shape, use: Use) -> Use:
     """Items that must differ, and may be read as others than they were, are read again."""
     node = use.node
-    if isinstance(node, Items) and _must_differ(node, use.parts) and _is_read_otherwise(shape, node.item):
+    if isinstance(node, Items) and must_differ(use) and _is_read_otherwise(shape, node.item):
         return use.replace(parts=(*use.parts, DistinctAgain(shape, node.item)))
     return use
-
-
-def _must_differ(node: Items, parts: tuple[object, ...]) -> bool:
-    return node.into in ("set", "frozenset") or any(isinstance(part, Distinct) and part.key is None for part in parts)
 
 
 def _is_read_otherwise(shape: Shape, item: Use) -> bool:

@@ -12,7 +12,6 @@ from functools import partial
 from typing import Annotated, Any, Literal, NamedTuple, TypeVar, Union
 
 from ..declare import marks
-from ..declare.before_reading import via_of
 from ..declare.described import described
 from ..declare.errors import DeclarationError
 from ..declare.kinds import (
@@ -31,7 +30,7 @@ from .members import choice_of_enum, choice_of_literal
 from .metadata import NOTHING_BESIDE, Beside, PartOf, check_parts, refuse_of_fields, sorted_metadata, with_marks
 from .names_in_quotes import Sees, is_alias, type_of
 from .nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Node, Nothing, Nullable, Scalar, Sealing
-from .own_types import from_seconds, own_type
+from .own_types import check_that_may_be_equal, from_seconds, own_type, own_via
 from .paths import check_record_rules
 from .python_types import (
     COLLECTIONS,
@@ -47,7 +46,7 @@ from .python_types import (
 )
 from .records import KeyStyle, record_of, refuse_under_key
 from .shape import Record, Shape
-from .unions import with_tag
+from .unions import beside_anything, with_tag
 from .uses import MISSING, NO_ABOUT, Use
 from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of
 
@@ -95,6 +94,7 @@ def shape_of(
     leads_to = leads(held)
     shape = Shape(root, records, recursive_of(leads_to), guarded=guarded_of(held, leads_to), aliases=aliases)
     uses = uses_of(shape)
+    check_that_may_be_equal(shape)
     exact = any(use.node.single is not None and use.node.single.exact for use in uses)
     return shape.replace(exact=exact, secretive=any(use.secret for use in uses)), maker.used
 
@@ -171,7 +171,7 @@ class ShapeMaker:
             node = with_marks(Alias(self.alias_keys[self.mark(declared)]), beside, lenient=self.lenient)
             return self.dressed(Use(node, beside.parts), beside, given)
         origin = typing.get_origin(declared)
-        own = beside.via if beside.via is not None and beside.via.made is not None else via_of(declared)
+        own = own_via(declared, beside.via, lambda held: self.kind(held) is not None)
         if own is not None:
             return self.dressed(own_type(self.use, declared, own, beside, given), beside, given)
         if origin is Sealed:
@@ -253,6 +253,7 @@ class ShapeMaker:
     def branches(self, held: Sequence[Any], uses: Sequence[Use], beside: Beside) -> Branches:
         """One of several types, with what was said of how they are told apart."""
         told = beside.tagged_by
+        uses = beside_anything(uses)
         if told is None:
             return Branches(tuple(uses), alone=marks.unambiguous in beside.marks)
         if not told.beside:

@@ -5,18 +5,41 @@ from __future__ import annotations
 import types
 import typing
 from collections.abc import Callable, Mapping
+from enum import Enum
 from typing import Annotated, Any, Union
 
-from ..declare.before_reading import Via
+from ..declare.before_reading import Via, via_of
+from ..declare.described import described
 from ..declare.errors import DeclarationError
 from ..declare.facts import Sort
 from ..declare.kinds import Epoch, MomentKind, UtcMoment
+from ..declare.rules import Distinct
 from ..declare.steps import OwnMaking
 from ..declare.values import Value
 from ..declare.waiting import shown_name
+from .aliases import is_record_type
 from .metadata import Beside, check_parts, with_marks
-from .nodes import Nullable, Scalar
+from .nodes import Items, Nullable, Scalar
+from .shape import Shape
 from .uses import NO_ABOUT, Use
+from .walk import standing, uses_of
+
+
+def own_via(declared: Any, beside: Via | None, has_kind: Callable[[Any], bool]) -> Via | None:
+    """What a type of the developer's own is read by: what stands beside it, where `made` is said or the class itself
+    makes its values, or above it. `has_kind` tells types that are read without."""
+    if beside is not None and beside.made is not None:
+        return beside
+    above = via_of(declared)
+    if beside is None or beside.back is None or above is not None:
+        return above
+    classes, _ = _classes_in(declared)
+    own = [each for each in classes if each is not types.NoneType]
+    if len(own) != 1 or via_of(own[0]) is not None or is_record_type(own[0]) or described(own[0]) is not None:
+        return None
+    if has_kind(own[0]) or issubclass(own[0], Enum) or own[0].__module__ == "builtins":
+        return None
+    return beside.replace(made=beside.check_maker(own[0]))
 
 
 def own_type(
@@ -30,7 +53,7 @@ def own_type(
 
     Raises DeclarationError where what it is read from may be null: nothing says what null makes.
     """
-    if beside.via is not None and beside.via.made is None:
+    if beside.via is not None and beside.via.made is None and via_of(declared) is not None:
         raise DeclarationError(
             f"via(...) beside {declared.__name__} says what it is read from, and so does the one above the class",
             remedy="leave it out, or say with made= what makes its values of that",
@@ -69,6 +92,33 @@ def from_seconds(use: Use, via: Use) -> Use:
     if via.facts.number and isinstance(use.node, Scalar) and type(use.node.kind) in (MomentKind, UtcMoment):
         return use.replace(node=Scalar(Epoch(via.facts.sort is Sort.WHOLE)))
     return use
+
+
+def must_differ(use: Use) -> bool:
+    """Whether it is a collection whose items are compared with each other as a whole."""
+    node = use.node
+    if not isinstance(node, Items):
+        return False
+    return node.into in ("set", "frozenset") or any(isinstance(p, Distinct) and p.key is None for p in use.parts)
+
+
+def check_that_may_be_equal(shape: Shape) -> None:
+    """Raise DeclarationError for items that must differ, and of which no two are ever equal."""
+    for use in filter(must_differ, uses_of(shape)):
+        for inner in use.node.inside:
+            for each in standing(inner, shape.aliases):
+                record = shape.record_of(each)
+                made = each.making
+                classes = made.of if isinstance(made, OwnMaking) else () if record is None else (record.builder,)
+                for held in classes:
+                    # No repeat would ever be found, while its plain data may well be equal.
+                    if held is not types.NoneType and held.__eq__ is object.__eq__:
+                        raise DeclarationError(
+                            f"no two values of {held.__name__} are ever equal: it does not say when they are, so that "
+                            "a repeat would never be found",
+                            remedy="give the class __eq__ (a dataclass: leave out eq=False), or compare a part of it: "
+                            'it.distinct.by("number")',
+                        )
 
 
 class Making(Value):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from ..declare.errors import DeclarationError
-from .nodes import Branches, Choice, Link
+from .nodes import Branches, Choice, Link, Node, Scalar
 from .shape import Record
 from .uses import Use
 
@@ -54,3 +54,17 @@ def _choices(option: Use, records: Mapping[str, Record]) -> dict[str, tuple[Choi
         for field in records[option.node.key].fields
         if isinstance(field.use.node, Choice) and not (field.may_lack or field.use.via is not None or field.use.parts)
     }
+
+
+def beside_anything(options: Sequence[Use]) -> Sequence[Use]:
+    """The options of a union; beside one that takes anything, none is read leniently: what is of no other as it is, is
+    that."""
+    if not any(each.node.facts.open and not each.is_reread for each in options):
+        return options
+    return [each.replace(node=_strict(each.node)) for each in options]
+
+
+def _strict(node: Node) -> Node:
+    if isinstance(node, Choice):
+        return node.replace(lenient=False)
+    return Scalar(node.kind.strict) if isinstance(node, Scalar) else node

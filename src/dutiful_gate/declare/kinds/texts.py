@@ -117,11 +117,9 @@ def write_duration(value: timedelta) -> str:
     return f"{sign}P{days}{'T' + text if text else ''}" if days or text else "PT0S"
 
 
-def _path_reader() -> Callable[[str], Any]:
-    from pathlib import Path
-
+def _path_reader(made: Callable[[str], Any]) -> Callable[[str], Any]:
     def read_path(text: str) -> Any:
-        return Path(text) if text and "\0" not in text else REFUSED
+        return made(text) if text and "\0" not in text else REFUSED
 
     return read_path
 
@@ -202,7 +200,7 @@ def _draw_ipv4(random: Random) -> str:
 def written_kinds() -> dict[type, Kind]:
     """The kind of each Python type that is written as text."""
     import ipaddress
-    from pathlib import Path, PurePath
+    from pathlib import Path, PurePath, PurePosixPath, PureWindowsPath
     from zoneinfo import ZoneInfo
 
     kinds: dict[type, Kind] = {
@@ -230,17 +228,20 @@ def written_kinds() -> dict[type, Kind]:
             near=_NEAR["duration"], drawn=_draw_duration,
             made=(timedelta.max, timedelta.min, timedelta(0), timedelta(days=950_000_000, microseconds=1)),
         ),
-        Path: TextForm(
-            "path", "a path", (PurePath,), _path_reader(), str, "manifests/today.csv",
-            {"type": "string", "minLength": 1, "pattern": r"^[^\x00]*$"},
-            near=_NEAR["path"],
-        ),
         ZoneInfo: TextForm(
             "time zone", "the name of a time zone", (ZoneInfo,), _zone_reader(), str, "Europe/London",
             {"type": "string"}, reason="JSON Schema has no list of time zones",
             near=_NEAR["time zone"], one_text=True,
         ),
     }  # fmt: skip
+    paths: tuple[type[PurePath], ...] = (Path, PurePath, PurePosixPath, PureWindowsPath)
+    for path in paths:
+        # What goes out is written as a path of its own system: one of the other is not taken for it.
+        held_as = path if path in (PurePosixPath, PureWindowsPath) else PurePath
+        kinds[path] = TextForm(
+            "path", "a path", (held_as,), _path_reader(path), str, "manifests/today.csv",
+            {"type": "string", "minLength": 1, "pattern": r"^[^\x00]*$"}, near=_NEAR["path"],
+        )  # fmt: skip
     addresses = [
         ("IPv4Address", "an IPv4 address", "192.0.2.7", "ipv4"),
         ("IPv6Address", "an IPv6 address", "2001:db8::7", "ipv6"),
