@@ -229,10 +229,15 @@ def _of_data(
         counted[f"{name} comparisons"] += 1
         if not isinstance(verdict, type) and verdict:
             counted["sound"] += name == "core"
-            counted[f"{name} gave up"] += not admitted
+            counted[f"{name} gave up{_stood_in(verdict)}"] += not admitted
     if not isinstance(verdict, type) and verdict:
         told += _of_way_out(gate, pure, verdict.value, counted)
     return told
+
+
+def _stood_in(verdict: Any) -> str:
+    """Where something stands in, the verdict tells of a fault, which is for the one judge of faults: no needless doubt."""
+    return " where something stood in" if verdict.fallbacks else ""
 
 
 @dataclass
@@ -313,7 +318,7 @@ def _of_text(
     counted["core comparisons"] += 1
     if not isinstance(verdict, type) and verdict:
         counted["sound raw"] += 1
-        counted["core gave up raw"] += not admitted
+        counted[f"core gave up raw{_stood_in(verdict)}"] += not admitted
     return told
 
 
