@@ -36,7 +36,6 @@ from dutiful_gate import (
     AnyGate,
     Gate,
     Limits,
-    amendment,
     at_least_one,
     declarations_of,
     it,
@@ -47,6 +46,7 @@ from dutiful_gate import (
     this,
 )
 from dutiful_gate.config import File, Settings
+from dutiful_gate.declare.variants import amendment_of
 from dutiful_gate.demo.ferries import Booking
 
 PRIME = 2**61 - 1
@@ -292,7 +292,7 @@ DECLARATIONS: list[tuple[str, Callable[[int], object], int]] = [
     ("samples of many records", lambda n: payloads(nested(n), 2), 100),
     ("a union of many constants", lambda n: used(options(n)), 100),
     ("one choice of many", lambda n: used(Literal[tuple(range(n))]), 2_000),
-    ("an amendment of many fields", lambda n: used(amendment(fields(n))), 150),
+    ("an amendment of many fields", lambda n: used(amendment_of(fields(n))), 150),
     ("presence rules of many fields", lambda n: used(obeys(at_least_one(*[f"some_field_{i}" for i in range(n)]))(fields(n, int | None))), 150),
     ("many lists of lists", lambda n: used(fields(n, list[list[int]])), 100),
     ("many dicts", lambda n: used(fields(n, dict[str, list[int]])), 100),

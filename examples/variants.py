@@ -5,7 +5,20 @@ from datetime import date
 from typing import Annotated, Any
 from urllib.parse import parse_qs
 
-from dutiful_gate import Gate, Source, amendment, camel, it, needs, obeys, otherwise, secret, speaking, trimmed
+from dutiful_gate import (
+    Amendment,
+    Gate,
+    Source,
+    camel,
+    it,
+    needs,
+    obeys,
+    otherwise,
+    secret,
+    speaking,
+    trimmed,
+    without,
+)
 from dutiful_gate.catalogues import GERMAN
 
 
@@ -31,7 +44,7 @@ class Search:
 
 
 searches = Gate(Search, Source.TEXT)
-changes: Gate[dict[str, Any]] = Gate(amendment(Consignment, without=["reference", "pin"]), keys=camel)
+changes: Gate[dict[str, Any]] = Gate(Annotated[Amendment[Consignment], without("reference", "pin")], keys=camel)
 consignments = Gate(Consignment, keys=camel)
 
 

@@ -14,7 +14,7 @@ import httpx
 from flask import Flask
 from starlette.applications import Starlette
 
-from dutiful_gate import amendment, it, obeys, secret, this
+from dutiful_gate import Amendment, it, obeys, secret, this
 from dutiful_gate.catalogues import GERMAN
 from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.web import Answer, Api, Endpoint, Head, Headed, RequestProblem, Streamed
@@ -70,7 +70,7 @@ class Amend:
     query: Page
     headers: Asked
     cookies: Kept
-    body: amendment(Booking)  # type: ignore[valid-type]
+    body: Amendment[Booking]
 
 
 @dataclass

@@ -34,6 +34,7 @@ from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from dutiful_gate import (
+    Amendment,
     Email,
     Hostname,
     Limits,
@@ -43,7 +44,6 @@ from dutiful_gate import (
     about,
     all_or_none,
     also_named,
-    amendment,
     among,
     appended,
     as_text,
@@ -52,6 +52,7 @@ from dutiful_gate import (
     blank_is_none,
     byte_size,
     camel,
+    demanding,
     ecma,
     exactly_one,
     goes_out,
@@ -89,6 +90,7 @@ from dutiful_gate import (
     utc_only,
     via,
     when,
+    without,
     without_offset,
     without_point,
     written_as,
@@ -919,7 +921,11 @@ class Maker:
                 *rules, unknown=unknown, both_ways=random.random() < 0.5, keys=random.choice([None, None, camel, kebab])
             )(made)
         if random.random() < 0.12:
-            return amendment(made, name=self.name("Amended"))
+            return (
+                Amendment[made]
+                if random.random() < 0.7
+                else Annotated[Amendment[made], without(fields[0][0]), demanding(fields[-1][0])]
+            )
         if random.random() < 0.08 and len(fields) > 1:
             return subset(made, without=fields[0][0], name=self.name("Part"))
         return made

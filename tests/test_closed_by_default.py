@@ -21,12 +21,12 @@ import pytest
 
 from any_api import asker, clients
 from dutiful_gate import (
+    Amendment,
     DeclarationError,
     Gate,
     Source,
     about,
     also_named,
-    amendment,
     goes_out,
     holds,
     if_absent,
@@ -529,7 +529,7 @@ READ_ONLY: list[tuple[Any, Any, Any, list[str]]] = [
     (Row, {"a": 1, "b": 2, "c": 3}, {"a": 1, "c": 5}, ["b", "c"]),
     (Span, {"low": 4, "high": 5}, Span(1, 5), ["low"]),
     (Gathers, {"own": 4, "x": 5}, Gathers(None, {"x": 5}), ["own"]),
-    (amendment(Booking), {"name": "b", "number": 1}, {"name": "b"}, ["number"]),
+    (Amendment[Booking], {"name": "b", "number": 1}, {"name": "b"}, ["number"]),
     (subset(Booking, only=("name", "number")), {"name": "a", "number": 3}, {"name": "a", "number": 7}, ["number"]),
 ]
 

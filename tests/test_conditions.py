@@ -13,11 +13,11 @@ import pytest
 
 from any_declaration import loaded
 from dutiful_gate import (
+    Amendment,
     DeclarationError,
     Gate,
     Refused,
     Source,
-    amendment,
     at_least_one,
     declarations_of,
     ecma,
@@ -317,7 +317,7 @@ def test_plain_data_stands_in_and_is_read() -> None:
     gate = Gate(Sailing)
     assert gate.admit({}).ship == Ship("Tern", 3)
     assert gate.admit({}).ship is not gate.admit({}).ship
-    assert Gate(amendment(Sailing)).admit({"ship": {"name": "a"}}) == {"ship": Ship("a")}
+    assert Gate(Amendment[Sailing]).admit({"ship": {"name": "a"}}) == {"ship": {"name": "a"}}
 
     @dataclass
     class Unsound:

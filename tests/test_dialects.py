@@ -14,11 +14,11 @@ from uuid import UUID
 import pytest
 
 from dutiful_gate import (
+    Amendment,
     DeclarationError,
     Gate,
     about,
     also_named,
-    amendment,
     at_least_one,
     bundle,
     holds,
@@ -117,7 +117,7 @@ def test_rules_of_a_record_stay_beside_each_other(dialect: Any) -> None:
         note: str | None = None
         kind: Literal["a", 1, None] | list[int] | None = None
 
-    for declared in (Berth, amendment(Berth)):
+    for declared in (Berth, Amendment[Berth]):
         gate: Gate[Any] = Gate(declared)
         judge = Gate.from_schema(gate.schema(dialect=dialect), dialect=dialect, formats="assert")
         for low, codes, number, note in product((1, 4), (["b"], ["a"]), (None, 2), (None, "")):
@@ -298,7 +298,7 @@ def test_an_amendments_document() -> None:
         phone: str | None = None
         mail: str | None = None
 
-    document = Gate(amendment(Contact)).schema()
+    document = Gate(Amendment[Contact]).schema()
     judge = Gate.from_schema(document)
     assert judge.accepts({"phone": None})
     assert not judge.accepts({"phone": None, "mail": None}), "judged when all its fields were sent"

@@ -14,7 +14,7 @@ from typing import Annotated, Any, Literal, NotRequired, TypedDict
 
 import pytest
 
-from dutiful_gate import Gate, amendment, at_least_one, it, obeys, obeys_document, rest, rounded_to, this, trimmed, when
+from dutiful_gate import Amendment, Gate, at_least_one, it, obeys, obeys_document, rest, rounded_to, this, trimmed, when
 from dutiful_gate.prove.proof import prove
 
 
@@ -92,7 +92,7 @@ CASES: list[tuple[Any, Any, str | None]] = [
     (Annotated[list[str], obeys_document({"prefixItems": [{}], "items": False})], ["a", "b"], "count"),
     (Choosing, {"kind": None}, "agreement"),
     (Choosing, {"kind": "a"}, None),
-    (amendment(Span) | None, None, None),
+    (Amendment[Span] | None, None, None),
     (Loose, {"base": 1, "x": 2}, None),
     (Loose, {"base": 1, "X": 2}, "pattern"),
 ]  # fmt: skip

@@ -24,6 +24,7 @@ from hypothesis import strategies as st
 
 from any_declaration import loaded
 from dutiful_gate import (
+    Amendment,
     CannotSample,
     DeclarationError,
     Gate,
@@ -32,12 +33,12 @@ from dutiful_gate import (
     Wrong,
     about,
     all_or_none,
-    amendment,
     at_least_one,
     at_most_one,
     blank_is_none,
     camel,
     declarations_of,
+    demanding,
     exactly_one,
     holds,
     in_utc,
@@ -64,6 +65,7 @@ from dutiful_gate import (
     unreadable,
     via,
     when,
+    without,
 )
 from dutiful_gate.prove.proof import prove
 from dutiful_gate.regex.cost import RunawayPattern, degree_of, guarded, within_measure
@@ -315,7 +317,7 @@ def test_record_rules(payload: dict[str, Any], faults: list[tuple[str, str]]) ->
 
 
 def test_amendments() -> None:
-    change: Gate[dict[str, Any]] = Gate(amendment(Freight, without="note", demand="crates"))
+    change: Gate[dict[str, Any]] = Gate(Annotated[Amendment[Freight], without("note"), demanding("crates")])
     assert change.admit({"crateCount": 3, "fax": None}) == {"crates": 3, "fax": None}
     assert change.release({"crates": 3, "fax": None}) == {"crateCount": 3, "fax": None}
     [fault] = change.examine({"crateCount": 3}).faults
@@ -326,7 +328,7 @@ def test_amendments() -> None:
     assert change.examine({"crateCount": 1, "fax": "1", "note": "x"}).dropped == (("note",),)
     assert change.lost_rules == ("fits is a function of the whole record",)
     with pytest.raises(DeclarationError, match=r"FreightAmendment\.nte: .*did you mean 'note'"):
-        Gate(amendment(Freight, without="nte"))
+        Gate(Annotated[Amendment[Freight], without("nte")])
 
 
 def test_subsets() -> None:
@@ -338,7 +340,7 @@ def test_subsets() -> None:
     assert gate.schema()["$defs"]["Short"]["required"] == ["crateCount"]
     kept = Gate(subset(Freight, without=["email", "note", "fax"]))
     assert [fault.pointer for fault in kept.examine({"hazard": "gas"}).faults] == ["/un_number"], "rules travel along"
-    twice = Gate(amendment(subset(Freight, only=["crates"])))  # type: ignore[arg-type]
+    twice = Gate(Amendment[subset(Freight, only=["crates"])])  # type: ignore[arg-type]
     assert twice.admit({"crateCount": 1}) == {"crates": 1}
 
 

@@ -22,6 +22,7 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from dutiful_gate import (
+    Amendment,
     Catalogue,
     DocumentGate,
     Email,
@@ -31,7 +32,6 @@ from dutiful_gate import (
     WebUrl,
     Wrong,
     about,
-    amendment,
     among,
     camel,
     exactly_one,
@@ -467,7 +467,7 @@ RECIPES: dict[str, Recipe] = {
         [({"leaves": UTC_NOON, "arrives": "2026-05-04T22:00:00Z", "hazard": "gas"}, ["/un_number", "/deck", "/arrives"])]),
     "limits of the user, codes known at run time": Recipe(Limited, [{"crates": ["a", "b"], "port": "QLP", "pallets": 2}], [({"crates": ["a"] * 3, "port": "OST", "pallets": 3}, ["/crates", "/port", "/pallets"])]),
     "a check against a database": Recipe(Checked, [{"origin": "QLP", "stops": ["OST"]}], [({"origin": "MRW", "stops": ["OST", "FNK", 1]}, ["/origin", "/stops/1", "/stops/2"])]),
-    "partial updates": Recipe(amendment(Order), [{"ship_to": "mrw"}, {"note": None}], [({}, [""]), ({"lines": [{}]}, ["/lines/0/article", "/lines/0/count", "/lines/0/price"])], {"note": None}),
+    "partial updates": Recipe(Amendment[Order], [{"ship_to": "mrw"}, {"note": None}], [({}, [""]), ({"lines": [{}]}, ["/lines/0/article", "/lines/0/count", "/lines/0/price"])], {"note": None}),
     "a part of a record": Recipe(subset(Order, only=["ship_to", "note"]), [{"ship_to": "QLP"}], [({}, ["/ship_to"])], {"ship_to": "QLP", "note": None}),
     "a declaration made at run time": Recipe(AtRunTime, [{"berth": 1, "name": "Tern"}], [({"berth": 0}, ["/name", "/berth"])], {"berth": 1, "name": "Tern"}),
     "other names in the data, camelCase": Recipe(Wire, [{"portCode": "qlp", "lotSize": 2}, {"portCode": "qlp", "lots": 2, "innerPart": {"height": 1}}], [({"port_code": "qlp", "lots": "x"}, ["/portCode", "/lots"])],

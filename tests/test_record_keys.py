@@ -10,7 +10,7 @@ from typing import Annotated, Any, NamedTuple, NotRequired, TypedDict
 import pytest
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-from dutiful_gate import DeclarationError, Gate, Source, amendment, camel, it, kebab, named, obeys, subset, this
+from dutiful_gate import Amendment, DeclarationError, Gate, Source, camel, it, kebab, named, obeys, subset, this
 from dutiful_gate.storage import record_of
 from dutiful_gate.web import Api, Endpoint
 
@@ -82,7 +82,7 @@ def test_one_record_under_two_policies_has_two_names() -> None:
 def test_subclasses_and_variants_inherit_them() -> None:
     long = {**SENT, "stopsAt": "MRW"}
     assert Gate(Pair).admit({"first_leg": long, "last_crate": {"weight_kg": 2}}).first_leg.stops_at == "MRW"
-    assert Gate(amendment(Leg)).admit({"arrivesAt": 5}) == {"arrives_at": 5}
+    assert Gate(Amendment[Leg]).admit({"arrivesAt": 5}) == {"arrives_at": 5}
     assert Gate(subset(Leg, only=("departs_at",))).admit({"departsAt": 4}).departs_at == 4  # type: ignore[attr-defined]
 
 

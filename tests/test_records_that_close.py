@@ -10,10 +10,10 @@ from typing import Annotated, Any, NotRequired, TypedDict
 import pytest
 
 from dutiful_gate import (
+    Amendment,
     DeclarationError,
     Gate,
     Source,
-    amendment,
     if_absent,
     it,
     needs,
@@ -61,8 +61,8 @@ TWO = {"crate": SENT, "loose": SENT, "berth": 1}
         (Loose, SENT, {"drop": [], "refuse": []}),
         (Heavier, SENT, {"drop": ["/weight"], "refuse": ["/weight"]}),
         (subset(Crate, without="weight_kg"), SENT, {"drop": ["/weight"], "refuse": ["/weight"]}),
-        (amendment(Crate), SENT, {"drop": ["/weight"], "refuse": ["/weight"]}),
-        (amendment(Loose), SENT, {"drop": [], "refuse": []}),
+        (Amendment[Crate], SENT, {"drop": ["/weight"], "refuse": ["/weight"]}),
+        (Amendment[Loose], SENT, {"drop": [], "refuse": []}),
         (Load, TWO, {"drop": ["/crate/weight"], "refuse": ["/crate/weight", "/berth"]}),
         (list[Crate | int], [SENT, 5], {"drop": ["/0/weight"], "refuse": ["/0/weight"]}),
     ],
@@ -113,7 +113,7 @@ def test_what_stands_in_for_absence() -> None:
     assert (said["properties"]["decks"]["default"], said["properties"]["calls_at"]["default"]) == (2, ["QLP"])
     assert Gate(Sailing, Source.TEXT).admit({"number": "1"})["decks"] == 2
     assert Gate(Tug).admit({}) == Tug({}, None)
-    assert Gate(amendment(Tug)).admit({"name": None}) == {"name": None}
+    assert Gate(Amendment[Tug]).admit({"name": None}) == {"name": None}
     for declared in (Sailing, Tug):
         assert not prove(Gate(declared), 300).disagreements
 

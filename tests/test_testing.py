@@ -40,6 +40,7 @@ from any_declaration import (
     any_declaration,
 )
 from dutiful_gate import (
+    Amendment,
     CannotSample,
     DeclarationError,
     Email,
@@ -48,7 +49,6 @@ from dutiful_gate import (
     Sealed,
     Slug,
     WebUrl,
-    amendment,
     blank_is_none,
     exactly_one,
     holds,
@@ -182,7 +182,7 @@ VARIED: list[Any] = [
     *ANNOTATED, Any, object, None, int, float, str, bool, bytes, Decimal, date, datetime, time, timedelta, UUID, Path, IPv4Address, IPv4Network, ZoneInfo, Email, WebUrl, Hostname, Slug, Hazards, Port, Deck, BookingRef,
     list[int], tuple[int, ...], tuple[int, str], set[int], frozenset[str], deque[int], Sequence[int], dict[str, int], Mapping[str, int], dict[int, str], dict[Port, int], dict[date, int], list[Any], dict[str, Any], list[list[list[int]]],
     int | None, int | str | None, list[int] | str, Literal["a", 1, None], Any | None, Booking | NEVER, int | NEVER, Span | NEVER | None, NEVER | None, list[Never], dict[str, Never], Base | Derived, Stack | Span, list[Base | Derived],
-    Span, Tide, Wide, Named, Derived, Computing, Checked, Fussy, Stack, Box[int], Box[list[str]], Booking, Run, Rest, Kept, Keyed, One, subset(Booking, only=["origin", "crates"]), amendment(Booking), Sealed[str], Sealed[int] | None,
+    Span, Tide, Wide, Named, Derived, Computing, Checked, Fussy, Stack, Box[int], Box[list[str]], Booking, Run, Rest, Kept, Keyed, One, subset(Booking, only=["origin", "crates"]), Amendment[Booking], Sealed[str], Sealed[int] | None,
 ]  # fmt: skip
 
 

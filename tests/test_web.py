@@ -29,11 +29,11 @@ from starlette.applications import Starlette
 from any_api import CannotSend, Filed, Nothing, Number, Search, api, asker, clients, sent_by
 from any_declaration import any_declaration, any_part
 from dutiful_gate import (
+    Amendment,
     CannotSample,
     DeclarationError,
     Gate,
     Limits,
-    amendment,
     it,
     named,
     obeys,
@@ -266,7 +266,7 @@ class WrappedQuery:
 
 WRONG: list[tuple[Any, str]] = [
     (lambda: Gate(Wrapped), "declare a record with the field booking"),
-    (lambda: Gate(amendment(Wrapped)), "declare a record with the field booking"),
+    (lambda: Gate(Amendment[Wrapped]), "declare a record with the field booking"),
     (lambda: RequestGate(HeldTwice), "declare a record with the field booking"),
     (lambda: RequestGate(WrappedQuery), "not for its query"),
     (lambda: under_key(""), "needs a key"),
@@ -344,7 +344,7 @@ def test_each_record_is_served_as_a_schema_at_a_uri_of_its_own() -> None:
 @pytest.mark.parametrize("seed", range(3))
 def test_generated_requests_are_answered_and_broken_ones_told_at_their_place(seed: int) -> None:
     ask = CLIENTS["wsgi"]
-    changes = Gate(amendment(Booking))
+    changes = Gate(Amendment[Booking])
     for data in payloads(bookings, 10, seed):
         assert ask("POST", "/bookings", json=data).status == 201, data
     for data in payloads(changes, 10, seed):
@@ -358,7 +358,7 @@ def test_generated_requests_are_answered_and_broken_ones_told_at_their_place(see
 
 def test_an_amendment_is_checked_as_a_whole() -> None:
     booking = bookings.admit(SOUND)
-    changes = Gate(amendment(Booking)).admit({"departs": "2026-05-04T08:30:00Z", "priority": "urgent"})
+    changes = Gate(Amendment[Booking]).admit({"departs": "2026-05-04T08:30:00Z", "priority": "urgent"})
     record, changed = amended(bookings, booking, changes)
     assert (record.priority, record.origin, changed) == ("urgent", "QLP", changes)
     for sent, pointer in (
@@ -366,9 +366,9 @@ def test_an_amendment_is_checked_as_a_whole() -> None:
         ({"arrives": "2026-05-03T12:00:00Z"}, "/body/arrives"),
     ):
         with pytest.raises(RequestProblem) as told:
-            amended(bookings, booking, Gate(amendment(Booking)).admit(sent))
+            amended(bookings, booking, Gate(Amendment[Booking]).admit(sent))
         assert [(fault.pointer, fault.code) for fault in told.value.refusal.faults] == [(pointer, "agreement")]
-        says = "agrees with arrives" if "departs" in sent else "departs"
+        says = "earlier than arrives" if "departs" in sent else "later than departs"
         assert says in told.value.refusal.faults[0].message
 
 

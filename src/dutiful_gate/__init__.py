@@ -51,12 +51,13 @@ if TYPE_CHECKING:
     )
     from .declare.subjects import it
     from .declare.this import this
-    from .declare.variants import amendment, subset
+    from .declare.variants import Amendment, demanding, subset, without
     from .document.beside_types import obeys_document
     from .document.declaring.module import declarations_of
     from .document.document import Document, Flaw, Unstated
     from .gates.base import AnyGate
     from .gates.bundle import bundle
+    from .gates.changing import changed
     from .gates.document import DocumentGate
     from .gates.explanation import Explanation
     from .gates.typed import Gate
@@ -71,6 +72,7 @@ if TYPE_CHECKING:
 __version__ = "0.4.0"
 
 __all__ = [
+    "Amendment",
     "AnyGate",
     "CannotSample",
     "Catalogue",
@@ -98,7 +100,6 @@ __all__ = [
     "about",
     "all_or_none",
     "also_named",
-    "amendment",
     "among",
     "appended",
     "as_text",
@@ -108,7 +109,9 @@ __all__ = [
     "bundle",
     "byte_size",
     "camel",
+    "changed",
     "declarations_of",
+    "demanding",
     "ecma",
     "exactly_one",
     "goes_out",
@@ -154,6 +157,7 @@ __all__ = [
     "via",
     "waits",
     "when",
+    "without",
     "without_offset",
     "without_point",
     "written_as",
@@ -181,12 +185,13 @@ _ROOMS = {
     "declare.steps": "in_utc lowered rounded_to squeezed then trimmed uppered",
     "declare.subjects": "it",
     "declare.this": "this",
-    "declare.variants": "amendment subset",
+    "declare.variants": "Amendment demanding subset without",
     "document.declaring.module": "declarations_of",
     "document.document": "Document Flaw Unstated",
     "document.beside_types": "obeys_document",
     "gates.base": "AnyGate",
     "gates.bundle": "bundle",
+    "gates.changing": "changed",
     "gates.document": "DocumentGate",
     "gates.typed": "Gate",
     "gates.waiting": "WaitingGate",

@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import Annotated, Any, assert_type
 
 from dutiful_gate import (
+    Amendment,
     Document,
     DocumentGate,
     Email,
@@ -19,7 +20,6 @@ from dutiful_gate import (
     Source,
     Verdict,
     also_named,
-    amendment,
     as_text,
     bundle,
     goes_out,
@@ -30,6 +30,7 @@ from dutiful_gate import (
     subset,
     tagged_by,
     unreadable,
+    without,
     written_as,
 )
 from dutiful_gate.declare.field_comparison import FieldComparison
@@ -118,7 +119,7 @@ def checked() -> None:
     assert_type(either.admit(None), Sent | None)
     mail: Gate[str] = Gate(Email)
     assert_type(mail.admit("desk@quillport.example"), str)
-    amended: Gate[dict[str, Any]] = Gate(amendment(Sent, without="number"))
+    amended: Gate[dict[str, Any]] = Gate(Annotated[Amendment[Sent], without("number")])
     assert_type(amended.admit({}), dict[str, Any])
     Gate(subset(Sent, only="contact")).admit({})
     Limits(bytse=3)  # type: ignore[call-arg]
@@ -126,7 +127,7 @@ def checked() -> None:
     Gate(Sent, unknwon="drop")  # type: ignore[call-overload]
     Gate(Sent, unknown="drpo")  # type: ignore[call-overload]
     subset(Sent, olny="contact")  # type: ignore[call-arg]
-    amendment(Sent, witout="number")  # type: ignore[call-arg]
+    without(number=1)  # type: ignore[call-arg]
     Gate(Sent).schema(dialect="2020")  # type: ignore[arg-type]
     problem["stauts"]  # type: ignore[typeddict-item]
     assert_type(samples(Sent, 3, number=4), list[Sent])

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, assert_type
+from typing import Annotated, Any, assert_type
 
-from dutiful_gate import Gate, Verdict, it
+from dutiful_gate import Amendment, Gate, Verdict, changed, it
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.web import Answer, Api, Endpoint, Headed, RequestGate, Served, amended, under_key
 
@@ -54,6 +54,11 @@ api = Api("Bookings", "1.0", [SHOW.by(show), TAKE.by(take)])
 
 def change(booking: Booking) -> None:
     """What was amended is the record."""
-    record, _ = amended(bookings, booking, {"priority": "urgent"})
+    record, changes = amended(bookings, booking, Amendment[Booking](priority="urgent"))
     assert_type(record, Booking)
+    assert_type(changes, dict[str, Any])
+    amended(bookings, booking, Amendment[Number](number=1))  # type: ignore[misc]
+    amended(bookings, booking, {"priority": "urgent"})  # type: ignore[arg-type]
+    assert_type(changed(booking, priority="urgent"), Booking)
+    assert_type(changed(bookings, booking, priority="urgent"), Booking)
     assert_type(Gate(Booking).examine_each_json(b"[]").__next__(), Verdict[Booking])

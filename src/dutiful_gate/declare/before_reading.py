@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import typing
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, TypeVar
 
@@ -48,13 +49,14 @@ def split_on(separator: str) -> SplitOn:
 
 
 class Via(Turn):
-    """See `via`."""
+    """See `via`; `sure` tells that something is made of all that is read, so that nothing is left to tell of it."""
 
     kind: Any
     parts: tuple[Any, ...]
     made: Callable[[Any], Any] | None = None
     back: Callable[[Any], Any] | None = None
     samples: tuple[Any, ...] = ()
+    sure: bool = False
 
     def __str__(self) -> str:
         return "via(...)"
@@ -83,7 +85,8 @@ _VIA = "__via__"
 
 def via_of(declared: object) -> Via | None:
     """What a class of the developer's own is read by and written as, where that stands above it."""
-    held = declared.__dict__.get(_VIA) if isinstance(declared, type) else None
+    origin = typing.get_origin(declared) or declared
+    held = origin.__dict__.get(_VIA) if isinstance(origin, type) else None
     return held if isinstance(held, Via) else None
 
 

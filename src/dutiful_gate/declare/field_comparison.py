@@ -123,6 +123,14 @@ class FieldComparison(Condition, RecordRule):
         return f"{_told(self.left, wire)} {self.sign} {repr(other) if constant else other}"
 
     @property
+    def turned(self) -> FieldComparison | None:
+        """The same said from the other side, where it compares two fields: "starts < ends" of "ends > starts"."""
+        if not (isinstance(self.left, NamedField) and isinstance(self.right, NamedField)):
+            return None
+        sign = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}.get(self.sign, self.sign)
+        return self.replace(left=self.right, sign=sign, right=self.left)
+
+    @property
     def ruled(self) -> _Ruled | None:
         """The same as a rule on the one value that it mentions; None where it is none."""
         if not isinstance(self.right, Constant) or not isinstance(self.left, NamedField | Measured):

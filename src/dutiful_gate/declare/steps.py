@@ -332,10 +332,15 @@ class OwnMaking(Then):
 
     `of`       the classes that its values are of; none where that is not known
     `samples`  plain data of which it makes something
+    `sure`     whether it makes something of all that is read
     """
 
     of: tuple[type, ...] = ()
     samples: tuple[Any, ...] = ()
+    sure: bool = False
+
+    def keywords(self) -> Mapping[str, object] | Unsaid:
+        return {} if self.sure else super().keywords()
 
     def __str__(self) -> str:
         return f"made by {shown_name(self.function)}"

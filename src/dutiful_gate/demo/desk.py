@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from html import escape
 from typing import Annotated, Literal
 
-from dutiful_gate import about, amendment, it
+from dutiful_gate import Amendment, about, it
 from dutiful_gate.catalogues import GERMAN
 from dutiful_gate.web import Answer, Api, Endpoint, Form, Headed, RequestGate, RequestProblem, Streamed, amended
 
@@ -80,7 +80,7 @@ class AmendBooking:
     """Asks for a change."""
 
     path: BookingNumber
-    body: amendment(Booking)  # type: ignore[valid-type]
+    body: Amendment[Booking]
 
 
 @dataclass

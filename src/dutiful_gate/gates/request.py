@@ -32,7 +32,7 @@ class RequestGate(AnyGate[T]):
         @dataclass
         class AmendBooking:
             path: BookingNumber          # text, from the path
-            body: amendment(Booking)     # JSON
+            body: Amendment[Booking]     # JSON
 
         RequestGate(AmendBooking).admit({"path": {"number": "12"}, "body": {"priority": "urgent"}})
 

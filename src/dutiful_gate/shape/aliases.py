@@ -11,7 +11,7 @@ from typing import Annotated, Any, NamedTuple, TypeVar
 
 from ..declare.described import Described
 from ..declare.errors import DeclarationError
-from ..declare.variants import Variant
+from ..declare.variants import Amendment, Variant
 from .names_in_quotes import Placed, Sees, in_quotes, is_alias, mark_of
 
 
@@ -112,7 +112,7 @@ def unwrapped(
             declared = declared.__supertype__
         elif origin in (typing.Required, typing.NotRequired, typing.Final) or is_read_only(origin):
             declared = typing.get_args(declared)[0]
-        elif is_record_type(origin) and not isinstance(declared, type):
+        elif (is_record_type(origin) or origin is Amendment) and not isinstance(declared, type):
             return Unwrapped(substituted(placed(declared, seen), given), metadata, {}, through)
         else:
             return Unwrapped(declared, metadata, given, through)

@@ -48,6 +48,7 @@ from .records import KeyStyle, record_of, refuse_under_key
 from .shape import Record, Shape
 from .unions import beside_anything, with_tag
 from .uses import MISSING, NO_ABOUT, Use
+from .variants import amendment_meant
 from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of
 
 
@@ -170,6 +171,7 @@ class ShapeMaker:
         if isinstance(declared, NamedType):
             node = with_marks(Alias(self.alias_keys[self.mark(declared)]), beside, lenient=self.lenient)
             return self.dressed(Use(node, beside.parts), beside, given)
+        declared = amendment_meant(declared, beside, self.seen)
         origin = typing.get_origin(declared)
         own = own_via(declared, beside.via, lambda held: self.kind(held) is not None)
         if own is not None:
@@ -430,6 +432,10 @@ class ShapeMaker:
         self.records[key] = Record(key, name, None, ())
         self.waiting[key] = declared, style
         return key
+
+    def declared_of(self, key: str) -> tuple[Any, KeyStyle | None]:
+        """The type of a record that was met, and what makes its names."""
+        return next(met for met, known in self.keys.items() if known == key)
 
     def fresh(self, name: str) -> str:
         """A key that no record and no alias has yet."""

@@ -52,6 +52,7 @@ from ..declare.steps import Step
 from ..declare.subjects import It, ItsLength
 from ..declare.this import FieldOfThis, This
 from ..declare.values import Value
+from ..declare.variants import Demanding, Without
 from .nodes import Choice, Items, Node, Nullable, Scalar
 from .uses import MISSING, NO_ABOUT, Use
 
@@ -63,6 +64,7 @@ class Beside:
         "about",
         "also",
         "blank",
+        "demanded",
         "documents",
         "fallback",
         "form",
@@ -77,6 +79,7 @@ class Beside:
         "under",
         "via",
         "wire",
+        "without",
     )
 
     def __init__(self) -> None:
@@ -97,6 +100,8 @@ class Beside:
         self.fallback: object = MISSING
         self.secret = False
         self.documents: tuple[Embedded, ...] = ()
+        self.without: tuple[str, ...] = ()
+        self.demanded: tuple[str, ...] = ()
 
 
 NOTHING_BESIDE: Final = Beside()
@@ -176,6 +181,10 @@ def _keep(found: Beside, part: Any) -> None:
             found.blank = True
         case Otherwise(value):
             found.fallback = value
+        case Without(names):
+            found.without += names
+        case Demanding(names):
+            found.demanded += names
         case Mark():
             found.marks += (part,)
             found.secret = found.secret or part == marks.secret
@@ -188,7 +197,7 @@ _UNCALLED = (
     marks.under_key,
     before_reading.via, before_reading.split_on, before_reading.otherwise, records.obeys, steps.then, steps.rounded_to,
     holds, among, waits,
-    presence.needs, presence.when, variants.amendment, variants.subset,
+    presence.needs, presence.when, variants.without, variants.demanding, variants.subset,
 )  # fmt: skip
 
 

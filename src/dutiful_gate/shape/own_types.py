@@ -61,7 +61,7 @@ def own_type(
     classes, has_null = _classes_in(declared)
     assert via.made is not None
     made = via.made if not classes or via.made in classes else Making(via.made, classes)
-    making = OwnMaking(made, via.back, classes, via.samples)
+    making = OwnMaking(made, via.back, classes, via.samples, via.sure)
     beside.via = None  # it is said
     inner = use_of(Annotated[(via.kind, *via.parts)] if via.parts else via.kind, given)
     if isinstance(inner.node, Nullable):

@@ -10,7 +10,6 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Protocol
 
 from ..declare import marks
-from ..declare.amendment_rule import Sent
 from ..declare.constants import check_words
 from ..declare.described import LEFT_OUT, Described, described
 from ..declare.embedded import Embedded
@@ -33,10 +32,11 @@ from .constructors import check_constructor, only_stores, runs_own_code
 from .hints import hints_of, hints_of_function, own_annotations
 from .metadata import NOTHING_BESIDE, Beside, PartOf, sorted_metadata
 from .names_in_quotes import Sees
-from .nodes import Entries, Link, Nullable, Scalar
+from .nodes import Entries, Link, Scalar
 from .python_types import RequestKeys
 from .shape import Field, Record
 from .uses import MISSING, Use
+from .variants import AmendmentMaker, varied
 
 KeyStyle = Callable[[str], str]
 Given = Mapping[Any, Any]
@@ -44,12 +44,11 @@ Givens = Callable[[str], tuple[Any, Given]]
 """The class that declares a field, by its name, and what type variables stand for in its annotation."""
 
 
-class RecordMaker(Protocol):
+class RecordMaker(AmendmentMaker, Protocol):
     """What makes the shape of which a record is a part."""
 
     names: Mapping[str, Any]
     scope: str
-    key_style: KeyStyle | None
     records: dict[str, Record]
     used: dict[str, Any]
     owner: Any
@@ -359,51 +358,7 @@ def docstring_of(declared: type) -> str:
 
 def _variant(maker: RecordMaker, variant: Variant, key: str) -> Record:
     base = maker.finished(variant.base)
-    whole = base if base is not None else _base_record(maker, variant)
-    attributes = [field.attribute for field in whole.fields]
-    for name in variant.named():
-        if name not in attributes:
-            raise DeclarationError(
-                f"the variant names {name!r}, which is no field of {whole.name}",
-                remedy=did_you_mean(name, attributes, f"it has {', '.join(attributes)}"),
-                record=variant.name,
-                field=name,
-            )
-    kept = [
-        field
-        for field in whole.fields
-        if field.attribute not in variant.without and (variant.only is None or field.attribute in variant.only)
-    ]
-    names = {field.attribute for field in kept}
-    rules = tuple(rule for rule in whole.rules if names.issuperset(rule.fields))
-    lost = [f"{rule} lost {sorted(set(rule.fields) - names)[0]}" for rule in whole.rules if rule not in rules]
-    lost += [f"{check} is a function of the whole record" for check in whole.checks]
-    builder: type
-    rests: tuple[Field, ...]
-    if variant.mends:
-        fields = tuple(_mended(field, field.attribute in variant.required) for field in kept)
-        mending = [field.attribute for field in fields if field.may_lack]
-        if mending:
-            rules = (*rules, Sent(tuple(mending)))
-        builder, rests, form = dict, (), "dict"
-    else:
-        fields, rests, form = tuple(_chosen(field, variant) for field in kept), whole.rests, "object"
-        builder = _subset_class(variant, fields, rests)
-    return Record(
-        key,
-        variant.name,
-        builder,
-        fields,
-        rules,
-        (),
-        whole.text,
-        form,
-        form == "object" and only_stores(builder),
-        rests,
-        lost_rules=tuple(lost),
-        mends=variant.mends,
-        unknown=whole.unknown,
-    )
+    return varied(maker, variant, key, base if base is not None else _base_record(maker, variant))
 
 
 def _described(maker: RecordMaker, declared: Described, key: str) -> Record:
@@ -445,44 +400,6 @@ def _base_record(maker: RecordMaker, variant: Variant) -> Record:
     if told is None and not is_record_type(variant.base) and not is_record_type(typing.get_origin(variant.base)):
         raise DeclarationError(f"{variant.base!r} is no record to vary", remedy="name a dataclass or its like")
     return record_of(maker, told if told is not None else variant.base, "", getattr(variant.base, "__name__", "Record"))
-
-
-def _mended(field: Field, demanded: bool) -> Field:
-    return Field(field.attribute, field.wire, field.use, may_lack=not demanded, also=field.also, under=field.under)
-
-
-def _chosen(field: Field, variant: Variant) -> Field:
-    if field.attribute in variant.required:
-        return Field(field.attribute, field.wire, field.use, under=field.under)
-    if field.attribute in variant.optional and field.required:
-        use = field.use if field.use.nullable else Use(Nullable(field.use), (), field.use.about)
-        return Field(field.attribute, field.wire, use, default=None, also=field.also, under=field.under)
-    return field
-
-
-def _subset_class(variant: Variant, fields: Sequence[Field], rests: Sequence[Field]) -> type:
-    """A dataclass for the values of a subset: the same one for every gate of it."""
-    if variant in _subset_classes:
-        return _subset_classes[variant]
-    every = [*fields, *rests]
-    made = [
-        (field.attribute, Any)
-        if field.required
-        else (
-            field.attribute,
-            Any,
-            dataclasses.field(default_factory=field.factory)
-            if field.factory is not None
-            else dataclasses.field(default=field.default),
-        )
-        for field in every
-    ]
-    made_class = dataclasses.make_dataclass(variant.name, made, kw_only=True, slots=True)
-    _subset_classes[variant] = made_class
-    return made_class
-
-
-_subset_classes: dict[Variant, type] = {}
 
 
 __all__ = ["KeyStyle", "Link", "record_of"]

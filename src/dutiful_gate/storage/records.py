@@ -14,7 +14,7 @@ from sqlalchemy.sql.schema import ScalarElementColumnDefault
 from ..declare.described import LEFT_OUT, Described, DescribedField, describers
 from ..declare.errors import DeclarationError
 from ..declare.records import keys_of, record_rules
-from ..declare.variants import amendment
+from ..declare.variants import Amendment, amendment_of
 from ..shape.hints import evaluated, names_of, own_annotations
 from ..shape.records import docstring_of
 from .check_constraints import Checks
@@ -52,7 +52,7 @@ def record_of(
     without: Iterable[str] | str = (),
     name: str = "",
     keys: Callable[[str], str] | None = None,
-) -> type[dict[str, Any]]: ...
+) -> type[Amendment[M]]: ...
 def record_of(
     model: type[M],
     for_: For = "create",
@@ -82,10 +82,8 @@ def record_of(
         primary = [each.attribute for each in fields_of(model) if each.column.primary_key]
         described = describe(model, "create", nested, left, f"{model.__name__}Create", keys)
         known = {field.attribute for field in described.fields}
-        whole: Any = described
-        return amendment(
-            whole, without=[key for key in primary if key in known], name=name or f"{model.__name__}Change"
-        )
+        without_keys = [key for key in primary if key in known]
+        return amendment_of(described, without=without_keys, name=name or f"{model.__name__}Change")
     return describe(model, for_, nested, left, name or f"{model.__name__}{for_.title()}", keys)
 
 

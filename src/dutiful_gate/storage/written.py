@@ -86,9 +86,10 @@ class _Writer:
         whole = self.described(described.replace(name=f"{model.__name__}Create"))
         keys = [each.attribute for each in fields_of(model) if each.column.primary_key]
         without = [key for key in keys if any(field.attribute == key for field in described.fields)]
-        words = f", without={without!r}" if without else ""
-        name = self.imports.own(described.name)
-        self.blocks.append(laid_out(f"{name} = {self.ours('amendment')}({whole}{words})"))
+        name, held = self.imports.own(described.name), f"{self.ours('Amendment')}[{whole}]"
+        if without:
+            held = f"{self.typing('Annotated')}[{held}, {self.ours('without')}({', '.join(map(repr, without))})]"
+        self.blocks.append(laid_out(f"{name} = {held}"))
 
     def described(self, described: Described) -> str:
         """Write a class, once; gives back its name."""

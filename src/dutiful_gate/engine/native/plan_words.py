@@ -241,6 +241,8 @@ class _PlanWriter(PlanWords):
             return False
         if record.form != "dict" and any(field.may_lack for field in record.fields):
             return False
+        if record.form == "dict" and record.builder is not dict:
+            return False
         names = [name for field in record.fields for name in (field.wire, *field.also)]
         return len(set(names)) == len(names)
 

@@ -355,7 +355,8 @@ class Outgoing(Quick):
         """It is of the declared type."""
         record, frame, value = so_far.record, so_far.frame, so_far.data
         if record.form == "dict":
-            self.refuse_if(frame, self.not_of(frame, "dict", frame.bind(Mapping, "Mapping"), _NO_FAULT))
+            exactly = "dict" if record.builder is dict else frame.bind_class(record.builder)
+            self.refuse_if(frame, self.not_of(frame, exactly, frame.bind(Mapping, "Mapping"), _NO_FAULT))
         else:
             self.leave_if(f"not isinstance({value}, {frame.bind_class(record.builder)})")
 

@@ -222,6 +222,8 @@ class RecordWalk(Walk):
             if name in lacking:
                 with self.block(f"if {held} is not ABSENT:"):
                     self.write(f"{made}[{keys[name]}] = {held}")
+        if so_far.record.builder is not dict:
+            self.write(f"{made} = {so_far.frame.bind_class(so_far.record.builder)}({made})")
 
     def says_no(self, check: RecordCheck, value: str, frame: Frame) -> str:
         """The test that a function of a record's says no: anything that is not true, but None."""

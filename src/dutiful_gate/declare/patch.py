@@ -1,0 +1,94 @@
+"""Patches (RFC 6902): what is to be done to a record, one operation after the other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Any, Final, Generic, Literal, TypeVar
+
+from .before_reading import Via, via
+from .marks import named
+from .subjects import it
+
+R = TypeVar("R")
+
+MOST_OPERATIONS: Final = 1_000
+"""So many operations a patch has at most: each may go through all of a long list."""
+
+Pointer = Annotated[str, it.matches("(/([^~/]|~[01])*)*").says("needs a JSON Pointer, as /crates/0 is; got {given}")]
+"""A JSON Pointer (RFC 6901); "" is the whole."""
+
+
+@dataclass(slots=True)
+class Addition:
+    """Put a value in its place: a member of a record, or an item before the one that stands there; "-" is the end."""
+
+    op: Literal["add"]
+    path: Pointer
+    value: Any
+
+
+@dataclass(slots=True)
+class Removal:
+    """Take away what stands there."""
+
+    op: Literal["remove"]
+    path: Pointer
+
+
+@dataclass(slots=True)
+class Replacement:
+    """Put a value in the place of what stands there."""
+
+    op: Literal["replace"]
+    path: Pointer
+    value: Any
+
+
+@dataclass(slots=True)
+class Relocation:
+    """Take a value away, and put it elsewhere."""
+
+    op: Literal["move"]
+    source: Annotated[Pointer, named("from")]
+    path: Pointer
+
+
+@dataclass(slots=True)
+class Copying:
+    """Put the value that stands elsewhere here, too."""
+
+    op: Literal["copy"]
+    source: Annotated[Pointer, named("from")]
+    path: Pointer
+
+
+@dataclass(slots=True)
+class Comparison:
+    """Go on only where this value stands there."""
+
+    op: Literal["test"]
+    path: Pointer
+    value: Any
+
+
+Operation = Addition | Removal | Replacement | Relocation | Copying | Comparison
+
+
+class Patch(list[Operation], Generic[R]):
+    """Operations that change a record, in the order in which they came (RFC 6902): `Patch[Booking]`.
+
+        body: Patch[Booking]
+
+    What they come to is known once they are applied: see `patched` of `dutiful_gate.web`. At most 1,000 at once.
+    """
+
+    __slots__ = ()
+
+
+_HELD: Any = via(
+    Annotated[list[Operation], it.length <= MOST_OPERATIONS],
+    back=list,
+    samples=[[{"op": "replace", "path": "/priority", "value": "urgent"}]],
+)
+_SURE: Via = _HELD.replace(sure=True)
+_SURE(Patch)

@@ -1,0 +1,332 @@
+"""Patches (RFC 6902) applied to a record at hand: to its plain data, which is read again where it changed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from copy import deepcopy
+from functools import lru_cache
+from typing import Any, NamedTuple, TypeVar
+
+from ..declare.equality import are_equal
+from ..declare.json_pointer import below, index_of, steps_of
+from ..declare.patch import Addition, Comparison, Copying, Operation, Patch, Relocation, Removal, Replacement
+from ..declare.sources import Source
+from ..engine.engine import Engine, Plan
+from ..report.cause import Cause
+from ..report.fault import Fault, Path
+from ..report.verdict import Verdict, refusal, relisted
+from ..shape.nodes import Link
+from ..shape.shape import Field, Record, Shape
+from ..shape.uses import Use
+from ..shape.walk import every, fields_of, held_by, leads, part_of
+from .changing import gate_of_values
+from .typed import Gate
+
+T = TypeVar("T")
+
+_NOWHERE = Cause("choice", "a place that is there")
+_CLOSED = Cause("choice", "a place that may be read and changed")
+_TOO_MUCH = Cause("size", "copies of at most {ceiling} values together", {"ceiling": 0})
+_OTHER = Cause("agreement", "the value that stands there")
+_OWN_PART = Cause("choice", "a place outside of what is moved")
+
+
+class Stale(Exception):
+    """A test of the patch found another value: the record is not what the sender took it for."""
+
+    def __init__(self, fault: Fault) -> None:
+        super().__init__(fault)
+        self.fault = fault
+
+
+def with_patch(gate: Gate[T], value: T, patch: Patch[T]) -> Verdict[T]:
+    """The verdict on a record that was changed so; its faults stand in the patch, at the operations that they are of.
+
+    The operations see what `release` gives. A place that is secret, read-only or write-only, and one that holds such a
+    place, is nothing that they read, change or compare: nor is anything inside of a list, a dict or one of several
+    types in which there is one. What they leave alone stays the value that it is. Raises Stale where a test fails.
+    """
+    shape = gate.shape
+    record = shape.record_of(shape.root)
+    if record is None:
+        raise TypeError("what is patched is a record")
+    before = gate.release(value)
+    work = _Work(gate, deepcopy(before))
+    for number, operation in enumerate(patch):
+        try:
+            work.do(operation)
+        except _Wrong as wrong:
+            return refusal([Fault((number, wrong.member), wrong.cause, wrong.given, wrong.given)])
+        except Stale as stale:
+            raise Stale(stale.fault.beneath((number,))) from None
+    rebuilt = _Rebuilding(gate, work.touched)
+    merged = rebuilt.value(shape.root, value, before, work.data, ())
+    if rebuilt.faults:
+        return refusal(rebuilt.faults)
+    verdict = gate_of_values(gate).examine(merged)
+    return verdict if verdict else relisted(verdict, [rebuilt.placed(fault) for fault in verdict.faults])
+
+
+class _Wrong(Exception):
+    """An operation that cannot be done: the member of it at fault, and why."""
+
+    def __init__(self, member: str, cause: Cause, given: object) -> None:
+        super().__init__()
+        self.member, self.cause, self.given = member, cause, given
+
+
+class _Work:
+    """Plain data that operations change, and where each of them did."""
+
+    def __init__(self, gate: Gate[Any], data: Any) -> None:
+        self.data = data
+        self.touched: list[
+            tuple[Path, bool]
+        ] = []  # of each operation, where it wrote, and whether its value stands there
+        self._shape = gate.shape
+        self._closed = _closed_in(gate)
+        self._left = self._most = gate.limits.items
+
+    def do(self, operation: Operation) -> None:
+        """Do one operation. Raises _Wrong, or Stale."""
+        match operation:
+            case Comparison(path=path, value=value):
+                _, held = self._found("path", path)
+                if not are_equal(held, value):
+                    raise Stale(Fault(("value",), _OTHER, value, value))
+                self.touched.append(((), False))
+            case Removal(path=path):
+                self._touch(self._taken_out("path", path), sent=False)
+            case Replacement(path=path, value=value):
+                way, _ = self._found("path", path)
+                self._put(way, value)
+                self._touch(way, sent=True)
+            case Addition(path=path, value=value):
+                self._touch(self._added(path, value), sent=True)
+            case Copying(source=source, path=path):
+                _, held = self._found("from", source)
+                self._touch(self._added(path, self._copied(held)), sent=False)
+            case Relocation(source=source, path=path):
+                way, held = self._found("from", source)
+                if path == source:
+                    self.touched.append(((), False))
+                    return
+                if path.startswith(f"{source}/"):
+                    raise _Wrong("path", _OWN_PART, path)
+                self._taken_out("from", source)
+                self._touch(self._added(path, held), sent=False)
+
+    def _touch(self, way: Path, *, sent: bool) -> None:
+        self.touched.append((way, sent))
+
+    def _found(self, member: str, pointer: str) -> tuple[Path, Any]:
+        """The way to what is there, and that."""
+        if self._closed.shuts(steps_of(pointer)):
+            raise _Wrong(member, _CLOSED, pointer)
+        way: list[Any] = []
+        held = self.data
+        for step in steps_of(pointer):
+            found = below(held, step)
+            if found is None:
+                raise _Wrong(member, _NOWHERE, pointer)
+            way.append(found[0])
+            held = found[1]
+        return tuple(way), held
+
+    def _put(self, way: Path, value: Any) -> None:
+        if not way:
+            self.data = value
+            return
+        self._at(way[:-1])[way[-1]] = value
+
+    def _at(self, way: Path) -> Any:
+        held = self.data
+        for step in way:
+            held = held[step]
+        return held
+
+    def _taken_out(self, member: str, pointer: str) -> Path:
+        way, _ = self._found(member, pointer)
+        if not way:
+            self.data = None
+        else:
+            del self._at(way[:-1])[way[-1]]
+        return way
+
+    def _added(self, pointer: str, value: Any) -> Path:
+        """Put a value where an addition puts it; gives back the way to it."""
+        steps = steps_of(pointer)
+        if self._closed.shuts(steps):
+            raise _Wrong("path", _CLOSED, pointer)
+        if not steps:
+            self.data = value
+            return ()
+        around, last = pointer.rpartition("/")[0], steps[-1]
+        try:
+            way, held = self._found("path", around) if around else ((), self.data)
+        except _Wrong as wrong:
+            raise _Wrong("path", wrong.cause if wrong.cause is _NOWHERE else _CLOSED, pointer) from None
+        if isinstance(held, dict):
+            held[last] = value
+            return (*way, last)
+        index = len(held) if last == "-" and isinstance(held, list) else index_of(last)
+        if not isinstance(held, list) or index is None or index > len(held):
+            raise _Wrong("path", _NOWHERE, pointer)
+        held.insert(index, value)
+        return (*way, index)
+
+    def _copied(self, held: Any) -> Any:
+        """The same once more, as long as it is not too much altogether: copies of copies grow without end."""
+        waiting = [held]
+        while waiting:
+            each = waiting.pop()
+            self._left -= 1
+            if self._left < 0:
+                raise _Wrong("from", _TOO_MUCH.replace(expected={"ceiling": self._most}), None)
+            waiting += each.values() if isinstance(each, dict) else each if isinstance(each, list) else ()
+        return deepcopy(held)
+
+
+class _Closed:
+    """The places of a shape that patches leave alone."""
+
+    def __init__(self, shape: Shape) -> None:
+        self._shape = shape
+        held = held_by(shape.records, shape.aliases)
+        behind = leads(held)
+        found = {
+            key
+            for key, record in shape.records.items()
+            if any(field.read_only or field.write_only for field in fields_of(record))
+        } | {key for key, uses in held.items() if any(map(_is_closed, (each for use in uses for each in every(use))))}
+        while new := {key for key, following in behind.items() if key not in found and not found.isdisjoint(following)}:
+            found |= new
+        self._holding = found
+
+    def _holds(self, use: Use) -> bool:
+        """Whether a place is closed, or has one in it."""
+        return any(_is_closed(each) or each.node.leads_to in self._holding for each in every(use))
+
+    def shuts(self, steps: tuple[str, ...]) -> bool:
+        """Whether what steps lead to may not be touched."""
+        use = self._shape.root
+        for step in steps:
+            node = self._shape.without_wrappings(use).node
+            if not isinstance(node, Link):  # all of a list, of a dict, or of one of several types is rebuilt as one
+                return self._holds(use)
+            field = next((each for each in fields_of(self._shape.records[node.key]) if each.wire == step), None)
+            if field is None:
+                rests = self._shape.records[node.key].rests
+                return any(self._holds(rest.use) for rest in rests)
+            if field.read_only or field.write_only or field in self._shape.records[node.key].computed:
+                return True
+            use = field.use
+        return self._holds(use)
+
+
+def _is_closed(use: Use) -> bool:
+    return use.secret or use.about.read_only or use.about.write_only
+
+
+@lru_cache(maxsize=256)
+def _closed_in(gate: Gate[Any]) -> _Closed:
+    return _Closed(gate.shape)
+
+
+class _Parts(NamedTuple):
+    """What reads the parts of a gate's data, each made when it is first asked."""
+
+    gate: Gate[Any]
+    made: dict[int, Engine]
+
+    def reader(self, use: Use) -> Engine:
+        """The engine of a part."""
+        known = self.made.get(id(use))
+        if known is None:
+            gate = self.gate
+            plan = Plan(part_of(gate.shape, use), Source.JSON, gate.unknown == "refuse", gate.limits)
+            known = self.made[id(use)] = Engine(plan, native=False)
+        return known
+
+
+@lru_cache(maxsize=256)
+def _parts_of(gate: Gate[Any]) -> _Parts:
+    return _Parts(gate, {})
+
+
+class _Rebuilding:
+    """Typed data of a record by the names of the data: what changed is read, all else is what it was."""
+
+    def __init__(self, gate: Gate[Any], touched: list[tuple[Path, bool]]) -> None:
+        self.faults: list[Fault] = []
+        self._shape = gate.shape
+        self._parts = _parts_of(gate)
+        self._touched = touched
+
+    def value(self, use: Use, held: Any, before: Any, after: Any, path: Path) -> Any:
+        """What becomes of a value."""
+        if after is before or are_equal(before, after):
+            return held
+        record = self._shape.record_inside(use)
+        if record is None or held is None or not (isinstance(before, dict) and isinstance(after, dict)):
+            return self._read(use, after, path)
+        return self._record(record, held, before, after, path)
+
+    def _record(self, record: Record, held: Any, before: Any, after: Any, path: Path) -> dict[str, Any]:
+        made: dict[str, Any] = {}
+        for field in record.fields:
+            there, value = _taken(field, held)
+            if field.wire in after:
+                changed = field.wire in before and there
+                came = after[field.wire]
+                way = (*path, field.wire)
+                made[field.wire] = (
+                    self.value(field.use, value, before[field.wire], came, way)
+                    if changed
+                    else self._read(field.use, came, way)
+                )
+            elif field.wire not in before and there:  # nothing that goes out
+                made[field.wire] = value
+        known = {field.wire for field in fields_of(record)}
+        gathered = {wire: came for wire, came in after.items() if wire not in known}
+        if record.rests:
+            for rest in record.rests:
+                there, value = _taken(rest, held)
+                if gathered == {wire: came for wire, came in before.items() if wire not in known}:
+                    made.update(value if there else {})
+                else:
+                    made.update(self._read(rest.use, gathered, path) or {})
+        else:
+            made.update(gathered)  # which the gate drops, or refuses
+        return made
+
+    def _read(self, use: Use, plain: Any, path: Path) -> Any:
+        read, log = self._parts.reader(use).collect(plain)
+        self.faults += [self.placed(fault.beneath(path)) for fault in log.told] if log.faults else []
+        return read
+
+    def placed(self, fault: Fault) -> Fault:
+        """A fault of the data at the operation that it is of: in its value, where that stands there still."""
+        path = fault.path
+        for number in range(len(self._touched) - 1, -1, -1):
+            way, sent = self._touched[number]
+            if sent and path[: len(way)] == way:
+                return fault.within(len(way)).beneath((number, "value"))
+            if way and (way[: len(path)] == path or path[: len(way)] == way):
+                return _moved(fault, (number, "path"))
+        last = max((number for number, (way, _) in enumerate(self._touched) if way), default=0)
+        return _moved(fault, (last, "path"))
+
+
+def _moved(fault: Fault, path: Path) -> Fault:
+    """The same fault elsewhere."""
+    return fault.within(len(fault.path)).beneath(path)
+
+
+def _taken(field: Field, held: Any) -> tuple[bool, Any]:
+    if isinstance(held, Mapping):
+        return field.attribute in held, held.get(field.attribute)
+    return hasattr(held, field.attribute), getattr(held, field.attribute, None)
+
+
+__all__ = ["Stale", "with_patch"]
