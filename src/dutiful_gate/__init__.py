@@ -33,6 +33,7 @@ if TYPE_CHECKING:
         written_as,
     )
     from .declare.outside import outside, outside_values, takes
+    from .declare.patch import Patch
     from .declare.presence import all_or_none, at_least_one, at_most_one, exactly_one, needs, when
     from .declare.records import Wrong, obeys
     from .declare.rules.ecma import ecma
@@ -87,6 +88,7 @@ __all__ = [
     "Gate",
     "Hostname",
     "Limits",
+    "Patch",
     "Place",
     "Refused",
     "Sealed",
@@ -177,6 +179,7 @@ _ROOMS = {
     ),
     "declare.rules.ecma": "ecma",
     "declare.outside": "outside outside_values takes",
+    "declare.patch": "Patch",
     "declare.presence": "all_or_none at_least_one at_most_one exactly_one needs when",
     "declare.records": "Wrong obeys",
     "declare.rules.holds": "holds",

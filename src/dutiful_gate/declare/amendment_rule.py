@@ -11,9 +11,12 @@ from .rules.base import Face
 
 
 class Sent(RecordRule):
-    """At least one of the fields was sent, be it null."""
+    """At least one of the fields was sent, be it null; or something that one of `gathering` gathers, beside as many
+    fields as are `demanded`."""
 
     names: tuple[str, ...]
+    gathering: tuple[str, ...] = ()
+    demanded: int = 0
 
     @property
     def paths(self) -> tuple[Path, ...]:
@@ -32,7 +35,7 @@ class Sent(RecordRule):
         return True
 
     def condition(self, reach: Reach, bind: Bind) -> str:
-        return " or ".join(reach.sent(name) for name in self.names)
+        return " or ".join([*map(reach.sent, self.names), *map(reach.value, self.gathering)])
 
     def face(self, facts: FactsOf) -> Face:
         return Face("", "absent", "at least one of {names}")
@@ -41,6 +44,8 @@ class Sent(RecordRule):
         return {"names": [wire((name,)) for name in self.names]}
 
     def keywords(self, at: Standing) -> Mapping[str, object] | Unsaid:
+        if self.gathering:
+            return {"minProperties": self.demanded + 1}
         return {"anyOf": [{"required": [at.wire[name]]} for name in self.names]}
 
     def suits(self, facts: FactsOf) -> None:

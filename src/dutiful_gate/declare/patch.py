@@ -14,6 +14,9 @@ R = TypeVar("R")
 MOST_OPERATIONS: Final = 1_000
 """So many operations a patch has at most: each may go through all of a long list."""
 
+MOST_VALUES: Final = 100_000
+"""So many values its operations put somewhere, copies included: each copy may double all that is there."""
+
 Pointer = Annotated[str, it.matches("(/([^~/]|~[01])*)*").says("needs a JSON Pointer, as /crates/0 is; got {given}")]
 """A JSON Pointer (RFC 6901); "" is the whole."""
 
@@ -79,7 +82,8 @@ class Patch(list[Operation], Generic[R]):
 
         body: Patch[Booking]
 
-    What they come to is known once they are applied: see `patched` of `dutiful_gate.web`. At most 1,000 at once.
+    What they come to is known once they are applied: see `patched` of `dutiful_gate.web`. At most 1,000 at once, that
+    put at most 100,000 values somewhere.
     """
 
     __slots__ = ()

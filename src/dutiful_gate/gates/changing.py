@@ -14,7 +14,7 @@ from ..declare.variants import Amendment
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.verdict import Refused, Verdict, relisted
-from ..shape.nodes import Entries, Link
+from ..shape.nodes import Entries, Link, Scalar
 from ..shape.paths import FactsAt, Paths
 from ..shape.shape import Field, Record, Shape
 from ..shape.uses import Use
@@ -32,10 +32,11 @@ def changed(*given: Any, **fields: Any) -> Any:
 
         booking = changed(booking, priority="urgent", contact="desk@ternsound.example")
 
-    Fields go by attribute, with typed values; a dict for a record inside changes that one in part, likewise. Steps run,
-    so that the result is what its gate makes of the changed data. The record itself stays as it is. A record of which
-    its gate alone knows what it is, as of a TypedDict, is changed by that: `changed(gate, value, ...)`. Raises Refused,
-    with every fault, where the whole is not sound any more; TypeError for what is no record, or has no such field.
+    Fields go by attribute, with typed values; a dict for a record inside changes that one in part, likewise. Where the
+    value is a dict itself, a dict is all of it, and an `Amendment` a part. Steps run, so that the result is what its
+    gate makes of the changed data. The record itself stays as it is. A record of which its gate alone knows what it is,
+    as of a TypedDict, is changed by that: `changed(gate, value, ...)`. Raises Refused, with every fault, where the
+    whole is not sound any more; TypeError for what is no record, or has no such field.
     """
     if len(given) not in (1, 2):
         raise TypeError("what is changed is one record, behind its gate or alone, as in changed(booking, priority=...)")
@@ -65,7 +66,7 @@ def with_changes(gate: Gate[T], value: T, sent: Mapping[str, Any]) -> Verdict[T]
     verdict = native.examine(merging.record(record, value, sent))
     if verdict:
         return verdict
-    return relisted(verdict, [_at_sent(fault, shape, record, sent) for fault in verdict.faults])
+    return relisted(verdict, [at_sent(fault, shape, record, sent) for fault in verdict.faults])
 
 
 @lru_cache(maxsize=256)
@@ -93,35 +94,56 @@ class _Merging(NamedTuple):
             raise TypeError(f"{record.name} has no field {name!r}: {told}")
         made: dict[str, Any] = {}
         for field in fields:
-            there, value = _taken(held, field.attribute) if not field.only_given else (False, None)
+            there, value = taken(held, field.attribute) if not field.only_given else (False, None)
             if field.attribute in sent:
                 value, there = self.value(field.use, value, sent[field.attribute]), True
             if field in record.rests:
                 made.update(value or {})
             elif there:
-                made[field.wire] = value
+                made[named_in(record, field)] = value
         return made
 
     def value(self, use: Use, held: Any, sent: Any) -> Any:
         """What becomes of a value."""
         if not isinstance(sent, Mapping):
             return sent
+        in_part = self.deep or isinstance(sent, Amendment)
         match self.shape.without_wrappings(use).node:
-            case Link(key):
+            case Link(key) if in_part or self.shape.records[key].form != "dict":
                 return self.record(self.shape.records[key], held, sent)
-            case Entries(value=inner) if self.deep:
+            case Entries(value=inner) if in_part:
                 made = dict(held or {})
                 for key, new in sent.items():
-                    if new is None and not inner.may_be_null:
+                    if new is None and (not inner.may_be_null or inner.node.facts.open):
                         made.pop(key, None)
                     else:
                         made[key] = self.value(inner, made.get(key), new)
                 return made
+            case Scalar(kind) if in_part and kind.facts.open:
+                return _merged(held, sent)
             case _:
                 return sent
 
 
-def _taken(held: Any, attribute: str) -> tuple[bool, Any]:
+def _merged(held: Any, sent: Any) -> Any:
+    """What a merge patch makes of plain data (RFC 7396, section 2)."""
+    if not isinstance(sent, dict):
+        return sent
+    made = dict(held) if isinstance(held, dict) else {}
+    for key, new in sent.items():
+        if new is None:
+            made.pop(key, None)
+        else:
+            made[key] = _merged(made.get(key), new)
+    return made
+
+
+def named_in(record: Record, field: Field) -> str:
+    """What a field is called in typed data of its record: a dict that is typed has attributes for keys."""
+    return field.attribute if record.form == "dict" else field.wire
+
+
+def taken(held: Any, attribute: str) -> tuple[bool, Any]:
     """Whether a record has a field, and its value."""
     if held is None:
         return False, None
@@ -130,17 +152,17 @@ def _taken(held: Any, attribute: str) -> tuple[bool, Any]:
     return hasattr(held, attribute), getattr(held, attribute, None)
 
 
-def _at_sent(fault: Fault, shape: Shape, record: Record, sent: Mapping[str, Any]) -> Fault:
+def at_sent(fault: Fault, shape: Shape, record: Record, sent: Mapping[str, Any]) -> Fault:
     """A disagreement at a field that was sent, in words that say with what it does not agree."""
     by_wire = {field.wire: field for field in record.fields}
     field = by_wire.get(fault.path[0]) if fault.path else None
-    if field is None:
+    if field is None or (field.required and fault.code == "absent"):
         return fault
     if field.attribute in sent:
         inner, below = shape.record_inside(field.use), sent[field.attribute]
         if inner is None or not isinstance(below, Mapping) or len(fault.path) < 2:
             return fault
-        return _at_sent(fault.within(1), shape, inner, below).beneath(fault.path[:1])
+        return at_sent(fault.within(1), shape, inner, below).beneath(fault.path[:1])
     for rule in record.rules:
         named = [record.by_attribute[name] for name in rule.fields if name in record.by_attribute]
         ours = [each for each in named if each.attribute in sent]
@@ -163,4 +185,4 @@ def _disagreement(shape: Shape, record: Record, rule: RecordRule, at: Field, nam
     return cause.replace(own_words=rule.own_words)
 
 
-__all__ = ["changed", "gate_of_values", "with_changes"]
+__all__ = ["at_sent", "changed", "gate_of_values", "named_in", "taken", "with_changes"]

@@ -2,31 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from copy import deepcopy
 from functools import lru_cache
 from typing import Any, NamedTuple, TypeVar
 
 from ..declare.equality import are_equal
 from ..declare.json_pointer import below, index_of, steps_of
-from ..declare.patch import Addition, Comparison, Copying, Operation, Patch, Relocation, Removal, Replacement
+from ..declare.patch import (
+    MOST_VALUES,
+    Addition,
+    Comparison,
+    Copying,
+    Operation,
+    Patch,
+    Relocation,
+    Removal,
+    Replacement,
+)
 from ..declare.sources import Source
 from ..engine.engine import Engine, Plan
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.verdict import Verdict, refusal, relisted
 from ..shape.nodes import Link
-from ..shape.shape import Field, Record, Shape
+from ..shape.shape import Record, Shape
 from ..shape.uses import Use
 from ..shape.walk import every, fields_of, held_by, leads, part_of
-from .changing import gate_of_values
+from .changing import at_sent, gate_of_values, named_in, taken
 from .typed import Gate
 
 T = TypeVar("T")
 
 _NOWHERE = Cause("choice", "a place that is there")
 _CLOSED = Cause("choice", "a place that may be read and changed")
-_TOO_MUCH = Cause("size", "copies of at most {ceiling} values together", {"ceiling": 0})
+_TOO_MUCH = Cause("size", "at most {ceiling} values that are moved, copied or put there", {"ceiling": 0}, got="more")
+_TOO_DEEP = Cause("depth", "data nested at most {ceiling} deep", {"ceiling": 0}, got="deeper")
 _OTHER = Cause("agreement", "the value that stands there")
 _OWN_PART = Cause("choice", "a place outside of what is moved")
 
@@ -64,7 +74,28 @@ def with_patch(gate: Gate[T], value: T, patch: Patch[T]) -> Verdict[T]:
     if rebuilt.faults:
         return refusal(rebuilt.faults)
     verdict = gate_of_values(gate).examine(merged)
-    return verdict if verdict else relisted(verdict, [rebuilt.placed(fault) for fault in verdict.faults])
+    if verdict:
+        return verdict
+    sent = _sent(shape, record, work)
+    return relisted(verdict, [rebuilt.placed(at_sent(fault, shape, record, sent)) for fault in verdict.faults])
+
+
+def _sent(shape: Shape, record: Record, work: _Work) -> dict[str, Any]:
+    """The fields that operations wrote to, by attribute, as deep as records go."""
+    sent: dict[str, Any] = {}
+    for way, _ in work.touched:
+        of, held, into = record, work.data, sent
+        for step in way:
+            field = next((each for each in of.fields if each.wire == step), None)
+            if field is None or not isinstance(held, dict):
+                break
+            held = held.get(step)
+            inner = shape.record_inside(field.use)
+            if inner is None or step is way[-1] or not isinstance(into.get(field.attribute, {}), dict):
+                into[field.attribute] = held
+                break
+            of, into = inner, into.setdefault(field.attribute, {})
+    return sent
 
 
 class _Wrong(Exception):
@@ -80,12 +111,10 @@ class _Work:
 
     def __init__(self, gate: Gate[Any], data: Any) -> None:
         self.data = data
-        self.touched: list[
-            tuple[Path, bool]
-        ] = []  # of each operation, where it wrote, and whether its value stands there
-        self._shape = gate.shape
+        self.touched: list[tuple[Path, bool]] = []  # of each operation: where it wrote, and whether its own value
         self._closed = _closed_in(gate)
-        self._left = self._most = gate.limits.items
+        self._limits = gate.limits
+        self._most = self._left = min(gate.limits.items, MOST_VALUES)
 
     def do(self, operation: Operation) -> None:
         """Do one operation. Raises _Wrong, or Stale."""
@@ -99,13 +128,16 @@ class _Work:
                 self._touch(self._taken_out("path", path), sent=False)
             case Replacement(path=path, value=value):
                 way, _ = self._found("path", path)
+                self._weigh(value, len(way), "value")
                 self._put(way, value)
                 self._touch(way, sent=True)
             case Addition(path=path, value=value):
+                self._weigh(value, path.count("/"), "value")
                 self._touch(self._added(path, value), sent=True)
             case Copying(source=source, path=path):
                 _, held = self._found("from", source)
-                self._touch(self._added(path, self._copied(held)), sent=False)
+                self._weigh(held, path.count("/"), "from")
+                self._touch(self._added(path, deepcopy(held)), sent=False)
             case Relocation(source=source, path=path):
                 way, held = self._found("from", source)
                 if path == source:
@@ -113,6 +145,7 @@ class _Work:
                     return
                 if path.startswith(f"{source}/"):
                     raise _Wrong("path", _OWN_PART, path)
+                self._weigh(held, path.count("/"), "from")
                 self._taken_out("from", source)
                 self._touch(self._added(path, held), sent=False)
 
@@ -175,16 +208,18 @@ class _Work:
         held.insert(index, value)
         return (*way, index)
 
-    def _copied(self, held: Any) -> Any:
-        """The same once more, as long as it is not too much altogether: copies of copies grow without end."""
-        waiting = [held]
+    def _weigh(self, value: Any, above: int, member: str) -> None:
+        """Raise _Wrong for what would be nested too deep, or is too much: copies of copies grow without end."""
+        waiting = [(value, above)]
         while waiting:
-            each = waiting.pop()
+            held, depth = waiting.pop()
             self._left -= 1
             if self._left < 0:
-                raise _Wrong("from", _TOO_MUCH.replace(expected={"ceiling": self._most}), None)
-            waiting += each.values() if isinstance(each, dict) else each if isinstance(each, list) else ()
-        return deepcopy(held)
+                raise _Wrong(member, _TOO_MUCH.replace(expected={"ceiling": self._most}), None)
+            if depth > self._limits.depth:
+                raise _Wrong(member, _TOO_DEEP.replace(expected={"ceiling": self._limits.depth}), None)
+            inside = held.values() if isinstance(held, dict) else held if isinstance(held, list) else ()
+            waiting += [(each, depth + 1) for each in inside]
 
 
 class _Closed:
@@ -275,23 +310,20 @@ class _Rebuilding:
     def _record(self, record: Record, held: Any, before: Any, after: Any, path: Path) -> dict[str, Any]:
         made: dict[str, Any] = {}
         for field in record.fields:
-            there, value = _taken(field, held)
-            if field.wire in after:
-                changed = field.wire in before and there
-                came = after[field.wire]
-                way = (*path, field.wire)
-                made[field.wire] = (
-                    self.value(field.use, value, before[field.wire], came, way)
-                    if changed
-                    else self._read(field.use, came, way)
-                )
-            elif field.wire not in before and there:  # nothing that goes out
-                made[field.wire] = value
+            there, value = taken(held, field.attribute)
+            wire, way = field.wire, (*path, field.wire)
+            name = named_in(record, field)
+            if wire in after and wire in before and there:
+                made[name] = self.value(field.use, value, before[wire], after[wire], way)
+            elif wire in after:
+                made[name] = self._read(field.use, after[wire], way)
+            elif wire not in before and there:  # nothing that goes out
+                made[name] = value
         known = {field.wire for field in fields_of(record)}
         gathered = {wire: came for wire, came in after.items() if wire not in known}
         if record.rests:
             for rest in record.rests:
-                there, value = _taken(rest, held)
+                there, value = taken(held, rest.attribute)
                 if gathered == {wire: came for wire, came in before.items() if wire not in known}:
                     made.update(value if there else {})
                 else:
@@ -302,7 +334,7 @@ class _Rebuilding:
 
     def _read(self, use: Use, plain: Any, path: Path) -> Any:
         read, log = self._parts.reader(use).collect(plain)
-        self.faults += [self.placed(fault.beneath(path)) for fault in log.told] if log.faults else []
+        self.faults += [self.placed(fault.beneath(path)) for fault in log.told()] if log.faults else []
         return read
 
     def placed(self, fault: Fault) -> Fault:
@@ -321,12 +353,6 @@ class _Rebuilding:
 def _moved(fault: Fault, path: Path) -> Fault:
     """The same fault elsewhere."""
     return fault.within(len(fault.path)).beneath(path)
-
-
-def _taken(field: Field, held: Any) -> tuple[bool, Any]:
-    if isinstance(held, Mapping):
-        return field.attribute in held, held.get(field.attribute)
-    return hasattr(held, field.attribute), getattr(held, field.attribute, None)
 
 
 __all__ = ["Stale", "with_patch"]

@@ -152,7 +152,7 @@ def _plain_record(record: Record, value: Any, shape: Shape) -> dict[str, object]
         if not field.only_given and (record.form != "dict" or field.attribute in value)
     }
     for rest in record.rests:
-        gathered = plain(rest.use, held(rest), shape)
+        gathered = plain(rest.use, value.get(rest.attribute, {}) if record.mends else held(rest), shape)
         made.update({key: each for key, each in gathered.items() if key not in made})  # type: ignore[attr-defined]
     return made
 

@@ -80,11 +80,13 @@ def varied(maker: AmendmentMaker, variant: Variant, key: str, whole: Record) -> 
         # What asks for a record inside, of which a part alone may be there, is asked of the whole that comes of it.
         rules = tuple(rule for rule in rules if deep.isdisjoint(rule.fields))
         mending = [field.attribute for field in fields if field.may_lack]
-        if len(mending) == 1 and not variant.inside:  # it must be there
+        rests = tuple(rest.replace(use=_in_part(maker, rest.use)) for rest in whole.rests)
+        if len(mending) == 1 and not rests and not variant.inside:  # it must be there
             fields = tuple(field.replace(may_lack=False) for field in fields)
-        elif mending and not variant.inside:
-            rules = (*rules, Sent(tuple(mending)))
-        builder, rests, form = Amendment, (), "dict"
+        elif (mending or rests) and not variant.inside:
+            gathering = tuple(rest.attribute for rest in rests)
+            rules = (*rules, Sent(tuple(mending), gathering, len(fields) - len(mending)))
+        builder, form = Amendment, "dict"
     else:
         fields, rests, form = tuple(_chosen(field, variant) for field in kept), whole.rests, "object"
         builder = _subset_class(variant, fields, rests)

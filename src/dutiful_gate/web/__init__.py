@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ..declare.marks import under_key
 from ..declare.uploads import UploadedFile
 from ..gates.request import RequestGate
-from .amending import Amended, amended
+from .amending import Amended, amended, patched
 from .answer_headers import Headed
 from .answers import Answer, Streamed
 from .api import IN_FRONT, Api
@@ -40,6 +40,7 @@ __all__ = [
     "amended",
     "description",
     "of_type",
+    "patched",
     "schemas",
     "under_key",
 ]

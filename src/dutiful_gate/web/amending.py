@@ -1,12 +1,14 @@
-"""PATCH done right: an amendment applied to the record at hand, which is checked again as a whole."""
+"""PATCH done right: an amendment, or a patch, applied to the record at hand, which is checked again as a whole."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from typing import Any, Generic, NamedTuple, TypeVar
 
+from ..declare.patch import Patch
 from ..declare.variants import Amendment
 from ..gates.changing import with_changes
+from ..gates.patching import Stale, with_patch
 from ..gates.typed import Gate
 from .refusals import RequestProblem, of_faults
 
@@ -37,3 +39,23 @@ def amended(gate: Gate[T], record: T, sent: Amendment[T], *, under: str = "") ->
     place = ("body", under) if under else ("body",)
     faults = [fault.beneath(place) for fault in verdict.faults]
     raise RequestProblem.of(of_faults(422, faults, verdict.untold))
+
+
+def patched(gate: Gate[T], record: T, sent: Patch[T], *, under: str = "") -> T:
+    """A record with the operations of a patch applied to it (RFC 6902), checked by its gate as a whole.
+
+        booking = patched(bookings, booking, request.body)
+
+    `sent` is what the gate of `Patch[Record]` admitted, `under` the key under which the body holds it, if any. The
+    operations see what the gate releases: what is secret, read-only or write-only, and what holds such a place, they
+    neither read nor change. Raises RequestProblem: 409 where a test fails, so that nothing was done; 422, each fault at
+    its operation, where one cannot be done or the whole is not sound any more.
+    """
+    place = ("body", under) if under else ("body",)
+    try:
+        verdict = with_patch(gate, record, sent)
+    except Stale as stale:
+        raise RequestProblem.of(of_faults(409, [stale.fault.beneath(place)], 0)) from None
+    if verdict:
+        return verdict.value
+    raise RequestProblem.of(of_faults(422, [fault.beneath(place) for fault in verdict.faults], verdict.untold))

@@ -16,6 +16,8 @@ from .answer_headers import AnswerHeaders, BrokenAnswer, Headed, header
 
 JSON = "application/json"
 CBOR = "application/cbor"
+MERGE_PATCH = "application/merge-patch+json"
+JSON_PATCH = "application/json-patch+json"
 NO_BODY = frozenset([204, 205, 304])
 """The statuses whose answers have no content (RFC 9110, section 15)."""
 

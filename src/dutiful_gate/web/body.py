@@ -6,12 +6,14 @@ import zlib
 from collections.abc import Sequence
 from typing import Any
 
+from .answers import JSON_PATCH, MERGE_PATCH
 from .head import Head, media_type
 from .multipart import Multipart
 from .refusals import RequestProblem
 
 FORMS = ("application/x-www-form-urlencoded", "multipart/form-data")
 """The media types of HTML forms."""
+_PATCHES = frozenset([JSON_PATCH, MERGE_PATCH])
 _UTF_8 = ("utf-8", "utf8", "us-ascii")
 
 
@@ -47,8 +49,12 @@ class Body:
             return
         kind, words = media_type(came)
         is_json = kind.startswith("application/") and kind.endswith("+json") and takes[0] not in FORMS
+        # A patch of one form is none of the other.
+        is_json = is_json and (kind in takes or not _PATCHES.issuperset((kind, takes[0])))
         self.media = takes[0] if is_json else kind
         accept = {"accept": ", ".join(takes)}
+        if head.method == "PATCH":  # RFC 5789, section 2.2
+            accept["accept-patch"] = accept["accept"]
         if self.media not in takes:  # one without a type is what any page of the web can send
             raise RequestProblem(
                 415, "A body here is of one of these types: {types}.", headers=accept, slots={"types": ", ".join(takes)}

@@ -129,7 +129,9 @@ class Exchange:
             allow = ", ".join(sorted({*methods, "OPTIONS", *(["HEAD"] if "GET" in methods else [])}))
             if head.method != "OPTIONS":
                 raise RequestProblem(405, "This path does not take this method.", headers={"allow": allow})
-            self.outgoing = OutgoingAnswer(204, (("allow", allow),))
+            patched = methods.get("PATCH")
+            patches = (("accept-patch", ", ".join(patched.endpoint.body_types)),) if patched is not None else ()
+            self.outgoing = OutgoingAnswer(204, (("allow", allow), *patches))
             return
         self._served = served
         endpoint = head.endpoint = served.endpoint

@@ -6,8 +6,10 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Generic, TypeVar
 
 from ..declare.answers import answers_here
+from ..declare.patch import Patch
+from ..declare.steps import OwnMaking
 from ..gates.request import RequestGate
-from .answers import JSON
+from .answers import JSON, JSON_PATCH, MERGE_PATCH
 from .body import FORMS, Body
 from .form_names import TooDeep, nested
 from .head import Head, query_pairs
@@ -22,7 +24,19 @@ def body_types(gate: RequestGate[R], takes: Sequence[str] = (JSON,)) -> tuple[st
     parts = gate.parts
     if "files" in parts:
         return FORMS[1:]
-    return tuple(takes) if "body" in parts else FORMS if "form" in parts else ()
+    if "body" not in parts:
+        return FORMS if "form" in parts else ()
+    patch = _patch_type(gate)
+    return (patch, *takes) if patch and JSON in takes else tuple(takes)
+
+
+def _patch_type(gate: RequestGate[R]) -> str:
+    """The media type of a body that changes something in part (RFC 7396, RFC 6902); "" for any other."""
+    use = gate.parts["body"].use
+    record = gate.shape.record_of(use)
+    if record is not None and record.mends:
+        return MERGE_PATCH
+    return JSON_PATCH if isinstance(use.making, OwnMaking) and use.making.of == (Patch,) else ""
 
 
 class Intake(Generic[R]):

@@ -412,7 +412,8 @@ class Outgoing(Quick):
         record, frame, of = so_far.record, so_far.frame, so_far.data
         value = so_far.value_of[field.attribute] = self.pen.field_variable(field.attribute)
         key = self.pen.key(field.attribute, trusted=True)
-        self.write(f"{value} = {f'{of}[{key}]' if record.form == 'dict' else f'{of}.{field.attribute}'}")
+        held = f"{of}.get({key}, {{}})" if record.mends else f"{of}[{key}]" if record.form == "dict" else ""
+        self.write(f"{value} = {held or f'{of}.{field.attribute}'}")
         if len(record.rests) > 1:
             sorter = frame.bind(sorter_of(self.plan, record, Reading.TYPED), "SORTER")
             self.leave_if(f"{sorter}.is_misplaced({number}, {value})")

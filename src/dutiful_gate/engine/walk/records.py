@@ -213,17 +213,19 @@ class RecordWalk(Walk):
             self.write(f"{made}.{attribute} = {value}")
 
     def _build_dict(self, so_far: RecordSoFar, made: str) -> None:
-        """A dict by attribute; what was absent and has no default stays absent."""
-        lacking = {field.attribute for field in so_far.record.fields if field.may_lack}
+        """A dict by attribute; what was absent and has no default stays absent, in an amendment what gathers none."""
+        record = so_far.record
+        lacking = {field.attribute: " is not ABSENT" for field in record.fields if field.may_lack}
+        lacking |= {rest.attribute: "" for rest in record.rests if record.mends}
         keys = {name: self.pen.key(name, trusted=True) for name in so_far.value_of}
         sure = ", ".join(f"{keys[name]}: {held}" for name, held in so_far.value_of.items() if name not in lacking)
         self.write(f"{made} = {{{sure}}}")
         for name, held in so_far.value_of.items():
             if name in lacking:
-                with self.block(f"if {held} is not ABSENT:"):
+                with self.block(f"if {held}{lacking[name]}:"):
                     self.write(f"{made}[{keys[name]}] = {held}")
-        if so_far.record.builder is not dict:
-            self.write(f"{made} = {so_far.frame.bind_class(so_far.record.builder)}({made})")
+        if record.builder is not dict:
+            self.write(f"{made} = {so_far.frame.bind_class(record.builder)}({made})")
 
     def says_no(self, check: RecordCheck, value: str, frame: Frame) -> str:
         """The test that a function of a record's says no: anything that is not true, but None."""
