@@ -160,7 +160,7 @@ def _document(gate: Gate[Any] | RequestGate[Any]) -> Any:
 
 def _words(gate: Gate[Any] | RequestGate[Any]) -> tuple[object, ...]:
     if isinstance(gate, Gate):
-        return gate.declared, gate.reads, gate.unknown, gate.limits, gate.keys, gate.lenient
+        return gate.declared, gate.reads, gate.unknown, gate.limits, gate.keys, gate.lenient, gate.leaves_out
     return "request", gate.declared, gate.limits, gate.keys
 
 

@@ -22,5 +22,6 @@ def gate_reading(gate: AnyGate[T], source: Source) -> AnyGate[T]:
         limits=gate.limits,
         keys=gate.keys,
         lenient=gate.lenient,
+        leaves_out=gate.leaves_out,
         names=dict(gate._names),
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pickle
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from copy import deepcopy
 from typing import TYPE_CHECKING, Any, ClassVar, Literal, NoReturn, TypeVar, overload
 
@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from .document import DocumentGate
 
 T = TypeVar("T")
+LeavesOut = Literal["nulls", "defaults"] | Collection[str]
 _UNKNOWN = ("drop", "refuse")
 
 
@@ -45,18 +46,21 @@ class Gate(AnyGate[T]):
     `limits`    bounds on what comes from outside, see `Limits`
     `keys`      how names in the data are made of attributes': `camel`, `kebab`, or a function of one's own
     `lenient`   whether every field takes text for numbers and the like
+    `leaves_out`  what `release` leaves out, and its document need not have: "nulls", "defaults" (fields that are what
+                would stand in for them), or a list of both
     `names`     names that annotations use and that cannot be seen where the type is declared
     `native`    whether the native core reads, where it is installed; it gives the same answers, sooner
 
     Raises DeclarationError when the declaration is wrong, naming the record, the field and the remedy.
     """
 
-    __slots__ = ("_names", "keys", "lenient", "native", "unknown")
+    __slots__ = ("_names", "keys", "leaves_out", "lenient", "native", "unknown")
 
     awaits: ClassVar[bool] = False  # whether its verbs are called by what waits for checks
     unknown: Literal["drop", "refuse"]
     keys: Callable[[str], str] | None
     lenient: bool
+    leaves_out: tuple[str, ...]
     native: bool
     _names: Mapping[str, Any]
     _engine: Engine
@@ -71,6 +75,7 @@ class Gate(AnyGate[T]):
         limits: Limits | None = ...,
         keys: Callable[[str], str] | None = ...,
         lenient: bool = ...,
+        leaves_out: LeavesOut = ...,
         names: Mapping[str, Any] | None = ...,
         native: bool = ...,
     ) -> None: ...
@@ -85,6 +90,7 @@ class Gate(AnyGate[T]):
         limits: Limits | None = ...,
         keys: Callable[[str], str] | None = ...,
         lenient: bool = ...,
+        leaves_out: LeavesOut = ...,
         names: Mapping[str, Any] | None = ...,
         native: bool = ...,
     ) -> None: ...
@@ -98,6 +104,7 @@ class Gate(AnyGate[T]):
         limits: Limits | None = None,
         keys: Callable[[str], str] | None = None,
         lenient: bool = False,
+        leaves_out: LeavesOut = (),
         names: Mapping[str, Any] | None = None,
         native: bool = True,
     ) -> None:
@@ -113,15 +120,19 @@ class Gate(AnyGate[T]):
         from ..engine.engine import Engine, Plan
         from ..read.json_fast import plain_json
         from ..shape.build import shape_of
+        from ..shape.left_out import with_left_out, words_of
 
         limits = limits_of(limits)
         used: Mapping[str, Any] = {}
         shape: Shape | None = None
-        engine = stored_engine((declared, source, unknown, limits, keys, lenient)) if stores and not names else None
+        left_out = words_of(leaves_out)
+        words = (declared, source, unknown, limits, keys, lenient, left_out)
+        engine = stored_engine(words) if stores and not names else None
         if engine is None:
             seen, scope = seen_by_caller(names)
             shape, used = shape_of(declared, seen, scope, keys=keys, lenient=lenient)
             check_held(shape)
+            shape = with_left_out(shape, left_out)
             engine = Engine(Plan(shape, source, unknown == "refuse", limits), native=native)
         self._settle(
             declared=declared,
@@ -130,6 +141,7 @@ class Gate(AnyGate[T]):
             limits=limits,
             keys=keys,
             lenient=lenient,
+            leaves_out=left_out,
             native=native,
             _shape=shape,
             _names=used,
@@ -193,6 +205,7 @@ class Gate(AnyGate[T]):
             self.lenient,
             dict(self._names),
             self.native,
+            self.leaves_out,
         )
         from ..shape.pickling import packed
 
@@ -219,8 +232,9 @@ class Gate(AnyGate[T]):
         The value may have been made in code: kinds, rules and record rules are checked, and normalising steps run, so
         that the release document accepts what comes out. Its gate reads it again too, but for what `one_way` lists:
         the moment of checking, functions of one's own that are not declared with `both_ways`, and what stands before a
-        step that makes another value. Numbers that no double holds stay Decimals. Raises Refused, with every fault,
-        for a value that cannot go out.
+        step that makes another value. Numbers that no double holds stay Decimals. An object of another class goes out
+        as the record that is declared where it has all of its attributes: a row, or a record of which this is a subset.
+        Raises Refused, with every fault, for a value that cannot go out.
         """
         return self._released(value, secrets, exact=False)
 
@@ -239,6 +253,12 @@ class Gate(AnyGate[T]):
 
     def _released(self, value: T, secrets: bool, *, exact: bool) -> Any:
         made, log = self._engine.release(value, secrets=secrets, exact=exact)
+        if made.__class__ is Stop:
+            from ..engine.filling import filled
+
+            other = filled(self.shape, value, self.limits.depth)
+            if other is not value:
+                made, log = self._engine.release(other, secrets=secrets, exact=exact)
         if made.__class__ is Stop:
             assert log is not None
             raise Refused(refusal(log.told, (), log.untold))
@@ -304,9 +324,9 @@ class AskingGate(Asking[T], Gate[T]):
 
 def unpacked(words: bytes, made: type[Gate[Any]] = Gate) -> Gate[Any]:
     """The gate of packed words."""
-    declared, source, unknown, limits, keys, lenient, names, *native = pickle.loads(words)
+    declared, source, unknown, limits, keys, lenient, names, *more = pickle.loads(words)
     said = {"unknown": unknown, "limits": limits, "keys": keys, "lenient": lenient, "names": names}
-    return made(declared, source, **said, native=all(native))
+    return made(declared, source, **said, **dict(zip(("native", "leaves_out"), more, strict=False)))
 
 
 def _no_json(source: Source) -> Callable[[Raw, Limits, bool], Any]:

@@ -15,7 +15,7 @@ from ..engine.awaiting import awaited_window, each_awaited
 from ..report.verdict import Refused, Verdict, refusal
 from .asking import secrets_of
 from .base import WINDOW, Raw
-from .typed import AskingGate, Gate
+from .typed import AskingGate, Gate, LeavesOut
 
 if TYPE_CHECKING:
     from ..document.dialects import WrittenDialect
@@ -36,11 +36,14 @@ class AwaitedGate(AskingGate[T]):
 
 
 def gate_of_answers(
-    declared: Any, keys: Callable[[str], str] | None, names: Mapping[str, Any] | None = None
+    declared: Any,
+    keys: Callable[[str], str] | None,
+    names: Mapping[str, Any] | None = None,
+    leaves_out: LeavesOut = (),
 ) -> Gate[Any]:
     """A gate for the way out alone, which asks no check: so none has to be awaited."""
     made = AwaitedGate if is_waiting_anywhere() else Gate
-    return made(declared, keys=keys, names=names)
+    return made(declared, keys=keys, leaves_out=leaves_out, names=names)
 
 
 class WaitingGate(Generic[T]):
@@ -70,6 +73,7 @@ class WaitingGate(Generic[T]):
         limits: Limits | None = ...,
         keys: Callable[[str], str] | None = ...,
         lenient: bool = ...,
+        leaves_out: LeavesOut = ...,
         names: Mapping[str, Any] | None = ...,
         native: bool = ...,
     ) -> None: ...
@@ -84,6 +88,7 @@ class WaitingGate(Generic[T]):
         limits: Limits | None = ...,
         keys: Callable[[str], str] | None = ...,
         lenient: bool = ...,
+        leaves_out: LeavesOut = ...,
         names: Mapping[str, Any] | None = ...,
         native: bool = ...,
     ) -> None: ...
@@ -97,11 +102,20 @@ class WaitingGate(Generic[T]):
         limits: Limits | None = None,
         keys: Callable[[str], str] | None = None,
         lenient: bool = False,
+        leaves_out: LeavesOut = (),
         names: Mapping[str, Any] | None = None,
         native: bool = True,
     ) -> None:
         gate: Gate[Any] = AwaitedGate(
-            declared, source, unknown=unknown, limits=limits, keys=keys, lenient=lenient, names=names, native=native
+            declared,
+            source,
+            unknown=unknown,
+            limits=limits,
+            keys=keys,
+            lenient=lenient,
+            leaves_out=leaves_out,
+            names=names,
+            native=native,
         )
         object.__setattr__(self, "gate", gate)
 

@@ -126,6 +126,9 @@ def _of_record(shape: Shape, record: Record) -> Iterator[OneWay]:
             yield OneWay(f"{record.name}.{field.attribute}", "InitVar", "only the constructor has it")
         elif field.write_only:
             yield OneWay(f"{record.name}.{field.attribute}", "write_only", "it never goes out")
+        elif "nulls" in field.leaves_out and field.default is not None and not field.may_lack:
+            why = "a value must come" if field.required else "its default stands in for it then"
+            yield OneWay(f"{record.name}.{field.attribute}", "leaves_out", f"null is left out, and {why}")
     for rule in record.rules:
         if why := _NOT_THERE if given.intersection(rule.fields) else _why_not_asked(rule):
             fields = [record.by_attribute[name] for name in rule.fields]

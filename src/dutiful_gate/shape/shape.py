@@ -20,7 +20,7 @@ class Field(Value):
     that only the constructor takes, so that no value has it. `also` holds other names under which it may come, of which
     `former` are those it had before; `under` is the key under which the body of a request holds it. `getter` takes it
     from an object, where its attribute is not it. One that is `withheld` is not taken from the data: what stands in for
-    it when it is absent always does.
+    it when it is absent always does. `leaves_out` says when it is left out on the way out: as "nulls", as "defaults".
     """
 
     attribute: str
@@ -35,6 +35,7 @@ class Field(Value):
     former: tuple[str, ...] = ()
     getter: Callable[[Any], Any] | None = None
     withheld: bool = False
+    leaves_out: tuple[str, ...] = ()
 
     @property
     def required(self) -> bool:

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..declare.errors import DeclarationError
 from ..declare.waiting import let_go, waits
-from ..gates.typed import Gate
+from ..gates.typed import Gate, LeavesOut
 from ..gates.waiting import gate_of_answers
 from .answer_headers import AnswerHeaders, BrokenAnswer, Headed, header
 
@@ -88,7 +88,10 @@ def outgoing(
 class Declared:
     """The answers of one endpoint, by status."""
 
-    def __init__(self, answers: Mapping[int, Any], keys: Callable[[str], str] | None = None) -> None:
+    def __init__(
+        self, answers: Mapping[int, Any], keys: Callable[[str], str] | None = None, leaves_out: LeavesOut = ()
+    ) -> None:
+        self._leaves_out = leaves_out
         self.gates: dict[int, Gate[Any] | Streamed | None] = {}
         self.headers: dict[int, AnswerHeaders] = {}
         for status, declared in answers.items():
@@ -101,7 +104,7 @@ class Declared:
             if status in NO_BODY and declared is not None:
                 raise DeclarationError(f"an answer {status} has no body", remedy=f"write {{{status}: None}}")
             stays = declared is None or isinstance(declared, Streamed)
-            self.gates[status] = declared if stays else gate_of_answers(declared, keys)
+            self.gates[status] = declared if stays else gate_of_answers(declared, keys, leaves_out=leaves_out)
         if not self.gates:
             raise DeclarationError("an endpoint needs an answer", remedy="as in answers={200: list[Booking]}")
         self.usual = next((status for status in self.gates if status < 400), next(iter(self.gates)))
@@ -111,7 +114,7 @@ class Declared:
         for status, gate in self.gates.items():
             if isinstance(gate, Gate):
                 declared: Any = gate.declared
-                self.gates[status] = gate_of_answers(declared, keys, gate._names)
+                self.gates[status] = gate_of_answers(declared, keys, gate._names, self._leaves_out)
         self.__dict__.pop("media", None)
 
     @cached_property

@@ -10,6 +10,7 @@ from ..declare.limits import Limits
 from ..declare.rules.waiting import WaitingCheck
 from ..declare.waiting import check_takes, gives_pieces, is_async
 from ..gates.request import EndpointGate, RequestGate
+from ..gates.typed import LeavesOut
 from ..report.fault import Fault
 from ..shape.asked_outside import waiting_of
 from .answers import CBOR, JSON, Declared, Streamed
@@ -49,6 +50,7 @@ class Endpoint(Generic[R]):
     `limits`      bounds on what comes, see `Limits`
     `keys`        how names in bodies, queries and forms are made of attributes', such as `camel`; by default as the
                   `Api` says
+    `leaves_out`  what answers leave out, "nulls", "defaults" or both: see `Gate`
     `names`       names that annotations use and that cannot be seen where the endpoint is made
     `summary`, `text`, `tags`, `deprecated`  what the description says of it
 
@@ -73,6 +75,7 @@ class Endpoint(Generic[R]):
         security: Sequence[str] = (),
         limits: Limits | None = None,
         keys: Callable[[str], str] | None = None,
+        leaves_out: LeavesOut = (),
         names: Mapping[str, Any] | None = None,
     ) -> None:
         self.method = method.upper()
@@ -83,7 +86,7 @@ class Endpoint(Generic[R]):
         self.path = PathTemplate(path)
         self.gate: RequestGate[R] = EndpointGate(request, limits=limits, keys=keys, names=names)
         self.parts = self.gate.parts
-        self.answers = Declared(answers, keys)
+        self.answers = Declared(answers, keys, leaves_out)
         self.keys = keys
         self._said: tuple[Callable[[str], str] | None] | None = None  # how names are made by the Api that has it
         self.name = name or "_".join([method.lower(), *(word for word, _ in self.path.segments if word)])

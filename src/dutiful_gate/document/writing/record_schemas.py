@@ -48,8 +48,12 @@ class RecordSchemas:
                 if field.goes_out(secrets=False):
                     told = self.field(field, f"{at}/properties/{escaped(field.wire)}", record)
                     said["properties"][field.wire] = {**told, "readOnly": True}
-        required = [field.wire for field in fields if (not field.may_lack if self.writer.released else field.required)]
-        required += [field.wire for field in record.computed if self.writer.released and field.goes_out(secrets=False)]
+        every = [*fields, *(each for each in record.computed if self.writer.released and each.goes_out(secrets=False))]
+        required = [
+            field.wire
+            for field in every
+            if (not (field.may_lack or field.leaves_out) if self.writer.released else field.required)
+        ]
         if required:
             said["required"] = required
         if not self.writer.released:
@@ -165,7 +169,8 @@ class RecordSchemas:
 
     def field(self, field: Field, at: str, record: Record) -> Keywords:
         """One field among `properties`."""
-        said = self.writer.use(field.use, at, f"{record.name}.{field.attribute}")
+        left_out = self.writer.released and "nulls" in field.leaves_out
+        said = self.writer.use(field.use.bare if left_out else field.use, at, f"{record.name}.{field.attribute}")
         if self.writer.released or field.required or field.may_lack or converts(field.use):
             return said
         if holds_secret(field.use, self.writer.shape.guarded):

@@ -210,7 +210,10 @@ class _OutWriter(PlanWords):
         """A record where it is used."""
         record = self.plan.shape.records[key]
         fields = [field for field in record.fields if self.checked or field.goes_out(secrets=self.secrets)]
-        odd = any(field.getter is not None or (field.may_lack and record.form != "dict") for field in fields)
+        odd = any(
+            field.getter is not None or field.leaves_out or (field.may_lack and record.form != "dict")
+            for field in fields
+        )
         if self.checked:
             odd = odd or self._asks_oddly(record)
         if record.rests or record.computed or odd or not isinstance(record.builder, type | None):

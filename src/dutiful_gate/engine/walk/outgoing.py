@@ -11,12 +11,15 @@ from contextlib import nullcontext
 from typing import Any, ClassVar
 
 from ...codegen.unit import Unit
+from ...declare.equality import are_equal
 from ...declare.facts import Own
 from ...declare.hash_limits import crowded
+from ...declare.kinds.decimal import as_json
 from ...declare.rules import Distinct, Rule
 from ...declare.sealed import Sealed
 from ...declare.sources import Reading
 from ...regex.white_space import is_blank
+from ...shape.known_defaults import known_default
 from ...shape.nodes import (
     Alias,
     Branches,
@@ -32,7 +35,7 @@ from ...shape.nodes import (
     Turned,
 )
 from ...shape.shape import Field, Record
-from ...shape.to_json import plain_fallback
+from ...shape.to_json import plain, plain_fallback
 from ...shape.uses import MISSING, Use
 from ...shape.walk import holds_secret
 from ..exclusive_unions import OutgoingExclusiveUnion
@@ -348,7 +351,7 @@ class Outgoing(Quick):
                 held = self.pen.field_variable(field.attribute)
                 self.write(f"{held} = {self.computed(field, so_far)}({so_far.data})")
                 told = self.out(field.use, so_far.frame.part(held))
-                self.write(f"{made}[{self.pen.key(field.wire, trusted=False)}] = {told}")
+                self.out_member(field, made, told, so_far.frame, trusted=False)
         return made
 
     def check_class(self, so_far: RecordSoFar) -> None:
@@ -401,7 +404,17 @@ class Outgoing(Quick):
             self.there(so_far)
             told = self.out(field.use, inner)
             if field.goes_out(secrets=self.secrets):
-                self.write(f"{made}[{self.pen.key(field.wire, trusted=field.wire == field.attribute)}] = {told}")
+                self.out_member(field, made, told, frame, trusted=field.wire == field.attribute)
+
+    def out_member(self, field: Field, made: str, told: str, frame: Frame, *, trusted: bool) -> None:
+        """Put the plain data of a field into the object, unless it is left out."""
+        tests = [f"{told} is not None"] if "nulls" in field.leaves_out else []
+        if "defaults" in field.leaves_out:
+            shape = self.plan.shape
+            default = frame.bind(as_json(plain(field.use, known_default(shape, field), shape)), "DEFAULT")
+            tests.append(f"not {frame.bind(are_equal, 'are_equal')}({told}, {default})")
+        with self.block(f"if {' and '.join(tests)}:") if tests else nullcontext():
+            self.write(f"{made}[{self.pen.key(field.wire, trusted=trusted)}] = {told}")
 
     def lacking(self, value: str) -> None:
         """A field that may be absent is, until it is found."""
