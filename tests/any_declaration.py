@@ -34,6 +34,8 @@ from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from dutiful_gate import (
+    ABSENT,
+    Absent,
     Amendment,
     Email,
     Hostname,
@@ -859,7 +861,11 @@ class Maker:
             hazard = Literal["none", "acid", "gas"]
             default = random.random() < 0.5
             fields += [("hazard", hazard, "none")] if default else [("hazard", hazard)]
-            fields += [("number", int | None, None), ("note", str | None, None)]
+            absent = random.random() < 0.3
+            fields += [
+                ("number", int | None | Absent, ABSENT) if absent else ("number", int | None, None),
+                ("note", str | Absent, ABSENT) if absent else ("note", str | None, None),
+            ]
             rules.append(
                 random.choice(
                     [
@@ -878,6 +884,8 @@ class Maker:
                     ]
                 )
             )
+        if random.random() < 0.1:
+            fields.append(("perhaps", Union[self.declaration(depth), Absent], ABSENT))  # noqa: UP007  of any type
         if random.random() < 0.15:
             fields.append(("spare", int, 3))
             fields.append(("tags", list[str], field(default_factory=list)))

@@ -2,6 +2,7 @@
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from .declare.absent import ABSENT, Absent
     from .declare.before_reading import blank_is_none, otherwise, split_on, via
     from .declare.clock import now, today
     from .declare.errors import DeclarationError
@@ -73,6 +74,8 @@ if TYPE_CHECKING:
 __version__ = "0.4.0"
 
 __all__ = [
+    "ABSENT",
+    "Absent",
     "Amendment",
     "AnyGate",
     "CannotSample",
@@ -166,6 +169,7 @@ __all__ = [
 ]
 
 _ROOMS = {
+    "declare.absent": "ABSENT Absent",
     "declare.clock": "now today",
     "declare.errors": "DeclarationError",
     "declare.sealed": "Sealed pickling_sealed",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Final, TypeVar
 
+from ..declare.absent import ABSENT
 from ..declare.facts import Stop
 from ..declare.sealed import SEALED, Sealed
 from ..declare.sources import Source
@@ -236,6 +237,8 @@ class Loading:
             if field.only_given or (record.form == "dict" and field.attribute not in value):
                 continue
             held = value[field.attribute] if record.form == "dict" else getattr(value, field.attribute)
+            if held is ABSENT:
+                continue
             self._of_use(field.use, held, (*path, field.wire), found, default=known_default(self.names.shape, field))
         for rest in record.rests:
             held = value[rest.attribute] if record.form == "dict" else getattr(value, rest.attribute)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Set
 from typing import Any, NamedTuple
 
+from ..declare.absent import ABSENT
 from ..shape.nodes import Alias, Entries, Items, Link, Nullable
 from ..shape.shape import Record, Shape, default_of
 from ..shape.uses import MISSING, Use
@@ -52,8 +53,8 @@ class _Filling(NamedTuple):
             each = getattr(value, field.attribute, MISSING)
             if each is not MISSING:
                 held[field.attribute] = self.value(field.use, each, depth)
-            elif field.has_default:
-                held[field.attribute] = default_of(field)
+            elif field.has_default or field.marked:
+                held[field.attribute] = ABSENT if field.marked else default_of(field)
             elif field not in record.rests and not field.may_lack:
                 return value
         if own and all(held.get(field.attribute) is getattr(value, field.attribute, None) for field in fields):

@@ -17,9 +17,9 @@ from collections.abc import Mapping
 from threading import RLock
 from typing import Any
 
+from ..declare.absent import ABSENT
 from ..declare.facts import DROPS, REFUSED, UNSURE
 from ..declare.outside import handed
-from .runtime import ABSENT
 
 _State = tuple[Any, Any, list[Any], str, dict[str, Any]]
 _LOCK = type(RLock())

@@ -8,6 +8,7 @@ from enum import Enum
 from functools import cached_property
 from typing import Any, Protocol
 
+from ..declare.absent import ABSENT
 from ..declare.facts import Own
 from ..declare.kinds import Kind, Text
 from ..declare.kinds.base import IN_TEXT, NUMBERS, PLAIN
@@ -27,7 +28,6 @@ from ..shape.to_json import nearest_first
 from ..shape.uses import Use
 from ..shape.walk import uses_of
 from .choosing import chooser, tag_chooser
-from .runtime import ABSENT
 
 
 class Binder(Protocol):
@@ -287,7 +287,7 @@ def constructed(writer: Binder, record: Record, value_of: Mapping[str, str]) -> 
     arguments = ", ".join(f"{name}={value}" for name, value in value_of.items() if name not in lacking)
     if lacking:
         sent = ", ".join(f"{name}={value}" for name, value in value_of.items() if name in lacking)
-        arguments = f"{arguments + ', ' if arguments else ''}**{writer.bind(_sent, 'sent')}({sent})"
+        arguments = f"{arguments + ', ' if arguments else ''}**{writer.bind(_sent, 'WHAT_CAME')}({sent})"
     return f"{builder}({arguments})"
 
 

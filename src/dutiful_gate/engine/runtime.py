@@ -8,6 +8,7 @@ from datetime import date, time
 from itertools import starmap
 from typing import Any, ClassVar, Final
 
+from ..declare.absent import ABSENT
 from ..declare.embedded import Embedded
 from ..declare.facts import Stop
 from ..declare.sources import FromText
@@ -199,16 +200,6 @@ def note_taken(gathered: Any, wires: Sequence[str], path: Path, log: Log, cause:
         log.faults += [((*path, wire), cause, None, None) for wire in wires if wire in gathered]
 
 
-class Unfound:
-    """What stands for a field that is absent and has no default."""
-
-    def __repr__(self) -> str:
-        return "ABSENT"
-
-
-ABSENT: Final = Unfound()
-
-
 def note_absent(log: Log, full: bool, at: int, path: Path, cause: Cause) -> int:
     """The fault of a field that is not there, before those of what is: at a place among them. One more of that sort."""
     if full:
@@ -326,8 +317,8 @@ def _ignores_case(data: Any, keys: Sequence[Any]) -> bool:
 
 
 def attributes_of(record: object, names: Iterable[tuple[str, str]]) -> dict[str, object]:
-    """A typed record as a mapping from names in the data to values; what was never set is left out."""
-    return {wire: getattr(record, name) for name, wire in names if hasattr(record, name)}
+    """A typed record as a mapping from names in the data to values; what was never set, or is absent, is left out."""
+    return {wire: held for name, wire in names if (held := getattr(record, name, ABSENT)) is not ABSENT}
 
 
 def remade(record: Any, names: Sequence[str], values: Sequence[Any]) -> Any:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from typing import Any, NamedTuple, TypeVar, overload
 
+from ..declare.absent import ABSENT
 from ..declare.errors import did_you_mean
 from ..declare.field_comparison import FieldComparison
 from ..declare.records import RecordRule
@@ -96,7 +97,8 @@ class _Merging(NamedTuple):
         for field in fields:
             there, value = taken(held, field.attribute) if not field.only_given else (False, None)
             if field.attribute in sent:
-                value, there = self.value(field.use, value, sent[field.attribute]), True
+                value = self.value(field.use, value if there else None, sent[field.attribute])
+                there = value is not ABSENT
             if field in record.rests:
                 made.update(value or {})
             elif there:
@@ -149,7 +151,8 @@ def taken(held: Any, attribute: str) -> tuple[bool, Any]:
         return False, None
     if isinstance(held, Mapping):
         return attribute in held, held.get(attribute)
-    return hasattr(held, attribute), getattr(held, attribute, None)
+    value = getattr(held, attribute, ABSENT)
+    return value is not ABSENT, value
 
 
 def at_sent(fault: Fault, shape: Shape, record: Record, sent: Mapping[str, Any]) -> Fault:

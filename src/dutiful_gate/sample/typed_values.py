@@ -5,6 +5,7 @@ from __future__ import annotations
 from random import Random
 from typing import Any
 
+from ..declare.absent import ABSENT
 from ..declare.sealed import Sealed
 from ..engine.runtime import remade
 from ..shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nullable, Scalar, Sealing
@@ -69,7 +70,9 @@ class Made:
             if not fields or not isinstance(value, record.builder):
                 return value
             field = random.choice(fields)
-            changed = self.of(field.use, getattr(value, field.attribute))
+            changed: Any = getattr(value, field.attribute)
+            if changed is not ABSENT:
+                changed = self.of(field.use, changed)
             if field in record.rests and random.random() < 0.5:
                 changed = {**changed, random.choice(record.fields).wire: 1} if record.fields else changed
             return remade(value, (field.attribute,), (changed,))

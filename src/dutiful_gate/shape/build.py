@@ -46,7 +46,7 @@ from .python_types import (
 )
 from .records import KeyStyle, record_of, refuse_under_key
 from .shape import Record, Shape
-from .unions import beside_anything, with_tag
+from .unions import beside_anything, with_tag, without_absent
 from .uses import MISSING, NO_ABOUT, Use
 from .variants import amendment_meant
 from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of
@@ -179,7 +179,7 @@ class ShapeMaker:
         if origin is Sealed:
             return self.sealing(typing.get_args(declared)[0], metadata, given, part)
         if origin in (Union, types.UnionType):
-            use = self.union(typing.get_args(declared), beside, given, part)
+            use = self.union(without_absent(typing.get_args(declared), part), beside, given, part)
         else:
             node = with_marks(self.node(declared, origin, given), beside, lenient=self.lenient)
             use = Use(node, beside.parts)

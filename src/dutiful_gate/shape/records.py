@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Protocol
 
 from ..declare import marks
+from ..declare.absent import ABSENT, may_be_absent
 from ..declare.constants import check_words
 from ..declare.described import LEFT_OUT, Described, described
 from ..declare.embedded import Embedded
@@ -238,12 +239,28 @@ def _dataclass_fields(maker: RecordMaker, declared: Any, hints: Mapping[str, Any
         factory = None if each.default_factory is dataclasses.MISSING else each.default_factory
         _check_waiting(declared, f"default_factory={shown_name(factory)}", factory, each.name)
         hint = hints[each.name]
-        fields.append(_field(maker, declared.__name__, each.name, hint, given, default=default, factory=factory))
+        more = _marked(declared.__name__, each.name, hint, {"default": default, "factory": factory})
+        fields.append(_field(maker, declared.__name__, each.name, hint, given, **more))
     for name, hint in hints.items():  # what only the constructor takes
         if isinstance(hint, dataclasses.InitVar):
             default = getattr(declared, name, MISSING)
             fields.append(_field(maker, declared.__name__, name, hint.type, given, default=default, only_given=True))
     return tuple(fields)
+
+
+def _marked(record: str, name: str, hint: Any, more: dict[str, Any]) -> dict[str, Any]:
+    """What a field is made with that is ABSENT where it does not come."""
+    marked, absent = may_be_absent(hint), more.get("default") is ABSENT
+    if marked is not absent:
+        raise DeclarationError(
+            "what may be Absent is ABSENT where none came"
+            if marked
+            else "its default is ABSENT, which it cannot be",
+            remedy="write the default: = ABSENT" if marked else "add it to the type: | Absent",
+            record=record,
+            field=name,
+        )
+    return {"may_lack": True, "marked": True} if marked else more
 
 
 def _check_waiting(declared: type, called: str, function: Any, field: str = "") -> None:
@@ -273,10 +290,12 @@ def _named_tuple_fields(
     maker: RecordMaker, declared: Any, hints: Mapping[str, Any], given: Givens
 ) -> tuple[Field, ...]:
     defaults = declared._field_defaults
-    return tuple(
-        _field(maker, declared.__name__, name, hints.get(name, Any), given, default=defaults.get(name, MISSING))
-        for name in declared._fields
-    )
+    record, fields = declared.__name__, []
+    for name in declared._fields:
+        hint = hints.get(name, Any)
+        more = _marked(record, name, hint, {"default": defaults.get(name, MISSING)})
+        fields.append(_field(maker, record, name, hint, given, **more))
+    return tuple(fields)
 
 
 def _rests_apart(

@@ -21,6 +21,7 @@ class Field(Value):
     `former` are those it had before; `under` is the key under which the body of a request holds it. `getter` takes it
     from an object, where its attribute is not it. One that is `withheld` is not taken from the data: what stands in for
     it when it is absent always does. `leaves_out` says when it is left out on the way out: as "nulls", as "defaults".
+    Where one that may lack is `marked`, the value has it all the same, as ABSENT.
     """
 
     attribute: str
@@ -36,6 +37,7 @@ class Field(Value):
     getter: Callable[[Any], Any] | None = None
     withheld: bool = False
     leaves_out: tuple[str, ...] = ()
+    marked: bool = False
 
     @property
     def required(self) -> bool:

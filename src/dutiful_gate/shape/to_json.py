@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
+from ..declare.absent import ABSENT
 from ..declare.constants import no_json
 from ..declare.facts import Stop
 from ..declare.kinds import Text
@@ -149,7 +150,8 @@ def _plain_record(record: Record, value: Any, shape: Shape) -> dict[str, object]
     made = {
         field.wire: plain(field.use, held(field), shape)
         for field in record.fields
-        if not field.only_given and (record.form != "dict" or field.attribute in value)
+        if not field.only_given
+        and (field.attribute in value if record.form == "dict" else not field.marked or held(field) is not ABSENT)
     }
     for rest in record.rests:
         gathered = plain(rest.use, value.get(rest.attribute, {}) if record.mends else held(rest), shape)

@@ -3,13 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
+from ..declare.absent import Absent
 from ..declare.errors import DeclarationError
+from .metadata import PartOf
 from .nodes import Branches, Choice, Link, Node, Scalar
 from .shape import Record
 from .uses import Use
 
 Tags = tuple[tuple[object, ...], ...]
+
+
+def without_absent(options: Sequence[Any], part: PartOf) -> Sequence[Any]:
+    """The options of a union without `Absent`, which is said of a field. Raises DeclarationError where none is."""
+    if Absent not in options:
+        return options
+    if part == "inside":
+        raise DeclarationError("only a field of a record can be Absent", remedy="leave it out, or write `| None`")
+    return [option for option in options if option is not Absent]
 
 
 def with_tag(use: Use, records: Mapping[str, Record]) -> Use:

@@ -7,6 +7,7 @@ import typing
 from collections.abc import Sequence
 from typing import Any, Protocol
 
+from ..declare.absent import ABSENT
 from ..declare.amendment_rule import Sent
 from ..declare.described import Described
 from ..declare.errors import DeclarationError, did_you_mean
@@ -155,6 +156,8 @@ def _subset_class(variant: Variant, fields: Sequence[Field], rests: Sequence[Fie
     made = [
         (field.attribute, Any)
         if field.required
+        else (field.attribute, Any, dataclasses.field(default=ABSENT))
+        if field.marked
         else (
             field.attribute,
             Any,

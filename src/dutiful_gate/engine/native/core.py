@@ -12,6 +12,7 @@ from importlib import import_module
 from typing import Any, Final, NamedTuple, Protocol
 from uuid import UUID, SafeUUID
 
+from ...declare.absent import ABSENT
 from ...declare.digits import Digits
 from ...declare.facts import UNSURE, Passing, Stop
 from ...declare.native_forms import VERSION
@@ -21,7 +22,6 @@ from ..depth import may_be_deeper
 from ..handover import hand_over, hand_over_later
 from ..own_functions import unwrapped
 from ..plan import Plan
-from ..runtime import ABSENT
 from .out_words import PLAIN_DATA, native_out
 from .plan_words import native_plan
 from .shadow import every_few

@@ -239,7 +239,7 @@ class _PlanWriter(PlanWords):
         """Whether the core may read a record: what asks for the keys that came, or gathers others, it does not."""
         if record.documents or record.rests or any(rule.counts_keys for rule in record.rules):
             return False
-        if record.form != "dict" and any(field.may_lack for field in record.fields):
+        if record.form != "dict" and any(field.may_lack and not field.marked for field in record.fields):
             return False
         if record.form == "dict" and record.builder is not dict:
             return False

@@ -10,12 +10,12 @@ from array import array
 from collections.abc import Callable
 from typing import Any, Final
 
+from ...declare.absent import ABSENT
 from ...declare.digits import Digits
 from ...declare.facts import UNSURE, Stop
 from ...declare.kinds.text import encodable
 from ...declare.native_forms import BLANK, CLASSES, NO_END, NODES, NUMBERED, PARTS, SHORT, SIGNS, WITHHELD
 from ...regex.white_space import is_blank
-from ..runtime import ABSENT
 from .words import NativePlan
 
 _NODES: Final = {form.number: name for name, form in NODES.items()}

@@ -396,7 +396,8 @@ class Outgoing(Quick):
         inner = frame.part(value, where=f"{record.name}.{field.attribute}")
         if field.may_lack:
             self.lacking(value)
-            opening = f"if {name} in {of}:" if of_dict else f"if {of}.{field.attribute} is not None:"
+            lacks = "ABSENT" if field.marked else "None"
+            opening = f"if {name} in {of}:" if of_dict else f"if {attribute_of(inner, field, of)} is not {lacks}:"
             inner = inner.deeper()
         with self.block(opening) if field.may_lack else nullcontext():
             came = f"{of}[{name}]" if of_dict else attribute_of(inner, field, of)

@@ -13,6 +13,7 @@ from contextlib import contextmanager
 from typing import Any, ClassVar, Final
 
 from ...codegen.unit import Unit
+from ...declare.absent import ABSENT
 from ...declare.facts import DROPS, REFUSED, UNSURE, Passing, Stop
 from ...declare.kinds import Reader
 from ...declare.sources import Reading
@@ -25,7 +26,7 @@ from ..handover import HANDOVER, forget
 from ..later import Later, is_large
 from ..own_functions import Doubt, given_up
 from ..plan import Plan, classes_read, classes_refused, may_retry, options_in_order
-from ..runtime import ABSENT, LEAVES, Memory
+from ..runtime import LEAVES, Memory
 from .frame import Aim, Frame, Shown
 from .outcome import DOUBT, REFUSE
 from .pen import Functions, Pen
