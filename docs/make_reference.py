@@ -54,7 +54,7 @@ GROUPS: dict[str, list[str]] = {
     "Rules of a record": [
         "obeys", "needs", "when", "at_least_one", "at_most_one", "exactly_one", "all_or_none",
     ],
-    "Variants": ["Amendment", "without", "demanding", "subset", "changed", "Patch"],
+    "Variants": ["Amendment", "without", "demanding", "subset", "changed", "Patch", "Absent", "ABSENT"],
     "Names in the data": ["camel", "kebab"],
     "Secrets": ["Sealed", "pickling_sealed"],
     "Kinds of text": ["Email", "WebUrl", "Hostname", "Slug"],

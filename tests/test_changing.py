@@ -348,7 +348,7 @@ def test_closed_places_are_no_source_no_target_and_not_compared(place: str, op: 
         ([_operation("replace", "/slot/starts", 95)], (0, "value"), "below ends"),
         ([_operation("test", "/note", "none"), _operation("replace", "/slot", {"starts": 1, "ends": "x"})], (1, "value", "ends"), "whole number"),
         ([_operation("remove", "/slot")], (0, "path"), "none came"),
-        ([_operation("add", "/more", {})] + [_operation("copy", "/more/a", source="/more")] * 99, (64, "from"), "nested at most 64 deep"),
+        ([_operation("add", "/more", {})] + [_operation("copy", "/more/a", source="/more")] * 99, (64, "from"), "at most 64 levels deep"),
         ([_operation("add", "/more", [1])] + [_operation("copy", "/more/-", source="/more")] * 99, (16, "from"), "at most 100000 values"),
         ([_operation("copy", "/tags/b", source="/slot")], (0, "path"), "needs text"),
     ],

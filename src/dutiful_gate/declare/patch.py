@@ -66,7 +66,7 @@ class Copying:
 
 
 @dataclass(slots=True)
-class Comparison:
+class Expectation:
     """Go on only where this value stands there."""
 
     op: Literal["test"]
@@ -74,7 +74,7 @@ class Comparison:
     value: Any
 
 
-Operation = Addition | Removal | Replacement | Relocation | Copying | Comparison
+Operation = Addition | Removal | Replacement | Relocation | Copying | Expectation
 
 
 class Patch(list[Operation], Generic[R]):

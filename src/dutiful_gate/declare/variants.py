@@ -48,7 +48,7 @@ class Amendment(dict[str, Any], Generic[R]):
     one, for a dict the entries that change, null for those that go; lists, and fields that are one of several records,
     are sent whole. Null is admitted where the record admits it, and means null. Rules travel along; those between
     fields are asked where all of them were sent, and all of them again by what applies it: `amended` of
-    `dutiful_gate.web`, or `changed`. In code one is made as `Amendment[Booking](priority="urgent")`.
+    `dutiful_gate.web`, or `changed`. In code one is made by calling it, with its fields by name.
     """
 
     __slots__ = ()

@@ -11,8 +11,8 @@ from ..declare.json_pointer import below, index_of, steps_of
 from ..declare.patch import (
     MOST_VALUES,
     Addition,
-    Comparison,
     Copying,
+    Expectation,
     Operation,
     Patch,
     Relocation,
@@ -21,6 +21,7 @@ from ..declare.patch import (
 )
 from ..declare.sources import Source
 from ..engine.engine import Engine, Plan
+from ..engine.runtime import TOO_DEEP
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
 from ..report.verdict import Verdict, refusal, relisted
@@ -35,8 +36,7 @@ T = TypeVar("T")
 
 _NOWHERE = Cause("choice", "a place that is there")
 _CLOSED = Cause("choice", "a place that may be read and changed")
-_TOO_MUCH = Cause("size", "at most {ceiling} values that are moved, copied or put there", {"ceiling": 0}, got="more")
-_TOO_DEEP = Cause("depth", "data nested at most {ceiling} deep", {"ceiling": 0}, got="deeper")
+_TOO_MUCH = Cause("size", "at most {ceiling} values moved, copied or put somewhere", {"ceiling": 0}, got="more")
 _OTHER = Cause("agreement", "the value that stands there")
 _OWN_PART = Cause("choice", "a place outside of what is moved")
 
@@ -65,7 +65,7 @@ def with_patch(gate: Gate[T], value: T, patch: Patch[T]) -> Verdict[T]:
     for number, operation in enumerate(patch):
         try:
             work.do(operation)
-        except _Wrong as wrong:
+        except _Undoable as wrong:
             return refusal([Fault((number, wrong.member), wrong.cause, wrong.given, wrong.given)])
         except Stale as stale:
             raise Stale(stale.fault.beneath((number,))) from None
@@ -98,7 +98,7 @@ def _sent(shape: Shape, record: Record, work: _Work) -> dict[str, Any]:
     return sent
 
 
-class _Wrong(Exception):
+class _Undoable(Exception):
     """An operation that cannot be done: the member of it at fault, and why."""
 
     def __init__(self, member: str, cause: Cause, given: object) -> None:
@@ -117,9 +117,9 @@ class _Work:
         self._most = self._left = min(gate.limits.items, MOST_VALUES)
 
     def do(self, operation: Operation) -> None:
-        """Do one operation. Raises _Wrong, or Stale."""
+        """Do one operation. Raises _Undoable, or Stale."""
         match operation:
-            case Comparison(path=path, value=value):
+            case Expectation(path=path, value=value):
                 _, held = self._found("path", path)
                 if not are_equal(held, value):
                     raise Stale(Fault(("value",), _OTHER, value, value))
@@ -144,7 +144,7 @@ class _Work:
                     self.touched.append(((), False))
                     return
                 if path.startswith(f"{source}/"):
-                    raise _Wrong("path", _OWN_PART, path)
+                    raise _Undoable("path", _OWN_PART, path)
                 self._weigh(held, path.count("/"), "from")
                 self._taken_out("from", source)
                 self._touch(self._added(path, held), sent=False)
@@ -155,13 +155,13 @@ class _Work:
     def _found(self, member: str, pointer: str) -> tuple[Path, Any]:
         """The way to what is there, and that."""
         if self._closed.shuts(steps_of(pointer)):
-            raise _Wrong(member, _CLOSED, pointer)
+            raise _Undoable(member, _CLOSED, pointer)
         way: list[Any] = []
         held = self.data
         for step in steps_of(pointer):
             found = below(held, step)
             if found is None:
-                raise _Wrong(member, _NOWHERE, pointer)
+                raise _Undoable(member, _NOWHERE, pointer)
             way.append(found[0])
             held = found[1]
         return tuple(way), held
@@ -190,34 +190,34 @@ class _Work:
         """Put a value where an addition puts it; gives back the way to it."""
         steps = steps_of(pointer)
         if self._closed.shuts(steps):
-            raise _Wrong("path", _CLOSED, pointer)
+            raise _Undoable("path", _CLOSED, pointer)
         if not steps:
             self.data = value
             return ()
         around, last = pointer.rpartition("/")[0], steps[-1]
         try:
             way, held = self._found("path", around) if around else ((), self.data)
-        except _Wrong as wrong:
-            raise _Wrong("path", wrong.cause if wrong.cause is _NOWHERE else _CLOSED, pointer) from None
+        except _Undoable as wrong:
+            raise _Undoable("path", wrong.cause if wrong.cause is _NOWHERE else _CLOSED, pointer) from None
         if isinstance(held, dict):
             held[last] = value
             return (*way, last)
         index = len(held) if last == "-" and isinstance(held, list) else index_of(last)
         if not isinstance(held, list) or index is None or index > len(held):
-            raise _Wrong("path", _NOWHERE, pointer)
+            raise _Undoable("path", _NOWHERE, pointer)
         held.insert(index, value)
         return (*way, index)
 
     def _weigh(self, value: Any, above: int, member: str) -> None:
-        """Raise _Wrong for what would be nested too deep, or is too much: copies of copies grow without end."""
+        """Raise _Undoable for what would be nested too deep, or is too much: copies of copies grow without end."""
         waiting = [(value, above)]
         while waiting:
             held, depth = waiting.pop()
             self._left -= 1
             if self._left < 0:
-                raise _Wrong(member, _TOO_MUCH.replace(expected={"ceiling": self._most}), None)
+                raise _Undoable(member, _TOO_MUCH.replace(expected={"ceiling": self._most}), None)
             if depth > self._limits.depth:
-                raise _Wrong(member, _TOO_DEEP.replace(expected={"ceiling": self._limits.depth}), None)
+                raise _Undoable(member, TOO_DEEP.replace(expected={"most": self._limits.depth}), None)
             inside = held.values() if isinstance(held, dict) else held if isinstance(held, list) else ()
             waiting += [(each, depth + 1) for each in inside]
 

@@ -253,9 +253,7 @@ def _marked(record: str, name: str, hint: Any, more: dict[str, Any]) -> dict[str
     marked, absent = may_be_absent(hint), more.get("default") is ABSENT
     if marked is not absent:
         raise DeclarationError(
-            "what may be Absent is ABSENT where none came"
-            if marked
-            else "its default is ABSENT, which it cannot be",
+            "what may be Absent is ABSENT where none came" if marked else "its default is ABSENT, which it cannot be",
             remedy="write the default: = ABSENT" if marked else "add it to the type: | Absent",
             record=record,
             field=name,

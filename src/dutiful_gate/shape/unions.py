@@ -71,7 +71,7 @@ def _choices(option: Use, records: Mapping[str, Record]) -> dict[str, tuple[Choi
 def beside_anything(options: Sequence[Use]) -> Sequence[Use]:
     """The options of a union; beside one that takes anything, none is read leniently: what is of no other as it is, is
     that."""
-    if not any(each.node.facts.open and not each.is_reread for each in options):
+    if not any(each.node.facts.open for each in options):
         return options
     return [each.replace(node=_strict(each.node)) for each in options]
 

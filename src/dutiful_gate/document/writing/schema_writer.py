@@ -50,7 +50,6 @@ from .value_forms import (
     has_one_form,
     is_canonical,
     judged_types,
-    may_be_read_lightly,
     may_be_withheld,
     types_of_choice,
     types_words,
@@ -341,9 +340,6 @@ class SchemaWriter:
                 facts = Text().facts
         for number, part in enumerate(use.parts):
             later = use.parts[number + 1 :]
-            if not (self.released or converted) and may_be_read_lightly(use.node) and part.takes() is not None:
-                why = Unsaid("an option that reads leniently may have made another kind of the value")
-                self.leave(at, name, part, why, "kind", *codes_of(part))
             if isinstance(part, Rule):
                 told = Unsaid("it judges what a function of one's own made") if converted else part.keywords(facts)
                 if not converted and not survives(part, later):

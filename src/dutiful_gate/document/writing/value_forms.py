@@ -80,15 +80,6 @@ def types_of_choice(wire: tuple[object, ...]) -> Keywords:
     return {"type": types[0] if len(types) == 1 else types}
 
 
-def may_be_read_lightly(node: object) -> bool:
-    """Whether an option of a union takes, leniently, what another one would leave as it is."""
-    return (
-        isinstance(node, Branches)
-        and node.facts.open
-        and any(use.node.single is not None and use.node.is_lenient for use in node.options)
-    )
-
-
 def forbids_empty(parts: Sequence[Step | Rule]) -> bool:
     """Whether a length that holds to the end leaves no empty text."""
     return any(
