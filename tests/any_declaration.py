@@ -814,6 +814,12 @@ class Maker:
             made.append(make_dataclass(self.name("Tagged"), [*fields[1:], (*fields[0], tag)] if defaults else fields))
         if named_tag:
             return Annotated[made[0] | made[1], tagged_by("kind")]
+        if self.random.random() < 0.25:
+            other = make_dataclass(
+                self.name("Other"),
+                [("kind", str), ("more", Annotated[dict[str, Any], rest], field(default_factory=dict))],
+            )
+            return Annotated[made[0] | other | made[1], tagged_by("kind", others=other)]
         return made[0] | made[1] | made[2] if len(made) == 3 else made[0] | made[1]
 
     def record(self, depth: int) -> Any:

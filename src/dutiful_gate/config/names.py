@@ -93,8 +93,9 @@ class SettingNames:
             case Branches(options=options, tag=tag, tags=tags, held="") if (
                 tag and isinstance(data, Mapping) and tag in data
             ):
-                for option, known in zip(options, tags, strict=True):
-                    if data[tag] in known or str(data[tag]) in map(str, known):
+                told = [str(data[tag]) in map(str, known) for known in tags]
+                for option, known, fits in zip(options, tags, told, strict=True):
+                    if fits or not (known or any(told)):
                         yield from self.records(option)
             case Branches(options=options, held=""):
                 for option in options:

@@ -201,14 +201,22 @@ class TaggedBy(Value):
     field: str
     beside: str = ""
     options: tuple[tuple[str, Any], ...] = ()
+    others: Any = None
 
 
-def tagged_by(field: str, *, beside: str = "", options: Mapping[str, Any] | None = None) -> TaggedBy:
+def tagged_by(
+    field: str, *, beside: str = "", options: Mapping[str, Any] | None = None, others: Any = None
+) -> TaggedBy:
     """Beside a union: the field, by its name in the data, whose value tells which of its options came.
 
     Where one required field can tell, it is found without this. With `beside` the tag does not stand in the record but
     beside it: `tagged_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})` reads
-    {"type": "crate", "data": {...}}, and gives a Crate. `options` names the value of the tag for every option.
+    {"type": "crate", "data": {...}}, and gives a Crate. `options` names the value of the tag for every option; of an
+    option that has several, the first is what it goes out with.
+
+    `others` is the option for values of the tag that no other option has, a record in which the field is text:
+    `Annotated[Berthed | Sailed | Event, tagged_by("kind", others=Event)]`. What has a tag of another option is that
+    one, or refused: it is never taken for an `Event`.
     """
     if field.__class__ is not str or not field:
         raise DeclarationError(f"tagged_by({field!r}) needs the name of a field", remedy='as in tagged_by("kind")')
@@ -217,7 +225,12 @@ def tagged_by(field: str, *, beside: str = "", options: Mapping[str, Any] | None
             f"tagged_by({field!r}) needs both beside= and options=, or neither",
             remedy='as in tagged_by("type", beside="data", options={"crate": Crate, "pallet": Pallet})',
         )
-    return TaggedBy(field, beside, tuple((options or {}).items()))
+    if others is not None and beside:
+        raise DeclarationError(
+            "tagged_by(..., others=) needs the tag in the record, where it is kept",
+            remedy="leave out beside=, or others=",
+        )
+    return TaggedBy(field, beside, tuple((options or {}).items()), others)
 
 
 class WrittenAs(Value):

@@ -7,9 +7,10 @@ from decimal import Decimal
 from typing import Any
 
 from ..declare.facts import REFUSED, Stop
+from ..declare.phrases import Phrase
 from ..declare.sources import FromText, Reading
 from ..regex.white_space import BLANKS
-from ..report.cause import Cause
+from ..report.cause import Cause, none_of_these
 from ..report.fault import Path
 from ..shape.nodes import spellings
 from .runtime import Collector, Log
@@ -25,13 +26,15 @@ def closest(
 ) -> Any:
     """The value of the first option that admits it; else the faults of the one that came closest.
 
-    One whose own kind fits is closer than one whose kind does not, and fewer faults are closer than more. Where no
-    kind fits, one fault tells of all of them. Of equals, one whose faults are inside it is closer. Of options that
-    admit what came the one that drops the fewest keys is chosen, before one in which something stands in for a part.
+    One whose own kind fits is closer than one whose kind does not, one that knows more of the keys that came than one
+    that knows less, and fewer faults are closer than more. Where no kind fits, and where several could not read what
+    came, one fault tells of all of them. Of equals, one whose faults are inside it is closer. Of options that admit
+    what came the one that drops the fewest keys is chosen, before one in which something stands in for a part.
 
     `shown` makes of what came what may be shown of it, where a secret is at hand.
     """
-    best: tuple[tuple[bool, int, bool], Log] | None = None
+    best: tuple[tuple[bool, int, int, bool], Log] | None = None
+    unread: list[Cause] = []
     loose: tuple[Any, Log] | None = None
     stood_in: tuple[Any, Log] | None = None
     memory = log.memory
@@ -53,20 +56,41 @@ def closest(
             continue
         misses = any(raw[0] == path and raw[1].code in ("kind", "choice") for raw in attempt.faults)
         outside = any(raw[0] == path for raw in attempt.faults)
-        rank = (misses, len(attempt.faults) + attempt.untold, outside)
+        rank = (misses, _strangers(attempt, path), len(attempt.faults) + attempt.untold, outside)
+        if len(attempt.faults) == 1 and outside and not misses:
+            unread.append(attempt.faults[0][1])
         if best is None or rank < best[0]:
             best = rank, attempt
     if (chosen := loose or stood_in) is not None:
         log.take(chosen[1])
         return chosen[0]
     assert best is not None
-    (misses, _, _), attempt = best
+    (misses, *_), attempt = best
     if misses:
         log.faults.append((path, cause, value if shown is None else shown(value), None))
+    elif len(unread) > 1 and attempt.faults[0][1] is unread[0] and (both := _either(unread)) is not None:
+        log.faults.append((path, both, *attempt.faults[0][2:]))
     else:
         log.faults += attempt.faults
         log.untold += attempt.untold
     return REFUSED
+
+
+def _strangers(attempt: Log, path: Path) -> int:
+    """How many keys of what came an option does not know."""
+    depth = len(path) + 1
+    unknown = sum(len(raw[0]) == depth for raw in attempt.faults if raw[1].code == "unknown")
+    return unknown + sum(len(each) == depth for each in attempt.dropped)
+
+
+def _either(causes: Sequence[Cause]) -> Cause | None:
+    """What is wrong with a value that several options could take for theirs and none reads; None where words of one's
+    own, or a secret, stand for one of them."""
+    if any(cause.own_words is not None or cause.secret for cause in causes):
+        return None
+    wanted = [Phrase(each.needs, **each.expected, phrase=each.phrase) for each in causes]
+    like = causes[0]
+    return none_of_these(wanted, "{one}, or {other}").replace(label=like.label, json=like.json, of_key=like.of_key)
 
 
 def chooser(
@@ -124,9 +148,9 @@ def chooser(
 
 
 def tag_chooser(
-    tags: Sequence[Sequence[object]], reading: Reading, *, lenient: bool = False
+    tags: Sequence[Sequence[object]], reading: Reading, *, lenient: bool = False, others: int = -1
 ) -> Callable[[object], int]:
-    """The function that finds which option a tag's value belongs to; -1 for none."""
+    """The function that finds which option a tag's value belongs to; for a value of none, that of `others`."""
     flat = [(value, at) for at, values in enumerate(tags) for value in values]
     names, numbers = [value for value, _ in flat], [at for _, at in flat]
     read = reading if reading.is_text else Reading.PLAIN
@@ -137,7 +161,7 @@ def tag_chooser(
         if reading.is_text and tag.__class__ is list and len(tag) == 1:
             tag = tag[0]
         found = of_text(str(tag)) if tag.__class__ is FromText else choose(tag)
-        return found if isinstance(found, int) else -1
+        return found if isinstance(found, int) else others
 
     return which
 

@@ -44,7 +44,7 @@ class _Filling(NamedTuple):
                 return value
 
     def record(self, record: Record, value: Any, depth: int) -> Any:
-        if isinstance(value, _PLAIN) and not hasattr(value, "_fields"):
+        if record.rebuilds or (isinstance(value, _PLAIN) and not hasattr(value, "_fields")):
             return value
         fields = [field for field in (*record.fields, *record.rests) if not field.only_given]
         own = record.form != "dict" and isinstance(value, record.builder)
@@ -59,9 +59,11 @@ class _Filling(NamedTuple):
                 return value
         if own and all(held.get(field.attribute) is getattr(value, field.attribute, None) for field in fields):
             return value
-        if not record.stores:
-            return record.builder(**held)
-        made = object.__new__(record.builder)
+        if record.form == "dict":
+            return record.builder(held)
+        if record.form == "tuple":
+            return record.builder._make(held.values())
+        made = object.__new__(record.builder)  # no constructor runs: what goes out is not made again
         for name, each in held.items():
             object.__setattr__(made, name, each)
         return made

@@ -217,7 +217,7 @@ def tag_reader(writer: Binder, node: Branches, plan: Plan, reading: Reading) -> 
         if field.wire == node.tag
     ]
     lenient = any(isinstance(choice, Choice) and choice.lenient for choice in fields)
-    return writer.bind(tag_chooser(node.tags, reading, lenient=lenient), "WHICH")
+    return writer.bind(tag_chooser(node.tags, reading, lenient=lenient, others=node.others), "WHICH")
 
 
 def is_text(key: Use) -> bool:

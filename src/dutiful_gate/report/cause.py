@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sized
+from collections.abc import Callable, Mapping, Sequence, Sized
 from functools import cached_property
 from typing import ClassVar
 
@@ -161,6 +161,14 @@ def _told(number: object, spoken: Callable[[str], str]) -> str:
     if isinstance(number, list | tuple) and any(isinstance(each, Phrase) for each in number):
         return plainly([part_told(each, spoken) for each in number])
     return plainly(number)
+
+
+def none_of_these(phrases: Sequence[str], both: str = "{one} or {other}") -> Cause:
+    """The cause of a value that is none of some; `both` are the words for two of them."""
+    told = list(dict.fromkeys(phrases))
+    if len(told) != 2:
+        return Cause("branch", "one of these: {options}" if len(told) > 2 else "{options}", {"options": told})
+    return Cause("branch", "{phrase}", {"options": told}, phrase=Phrase(both, one=told[0], other=told[1]))
 
 
 UNREADABLE = Cause("kind", "data that can be read", got="something that cannot")

@@ -46,7 +46,7 @@ from .python_types import (
 )
 from .records import KeyStyle, record_of, refuse_under_key
 from .shape import Record, Shape
-from .unions import beside_anything, with_tag, without_absent
+from .unions import beside_anything, others_of, tags_beside, with_others_apart, with_tag, without_absent
 from .uses import MISSING, NO_ABOUT, Use
 from .variants import amendment_meant
 from .walk import guarded_of, held_by, holds_secrets, leads, rebuilt, rebuilt_records, recursive_of, uses_of
@@ -88,9 +88,11 @@ def shape_of(
     if aliases:
         root, records, aliases = settled(root, records, aliases)
     tag = partial(with_tag, records=records)
-    records, aliases = rebuilt_records(records, tag), {key: rebuilt(use, tag) for key, use in aliases.items()}
+    root, records = rebuilt(root, tag), rebuilt_records(records, tag)
+    aliases = {key: rebuilt(use, tag) for key, use in aliases.items()}
+    root, records, aliases = with_others_apart(root, records, aliases)
     check_record_rules(records, aliases)
-    root, records, aliases = with_meanings(rebuilt(root, tag), records, aliases)
+    root, records, aliases = with_meanings(root, records, aliases)
     held = held_by(records, aliases)
     leads_to = leads(held)
     shape = Shape(root, records, recursive_of(leads_to), guarded=guarded_of(held, leads_to), aliases=aliases)
@@ -259,18 +261,8 @@ class ShapeMaker:
         if told is None:
             return Branches(tuple(uses), alone=marks.unambiguous in beside.marks)
         if not told.beside:
-            return Branches(tuple(uses), told.field)
-        tags = {id(option): (tag,) for tag, option in told.options}
-        found = tuple(tags.get(id(option), ()) for option in held)
-        if not all(found) or len(tags) != len(held):
-            missing = next((option for option, tag in zip(held, found, strict=True) if not tag), None)
-            raise DeclarationError(
-                f"tagged_by({told.field!r}, beside={told.beside!r}) has no value of the tag for {type_name(missing)}"
-                if missing is not None
-                else f"tagged_by({told.field!r}) has values of the tag for types that are no options",
-                remedy="name each option of the union in options=, and no others",
-            )
-        return Branches(tuple(uses), told.field, found, told.beside)
+            return Branches(tuple(uses), told.field, others=others_of(told, held))
+        return Branches(tuple(uses), told.field, tags_beside(told, held), told.beside)
 
     def node(self, declared: Any, origin: Any, given: Mapping[Any, Any] | None) -> Node:
         """The node of a type without metadata."""

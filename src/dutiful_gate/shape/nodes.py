@@ -294,7 +294,8 @@ class Branches(ShapeNode):
     """One of several shapes. With a `tag`, the key whose value tells which: `tags[i]` are those of `options[i]`.
 
     With `held`, the tag stands beside the data: the option is read from what is under that key. With `alone`, a value
-    that several options admit is none of them.
+    that several options admit is none of them. `others` is the number of the option for tags that no other has, -1 for
+    none: its own tags are none.
     """
 
     options: tuple[Use, ...]
@@ -302,6 +303,7 @@ class Branches(ShapeNode):
     tags: tuple[tuple[object, ...], ...] = ()
     held: str = ""
     alone: bool = False
+    others: int = -1
 
     @property
     def inside(self) -> tuple[Use, ...]:

@@ -249,7 +249,7 @@ class SchemaWriter:
         hidden = any(
             field.use.secret for key in links for field in self.shape.records[key].fields if field.wire == node.tag
         )
-        if self.discriminators and node.tag and len(links) == len(node.options) and not hidden:
+        if self.discriminators and node.tag and len(links) == len(node.options) and not hidden and node.others < 0:
             mapping = {
                 str(tag): f"#/$defs/{escaped(key)}"
                 for key, tags in zip(links, node.tags, strict=True)

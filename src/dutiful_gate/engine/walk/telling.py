@@ -10,9 +10,11 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ...codegen.unit import Unit
+from ...declare.facts import ANY_VALUE
 from ...declare.kinds import Text
 from ...declare.phrases import Phrase
 from ...declare.sources import Reading
+from ...report.cause import none_of_these
 from ...report.shown_values import outlined, plainly
 from ...shape.nodes import Alias, Branches, Choice, Link, Node, Nullable, Scalar, Sealing
 from ...shape.uses import MISSING, Use
@@ -231,7 +233,8 @@ class Telling(TellingRecords):
         names = ", ".join(self.part(option, beside) for option in options_in_order(self.plan, node, frame.reading))
         phrases = list(dict.fromkeys(word for option in node.options for word in self._phrases(option, frame)))
         words: Any = {"expected": {"options": phrases}, "own_words": frame.spoken.says}
-        said = needs("branch", "one of these: {options}" if len(phrases) > 1 else "{options}", **words)
+        of_all = none_of_these(phrases)
+        said = needs("branch", of_all.needs, ANY_VALUE.replace(phrase=of_all.phrase), **words)
         cause = self.cause(frame, said)
         shown = frame.bind(outlined, "outlined") if frame.shown.outlined else "None"
         choose = frame.bind(closest, "closest")
