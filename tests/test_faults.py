@@ -28,8 +28,10 @@ from dutiful_gate import (
     it,
     obeys,
     otherwise,
+    secret,
     this,
     trimmed,
+    when,
 )
 from dutiful_gate.demo.ferries import Booking, bookings
 from dutiful_gate.sample.edges import Edges
@@ -266,3 +268,54 @@ def test_past_the_limit_faults_are_still_counted(seed: int) -> None:
     assert told.fallbacks == whole.fallbacks[:2]
     if not any(isinstance(use.node, Branches | Alias) or use.split for use in uses_of(few.shape)):
         assert len(told.faults) + told.untold == len(whole.faults)
+
+
+@dataclass
+class Freight:
+    weight: float
+    name: str = ""
+
+
+@dataclass
+@obeys(
+    this.crates.all(this.weight < 30),
+    this.codes.all(it.starts_with("TS")),
+    when(this.number > 2).obeys(this.crates.all(this.name != "")),
+    this.codes.any(it.length > 3),
+)
+class Load:
+    number: int
+    crates: list[Freight]
+    codes: Annotated[list[str], it.distinct]
+    named: Annotated[list[Freight], it.distinct.by("name")] = field(default_factory=list)
+    hidden: Annotated[list[str], secret, it.distinct] = field(default_factory=list)
+
+
+def test_a_fault_points_at_the_item_that_broke_a_rule_over_all_and_tells_both_places_of_a_repeat() -> None:
+    data = {
+        "number": 3,
+        "crates": [{"weight": 3, "name": "a"}, {"weight": 33}],
+        "codes": ["TS1", "TS-2", "X", "TS1"],
+        "named": [{"weight": 1, "name": "b"}, {"weight": 2}, {"weight": 3, "name": "b"}, {"weight": 4}],
+        "hidden": ["TS1", "TS1"],
+    }
+    gate = Gate(Load)
+    told = [str(fault) for fault in gate.examine(data).faults]
+    assert told == [
+        "/crates/1: needs what holds: all of crates: weight < 30; got something else",
+        "/crates/1: needs what holds: all of crates: name != '' when number > 2; got something else",
+        "/codes: needs items that differ; got the same at /0 and /3",
+        "/named: needs items that differ in name; got the same at /0 and /2",
+        "/hidden: needs items that differ; got one of them again",
+    ]
+    assert [str(pickle.loads(pickle.dumps(fault))) for fault in gate.examine(data).faults] == told
+    del data["codes"], data["named"], data["hidden"]
+    data["codes"] = ["TS1", "TS-2", "X"]
+    text = json.dumps(data, indent=1)
+    placed = {fault.pointer: fault.place for fault in gate.examine_json(text).faults}
+    assert text.splitlines()[placed["/codes/2"].line - 1].strip() == '"X"'  # type: ignore[union-attr]
+    document = Gate.from_schema(Gate(Annotated[list[int], it.distinct]).schema())
+    assert (
+        str(document.examine([1, 2, 2.0]).faults[0])
+        == "(the whole): needs items that differ; got the same at /1 and /2"
+    )

@@ -49,6 +49,16 @@ class Got(Enum):
     LENGTH = auto()
 
 
+class FoundLater(str):
+    """Words for what came, of which more is known once the value is looked at."""
+
+    __slots__ = ()
+
+    def found(self, value: object) -> str | None:
+        """The words for one value; None where no more can be told."""
+        raise NotImplementedError
+
+
 class LengthUnit(Enum):
     """What a length counts."""
 

@@ -166,10 +166,11 @@ class WhenObeys(RecordRule):
 
     def face(self, facts: FactsOf) -> Face:
         face = self.then.face(facts)
-        return Face("", face.code, Phrase("{needs} when {condition}", needs=Phrase(face.needs)), face.got)
+        return Face("", face.code, Phrase("{needs} when {when}", needs=Phrase(face.needs)), face.got)
 
     def numbers(self, wire: Callable[[Path], str]) -> Mapping[str, object]:
-        return {**self.then.numbers(wire), "condition": self.when.told(wire)}
+        told = self.when.told(wire)
+        return {"condition": told, **self.then.numbers(wire), "when": told}
 
     def suits(self, facts: FactsOf) -> None:
         self.when.suits(facts)

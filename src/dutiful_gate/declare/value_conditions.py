@@ -209,12 +209,18 @@ class Over(OfValue):
 
     def tested(self, value: str, bind: Bind, look: Look) -> str:
         item = f"item_{_depth(self.inner)}"
+        return f"{self.word}({self._of_item(item, bind, look)} for {item} in {value})"
+
+    def first_failing(self, value: str, bind: Bind, look: Look) -> str:
+        """The source of the number of the first item that does not obey."""
+        item = f"item_{_depth(self.inner)}"
+        return f"next(at for at, {item} in enumerate({value}) if not ({self._of_item(item, bind, look)}))"
+
+    def _of_item(self, item: str, bind: Bind, look: Look) -> str:
         if isinstance(self.inner, Rule):
             write = self.inner.open_condition if look((ITEM,)).open else self.inner.condition
-            test = write(item, bind)
-        else:
-            test = self.inner.test(OfItem(item, lambda path: look((ITEM, *path)), bind), bind)
-        return f"{self.word}({test} for {item} in {value})"
+            return str(write(item, bind))
+        return str(self.inner.test(OfItem(item, lambda path: look((ITEM, *path)), bind), bind))
 
     def told(self, wire: Callable[[Path], str]) -> str:
         inner = _words_of(self.inner) if isinstance(self.inner, Rule) else self.inner.told(".".join)

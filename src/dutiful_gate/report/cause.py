@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence, Sized
 from functools import cached_property
 from typing import ClassVar
 
-from ..declare.facts import Got
+from ..declare.facts import FoundLater, Got
 from ..declare.phrases import Phrase, filled, part_told, worded
 from ..declare.values import Value
 from .catalogue import Catalogue, in_force
@@ -108,6 +108,11 @@ class Cause(Value):
                 f"{of_text if isinstance(given, str) else opening} {shown(given, spoken, json=json)}"
             )
         return lambda given, value: f"{opening} {shown(given, spoken, json=self.json)}"
+
+    def found_in(self, value: object) -> Cause:
+        """The same with words for one value, where more is known once that is looked at."""
+        words = self.got.found(value) if isinstance(self.got, FoundLater) else None
+        return self if words is None else self.replace(got=words)
 
     def _in_own_words(self, catalogue: Catalogue, given: object) -> str:
         words = catalogue.spoken(self.own_words or "")

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any
 from ..applicability import LIST, Takes
 from ..equality import CROWDED, EQUAL, SOUND, key_of, keys_of, standing
 from ..errors import DeclarationError, check_flags
-from ..facts import Bind, Facts, LengthUnit, Own, Unsaid
+from ..facts import Bind, Facts, FoundLater, LengthUnit, Own, Unsaid
 from ..hash_limits import MOST_ALIKE
+from ..phrases import Phrase
 from ..waiting import check_answers, shown_name
 from .base import Face, Rule, refuse
 
@@ -30,6 +31,35 @@ def _read(name: str, item: Any) -> Any:
         return _NO_KEY
     held = item.get(name, _NO_KEY) if isinstance(item, Mapping) else getattr(item, name, _NO_KEY)
     return _NO_KEY if held is None else held
+
+
+class Repeat(FoundLater):
+    """Which item of a list stands there twice, in items themselves or one attribute of them: `by`."""
+
+    by: str | None
+
+    def __new__(cls, by: str | None = None) -> Repeat:
+        made = super().__new__(cls, "one of them again")
+        made.by = by
+        return made
+
+    def found(self, value: object) -> str | None:
+        """The two places, as pointers from the list."""
+        if not isinstance(value, list | tuple):
+            return None
+        by = self.by
+        items = ((at, item if by is None else _read(by, item)) for at, item in enumerate(value))
+        first: dict[Any, int] = {}
+        try:
+            for at, item in items:
+                if item is not _NO_KEY and (before := first.setdefault(key_of(item), at)) != at:
+                    return Phrase("the same at /{first} and /{second}", first=before, second=at)
+        except Exception:  # what cannot be compared so is not told of
+            return None
+        return None
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return Repeat, (self.by,)
 
 
 class Distinct(Rule):
@@ -85,9 +115,10 @@ class Distinct(Rule):
 
     def faces(self, value: str, facts: Facts, bind: Bind) -> tuple[Face, ...]:
         words = "items that differ" if self.key is None else "items that differ in {key}"
+        again = "one of them again" if callable(self.key) else Repeat(self.key)
         return (
             Face(f"{value} != {CROWDED}", "size", f"at most {MOST_ALIKE} different items that share a hash", "more"),
-            Face(f"{value} != {EQUAL}", "repeat", words, "one of them again"),
+            Face(f"{value} != {EQUAL}", "repeat", words, again),
         )
 
     def numbers(self) -> Mapping[str, object]:

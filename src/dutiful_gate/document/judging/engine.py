@@ -52,6 +52,7 @@ class Findings:
         self._found = told[:most]
         for finding in self._found:
             if finding.given.__class__ not in ALONE:  # the data may change before somebody reads what is told of it
+                finding.look_closer()
                 finding.given = fixed(finding.given)
         self.unjudged = tuple(map(pointer, sorted(found.unsure, key=ranks_in(data)))) if found.unsure else ()
         self.untold = max(0, len(told) - most) + found.lost

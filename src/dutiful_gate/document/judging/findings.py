@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
+from ...declare.facts import FoundLater
 from ...report.cause import Cause
 from ...report.fault import Path
 from .causes import Keyword
@@ -57,6 +58,11 @@ class Finding:
     def is_of_key(self) -> bool:
         """Whether the key is at fault, not the value under it."""
         return self.of_key or self.keyword.cause.of_key
+
+    def look_closer(self) -> None:
+        """Tell what can be told only while what came is at hand."""
+        if self.got is None and isinstance(self.keyword.cause.got, FoundLater):
+            self.got = self.keyword.cause.got.found(self.given)
 
     @property
     def cause(self) -> Cause:

@@ -8,11 +8,15 @@ from functools import partial
 from typing import Any
 
 from ...codegen.writer import all_of
+from ...declare.conditions import Stated
 from ...declare.outside import asks_outside
+from ...declare.presence import WhenObeys
 from ...declare.records import RecordRule
+from ...declare.value_conditions import Over
 from ...report.cause import HIDDEN, HIDDEN_CONDITION, Cause, UnknownKey
 from ...report.document_order import in_document_order
 from ...report.fault import Path
+from ...shape.nodes import Fixed, Items
 from ...shape.paths import FactsAt, in_data
 from ...shape.shape import Field, Record, Shape
 from ...shape.walk import holds_secret
@@ -273,8 +277,22 @@ class TellingRecords(TellingValues):
         value = so_far.value_of[first.attribute]
         hidden = hidden or frame.hidden
         shown = frame.inner(shown=Shown(hidden, holds_secret(first.use, self.plan.shape.guarded)))
-        given, value = self.shown(shown, f"data.get({key}, {value})"), self.shown(shown, value)
-        self.write(f"late.append((path + {self.step(key)}, {cause}, {given}, {value}))")
+        given = self.shown(shown, f"data.get({key}, {value})")
+        whole = f"late.append((path + {self.step(key)}, {cause}, {given}, {self.shown(shown, value)}))"
+        over = _over_all(rule)
+        if over is None or hidden or not isinstance(first.use.bare.node, Items | Fixed):
+            self.write(whole)
+            return
+        # The item that broke it is pointed at.
+        at = self.variable("at")
+        with self.block("try:"):
+            self.write(f"{at} = {over.first_failing(value, frame.bind, lambda path: reach.facts((*over.path, *path)))}")
+            item = self.shown(shown, f"{value}[{at}]")
+            self.write(f"late.append((path + ({key}, {at}), {cause}, {item}, {item}))")
+        with self.block("except RecursionError:"):
+            self.write("raise")
+        with self.block("except Exception:"):
+            self.write(whole)
 
     # The end
 
@@ -354,6 +372,13 @@ class TellingRecords(TellingValues):
             self.write("return REFUSED")
 
 
+def _over_all(rule: RecordRule) -> Over | None:
+    """What all items of one field of the record must obey, where a rule says that of them."""
+    said = rule.then if isinstance(rule, WhenObeys) else rule
+    held = said.holds if isinstance(said, Stated) else None
+    return held if isinstance(held, Over) and held.word == "all" and len(held.path) == 1 else None
+
+
 def _has_other_names(record: Record) -> bool:
     return any(field.also for field in record.fields)
 
@@ -371,7 +396,7 @@ def _told_of(told: Mapping[str, object], names: frozenset[str]) -> Mapping[str, 
             return names.issuperset(held)
         return word == "comparison" or (isinstance(held, str) and held in names)
 
-    in_its_place = {"condition": HIDDEN_CONDITION}
+    in_its_place = {"condition": HIDDEN_CONDITION, "when": HIDDEN_CONDITION}
     return {word: held if may_be_told(word, held) else in_its_place.get(word, HIDDEN) for word, held in told.items()}
 
 

@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 
 from ...codegen.writer import Block
 from ...declare.embedded import Embedded
-from ...declare.facts import Facts
+from ...declare.facts import Facts, FoundLater
 from ...declare.kinds import Kind
 from ...declare.rules import Face, FromOutside, Rule
 from ...declare.rules.waiting import WaitingCheck
@@ -453,6 +453,8 @@ class TellingValues(RecordWalk):
                 cause = self.cause(frame, needs(face.code, face.needs, facts, got=face.got, **told))
                 if isinstance(rule, FromOutside) and not (frame.hidden and rule.tells_values):
                     cause = f"{frame.bind(rule.as_handed(number, facts), 'as_handed')}({cause})"
+                if isinstance(face.got, FoundLater) and not frame.hidden and not frame.shown.outlined:
+                    cause = f"{cause}.found_in({frame.value})"
                 if not careful or what is not None:
                     with self.block(f"if not ({face.condition}):"):
                         self.fault(frame, cause, frame.given, frame.value)
