@@ -52,7 +52,7 @@ assert_type(Gate(int, Source.TEXT).admit("1"), int)
 
 many: Gate[int | None] = Gate(int | None)
 assert_type(many.admit(None), int | None)
-assert_type(Gate(int | None).admit(None), Any)
+assert_type(Gate(int | None).admit(None), int | None)
 
 assert_type(Gate.from_schema({}), DocumentGate)
 assert_type(Gate.from_schema({}).admit({}), Any)

@@ -22,6 +22,9 @@ from .callers import seen_by_caller
 if TYPE_CHECKING:
     from os import PathLike
 
+    from typing_extensions import TypeForm
+    from typing_extensions import TypeVar as TypeVarWithDefault
+
     from ..document.dialects import WrittenDialect
     from ..engine.engine import Engine
     from ..read.json_fast import Quickly
@@ -29,7 +32,10 @@ if TYPE_CHECKING:
     from ..shape.shape import Shape
     from .document import DocumentGate
 
-T = TypeVar("T")
+if TYPE_CHECKING:
+    T = TypeVarWithDefault("T", default=Any)
+else:
+    T = TypeVar("T")
 LeavesOut = Literal["nulls", "defaults"] | Collection[str]
 _UNKNOWN = ("drop", "refuse")
 
@@ -69,6 +75,21 @@ class Gate(AnyGate[T]):
     def __init__(
         self,
         declared: type[T],
+        source: Source = ...,
+        *,
+        unknown: Literal["drop", "refuse"] = ...,
+        limits: Limits | None = ...,
+        keys: Callable[[str], str] | None = ...,
+        lenient: bool = ...,
+        leaves_out: LeavesOut = ...,
+        names: Mapping[str, Any] | None = ...,
+        native: bool = ...,
+    ) -> None: ...
+
+    @overload
+    def __init__(
+        self,
+        declared: TypeForm[T],
         source: Source = ...,
         *,
         unknown: Literal["drop", "refuse"] = ...,

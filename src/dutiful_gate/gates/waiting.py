@@ -15,15 +15,16 @@ from ..engine.awaiting import awaited_window, each_awaited
 from ..report.verdict import Refused, Verdict, refusal
 from .asking import secrets_of
 from .base import WINDOW, Raw
-from .typed import AskingGate, Gate, LeavesOut
+from .typed import AskingGate, Gate, LeavesOut, T
 
 if TYPE_CHECKING:
+    from typing_extensions import TypeForm
+
     from ..document.dialects import WrittenDialect
     from ..shape.one_way import OneWay
     from ..shape.shape import Shape
     from .explanation import Explanation
 
-T = TypeVar("T")
 R = TypeVar("R")
 
 
@@ -67,6 +68,21 @@ class WaitingGate(Generic[T]):
     def __init__(
         self,
         declared: type[T],
+        source: Source = ...,
+        *,
+        unknown: Literal["drop", "refuse"] = ...,
+        limits: Limits | None = ...,
+        keys: Callable[[str], str] | None = ...,
+        lenient: bool = ...,
+        leaves_out: LeavesOut = ...,
+        names: Mapping[str, Any] | None = ...,
+        native: bool = ...,
+    ) -> None: ...
+
+    @overload
+    def __init__(
+        self,
+        declared: TypeForm[T],
         source: Source = ...,
         *,
         unknown: Literal["drop", "refuse"] = ...,
