@@ -514,7 +514,10 @@ def test_a_translation() -> None:
     verdict = Gate(Spoken).examine({})
     with speaking(GERMAN):
         assert verdict.faults[0].message == "The port braucht einen Wert; es kam keiner"
-    own = Catalogue("fr", {"needs": "il faut", "a value": "une valeur", "none came": "il n'y en a pas"})
+    own = Catalogue(
+        "fr",
+        {"needs {wanted}; {came}": "il faut {wanted}; {came}", "a value": "une valeur", "none came": "il n'y en a pas"},
+    )
     with speaking(own):
         assert verdict.faults[0].message == "The port il faut une valeur; il n'y en a pas"
 

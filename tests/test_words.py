@@ -16,14 +16,16 @@ from typing import Annotated, Any
 from uuid import UUID
 
 import pytest
+from click.testing import CliRunner
 
 import dutiful_gate
 from any_declaration import any_declaration
 from dutiful_gate import Catalogue, DeclarationError, Gate, Source, holds, it, obeys, secret, speaking, this
+from dutiful_gate.catalogues import GERMAN, holes
+from dutiful_gate.cli.app import dutiful
 from dutiful_gate.declare.formats.table import JUDGES
 from dutiful_gate.declare.kinds import TextForm, written_kinds
 from dutiful_gate.demo.ferries import bookings
-from dutiful_gate.report.german import GERMAN
 from dutiful_gate.sample.edges import Edges
 
 ROOT = Path(dutiful_gate.__file__).parent
@@ -89,9 +91,15 @@ def test_the_same_verdict_in_two_languages(sound: dict[str, Any]) -> None:
 
 def test_a_catalogue_of_ones_own() -> None:
     gate = Gate(int)
-    pirate = Catalogue("pirate", {"needs": "be wanting", "a whole number": "a whole doubloon"})
+    pirate = Catalogue(
+        "pirate",
+        {
+            "needs {wanted}; got the text {given}": "be wanting {wanted}; got {given}",
+            "a whole number": "a whole doubloon",
+        },
+    )
     with speaking(pirate):
-        assert gate.examine("x").faults[0].message == "be wanting a whole doubloon; got the text 'x'"
+        assert gate.examine("x").faults[0].message == "be wanting a whole doubloon; got 'x'"
     rule = (it > 3).says("{given} is too few")
     from typing import Annotated
 
@@ -178,3 +186,72 @@ def test_a_secret_record_is_never_told_as_null() -> None:
         assert [fault.message for fault in Gate(declared).examine(data).faults] == [
             "needs a value that passes never; got a hidden value"
         ]
+
+
+SHORT = Catalogue(
+    "en-short",
+    sentences={
+        "absent": "is required",
+        "kind": "must be {wanted}",
+        "crates.weight_kg": "{label} is not right: {given}",
+        "crates.weight_kg: ceiling": "at most {ceiling} kg, please",
+        "origin: pattern": "is no port",
+    },
+)
+
+
+def test_an_author_says_messages_otherwise_by_code_by_field_and_by_both() -> None:
+    data = {
+        "origin": "q",
+        "destination": 3,
+        "contact": "x",
+        "crates": [{"contents": "rope", "weight_kg": 99_999}, {"contents": "rope", "weight_kg": -1}],
+    }
+    with speaking(SHORT):
+        told = {fault.pointer: fault.message for fault in bookings.examine(data).faults}
+        assert bookings.examine(data).by_field()["origin"] == ["is no port"]
+        own = Gate(Annotated[int, it.between(1, 3).says("one to three")])
+        assert [fault.message for fault in own.examine(7).faults] == ["one to three"]
+        assert [fault.message for fault in own.examine("x").faults] == ["must be a whole number"]
+        hidden = Gate(dict[str, Annotated[int, secret]])
+        assert [fault.message for fault in hidden.examine({"crates": "s3cret"}).faults] == ["must be a whole number"]
+    assert told == {
+        "/origin": "is no port",
+        "/destination": "must be text",
+        "/departs": "is required",
+        "/arrives": "is required",
+        "/contact": "needs an email address, such as desk@ternsound.example; got 'x'",
+        "/crates/0/weight_kg": "at most 26000 kg, please",
+        "/crates/1/weight_kg": "weight_kg is not right: -1",
+    }
+    secretly = Catalogue("en-told", sentences={"length": "{label}: {wanted}, not {given}"})
+    with speaking(secretly):
+        [fault] = Gate(dict[str, Annotated[str, secret, it.length == 4]]).examine({"pin": "s3cret"}).faults
+        assert fault.message == "(hidden): exactly 4 characters, not a hidden value"
+
+
+def test_a_language_may_put_the_parts_of_a_message_in_another_order() -> None:
+    turned = Catalogue(
+        "yoda",
+        {
+            "needs {wanted}; got {given}": "{given} came; {wanted} needed is",
+            "needs {wanted}; {came}": "{came}; {wanted}!",
+        },
+    )
+    with speaking(turned):
+        told = {fault.pointer: fault.message for fault in bookings.examine({"origin": "q"}).faults}
+    assert told["/origin"] == "'q' came; text that matches [A-Z]{3} needed is"
+    assert told["/contact"] == "none came; a value!"
+
+
+def test_a_language_is_begun_and_its_holes_are_told(tmp_path: Path) -> None:
+    told = CliRunner().invoke(dutiful, ["explain", "--catalogue", "fr"])
+    assert told.exit_code == 0, told.output
+    module: dict[str, Any] = {}
+    exec(compile(told.output, "french", "exec"), module)
+    assert len(holes(module["FR"])) == len(GERMAN.words)
+    assert holes(GERMAN) == ()
+    assert holes(Catalogue("de", {**GERMAN.words, "needs {wanted}; got {given}": "braucht {wanted}"})) == (
+        "needs {wanted}; got {given}",
+    )
+    assert CliRunner().invoke(dutiful, ["explain", "kind", "--catalogue", "fr"]).exit_code == 2

@@ -2,5 +2,6 @@
 
 from .report.catalogue import ENGLISH, Catalogue, speaking
 from .report.german import GERMAN
+from .report.languages import holes
 
-__all__ = ["ENGLISH", "GERMAN", "Catalogue", "speaking"]
+__all__ = ["ENGLISH", "GERMAN", "Catalogue", "holes", "speaking"]

@@ -17,12 +17,23 @@ from .target import CannotRun
 \b
     dutiful explain agreement
     dutiful explain             all codes, a line each
+    dutiful explain --catalogue fr > french.py
 """
 )
 @click.argument("code", required=False)
-def explain(code: str | None) -> None:
+@click.option(
+    "--catalogue", "language", metavar="LANGUAGE", help="Begin the messages of another language, as a Python module."
+)
+def explain(code: str | None, language: str | None) -> None:
     """Tell what a CODE of a fault means, how it comes, and how it is mended; without one, which there are."""
     sure_output()
+    if language is not None:
+        if code is not None:
+            raise CannotRun("a code is explained, or a catalogue is begun: leave out one of the two")
+        from ..report.languages import beginning
+
+        click.echo(beginning(language), nl=False)
+        return
     out = console()
     if code is None:
         for name, told in CODES.items():

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from enum import Enum
+from importlib import import_module
 from typing import Any, Final, Union
 
 from .values import Value
@@ -68,10 +70,16 @@ class Described(StandsForClass):
 describers: Final[list[Callable[[type], Described | None]]] = []
 """Those who know another kind of class: each gives its description, or None for a class that it does not know."""
 
+_KNOWN_BY: Final = {"__mapper__": "dutiful_gate.storage"}
+"""What a class of another kind has, and the module that knows it: loaded when one is met."""
+
 
 def described(declared: object) -> Described | None:
     """The description of a class of another kind; None where nobody knows it."""
     if isinstance(declared, type):
+        for mark, module in _KNOWN_BY.items():
+            if hasattr(declared, mark) and module not in sys.modules:
+                import_module(module)
         for describer in describers:
             found = describer(declared)
             if found is not None:

@@ -62,7 +62,10 @@ class Cause(Value):
     @property
     def wanted(self) -> str:
         """What would pass, in the language that is spoken: "2 to 80 characters"."""
-        catalogue = in_force()
+        return self.wanted_in(in_force())
+
+    def wanted_in(self, catalogue: Catalogue) -> str:
+        """The same in one language."""
         known = self._wantings.get(id(catalogue))
         if known is None or known[0] is not catalogue:
             words = worded(self.needs, catalogue.spoken, self._slots(catalogue))
@@ -91,23 +94,45 @@ class Cause(Value):
         spoken = catalogue.spoken
         if self.own_words is not None:
             return lambda given, value: self._in_own_words(catalogue, given)
+        # Each message is one template, so that a language may put its parts in another order.
         subject = spoken("its key") if self.of_key else self.label
-        opening = f"{subject} " if subject else ""
-        opening = f"{opening}{spoken('needs')} {worded(self.needs, spoken, self._slots(catalogue))};"
+        slots = {"label": subject, "wanted": self.wanted_in(catalogue)}
+
+        def whole(template: str) -> str:
+            labelled = f"{{label}} {template}"
+            return spoken(template) if not subject else catalogue.words.get(labelled, f"{{label}} {spoken(template)}")
+
         if self.code == "absent":
-            return _always(f"{opening} {worded(self.got if isinstance(self.got, str) else 'none came', spoken)}")
-        opening = f"{opening} {spoken('got')}"
+            came = worded(self.got if isinstance(self.got, str) else "none came", spoken)
+            return _always(filled(whole("needs {wanted}; {came}"), {**slots, "came": came}))
+        before, after = _around_given(whole("needs {wanted}; got {given}"), slots)
         if self.got is Got.LENGTH and not self.secret:
-            return lambda given, value: f"{opening} {_size_of(value)}"
+            return lambda given, value: f"{before}{_size_of(value)}{after}"
         if isinstance(self.got, str) or self.secret:
-            return _always(f"{opening} {worded(self.got if isinstance(self.got, str) else HIDDEN, spoken)}")
+            return _always(before + worded(self.got if isinstance(self.got, str) else HIDDEN, spoken) + after)
+        json = self.json
         if self.code == "kind":
             # Where the kind is wrong, text is called text: '12' alone might be taken for the number.
-            of_text, json = f"{opening} {spoken('the text')}", self.json
+            text, behind = _around_given(whole("needs {wanted}; got the text {given}"), slots)
             return lambda given, value: (
-                f"{of_text if isinstance(given, str) else opening} {shown(given, spoken, json=json)}"
+                f"{text}{shown(given, spoken, json=json)}{behind}"
+                if isinstance(given, str)
+                else f"{before}{shown(given, spoken, json=json)}{after}"
             )
-        return lambda given, value: f"{opening} {shown(given, spoken, json=self.json)}"
+        return lambda given, value: f"{before}{shown(given, spoken, json=json)}{after}"
+
+    def said_as(self, sentence: str, given: object, field: str) -> str:
+        """A message in words of one's own, with what would pass, what came, and the field in its slots."""
+        catalogue = in_force()
+        hidden = self.secret or (self.code == "absent" and isinstance(self.got, str))
+        came = worded(HIDDEN if self.secret else str(self.got), catalogue.spoken) if hidden else ""
+        slots = {**self._slots(catalogue), "wanted": self.wanted, "label": self.label or field}
+        return filled(sentence, {**slots, "given": came or shown(given, catalogue.spoken, json=self.json)})
+
+    @property
+    def has_own_words(self) -> bool:
+        """Whether the declaration says it in words of its own."""
+        return self.own_words is not None
 
     def found_in(self, value: object) -> Cause:
         """The same with words for one value, where more is known once that is looked at."""
@@ -122,6 +147,12 @@ class Cause(Value):
     def _slots(self, catalogue: Catalogue) -> dict[str, str]:
         numbers = {name: _told(number, catalogue.spoken) for name, number in self.expected.items()}
         return {**numbers, "phrase": worded(self.phrase, catalogue.spoken), "label": self.label}
+
+
+def _around_given(template: str, slots: Mapping[str, str]) -> tuple[str, str]:
+    """What stands before and behind what came."""
+    before, _, after = template.partition("{given}")
+    return filled(before, slots), filled(after, slots)
 
 
 def _size_of(value: object) -> str:

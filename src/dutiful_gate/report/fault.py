@@ -7,6 +7,7 @@ from types import MappingProxyType
 from typing import Any
 
 from ..declare.json_pointer import joined
+from .catalogue import in_force
 from .cause import Cause
 from .place import Place
 from .shown_values import (
@@ -103,7 +104,17 @@ class Fault:
     @property
     def message(self) -> str:
         """What would pass and what came, in plain words."""
+        sentences = in_force().sentences
+        if sentences and (sentence := self._sentence(sentences)) is not None:
+            return self._cause.said_as(sentence, self._given, str(self.path[-1]) if self.path else "")
         return self._cause.tell(self._given, self._value)
+
+    def _sentence(self, sentences: Mapping[str, str]) -> str | None:
+        """The sentence that is said of this field and code, of this field, or of this code; None where none is."""
+        field = dotted(tuple(step for step in self.path if not isinstance(step, int)))
+        found = sentences.get(f"{field}: {self.code}") or sentences.get(field)
+        # What the declaration says of its own stands above what is said of all faults of a code.
+        return found or (None if self._cause.has_own_words else sentences.get(self.code))
 
     @property
     def wanted(self) -> str:

@@ -411,10 +411,10 @@ _FORMATS = {
 
 _CAME = {
     "its key": "sein Schlüssel",
-    "needs": "braucht",
-    "got": "bekam",
+    "needs {wanted}; got {given}": "braucht {wanted}; bekam {given}",
+    "needs {wanted}; got the text {given}": "braucht {wanted}; bekam den Text {given}",
+    "needs {wanted}; {came}": "braucht {wanted}; {came}",
     "none came": "es kam keiner",
-    "the text": "den Text",
     "a hidden value": "einen verborgenen Wert",
     "something hidden holds": "etwas Verborgenes gilt",
     "is not a known key": "ist kein bekannter Schlüssel",

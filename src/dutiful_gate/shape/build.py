@@ -292,11 +292,6 @@ class ShapeMaker:
                 f"the type variable {declared.__name__} stands for nothing here",
                 remedy="say what it is, as in Page[Booking]",
             )
-        if isinstance(declared, type) and hasattr(declared, "__mapper__"):
-            raise DeclarationError(
-                f"{declared.__name__} is the class of a table",
-                remedy="import dutiful_gate.storage, which reads such classes",
-            )
         remedy = REMEDIES.get(declared) if isinstance(declared, Hashable) else MEANT.get(type(declared))
         raise DeclarationError(
             f"{type_name(declared)} is no type that a gate can read",
