@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import enum
+import subprocess
 import sys
 from dataclasses import make_dataclass
 from datetime import date, datetime
@@ -431,3 +432,30 @@ def test_values_of_every_source_become_rows() -> None:
     assert again is not row, "a row of a session is not copied, nor changed"
     assert (again.state, again.berths, again.fee) == ("full", 3, 1)
     assert [each for each in native.examine(Sailing(port="x")).faults if each.pointer == "/port"]
+
+
+MAPPED = """
+import sys
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from dutiful_gate import Gate, changed
+
+class Base(DeclarativeBase):
+    pass
+
+class Crate(Base):
+    __tablename__ = "crates"
+    number: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+
+assert "dutiful_gate.storage" not in sys.modules
+gate = Gate(Crate)
+crate = gate.admit({"name": "rope"})
+
+assert gate.release(crate) == {"name": "rope"}
+assert changed(gate, crate, name="sail").name == "sail"
+"""
+
+
+def test_a_mapped_class_is_read_without_an_import_beside_it() -> None:
+    told = subprocess.run([sys.executable, "-c", MAPPED], capture_output=True, text=True, check=False)
+    assert told.returncode == 0, told.stderr
