@@ -22,18 +22,24 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from dutiful_gate import (
+    ABSENT,
+    Absent,
     Amendment,
     Catalogue,
     DocumentGate,
     Email,
     Gate,
+    Patch,
     Refused,
+    Sealed,
     Source,
     WebUrl,
     Wrong,
     about,
     among,
+    byte_size,
     camel,
+    changed,
     exactly_one,
     goes_out,
     holds,
@@ -52,12 +58,15 @@ from dutiful_gate import (
     tagged_by,
     takes,
     this,
+    time_span,
     trimmed,
     uppered,
     via,
     when,
 )
 from dutiful_gate.catalogues import GERMAN
+from dutiful_gate.config import Environment, File, RefusedSettings, Settings
+from dutiful_gate.web import amended, patched
 
 T = TypeVar("T")
 PortCode = Annotated[str, trimmed, uppered, it.matches(r"[A-Z]{3}")]
@@ -212,10 +221,23 @@ class Hook:
 
 
 @dataclass
+class OtherEvent:
+    kind: str
+    more: Annotated[dict[str, Any], rest] = field(default_factory=dict)
+
+
+@dataclass
 class AnyHook:
     """One of kinds that are known, or whatever came."""
 
-    event: Annotated[Event | dict[str, Any], about(text="Others are kept as they came.")]
+    event: Annotated[
+        Berthed | Sailed | OtherEvent, tagged_by("kind", others=OtherEvent), about(text="Others are kept.")
+    ]
+
+
+@dataclass
+class Remark:
+    text: str | Absent | None = ABSENT
 
 
 # Calendars, zones, durations
@@ -357,6 +379,30 @@ class Checked:
 
 
 FIELDS = [{"name": "berth", "kind": "int", "least": 1}, {"name": "name", "kind": "str", "least": None}]
+
+
+@dataclass
+class Standing:
+    hold: Hold
+    tags: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass
+class Database:
+    url: str
+    pool: Annotated[int, it.between(1, 50)] = 5
+
+
+@dataclass
+class Service:
+    port: Annotated[str, it.matches("[A-Z]{3}")]
+    storage: Database
+    largest: Annotated[int, byte_size]
+    keeps: Annotated[timedelta, time_span]
+    token: Annotated[Sealed[str], it.length >= 10]
+    hosts: Annotated[list[str], split_on(",")] = field(default_factory=list)
+
+
 AtRunTime: Any = make_dataclass(
     "AtRunTime",
     [(each["name"], Annotated[int, it >= each["least"]] if each["kind"] == "int" else str) for each in FIELDS],
@@ -443,7 +489,7 @@ RECIPES: dict[str, Recipe] = {
     "webhooks": Recipe(Hook, [{"events": [{"kind": "berthed", "berth": 3}, {"kind": "sailed", "at": UTC_NOON}], "sent_to": "https://quays.example/hook"}],
         [({"events": [{"kind": "berthed", "berth": "3"}, {"kind": "sunk"}, {}], "sent_to": "quays"}, ["/events/0/berth", "/events/1/kind", "/events/2/kind", "/sent_to"])]),
     "webhooks of unknown kinds": Recipe(AnyHook, [{"event": {"kind": "sailed", "at": UTC_NOON}}, {"event": {"kind": "moored", "line": 2}}],
-        [({"event": "sailed"}, ["/event"])], {"event": {"kind": "moored", "line": 2}}),
+        [({"event": "sailed"}, ["/event"]), ({"event": {"kind": "sailed", "at": "now"}}, ["/event/at"])], {"event": {"kind": "moored", "line": 2}}),
     "calendars with recurrences": Recipe(Timetable, [{"zone": "Europe/London", "starts": "06:00:00", "ends": "20:30:00", "days": ["mo", "fr"], "every": "PT90M", "times": 12}],
         [({"zone": "Europe/Quillport", "starts": "06:00:00", "ends": "20:30:00", "days": [], "every": "PT0S", "times": 12}, ["/zone", "/days", "/every"]),
          ({"zone": "Europe/London", "starts": "21:00:00", "ends": "20:30:00", "days": ["mo"], "every": "PT1H", "times": 1, "until": "2026-09-01"}, ["/ends", "/until"])]),
@@ -468,6 +514,11 @@ RECIPES: dict[str, Recipe] = {
     "limits of the user, codes known at run time": Recipe(Limited, [{"crates": ["a", "b"], "port": "QLP", "pallets": 2}], [({"crates": ["a"] * 3, "port": "OST", "pallets": 3}, ["/crates", "/port", "/pallets"])]),
     "a check against a database": Recipe(Checked, [{"origin": "QLP", "stops": ["OST"]}], [({"origin": "MRW", "stops": ["OST", "FNK", 1]}, ["/origin", "/stops/1", "/stops/2"])]),
     "partial updates": Recipe(Amendment[Order], [{"ship_to": "mrw"}, {"note": None}], [({}, [""]), ({"lines": [{}]}, ["/lines/0/article", "/lines/0/count", "/lines/0/price"])], {"note": None}),
+    "partial updates of nested records": Recipe(Amendment[Standing], [{"hold": {"name": "b"}}, {"hold": {"beside": None}, "tags": {"a": None}}],
+        [({}, [""]), ({"hold": {"name": 3}, "tags": {"a": 3}}, ["/hold/name", "/tags/a"])], {"hold": {"beside": None}, "tags": {"a": None}}),
+    "patches": Recipe(Patch[Order], [[{"op": "replace", "path": "/note", "value": None}]], [([{"op": "replace", "path": "note"}], ["/0/value", "/0/path"])]),
+    "absent and null": Recipe(Remark, [{"text": None}, {}, {"text": "a"}], [({"text": 3}, ["/text"])], {"text": "a"}),
+    "nulls and defaults left out": Recipe(Line, [SOUND_LINE], [({}, ["/article", "/count", "/price"])], None, leaves_out=["nulls", "defaults"]),
     "a part of a record": Recipe(subset(Order, only=["ship_to", "note"]), [{"ship_to": "QLP"}], [({}, ["/ship_to"])], {"ship_to": "QLP", "note": None}),
     "a declaration made at run time": Recipe(AtRunTime, [{"berth": 1, "name": "Tern"}], [({"berth": 0}, ["/name", "/berth"])], {"berth": 1, "name": "Tern"}),
     "other names in the data, camelCase": Recipe(Wire, [{"portCode": "qlp", "lotSize": 2}, {"portCode": "qlp", "lots": 2, "innerPart": {"height": 1}}], [({"port_code": "qlp", "lots": "x"}, ["/portCode", "/lots"])],
@@ -505,9 +556,62 @@ def test_each_recipe_as_a_whole(name: str) -> None:
 
 
 def test_a_copy_of_a_frozen_record_is_checked() -> None:
-    changed = replace(Fixed("QLP", 1), berth=0)
+    fixed = Fixed("QLP", 1)
+    assert changed(fixed, berth=2) == Fixed("QLP", 2)
     with pytest.raises(Refused):
-        Gate(Fixed).release(changed)
+        changed(fixed, berth=0)
+    with pytest.raises(Refused):
+        Gate(Fixed).release(replace(fixed, berth=0))
+
+
+def test_partial_updates_and_patches_of_what_is_at_hand() -> None:
+    standings = Gate(Standing)
+    held = standings.admit({"hold": {"name": "a", "inside": [{"name": "c"}]}, "tags": {"a": "x", "b": "y"}})
+    sent = Gate(Amendment[Standing]).admit({"hold": {"name": "b"}, "tags": {"a": None}})
+    record, updates = amended(standings, held, sent)
+    assert (record.hold.name, record.hold.inside, record.tags) == ("b", held.hold.inside, {"b": "y"})
+    assert updates == {"hold": record.hold, "tags": {"b": "y"}}
+    patch = Gate(Patch[Standing]).admit(
+        [{"op": "test", "path": "/tags/b", "value": "y"}, {"op": "remove", "path": "/hold/inside/0"}]
+    )
+    assert patched(standings, held, patch).hold.inside == []
+
+
+def test_a_fuller_record_goes_out_as_the_one_that_is_declared() -> None:
+    account = Gate(Account).admit({"name": "Ann", "pin": "1234", "note": "x"})
+    assert Gate(subset(Account, without=["pin", "note"])).release(account) == {"name": "Ann"}
+
+
+def test_settings_of_a_service(tmp_path: Any) -> None:
+    (tmp_path / "desk.toml").write_text('port = "QLP"\nlargest = "10MiB"\n[storage]\nurl = "sqlite:///desk.db"\n')
+    (tmp_path / "desk.test.toml").write_text('keeps = "90s"\n')
+    service = Settings(
+        Service,
+        File("desk.toml"),
+        File("desk.{profile}.toml", optional=True),
+        Environment("DESK_"),
+        profile_from="DESK_PROFILE",
+        profiles=["test", "live"],
+    )
+    environ = {
+        "DESK_PROFILE": "test",
+        "DESK_STORAGE__POOL": "4",
+        "DESK_HOSTS": "a.example, b.example",
+        "DESK_TOKEN": "turnstone-7",
+    }
+    loaded = service.load(folder=tmp_path, environ=environ)
+    assert loaded.value.storage == Database("sqlite:///desk.db", 4)
+    assert (loaded.value.largest, loaded.value.keeps) == (10 * 2**20, timedelta(seconds=90))
+    assert loaded.value.hosts == ["a.example", "b.example"]
+    assert str(loaded.origin("keeps")) == "desk.test.toml:1:9"
+    with pytest.raises(RefusedSettings) as refused:
+        service.load(
+            folder=tmp_path, environ=environ | {"DESK_STORAGE__POOL": "many", "DESK_TOKEN": "short", "DESK_PRT": "x"}
+        )
+    assert "short" not in str(refused.value)
+    assert len(refused.value.faults) == 3
+    with pytest.raises(RefusedSettings, match="live"):
+        service.load(folder=tmp_path, environ=environ | {"DESK_PROFILE": "lvie"})
 
 
 def test_a_translation() -> None:

@@ -17,13 +17,14 @@ from decimal import Decimal
 from enum import Enum, IntEnum
 from ipaddress import IPv4Address, IPv4Network, IPv6Address
 from pathlib import Path, PurePath, PurePosixPath, PureWindowsPath
-from typing import Annotated, Any, Literal, NamedTuple, Never, NotRequired, TypedDict
+from typing import Annotated, Any, Literal, NamedTuple, Never, NotRequired, Optional, TypedDict
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
 import pytest
 
 from dutiful_gate import (
+    DeclarationError,
     Email,
     FromText,
     Gate,
@@ -31,11 +32,16 @@ from dutiful_gate import (
     Slug,
     Source,
     WebUrl,
+    blank_is_none,
+    byte_size,
     it,
+    lenient,
     or_infinite,
+    time_span,
     utc_only,
     without_offset,
 )
+from dutiful_gate.declare.facts import Stop
 
 J, T, N = Source.JSON, Source.TEXT, Source.NATIVE
 CASES = ("sound", "wrong kind", "unreadable", "boundary")
@@ -450,6 +456,43 @@ PAGE = Path(__file__).parent.parent / "docs" / "types.md"
 
 def test_the_page_is_made_from_the_table() -> None:
     assert PAGE.read_text() == page(), "make it anew: python tests/test_types.py"
+
+
+MARKED: list[tuple[Any, ...]] = [
+    (),
+    (lenient,),
+    (blank_is_none,),
+    (byte_size,),
+    (time_span,),
+    (lenient, byte_size),
+    (blank_is_none, time_span),
+]
+
+
+@pytest.mark.parametrize("kind", [held for held, _ in TABLE.values() if isinstance(held, type)])
+def test_what_cannot_be_read_is_no_value_from_any_source_and_beside_any_mark(kind: Any) -> None:
+    made = 0
+    for marks in MARKED:
+        for source in (Source.JSON, Source.TEXT, Source.MIXED):
+            declared = Optional[kind] if blank_is_none in marks else kind  # noqa: UP045  known at run time
+            try:
+                record = make_dataclass("Holder", [("held", Annotated[(declared, *marks)] if marks else declared)])
+                gates = [Gate(record, source), Gate(record, source, native=False)]
+            except DeclarationError:
+                continue
+            made += 1
+            for text in ("zz", "\0", "90x", "", "9" * 30, "-", "é", "1.5"):
+                for gate in gates:
+                    for verdict in (gate.examine({"held": text}), gate.examine({"held": FromText(text)})):
+                        held = verdict.value.held if verdict else None
+                        assert held is None or not isinstance(held, Stop), (marks, source, text)
+                        assert (
+                            not isinstance(kind, type)
+                            or kind in (object, Any)
+                            or held is None
+                            or isinstance(held, kind)
+                        )
+    assert made
 
 
 if __name__ == "__main__":

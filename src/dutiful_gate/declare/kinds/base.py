@@ -61,6 +61,11 @@ class Kind(Value, ABC):
             cls.native_out = Kind.native_out  # type: ignore[method-assign]
 
     @property
+    def refuses_quickly(self) -> bool:
+        """The same of this very kind: one that is read less strictly asks the kind that it reads."""
+        return self.quick_reader_may_refuse
+
+    @property
     @abstractmethod
     def facts(self) -> Facts:
         """What rules and steps may know of such a value."""

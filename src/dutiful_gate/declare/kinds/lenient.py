@@ -59,6 +59,10 @@ class Lenient(Kind):
         return self.inner
 
     @property
+    def refuses_quickly(self) -> bool:
+        return self.inner.refuses_quickly
+
+    @property
     def exact(self) -> bool:
         return self.inner.exact
 

@@ -182,7 +182,7 @@ class QuickValues(RecordWalk):
             return
         with self.block(f"if {test}:"):
             self.write(f"{value} = {expression}")
-            if kind.strict.quick_reader_may_refuse:  # its reader asks the same, and a lenient one more
+            if kind.refuses_quickly:  # its reader asks the same, and a lenient one more
                 self._leave_if_stopped(value, REFUSE if kind is kind.strict else DOUBT)
         with self.block("else:"):
             self.write(raising)
@@ -197,7 +197,7 @@ class QuickValues(RecordWalk):
             with self.block("except (ValueError, OverflowError):"):
                 tried = kind.after_quick_reader(frame.reading)
                 self.write(f"{value} = {frame.bind(tried, tried.__name__)}({came})")
-            if kind.strict.quick_reader_may_refuse and kind is not kind.strict:
+            if kind.refuses_quickly and kind is not kind.strict:
                 with self.block(f"if {value}.__class__ is Stop:"):
                     self.write(f"{telling}({came})")
         with self.block("else:"):
