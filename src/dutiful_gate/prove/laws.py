@@ -158,8 +158,10 @@ class Laws:
         if not converted and rule.codes and fault.code not in rule.codes:
             return False
         along, ends = names_along(self.gate.shape, fault.path)
-        # A rule answers for its own place; a function of the record may point further in, a step changes all inside.
-        return rule.field in (along if not rule.codes or "check" in rule.codes else ends)
+        # A rule answers for its own place; a function of the record, and a rule over all of a list, may point further
+        # in, a step changes all inside.
+        points_in = not rule.codes or "check" in rule.codes or ".all(" in rule.rule
+        return rule.field in (along if points_in else ends)
 
 
 def _bends(use: Use) -> bool:
