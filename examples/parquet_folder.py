@@ -12,6 +12,7 @@ import signal
 from io import StringIO
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
 
 import dask.dataframe as frames
 import pandas as pd
@@ -34,11 +35,11 @@ def main(folder: Path) -> None:
     for number, night in enumerate(nights):
         night.to_parquet(source / f"night-{number}.parquet")
     killed: list[int] = []
+    start: Any = LocalCluster  # neither it nor Client has types
+    connect: Any = Client
     with (
-        LocalCluster(
-            n_workers=2, threads_per_worker=1, dashboard_address=None, silence_logs=logging.CRITICAL
-        ) as cluster,  # type: ignore[no-untyped-call]
-        Client(cluster) as client,  # type: ignore[no-untyped-call]
+        start(n_workers=2, threads_per_worker=1, dashboard_address=None, silence_logs=logging.CRITICAL) as cluster,
+        connect(cluster) as client,
     ):
         workers = list(client.run(os.getpid).values())
 

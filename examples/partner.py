@@ -3,7 +3,7 @@
 import json
 
 from dutiful_gate import Gate, bundle, declarations_of, probes
-from dutiful_gate.demo.ferries import bookings
+from dutiful_gate.demo.ferries import Booking, bookings
 
 # What the makers of the berth sensors hand out with their readings.
 READINGS = {
@@ -33,7 +33,7 @@ def main() -> None:
     print(declarations_of(READINGS).partition("\n\n\n")[2].rstrip())
 
     print()
-    ours = bundle({"Booking": bookings, "Bookings": Gate(list[bookings.declared])}, dialect="openapi-3.1")  # type: ignore[name-defined]
+    ours = bundle({"Booking": bookings, "Bookings": Gate(list[Booking])}, dialect="openapi-3.1")
     print("for our clients:", ", ".join(ours["components"]["schemas"]))
     print("to try a client on:", len(list(probes(bookings))), "payloads that are wrong in one place, such as")
     payload, fault = next((payload, fault) for payload, fault in probes(bookings) if fault.code == "format")

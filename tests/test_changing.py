@@ -5,8 +5,9 @@ the changed data as a whole."""
 
 from __future__ import annotations
 
+import asyncio
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from copy import deepcopy
 from dataclasses import dataclass, field
 from random import Random
@@ -15,14 +16,19 @@ from typing import Annotated, Any, NamedTuple, NotRequired, TypedDict
 import pytest
 
 from any_api import clients
+from any_declaration import any_declaration
 from dutiful_gate import (
     Amendment,
+    CannotSample,
     DeclarationError,
     Gate,
     Limits,
     Patch,
     Refused,
+    Source,
+    WaitingGate,
     about,
+    among,
     camel,
     changed,
     demanding,
@@ -37,7 +43,18 @@ from dutiful_gate import (
     without,
 )
 from dutiful_gate.demo.ferries import bookings
-from dutiful_gate.web import Api, Endpoint, Refusal, RequestProblem, amended, description, patched, under_key
+from dutiful_gate.shape.nodes import Link
+from dutiful_gate.web import (
+    Api,
+    Endpoint,
+    Refusal,
+    RequestGate,
+    RequestProblem,
+    amended,
+    description,
+    patched,
+    under_key,
+)
 
 
 @dataclass
@@ -364,7 +381,7 @@ def test_faults_of_patches_stand_at_their_operation(operations: list[Any], place
 def test_patches_of_a_thousand_operations_at_most_and_with_sound_pointers() -> None:
     assert [fault.code for fault in patches.examine([_operation("remove", "/note")] * 1001).faults] == ["count"]
     [fault] = patches.examine([_operation("remove", "note")]).faults
-    assert str(fault) == "/0/path: needs a JSON Pointer, as /crates/0 is; got 'note'"
+    assert str(fault) == "/0/path: needs a JSON Pointer, such as /crates/0; got 'note'"
     small = Gate(Call, limits=Limits(items=20))
     call = calls.admit({**payloads(calls, 1, 3)[0], "more": None})
     with pytest.raises(RequestProblem):
@@ -472,3 +489,73 @@ def test_changes_come_by_their_media_types(url: str, kind: str, body: Any, statu
         assert allowed.startswith("application/json" if url == "/under" else "application/")
     operation = description(_desk())["paths"][url]["patch"]
     assert ", ".join(operation["requestBody"]["content"]) == allowed
+
+
+async def on_file(ships: Sequence[str]) -> set[str]:
+    return {ship for ship in ships if ship != "Kraken"}
+
+
+@dataclass
+class Ward:
+    ship: Annotated[str, among(on_file)]
+    berth: int = 1
+
+
+def test_where_checks_are_waited_for_changes_are_awaited() -> None:
+    wards: WaitingGate[Ward] = WaitingGate(Ward)
+    ward = Ward("Tern", 2)
+
+    async def change() -> None:
+        assert await changed(wards, ward, ship="Gull") == Ward("Gull", 2)
+        with pytest.raises(Refused):
+            await changed(wards, ward, ship="Kraken")
+        assert (await amended(wards, ward, Amendment(ship="Gull"))).record == Ward("Gull", 2)
+        with pytest.raises(RequestProblem) as refused:
+            await amended(wards, ward, Amendment(ship="Kraken"))
+        assert [fault.pointer for fault in refused.value.refusal.faults] == ["/body/ship"]
+        patch = Gate(Patch[Ward]).admit([_operation("replace", "/ship", "Gull")])
+        assert await patched(wards, ward, patch) == Ward("Gull", 2)
+        with pytest.raises(RequestProblem):
+            await patched(wards, ward, Gate(Patch[Ward]).admit([_operation("replace", "/ship", "Kraken")]))
+
+    asyncio.run(change())
+
+
+@dataclass
+class ChangeGuest:
+    body: Amendment[Guest]
+
+
+def test_what_is_read_only_changes_nothing() -> None:
+    gate = RequestGate(ChangeGuest)
+    [fault] = gate.examine({"body": {"number": 5}}).faults
+    assert fault.message == "needs at least one of contact, others, word, free; none came"
+    assert gate.examine({"body": {"number": 5, "free": 1}}).value.body == {"free": 1}
+
+
+@pytest.mark.parametrize("seed", range(0, 60, 4))
+def test_whatever_is_declared_and_whatever_a_patch_says_nothing_but_a_refusal_is_raised(seed: int) -> None:
+    declared, words = any_declaration(seed)
+    try:
+        gate: Gate[Any] = Gate(declared, **words)
+        known = payloads(gate, 4, seed)
+    except (DeclarationError, CannotSample):
+        return
+    if gate.reads is not Source.JSON or not isinstance(gate.shape.root.node, Link):
+        return
+    random, odd = Random(seed), [None, 1, "x", True, [], {}, {"a": [1]}, 2.5, "2026-05-04T09:30:00Z"]
+    for data in known:
+        value = gate.admit(data)
+        released = tried(lambda: gate.release(value))  # noqa: B023  called at once
+        if isinstance(released, Refused):
+            continue
+        there = ["", *(path for path, _ in places(released))]
+        for _ in range(40):
+            operation = {"op": random.choice(["add", "remove", "replace", "move", "copy", "test"])}
+            operation["path"] = random.choice(there) + random.choice(["", "", "", "/x", "/-", "/0", "/01"])
+            operation |= {"from": random.choice(there), "value": random.choice([*odd, released])}
+            patch = Gate(Patch[Any]).examine([operation])
+            if patch:  # a key with a tilde makes no pointer
+                came = tried(lambda: patched(gate, value, patch.value))  # noqa: B023
+                assert not isinstance(came, Refused)
+                assert not isinstance(came, Refusal) or all(fault.path[:2] == ("body", 0) for fault in came.faults)

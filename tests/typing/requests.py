@@ -58,7 +58,7 @@ def change(booking: Booking) -> None:
     assert_type(record, Booking)
     assert_type(changes, dict[str, Any])
     amended(bookings, booking, Amendment[Number](number=1))  # type: ignore[misc]
-    amended(bookings, booking, {"priority": "urgent"})  # type: ignore[arg-type]
+    amended(bookings, booking, {"priority": "urgent"})  # type: ignore[call-overload]
     assert_type(changed(booking, priority="urgent"), Booking)
     assert_type(changed(bookings, booking, priority="urgent"), Booking)
     assert_type(Gate(Booking).examine_each_json(b"[]").__next__(), Verdict[Booking])

@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from typing import Annotated, Any, Final, Generic, Literal, TypeVar
 
 from .before_reading import Via, via
+from .formats.judges import judge_of
 from .marks import named
+from .rules.format import OfFormat
 from .subjects import it
 
 R = TypeVar("R")
@@ -17,7 +19,7 @@ MOST_OPERATIONS: Final = 1_000
 MOST_VALUES: Final = 100_000
 """So many values its operations put somewhere, copies included: each copy may double all that is there."""
 
-Pointer = Annotated[str, it.matches("(/([^~/]|~[01])*)*").says("needs a JSON Pointer, as /crates/0 is; got {given}")]
+Pointer = Annotated[str, OfFormat("json-pointer", "a JSON Pointer, such as /crates/0", judge_of("json-pointer"))]
 """A JSON Pointer (RFC 6901); "" is the whole."""
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Awaitable, Callable, Mapping, Sequence
 from functools import lru_cache
 from typing import Any, NamedTuple, TypeVar, overload
 
@@ -20,14 +20,18 @@ from ..shape.paths import FactsAt, Paths
 from ..shape.shape import Field, Record, Shape
 from ..shape.uses import Use
 from .typed import Gate
+from .waiting import AwaitedGate, WaitingGate
 
 T = TypeVar("T")
+R = TypeVar("R")
 
 
 @overload
 def changed(value: T, /, **fields: Any) -> T: ...
 @overload
 def changed(gate: Gate[T], value: T, /, **fields: Any) -> T: ...
+@overload
+def changed(gate: WaitingGate[T], value: T, /, **fields: Any) -> Awaitable[T]: ...
 def changed(*given: Any, **fields: Any) -> Any:
     """A copy of a record in which some fields are others, checked as a whole: what stands for checks on assignment.
 
@@ -36,8 +40,9 @@ def changed(*given: Any, **fields: Any) -> Any:
     Fields go by attribute, with typed values; a dict for a record inside changes that one in part, likewise. Where the
     value is a dict itself, a dict is all of it, and an `Amendment` a part. Steps run, so that the result is what its
     gate makes of the changed data. The record itself stays as it is. A record of which its gate alone knows what it is,
-    as of a TypedDict, is changed by that: `changed(gate, value, ...)`. Raises Refused, with every fault, where the
-    whole is not sound any more; TypeError for what is no record, or has no such field.
+    as of a TypedDict, is changed by that: `changed(gate, value, ...)`; by a `WaitingGate` it is awaited. Raises
+    Refused, with every fault, where the whole is not sound any more; TypeError for what is no record, or has no such
+    field.
     """
     if len(given) not in (1, 2):
         raise TypeError("what is changed is one record, behind its gate or alone, as in changed(booking, priority=...)")
@@ -45,10 +50,20 @@ def changed(*given: Any, **fields: Any) -> Any:
     if not gates and isinstance(value, Mapping):
         raise TypeError("of what record a dict is, its gate alone knows: write changed(gate, value, ...)")
     kind: Any = type(value)
-    verdict = with_changes(gates[0] if gates else _gate_of(kind), value, fields)
+    if gates and isinstance(gates[0], WaitingGate):
+        return later(gates[0], lambda gate: _sure(with_changes(gate, value, fields)))
+    return _sure(with_changes(gates[0] if gates else _gate_of(kind), value, fields))
+
+
+def _sure(verdict: Verdict[T]) -> T:
     if verdict:
         return verdict.value
     raise Refused(verdict)
+
+
+async def later(gate: WaitingGate[T], call: Callable[[Gate[T]], R]) -> R:
+    """What a function makes of a gate whose checks are waited for."""
+    return await gate._judged((), lambda: call(gate.gate))
 
 
 def with_changes(gate: Gate[T], value: T, sent: Mapping[str, Any]) -> Verdict[T]:
@@ -73,7 +88,8 @@ def with_changes(gate: Gate[T], value: T, sent: Mapping[str, Any]) -> Verdict[T]
 @lru_cache(maxsize=256)
 def gate_of_values(gate: Gate[T]) -> Gate[T]:
     """The gate that reads typed values of the same declaration."""
-    return Gate(gate.declared, Source.NATIVE, limits=gate.limits, keys=gate.keys, names=gate._names)
+    made = AwaitedGate if gate.awaits else Gate
+    return made(gate.declared, Source.NATIVE, limits=gate.limits, keys=gate.keys, names=gate._names)
 
 
 @lru_cache(maxsize=256)
@@ -188,4 +204,4 @@ def _disagreement(shape: Shape, record: Record, rule: RecordRule, at: Field, nam
     return cause.replace(own_words=rule.own_words)
 
 
-__all__ = ["at_sent", "changed", "gate_of_values", "named_in", "taken", "with_changes"]
+__all__ = ["at_sent", "changed", "gate_of_values", "later", "named_in", "taken", "with_changes"]

@@ -7,6 +7,7 @@ from functools import lru_cache
 from typing import Any, NamedTuple, TypeVar
 
 from ..declare.equality import are_equal
+from ..declare.facts import Stop
 from ..declare.json_pointer import below, index_of, steps_of
 from ..declare.patch import (
     MOST_VALUES,
@@ -19,8 +20,9 @@ from ..declare.patch import (
     Removal,
     Replacement,
 )
-from ..declare.sources import Source
+from ..declare.sources import Reading, Source
 from ..engine.engine import Engine, Plan
+from ..engine.rest_fields import RestSorter
 from ..engine.runtime import TOO_DEEP
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
@@ -320,16 +322,14 @@ class _Rebuilding:
             elif wire not in before and there:  # nothing that goes out
                 made[name] = value
         known = {field.wire for field in fields_of(record)}
-        gathered = {wire: came for wire, came in after.items() if wire not in known}
-        if record.rests:
-            for rest in record.rests:
-                there, value = taken(held, rest.attribute)
-                if gathered == {wire: came for wire, came in before.items() if wire not in known}:
-                    made.update(value if there else {})
-                else:
-                    made.update(self._read(rest.use, gathered, path) or {})
-        else:
-            made.update(gathered)  # which the gate drops, or refuses
+        sorter = RestSorter(self._shape, record.rests, Reading.PLAIN)
+        was, _ = sorter.apart({wire: came for wire, came in before.items() if wire not in known})
+        gathered, left = sorter.apart({wire: came for wire, came in after.items() if wire not in known})
+        for rest, old, new in zip(record.rests, was, gathered, strict=True):
+            there, value = taken(held, rest.attribute)
+            read = (value if there else {}) if are_equal(old, new) else self._read(rest.use, new, path)
+            made.update({} if isinstance(read, Stop) else read)
+        made.update(left)  # which the gate drops, or refuses
         return made
 
     def _read(self, use: Use, plain: Any, path: Path) -> Any:

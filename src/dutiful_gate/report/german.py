@@ -266,7 +266,6 @@ _READINGS = {
     "a place outside of what is moved": "eine Stelle außerhalb dessen, was verschoben wird",
     "at most {ceiling} values moved, copied or put somewhere": "höchstens {ceiling} verschobene oder eingesetzte Werte",
     "the value that stands there": "den Wert, der dort steht",
-    "needs a JSON Pointer, as /crates/0 is; got {given}": "braucht einen JSON Pointer wie /crates/0; bekam {given}",
     "The body took too long to come.": "Der Inhalt kam nicht rechtzeitig an.",
     "A body here is of one of these types: {types}.": "Ein Inhalt ist hier von einer dieser Arten: {types}.",
     "A body here is UTF-8.": "Ein Inhalt ist hier in UTF-8.",

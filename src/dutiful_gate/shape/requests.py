@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Set
 from typing import Any, Final, NamedTuple
 
+from ..declare.amendment_rule import Sent
 from ..declare.errors import DeclarationError
 from ..declare.kinds.anything import ReadAlready
+from ..declare.records import RecordRule
 from ..declare.sources import Source
 from ..declare.steps import TakenOut
 from .nodes import Link, Nullable, Scalar
@@ -133,7 +135,16 @@ def _as_sent(record: Record) -> Record:
                 record=record.name,
                 field=field.attribute,
             )
-    return record.replace(fields=tuple(f.replace(withheld=True) if f.read_only else f for f in record.fields))
+    barred = {field.attribute for field in record.fields if field.read_only}
+    fields = tuple(f.replace(withheld=True) if f.read_only else f for f in record.fields)
+    return record.replace(fields=fields, rules=tuple(_of_taken(rule, barred) for rule in record.rules))
+
+
+def _of_taken(rule: RecordRule, barred: Set[str]) -> RecordRule:
+    """A rule of a record; what an amendment must change is one of the fields that are taken."""
+    if not isinstance(rule, Sent):
+        return rule
+    return rule.replace(names=tuple(name for name in rule.names if name not in barred) or rule.names)
 
 
 def _under_key(field: Field, record: Record, own: dict[str, Record]) -> Use:

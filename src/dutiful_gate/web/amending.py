@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any, Generic, NamedTuple, TypeVar
+from collections.abc import Awaitable, Mapping
+from typing import Any, Generic, NamedTuple, TypeVar, overload
 
 from ..declare.patch import Patch
 from ..declare.variants import Amendment
-from ..gates.changing import with_changes
+from ..gates.changing import later, with_changes
 from ..gates.patching import Stale, with_patch
 from ..gates.typed import Gate
+from ..gates.waiting import WaitingGate
 from .refusals import RequestProblem, of_faults
 
 T = TypeVar("T")
@@ -22,7 +23,11 @@ class Amended(NamedTuple, Generic[T]):
     changes: dict[str, Any]
 
 
-def amended(gate: Gate[T], record: T, sent: Amendment[T], *, under: str = "") -> Amended[T]:
+@overload
+def amended(gate: Gate[T], record: T, sent: Amendment[T], *, under: str = ...) -> Amended[T]: ...
+@overload
+def amended(gate: WaitingGate[T], record: T, sent: Amendment[T], *, under: str = ...) -> Awaitable[Amended[T]]: ...
+def amended(gate: Gate[T] | WaitingGate[T], record: T, sent: Amendment[T], *, under: str = "") -> Any:
     """A record with what was sent to change it, checked by its gate as a whole.
 
         booking, changes = amended(bookings, booking, request.body)
@@ -30,8 +35,10 @@ def amended(gate: Gate[T], record: T, sent: Amendment[T], *, under: str = "") ->
     `sent` is what the gate of `Amendment[Record]` admitted, `under` the key under which the body holds it, if any. What
     changes is told whole: of a record or dict that was changed in part, what came of it. Raises RequestProblem(422),
     each fault in the body, where the whole is not sound any more; a disagreement stands at the first of its fields
-    that was sent.
+    that was sent. By a `WaitingGate` it is awaited.
     """
+    if isinstance(gate, WaitingGate):
+        return later(gate, lambda awaited: amended(awaited, record, sent, under=under))
     verdict = with_changes(gate, record, sent)
     if verdict:
         made = verdict.value
@@ -41,16 +48,23 @@ def amended(gate: Gate[T], record: T, sent: Amendment[T], *, under: str = "") ->
     raise RequestProblem.of(of_faults(422, faults, verdict.untold))
 
 
-def patched(gate: Gate[T], record: T, sent: Patch[T], *, under: str = "") -> T:
+@overload
+def patched(gate: Gate[T], record: T, sent: Patch[T], *, under: str = ...) -> T: ...
+@overload
+def patched(gate: WaitingGate[T], record: T, sent: Patch[T], *, under: str = ...) -> Awaitable[T]: ...
+def patched(gate: Gate[T] | WaitingGate[T], record: T, sent: Patch[T], *, under: str = "") -> Any:
     """A record with the operations of a patch applied to it (RFC 6902), checked by its gate as a whole.
 
         booking = patched(bookings, booking, request.body)
 
     `sent` is what the gate of `Patch[Record]` admitted, `under` the key under which the body holds it, if any. The
-    operations see what the gate releases: what is secret, read-only or write-only, and what holds such a place, they
-    neither read nor change. Raises RequestProblem: 409 where a test fails, so that nothing was done; 422, each fault at
-    its operation, where one cannot be done or the whole is not sound any more.
+    operations see what the gate releases, under its names (give it the `keys` of the API): what is secret, read-only or
+    write-only, and what holds such a place, they neither read nor change. Raises RequestProblem: 409 where a test
+    fails, so that nothing was done; 422, each fault at its operation, where one cannot be done or the whole is not
+    sound any more. By a `WaitingGate` it is awaited.
     """
+    if isinstance(gate, WaitingGate):
+        return later(gate, lambda awaited: patched(awaited, record, sent, under=under))
     place = ("body", under) if under else ("body",)
     try:
         verdict = with_patch(gate, record, sent)
