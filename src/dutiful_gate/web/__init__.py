@@ -12,12 +12,13 @@ from ..gates.request import RequestGate
 from .amending import Amended, amended, patched
 from .answer_headers import Headed
 from .answers import Answer, Streamed
-from .api import IN_FRONT, Api
+from .api import IN_FRONT, Api, Guard
 from .description import description, schemas
-from .endpoint import Endpoint, Served
+from .endpoint import Endpoint, Handler, Served
 from .head import Head
 from .media_types import of_type
 from .refusals import Refusal, RequestProblem
+from .seen import Observer, Seen
 
 if TYPE_CHECKING:
     from .forms.form import Form
@@ -29,11 +30,15 @@ __all__ = [
     "Api",
     "Endpoint",
     "Form",
+    "Guard",
+    "Handler",
     "Head",
     "Headed",
+    "Observer",
     "Refusal",
     "RequestGate",
     "RequestProblem",
+    "Seen",
     "Served",
     "Streamed",
     "UploadedFile",

@@ -17,8 +17,10 @@ from .endpoint import Endpoint, Served
 from .exchange import Exchange
 from .head import Head
 from .refusals import Form, as_problem
+from .seen import Observer
 
 Guard = Callable[[Head], None]
+"""Asked of the head of each request: raises RequestProblem for who may not, and returns None."""
 IN_FRONT: Final = "in front"
 """For `Api(checked=...)`: what stands in front of the service checks who asks, and refuses all others."""
 
@@ -40,6 +42,8 @@ class Api:
                    record or an endpoint says itself wins, and `named` over all. Those of paths, headers, cookies stay
     `outside`      hands over the values that declarations ask for, asked of the head of each request once the guard has
                    let it in: `lambda head: [limit(40)]`. Handlers have them too, as `limit.here`
+    `observe`      shown each request once it is answered, as a `Seen`: endpoint, status, time, places and codes of
+                   faults, never a value. It is a plain function; what it raises is logged, and changes no answer
     `text`, `servers`  what the description says besides: a text, and URLs
     `described_at`  the path at which the description is served, such as "/openapi.json"; "" for none
     `schemas_at`    the path under which each declared record is served as JSON Schema, such as "/schemas"; "" for none
@@ -66,6 +70,7 @@ class Api:
         unreadable_path: int = 422,
         keys: Callable[[str], str] | None = None,
         outside: Callable[[Head], Iterable[HandedOver]] | None = None,
+        observe: Observer | None = None,
         described_at: str = "",
         manual_at: str = "",
         schemas_at: str = "",
@@ -78,6 +83,9 @@ class Api:
         self.development, self.security = development, dict(security or {})
         self.unreadable_path = unreadable_path
         self.keys, self.outside = _keys(keys), _outside(outside, served)
+        if observe is not None:
+            check_answers(observe, f"observe={shown_name(observe)}", takes=1)
+        self.observe = observe
         for each in served:
             each.endpoint.speak(keys, drawn=each.form is not None)
         self.served = tuple(served)

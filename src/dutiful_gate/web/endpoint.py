@@ -21,6 +21,7 @@ from .paths import PathTemplate
 
 R = TypeVar("R")
 Handler = Callable[[R], Any] | Callable[[R], Awaitable[Any]]
+"""Answers a request, plainly or `async`: takes its record, and returns what is answered."""
 
 
 class ShowsForm(Protocol):

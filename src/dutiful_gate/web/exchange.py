@@ -9,6 +9,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager, ExitStack, nullcontext
+from time import perf_counter
 from typing import TYPE_CHECKING, Any, Final
 
 from ..declare.outside import HandedOver, outside_values
@@ -26,6 +27,7 @@ from .head import Head
 from .intake import Intake
 from .negotiation import chosen_language, chosen_media
 from .refusals import Refusal, RequestProblem, told_in
+from .seen import Seen, places_of, show
 
 if TYPE_CHECKING:
     from .api import Api
@@ -46,9 +48,11 @@ class Exchange:
     """
 
     __slots__ = (
+        "_began",
         "_handed",
         "_intake",
         "_media",
+        "_refusal",
         "_served",
         "api",
         "catalogue",
@@ -70,6 +74,8 @@ class Exchange:
         self._handed: tuple[HandedOver, ...] = ()
         self._intake: Intake[Any] | None = None
         self._served: Served[Any] | None = None
+        self._refusal: Refusal | None = None
+        self._began = perf_counter() if api.observe is not None else 0.0
         self._safely(self._routed)
 
     @property
@@ -185,7 +191,7 @@ class Exchange:
 
     def _begun_anew(self) -> None:
         """Read the request, whatever was made of it before."""
-        self.outgoing = self.request = None
+        self.outgoing = self.request = self._refusal = None
         self.complete()
 
     def _read(self) -> None:
@@ -230,9 +236,24 @@ class Exchange:
         self.outgoing = outgoing
 
     def close(self) -> None:
-        """The answer is sent: let go of the files that came."""
+        """The answer is sent: let go of the files that came, and tell those who look on."""
         if self._intake is not None:
             self._intake.close()
+        if self._began and self.api.observe is not None:
+            show(self.api.observe, self._seen())
+            self._began = 0.0
+
+    def _seen(self) -> Seen:
+        endpoint = self._served.endpoint if self._served is not None else None
+        status = self.outgoing.status if self.outgoing is not None else None
+        seconds = perf_counter() - self._began
+        if endpoint is None:
+            return Seen(None, self.head.method, status, seconds)
+        refusal, intake = self._refusal, self._intake
+        faults = places_of(endpoint, refusal.faults) if refusal is not None else ()
+        stood_in = places_of(endpoint, intake.fallbacks) if intake is not None else ()
+        untold = refusal.untold if refusal is not None else 0
+        return Seen(endpoint, self.head.method, status, seconds, faults, untold, stood_in)
 
     # The answer
 
@@ -266,6 +287,7 @@ class Exchange:
 
     def refuse(self, refusal: Refusal) -> None:
         """The request ends here."""
+        self._refusal = refusal
         try:
             self._settle(told_in(self.catalogue, refusal, self.api.refusals))
         except Exception:

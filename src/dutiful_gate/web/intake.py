@@ -9,6 +9,7 @@ from ..declare.answers import answers_here
 from ..declare.patch import Patch
 from ..declare.steps import OwnMaking
 from ..gates.request import RequestGate
+from ..report.fault import Fault
 from .answers import JSON, JSON_PATCH, MERGE_PATCH
 from .body import FORMS, Body
 from .form_names import TooDeep, nested
@@ -55,6 +56,7 @@ class Intake(Generic[R]):
     ) -> None:
         """Raises RequestProblem(415) for a body that is not taken."""
         self.gate, self.head, self.names = gate, head, names
+        self.fallbacks: tuple[Fault, ...] = ()
         types = body_types(gate, takes)
         self._body = Body(head, types, unpacks, gate.limits.bytes) if types else None
 
@@ -106,6 +108,7 @@ class Intake(Generic[R]):
         media = self._body.media if self._body is not None else ""
         form = self._body.form if self._body is not None else None
         verdict, readable = examined(self.gate, self.head, self.names, whole, media, form)
+        self.fallbacks = verdict.fallbacks
         if verdict:
             return verdict.value
         if answers_here() is None:  # else it may be read once more
