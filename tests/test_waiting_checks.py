@@ -9,7 +9,9 @@ import io
 import json
 import pickle
 from collections.abc import AsyncIterator, Callable, Collection, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, make_dataclass
+from datetime import date, datetime
+from decimal import Decimal
 from pathlib import Path
 from time import sleep
 from typing import Annotated, Any, cast
@@ -19,6 +21,8 @@ import pandas as pd
 import pytest
 
 from dutiful_gate import (
+    ABSENT,
+    Absent,
     DeclarationError,
     Gate,
     Limits,
@@ -33,6 +37,7 @@ from dutiful_gate import (
     otherwise,
     outside,
     outside_values,
+    payloads,
     samples,
     secret,
     takes,
@@ -40,6 +45,7 @@ from dutiful_gate import (
     uppered,
     waits,
 )
+from dutiful_gate.declare.kinds import written_kinds
 from dutiful_gate.files import examine_file
 from dutiful_gate.files.delivery import examine_stream
 from dutiful_gate.files.jobs import digest_of_file
@@ -607,3 +613,18 @@ def test_text_sources_ask_too() -> None:
     gate = Gate(Row, Source.TEXT)
     assert gate.admit({"origin": "qlp", "size": "7"}) == Row("QLP", 7)
     assert [fault.pointer for fault in gate.examine({"origin": "XXX", "size": "9999"}).faults] == ["/origin", "/size"]
+
+
+@pytest.mark.parametrize("kind", [*written_kinds(), datetime, date, Decimal, Any, str | Absent], ids=str)
+def test_a_check_that_waits_is_asked_about_records_of_any_kind(kind: Any) -> None:
+    asked: list[Any] = []
+
+    def known(records: Sequence[Any]) -> list[Any]:
+        asked.extend(records)
+        return list(records)
+
+    held = [("held", kind, ABSENT)] if kind == (str | Absent) else [("held", kind)]
+    holder: Any = make_dataclass("Holder", held)
+    data = payloads(Gate(holder), 3, 1)
+    assert len(Gate(list[Annotated[holder, among(known)]]).admit(data)) == 3
+    assert asked

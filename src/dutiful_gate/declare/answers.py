@@ -170,6 +170,8 @@ def told_apart(value: Any) -> Hashable:
         return kind, frozenset(map(told_apart, value))
     if kind is Sealed:
         return kind, told_apart(value.opened())
+    if kind.__module__ == "zoneinfo":  # which has one object for each name, and no equality besides
+        return kind, str(value)
     fields = getattr(kind, "__dataclass_fields__", None)
     if fields is not None:
         return kind, tuple(told_apart(getattr(value, name, None)) for name in fields)
