@@ -270,9 +270,27 @@ class InAList:
     held: list[int | Absent]
 
 
+@dataclass
+class AbsentAlone:
+    held: Absent = ABSENT
+
+
+@dataclass
+class AbsentOrNull:
+    held: Absent | None = ABSENT
+
+
+def test_what_is_absent_or_null_alone() -> None:
+    gate = Gate(AbsentOrNull)
+    assert [gate.admit(data).held for data in ({}, {"held": None})] == [ABSENT, None]
+    assert [gate.release(AbsentOrNull(held)) for held in (ABSENT, None)] == [{}, {"held": None}]
+    assert not gate.accepts({"held": "absent"})
+
+
 @pytest.mark.parametrize(
     ("declared", "words"),
     [
+        (AbsentAlone, r"held: Absent is no type.*as in str \| Absent"),
         (DefaultOfAnother, r"held: .*ABSENT where none came; write the default: = ABSENT"),
         (WithoutTheType, r"add it to the type: \| Absent"), (InAList, "only a field of a record"), (int | Absent, "only a field of a record"),
     ],

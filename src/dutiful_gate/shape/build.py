@@ -12,6 +12,7 @@ from functools import partial
 from typing import Annotated, Any, Literal, NamedTuple, TypeVar, Union
 
 from ..declare import marks
+from ..declare.absent import Absent
 from ..declare.described import described
 from ..declare.errors import DeclarationError
 from ..declare.kinds import (
@@ -231,6 +232,8 @@ class ShapeMaker:
         inner_part: PartOf = "inside" if part == "inside" or len(held) > 1 else "optional"
         uses = [self.use(option, given, inner_part) for option in held]
         has_null = len(held) != len(options)
+        if not held:
+            return self.use(None)
         alone = marks.unambiguous in beside.marks
         if alone and has_null and any(use.may_be_null for use in uses):
             held, uses, has_null = [*held, None], [*uses, Use(Nothing())], False
@@ -285,7 +288,7 @@ class ShapeMaker:
         kind = None if origin is not None else self.kind(declared)
         if kind is not None:
             return Scalar(kind)
-        if isinstance(declared, type) and origin is None and issubclass(declared, Enum):
+        if isinstance(declared, type) and origin is None and issubclass(declared, Enum) and declared is not Absent:
             return Scalar(Flags(declared)) if issubclass(declared, Flag) else choice_of_enum(declared)
         if isinstance(declared, TypeVar):
             raise DeclarationError(

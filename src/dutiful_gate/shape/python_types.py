@@ -11,6 +11,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Annotated, Any, Union
 
+from ..declare.absent import Absent
 from ..declare.described import Described
 from ..declare.kinds import (
     Anything,
@@ -70,6 +71,7 @@ REMEDIES: dict[object, str] = {
     typing.Final: "say of which type it is, as in Final[int]",
     complex: "JSON has no complex numbers: declare a record with two floats",
     bytearray: "declare bytes",
+    Absent: "say what it is otherwise, as in str | Absent",
     type: "a class cannot come from data: declare a Literal of names, and look the class up",
     typing.Self: "it is known inside a record alone: name the type",
 }
