@@ -40,6 +40,7 @@ from dutiful_gate import (
     Limits,
     Sealed,
     Source,
+    byte_size,
     holds,
     it,
     lenient,
@@ -509,6 +510,8 @@ def _version_of(kind: Any) -> Any:
         (dict[str, Annotated[str, uppered, it.matches("[A-Z]+")]], dict[str, Annotated[str, it.matches("[A-Z]+")]]),
         (Annotated[Literal[1, 2], lenient], Literal[1, 2]),
         (list[Annotated[int, lenient]], list[int]),
+        (tuple[Annotated[int, lenient], int], tuple[int, Annotated[int, lenient]]),  # elsewhere
+        (Annotated[int, lenient], Annotated[int, byte_size]),  # otherwise
     ],
 )
 def test_steps_inside_of_lists_and_of_types_that_are_no_records_count(old: Any, new: Any) -> None:

@@ -327,6 +327,8 @@ def _notes(old: OneVersion, new: OneVersion, shown: _Shown, reasons: dict[str, l
         judged = before["judged"] or after["judged"]
         if before["steps"] != after["steps"]:
             yield from shown.steps(path, before["steps"], after["steps"], judged=judged)
+        elif not {*before["leniently"]} <= {*after["leniently"]}:
+            yield shown.less_leniently(path)
         if before["steps"] and _in_both(before["order"], after["order"]) != _in_both(after["order"], before["order"]):
             yield shown.order(path)
         if before["value"] != after["value"] and judged:
@@ -437,6 +439,12 @@ class _Shown:
         """Another value is made of the same data: a rule between fields, or an own function, may refuse that one."""
         words = "another value is made of it now, which rules between fields or own functions judge"
         return self._refused(Change(words, path=steps_of(path), edges=_UNTIDY))
+
+    def less_leniently(self, path: str) -> Told:
+        """Text, or the like, that was read at some place in it may be refused there now; no document says so."""
+        return self._refused(
+            Change("it is read leniently at other places, or otherwise", path=steps_of(path), edges=_UNTIDY)
+        )
 
     def other_options(self, path: str) -> Told:
         """An option of a union is another, or gone; of others no document says all that they ask."""

@@ -277,7 +277,7 @@ def _note_down(fields: dict[str, Any], path: str, note: dict[str, Any]) -> None:
     known["stand_in"] = digest_of_text(known["stand_in"] + note["stand_in"])
     known["shape"] = digest_of_text(known["shape"] + note["shape"])
     known["value"] = digest_of_text(known["value"] + note["value"])
-    for word in ("options", "unsaid", "marks", "alone"):
+    for word in ("options", "unsaid", "marks", "alone", "leniently"):
         known[word] = [*known[word], *note[word]]
     for word in ("doubles", "wide", "free", "infinite", "hides"):
         known[word] = known[word] or note[word]
@@ -337,6 +337,7 @@ def _note(marks: UseMarks, field: Field) -> dict[str, Any]:
         "required": field.required,
         "steps": [*_steps(marks, field.use, hides=holds_secret(field.use, shape.guarded))],
         "order": [*_order(marks, field.use)],
+        "leniently": marks.leniently(field.use),
         "value": digest_of_text(marks.value(field.use)),
         **marks.options(field.use),
         **marks.numbers(field.use),

@@ -136,6 +136,16 @@ class UseMarks:
             "alone": [mark_of_value(sorted(map(self.whole, union.options))) for _, union in unions if union.alone],
         }
 
+    def leniently(self, use: Use) -> list[str]:
+        """Where something is read less strictly, and how, each once: documents say nothing of it.
+
+        A place inside of what leads to itself stands for all those below it, hence the mark of the whole beside it.
+        """
+        found = {f"{place} {_reading(each)}" for place, each in self._standing(use) if each.node.is_lenient}
+        if found and any(isinstance(each.node, Alias) for each in self.within(use)):
+            found.add(self.whole(use))
+        return sorted(found)
+
     def numbers(self, use: Use) -> dict[str, bool]:
         """What is done with numbers that no double holds, of which the document says nothing.
 
@@ -190,6 +200,11 @@ class UseMarks:
 def _asks(use: Use) -> bool:
     """Whether something is asked of a value, or done to it, beside what its options ask."""
     return bool(use.parts or use.split or use.via is not None or (isinstance(use.node, Branches) and use.node.alone))
+
+
+def _reading(use: Use) -> str:
+    """How it is read less strictly: as a choice, or by the sort of its kind, of which some know units."""
+    return type(use.node.kind).__name__ if isinstance(use.node, Scalar) else type(use.node).__name__
 
 
 def _kind(use: Use) -> str:
