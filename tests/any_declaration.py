@@ -29,6 +29,7 @@ from typing import (
     TypedDict,
     TypeVar,
     Union,
+    get_origin,
 )
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -689,7 +690,7 @@ class Maker:
         return self.random.choice(
             [
                 Annotated[int, via(str, trimmed, it.matches(r"[0-9]+")), it.between(0, 120)],
-                Annotated[float, via(str, it.length <= 6), it > 0],
+                Annotated[float, via(str, it.length <= 30), it > 0],
                 Annotated[datetime, via(str, trimmed)],
                 Annotated[list[int], split_on(","), it.length <= 3],
                 Annotated[list[Annotated[str, uppered, it.length == 3]], split_on(";")],
@@ -927,7 +928,7 @@ class Maker:
             )  # fmt: skip
             fields.append(("within", again, field(default_factory=makes)))
         fields.sort(key=lambda each: len(each))
-        made: Any = make_dataclass(self.name("Made"), fields, slots=random.random() < 0.5)
+        made: Any = self.of_any_form(fields)
         unknown = next((rule for rule in rules if isinstance(rule, str)), None)
         rules = [rule for rule in rules if not isinstance(rule, str)]
         if rules or unknown:
@@ -943,6 +944,17 @@ class Maker:
         if random.random() < 0.08 and len(fields) > 1:
             return subset(made, without=fields[0][0], name=self.name("Part"))
         return made
+
+    def of_any_form(self, fields: list[Any]) -> Any:
+        """A record of a form that can hold such fields; where they have no defaults, mostly a dataclass."""
+        form = self.random.random()
+        bare = [(name, kind) for name, kind, *default in fields if not default or name in ("ours", "more")]
+        if len(bare) == len(fields) and form < 0.4 and not any(get_origin(kind) is Final for _, kind in bare):
+            self.random.shuffle(bare)
+            if form < 0.2 or any(name.startswith("_") for name, _ in bare):
+                return TypedDict(self.name("Keys"), dict(bare))  # type: ignore[operator]
+            return NamedTuple(self.name("Row"), bare)  # type: ignore[misc]
+        return make_dataclass(self.name("Made"), fields, slots=form < 0.7)
 
     def changing(self) -> list[Any]:
         """Two fields of one type that hold what steps change, a text and a moment."""

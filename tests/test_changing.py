@@ -28,6 +28,7 @@ from dutiful_gate import (
     Source,
     WaitingGate,
     about,
+    also_named,
     among,
     camel,
     changed,
@@ -559,3 +560,61 @@ def test_whatever_is_declared_and_whatever_a_patch_says_nothing_but_a_refusal_is
                 came = tried(lambda: patched(gate, value, patch.value))  # noqa: B023
                 assert not isinstance(came, Refused)
                 assert not isinstance(came, Refusal) or all(fault.path[:2] == ("body", 0) for fault in came.faults)
+
+
+class Sorted(TypedDict):
+    """A dict that gathers."""
+
+    nights: int
+    more: Annotated[dict[str, Any], rest, named("others")]
+
+
+@dataclass
+class Gathering:
+    nights: Annotated[int, also_named("stay")]
+    more: Annotated[dict[str, Any], rest, named("others")] = field(default_factory=dict)
+
+
+class Numbered(NamedTuple):
+    """Two fields gather: what is no number goes to the second."""
+
+    nights: int
+    numbers: Annotated[dict[Annotated[str, it.matches("[0-9]+")], Any], rest]
+    more: Annotated[dict[str, Any], rest, named("others")]
+
+
+@pytest.mark.parametrize("key", ["more", "others", "numbers", "7", "x"])
+@pytest.mark.parametrize("held", [5, {"x": 1}, {}])
+@pytest.mark.parametrize("kind", [Gathering, Sorted, Numbered])
+def test_a_key_may_bear_the_name_of_the_field_that_gathers_it(kind: Any, held: Any, key: str) -> None:
+    gate, native = Gate(kind), Gate(kind, Source.NATIVE)
+    sent = {"nights": 1, "a": 1, "8": 2}
+    before, after = gate.admit(sent), gate.admit(sent | {key: held})
+    into = "numbers" if kind is Numbered and key.isdigit() else "more"
+    of = after if kind is Sorted else {name: getattr(after, name) for name in ("nights", into)}
+    assert of[into][key] == held
+    assert gate.release(after) == sent | {key: held}
+    assert native.admit(after) == after
+    assert native.admit(sent | {key: held}) == after, "data that nobody read yet"
+    amendment = Gate(Amendment[kind]).admit({key: held})
+    assert amended(gate, before, amendment).record == after
+    assert patched(gate, before, Gate(Patch[kind]).admit([_operation("add", f"/{key}", held)])) == after
+    assert changed(gate, before, **{into: of[into]}) == after
+    for taken in ("nights", "stay") if kind is Gathering else ("nights",):
+        with pytest.raises(Refused, match=f"/{taken}: needs keys that no field has"):
+            changed(gate, before, **{into: {taken: 4}})
+
+
+@dataclass
+class Closed:
+    slot: Slot
+    rows: list[Slot]
+
+
+@pytest.mark.parametrize("path", ["/other", "/slot/other", "/rows/0/other", "/tags2"])
+def test_a_patch_adds_no_key_that_its_gate_refuses(path: str) -> None:
+    for gate, sound in ((Gate(Closed, unknown="refuse"), False), (Gate(Closed), True)):
+        value = Closed(Slot(1, 2), [Slot(2, 3)])
+        patch = Gate(Patch[Closed]).admit([_operation("add", path, 1)])
+        came = tried(lambda: patched(gate, value, patch))  # noqa: B023  called at once
+        assert came == value if sound else came.faults[0].code == "unknown"

@@ -9,7 +9,7 @@ import json
 import pickle
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Annotated, Any, Generic, NamedTuple, TypeVar
+from typing import Annotated, Any, Generic, Literal, NamedTuple, TypeVar
 
 import pytest
 
@@ -30,6 +30,7 @@ from dutiful_gate import (
     needs,
     obeys,
     payloads,
+    rest,
     samples,
     secret,
     subset,
@@ -143,7 +144,20 @@ class Shown:
 
     name: str
     home: subset(Home, only="street")  # type: ignore[valid-type]
-    more: int = 1
+    kind: Literal["user"] = "user"
+
+
+@dataclass
+class Defaults:
+    """Nothing of it must be sent; what goes out as it has it all the same."""
+
+    note: str | None = None
+    more: Annotated[dict[str, int], rest] = field(default_factory=dict)
+
+
+@dataclass
+class Tagged:
+    kind: Literal["none"] = "none"
 
 
 class Row:
@@ -165,13 +179,13 @@ def test_an_object_goes_out_as_the_record_that_it_fills() -> None:
     assert Gate(part).release(USER) == OUT
     assert json.loads(Gate(part).release_json(USER)) == OUT
     assert Gate(list[part] | None).release([USER, USER]) == [OUT, OUT]
-    assert Gate(Shown).release(USER) == {"name": "Ann", "home": {"street": "Quay 1"}, "more": 1}  # type: ignore[arg-type]
+    assert Gate(Shown).release(USER) == {"name": "Ann", "home": {"street": "Quay 1"}, "kind": "user"}  # type: ignore[arg-type]
     row = Row(
         name="Ann",
         password="x",
         home=Row(street="Quay 1", note="x"),
-        others=[Row(street="Quay 2")],
-        by_name={"a": Row(street="Quay 3")},
+        others=[Row(street="Quay 2", note=None)],
+        by_name={"a": Row(street="Quay 3", note=None)},
     )
     assert Gate(User).release(row) == OUT  # type: ignore[arg-type]
     row.home.street = ""
@@ -180,10 +194,13 @@ def test_an_object_goes_out_as_the_record_that_it_fills() -> None:
     assert [fault.pointer for fault in refused.value.faults] == ["/home/street"]
 
 
-@pytest.mark.parametrize("value", [None, 3, "Ann", {"name": "Ann"}, Row(name="Ann"), User, [USER], object()])
+@pytest.mark.parametrize(
+    "value", [None, 3, "Ann", {"name": "Ann"}, Row(name="Ann"), User, [USER], object(), 5j, json, len]
+)
 def test_what_does_not_fill_the_record_is_refused(value: Any) -> None:
-    with pytest.raises(Refused, match="a record of the declared type"):
-        Gate(subset(User, without="password")).release(value)
+    for gate in (Gate(subset(User, without="password")), Gate(Defaults), Gate(Tagged)):
+        with pytest.raises(Refused, match="a record of the declared type"):
+            gate.release(value)
 
 
 def test_what_holds_itself_is_refused() -> None:

@@ -69,10 +69,6 @@ def build(targets: tuple[str, ...], into: Path, stale: Stale, check: bool) -> No
     raise SystemExit(1 if built.changed else 0)
 
 
-def _is_gate(kind: type) -> bool:
-    return Gate in kind.__mro__ or RequestGate in kind.__mro__
-
-
 def _gates(targets: tuple[str, ...]) -> tuple[dict[str, AnyBuilt], list[str]]:
     """The gates of targets by name, and the modules that they are made in. Raises CannotRun."""
     found: dict[str, AnyBuilt] = {}

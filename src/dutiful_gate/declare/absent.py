@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import types
 import typing
 from enum import Enum
 from typing import Any, Final
@@ -32,10 +33,5 @@ def may_be_absent(declared: Any) -> bool:
         return True
     if typing.get_origin(declared) is typing.Annotated:
         return may_be_absent(declared.__origin__)
-    return any(each is Absent or may_be_absent(each) for each in typing.get_args(declared) if _may_hold(declared))
-
-
-def _may_hold(declared: Any) -> bool:
-    import types
-
-    return typing.get_origin(declared) in (typing.Union, types.UnionType)
+    is_union = typing.get_origin(declared) in (typing.Union, types.UnionType)
+    return is_union and any(map(may_be_absent, typing.get_args(declared)))

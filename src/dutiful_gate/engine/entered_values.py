@@ -11,8 +11,8 @@ from ..shape.nodes import Alias, Branches, Entries, Fixed, Items, Link, Nullable
 from ..shape.shape import Shape
 from ..shape.uses import Use
 from ..shape.walk import holds_secret
+from .rest_fields import attributes_in_data, flat
 from .runtime import attributes_of
-from .walk.records import native_names
 
 _DEEPEST = 64
 _PLAIN = (str, int, float, bool, bytes, type(None))
@@ -74,7 +74,7 @@ class _Cleaner:
             case Link(key):
                 record = shape.records[key]
                 if record.form != "dict" and isinstance(record.builder, type) and isinstance(data, record.builder):
-                    data = attributes_of(data, native_names(record))
+                    data = flat(attributes_of(data, attributes_in_data(record)))
                 if isinstance(data, Mapping):
                     return self.record(key, data, left - 1)
         # What is no plain value where one is wanted may have been meant for another place.

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Set
 from typing import Any, NamedTuple
 
 from ..declare.absent import ABSENT
-from ..shape.nodes import Alias, Entries, Items, Link, Nullable
+from ..shape.nodes import Alias, Choice, Entries, Items, Link, Nullable
 from ..shape.shape import Record, Shape, default_of
 from ..shape.uses import MISSING, Use
 
@@ -49,20 +49,28 @@ class _Filling(NamedTuple):
         fields = [field for field in (*record.fields, *record.rests) if not field.only_given]
         own = record.form != "dict" and isinstance(value, record.builder)
         held: dict[str, Any] = {}
+        unheld: dict[str, Any] = {}
         for field in fields:
             each = getattr(value, field.attribute, MISSING)
             if each is not MISSING:
                 held[field.attribute] = self.value(field.use, each, depth)
-            elif field.has_default or field.marked:
-                held[field.attribute] = ABSENT if field.marked else default_of(field)
-            elif field not in record.rests and not field.may_lack:
-                return value
+            elif field.marked:
+                unheld[field.attribute] = ABSENT
+            elif field in record.rests:
+                unheld[field.attribute] = {}
+            elif field.has_default and isinstance(field.use.node, Choice) and len(field.use.node.values) == 1:
+                unheld[field.attribute] = default_of(field)  # a tag: no object has it as an attribute
+            elif not field.may_lack:
+                return value  # a default is for what comes in: what lacks the attribute is something else
+        if not held and fields:
+            return value
+        held |= unheld
         if own and all(held.get(field.attribute) is getattr(value, field.attribute, None) for field in fields):
             return value
         if record.form == "dict":
             return record.builder(held)
         if record.form == "tuple":
-            return record.builder._make(held.values())
+            return record.builder(**held)
         made = object.__new__(record.builder)  # no constructor runs: what goes out is not made again
         for name, each in held.items():
             object.__setattr__(made, name, each)

@@ -281,7 +281,7 @@ def all_sent(record: Record, rule: RecordRule, value_of: Mapping[str, str]) -> l
 def constructed(writer: Binder, record: Record, value_of: Mapping[str, str]) -> str:
     """The call that builds a record from its fields' variables."""
     builder = writer.bind(Own(record.builder), "MAKE") if record.runs_own else writer.bind_class(record.builder)
-    if record.form == "tuple":
+    if record.form == "tuple" and not record.rests:
         return f"{builder}({', '.join(value_of[field.attribute] for field in record.fields)})"
     lacking = {field.attribute for field in record.fields if field.may_lack}
     arguments = ", ".join(f"{name}={value}" for name, value in value_of.items() if name not in lacking)

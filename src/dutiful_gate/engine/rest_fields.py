@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from ..declare.facts import Stop
@@ -19,21 +20,34 @@ from .runtime import Log
 Dicts = tuple[dict[Any, Any], ...]
 
 
+@dataclass(frozen=True, slots=True)
+class RestOf:
+    """The key under which a typed record's data hold what a field has gathered: no key that is sent can be it."""
+
+    wire: str
+
+    def __str__(self) -> str:
+        return self.wire
+
+
 class RestSorter:
     """Tells which field gathers a key: the first whose type of keys admits it."""
 
     def __init__(self, shape: Shape, rests: tuple[Field, ...], reading: Reading) -> None:
-        self.wires = tuple(field.wire for field in rests)
+        self.own = tuple(RestOf(field.wire) for field in rests)
         self.tests = tuple(_test(shape, field, reading) for field in rests)
 
     def which(self, key: Any) -> int | None:
         """The number of the field, None where none gathers it."""
+        if isinstance(key, RestOf):
+            return self.own.index(key)
         return next((number for number, test in enumerate(self.tests) if test(key)), None)
 
     def apart(self, gathered: Mapping[Any, Any]) -> tuple[Dicts, dict[Any, Any]]:
-        """What each field gathers, and what none does. A typed record has its own: they are taken as they are."""
-        if gathered and all(wire in gathered for wire in self.wires):
-            return tuple(gathered[wire] for wire in self.wires), {}
+        """What each field gathers, and what none does. What a typed record has gathered is taken as it is."""
+        if not gathered.keys().isdisjoint(self.own):
+            others = {key: value for key, value in gathered.items() if key not in self.own}
+            return tuple(gathered.get(own, {}) for own in self.own), others
         made: Dicts = tuple({} for _ in self.tests)
         left: dict[Any, Any] = {}
         for key, value in gathered.items():
@@ -54,6 +68,41 @@ class RestSorter:
         """A fault for each such key."""
         if isinstance(held, Mapping):
             log.faults += [((*path, key), cause, None, None) for key in held if self.which(key) != number]
+
+
+def attributes_in_data(record: Record) -> tuple[tuple[str, Any], ...]:
+    """The attributes that a record has when it is made, with their keys in the data."""
+    gathered = [(rest.attribute, RestOf(rest.wire)) for rest in record.rests]
+    return (*((field.attribute, field.wire) for field in record.fields if not field.only_given), *gathered)
+
+
+def taken_keys(record: Record) -> tuple[str, ...]:
+    """The keys that no rest gathers, as they are read as a field, or not at all."""
+    named = (name for field in record.fields for name in (field.wire, *field.also))
+    return tuple(dict.fromkeys((*named, *(field.wire for field in record.computed))))
+
+
+def flat(data: Mapping[Any, Any]) -> dict[Any, Any]:
+    """The data of a typed record as they were sent: what was gathered beside the fields."""
+    made = {key: value for key, value in data.items() if not isinstance(key, RestOf)}
+    for key, value in data.items():
+        if isinstance(key, RestOf) and isinstance(value, Mapping):
+            made |= {name: held for name, held in value.items() if name not in made}
+    return made
+
+
+def dict_by_wire(data: dict[Any, Any], names: Mapping[str, Any], known: frozenset[str]) -> dict[Any, Any]:
+    """A typed dict, whose keys are attributes, by the keys of the data.
+
+    Its rests stand in it under their names. Where others do that nobody declared, nothing was gathered yet: it is all
+    of one.
+    """
+    own = {name for name, key in names.items() if isinstance(key, RestOf)}
+    if not own.isdisjoint(data) and not all(
+        isinstance(value, Mapping) if name in own else name in names or name in known for name, value in data.items()
+    ):
+        names = {name: key for name, key in names.items() if name not in own}
+    return {names.get(key, key): value for key, value in data.items()}
 
 
 def sorter_of(plan: Plan, record: Record, reading: Reading) -> RestSorter:

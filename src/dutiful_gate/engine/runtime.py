@@ -274,11 +274,6 @@ def gathered(data: Mapping[Any, Any], known: frozenset[str]) -> dict[Any, Any]:
     return {key: value for key, value in data.items() if key not in known}
 
 
-def by_wire(data: dict[Any, Any], names: Mapping[str, str]) -> dict[Any, Any]:
-    """A typed dict, whose keys are attributes, by the names that stand in data."""
-    return {names.get(key, key): value for key, value in data.items()}
-
-
 def is_record(data: object, in_text: bool) -> bool:
     """Whether something can be taken as a record: a mapping, or in text what headers come in."""
     return isinstance(data, Mapping) or (in_text and hasattr(data, "get_all") and hasattr(data, "keys"))
@@ -316,8 +311,8 @@ def _ignores_case(data: Any, keys: Sequence[Any]) -> bool:
     return False
 
 
-def attributes_of(record: object, names: Iterable[tuple[str, str]]) -> dict[str, object]:
-    """A typed record as a mapping from names in the data to values; what was never set, or is absent, is left out."""
+def attributes_of(record: object, names: Iterable[tuple[str, Any]]) -> dict[Any, object]:
+    """A typed record as a mapping from keys in the data to values; what was never set, or is absent, is left out."""
     return {wire: held for name, wire in names if (held := getattr(record, name, ABSENT)) is not ABSENT}
 
 

@@ -12,6 +12,7 @@ from ..declare.field_comparison import FieldComparison
 from ..declare.records import RecordRule
 from ..declare.sources import Source
 from ..declare.variants import Amendment
+from ..engine.rest_fields import RestOf
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.verdict import Refused, Verdict, relisted
@@ -89,7 +90,8 @@ def with_changes(gate: Gate[T], value: T, sent: Mapping[str, Any]) -> Verdict[T]
 def gate_of_values(gate: Gate[T]) -> Gate[T]:
     """The gate that reads typed values of the same declaration."""
     made = AwaitedGate if gate.awaits else Gate
-    return made(gate.declared, Source.NATIVE, limits=gate.limits, keys=gate.keys, names=gate._names)
+    words: Any = {"unknown": gate.unknown, "limits": gate.limits, "keys": gate.keys, "names": gate._names}
+    return made(gate.declared, Source.NATIVE, **words)  # not `lenient`: they were read, and are typed
 
 
 @lru_cache(maxsize=256)
@@ -103,22 +105,20 @@ class _Merging(NamedTuple):
     shape: Shape
     deep: bool
 
-    def record(self, record: Record, held: Any, sent: Mapping[str, Any]) -> dict[str, Any]:
+    def record(self, record: Record, held: Any, sent: Mapping[str, Any]) -> dict[Any, Any]:
         """A record by the names of the data, with what is sent for it; `held` is None where there is none yet."""
         fields = (*record.fields, *record.rests)
         for name in sent.keys() - record.by_attribute.keys():
             told = did_you_mean(str(name), list(record.by_attribute), f"it has {', '.join(record.by_attribute)}")
             raise TypeError(f"{record.name} has no field {name!r}: {told}")
-        made: dict[str, Any] = {}
+        made: dict[Any, Any] = {}
         for field in fields:
             there, value = taken(held, field.attribute) if not field.only_given else (False, None)
             if field.attribute in sent:
                 value = self.value(field.use, value if there else None, sent[field.attribute])
                 there = value is not ABSENT
-            if field in record.rests:
-                made.update(value or {})
-            elif there:
-                made[named_in(record, field)] = value
+            if there:
+                made[RestOf(field.wire) if field in record.rests else named_in(record, field)] = value
         return made
 
     def value(self, use: Use, held: Any, sent: Any) -> Any:

@@ -22,7 +22,7 @@ from ..declare.patch import (
 )
 from ..declare.sources import Reading, Source
 from ..engine.engine import Engine, Plan
-from ..engine.rest_fields import RestSorter
+from ..engine.rest_fields import RestOf, RestSorter
 from ..engine.runtime import TOO_DEEP
 from ..report.cause import Cause
 from ..report.fault import Fault, Path
@@ -251,11 +251,11 @@ class _Closed:
             node = self._shape.without_wrappings(use).node
             if not isinstance(node, Link):  # all of a list, of a dict, or of one of several types is rebuilt as one
                 return self._holds(use)
-            field = next((each for each in fields_of(self._shape.records[node.key]) if each.wire == step), None)
+            record = self._shape.records[node.key]
+            field = next((each for each in (*record.fields, *record.computed) if each.wire == step), None)
             if field is None:
-                rests = self._shape.records[node.key].rests
-                return any(self._holds(rest.use) for rest in rests)
-            if field.read_only or field.write_only or field in self._shape.records[node.key].computed:
+                return any(self._holds(rest.use) for rest in record.rests)
+            if field.read_only or field.write_only or field in record.computed:
                 return True
             use = field.use
         return self._holds(use)
@@ -309,8 +309,8 @@ class _Rebuilding:
             return self._read(use, after, path)
         return self._record(record, held, before, after, path)
 
-    def _record(self, record: Record, held: Any, before: Any, after: Any, path: Path) -> dict[str, Any]:
-        made: dict[str, Any] = {}
+    def _record(self, record: Record, held: Any, before: Any, after: Any, path: Path) -> dict[Any, Any]:
+        made: dict[Any, Any] = {}
         for field in record.fields:
             there, value = taken(held, field.attribute)
             wire, way = field.wire, (*path, field.wire)
@@ -321,16 +321,19 @@ class _Rebuilding:
                 made[name] = self._read(field.use, after[wire], way)
             elif wire not in before and there:  # nothing that goes out
                 made[name] = value
-        known = {field.wire for field in fields_of(record)}
-        sorter = RestSorter(self._shape, record.rests, Reading.PLAIN)
-        was, _ = sorter.apart({wire: came for wire, came in before.items() if wire not in known})
-        gathered, left = sorter.apart({wire: came for wire, came in after.items() if wire not in known})
+        known = {field.wire for field in (*record.fields, *record.computed)}
+        was, _ = self._gathered(record, {wire: came for wire, came in before.items() if wire not in known})
+        gathered, left = self._gathered(record, {wire: came for wire, came in after.items() if wire not in known})
         for rest, old, new in zip(record.rests, was, gathered, strict=True):
             there, value = taken(held, rest.attribute)
             read = (value if there else {}) if are_equal(old, new) else self._read(rest.use, new, path)
-            made.update({} if isinstance(read, Stop) else read)
-        made.update(left)  # which the gate drops, or refuses
-        return made
+            made[RestOf(rest.wire)] = {} if isinstance(read, Stop) else read
+        return made | left  # which the gate drops, or refuses
+
+    def _gathered(self, record: Record, others: dict[str, Any]) -> tuple[tuple[dict[str, Any], ...], dict[str, Any]]:
+        if len(record.rests) == 1:
+            return (others,), {}
+        return RestSorter(self._shape, record.rests, Reading.PLAIN).apart(others)
 
     def _read(self, use: Use, plain: Any, path: Path) -> Any:
         read, log = self._parts.reader(use).collect(plain)

@@ -45,7 +45,7 @@ from ..outgoing import DistinctAgain
 from ..own_functions import refused
 from ..plan import Plan, attribute_of, options_in_order
 from ..raw_json import is_written_alike
-from ..rest_fields import sorter_of
+from ..rest_fields import sorter_of, taken_keys
 from .frame import Aim, Frame
 from .outcome import REFUSE, Check, needs
 from .pen import Pen
@@ -432,7 +432,7 @@ class Outgoing(Quick):
             sorter = frame.bind(sorter_of(self.plan, record, Reading.TYPED), "SORTER")
             self.leave_if(f"{sorter}.is_misplaced({number}, {value})")
         told = self.out(field.use, frame.part(value))
-        wires = frame.bind(frozenset(each.wire for each in (*record.fields, *record.computed)), "WIRES")
+        wires = frame.bind(frozenset(taken_keys(record)), "WIRES")
         self.leave_if(f"not {wires}.isdisjoint({told})")
         if self.secrets or not field.use.secret:
             self.write(f"{made}.update({told})")

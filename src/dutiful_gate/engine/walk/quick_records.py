@@ -7,10 +7,10 @@ from contextlib import contextmanager, nullcontext
 
 from ...codegen.writer import all_of
 from ...declare.records import RecordRule
-from ...shape.shape import Field
+from ...shape.shape import Field, Record
 from ..field_access import FieldsReach
 from ..plan import barred_keys
-from ..rest_fields import sorter_of
+from ..rest_fields import sorter_of, taken_keys
 from ..runtime import is_record, under_one_name
 from .frame import Frame
 from .outcome import DOUBT, REFUSE
@@ -112,6 +112,17 @@ class QuickRecords(QuickValues):
         """An empty one is what it is, but for rules that judge it."""
         with nullcontext() if field.use.parts else self.block(f"if {frame.value}:"):
             self.read(field.use, frame.deeper())
+            if frame.reading.is_typed:
+                self._own_keys(number, frame, so_far.record)
+
+    def _own_keys(self, number: int, frame: Frame, record: Record) -> None:
+        """In doubt where a typed record has gathered what it would not, from data."""
+        tests = [f"not {frame.bind(frozenset(taken_keys(record)), 'TAKEN')}.isdisjoint({frame.value})"]
+        if len(record.rests) > 1:
+            sorter = frame.bind(sorter_of(self.plan, record, frame.reading), "SORTER")
+            tests.append(f"{sorter}.is_misplaced({number}, {frame.value})")
+        with self.block(f"if {' or '.join(tests)}:"):
+            self.write(DOUBT)
 
     def keys_from(self, so_far: RecordSoFar) -> str:
         """Those of the data."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Iterator, Mapping
 from contextlib import AbstractContextManager, contextmanager
+from typing import Any
 
 from ...declare.facts import Own
 from ...declare.records import RecordCheck, RecordRule
@@ -12,7 +13,8 @@ from ...shape.shape import Field, Record
 from ..field_access import FieldsReach, values_there
 from ..own_functions import asking
 from ..plan import all_sent, constructed, default_source, holds_text, known_keys, may_be_blank, takes_null
-from ..runtime import attributes_of, by_wire, gathered, remade
+from ..rest_fields import RestOf, attributes_in_data, dict_by_wire
+from ..runtime import attributes_of, gathered, remade
 from .frame import Frame, Spoken
 from .outcome import DOUBT, Check, needs
 from .walk import Walk
@@ -66,13 +68,14 @@ class RecordWalk(Walk):
         if frame.reading.is_typed and record.form != "dict":
             so_far.came = came = self.variable("came")
             self.write(f"{came} = None")
-            names = frame.bind(native_names(record), "NAMES")
+            names = frame.bind(attributes_in_data(record), "NAMES")
             with self.block(f"if isinstance({data}, {frame.bind_class(record.builder)}):"):
                 self.write(f"{came} = {data}")
                 self.write(f"{data} = {frame.bind(attributes_of, 'attributes_of')}({data}, {names})")
         self.open_record(so_far)
         if frame.reading.is_typed and (differing := names_that_differ(record)):
-            self.write(f"{data} = {frame.bind(by_wire, 'by_wire')}({data}, {frame.bind(differing, 'NAMES')})")
+            names, known = frame.bind(differing, "NAMES"), frame.bind(known_keys(self.plan, record), "KNOWN")
+            self.write(f"{data} = {frame.bind(dict_by_wire, 'dict_by_wire')}({data}, {names}, {known})")
 
     # Fields
 
@@ -150,7 +153,7 @@ class RecordWalk(Walk):
             self.sort_rests(so_far, list(held.values()), whole)
         elif frame.reading.is_typed:
             self.write(f"{value} = {whole}")
-            self.write(f"{value} = {value}.pop({frame.bind(first.wire, 'KEY')}, {value})")
+            self.write(f"{value} = {value}.pop({frame.bind(RestOf(first.wire), 'REST')}, {value})")
         else:
             self.write(f"{value} = {self.if_there(whole, so_far)}")
         for number, field in enumerate(record.rests):
@@ -337,13 +340,8 @@ class RecordWalk(Walk):
         """Build the record, or say what is wrong with it."""
 
 
-def names_that_differ(record: Record) -> Mapping[str, str]:
-    """For the typed dicts of a record, the names in the data of the attributes that differ from them."""
+def names_that_differ(record: Record) -> Mapping[str, Any]:
+    """For the typed dicts of a record, the keys in the data of the attributes that differ from them."""
     if record.form != "dict":
         return {}
-    return {attribute: wire for attribute, wire in native_names(record) if attribute != wire}
-
-
-def native_names(record: Record) -> tuple[tuple[str, str], ...]:
-    """The attributes that a record has when it is made, with their names in the data."""
-    return tuple((field.attribute, field.wire) for field in (*record.fields, *record.rests) if not field.only_given)
+    return {attribute: key for attribute, key in attributes_in_data(record) if attribute != key}

@@ -22,7 +22,7 @@ from ...shape.shape import Field, Record, Shape
 from ...shape.walk import holds_secret
 from ..field_access import FieldsReach
 from ..plan import barred_keys, known_keys
-from ..rest_fields import sorter_of
+from ..rest_fields import sorter_of, taken_keys
 from ..runtime import (
     MORE,
     TOO_DEEP,
@@ -202,10 +202,10 @@ class TellingRecords(TellingValues):
 
     def rest(self, field: Field, number: int, frame: Frame, so_far: RecordSoFar) -> None:
         """What goes out may not take the place of a field, or be another's."""
-        if self.plan.outgoing:
+        if frame.reading.is_typed:
             record, value = so_far.record, frame.value
             classes_read = self.cause(frame, needs("repeat", "keys that no field has", got="one of them"))
-            wires = frame.bind(tuple(each.wire for each in (*record.fields, *record.computed)), "WIRES")
+            wires = frame.bind(taken_keys(record), "WIRES")
             self.write(f"{frame.bind(note_taken, 'note_taken')}({value}, {wires}, path, log, {classes_read})")
             if len(record.rests) > 1:
                 sorter = frame.bind(sorter_of(self.plan, record, frame.reading), "SORTER")
