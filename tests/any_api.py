@@ -17,7 +17,7 @@ from starlette.applications import Starlette
 from dutiful_gate import Amendment, it, obeys, secret, this
 from dutiful_gate.catalogues import GERMAN
 from dutiful_gate.demo.ferries import Booking
-from dutiful_gate.web import Answer, Api, Endpoint, Head, Headed, RequestProblem, Streamed
+from dutiful_gate.web import PUBLIC, Answer, Api, Endpoint, Head, Headed, OwnScheme, RequestProblem, Streamed
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.flask import blueprint
 from dutiful_gate.web.starlette import mounted
@@ -140,7 +140,7 @@ def api(**words: Any) -> Api:
         "Bookings",
         "1.0",
         SERVED,
-        guard=guard,
+        security=OwnScheme(guard, described={"type": "mutualTLS"}) | PUBLIC,
         catalogues=[GERMAN],
         described_at="/openapi.json",
         schemas_at="/schemas",
@@ -250,14 +250,16 @@ def as_json(words: dict[str, Any]) -> dict[str, Any]:
 
 
 class _ByWsgi(httpx.WSGITransport):
-    """As servers do it: the path as bytes, and as it came."""
+    """As servers do it: the path as bytes, and as it came; lines of one header are joined."""
 
     def handle_request(self, request: httpx.Request) -> httpx.Response:
         raw = request.url.raw_path.decode()
         path = unquote_to_bytes(raw.partition("?")[0]).decode("latin-1")
 
         def application(environ: dict[str, Any], start_response: Any) -> Any:
-            return self.app({**environ, "PATH_INFO": path, "REQUEST_URI": raw}, start_response)
+            joined = {f"HTTP_{name.upper().replace('-', '_')}": value for name, value in request.headers.items()}
+            joined = {name: value for name, value in joined.items() if name in environ}
+            return self.app({**environ, **joined, "PATH_INFO": path, "REQUEST_URI": raw}, start_response)
 
         return httpx.WSGITransport(application).handle_request(request)
 

@@ -45,7 +45,7 @@ from dutiful_gate import (
     via,
     when,
 )  # fmt: skip
-from dutiful_gate.web import IN_FRONT, Api, Endpoint, Head, RequestGate, RequestProblem, Streamed, under_key
+from dutiful_gate.web import Api, Bearer, Endpoint, OwnScheme, RequestGate, Streamed, under_key
 from dutiful_gate.web.answer_headers import BrokenAnswer
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.wsgi import wsgi
@@ -117,7 +117,7 @@ PLACES: list[Callable[[Any], Any]] = [
     lambda f: Gate(Annotated[list[int], it.distinct.by(f)]),
     lambda f: Gate(make_dataclass("Made", [("a", list[int], field(default_factory=f))])),
     lambda f: if_absent(make=f),
-    lambda f: Api("a", "1", [], guard=f),
+    lambda f: Bearer(str, scopes_of=f),
 ]
 
 
@@ -169,46 +169,7 @@ class Show:
     path: Number
 
 
-SHOWS: Endpoint[Show] = Endpoint("GET", "/admin/{number}", Show, {200: int}, security=["desk"])
 OPEN: Endpoint[Show] = Endpoint("GET", "/admin/{number}", Show, {200: int})
-SCHEMES = {"desk": {"type": "http", "scheme": "bearer"}}
-
-
-def test_security_that_nothing_checks_is_refused() -> None:
-    with pytest.raises(DeclarationError, match=r"everybody would be let in; write Api.*guard=.*IN_FRONT"):
-        Api("a", "1", [SHOWS.by(lambda sent: 1)], security=SCHEMES)
-    with pytest.raises(DeclarationError, match="says nothing"):
-        Api("a", "1", [SHOWS.by(lambda sent: 1)], security=SCHEMES, checked="infront")
-    Api("a", "1", [SHOWS.by(lambda sent: 1)], security=SCHEMES, checked=IN_FRONT)
-
-
-def test_a_guard_that_gives_something_back_lets_nobody_in() -> None:
-    def says_no(head: Head) -> bool:
-        return False
-
-    with pytest.raises(DeclarationError, match="gives something back, which nobody reads"):
-        Api("a", "1", [OPEN.by(lambda sent: 1)], guard=says_no)  # type: ignore[arg-type]
-    for guard in (lambda head: False, lambda head: True, lambda head: later(), lambda head: pieces()):
-        ask = asker(asgi(Api("a", "1", [OPEN.by(lambda sent: 1)], guard=guard)))
-        assert ask("GET", "/admin/7").status == 500
-    assert (
-        asker(asgi(Api("a", "1", [OPEN.by(lambda sent: 1)], guard=lambda head: None)))("GET", "/admin/7").status == 200
-    )
-
-
-@pytest.mark.parametrize("path", ["/admin/7", "/%61dmin/7", "/%61%64%6d%69%6e/7", "/admin/%37"])
-def test_a_guard_compares_what_the_endpoint_is_chosen_by(path: str) -> None:
-    seen: list[Head] = []
-
-    def guard(head: Head) -> None:
-        seen.append(head)
-        if head.path.startswith("/admin"):
-            raise RequestProblem(403)
-
-    ask = asker(asgi(Api("a", "1", [OPEN.by(lambda sent: 1)], guard=guard)))
-    assert ask("GET", path).status == 403
-    assert (seen[0].endpoint, seen[0].path, seen[0].segments) == (OPEN, "/admin/7", ["admin", "7"])
-    assert ask("GET", "/admin%2F7").status == 404, "a slash inside of a segment parts none"
 
 
 @pytest.mark.parametrize("handler", [later, Waits(), partial(later)])
@@ -388,7 +349,9 @@ def test_a_function_of_a_record_says_no_by_all_that_is_not_true(said: Any) -> No
         it.distinct.by,
         obeys,
         lambda function: if_absent(make=function),
-        lambda function: _api(guard=function),
+        lambda function: Bearer(function),
+        lambda function: Bearer(str, scopes_of=function),
+        lambda function: OwnScheme(function, described={"type": "mutualTLS"}),
     ],
 )
 @pytest.mark.parametrize("function", [lambda one, two: True, lambda *, key: True, lambda one, two, three: one])
@@ -397,7 +360,8 @@ def test_a_function_that_could_not_be_called_is_told(place: Any, function: Any) 
         place(function)
 
 
-@pytest.mark.parametrize("words", [{"guard": 3}, {"development": "no"}, {"described_at": "openapi.json"}, {"described_at": "/d", "manual_at": "/d"}, {"described_at": "/crates"},
+@pytest.mark.parametrize("words", [{"security": 3}, {"security": ["key"]}, {"origins": ["quays.example"]}, {"origins": ["https://quays.example/"]}, {"origins": ["*"]},
+                                   {"proxies": ["quay"]}, {"proxies": "10.0.0.1"}, {"threads": 0}, {"threads": True}, {"development": "no"}, {"described_at": "openapi.json"}, {"described_at": "/d", "manual_at": "/d"}, {"described_at": "/crates"},
                                    {"unreadable_path": 200}, {"refusals": 3}, {"catalogues": ["de"]}, {"servers": "https://quays.example"}])  # fmt: skip
 def test_words_of_an_api_that_mean_nothing_are_told(words: dict[str, Any]) -> None:
     _api()

@@ -14,7 +14,7 @@ import pytest
 
 from any_api import clients
 from dutiful_gate import DeclarationError, it, otherwise, secret
-from dutiful_gate.web import Api, Endpoint, Head, RequestProblem, Seen, Streamed
+from dutiful_gate.web import PUBLIC, Api, Endpoint, Head, OwnScheme, RequestProblem, Seen, Streamed
 
 
 @dataclass
@@ -60,7 +60,14 @@ def api(observe: Any) -> Api:
         yield b"b"
 
     served = [BOOK.by(lambda sent: sent.body), LOST.by(lost), STREAM.by(stream)]
-    return Api("Berths", "1", served, guard=guard, observe=observe, described_at="/openapi.json")
+    return Api(
+        "Berths",
+        "1",
+        served,
+        security=OwnScheme(guard, described={"type": "mutualTLS"}) | PUBLIC,
+        observe=observe,
+        described_at="/openapi.json",
+    )
 
 
 SOUND = {"ship": "Tern"}

@@ -52,6 +52,7 @@ from dutiful_gate.web import (
     Endpoint,
     Form,
     Headed,
+    OwnScheme,
     RequestGate,
     RequestProblem,
     Streamed,
@@ -178,7 +179,7 @@ def test_what_fails_on_the_way_is_logged_with_its_traceback(caplog: pytest.LogCa
     def fails(head: Any) -> None:
         raise LookupError("no harbour")
 
-    made = Api("Bookings", "1.0", api().served, guard=fails)
+    made = Api("Bookings", "1.0", api().served, security=OwnScheme(fails, described={"type": "mutualTLS"}))
     assert clients(made)["wsgi"]("GET", "/bookings").status == 500
     assert "LookupError: no harbour" in caplog.text
 
@@ -291,7 +292,7 @@ WRONG: list[tuple[Any, str]] = [
     (lambda: RequestGate(Both), "not both"),
     (lambda: RequestGate(Gathers), "is a dataclass whose fields are its parts"),
     (lambda: Api("a", "1", [Endpoint("POST", "/b", Sends, {200: None}).by(print)] * 2), "two endpoints are POST /b"),
-    (lambda: Api("a", "1", [Endpoint("POST", "/b", Sends, {200: None}, security=["key"]).by(print)]), "security scheme 'key'"),
+    (lambda: Endpoint("POST", "/b", Sends, {200: None}, security=["key"]), "which is no scheme"),  # type: ignore[arg-type]
     (lambda: description(api(), "2.0"), "3.1 or 3.0"),  # type: ignore[arg-type]
 ]  # fmt: skip
 

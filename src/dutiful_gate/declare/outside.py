@@ -66,7 +66,7 @@ class Outside(Generic[T], Value):
     def check(self, value: object) -> None:
         """Raise TypeError for a value of another type."""
         if not is_of(self.kind, value):
-            raise TypeError(f"{self.name} is {_shown_kind(self.kind)}, and was handed over as {_told_wrong(value)}")
+            raise TypeError(f"{self.name} is {shown_kind(self.kind)}, and was handed over as {_told_wrong(value)}")
 
     @property
     def must_come(self) -> bool:
@@ -97,7 +97,7 @@ class Outside(Generic[T], Value):
         except (TypeError, OverflowError):
             raise DeclarationError(
                 f"nothing can be {away!r} away from {self.name}",
-                remedy=f"it is {_shown_kind(self.kind)}: add what it takes",
+                remedy=f"it is {shown_kind(self.kind)}: add what it takes",
             ) from None
         moved: Self = self.replace(away=away if self.away is None else self.away + away)
         return moved
@@ -160,21 +160,24 @@ def outside(name: str, kind: type[T], *, samples: Sequence[T] = (), secret: bool
     """
     if not str.isidentifier(name) or iskeyword(name):
         raise DeclarationError(f"outside({name!r}) has no name", remedy='as in outside("limit", int)')
-    if name in ("now", "today"):
+    if name in ("now", "today", "identity"):
         raise DeclarationError(f"outside({name!r}) is there already", remedy="import it, or take another name")
     check_flags(secret=secret)
-    plain = _plain(kind)
-    if problem := _no_kind(plain):
-        raise DeclarationError(f"{name} is of {problem}, by which no value can be told", remedy="name a class")
+    plain = kind_told_by(kind, name)
     _MADE.append(name)
     made: Outside[T] = Outside(name, plain, samples=tuple(samples), secret=secret)
     for sample in made.samples:
         if not is_of(plain, sample):
-            raise DeclarationError(f"a sample of {name} is not {_shown_kind(plain)}", remedy="change it, or the type")
+            raise DeclarationError(f"a sample of {name} is not {shown_kind(plain)}", remedy="change it, or the type")
     return made
 
 
 _MADE: Final[list[str]] = []
+
+
+def note_asked(name: str) -> None:
+    """One that this program asks for, and has not made."""
+    _MADE.append(name)
 
 
 def is_asked_anywhere() -> bool:
@@ -364,6 +367,14 @@ def found_outside(held: Any) -> Iterator[Outside[Any]]:
 # Types of values
 
 
+def kind_told_by(kind: Any, name: str) -> Any:
+    """A type without the names of aliases around it. Raises DeclarationError where no value can be told by it."""
+    plain = _plain(kind)
+    if problem := _no_kind(plain):
+        raise DeclarationError(f"{name} is of {problem}, by which no value can be told", remedy="name a class")
+    return plain
+
+
 def _plain(kind: Any) -> Any:
     """A type without what stands around it: the name of an alias or a NewType, and what is beside it."""
     if hasattr(kind, "__supertype__"):
@@ -437,7 +448,8 @@ def _all_will_do(kind: Any) -> bool:
     return kind is not float and getattr(kind, "__module__", "") != "datetime"
 
 
-def _shown_kind(kind: Any) -> str:
+def shown_kind(kind: Any) -> str:
+    """A type as people read it."""
     return getattr(kind, "__name__", str(kind)) if get_origin(kind) is None else str(kind)
 
 

@@ -19,6 +19,7 @@ from .base import AnyGate, Raw
 from .callers import seen_by_caller
 
 if TYPE_CHECKING:
+    from ..declare.carried import TakenHere
     from ..read.json_fast import Quickly
     from ..shape.shape import Field
 
@@ -43,12 +44,14 @@ class RequestGate(AnyGate[T]):
     Raises DeclarationError for a declaration that is no record of such parts.
     """
 
-    __slots__ = ("_hides_in_body", "_names", "_natively", "keys", "parts")
+    __slots__ = ("_hides_in_body", "_names", "_natively", "carried", "keys", "parts")
 
     awaits: ClassVar[bool] = False  # whether what answers it waits for checks
     keys: Callable[[str], str] | None
     parts: Mapping[str, Field]
     """Its parts by name: the fields of the record."""
+    carried: Mapping[str, TakenHere]
+    """What else its record takes, and no client sends: who asks, values from outside."""
     _names: Mapping[str, Any]
     _hides_in_body: Callable[[Path], Path] | None
     # Where the body is read natively: its parts and the raw body to the value, `Noted` where keys were dropped.
@@ -70,7 +73,7 @@ class RequestGate(AnyGate[T]):
         from ..engine.engine import Engine, Plan
         from ..read.json_fast import plain_json
         from ..shape.build import shape_of
-        from ..shape.requests import parts_of, request_shape
+        from ..shape.requests import carried_of, parts_of, request_shape
 
         limits = limits_of(limits)
         used: Mapping[str, Any] = {}
@@ -91,6 +94,7 @@ class RequestGate(AnyGate[T]):
             _quickly=self._first_quickly,
             _engine=engine,
             parts=parts_of(engine.plan.shape),
+            carried=carried_of(engine.plan.shape),
         )
         first = self._first_natively if engine.native and _BODY in self.parts else None
         self._settle(_hides_in_body=self._hidden_in_body(), _natively=first)

@@ -72,7 +72,7 @@ def shape_of(
     that names what cannot be seen.
     """
     keys = RequestKeys(keys) if of_request and keys is not None else keys
-    maker = ShapeMaker(names or {}, scope, keys, lenient=lenient)
+    maker = ShapeMaker(names or {}, scope, keys, lenient=lenient, of_request=of_request)
     try:
         root = maker.use(declared)
         maker.finish_all()
@@ -119,7 +119,10 @@ class _Seen(NamedTuple):
 class ShapeMaker:
     """Builds one shape; holds the records met so far."""
 
-    def __init__(self, names: Mapping[str, Any], scope: str, keys: KeyStyle | None, *, lenient: bool) -> None:
+    def __init__(
+        self, names: Mapping[str, Any], scope: str, keys: KeyStyle | None, *, lenient: bool, of_request: bool = False
+    ) -> None:
+        self.of_request = of_request
         self.names = names
         self.scope = scope
         self.key_style = keys

@@ -185,6 +185,11 @@ def _keep(found: Beside, part: Any) -> None:
             found.without += names
         case Demanding(names):
             found.demanded += names
+        case Outside():
+            raise DeclarationError(
+                f"{part} hands over a field of a request itself, and stands nowhere else",
+                remedy="move it up, beside `body` and `query`",
+            )
         case Mark():
             found.marks += (part,)
             found.secret = found.secret or part == marks.secret

@@ -11,14 +11,18 @@ from typing import Any, Protocol
 
 from ..declare import marks
 from ..declare.absent import ABSENT, may_be_absent
+from ..declare.carried import carrier_of, taken_here
 from ..declare.constants import check_words
 from ..declare.described import LEFT_OUT, Described, described
 from ..declare.embedded import Embedded
 from ..declare.errors import DeclarationError, did_you_mean
 from ..declare.facts import Unsaid
 from ..declare.kinds import Text
+from ..declare.kinds.anything import ReadAlready
+from ..declare.outside import Outside
 from ..declare.records import RecordCheck, RecordRule, record_rules, unknown_keys_of
 from ..declare.rules import Rule
+from ..declare.sources import Source
 from ..declare.variants import Variant
 from ..declare.waiting import check_answers, shown_name
 from .aliases import (
@@ -53,6 +57,7 @@ class RecordMaker(AmendmentMaker, Protocol):
     records: dict[str, Record]
     used: dict[str, Any]
     owner: Any
+    of_request: bool
 
     @property
     def seen(self) -> Sees:
@@ -239,6 +244,9 @@ def _dataclass_fields(maker: RecordMaker, declared: Any, hints: Mapping[str, Any
         factory = None if each.default_factory is dataclasses.MISSING else each.default_factory
         _check_waiting(declared, f"default_factory={shown_name(factory)}", factory, each.name)
         hint = hints[each.name]
+        if maker.of_request and (carrier := carrier_of(hint)) is not None:
+            fields.append(_carried(declared.__name__, each, hint, carrier))
+            continue
         more = _marked(declared.__name__, each.name, hint, {"default": default, "factory": factory})
         fields.append(_field(maker, declared.__name__, each.name, hint, given, **more))
     for name, hint in hints.items():  # what only the constructor takes
@@ -246,6 +254,18 @@ def _dataclass_fields(maker: RecordMaker, declared: Any, hints: Mapping[str, Any
             default = getattr(declared, name, MISSING)
             fields.append(_field(maker, declared.__name__, name, hint.type, given, default=default, only_given=True))
     return tuple(fields)
+
+
+def _carried(record: str, field: dataclasses.Field[Any], hint: Any, by: Outside[Any]) -> Field:
+    """A field that a request carries, and no client sends."""
+    try:
+        taken = taken_here(hint, by)
+        if field.default is not dataclasses.MISSING or field.default_factory is not dataclasses.MISSING:
+            raise DeclarationError(f"no default stands in for what {by} hands over", remedy="leave it out")
+    except DeclarationError as error:
+        raise error.within(record, field.name) from None
+    use = Use(Scalar(ReadAlready()), source=Source.NATIVE)
+    return Field(field.name, field.name, use, factory=taken, withheld=True)
 
 
 def _marked(record: str, name: str, hint: Any, more: dict[str, Any]) -> dict[str, Any]:
@@ -300,7 +320,8 @@ def _rests_apart(
     record: str, fields: Sequence[Field], hints: Mapping[str, Any]
 ) -> tuple[tuple[Field, ...], tuple[Field, ...]]:
     """The fields marked `rest`, and all others."""
-    gathering = tuple(field for field in fields if marks.rest in _beside(hints.get(field.attribute)).marks)
+    sent = {name: hint for name, hint in hints.items() if carrier_of(hint) is None}
+    gathering = tuple(field for field in fields if marks.rest in _beside(sent.get(field.attribute)).marks)
     for number, field in enumerate(gathering):
         problem = ""
         if not isinstance(field.use.node, Entries):

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Set
+from collections.abc import Callable, Iterable, Mapping, Set
 from typing import Any, Final, NamedTuple
 
 from ..declare.amendment_rule import Sent
+from ..declare.carried import TakenHere
 from ..declare.errors import DeclarationError
 from ..declare.kinds.anything import ReadAlready
 from ..declare.records import RecordRule
@@ -53,7 +54,8 @@ def request_shape(shape: Shape) -> Shape:
         )
     refuse_under_key([each for each in shape.records.values() if each is not record])
     own: dict[str, Record] = {}
-    fields = tuple(_part(field, record, shape, own) for field in record.fields)
+    refuse_carried_inside([each for each in shape.records.values() if each is not record])
+    fields = tuple(field if is_carried(field) else _part(field, record, shape, own) for field in record.fields)
     if any(field.attribute == "form" for field in fields) and any(field.attribute == "body" for field in fields):
         raise DeclarationError(
             "a request has a body or a form, not both", remedy="leave out one of the two", record=record.name
@@ -72,7 +74,32 @@ def request_shape(shape: Shape) -> Shape:
 
 def parts_of(shape: Shape) -> dict[str, Field]:
     """The parts of a request's shape, by name."""
-    return {field.attribute: field for field in shape.sure_record(shape.root).fields}
+    fields = shape.sure_record(shape.root).fields
+    return {field.attribute: field for field in fields if not is_carried(field)}
+
+
+def carried_of(shape: Shape) -> dict[str, TakenHere]:
+    """What gives what a request carries besides, by the names of its fields."""
+    fields = shape.sure_record(shape.root).fields
+    return {field.attribute: field.factory for field in fields if isinstance(field.factory, TakenHere)}
+
+
+def is_carried(field: Field) -> bool:
+    """Whether a field of a request is no part of it: no client sends it."""
+    return isinstance(field.factory, TakenHere)
+
+
+def refuse_carried_inside(records: Iterable[Record]) -> None:
+    """Raise DeclarationError for a field inside of a part of which none is sent."""
+    for record in records:
+        for field in record.fields:
+            if isinstance(field.factory, TakenHere):
+                raise DeclarationError(
+                    f"{field.factory.by} hands over a field of a request itself, and stands nowhere else",
+                    remedy="move it up, beside `body` and `query`",
+                    record=record.name,
+                    field=field.attribute,
+                )
 
 
 def with_typed_body(shape: Shape) -> Shape:
@@ -183,4 +210,4 @@ def _through_links(use: Use, renamed: Callable[[str], str]) -> Use:
     return use.replace(node=Link(renamed(use.node.key)))
 
 
-__all__: list[Any] = ["PARTS", "SECRET_HEADERS", "parts_of", "request_shape"]
+__all__: list[Any] = ["PARTS", "SECRET_HEADERS", "carried_of", "parts_of", "request_shape"]

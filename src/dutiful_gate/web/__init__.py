@@ -6,44 +6,61 @@ Public. The adapters are modules of their own: `asgi`, `wsgi`, `starlette` and `
 from importlib.util import find_spec
 from typing import TYPE_CHECKING
 
+from ..declare.carried import identity
 from ..declare.marks import under_key
 from ..declare.uploads import UploadedFile
 from ..gates.request import RequestGate
 from .amending import Amended, amended, patched
 from .answer_headers import Headed
 from .answers import Answer, Streamed
-from .api import IN_FRONT, Api, Guard
+from .api import Api
 from .description import description, schemas
 from .endpoint import Endpoint, Handler, Served
 from .head import Head
 from .media_types import of_type
 from .refusals import Refusal, RequestProblem
+from .security.requirement import IN_FRONT, PUBLIC, Requirement, Scheme
+from .security.schemes import ApiKey, Basic, Bearer, OAuth2, OpenIdConnect, OwnScheme
+from .security.signed import Signed, SigningKey
 from .seen import Observer, Seen
+from .set_cookie import SetCookie
 
 if TYPE_CHECKING:
     from .forms.form import Form
 
 __all__ = [
     "IN_FRONT",
+    "PUBLIC",
     "Amended",
     "Answer",
     "Api",
+    "ApiKey",
+    "Basic",
+    "Bearer",
     "Endpoint",
     "Form",
-    "Guard",
     "Handler",
     "Head",
     "Headed",
+    "OAuth2",
     "Observer",
+    "OpenIdConnect",
+    "OwnScheme",
     "Refusal",
     "RequestGate",
     "RequestProblem",
+    "Requirement",
+    "Scheme",
     "Seen",
     "Served",
+    "SetCookie",
+    "Signed",
+    "SigningKey",
     "Streamed",
     "UploadedFile",
     "amended",
     "description",
+    "identity",
     "of_type",
     "patched",
     "schemas",

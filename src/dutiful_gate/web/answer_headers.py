@@ -17,10 +17,11 @@ from ..shape.nodes import Choice, Items, Nullable, Scalar
 from ..shape.shape import Field
 from ..shape.uses import MISSING, Use
 from .header_values import header_value, http_date, is_date
+from .set_cookie import SetCookie
 
 _NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
-_ALONE = "set-cookie"
-"""The header whose values no comma joins (RFC 6265, section 3)."""
+_ALONE = frozenset(["set-cookie", "link"])
+"""The headers whose values stand in lines of their own: no comma joins cookies (RFC 6265, section 3)."""
 _VALUE = re.compile(r"[\t\x20-\x7e\x80-\xff]*")
 
 
@@ -89,21 +90,37 @@ class AnswerHeaders:
         for wire, value in plain.items():
             if wire in dates:
                 told.append((wire, dates[wire]))
-            elif wire.lower() == _ALONE and isinstance(value, list):
+            elif wire.lower() in _ALONE and isinstance(value, list):
                 told += [(wire, _text(each)) for each in value]
             elif value not in (None, []):
                 told.append((wire, _text(value)))
-        return [*told, *more.items()]
+        return [*told, *headers_of(more)]
 
     def _admitted(self, given: Mapping[Any, Any]) -> tuple[Any, dict[Any, Any]]:
         """The record of the headers that are declared, and what else was given."""
         named = {str.lower(name) if isinstance(name, str) else name: value for name, value in given.items()}
         own = {field.wire.lower(): field.wire for field in self.fields}
-        read = {own[name]: value for name, value in named.items() if name in own}
+        read = {own[name]: _written(value) for name, value in named.items() if name in own}
         for field in self.fields:
-            if isinstance(text := read.get(field.wire), str) and field.wire.lower() != _ALONE:
+            if isinstance(text := read.get(field.wire), str) and field.wire.lower() not in _ALONE:
                 read[field.wire] = header_value(text, field.use)
         return self._read.admit(read), {name: value for name, value in named.items() if name not in own}
+
+
+def headers_of(given: Mapping[Any, Any]) -> list[tuple[Any, Any]]:
+    """Headers that are given by name: a list goes out line by line, a cookie as it is written."""
+    told: list[tuple[Any, Any]] = []
+    for name, value in given.items():
+        lines = value if isinstance(value, list | tuple) else (value,)
+        told += [(name, _written(each)) for each in lines]
+    return told
+
+
+def _written(given: Any) -> Any:
+    """A cookie as it is written, alone or among others; anything else as it is."""
+    if isinstance(given, list):
+        return [_written(each) for each in given]
+    return str(given) if isinstance(given, SetCookie) else given
 
 
 def is_needed(field: Field) -> bool:

@@ -12,7 +12,7 @@ from ..declare.errors import DeclarationError
 from ..declare.waiting import let_go, waits
 from ..gates.typed import Gate, LeavesOut
 from ..gates.waiting import gate_of_answers
-from .answer_headers import AnswerHeaders, BrokenAnswer, Headed, header
+from .answer_headers import AnswerHeaders, BrokenAnswer, Headed, header, headers_of
 
 JSON = "application/json"
 CBOR = "application/cbor"
@@ -141,7 +141,7 @@ class Declared:
             words = f"headers are text by name, not {type(given).__name__}"
             raise BrokenAnswer(f"{words}: declare a record of them with Headed(...)")
         else:
-            headers = tuple(given.items()) if given else ()
+            headers = tuple(headers_of(given)) if given else ()
         if gate is None:
             if value is not None:
                 raise BrokenAnswer(f"an answer {status} is declared without a body, and the handler gave one")

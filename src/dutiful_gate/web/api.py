@@ -5,8 +5,9 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
-from typing import Any, Final, Never, NoReturn
+from typing import Any
 
+from ..declare.carried import identity
 from ..declare.errors import DeclarationError, check_flags
 from ..declare.outside import HandedOver
 from ..declare.waiting import check_answers, check_takes, shown_name
@@ -17,12 +18,12 @@ from .endpoint import Endpoint, Served
 from .exchange import Exchange
 from .head import Head
 from .refusals import Form, as_problem
+from .security.other_sites import checked_origins
+from .security.proxies import Proxies
+from .security.requirement import Requirement, requirement_of
+from .security.start_up import check_who_may, schemes_by_name
 from .seen import Observer
-
-Guard = Callable[[Head], None]
-"""Asked of the head of each request: raises RequestProblem for who may not, and returns None."""
-IN_FRONT: Final = "in front"
-"""For `Api(checked=...)`: what stands in front of the service checks who asks, and refuses all others."""
+from .workers import USUAL, Workers
 
 
 class Api:
@@ -30,18 +31,20 @@ class Api:
 
         api = Api("Tern Sound bookings", "1.0", [list_bookings.by(on_file), book.by(taken)])
 
-    `guard`        asked of the head of each request that an endpoint answers, before its body is read: raises
-                   RequestProblem(401) or RequestProblem(403), or returns None. It is a plain function
-    `checked`      IN_FRONT where endpoints have security schemes that something in front of the service checks
+    `security`     who may use the endpoints that say nothing of it: schemes joined by `|` and `&`, see `Bearer`, or
+                   PUBLIC. Where an endpoint has a scheme and this says nothing, each of the others has to say who may
+    `origins`      those of other sites whose pages may send cookies and forms here
+    `proxies`      the networks of proxies in front of the service that are trusted, "10.0.0.0/8", or "unix" for a local
+                   socket: of them alone `Forwarded` (RFC 7239) is read, for `head.client` and `head.origin`
+    `threads`      so many plain functions run at once under ASGI
     `catalogues`   languages besides English in which faults are told, as `Accept-Language` asks
     `refusals`     makes the body of a refusal, where an API has a form of its own
     `development`  whether an answer that breaks its declaration is told in full to the client
-    `security`     the security schemes by name, as OpenAPI writes them
     `unreadable_path`  the status where the path is right but for its values: 422, or 404
     `keys`         how names in bodies, queries, forms and answers are made of attributes', such as `camel`: what a
                    record or an endpoint says itself wins, and `named` over all. Those of paths, headers, cookies stay
-    `outside`      hands over the values that declarations ask for, asked of the head of each request once the guard has
-                   let it in: `lambda head: [limit(40)]`. Handlers have them too, as `limit.here`
+    `outside`      hands over the values that declarations ask for, asked of the head of each request once it is let
+                   in: `lambda head: [limit(40)]`. Handlers have them too, as `limit.here`
     `observe`      shown each request once it is answered, as a `Seen`: endpoint, status, time, places and codes of
                    faults, never a value. It is a plain function; what it raises is logged, and changes no answer
     `text`, `servers`  what the description says besides: a text, and URLs
@@ -49,8 +52,7 @@ class Api:
     `schemas_at`    the path under which each declared record is served as JSON Schema, such as "/schemas"; "" for none
     `manual_at`     the path at which the manual is served, a page to read and try, such as "/manual"; "" for none
 
-    Raises DeclarationError for two endpoints at one method and path, for security that nothing checks, and for a guard
-    that is async or gives something back.
+    Raises DeclarationError for two endpoints at one method and path, and for one that does not say who may.
     """
 
     def __init__(
@@ -61,12 +63,13 @@ class Api:
         *,
         text: str = "",
         servers: Sequence[str] = (),
-        guard: Guard | None = None,
-        checked: str = "",
+        security: Requirement | None = None,
+        origins: Sequence[str] = (),
+        proxies: Sequence[str] = (),
+        threads: int = USUAL,
         catalogues: Sequence[Catalogue] = (),
         refusals: Form = as_problem,
         development: bool = False,
-        security: Mapping[str, Mapping[str, Any]] | None = None,
         unreadable_path: int = 422,
         keys: Callable[[str], str] | None = None,
         outside: Callable[[Head], Iterable[HandedOver]] | None = None,
@@ -78,9 +81,9 @@ class Api:
         _refuse_words(served, servers, catalogues, refusals, development, unreadable_path)
         _refuse_pages(described_at, manual_at, schemas_at)
         self.title, self.version, self.text, self.servers = title, version, text, tuple(servers)
-        self.checked = _checked(checked, guard)
-        self.guard, self.catalogues, self.refusals = guard, tuple(catalogues), refusals
-        self.development, self.security = development, dict(security or {})
+        self.catalogues, self.refusals, self.development = tuple(catalogues), refusals, development
+        self.security = requirement_of(security, "the Api")
+        self.origins, self.proxies, self.workers = checked_origins(origins), Proxies(proxies), Workers(threads)
         self.unreadable_path = unreadable_path
         self.keys, self.outside = _keys(keys), _outside(outside, served)
         if observe is not None:
@@ -89,6 +92,9 @@ class Api:
         for each in served:
             each.endpoint.speak(keys, drawn=each.form is not None)
         self.served = tuple(served)
+        self.schemes = schemes_by_name(self.security, self.endpoints)
+        """The schemes by name."""
+        check_who_may(self.endpoints, self.security)
         self.described_at, self.manual_at, self.schemas_at = described_at, manual_at, schemas_at
         self.pages: dict[str, Callable[[], OutgoingAnswer]] = {}
         if manual_at:
@@ -118,17 +124,6 @@ class Api:
             raise DeclarationError(
                 f"two endpoints are {endpoint.method} {endpoint.path.text}: {other.name} and {endpoint.name}",
                 remedy="give one of them another path or method",
-            )
-        for scheme in endpoint.security:
-            if scheme not in self.security:
-                raise DeclarationError(
-                    f"{endpoint!r} names the security scheme {scheme!r}, which is not declared",
-                    remedy=f"declare it: Api(..., security={{{scheme!r}: ...}})",
-                )
-        if endpoint.security and self.guard is None and self.checked != IN_FRONT:
-            raise DeclarationError(
-                f"{endpoint!r} has security schemes, and nothing checks them: everybody would be let in",
-                remedy="write Api(..., guard=...); or checked=IN_FRONT where something in front of the service does it",
             )
         methods[endpoint.method] = served
 
@@ -183,8 +178,14 @@ class Api:
                 return methods, names if mine is None else mine.endpoint.path.match(segments) or {}
         return {}, {}
 
+    def wanted_of(self, endpoint: Endpoint[Any]) -> Requirement | None:
+        """What an endpoint wants of who asks; None where this API has no scheme at all."""
+        return self.security if endpoint.security is None else endpoint.security
+
     def begin(self, head: Head) -> Exchange:
         """The way of one request, as far as its head tells."""
+        if self.proxies:
+            head.seat(self.proxies)
         return Exchange(self, head)
 
 
@@ -219,24 +220,6 @@ def _refuse_pages(*pages: str) -> None:
             raise DeclarationError(f"two pages are at {page!r}", remedy="give each a path of its own")
 
 
-def _checked(checked: str, guard: Guard | None) -> str:
-    """Whether something checks who asks: nothing that only looks like it is taken."""
-    if checked not in ("", IN_FRONT):
-        raise DeclarationError(
-            f"checked={checked!r} says nothing", remedy="write checked=IN_FRONT, or hand over a guard"
-        )
-    if guard is None:
-        return checked
-    check_answers(guard, f"the guard {shown_name(guard)}", takes=1)
-    told = getattr(guard, "__annotations__", {}).get("return")
-    if told not in (None, "None", "NoReturn", "Never", NoReturn, Never, Any, "Any", "object", object):
-        raise DeclarationError(
-            f"the guard {shown_name(guard)} gives something back, which nobody reads: everybody would be let in",
-            remedy="raise RequestProblem(401) or RequestProblem(403) for those who may not, and return None",
-        )
-    return checked
-
-
 def _keys(keys: Any) -> Any:
     if not (keys is None or callable(keys)):
         raise DeclarationError(f"keys={keys!r} makes no names", remedy="a function of an attribute's name")
@@ -249,7 +232,7 @@ def _outside(outside: Any, served: Sequence[Served[Any]]) -> Any:
         check_answers(outside, f"outside={shown_name(outside)}", takes=1)
         return outside
     for each in served:
-        if asked := outside_of(each.endpoint.gate.shape):
+        if asked := [one for one in outside_of(each.endpoint.gate.shape) if one != identity]:
             names = ", ".join(one.name for one in asked)
             calls = ", ".join(f"{one.name}(...)" for one in asked)
             raise DeclarationError(

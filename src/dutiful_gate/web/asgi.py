@@ -8,12 +8,15 @@ from functools import partial
 from typing import Any
 from urllib.parse import quote
 
+from ..declare.waiting import is_async
 from .answers import OutgoingAnswer
 from .api import Api
 from .exchange import Exchange
 from .head import Head, header_text
 from .refusals import Refusal
+from .security.requirement import ToAsk
 from .streams import Stream
+from .workers import Workers
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -43,7 +46,10 @@ def asgi(api: Api, *, seconds: float = SLOWEST) -> Callable[[Message, Receive, S
 async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds: float = SLOWEST) -> None:
     """Answer one request."""
     exchange = api.begin(head_of(scope))
+    ask = partial(_asked, api.workers)
     try:
+        if exchange.asks_who:
+            await exchange.identify_awaited(ask)
         if not exchange.settled() and exchange.reads_body:
             # Most bodies are here with their heads: no clock is started for them.
             message, waiting = _at_once(receive())
@@ -60,7 +66,7 @@ async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds
             if message["type"] == "http.disconnect":
                 return  # the client is gone
         if not exchange.settled():
-            await exchange.completed()
+            await exchange.completed(ask)
         if not exchange.settled():
             await _answered(exchange)
         assert exchange.outgoing is not None
@@ -77,22 +83,18 @@ async def _answered(exchange: Exchange) -> None:
             if served.is_async:
                 result = await served.handler(exchange.request)
             else:
-                result, failed = await asyncio.to_thread(_outcome, served.handler, exchange.request)
-                if failed is not None:
-                    exchange.raised(failed)
-                    return
+                result = await exchange.api.workers.run(served.handler, exchange.request)
     except Exception as error:
         exchange.raised(error)
     else:
         exchange.answer(result)
 
 
-def _outcome(handler: Callable[[Any], Any], request: Any) -> tuple[Any, Exception | None]:
-    """What a handler returned or raised: a StopIteration, which no future takes, is handed over like any other."""
-    try:
-        return handler(request), None
-    except Exception as error:
-        return None, error
+async def _asked(workers: Workers, asking: ToAsk) -> Any:
+    """What the function of a scheme gives back: one that is async here, a plain one in a thread."""
+    if is_async(asking.function):
+        return await asking.function(*asking.given)
+    return await workers.run(asking.function, *asking.given)
 
 
 def head_of(scope: Message) -> Head:
@@ -104,7 +106,9 @@ def head_of(scope: Message) -> Head:
     headers = [(name.decode("latin-1"), header_text(value)) for name, value in scope["headers"]]
     if mounted and (path == mounted or path.startswith(f"{mounted.rstrip('/')}/")):
         path = path.removeprefix(mounted.rstrip("/"))
-    return Head(scope["method"], path or "/", scope.get("query_string", b"").decode("latin-1"), headers)
+    query = scope.get("query_string", b"").decode("latin-1")
+    peer = (scope.get("client") or ("",))[0] or ""
+    return Head(scope["method"], path or "/", query, headers, peer=peer, scheme=scope.get("scheme", "http"))
 
 
 def _took_all(exchange: Exchange, message: Message) -> bool:

@@ -24,7 +24,7 @@ class Body:
     one `comes` is known once a piece is here, or a header tells.
     """
 
-    def __init__(self, head: Head, takes: Sequence[str], unpacks: Sequence[str], most: int) -> None:
+    def __init__(self, head: Head, takes: Sequence[str], unpacks: Sequence[str], most: int, *, keeps_raw: bool) -> None:
         """Raises RequestProblem(415) for a type, a charset or a coding that is not taken."""
         self.most = most
         self.declared = _length(head)
@@ -32,6 +32,7 @@ class Body:
         self.media = ""
         self._head, self._takes, self._unpacks = head, takes, unpacks
         self._held = bytearray()
+        self.raw = bytearray() if keeps_raw else None
         self._came = 0
         self._size = 0
         self.form: Multipart | None = None
@@ -84,6 +85,8 @@ class Body:
         self._came += len(piece)
         if self._came > self.most:
             raise self.too_large
+        if self.raw is not None:
+            self.raw += piece
         if self._unpacking is not None:
             if self._unpacking.eof:
                 raise RequestProblem(400, "The body is no whole gzip.")

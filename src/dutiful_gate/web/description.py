@@ -20,6 +20,7 @@ from .answers import CBOR, JSON, Streamed
 from .endpoint import Endpoint
 from .examples import Examples
 from .header_values import is_date
+from .security.requirement import PUBLIC, Scheme, Wanted
 
 if TYPE_CHECKING:
     from .api import Api
@@ -108,8 +109,10 @@ class _Description:
         components: dict[str, Any] = {
             "schemas": {**reached(paths, self.schemas, _AT), "Problem": _problem(self.version)}
         }
-        if api.security:
-            components["securitySchemes"] = {name: dict(scheme) for name, scheme in api.security.items()}
+        if api.schemes:
+            components["securitySchemes"] = {
+                name: _scheme(scheme, self.version) for name, scheme in api.schemes.items()
+            }
         made["components"] = components
         return made
 
@@ -132,8 +135,19 @@ class _Description:
         refused = {"description": "The request was refused: why, and every fault at its place."}
         problem = {"schema": {"$ref": f"{_AT}Problem"}}
         made["responses"].setdefault("4XX", {**refused, "content": {CONTENT_TYPE: problem}})
-        if endpoint.security:
-            made["security"] = [{scheme: []} for scheme in endpoint.security]
+        wanted = self.api.wanted_of(endpoint)
+        if wanted is not None and self.api.schemes:
+            made["security"] = [self._all_wanted(each) for each in wanted.alternatives] if wanted is not PUBLIC else []
+        return made
+
+    def _all_wanted(self, alternative: tuple[Wanted, ...]) -> dict[str, list[str]]:
+        """What one alternative wants, by the names of its schemes; before 3.1 only tokens have scopes."""
+        made: dict[str, list[str]] = {}
+        for scheme, scopes in alternative:
+            kind = scheme.described()["type"]
+            told = scopes if self.version != "3.0" or kind in ("oauth2", "openIdConnect") else ()
+            name = next(name for name, each in self.api.schemes.items() if each is scheme)
+            made[name] = list(dict.fromkeys([*made.get(name, []), *told]))
         return made
 
     def _body(self, endpoint: Endpoint[Any]) -> dict[str, Any]:
@@ -248,6 +262,14 @@ def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
             yield f"{endpoint.name}.{status}", Part(gate.shape, False, "release")
     for status, headers in endpoint.answers.headers.items():
         yield f"{endpoint.name}.{status}.headers", Part(headers.shown, False, "release")
+
+
+def _scheme(scheme: Scheme[Any], version: OpenApi) -> dict[str, Any]:
+    """A security scheme as OpenAPI writes it; 3.0 has no word for certificates of clients."""
+    said = scheme.described()
+    if version == "3.0" and said["type"] == "mutualTLS":
+        said = {**said, "type": "http", "scheme": "mutual-tls"}
+    return {**said, **({"description": scheme.text} if scheme.text else {})}
 
 
 def phrase(status: int) -> str:

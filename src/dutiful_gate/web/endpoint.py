@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from typing import Any, Final, Generic, Protocol, TypeVar
 
+from ..declare.carried import identity
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
+from ..declare.outside import is_of, shown_kind
 from ..declare.rules.waiting import WaitingCheck
 from ..declare.waiting import check_takes, gives_pieces, is_async
 from ..gates.request import EndpointGate, RequestGate
@@ -18,6 +20,7 @@ from .form_names import check_form
 from .intake import body_types
 from .multipart import check_reader
 from .paths import PathTemplate
+from .security.requirement import Requirement, requirement_of
 
 R = TypeVar("R")
 Handler = Callable[[R], Any] | Callable[[R], Awaitable[Any]]
@@ -47,7 +50,8 @@ class Endpoint(Generic[R]):
     `name`        what it is called in the description; by default made of method and path
     `takes`       the media types of a JSON body: "application/json", "application/cbor"
     `unpacks`     the content codings of a body that are undone: "gzip"
-    `security`    the names of the security schemes of which one must be met, as the `Api` declares them
+    `security`    who may: schemes joined by `|` and `&`, such as `signed_in["book"] | desk_key`, or PUBLIC for anybody;
+                  by default as the `Api` says
     `limits`      bounds on what comes, see `Limits`
     `keys`        how names in bodies, queries and forms are made of attributes', such as `camel`; by default as the
                   `Api` says
@@ -73,7 +77,7 @@ class Endpoint(Generic[R]):
         deprecated: bool = False,
         takes: Sequence[str] = (JSON,),
         unpacks: Sequence[str] = (),
-        security: Sequence[str] = (),
+        security: Requirement | None = None,
         limits: Limits | None = None,
         keys: Callable[[str], str] | None = None,
         leaves_out: LeavesOut = (),
@@ -92,7 +96,8 @@ class Endpoint(Generic[R]):
         self._said: tuple[Callable[[str], str] | None] | None = None  # how names are made by the Api that has it
         self.name = name or "_".join([method.lower(), *(word for word, _ in self.path.segments if word)])
         self.summary, self.text, self.tags, self.deprecated = summary, text, tuple(tags), deprecated
-        self.takes, self.unpacks, self.security = tuple(takes), tuple(unpacks), tuple(security)
+        self.takes, self.unpacks = tuple(takes), tuple(unpacks)
+        self.security = requirement_of(security, repr(self))
         self._check(request)
 
     def by(self, handler: Handler[R], *, form: ShowsForm | None = None) -> Served[R]:
@@ -128,6 +133,18 @@ class Endpoint(Generic[R]):
     def reads_body(self) -> bool:
         """Whether a body is read."""
         return not self.parts.keys().isdisjoint(["body", "form", "files"])
+
+    @property
+    def comes_from_pages(self) -> bool:
+        """Whether a page of any site can make a browser send what it reads: cookies, or a form."""
+        return not self.parts.keys().isdisjoint(["cookies", "form", "files"])
+
+    def check_identity(self, found: Any) -> None:
+        """Raise TypeError for who is of another type than the request declares."""
+        for name, taken in self.gate.carried.items():
+            if taken.by is identity and not is_of(taken.of, found):
+                told = f"{name} of {self!r} is declared as {shown_kind(taken.of)}"
+                raise TypeError(f"{told}, and the scheme gave {type(found).__name__}")
 
     @property
     def waits_for(self) -> tuple[WaitingCheck, ...]:

@@ -7,13 +7,13 @@ own way, and sends what comes out.
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager, ExitStack, nullcontext
 from time import perf_counter
 from typing import TYPE_CHECKING, Any, Final
 
-from ..declare.outside import HandedOver, outside_values
-from ..declare.waiting import let_go
+from ..declare.carried import identity
+from ..declare.outside import HandedOver, as_list, outside_values
 from ..engine.awaiting import awaited_window
 from ..gates.asking import secrets_of
 from ..report.catalogue import ENGLISH, speaking
@@ -27,6 +27,9 @@ from .head import Head
 from .intake import Intake
 from .negotiation import chosen_language, chosen_media
 from .refusals import Refusal, RequestProblem, told_in
+from .security.admission import Admission, Admitted, Ask, Steps, admitted, admitted_later
+from .security.other_sites import refuse_other_sites
+from .security.requirement import PUBLIC, ToAsk
 from .seen import Seen, places_of, show
 
 if TYPE_CHECKING:
@@ -42,16 +45,19 @@ MOST_HEAD: Final = 32_768
 class Exchange:
     """One request on its way, and its answer.
 
+    `asks_who`    whether it is to be told first who asks: see `identify`
     `outgoing`    the answer, once there is one
     `reads_body`  whether pieces of the body are wanted: hand them to `take`, until there are no more or an answer is
     `request`     what the handler is called with, once the body is `complete`
     """
 
     __slots__ = (
+        "_admission",
         "_began",
         "_handed",
         "_intake",
         "_media",
+        "_names",
         "_refusal",
         "_served",
         "api",
@@ -72,6 +78,8 @@ class Exchange:
         self.request: Any = None
         self._media = ""
         self._handed: tuple[HandedOver, ...] = ()
+        self._admission: Admission | None = None
+        self._names: Mapping[str, str] = {}
         self._intake: Intake[Any] | None = None
         self._served: Served[Any] | None = None
         self._refusal: Refusal | None = None
@@ -139,16 +147,67 @@ class Exchange:
             patches = (("accept-patch", ", ".join(patched.endpoint.body_types)),) if patched is not None else ()
             self.outgoing = OutgoingAnswer(204, (("allow", allow), *patches))
             return
-        self._served = served
+        self._served, self._names = served, names
         endpoint = head.endpoint = served.endpoint
-        if api.guard is not None:
-            self._guarded(api.guard)
-        if api.outside is not None:
-            self._handed = tuple(api.outside(head))
+        wanted = api.wanted_of(endpoint)
+        if endpoint.comes_from_pages or (wanted is not None and wanted.from_cookie):
+            refuse_other_sites(head, api.origins)
+        if wanted is None or wanted is PUBLIC:
+            self._let_in(None)
+            self._receive()
+        else:
+            self._admission = Admission(wanted, head, api.title)
+
+    @property
+    def asks_who(self) -> bool:
+        """Whether it is to be told who asks."""
+        return self._admission is not None and self.outgoing is None
+
+    def identify(self, body: bytes | None = None) -> None:
+        """Tell who asks, by functions that answer at once; there is an answer where that one may not."""
+        self._safely(lambda: self._identified(admitted(self._steps(body), _asked_at_once), body))
+
+    async def identify_awaited(self, ask: Ask, body: bytes | None = None) -> None:
+        """The same where functions are waited for."""
+        try:
+            found = await admitted_later(self._steps(body), ask)
+        except RequestProblem as problem:
+            self.refuse(problem.refusal)
+        except Exception as error:
+            self.failed(error)
+        else:
+            self._safely(lambda: self._identified(found, body))
+
+    def _steps(self, body: bytes | None) -> Steps:
+        assert self._admission is not None
+        return self._admission.steps(body)
+
+    def _identified(self, found: Admitted | None, body: bytes | None) -> None:
+        if found is not None:
+            self._admission = None
+            self._let_in(found)
+        elif body is not None:
+            raise TypeError("the body has come, and proves nothing")
+        if body is None:
+            self._receive()
+
+    def _let_in(self, found: Admitted | None) -> None:
+        """Hand over what the request carries besides."""
+        given = [] if self.api.outside is None else as_list(self.api.outside(self.head))
+        if found is not None:
+            self.endpoint.check_identity(found.identity)
+            given.append(identity(found.identity))
+        self._handed = tuple(given)
+
+    def _receive(self) -> None:
+        """Look whether the body, if one comes, is one that is taken."""
+        head, endpoint, names = self.head, self.endpoint, self._names
         if head.size > MOST_HEAD:
             slots = {"most": f"{MOST_HEAD:,}"}
             raise RequestProblem(431, "Target and headers of a request have at most {most} characters.", slots=slots)
-        intake = self._intake = Intake(endpoint.gate, head, names, endpoint.takes, endpoint.unpacks)
+        keeps_raw = self.asks_who
+        intake = Intake(endpoint.gate, head, names, endpoint.takes, endpoint.unpacks, keeps_raw=keeps_raw)
+        self._intake = intake
         offered = endpoint.answers.media
         if offered and CBOR in endpoint.takes:
             offered = (*offered, CBOR)
@@ -161,13 +220,6 @@ class Exchange:
         intake.weigh()
         self.reads_body = intake.reads
 
-    def _guarded(self, guard: Callable[[Head], object]) -> None:
-        """Ask the guard. One that gives something back may have meant it for a no: nobody is let in by it."""
-        came = guard(self.head)
-        if came is not None:
-            let_go(came)
-            raise TypeError("the guard gave something back: it raises RequestProblem to refuse, and returns None")
-
     def take(self, piece: bytes) -> None:
         """One piece of the body. Where there is an answer afterwards, no more need be read."""
         assert self._intake is not None
@@ -176,10 +228,22 @@ class Exchange:
 
     def complete(self) -> None:
         """All of the body is here: read the request; there is an answer where it is refused."""
-        self._safely(self._read)
+        if self.asks_who:
+            self.identify(self._raw)
+        if not self.settled():
+            self._safely(self._read)
 
-    async def completed(self) -> None:
-        """The same where checks may be waited for: they are asked about what is sound of the request."""
+    @property
+    def _raw(self) -> bytes:
+        """The bytes of the body as they came."""
+        return self._intake.raw if self._intake is not None else b""
+
+    async def completed(self, ask: Ask) -> None:
+        """The same where functions and checks may be waited for: they are asked about what is sound of the request."""
+        if self.asks_who:
+            await self.identify_awaited(ask, self._raw)
+            if self.settled():
+                return
         if not self.endpoint.gate.asks_elsewhere:
             self.complete()
             return
@@ -294,3 +358,7 @@ class Exchange:
             log.error("a refusal could not be told", exc_info=True)
             status = refusal.status if is_status(refusal.status) and refusal.status >= 400 else 500
             self.outgoing = OutgoingAnswer(status, (("content-length", "0"),))
+
+
+def _asked_at_once(asking: ToAsk) -> Any:
+    return asking.function(*asking.given)

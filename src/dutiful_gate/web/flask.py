@@ -12,7 +12,7 @@ from ..gates.request import RequestGate
 from .answers import OutgoingAnswer
 from .api import Api
 from .endpoint import METHODS, Served
-from .intake import Intake
+from .intake import Intake, check_carries_nothing
 from .negotiation import chosen_language
 from .refusals import RequestProblem, as_problem, told_in
 from .wsgi import answered, check_plain, head_of, pieces
@@ -26,7 +26,7 @@ def blueprint(api: Api, prefix: str = "", name: str = "api") -> Blueprint:
     What the application itself has at a path comes first. Raises DeclarationError for handlers that are `async`.
     """
     for served in api.served:
-        check_plain(served)
+        check_plain(served, api)
     made = Blueprint(name, __name__)
 
     def answer(**names: str) -> Response:
@@ -41,7 +41,7 @@ def blueprint(api: Api, prefix: str = "", name: str = "api") -> Blueprint:
 
 def add(application: Flask | Blueprint, api: Api, served: Served[Any]) -> None:
     """One endpoint of an API beside the routes of an application."""
-    check_plain(served)
+    check_plain(served, api)
     endpoint = served.endpoint
 
     def answer(**names: str) -> Response:
@@ -60,6 +60,8 @@ def reading(gate: RequestGate[R]) -> Callable[[Callable[..., Any]], Callable[...
     @reading(RequestGate(SearchSailings))
     def sailings(sent: SearchSailings) -> Any: ...
     """
+
+    check_carries_nothing(gate)
 
     def reads(view: Callable[..., Any]) -> Callable[..., Any]:
         @wraps(view)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Final
 from urllib.parse import parse_qsl
 
 from .paths import decoded, segments_of
+from .security.proxies import Proxies, Seat
 
 if TYPE_CHECKING:
     from .endpoint import Endpoint
@@ -32,9 +33,20 @@ class Head:
     `raw_path`  as it came, percent-encoded; so is `query`
     `segments`  those of the path, each decoded; None where one is no UTF-8
     `endpoint`  the endpoint that will answer, None until it is found and where there is none
+    `client`    the address of who asks: that of the connection, or what trusted proxies tell; "" where nobody does
+    `origin`    scheme and host that were asked, such as "https://quays.ternsound.example", proxies heeded likewise
     """
 
-    def __init__(self, method: str, path: str, query: str, headers: Iterable[tuple[str, str]]) -> None:
+    def __init__(
+        self,
+        method: str,
+        path: str,
+        query: str,
+        headers: Iterable[tuple[str, str]],
+        *,
+        peer: str = "",
+        scheme: str = "http",
+    ) -> None:
         self.method = method.upper()
         self.raw_path = path
         self.query = query
@@ -52,6 +64,8 @@ class Head:
             elif name in _JOINED:
                 several = True
         self.headers = tuple(held)
+        self._seat = Seat(peer, f"{scheme}://{first.get('host', '').lower()}")
+        self._is_seated = False
         self.size = size
         """How many characters its target and headers have."""
         self._first = first
@@ -68,6 +82,27 @@ class Head:
         The lines of lists are joined (RFC 9110, section 5.3), as some servers do it before.
         """
         return self.by_name.get(name) if self._several and name in _JOINED else self._first.get(name)
+
+    @property
+    def client(self) -> str:
+        """The address of who asks."""
+        return self._seat.client
+
+    @property
+    def origin(self) -> str:
+        """Scheme and host that were asked, in small letters."""
+        return self._seat.origin
+
+    def seat(self, proxies: Proxies) -> None:
+        """Heed what trusted proxies tell (RFC 7239), once."""
+        if not self._is_seated:
+            self._is_seated = True
+            told = [value for name, value in self.headers if name == "forwarded"]
+            self._seat = proxies.seat(*self._seat, ", ".join(told) if told else None)
+
+    def named_in_query(self, name: str) -> list[str]:
+        """The values of one name in the query. Raises TooManyNames; UnicodeDecodeError for no UTF-8."""
+        return [value for key, value in query_pairs(self.query) if key == name]
 
     @property
     def by_name(self) -> dict[str, str]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Generic, TypeVar
 
 from ..declare.answers import answers_here
+from ..declare.errors import DeclarationError
 from ..declare.patch import Patch
 from ..declare.steps import OwnMaking
 from ..gates.request import RequestGate
@@ -40,6 +41,14 @@ def _patch_type(gate: RequestGate[R]) -> str:
     return JSON_PATCH if isinstance(use.making, OwnMaking) and use.making.of == (Patch,) else ""
 
 
+def check_carries_nothing(gate: RequestGate[R]) -> None:
+    """Raise DeclarationError for a request that carries what an Api alone hands over."""
+    for name, taken in gate.carried.items():
+        raise DeclarationError(
+            f"{name} is handed over by an Api, and here is none", remedy=f"serve an Endpoint, or leave {taken.by} out"
+        )
+
+
 class Intake(Generic[R]):
     """Takes the pieces of a body where it `reads` one, then gives the request.
 
@@ -53,17 +62,24 @@ class Intake(Generic[R]):
         names: Mapping[str, str],
         takes: Sequence[str] = (JSON,),
         unpacks: Sequence[str] = (),
+        *,
+        keeps_raw: bool = False,
     ) -> None:
         """Raises RequestProblem(415) for a body that is not taken."""
         self.gate, self.head, self.names = gate, head, names
         self.fallbacks: tuple[Fault, ...] = ()
         types = body_types(gate, takes)
-        self._body = Body(head, types, unpacks, gate.limits.bytes) if types else None
+        self._body = Body(head, types, unpacks, gate.limits.bytes, keeps_raw=keeps_raw) if types else None
 
     @property
     def reads(self) -> bool:
         """Whether a body is wanted; one may come without a header that says so (RFC 9113, section 8.1)."""
         return self._body is not None
+
+    @property
+    def raw(self) -> bytes:
+        """The bytes of the body as they came, where they are kept."""
+        return bytes(self._body.raw) if self._body is not None and self._body.raw is not None else b""
 
     def weigh(self) -> None:
         """Raises RequestProblem(413) where the head tells of a body past the limit."""

@@ -14,7 +14,7 @@ from ..gates.request import RequestGate
 from .api import Api
 from .asgi import asgi, handle, head_of
 from .endpoint import Served
-from .intake import Intake
+from .intake import Intake, check_carries_nothing
 from .negotiation import chosen_language
 from .refusals import RequestProblem, as_problem, told_in
 
@@ -39,6 +39,8 @@ def reading(
 
     `Route("/sailings", reading(RequestGate(SearchSailings), sailings))`
     """
+
+    check_carries_nothing(gate)
 
     async def viewed(request: Request) -> Response:
         head = head_of(request.scope)

@@ -26,7 +26,7 @@ def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]
     Raises DeclarationError for handlers and checks that are `async`.
     """
     for served in api.served:
-        check_plain(served)
+        check_plain(served, api)
 
     def application(environ: dict[str, Any], start_response: StartResponse) -> Iterable[bytes]:
         outgoing, content = answered(api, environ)
@@ -38,8 +38,15 @@ def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]
     return application
 
 
-def check_plain(served: Served[Any]) -> None:
-    """Raise DeclarationError for a handler that is `async`, and for a check that is."""
+def check_plain(served: Served[Any], api: Api) -> None:
+    """Raise DeclarationError for a handler that is `async`, for a check that is, and for the function of a scheme."""
+    wanted = api.wanted_of(served.endpoint)
+    for scheme in wanted.schemes if wanted is not None else ():
+        if scheme.is_async:
+            raise DeclarationError(
+                f"{served.endpoint!r} asks the function of {scheme.name}, which is async: WSGI waits for nothing",
+                remedy="serve it under ASGI, or write a plain function",
+            )
     for check in served.endpoint.waits_for:
         if check.is_async:
             raise DeclarationError(
@@ -56,6 +63,8 @@ def check_plain(served: Served[Any]) -> None:
 def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[OutgoingAnswer, bool]:
     """The answer to the request of a WSGI environment, under a prefix; and whether its content is sent."""
     exchange = api.begin(head_of(environ, prefix))
+    if exchange.asks_who:
+        exchange.identify()
     if not exchange.settled() and exchange.reads_body:
         for piece in pieces(environ):
             exchange.take(piece)
@@ -102,7 +111,14 @@ def head_of(environ: dict[str, Any], prefix: str = "") -> Head:
         if name.startswith("HTTP_") and name not in ("HTTP_CONTENT_TYPE", "HTTP_CONTENT_LENGTH")
     ]
     headers += [(name.replace("_", "-"), header_text(_bytes(environ[name]))) for name in _BARE if environ.get(name)]
-    return Head(environ.get("REQUEST_METHOD", "GET"), path or "/", environ.get("QUERY_STRING", ""), headers)
+    return Head(
+        environ.get("REQUEST_METHOD", "GET"),
+        path or "/",
+        environ.get("QUERY_STRING", ""),
+        headers,
+        peer=environ.get("REMOTE_ADDR", ""),
+        scheme=environ.get("wsgi.url_scheme", "http"),
+    )
 
 
 def _bytes(text: str) -> bytes:

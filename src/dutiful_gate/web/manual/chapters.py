@@ -20,6 +20,7 @@ from ..answers import Declared, Streamed
 from ..description import phrase
 from ..endpoint import Endpoint
 from ..examples import Examples
+from ..security.requirement import PUBLIC, Requirement
 
 if TYPE_CHECKING:
     from ..api import Api
@@ -31,7 +32,7 @@ _MOST_CHOICES = 60
 def contents(api: Api) -> Told:
     """All that the page needs to know. Names are short: of two hundred chapters each letter counts."""
     teller = _Teller()
-    chapters = [teller.chapter(endpoint) for endpoint in api.endpoints]
+    chapters = [teller.chapter(endpoint, api.wanted_of(endpoint)) for endpoint in api.endpoints]
     return {
         "title": api.title,
         "version": api.version,
@@ -53,12 +54,12 @@ class _Teller:
         self._kept: list[Record] = []
         self._examples = Examples()
 
-    def chapter(self, endpoint: Endpoint[Any]) -> Told:
-        """One endpoint."""
+    def chapter(self, endpoint: Endpoint[Any], wanted: Requirement | None) -> Told:
+        """One endpoint, and what it wants of who asks."""
         shape = endpoint.gate.shape
         told: Told = {"name": endpoint.name, "method": endpoint.method, "path": endpoint.path.text}
         told |= _given(summary=endpoint.summary, text=endpoint.text)
-        told |= _given(tags=list(endpoint.tags), security=list(endpoint.security))
+        told |= _given(tags=list(endpoint.tags), security=[] if wanted is None or wanted is PUBLIC else wanted.told)
         if endpoint.deprecated:
             told["deprecated"] = True
         told["parts"] = {

@@ -1,0 +1,1 @@
+"""Who may use an endpoint: schemes that say who asks, and what an endpoint wants of them."""
