@@ -191,7 +191,7 @@ def test_an_answer_that_waits_is_a_mistake_and_is_let_go(answer: Any, make: Call
     made: list[Any] = []
     endpoint = Endpoint("GET", "/crates", Nothing, {200: answer})
     ask = asker(asgi(Api("Harbour", "1", [endpoint.by(lambda sent: made.append(make()) or made[-1])])))
-    if make is pieces and isinstance(answer, Streamed):
+    if make is not later and isinstance(answer, Streamed):
         with pytest.raises(BrokenAnswer, match="bytes or text, not bool"):
             ask("GET", "/crates")
     else:

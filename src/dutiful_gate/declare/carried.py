@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import Any, Final, get_args
 
 from .errors import DeclarationError
-from .outside import Outside, is_of, kind_told_by, note_asked, shown_kind
+from .outside import Outside, note_asked
+from .told_types import is_of, kind_told_by, shown_kind
 from .values import Value
 
 identity: Final[Outside[Any]] = Outside("identity", Any, secret=True)

@@ -11,18 +11,18 @@ once, and never a fault of the data.
 
 from __future__ import annotations
 
-import types
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from functools import partial, wraps
 from keyword import iskeyword
-from typing import Any, Concatenate, Final, Generic, Literal, NoReturn, Self, TypeVar, Union, get_args, get_origin
+from typing import Any, Concatenate, Final, Generic, NoReturn, Self, TypeVar, get_origin
 
 from .errors import DeclarationError, check_flags
 from .facts import Bind, Unsaid
+from .told_types import all_will_do, is_of, kind_told_by, ordered, sample_of, shown_kind, told_wrong
 from .values import Value
-from .waiting import is_async, shown_name
+from .waiting import check_takes, gives_pieces, is_async, shown_name
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -59,14 +59,14 @@ class Outside(Generic[T], Value):
 
     def __call__(self, value: T) -> HandedOver:
         """The value as it is handed over. Raises TypeError for one of another type."""
-        if value.__class__ is not self.kind or not _all_will_do(self.kind):
+        if value.__class__ is not self.kind or not all_will_do(self.kind):
             self.check(value)
         return HandedOver(self, value)
 
     def check(self, value: object) -> None:
         """Raise TypeError for a value of another type."""
         if not is_of(self.kind, value):
-            raise TypeError(f"{self.name} is {shown_kind(self.kind)}, and was handed over as {_told_wrong(value)}")
+            raise TypeError(f"{self.name} is {shown_kind(self.kind)}, and was handed over as {told_wrong(value)}")
 
     @property
     def must_come(self) -> bool:
@@ -84,6 +84,16 @@ class Outside(Generic[T], Value):
 
     def _moved(self, value: Any) -> Any:
         return value if self.away is None else value + self.away
+
+    def opened_by(self, function: Callable[..., Any]) -> Opening[T]:
+        """What opens the value for each request of an `Api(opens=[...])`, and closes it with the request.
+
+        A function, plain or `async`, of nothing or of the head, that gives the value, or a context manager that does:
+        it is entered, and left before the answer is sent, so that what fails then is a 500; after the last piece of
+        one in pieces; with the exception where the request is refused or fails. It is opened for endpoints that ask
+        for it. Raises DeclarationError for what cannot be called so.
+        """
+        return Opening(self, function)
 
     def __bool__(self) -> NoReturn:
         raise DeclarationError(
@@ -116,7 +126,7 @@ class Outside(Generic[T], Value):
     @property
     def sample(self) -> Any:
         """A value such as may be handed over; None where none is known."""
-        made = self.samples[0] if self.samples else _sample_of(self.kind)
+        made = self.samples[0] if self.samples else sample_of(self.kind)
         return made if made is None else self._moved(made)
 
     @property
@@ -124,7 +134,7 @@ class Outside(Generic[T], Value):
         """What faults tell of it: a number or a time as it is, of anything else the name alone."""
         held = handed().get(self.name)
         value = None if held is None else held.value
-        if self.secret or isinstance(value, bool) or not isinstance(value, _ordered()):
+        if self.secret or isinstance(value, bool) or not isinstance(value, ordered()):
             return str(self)
         return self._moved(value)
 
@@ -141,6 +151,26 @@ class Outside(Generic[T], Value):
         return f"{self.name} - {text[1:]}" if text.startswith("-") else f"{self.name} + {text}"
 
     __repr__ = __str__
+
+
+class Opening(Generic[T]):
+    """See `Outside.opened_by`."""
+
+    __slots__ = ("function", "of", "takes_head")
+
+    def __init__(self, of: Outside[T], function: Callable[..., Any]) -> None:
+        called = f"what opens {of}"
+        if not callable(function):
+            raise DeclarationError(f"{called} is nothing that can be called", remedy="hand over a function")
+        try:
+            check_takes(function, called, 0)
+            self.takes_head = False
+        except DeclarationError:
+            check_takes(function, called, 1)
+            self.takes_head = True
+        if gives_pieces(function):
+            raise DeclarationError(f"{called} is a generator", remedy="write @contextmanager above it")
+        self.of, self.function = of, function
 
 
 _LOOKED_UP = (set, frozenset, dict)
@@ -362,121 +392,3 @@ def found_outside(held: Any) -> Iterator[Outside[Any]]:
         while isinstance(held, partial):
             held = held.func
         yield from getattr(held, "outside", ())
-
-
-# Types of values
-
-
-def kind_told_by(kind: Any, name: str) -> Any:
-    """A type without the names of aliases around it. Raises DeclarationError where no value can be told by it."""
-    plain = _plain(kind)
-    if problem := _no_kind(plain):
-        raise DeclarationError(f"{name} is of {problem}, by which no value can be told", remedy="name a class")
-    return plain
-
-
-def _plain(kind: Any) -> Any:
-    """A type without what stands around it: the name of an alias or a NewType, and what is beside it."""
-    if hasattr(kind, "__supertype__"):
-        return _plain(kind.__supertype__)
-    if hasattr(kind, "__metadata__"):
-        return _plain(kind.__origin__)
-    return _plain(kind.__value__) if type(kind).__name__ == "TypeAliasType" else kind
-
-
-def _tells(kind: Any) -> bool:
-    try:
-        return kind is Any or isinstance(isinstance(None, kind), bool)
-    except TypeError:  # a TypedDict, or a protocol of which nothing can be asked
-        return False
-
-
-def _no_kind(kind: Any) -> str:
-    """What cannot be told of a type, as people read it; "" where values can be told by it."""
-    if kind is Any or (isinstance(kind, type) and get_origin(kind) is None):
-        return repr(kind) if kind is type(None) or not _tells(kind) else ""
-    origin = get_origin(kind)
-    if origin is Literal:
-        return ""
-    if origin in (Union, types.UnionType):
-        return next(filter(None, (_no_kind(each) for each in get_args(kind) if each is not type(None))), "")
-    if isinstance(origin, type) and (issubclass(origin, Collection) or origin.__module__ == "collections.abc"):
-        if not issubclass(origin, Collection):
-            return repr(kind)
-        return next(filter(None, (_no_kind(each) for each in get_args(kind) if each is not Ellipsis)), "")
-    return repr(kind)
-
-
-def is_of(kind: Any, value: Any) -> bool:
-    """Whether a value is of a type: a bool is no number, an int is a float too, a float is no NaN, a date-time has an
-    offset and is no date, and a text is no collection of texts."""
-    if kind is Any:
-        return True
-    origin = get_origin(kind)
-    if origin is None:
-        return _is_instance(kind, value)
-    if origin is Literal:
-        return any(value == each and value.__class__ is each.__class__ for each in get_args(kind))
-    if origin in (Union, types.UnionType):
-        return any(value is None if each is type(None) else is_of(each, value) for each in get_args(kind))
-    if not isinstance(value, origin) or isinstance(value, str | bytes | bytearray):
-        return False
-    inner = get_args(kind)
-    if isinstance(value, Mapping):
-        return all(is_of(inner[0], key) and is_of(inner[1], held) for key, held in value.items())
-    if origin is tuple and Ellipsis not in inner:
-        return len(value) == len(inner) and all(map(is_of, inner, value))
-    return all(is_of(inner[0], each) for each in value)
-
-
-def _is_instance(kind: type, value: Any) -> bool:
-    from datetime import date, datetime
-
-    if isinstance(value, bool):
-        return kind in (bool, object)
-    if kind is float:
-        return isinstance(value, int) or (isinstance(value, float) and value == value)
-    if kind is date and isinstance(value, datetime):
-        return False
-    if not isinstance(value, kind):
-        return False
-    return not isinstance(value, datetime) or value.utcoffset() is not None
-
-
-def _all_will_do(kind: Any) -> bool:
-    """Whether every value of a class will do: NaN does not, nor a date-time without an offset."""
-    return kind is not float and getattr(kind, "__module__", "") != "datetime"
-
-
-def shown_kind(kind: Any) -> str:
-    """A type as people read it."""
-    return getattr(kind, "__name__", str(kind)) if get_origin(kind) is None else str(kind)
-
-
-def _told_wrong(value: Any) -> str:
-    """What was handed over instead, without its value: that may be a secret."""
-    told = type(value).__name__
-    if hasattr(value, "utcoffset") and value.utcoffset() is None:
-        return f"{told} without an offset"
-    return f"{told} of other values" if isinstance(value, Collection) and not isinstance(value, str) else told
-
-
-def _ordered() -> tuple[type, ...]:
-    from datetime import date, timedelta
-    from decimal import Decimal
-
-    return int, float, Decimal, date, timedelta
-
-
-def _sample_of(kind: Any) -> Any:
-    from datetime import UTC, date, datetime, timedelta
-    from decimal import Decimal
-    from uuid import UUID
-
-    made: dict[Any, Any] = {
-        int: 1, float: 1.0, str: "x", bool: True, bytes: b"x", Decimal: Decimal(1), date: date(2026, 5, 4),
-        datetime: datetime(2026, 5, 4, tzinfo=UTC), timedelta: timedelta(hours=1), UUID: UUID(int=1),
-    }  # fmt: skip
-    if isinstance(kind, type) and hasattr(kind, "__members__"):
-        return next(iter(kind.__members__.values()), None)
-    return made.get(kind) if isinstance(kind, type) else None

@@ -23,6 +23,11 @@ def gives_pieces(function: Any) -> bool:
     return _kind_of(function) in ("an async generator", "a generator function")
 
 
+def gives_pieces_later(function: Any) -> bool:
+    """Whether what a function gives back has to be gone through with `async for`."""
+    return _kind_of(function) == "an async generator"
+
+
 def check_answers(function: Any, called: str, takes: int | None = None) -> None:
     """Raise DeclarationError for a function that gives back something that waits, or cannot be called with `takes`
     values; `called` is where it stands."""

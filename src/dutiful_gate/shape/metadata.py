@@ -185,11 +185,6 @@ def _keep(found: Beside, part: Any) -> None:
             found.without += names
         case Demanding(names):
             found.demanded += names
-        case Outside():
-            raise DeclarationError(
-                f"{part} hands over a field of a request itself, and stands nowhere else",
-                remedy="move it up, beside `body` and `query`",
-            )
         case Mark():
             found.marks += (part,)
             found.secret = found.secret or part == marks.secret
@@ -212,6 +207,8 @@ def _refuse_half_written(part: object) -> None:
         remedy = "compare it with something, as in it > 0"
         if isinstance(part, This | FieldOfThis):
             remedy = "rules of `this` stand in @obeys(...) above the class; beside a type use `it`"
+        if isinstance(part, Outside):
+            remedy = f"compare it, as in it <= {part}; alone it hands over a field of a request itself, beside `body`"
         raise DeclarationError(f"{part!r} alone is no rule", remedy=remedy)
     if isinstance(part, WhatCannotBeRead):
         raise DeclarationError("unreadable alone says nothing", remedy='as in unreadable.says("needs a day")')

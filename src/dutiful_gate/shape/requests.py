@@ -95,7 +95,7 @@ def refuse_carried_inside(records: Iterable[Record]) -> None:
         for field in record.fields:
             if isinstance(field.factory, TakenHere):
                 raise DeclarationError(
-                    f"{field.factory.by} hands over a field of a request itself, and stands nowhere else",
+                    f"{field.factory.by} alone is no rule: it hands over a field of a request itself",
                     remedy="move it up, beside `body` and `query`",
                     record=record.name,
                     field=field.attribute,

@@ -18,6 +18,7 @@ from .description import description, schemas
 from .endpoint import Endpoint, Handler, Served
 from .head import Head
 from .media_types import of_type
+from .pieces import ServerEvent
 from .refusals import Refusal, RequestProblem
 from .security.requirement import IN_FRONT, PUBLIC, Requirement, Scheme
 from .security.schemes import ApiKey, Basic, Bearer, OAuth2, OpenIdConnect, OwnScheme
@@ -53,6 +54,7 @@ __all__ = [
     "Scheme",
     "Seen",
     "Served",
+    "ServerEvent",
     "SetCookie",
     "Signed",
     "SigningKey",

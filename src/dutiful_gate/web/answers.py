@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from http import HTTPStatus
@@ -13,6 +13,7 @@ from ..declare.waiting import let_go, waits
 from ..gates.typed import Gate, LeavesOut
 from ..gates.waiting import gate_of_answers
 from .answer_headers import AnswerHeaders, BrokenAnswer, Headed, header, headers_of
+from .pieces import Encoder, encoder_of, in_pieces
 
 JSON = "application/json"
 CBOR = "application/cbor"
@@ -28,11 +29,14 @@ class Answer:
 
     `status`   one of those that the endpoint declares; by default its first
     `headers`  by name, such as {"Location": "/bookings/12", "ETag": '"7"'}; or the record of them that is declared
+    `after`    functions, plain or `async`, that are called once the answer is sent and what was opened is closed: what
+               they raise is logged
     """
 
     value: Any = None
     status: int | None = None
     headers: Any = field(default_factory=dict)
+    after: Sequence[Callable[[], Any]] = ()
 
 
 _BARE = Answer()
@@ -42,10 +46,17 @@ _BARE = Answer()
 class Streamed:
     """Stands for a type among an endpoint's answers: a body of some media type that a handler gives in pieces.
 
-    The handler returns bytes, text or an iterable of them, and is not asked what they hold.
+        Streamed("text/csv")                              pieces as they are: bytes or text
+        Streamed("application/x-ndjson", Sailing)         values, each a line of JSON
+        Streamed("text/event-stream", Sailing)            values, each an event (`ServerEvent` for its name and number)
+
+    The handler gives an iterable, also an async one, or is a generator itself, plain or `async`. It is asked for the
+    next piece once the last one is sent, and closed when the client leaves. A value that is not what is declared ends
+    the answer, told in the log: its status is sent already.
     """
 
     media_type: str
+    of: Any = None
 
 
 @dataclass(slots=True)
@@ -54,7 +65,8 @@ class OutgoingAnswer:
 
     status: int
     headers: tuple[tuple[str, str], ...]
-    body: bytes | Iterable[bytes] = b""
+    body: Any = b""
+    """Bytes, or what gives them in pieces, plainly or `async`."""
 
     @property
     def reason(self) -> str:
@@ -65,6 +77,11 @@ class OutgoingAnswer:
             return f"{self.status} Unknown"
 
 
+def work_of(result: Any) -> tuple[Callable[[], Any], ...]:
+    """What a handler wants to be done after its answer."""
+    return tuple(result.after) if isinstance(result, Answer) else ()
+
+
 def is_status(status: Any) -> bool:
     """Whether an answer can have a status (RFC 9110, section 15); 1xx are none of an answer's own."""
     return status.__class__ is int and 200 <= status <= 599
@@ -73,7 +90,7 @@ def is_status(status: Any) -> bool:
 def outgoing(
     status: Any,
     headers: Iterable[tuple[Any, Any]],
-    body: bytes | Iterable[bytes] = b"",
+    body: Any = b"",
     ours: tuple[tuple[str, str], ...] = (),
 ) -> OutgoingAnswer:
     """The one door by which answers and refusals leave: no word of a header breaks out of it. Raises BrokenAnswer.
@@ -94,6 +111,9 @@ class Declared:
         self._leaves_out = leaves_out
         self.gates: dict[int, Gate[Any] | Streamed | None] = {}
         self.headers: dict[int, AnswerHeaders] = {}
+        self.encoders: dict[int, Encoder] = {}
+        self.items: dict[int, Gate[Any]] = {}
+        """The gates of what is streamed by values."""
         for status, declared in answers.items():
             if isinstance(declared, Headed):
                 self.headers[status] = AnswerHeaders(declared.headers)
@@ -104,15 +124,25 @@ class Declared:
             if status in NO_BODY and declared is not None:
                 raise DeclarationError(f"an answer {status} has no body", remedy=f"write {{{status}: None}}")
             stays = declared is None or isinstance(declared, Streamed)
+            if isinstance(declared, Streamed):
+                self._stream(status, declared, keys)
             self.gates[status] = declared if stays else gate_of_answers(declared, keys, leaves_out=leaves_out)
         if not self.gates:
             raise DeclarationError("an endpoint needs an answer", remedy="as in answers={200: list[Booking]}")
         self.usual = next((status for status in self.gates if status < 400), next(iter(self.gates)))
 
+    def _stream(self, status: int, declared: Streamed, keys: Callable[[str], str] | None) -> None:
+        if declared.of is not None:
+            names = self.items[status]._names if status in self.items else None
+            self.items[status] = gate_of_answers(declared.of, keys, names, self._leaves_out)
+        self.encoders[status] = encoder_of(declared.media_type, self.items.get(status))
+
     def speak(self, keys: Callable[[str], str]) -> None:
         """Make the names of all answers so from here on."""
         for status, gate in self.gates.items():
-            if isinstance(gate, Gate):
+            if isinstance(gate, Streamed):
+                self._stream(status, gate, keys)
+            elif isinstance(gate, Gate):
                 declared: Any = gate.declared
                 self.gates[status] = gate_of_answers(declared, keys, gate._names, self._leaves_out)
         self.__dict__.pop("media", None)
@@ -131,7 +161,8 @@ class Declared:
         if status not in self.gates:
             raise BrokenAnswer(f"the status {status} is none of those that the endpoint declares")
         gate = self.gates[status]
-        if waits(value) and not (isinstance(gate, Streamed) and hasattr(value, "__next__")):
+        comes_in_pieces = hasattr(value, "__next__") or hasattr(value, "__anext__")
+        if waits(value) and not (isinstance(gate, Streamed) and comes_in_pieces):
             let_go(value)
             raise BrokenAnswer("the handler gave something back that waits: an answer is there at once")
         given = answer.headers
@@ -147,34 +178,12 @@ class Declared:
                 raise BrokenAnswer(f"an answer {status} is declared without a body, and the handler gave one")
             return outgoing(status, headers if status in NO_BODY else (*headers, ("content-length", "0")))
         if isinstance(gate, Streamed):
-            body = value
             kind = (*headers, ("content-type", gate.media_type))
-            if isinstance(body, str | bytes):
-                whole = body.encode() if isinstance(body, str) else body
+            if gate.of is None and isinstance(value, str | bytes):
+                whole = value.encode() if isinstance(value, str) else value
                 return outgoing(status, (*kind, ("content-length", str(len(whole)))), whole)
-            if not isinstance(body, Iterable) or isinstance(body, Mapping):
-                raise BrokenAnswer(f"what is streamed is bytes, text or an iterable of them, not {type(body).__name__}")
-            return outgoing(status, kind, _pieces(body))
+            return outgoing(status, kind, in_pieces(value, self.encoders[status]))
         cbor = media == CBOR
         whole = gate.release_cbor(value) if cbor else gate.release_json(value)
         ours = (("content-type", CBOR if cbor else JSON), ("content-length", str(len(whole))))
         return outgoing(status, headers, whole, ours)
-
-
-def _pieces(body: Iterable[Any]) -> Iterator[bytes]:
-    """What a handler streams, as bytes; it is closed at the end, or when the client leaves (as PEP 3333 asks).
-
-    Raises BrokenAnswer for a piece that is neither bytes nor text.
-    """
-    try:
-        for each in body:
-            if isinstance(each, str):
-                yield each.encode()
-            elif isinstance(each, bytes | bytearray | memoryview):
-                yield bytes(each)
-            else:
-                raise BrokenAnswer(f"a piece of what is streamed is bytes or text, not {type(each).__name__}")
-    finally:
-        close = getattr(body, "close", None)
-        if close is not None:
-            close()

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..declare.carried import identity
 from ..declare.errors import DeclarationError, check_flags
-from ..declare.outside import HandedOver
+from ..declare.outside import HandedOver, Opening
 from ..declare.waiting import check_answers, check_takes, shown_name
 from ..report.catalogue import Catalogue
 from ..shape.asked_outside import outside_of
@@ -17,6 +17,7 @@ from .answers import JSON, OutgoingAnswer
 from .endpoint import Endpoint, Served
 from .exchange import Exchange
 from .head import Head
+from .opened import checked_openings
 from .refusals import Form, as_problem
 from .security.other_sites import checked_origins
 from .security.proxies import Proxies
@@ -45,6 +46,8 @@ class Api:
                    record or an endpoint says itself wins, and `named` over all. Those of paths, headers, cookies stay
     `outside`      hands over the values that declarations ask for, asked of the head of each request once it is let
                    in: `lambda head: [limit(40)]`. Handlers have them too, as `limit.here`
+    `opens`        what is opened once a request and closed with it, such as a session of a database:
+                   `[session.opened_by(open_session)]`, see `outside`; for endpoints that ask for it
     `observe`      shown each request once it is answered, as a `Seen`: endpoint, status, time, places and codes of
                    faults, never a value. It is a plain function; what it raises is logged, and changes no answer
     `text`, `servers`  what the description says besides: a text, and URLs
@@ -73,6 +76,7 @@ class Api:
         unreadable_path: int = 422,
         keys: Callable[[str], str] | None = None,
         outside: Callable[[Head], Iterable[HandedOver]] | None = None,
+        opens: Sequence[Opening[Any]] = (),
         observe: Observer | None = None,
         described_at: str = "",
         manual_at: str = "",
@@ -85,7 +89,8 @@ class Api:
         self.security = requirement_of(security, "the Api")
         self.origins, self.proxies, self.workers = checked_origins(origins), Proxies(proxies), Workers(threads)
         self.unreadable_path = unreadable_path
-        self.keys, self.outside = _keys(keys), _outside(outside, served)
+        self.opens = checked_openings(opens)
+        self.keys, self.outside = _keys(keys), _outside(outside, served, [each.of.name for each in self.opens])
         if observe is not None:
             check_answers(observe, f"observe={shown_name(observe)}", takes=1)
         self.observe = observe
@@ -101,6 +106,7 @@ class Api:
             self.pages[manual_at] = lambda: self._manual
         if described_at:
             self.pages[described_at] = lambda: self._description
+        self._opened_for: dict[int, tuple[Opening[Any], ...]] = {}
         self._by_form: dict[tuple[tuple[str, bool], ...], dict[str, Served[Any]]] = {}
         for each in sorted(self.served, key=lambda one: one.endpoint.path.rank):
             self._take(each)
@@ -182,6 +188,16 @@ class Api:
         """What an endpoint wants of who asks; None where this API has no scheme at all."""
         return self.security if endpoint.security is None else endpoint.security
 
+    def opened_for(self, endpoint: Endpoint[Any]) -> tuple[Opening[Any], ...]:
+        """What is opened for requests of an endpoint: what they ask for."""
+        if not self.opens:
+            return ()
+        known = self._opened_for.get(id(endpoint))
+        if known is None:
+            asked = {each.name for each in outside_of(endpoint.gate.shape)}
+            known = self._opened_for[id(endpoint)] = tuple(each for each in self.opens if each.of.name in asked)
+        return known
+
     def begin(self, head: Head) -> Exchange:
         """The way of one request, as far as its head tells."""
         if self.proxies:
@@ -226,13 +242,13 @@ def _keys(keys: Any) -> Any:
     return keys
 
 
-def _outside(outside: Any, served: Sequence[Served[Any]]) -> Any:
+def _outside(outside: Any, served: Sequence[Served[Any]], opened: Sequence[str]) -> Any:
     """What hands values over. Raises DeclarationError where nothing does, and an endpoint asks for some."""
     if outside is not None:
         check_answers(outside, f"outside={shown_name(outside)}", takes=1)
         return outside
     for each in served:
-        if asked := [one for one in outside_of(each.endpoint.gate.shape) if one != identity]:
+        if asked := [one for one in outside_of(each.endpoint.gate.shape) if one != identity and one.name not in opened]:
             names = ", ".join(one.name for one in asked)
             calls = ", ".join(f"{one.name}(...)" for one in asked)
             raise DeclarationError(

@@ -9,19 +9,20 @@ from typing import Any
 from urllib.parse import quote
 
 from ..declare.waiting import is_async
-from .answers import OutgoingAnswer
 from .api import Api
-from .exchange import Exchange
+from .exchange import Exchange, note_failed_work
 from .head import Head, header_text
 from .refusals import Refusal
 from .security.requirement import ToAsk
-from .streams import Stream
+from .streams import AsyncPieces, Lane, Pieces, PlainPieces, let_end
 from .workers import Workers
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
 _NOTHING_YET: Message = {"type": "http.request", "more_body": True}
+_LAST_WORDS = 5.0
+"""So many seconds an async body has to end once its client left."""
 SLOWEST = 30.0
 """So many seconds a whole body may take."""
 
@@ -46,6 +47,7 @@ def asgi(api: Api, *, seconds: float = SLOWEST) -> Callable[[Message, Receive, S
 async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds: float = SLOWEST) -> None:
     """Answer one request."""
     exchange = api.begin(head_of(scope))
+    lane = Lane(api.workers)
     ask = partial(_asked, api.workers)
     try:
         if exchange.asks_who:
@@ -65,29 +67,80 @@ async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds
                     exchange.refuse(Refusal(408, "The body took too long to come."))
             if message["type"] == "http.disconnect":
                 return  # the client is gone
+        if not exchange.settled() and exchange.asks_who:
+            await exchange.identify_awaited(ask, exchange.raw)
         if not exchange.settled():
-            await exchange.completed(ask)
-        if not exchange.settled():
-            await _answered(exchange)
-        assert exchange.outgoing is not None
-        await _sent(exchange.outgoing, receive, send, content=not exchange.without_content)
+            await _answered(exchange, lane)
+        await _sent(exchange, receive, send, lane)
     finally:
+        if not lane.handed_on:
+            lane.leave()
         exchange.close()
+    if not lane.handed_on:
+        await _worked(exchange)
 
 
-async def _answered(exchange: Exchange) -> None:
+async def _answered(exchange: Exchange, lane: Lane) -> None:
+    """Read the request and call the handler, with what is opened for it, and closed before a whole answer is sent."""
+    opened = exchange.opened
+    if opened is None:
+        await exchange.completed()
+        if not exchange.settled():
+            await _handled(exchange, lane)
+        return
+    error: BaseException | None = None
+    try:
+        await opened.open_later(exchange.head, lane.run)
+        exchange.hand_over(opened.values)
+        if exchange.endpoint.gate.asks_elsewhere or exchange.served.is_async:
+            await exchange.completed()
+        else:
+            await lane.run(exchange.complete)
+        if not exchange.settled():
+            await _handled(exchange, lane)
+    except Exception as failed:
+        exchange.failed(failed)
+        error = failed
+    except BaseException as left:  # the server stops, or nobody waits any more
+        let_end(opened.close_later(left, lane.run))
+        raise
+    if not exchange.is_streamed:
+        try:
+            await opened.close_later(error or exchange.problem, lane.run)
+        except Exception as failed:
+            exchange.failed(failed)
+
+
+async def _handled(exchange: Exchange, lane: Lane) -> None:
     """Call the handler: one that is async here, a plain one in a thread."""
     served = exchange.served
     try:
-        with exchange.surroundings():
-            if served.is_async:
+        if served.is_async:
+            with exchange.surroundings():
                 result = await served.handler(exchange.request)
-            else:
-                result = await exchange.api.workers.run(served.handler, exchange.request)
+        elif served.gives_pieces_later:
+            result = served.handler(exchange.request)
+        else:
+            result = await lane.run(exchange.within, served.handler, exchange.request)
     except Exception as error:
         exchange.raised(error)
-    else:
+        return
+    if exchange.opened is None or served.is_async:
         exchange.answer(result)
+    else:  # what goes out may be read from what was opened
+        await lane.run(exchange.answer, result)
+
+
+async def _worked(exchange: Exchange) -> None:
+    """Do the work after the answer; what it raises is logged."""
+    for work in exchange.afterwards:
+        try:
+            if is_async(work):
+                await work()
+            else:
+                await exchange.api.workers.run(work)
+        except Exception as error:
+            note_failed_work(exchange.endpoint, error)
 
 
 async def _asked(workers: Workers, asking: ToAsk) -> Any:
@@ -153,29 +206,83 @@ class _Begun:
                 return message
 
 
-async def _sent(outgoing: OutgoingAnswer, receive: Receive, send: Send, *, content: bool) -> None:
+async def _sent(exchange: Exchange, receive: Receive, send: Send, lane: Lane) -> None:
+    outgoing, content = exchange.outgoing, not exchange.without_content
+    assert outgoing is not None
     headers = [(name.encode("latin-1"), value.encode("latin-1")) for name, value in outgoing.headers]
-    await send({"type": "http.response.start", "status": outgoing.status, "headers": headers})
-    if isinstance(outgoing.body, bytes) or not content:
+    start = {"type": "http.response.start", "status": outgoing.status, "headers": headers}
+    if not exchange.is_streamed:
+        await send(start)
         body = outgoing.body if content and isinstance(outgoing.body, bytes) else b""
         await send({"type": "http.response.body", "body": body})
         return
-    stream = Stream(outgoing.body)
+    error: BaseException | None = None
+    pieces: Pieces | None = None
+    left = False
+    try:
+        await send(start)
+        with exchange.surroundings():
+            pieces = _pieces_of(outgoing.body, exchange, lane)
+            left = await _streamed(pieces, receive, send)
+        if left:
+            error = GeneratorExit()
+    except BaseException as failed:
+        error = failed
+        left = left or not isinstance(failed, Exception)
+        raise
+    finally:
+        ending = _ended(exchange, pieces, lane, error, works=left)
+        if left:  # the piece that is being made may never come
+            lane.handed_on = True
+            let_end(ending)
+        else:
+            await ending
+    if not left:
+        await send({"type": "http.response.body", "body": b""})
+
+
+def _pieces_of(body: Any, exchange: Exchange, lane: Lane) -> Pieces:
+    if hasattr(body, "__aiter__"):
+        return AsyncPieces(body)
+    return PlainPieces(body, lane, exchange.within)
+
+
+async def _streamed(pieces: Pieces, receive: Receive, send: Send) -> bool:
+    """Send all pieces, each wanted once the last one is sent. Whether the client left before the end."""
     gone = asyncio.ensure_future(_left(receive))
+    piece: asyncio.Future[bytes | None] | None = None
     try:
         while True:
-            piece = stream.next()
+            piece = asyncio.ensure_future(pieces.next())
             waiting: list[asyncio.Future[Any]] = [piece, gone]
             await asyncio.wait(waiting, return_when=asyncio.FIRST_COMPLETED)
-            if not piece.done():  # the client left, and nobody waits for the piece any more
-                return
+            if not piece.done():
+                return True
             if (told := piece.result()) is None:
-                break
+                return False
             await send({"type": "http.response.body", "body": told, "more_body": True})
-        await send({"type": "http.response.body", "body": b""})
     finally:
-        stream.close()
         gone.cancel()
+        if piece is not None and not piece.done():
+            piece.cancel()
+            await asyncio.wait([piece], timeout=_LAST_WORDS)
+
+
+async def _ended(
+    exchange: Exchange, pieces: Pieces | None, lane: Lane, error: BaseException | None, *, works: bool
+) -> None:
+    """Close the body, and then what was opened for it; and do the work after the answer, where nobody else does."""
+    try:
+        if pieces is not None:
+            await pieces.close()
+    finally:
+        try:
+            if exchange.opened is not None:
+                await exchange.opened.close_later(error, lane.run)
+        finally:
+            lane.leave()
+    if works:
+        await _worked(exchange)
 
 
 async def _left(receive: Receive) -> None:

@@ -217,7 +217,7 @@ class _Description:
         gate = endpoint.answers.gates[status]
         made: dict[str, Any] = {"description": phrase(status)}
         if isinstance(gate, Streamed):
-            made["content"] = {gate.media_type: {"schema": {"type": "string"}}}
+            made["content"] = {gate.media_type: {"schema": self._stream(endpoint, status)}}
         elif gate is not None:
             schema = self._schema(f"{endpoint.name}.{status}")
             media = [JSON, *([CBOR] if CBOR in endpoint.takes else [])]
@@ -225,6 +225,13 @@ class _Description:
         if (headers := endpoint.answers.headers.get(status)) is not None:
             made["headers"] = dict(self._headers(headers, f"{endpoint.name}.{status}.headers"))
         return made
+
+    def _stream(self, endpoint: Endpoint[Any], status: int) -> dict[str, Any]:
+        """The schema of a body in pieces; no version before 3.2 has a word for what each of them is."""
+        if status not in endpoint.answers.items:
+            return {"type": "string"}
+        item = self._schema(f"{endpoint.name}.{status}.item")
+        return {"type": "string", "description": "Values, one by one, each of `x-item-schema`.", "x-item-schema": item}
 
     def _headers(self, headers: AnswerHeaders, name: str) -> Iterator[tuple[str, dict[str, Any]]]:
         """The headers of an answer by name."""
@@ -260,6 +267,8 @@ def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
     for status, gate in endpoint.answers.gates.items():
         if isinstance(gate, Gate):
             yield f"{endpoint.name}.{status}", Part(gate.shape, False, "release")
+    for status, gate in endpoint.answers.items.items():
+        yield f"{endpoint.name}.{status}.item", Part(gate.shape, False, "release")
     for status, headers in endpoint.answers.headers.items():
         yield f"{endpoint.name}.{status}.headers", Part(headers.shown, False, "release")
 

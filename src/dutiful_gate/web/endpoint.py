@@ -8,9 +8,9 @@ from typing import Any, Final, Generic, Protocol, TypeVar
 from ..declare.carried import identity
 from ..declare.errors import DeclarationError
 from ..declare.limits import Limits
-from ..declare.outside import is_of, shown_kind
 from ..declare.rules.waiting import WaitingCheck
-from ..declare.waiting import check_takes, gives_pieces, is_async
+from ..declare.told_types import is_of, shown_kind
+from ..declare.waiting import check_takes, gives_pieces, gives_pieces_later, is_async
 from ..gates.request import EndpointGate, RequestGate
 from ..gates.typed import LeavesOut
 from ..report.fault import Fault
@@ -198,7 +198,7 @@ class Endpoint(Generic[R]):
 class Served(Generic[R]):
     """An endpoint and the function that answers it."""
 
-    __slots__ = ("endpoint", "form", "handler", "is_async")
+    __slots__ = ("endpoint", "form", "gives_pieces_later", "handler", "is_async")
 
     def __init__(self, endpoint: Endpoint[R], handler: Handler[R], form: ShowsForm | None = None) -> None:
         self.endpoint = endpoint
@@ -206,6 +206,7 @@ class Served(Generic[R]):
         self.form = form
         check_takes(handler, f"the handler of {endpoint!r}", 1)
         self.is_async = is_async(handler)
+        self.gives_pieces_later = gives_pieces_later(handler)
         streams = any(isinstance(gate, Streamed) for gate in endpoint.answers.gates.values())
         if not streams and gives_pieces(handler):
             raise DeclarationError(

@@ -7,6 +7,7 @@ own way, and sends what comes out.
 from __future__ import annotations
 
 import logging
+import sys
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager, ExitStack, nullcontext
 from time import perf_counter
@@ -20,12 +21,13 @@ from ..report.catalogue import ENGLISH, speaking
 from ..report.fault import Fault
 from ..report.verdict import Refused
 from .answer_headers import BrokenAnswer
-from .answers import CBOR, OutgoingAnswer, is_status
+from .answers import CBOR, OutgoingAnswer, is_status, work_of
 from .endpoint import Endpoint, Served, ShowsForm
 from .forms.rows import BUTTONS, with_rows
 from .head import Head
 from .intake import Intake
 from .negotiation import chosen_language, chosen_media
+from .opened import Opened
 from .refusals import Refusal, RequestProblem, told_in
 from .security.admission import Admission, Admitted, Ask, Steps, admitted, admitted_later
 from .security.other_sites import refuse_other_sites
@@ -49,10 +51,13 @@ class Exchange:
     `outgoing`    the answer, once there is one
     `reads_body`  whether pieces of the body are wanted: hand them to `take`, until there are no more or an answer is
     `request`     what the handler is called with, once the body is `complete`
+    `opened`      what is opened for it before that, and closed afterwards; None where nothing is
+    `problem`     why it is refused, or what failed
     """
 
     __slots__ = (
         "_admission",
+        "_after",
         "_began",
         "_handed",
         "_intake",
@@ -63,7 +68,9 @@ class Exchange:
         "api",
         "catalogue",
         "head",
+        "opened",
         "outgoing",
+        "problem",
         "reads_body",
         "request",
     )
@@ -79,6 +86,9 @@ class Exchange:
         self._media = ""
         self._handed: tuple[HandedOver, ...] = ()
         self._admission: Admission | None = None
+        self._after: tuple[Callable[[], Any], ...] = ()
+        self.opened: Opened | None = None
+        self.problem: BaseException | None = None
         self._names: Mapping[str, str] = {}
         self._intake: Intake[Any] | None = None
         self._served: Served[Any] | None = None
@@ -118,6 +128,30 @@ class Exchange:
         both.enter_context(outside_values(*self._handed))
         return both
 
+    def within(self, function: Callable[..., Any], *given: Any) -> Any:
+        """What a function gives back, called in these surroundings."""
+        with self.surroundings():
+            return function(*given)
+
+    def hand_over(self, values: Sequence[HandedOver]) -> None:
+        """Hand over what was opened."""
+        self._handed = (*self._handed, *values)
+
+    @property
+    def is_streamed(self) -> bool:
+        """Whether the answer is sent in pieces."""
+        return self.outgoing is not None and not isinstance(self.outgoing.body, bytes) and not self.without_content
+
+    @property
+    def comes_later(self) -> bool:
+        """Whether the pieces of the answer have to be awaited."""
+        return self.is_streamed and hasattr(getattr(self.outgoing, "body", None), "__aiter__")
+
+    @property
+    def afterwards(self) -> tuple[Callable[[], Any], ...]:
+        """What is to be done once the answer is sent."""
+        return self._after
+
     def _safely(self, step: Callable[[], None]) -> None:
         """Take a step; what it raises is the answer."""
         try:
@@ -149,6 +183,8 @@ class Exchange:
             return
         self._served, self._names = served, names
         endpoint = head.endpoint = served.endpoint
+        if openings := api.opened_for(endpoint):
+            self.opened = Opened(openings)
         wanted = api.wanted_of(endpoint)
         if endpoint.comes_from_pages or (wanted is not None and wanted.from_cookie):
             refuse_other_sites(head, api.origins)
@@ -228,22 +264,15 @@ class Exchange:
 
     def complete(self) -> None:
         """All of the body is here: read the request; there is an answer where it is refused."""
-        if self.asks_who:
-            self.identify(self._raw)
-        if not self.settled():
-            self._safely(self._read)
+        self._safely(self._read)
 
     @property
-    def _raw(self) -> bytes:
+    def raw(self) -> bytes:
         """The bytes of the body as they came."""
         return self._intake.raw if self._intake is not None else b""
 
-    async def completed(self, ask: Ask) -> None:
-        """The same where functions and checks may be waited for: they are asked about what is sound of the request."""
-        if self.asks_who:
-            await self.identify_awaited(ask, self._raw)
-            if self.settled():
-                return
+    async def completed(self) -> None:
+        """The same where checks may be waited for: they are asked about what is sound of the request."""
         if not self.endpoint.gate.asks_elsewhere:
             self.complete()
             return
@@ -325,9 +354,12 @@ class Exchange:
         """What the handler returned is the answer; one that breaks its declaration is told to developers alone."""
         try:
             self._settle(self.endpoint.answers.released(result, self._media))
+            self._after = work_of(result)
         except Refused as refused:
+            self.problem = refused
             self._broken("; ".join(map(str, refused.faults)))
         except BrokenAnswer as broken:
+            self.problem = broken
             self._broken(broken.words)
         except Exception:
             self.failed()
@@ -340,24 +372,32 @@ class Exchange:
     def raised(self, error: BaseException) -> None:
         """The handler raised: a RequestProblem is the answer; anything else is logged, and the client told no more."""
         if isinstance(error, RequestProblem):
+            self.problem = error
             self.refuse(error.refusal)
         else:
             self.failed(error)
 
     def failed(self, error: BaseException | None = None) -> None:
         """Something went wrong that is no fault of the client's."""
+        self.problem = error or sys.exception()
         log.error("%s %s failed", self.head.method, self.head.path[:200], exc_info=error or True)
         self.refuse(Refusal(500, "The server could not answer."))
 
     def refuse(self, refusal: Refusal) -> None:
         """The request ends here."""
-        self._refusal = refusal
+        self._refusal, self._after = refusal, ()
+        self.problem = self.problem or RequestProblem.of(refusal)
         try:
             self._settle(told_in(self.catalogue, refusal, self.api.refusals))
         except Exception:
             log.error("a refusal could not be told", exc_info=True)
             status = refusal.status if is_status(refusal.status) and refusal.status >= 400 else 500
             self.outgoing = OutgoingAnswer(status, (("content-length", "0"),))
+
+
+def note_failed_work(endpoint: Endpoint[Any], error: Exception) -> None:
+    """What was to be done after an answer failed."""
+    log.error("%r: the work after the answer failed", endpoint, exc_info=error)
 
 
 def _asked_at_once(asking: ToAsk) -> Any:

@@ -1,58 +1,114 @@
-"""Bodies that a handler gives in pieces, each made in a thread that the server need not wait for."""
+"""Bodies that a handler gives in pieces: plain ones made in a thread, async ones in the loop of the server."""
 
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterable
-from contextlib import suppress
-from queue import SimpleQueue
-from threading import Thread
-from typing import Any
+import logging
+from collections.abc import AsyncIterable, Awaitable, Callable, Coroutine, Iterable
+from contextvars import Context, copy_context
+from typing import Any, Final, Protocol
+
+from .workers import Worker, Workers
+
+log = logging.getLogger("dutiful_gate.web")
 
 
-class Stream:
-    """The pieces of a body, one at a time, in a thread of its own.
+class Lane:
+    """The thread of one request: what it opens, its plain handler and its plain pieces run there, one after the other.
 
-    A piece that never comes holds up no other request, since no thread of the pool waits for it, and no server that is
-    to stop: the thread is a daemon.
+    It is taken when it is first wanted, and all that runs there shares a context.
     """
 
-    def __init__(self, body: Iterable[bytes]) -> None:
-        self._loop = asyncio.get_running_loop()
-        self._wanted: SimpleQueue[asyncio.Future[bytes | None] | None] = SimpleQueue()
-        Thread(target=self._run, args=(body,), name="dutiful_gate stream", daemon=True).start()
+    def __init__(self, workers: Workers) -> None:
+        self._workers = workers
+        self._worker: Worker | None = None
+        self._context: Context | None = None
+        self.handed_on = False
+        """Whether something else leaves it: what is to run there still waits for a piece that may never come."""
 
-    def next(self) -> asyncio.Future[bytes | None]:
-        """What will be the next piece, None at the end; raises what the handler's own code raises."""
-        made: asyncio.Future[bytes | None] = self._loop.create_future()
-        self._wanted.put(made)
-        return made
+    async def run(self, function: Callable[..., Any], *given: Any) -> Any:
+        """What a function gives back; raises what it raises."""
+        if self._worker is None:
+            self._worker = await self._workers.take()
+        if self._context is None:
+            self._context = copy_context()
+        return await self._worker.begin(self._context, function, *given)
 
-    def close(self) -> None:
-        """Let go of the body, at once or as soon as the piece that is being made is there."""
-        self._wanted.put(None)
+    def detach(self) -> None:
+        """What runs there from here on may never end: other requests have another thread."""
+        if self._worker is None:
+            self._worker = Worker()
+        else:
+            self._worker.detach()
 
-    def _run(self, body: Iterable[bytes]) -> None:
-        step = iter(body)
-        while (wanted := self._wanted.get()) is not None:
-            piece: bytes | None = None
-            failed: BaseException | None = None
-            try:
-                piece = next(step, None)
-            except BaseException as error:
-                failed = error
-            with suppress(RuntimeError):  # the loop has ended meanwhile
-                self._loop.call_soon_threadsafe(_settle, wanted, piece, failed)
-        with suppress(Exception):
-            close: Any = getattr(step, "close", None)
-            if close is not None:
-                close()
+    def leave(self) -> None:
+        """The thread is free, as soon as what was begun is done."""
+        if self._worker is not None:
+            self._worker.leave()
+            self._worker = None
 
 
-def _settle(wanted: asyncio.Future[bytes | None], piece: bytes | None, failed: BaseException | None) -> None:
-    if wanted.done():  # nobody waits any more
-        return
-    if failed is None:
-        wanted.set_result(piece)
-    else:
-        wanted.set_exception(failed if not isinstance(failed, StopIteration) else RuntimeError("StopIteration"))
+class Pieces(Protocol):
+    """The pieces of a body, one after the other."""
+
+    def next(self) -> Awaitable[bytes | None]:
+        """The next piece, None at the end; raises what the handler's own code raises."""
+        ...
+
+    async def close(self) -> None:
+        """Let go of the body, as soon as the piece that is being made is there."""
+        ...
+
+
+class PlainPieces:
+    """Pieces that are made in the thread of the request.
+
+    A piece that never comes holds up no other request, since its thread is none of the pool's any more.
+    """
+
+    def __init__(self, body: Iterable[bytes], lane: Lane, within: Callable[..., Any]) -> None:
+        self._step = iter(body)
+        self._lane, self._within = lane, within
+        lane.detach()
+
+    def next(self) -> Awaitable[bytes | None]:
+        return self._lane.run(self._within, next, self._step, None)
+
+    async def close(self) -> None:
+        close: Any = getattr(self._step, "close", None)
+        if close is not None:
+            await self._lane.run(self._within, close)
+
+
+class AsyncPieces:
+    """Pieces that are awaited."""
+
+    def __init__(self, body: AsyncIterable[bytes]) -> None:
+        self._step = aiter(body)
+
+    async def next(self) -> bytes | None:
+        return await anext(self._step, None)
+
+    async def close(self) -> None:
+        close: Any = getattr(self._step, "aclose", None)
+        if close is not None:
+            await close()
+
+
+_ENDING: Final[set[asyncio.Task[None]]] = set()
+
+
+def let_end(ending: Coroutine[Any, Any, None]) -> None:
+    """Let something end by itself: nobody waits for it any more, and what it raises is logged."""
+    task = asyncio.ensure_future(ending)
+    _ENDING.add(task)
+    task.add_done_callback(_ended)
+
+
+def _ended(task: asyncio.Task[None]) -> None:
+    _ENDING.discard(task)
+    if not task.cancelled() and (failed := task.exception()) is not None:
+        log.error("a stream whose client left could not be closed", exc_info=failed)
+
+
+__all__ = ["AsyncPieces", "Lane", "Pieces", "PlainPieces", "let_end"]

@@ -10,8 +10,9 @@ from ..declare.errors import DeclarationError
 from .answers import OutgoingAnswer
 from .api import Api
 from .endpoint import Served
-from .exchange import Exchange
+from .exchange import Exchange, note_failed_work
 from .head import Head, header_text
+from .opened import begins_async
 
 _PIECE = 65_536
 _PLAIN = "/~!$&'()*+,;=:@-._"
@@ -53,7 +54,13 @@ def check_plain(served: Served[Any], api: Api) -> None:
                 f"{served.endpoint!r} asks {check.name}, which is async: WSGI waits for nothing",
                 remedy="serve it under ASGI, or write a plain function of many values",
             )
-    if served.is_async:
+    for opening in api.opened_for(served.endpoint):
+        if begins_async(opening):
+            raise DeclarationError(
+                f"what opens {opening.of} for {served.endpoint!r} is async: WSGI waits for nothing",
+                remedy="serve it under ASGI, or write it as a plain @contextmanager",
+            )
+    if served.is_async or served.gives_pieces_later:
         raise DeclarationError(
             f"the handler of {served.endpoint!r} is async, which WSGI knows nothing of",
             remedy="serve it under ASGI, or write it as a plain function",
@@ -70,31 +77,82 @@ def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgo
             exchange.take(piece)
             if exchange.settled():
                 break
+    if not exchange.settled() and exchange.asks_who:
+        exchange.identify(exchange.raw)
     if not exchange.settled():
-        exchange.complete()
-    if not exchange.settled():
-        try:
-            with exchange.surroundings():
-                result = exchange.served.handler(exchange.request)
-        except Exception as error:
-            exchange.raised(error)
-        else:
-            exchange.answer(result)
+        _handled(exchange)
     outgoing = exchange.outgoing
     assert outgoing is not None
-    if isinstance(outgoing.body, bytes) or exchange.without_content:
+    if exchange.without_content or (isinstance(outgoing.body, bytes) and not exchange.afterwards):
         exchange.close()
+        _worked(exchange)
     else:
         outgoing.body = _sent(outgoing.body, exchange)
     return outgoing, not exchange.without_content
 
 
-def _sent(body: Iterable[bytes], exchange: Exchange) -> Iterator[bytes]:
-    """A body in pieces; what came with the request is let go once they are sent."""
+def _handled(exchange: Exchange) -> None:
+    """Read the request and call the handler, with what is opened for it, and closed before a whole answer is sent."""
+    opened = exchange.opened
+    error: BaseException | None = None
     try:
-        yield from body
+        if opened is not None:
+            opened.open(exchange.head)
+            exchange.hand_over(opened.values)
+        exchange.complete()
+        if not exchange.settled():
+            try:
+                result = exchange.within(exchange.served.handler, exchange.request)
+            except Exception as raised:
+                exchange.raised(raised)
+            else:
+                exchange.answer(result)
+                if exchange.comes_later:
+                    raise TypeError("the handler gave pieces that are async, which WSGI knows nothing of")
+    except Exception as failed:
+        exchange.failed(failed)
+        error = failed
+    except BaseException as left:  # the server stops
+        if opened is not None:
+            opened.close(left)
+        raise
+    if opened is not None and not exchange.is_streamed:
+        try:
+            opened.close(error or exchange.problem)
+        except Exception as failed:
+            exchange.failed(failed)
+
+
+def _sent(body: Any, exchange: Exchange) -> Iterator[bytes]:
+    """A body, whole or in pieces; what was opened and what came is let go once it is sent, and work begins."""
+    step = iter([body] if isinstance(body, bytes) else body)
+    error: BaseException | None = None
+    try:
+        while (piece := exchange.within(next, step, None)) is not None:
+            yield piece
+    except BaseException as failed:
+        error = failed
+        raise
     finally:
-        exchange.close()
+        try:
+            if (close := getattr(step, "close", None)) is not None:
+                exchange.within(close)
+        finally:
+            try:
+                if exchange.opened is not None:
+                    exchange.opened.close(error)
+            finally:
+                exchange.close()
+        _worked(exchange)
+
+
+def _worked(exchange: Exchange) -> None:
+    """Do the work after the answer; what it raises is logged."""
+    for work in exchange.afterwards:
+        try:
+            work()
+        except Exception as error:
+            note_failed_work(exchange.endpoint, error)
 
 
 def head_of(environ: dict[str, Any], prefix: str = "") -> Head:

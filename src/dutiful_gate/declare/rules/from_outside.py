@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any, ClassVar, get_args
 from ..applicability import Takes
 from ..errors import DeclarationError
 from ..facts import Bind, Facts, Passing, Unsaid
-from ..outside import Outside, found_outside, from_caller, handed, is_of, named_outside
+from ..outside import Outside, found_outside, from_caller, handed, named_outside
+from ..told_types import is_of
 from .base import Face, Rule
 from .bound import Between, Ceiling, Floor
 from .choice import OneOf

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, Union, get_args, get_origin, get_type_hin
 
 from ...declare.carried import identity
 from ...declare.errors import DeclarationError
-from ...declare.outside import is_of, shown_kind
+from ...declare.told_types import is_of, shown_kind
 from .requirement import PUBLIC, Requirement, Scheme, Wanted
 
 if TYPE_CHECKING:
