@@ -22,7 +22,7 @@ from starlette.responses import Response
 from starlette.routing import Route
 
 from dutiful_gate.demo.ferries import Booking
-from dutiful_gate.web import Api, Endpoint
+from dutiful_gate.web import Answering, Api, Endpoint
 from dutiful_gate.web.starlette import route
 
 BOUND = 1.05
@@ -37,7 +37,7 @@ async def answer(sent: Takes) -> Booking:
     return sent.body
 
 
-served = Endpoint("POST", "/bookings", Takes, {200: Booking}).by(answer)
+served = Endpoint("POST", "/bookings", Takes, Answering(200, Booking)).by(answer)
 api = Api("Bookings", "1", [served])
 
 

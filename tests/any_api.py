@@ -17,7 +17,7 @@ from starlette.applications import Starlette
 from dutiful_gate import Amendment, it, obeys, secret, this
 from dutiful_gate.catalogues import GERMAN
 from dutiful_gate.demo.ferries import Booking
-from dutiful_gate.web import PUBLIC, Answer, Api, Endpoint, Head, Headed, OwnScheme, RequestProblem, Streamed
+from dutiful_gate.web import PUBLIC, Answering, Api, Endpoint, Head, OwnScheme, RequestProblem, Streamed
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.flask import blueprint
 from dutiful_gate.web.starlette import mounted
@@ -100,8 +100,11 @@ class Filed:
     link: Annotated[str | None, secret] = None
 
 
+BOOKED, MOVED = Answering(201, Booking), Answering(202, Number, headers=Filed)
+
+
 def answer(request: Any) -> Any:
-    return Answer(request.body, headers={"Location": "/bookings/7"})
+    return BOOKED(request.body, headers={"Location": "/bookings/7"})
 
 
 def broken(request: Nothing) -> Any:
@@ -113,7 +116,7 @@ def raises(request: Nothing) -> Any:
 
 
 def injects(request: Nothing) -> Any:
-    return Answer(Number(1), headers={"Link": "x\r\nSet-Cookie: a=b"})
+    return Answering(200, Number)(Number(1), headers={"Link": "x\r\nSet-Cookie: a=b"})
 
 
 def guard(head: Head) -> None:
@@ -122,16 +125,16 @@ def guard(head: Head) -> None:
 
 
 SERVED = [
-    Endpoint("GET", "/bookings", ListBookings, {200: list[str]}, tags=["bookings"]).by(lambda sent: sent.query.sort),
-    Endpoint("POST", "/bookings", Book, {201: Booking}, takes=["application/json", "application/cbor"], unpacks=["gzip"]).by(answer),
-    Endpoint("PATCH", "/bookings/{number}", Amend, {200: Number, 404: None}).by(lambda sent: sent.path),
-    Endpoint("PUT", "/bookings/{number}", Cancel, {202: Headed(Number, Filed)}).by(lambda sent: Answer(sent.path, headers=Filed("/here"))),
-    Endpoint("DELETE", "/bookings/{number}", Cancel, {204: None}).by(lambda sent: None),
-    Endpoint("POST", "/booked", ByForm, {200: Booking}).by(lambda sent: sent.form),
-    Endpoint("GET", "/broken", Nothing, {200: Number}).by(broken),
-    Endpoint("GET", "/raises", Nothing, {200: Number}).by(raises),
-    Endpoint("GET", "/injects", Nothing, {200: Number}).by(injects),
-    Endpoint("GET", "/manifest", Nothing, {200: Streamed("text/csv")}).by(lambda sent: iter(["a,b\n", b"1,2\n"])),
+    Endpoint("GET", "/bookings", ListBookings, Answering(200, list[str]), tags=["bookings"]).by(lambda sent: sent.query.sort),
+    Endpoint("POST", "/bookings", Book, BOOKED, takes=["application/json", "application/cbor"], unpacks=["gzip"]).by(answer),
+    Endpoint("PATCH", "/bookings/{number}", Amend, Answering(200, Number) | Answering(404)).by(lambda sent: sent.path),
+    Endpoint("PUT", "/bookings/{number}", Cancel, MOVED).by(lambda sent: MOVED(sent.path, headers=Filed("/here"))),
+    Endpoint("DELETE", "/bookings/{number}", Cancel, Answering(204)).by(lambda sent: None),
+    Endpoint("POST", "/booked", ByForm, Answering(200, Booking)).by(lambda sent: sent.form),
+    Endpoint("GET", "/broken", Nothing, Answering(200, Number)).by(broken),
+    Endpoint("GET", "/raises", Nothing, Answering(200, Number)).by(raises),
+    Endpoint("GET", "/injects", Nothing, Answering(200, Number)).by(injects),
+    Endpoint("GET", "/manifest", Nothing, Answering(200, Streamed("text/csv"))).by(lambda sent: iter(["a,b\n", b"1,2\n"])),
 ]  # fmt: skip
 
 

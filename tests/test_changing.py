@@ -46,6 +46,7 @@ from dutiful_gate import (
 from dutiful_gate.demo.ferries import bookings
 from dutiful_gate.shape.nodes import Link
 from dutiful_gate.web import (
+    Answering,
     Api,
     Endpoint,
     Refusal,
@@ -452,11 +453,11 @@ def _desk() -> Api:
         "Calls",
         "1",
         [
-            Endpoint("PATCH", "/call", ChangeCall, {200: Call}, keys=camel).by(change),
-            Endpoint("PATCH", "/patched", PatchCallAtOnce, {200: Call}).by(
+            Endpoint("PATCH", "/call", ChangeCall, Answering(200, Call), keys=camel).by(change),
+            Endpoint("PATCH", "/patched", PatchCallAtOnce, Answering(200, Call)).by(
                 lambda sent: patched(calls, held, sent.body)
             ),
-            Endpoint("PATCH", "/under", PatchCall, {200: Call}).by(
+            Endpoint("PATCH", "/under", PatchCall, Answering(200, Call)).by(
                 lambda sent: patched(calls, held, sent.body, under="patch")
             ),
         ],

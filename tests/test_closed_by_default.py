@@ -45,7 +45,7 @@ from dutiful_gate import (
     via,
     when,
 )  # fmt: skip
-from dutiful_gate.web import Api, Bearer, Endpoint, OwnScheme, RequestGate, Streamed, under_key
+from dutiful_gate.web import Answering, Api, Bearer, Endpoint, OwnScheme, RequestGate, Streamed, under_key
 from dutiful_gate.web.answer_headers import BrokenAnswer
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.wsgi import wsgi
@@ -169,7 +169,7 @@ class Show:
     path: Number
 
 
-OPEN: Endpoint[Show] = Endpoint("GET", "/admin/{number}", Show, {200: int})
+OPEN: Endpoint[Show] = Endpoint("GET", "/admin/{number}", Show, Answering(200, int))
 
 
 @pytest.mark.parametrize("handler", [later, Waits(), partial(later)])
@@ -189,7 +189,7 @@ def test_wsgi_and_flask_take_no_handler_that_waits(handler: Any) -> None:
 @pytest.mark.parametrize("make", [pieces, later, later_pieces])
 def test_an_answer_that_waits_is_a_mistake_and_is_let_go(answer: Any, make: Callable[..., Any]) -> None:
     made: list[Any] = []
-    endpoint = Endpoint("GET", "/crates", Nothing, {200: answer})
+    endpoint = Endpoint("GET", "/crates", Nothing, Answering(200, answer))
     ask = asker(asgi(Api("Harbour", "1", [endpoint.by(lambda sent: made.append(make()) or made[-1])])))
     if make is not later and isinstance(answer, Streamed):
         with pytest.raises(BrokenAnswer, match="bytes or text, not bool"):
@@ -205,7 +205,7 @@ def test_an_answer_that_waits_is_a_mistake_and_is_let_go(answer: Any, make: Call
     [(["a", b"b", bytearray(b"c"), memoryview(b"d")], b"abcd"), ("ab", b"ab"), (b"", b""), ({"a": 1}, None), (7, None)],
 )
 def test_what_is_streamed_is_bytes_or_text(body: Any, sent: bytes | None) -> None:
-    endpoint = Endpoint("GET", "/crates", Nothing, {200: Streamed("text/plain")})
+    endpoint = Endpoint("GET", "/crates", Nothing, Answering(200, Streamed("text/plain")))
     api = Api("Harbour", "1", [endpoint.by(lambda request: body)])
     for ask in clients(api).values():
         reply = ask("GET", "/crates")
@@ -215,7 +215,7 @@ def test_what_is_streamed_is_bytes_or_text(body: Any, sent: bytes | None) -> Non
 def test_handlers_of_pieces_are_for_streams() -> None:
     with pytest.raises(DeclarationError, match="is a generator, and no answer of it is streamed"):
         OPEN.by(pieces)
-    assert Endpoint("GET", "/a/{number}", Show, {200: Streamed("text/plain")}).by(pieces)
+    assert Endpoint("GET", "/a/{number}", Show, Answering(200, Streamed("text/plain"))).by(pieces)
     for handler in (lambda sent: later(), lambda sent: pieces()):
         assert asker(asgi(Api("a", "1", [OPEN.by(handler)])))("GET", "/admin/7").status == 500
 
@@ -324,7 +324,7 @@ class Nothing:
 
 
 def _api(**words: Any) -> Api:
-    return Api("Harbour", "1", [Endpoint("GET", "/crates", Nothing, {200: int}).by(lambda sent: 1)], **words)
+    return Api("Harbour", "1", [Endpoint("GET", "/crates", Nothing, Answering(200, int)).by(lambda sent: 1)], **words)
 
 
 class _Zero:
@@ -369,8 +369,8 @@ def test_words_of_an_api_that_mean_nothing_are_told(words: dict[str, Any]) -> No
         _api(**words)
 
 
-@pytest.mark.parametrize("served", [lambda: Endpoint("GET", "/a", Nothing, {200: None}), lambda: Endpoint("GET", "/a", Nothing, {200: None}).by(None),  # type: ignore[arg-type]
-                                    lambda: Endpoint("GET", "/a", Nothing, {200: None}).by(lambda: None), lambda: Endpoint("GET", "/a", Nothing, {200: None}, tags="berths").by(print)])  # fmt: skip
+@pytest.mark.parametrize("served", [lambda: Endpoint("GET", "/a", Nothing, Answering(200)), lambda: Endpoint("GET", "/a", Nothing, Answering(200)).by(None),  # type: ignore[arg-type]
+                                    lambda: Endpoint("GET", "/a", Nothing, Answering(200)).by(lambda: None), lambda: Endpoint("GET", "/a", Nothing, Answering(200), tags="berths").by(print)])  # fmt: skip
 def test_what_is_no_handler_is_told(served: Callable[[], Any]) -> None:
     with pytest.raises(DeclarationError):
         Api("Harbour", "1", [served()])

@@ -60,7 +60,7 @@ from dutiful_gate.prove.second_opinion import second_opinions
 from dutiful_gate.sample.edges import Edges
 from dutiful_gate.sample.typed_values import Made
 from dutiful_gate.shape.walk import undeclared_step
-from dutiful_gate.web import Api, Endpoint
+from dutiful_gate.web import Answering, Api, Endpoint
 
 
 @dataclass
@@ -615,7 +615,7 @@ def test_typed_dicts_of_typing_extensions_are_typed_dicts() -> None:
 
 @pytest.mark.parametrize("wrong", ["endpoint alone", "endpoint", "its method", None, "a function", "a pair"])
 def test_what_is_no_handled_endpoint_is_told(wrong: Any) -> None:
-    endpoint = Endpoint("GET", "/berths", Nobody, {200: str}, name="berths")
+    endpoint = Endpoint("GET", "/berths", Nobody, Answering(200, str), name="berths")
     given: Any = {
         "endpoint alone": endpoint, "endpoint": [endpoint], "its method": [endpoint.by], None: [None],
         "a function": [lambda sent: ""], "a pair": [("berths", endpoint)],

@@ -51,7 +51,7 @@ from dutiful_gate.document.dialects import WrittenDialect
 from dutiful_gate.proofs import prove
 from dutiful_gate.regex.from_ecma import read_ecma
 from dutiful_gate.regex.syntax import as_re
-from dutiful_gate.web import Api, Endpoint, Form, RequestGate
+from dutiful_gate.web import Answering, Api, Endpoint, Form, RequestGate
 from dutiful_gate.web.description import description
 from dutiful_gate.web.manual.page import manual
 
@@ -203,7 +203,7 @@ def test_no_factory_runs_while_anything_is_written() -> None:
     made.clear()
     for form in ("toml", "yaml", "json", "env", "markdown"):
         assert settings.template(form)  # type: ignore[arg-type]
-    endpoint = Endpoint("POST", "/terminals", Asked, {204: None})
+    endpoint = Endpoint("POST", "/terminals", Asked, Answering(204))
     api = Api("Terminals", "1", [endpoint.by(lambda asked: None)])
     form = Form(RequestGate(Typed))
     made.clear()

@@ -20,7 +20,7 @@ from dutiful_gate.cli.app import dutiful
 from dutiful_gate.files import digest_of_file
 from dutiful_gate.report.markdown import code_span, escaped
 from dutiful_gate.report.shown_values import on_terminal
-from dutiful_gate.web import Api, Endpoint, RequestGate
+from dutiful_gate.web import Answering, Api, Endpoint, RequestGate
 from hostile_words import WORDS, any_word
 
 STEERS = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069]")
@@ -117,7 +117,7 @@ def test_forms_and_manual_show_words_as_they_are() -> None:
         gate: RequestGate[Any] = RequestGate(sends)
         verdict = gate.examine({"form": {"held": word * 3, "kind": word * 2}})
         page = str(Form(gate, action="/x", title=word).html({"held": word, "kind": word}, verdict.faults))
-        endpoint: Any = Endpoint("POST", "/x", sends, {200: None}, summary=word, text=word)
+        endpoint: Any = Endpoint("POST", "/x", sends, Answering(200), summary=word, text=word)
         api = Api(word, word, [endpoint.by(print)], text=word)
         tags = _tags(page), _tags(manual(api))
         if not seed:

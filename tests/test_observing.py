@@ -14,7 +14,7 @@ import pytest
 
 from any_api import clients
 from dutiful_gate import DeclarationError, it, otherwise, secret
-from dutiful_gate.web import PUBLIC, Api, Endpoint, Head, OwnScheme, RequestProblem, Seen, Streamed
+from dutiful_gate.web import PUBLIC, Answering, Api, Endpoint, Head, OwnScheme, RequestProblem, Seen, Streamed
 
 
 @dataclass
@@ -41,9 +41,9 @@ class Nothing:
     pass
 
 
-BOOK = Endpoint("POST", "/berths/{number}", Books, {200: Call}, name="book")
-LOST = Endpoint("GET", "/lost", Nothing, {200: Call}, name="lost")
-STREAM = Endpoint("GET", "/stream", Nothing, {200: Streamed("text/csv")}, name="stream")
+BOOK = Endpoint("POST", "/berths/{number}", Books, Answering(200, Call), name="book")
+LOST = Endpoint("GET", "/lost", Nothing, Answering(200, Call), name="lost")
+STREAM = Endpoint("GET", "/stream", Nothing, Answering(200, Streamed("text/csv")), name="stream")
 
 
 def guard(head: Head) -> None:
@@ -109,7 +109,7 @@ def test_no_value_is_seen() -> None:
         body: dict[str, Annotated[int, secret]]
 
     seen: list[Seen] = []
-    served = Endpoint("POST", "/sealed", Sealed, {204: None}).by(lambda sent: None)
+    served = Endpoint("POST", "/sealed", Sealed, Answering(204)).by(lambda sent: None)
     for ask in clients(Api("Sealed", "1", [served], observe=seen.append)).values():
         ask("POST", "/sealed", json={"s3cret": "s3cret"})
     assert seen

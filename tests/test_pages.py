@@ -50,7 +50,7 @@ from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.demo.serve import stored
 from dutiful_gate.demo.storage import Storage
 from dutiful_gate.report.catalogue import in_force
-from dutiful_gate.web import Answer, Api, Endpoint, Form, RequestGate, RequestProblem, UploadedFile, of_type
+from dutiful_gate.web import Answering, Api, Endpoint, Form, RequestGate, RequestProblem, UploadedFile, of_type
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.manual.page import manual
 from dutiful_gate.web.starlette import mounted
@@ -352,8 +352,13 @@ def many(count: int) -> Api:
     """An API of many endpoints."""
     served: list[Any] = [
         Endpoint(
-            "POST", f"/{at}/bookings", ByJson, {201: Booking}, summary=f"Book at quay {at}", tags=[f"Quay {at % 9}"]
-        ).by(lambda sent: Answer(sent.body))
+            "POST",
+            f"/{at}/bookings",
+            ByJson,
+            Answering(201, Booking),
+            summary=f"Book at quay {at}",
+            tags=[f"Quay {at % 9}"],
+        ).by(lambda sent: sent.body)
         for at in range(count)
     ]
     return Api("Quays", "1", served, manual_at="/manual")
@@ -397,7 +402,7 @@ def test_no_word_of_a_declaration_is_markup() -> None:
     hostile = Api(
         "<script>alert(1)</script>",
         "</script>",
-        [Endpoint("POST", "/a", ByJson, {201: Booking}, summary="</script><b>").by(print)],
+        [Endpoint("POST", "/a", ByJson, Answering(201, Booking), summary="</script><b>").by(print)],
         manual_at="/m",
     )
     text = manual(hostile)
@@ -634,7 +639,7 @@ class Stows:
 @no_browser
 def test_what_holds_itself_is_tried_row_by_row(browser: Page) -> None:
     """Faults of rows inside of rows stand at their fields; what may be left out is not sent unasked."""
-    stow = Endpoint("POST", "/decks", Stows, {200: Deck}, name="stow").by(lambda sent: sent.body)
+    stow = Endpoint("POST", "/decks", Stows, Answering(200, Deck), name="stow").by(lambda sent: sent.body)
     form = "article#stow form"
     names = f"[...document.querySelectorAll('{form} [name]')].map((each) => each.name)"
 
@@ -695,7 +700,7 @@ PUT_IN: list[tuple[dict[str, str], list[str]]] = [
 @pytest.mark.parametrize(("sent", "asked"), PUT_IN, ids=lambda held: str(held)[:60])
 def test_a_form_asks_for_what_may_be_left_out_where_it_is_wanted(sent: dict[str, str], asked: list[str]) -> None:
     form = Form(RequestGate(StowsByForm), action="/stow")
-    made = Endpoint("POST", "/stow", StowsByForm, {200: Deck}).by(lambda held: held.form, form=form)
+    made = Endpoint("POST", "/stow", StowsByForm, Answering(200, Deck)).by(lambda held: held.form, form=form)
     ask = clients(Api("Decks", "1", [made]))["wsgi"]
     drawn = ask("POST", "/stow", data=sent).content.decode() if sent else form.page()
     assert re.findall(r'<input[^>]* name="([^"]*)"', drawn) == asked
@@ -715,8 +720,8 @@ def test_what_a_handler_says_is_in_the_language_of_its_client() -> None:
         await asyncio.sleep(0)
         return plain(sent)
 
-    ways = [Endpoint("GET", "/plain", Nothing, {200: str}).by(plain)]
-    told = [Endpoint("GET", "/waiting", Nothing, {200: str}).by(waiting)]
+    ways = [Endpoint("GET", "/plain", Nothing, Answering(200, str)).by(plain)]
+    told = [Endpoint("GET", "/waiting", Nothing, Answering(200, str)).by(waiting)]
     for name, ask in clients(Api("a", "1", ways, catalogues=[german])).items():
         for language, detail in (("de", "Kein Abgefahren da."), ("en", "There is none of Sailed.")):
             assert ask("GET", "/plain", headers={"accept-language": language}).json["detail"] == detail, name
@@ -749,7 +754,7 @@ def test_files_are_tried_from_the_manual_under_a_prefix(browser: Page, tmp_path:
     def answer(sent: Declares) -> list[str]:
         return [sent.files.manifest.name, *(photo.name for photo in sent.files.photos)]
 
-    declare = Endpoint("POST", "/papers", Declares, {200: list[str]}, name="declare").by(answer)
+    declare = Endpoint("POST", "/papers", Declares, Answering(200, list[str]), name="declare").by(answer)
     (tmp_path / "list.pdf").write_bytes(b"no such thing")
     (tmp_path / "manifest.pdf").write_bytes(b"%PDF-1.7")
     form = "article#declare form"

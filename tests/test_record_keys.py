@@ -12,7 +12,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from dutiful_gate import Amendment, DeclarationError, Gate, Source, camel, it, kebab, named, obeys, subset, this
 from dutiful_gate.storage import record_of
-from dutiful_gate.web import Api, Endpoint
+from dutiful_gate.web import Answering, Api, Endpoint
 
 
 @dataclass
@@ -157,7 +157,7 @@ class _ByPath:
 
 def test_an_api_makes_names_and_an_endpoint_has_one_way() -> None:
     def read() -> Endpoint[_ByPath]:
-        return Endpoint("GET", "/crates/{crate_no}", _ByPath, {200: Crate})
+        return Endpoint("GET", "/crates/{crate_no}", _ByPath, Answering(200, Crate))
 
     def served(endpoint: Endpoint[Any]) -> list[Any]:
         return [endpoint.by(lambda request: Crate(2.5))]
@@ -173,7 +173,7 @@ def test_an_api_makes_names_and_an_endpoint_has_one_way() -> None:
     for endpoint, keys in ((mine, None), (mine, kebab), (plain, camel)):
         with pytest.raises(DeclarationError, match="another Api makes its names otherwise"):
             Api("Another", "1.0", served(endpoint), keys=keys)
-    own = Endpoint("POST", "/legs", _Sent, {204: None}, keys=kebab)
+    own = Endpoint("POST", "/legs", _Sent, Answering(204), keys=kebab)
     Api("Own", "1.0", [own.by(lambda request: None)], keys=camel)
     assert own.keys is kebab
     assert own.gate.examine({"body": SENT})  # the record says its own

@@ -25,14 +25,13 @@ from dutiful_gate import DeclarationError, Gate, outside
 from dutiful_gate.web import (
     IN_FRONT,
     PUBLIC,
-    Answer,
+    Answering,
     Api,
     ApiKey,
     Basic,
     Bearer,
     Endpoint,
     Head,
-    Headed,
     OAuth2,
     OpenIdConnect,
     OwnScheme,
@@ -157,13 +156,13 @@ def _api() -> Api:
     for where, wanted in ENDPOINTS.items():
         method, path = where.split()
         request: Any = Open if wanted is PUBLIC else Show
-        served.append(Endpoint(method, path, request, {200: str}, security=wanted).by(_shown))
+        served.append(Endpoint(method, path, request, Answering(200, str), security=wanted).by(_shown))
     served += [
-        Endpoint("POST", "/both", Send, {200: str}, security=desk_key & signed_in["book"]).by(_shown),
-        Endpoint("POST", "/weighed", Send, {200: str}, security=weighed, unpacks=["gzip"]).by(_shown),
-        Endpoint("POST", "/weighed-or-key", Send, {200: str}, security=weighed | desk_key | PUBLIC).by(_shown),
-        Endpoint("POST", "/cookie", Send, {200: str}, security=in_cookie).by(_shown),
-        Endpoint("POST", "/form", ByForm, {200: int}, security=PUBLIC).by(lambda sent: sent.form.weight),
+        Endpoint("POST", "/both", Send, Answering(200, str), security=desk_key & signed_in["book"]).by(_shown),
+        Endpoint("POST", "/weighed", Send, Answering(200, str), security=weighed, unpacks=["gzip"]).by(_shown),
+        Endpoint("POST", "/weighed-or-key", Send, Answering(200, str), security=weighed | desk_key | PUBLIC).by(_shown),
+        Endpoint("POST", "/cookie", Send, Answering(200, str), security=in_cookie).by(_shown),
+        Endpoint("POST", "/form", ByForm, Answering(200, int), security=PUBLIC).by(lambda sent: sent.form.weight),
     ]
     return Api('Quay "north" é', "1", served, origins=["https://desk.ternsound.example"])
 
@@ -362,7 +361,7 @@ def test_a_function_that_goes_wrong_opens_no_door(
     ]
     called: list[Any] = []
     request: Any = Both if security == "both" else Mine
-    made = Api("a", "1", [Endpoint("GET", "/mine", request, {200: None}, security=wanted).by(called.append)])
+    made = Api("a", "1", [Endpoint("GET", "/mine", request, Answering(200), security=wanted).by(called.append)])
     for name, ask in clients(made).items():
         if security == "token" and function in (WRONG[-1][0], WRONG[-2][0]):
             assert ask("GET", "/mine", headers=TOKEN).status == 200, name
@@ -381,7 +380,7 @@ def test_a_function_may_be_async_under_asgi_alone_and_is_asked_once() -> None:
         return await person_later(token)
 
     one = Bearer(later, scopes_of=may)
-    served = Endpoint("GET", "/mine", Mine, {200: str}, security=one["book"] | one["amend"] | one).by(_shown)
+    served = Endpoint("GET", "/mine", Mine, Answering(200, str), security=one["book"] | one["amend"] | one).by(_shown)
     made = Api("a", "1", [served])
     with pytest.raises(DeclarationError, match="is async: WSGI waits for nothing"):
         wsgi(made)
@@ -400,8 +399,8 @@ def test_a_function_that_is_slow_holds_up_nobody_and_one_that_is_cancelled_lets_
 
     called: list[Any] = []
     served = [
-        Endpoint("GET", "/slow", Mine, {200: None}, security=Bearer(slow)).by(lambda sent: None),
-        Endpoint("GET", "/forever", Mine, {200: None}, security=Bearer(forever, name="other")).by(called.append),
+        Endpoint("GET", "/slow", Mine, Answering(200), security=Bearer(slow)).by(lambda sent: None),
+        Endpoint("GET", "/forever", Mine, Answering(200), security=Bearer(forever, name="other")).by(called.append),
     ]
     application = asgi(Api("a", "1", served))
 
@@ -440,7 +439,7 @@ def test_who_asks_is_at_hand_for_handlers_rules_and_tests() -> None:
         assert identity.here is sent.who
         return f"{sent.who.name} {sent.most} {where.get()}"
 
-    served = Endpoint("POST", "/book", Book, {200: str}, security=Bearer(sets)).by(booked)
+    served = Endpoint("POST", "/book", Book, Answering(200, str), security=Bearer(sets)).by(booked)
     with pytest.raises(DeclarationError, match="asks for crates_allowed from outside"):
         Api("a", "1", [served])
     made = Api("a", "1", [served], outside=lambda head: [limit(40)])
@@ -491,7 +490,7 @@ def test_of_trusted_proxies_alone_is_taken_who_asks(peer: str, forwarded: str | 
         return True
 
     scheme = OwnScheme(sees, described={"type": "mutualTLS"})
-    served = [Endpoint("GET", "/a", Nothing, {200: None}, security=scheme).by(lambda sent: None)]
+    served = [Endpoint("GET", "/a", Nothing, Answering(200), security=scheme).by(lambda sent: None)]
     made = Api("a", "1", served, proxies=["10.0.0.0/8"])
     headers = [(b"host", b"quay.example"), (b"x-forwarded-for", b"127.0.0.1")]
     headers += [(b"forwarded", forwarded.encode())] if forwarded else []
@@ -538,7 +537,7 @@ class Listed:
 
 
 def _served(security: Any = None, request: Any = Nothing, path: str = "/a") -> Any:
-    return Endpoint("GET", path, request, {200: None}, security=security).by(lambda sent: None)
+    return Endpoint("GET", path, request, Answering(200), security=security).by(lambda sent: None)
 
 
 FLOWS: Any = {
@@ -646,14 +645,12 @@ def test_cookies_go_out_closed_and_line_by_line() -> None:
     desk, seen = SetCookie("__Host-desk", "north-key", max_age=60), SetCookie("seen", secure=False, http_only=False)
     lines = ["__Host-desk=north-key; Path=/; Max-Age=60; Secure; HttpOnly; SameSite=Lax", "seen=; Path=/; SameSite=Lax"]
     ways: list[Any] = [Visit([desk, seen]), {"set-cookie": [desk, seen]}, {"Set-Cookie": lines}]
-    for declared in (Headed(str, Visit), str):
-        for given in ways if declared is not str else ways[1:]:
-            served = Endpoint("GET", "/a", Nothing, {200: declared}).by(
-                lambda sent, given=given: Answer("x", headers=given)
-            )  # type: ignore[misc]
-            for name, ask in clients(Api("a", "1", [served])).items():
-                sent = [value for header, value in ask("GET", "/a").headers if header == "set-cookie"]
-                assert sorted(sent) == lines, name
+    typed, bare = Answering(200, str, headers=Visit), Answering(200, str)
+    for answer, given in [*((typed, each) for each in ways), *((bare, each) for each in ways[1:])]:
+        served = Endpoint("GET", "/a", Nothing, answer).by(lambda sent, of=answer, given=given: of("x", headers=given))
+        for name, ask in clients(Api("a", "1", [served])).items():
+            sent = [value for header, value in ask("GET", "/a").headers if header == "set-cookie"]
+            assert sorted(sent) == lines, name
     assert "north" not in repr(desk)
 
 

@@ -19,7 +19,7 @@ import pytest
 
 from any_api import clients
 from dutiful_gate import DeclarationError, it, obeys, outside, takes
-from dutiful_gate.web import Answer, Api, Endpoint, Head, RequestGate, RequestProblem, ServerEvent, Streamed
+from dutiful_gate.web import Answering, Api, Endpoint, Head, RequestGate, RequestProblem, ServerEvent, Streamed
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.wsgi import wsgi
 
@@ -67,6 +67,7 @@ class Nothing:
     pass
 
 
+MADE_ONE = Answering(201, int)
 BODY = b'{"weight": 1}'
 
 
@@ -157,8 +158,8 @@ def test_what_is_opened_is_closed_before_the_answer_is_sent(
 ) -> None:
     caplog.set_level("CRITICAL")
     opening = Opening(make)
-    served = Endpoint("POST", "/book", Book, {200: int}).by(handler)
-    other = Endpoint("GET", "/other", Nothing, {200: None}).by(lambda sent: None)
+    served = Endpoint("POST", "/book", Book, Answering(200, int)).by(handler)
+    other = Endpoint("GET", "/other", Nothing, Answering(200)).by(lambda sent: None)
     made = Api("a", "1", [served, other], opens=[session.opened_by(opening.function)])
     waits = make in ("later", "value_later") or handler is booked_later
     if waits:
@@ -188,7 +189,7 @@ def _asgi_clients(made: Api) -> dict[str, Any]:
 def test_a_commit_that_fails_is_a_500(make: str, fails: str, caplog: pytest.LogCaptureFixture) -> None:
     opening = Opening(make, fails=fails)
     work: list[int] = []
-    served = Endpoint("POST", "/book", Book, {201: int}).by(lambda sent: Answer(1, after=[lambda: work.append(1)]))
+    served = Endpoint("POST", "/book", Book, MADE_ONE).by(lambda sent: MADE_ONE(1, after=[lambda: work.append(1)]))
     made = Api("a", "1", [served], opens=[session.opened_by(opening.function)])
     for ask in (_asgi_clients(made) if make == "later" else clients(made)).values():
         assert ask("POST", "/book", content=BODY).status == 500
@@ -204,7 +205,7 @@ def test_work_after_the_answer_runs_when_all_is_closed(adapter: str, caplog: pyt
         raise OSError("mail")
 
     work = [lambda: opening.told.append("work"), fails, lambda: opening.told.append("more")]
-    served = Endpoint("POST", "/book", Book, {201: int}).by(lambda sent: Answer(1, after=work))
+    served = Endpoint("POST", "/book", Book, MADE_ONE).by(lambda sent: MADE_ONE(1, after=work))
     made = Api("a", "1", [served], opens=[session.opened_by(opening.function)])
     assert clients(made)[adapter]("POST", "/book", content=BODY).status == 201
     assert opening.told == ["open", "rule", "keep", "work", "more"]
@@ -231,7 +232,7 @@ def test_a_plain_session_a_plain_handler_and_plain_pieces_share_a_thread() -> No
             sent.base.execute("insert into crates values (?)", (number,))
             yield str(base.here.execute("select count(*) from crates").fetchone()[0])
 
-    served = Endpoint("GET", "/rows", Rows, {200: Streamed("text/plain")}).by(rows)
+    served = Endpoint("GET", "/rows", Rows, Answering(200, Streamed("text/plain"))).by(rows)
     made = Api("a", "1", [served], opens=[base.opened_by(opened)], threads=1)
     for ask in clients(made).values():
         assert ask("GET", "/rows").content == b"123"
@@ -251,7 +252,7 @@ def test_tests_hand_over_what_they_like() -> None:
 )  # fmt: skip
 def test_what_opens_nothing_is_told(words: dict[str, Any], told: str) -> None:
     with pytest.raises(DeclarationError, match=told):
-        Api("a", "1", [Endpoint("POST", "/book", Book, {200: int}).by(booked)], **words)
+        Api("a", "1", [Endpoint("POST", "/book", Book, Answering(200, int)).by(booked)], **words)
 
 
 def _in_pieces() -> Iterator[Session]:
@@ -266,7 +267,9 @@ def test_what_cannot_open_is_told(function: Any) -> None:
 
 @pytest.mark.parametrize("function", [lambda: 3, lambda: asyncio.sleep(0)])
 def test_what_opens_another_type_is_a_500(function: Any) -> None:
-    made = Api("a", "1", [Endpoint("POST", "/book", Book, {200: int}).by(booked)], opens=[session.opened_by(function)])
+    made = Api(
+        "a", "1", [Endpoint("POST", "/book", Book, Answering(200, int)).by(booked)], opens=[session.opened_by(function)]
+    )
     for ask in clients(made).values():
         assert ask("POST", "/book", content=BODY).status == 500
 
@@ -311,7 +314,7 @@ def test_values_go_out_one_by_one_by_their_declaration(media: str) -> None:
         lambda sent: _later(SAILINGS),
     ]
     for number, handler in enumerate(handlers):
-        served = Endpoint("GET", "/sailings", Nothing, {200: Streamed(media, Sailing)}).by(handler)
+        served = Endpoint("GET", "/sailings", Nothing, Answering(200, Streamed(media, Sailing))).by(handler)
         made = Api("a", "1", [served])
         for name, ask in (clients(made) if number < 3 else _asgi_clients(made)).items():
             reply = ask("GET", "/sailings")
@@ -321,7 +324,9 @@ def test_values_go_out_one_by_one_by_their_declaration(media: str) -> None:
 
 def test_events_have_names_and_numbers() -> None:
     events = [ServerEvent(SAILINGS[0], "sailed", "7", 500), ServerEvent(SAILINGS[1])]
-    served = Endpoint("GET", "/a", Nothing, {200: Streamed("text/event-stream", Sailing)}).by(lambda sent: events)
+    served = Endpoint("GET", "/a", Nothing, Answering(200, Streamed("text/event-stream", Sailing))).by(
+        lambda sent: events
+    )
     wanted = b'event: sailed\nid: 7\nretry: 500\ndata: {"ship":"Tern","berth":1}\n\ndata: {"ship":"Gull","berth":2}\n\n'
     for ask in clients(Api("a", "1", [served])).values():
         assert ask("GET", "/a").content == wanted
@@ -331,7 +336,7 @@ def test_events_have_names_and_numbers() -> None:
     "bad", [Sailing("x"), {"ship": "Tern"}, ServerEvent(SAILINGS[0], "a\nb"), ServerEvent(SAILINGS[0], number="a\r")]
 )
 def test_a_piece_that_is_not_what_is_declared_ends_the_answer(bad: Any) -> None:
-    served = Endpoint("GET", "/a", Nothing, {200: Streamed("text/event-stream", Sailing)}).by(
+    served = Endpoint("GET", "/a", Nothing, Answering(200, Streamed("text/event-stream", Sailing))).by(
         lambda sent: [SAILINGS[0], bad]
     )
     sent = asyncio.run(_asked(asgi(Api("a", "1", [served])), "/a"))
@@ -342,7 +347,7 @@ def test_a_piece_that_is_not_what_is_declared_ends_the_answer(bad: Any) -> None:
 @pytest.mark.parametrize("media", ["text/csv", "application/json"])
 def test_values_stream_in_media_types_of_values_alone(media: str) -> None:
     with pytest.raises(DeclarationError, match="values are not streamed as"):
-        Endpoint("GET", "/a", Nothing, {200: Streamed(media, Sailing)})
+        Endpoint("GET", "/a", Nothing, Answering(200, Streamed(media, Sailing)))
 
 
 # Clients that leave
@@ -416,7 +421,9 @@ def test_a_client_that_leaves_closes_the_body_and_then_what_was_opened(make: str
         finally:
             sent.db.say("closed")
 
-    served = Endpoint("GET", "/watch", Watch, {200: Streamed("text/plain")}).by(later if handler == "async" else plain)
+    served = Endpoint("GET", "/watch", Watch, Answering(200, Streamed("text/plain"))).by(
+        later if handler == "async" else plain
+    )
     made = Api("a", "1", [served], opens=[session.opened_by(opening.function)])
 
     async def run() -> None:
@@ -446,8 +453,8 @@ def test_streams_that_are_left_leave_threads_as_they_were_and_hold_up_nobody() -
             ended.append(1)
 
     served = [
-        Endpoint("GET", "/stuck", Nothing, {200: Streamed("text/plain")}).by(stuck),
-        Endpoint("GET", "/quick", Nothing, {200: int}).by(lambda sent: 1),
+        Endpoint("GET", "/stuck", Nothing, Answering(200, Streamed("text/plain"))).by(stuck),
+        Endpoint("GET", "/quick", Nothing, Answering(200, int)).by(lambda sent: 1),
     ]
     application = asgi(Api("a", "1", served, threads=2))
 
@@ -470,7 +477,7 @@ def test_plain_handlers_run_at_once_in_the_context_of_their_request() -> None:
         time.sleep(0.2)
         return who.get()
 
-    served = Endpoint("GET", "/slow", Nothing, {200: str}).by(slow)
+    served = Endpoint("GET", "/slow", Nothing, Answering(200, str)).by(slow)
     application = asgi(Api("a", "1", [served]))
 
     async def one(number: int) -> Any:
@@ -489,8 +496,8 @@ def test_plain_handlers_run_at_once_in_the_context_of_their_request() -> None:
 def test_what_waits_for_a_thread_and_is_cancelled_takes_none() -> None:
     release = threading.Event()
     served = [
-        Endpoint("GET", "/stuck", Nothing, {200: int}).by(lambda sent: int(release.wait(5))),
-        Endpoint("GET", "/quick", Nothing, {200: int}).by(lambda sent: 2),
+        Endpoint("GET", "/stuck", Nothing, Answering(200, int)).by(lambda sent: int(release.wait(5))),
+        Endpoint("GET", "/quick", Nothing, Answering(200, int)).by(lambda sent: 2),
     ]
     application = asgi(Api("a", "1", served, threads=1))
 

@@ -52,6 +52,7 @@ from dutiful_gate.files.jobs import digest_of_file
 from dutiful_gate.gates.request import RequestGate
 from dutiful_gate.prove.proof import prove
 from dutiful_gate.tables import examine_table
+from dutiful_gate.web.answering import Answering
 from dutiful_gate.web.api import Api
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.endpoint import Endpoint
@@ -566,7 +567,7 @@ def _api(request: Any) -> Api:
     return Api(
         "Tern Sound bookings",
         "1.0",
-        [Endpoint("POST", "/bookings", request, {201: request.__annotations__["body"]}).by(taken)],
+        [Endpoint("POST", "/bookings", request, Answering(201, request.__annotations__["body"])).by(taken)],
     )
 
 

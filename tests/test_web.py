@@ -11,7 +11,8 @@ import json
 import logging
 import re
 import warnings
-from contextlib import suppress
+from collections.abc import Callable
+from contextlib import nullcontext, suppress
 from dataclasses import dataclass, field, make_dataclass
 from datetime import UTC, datetime, timedelta, timezone
 from enum import Enum
@@ -47,11 +48,11 @@ from dutiful_gate import (
 from dutiful_gate.demo.ferries import Booking, Crate, bookings
 from dutiful_gate.problems import joined
 from dutiful_gate.web import (
-    Answer,
+    Answered,
+    Answering,
     Api,
     Endpoint,
     Form,
-    Headed,
     OwnScheme,
     RequestGate,
     RequestProblem,
@@ -271,28 +272,39 @@ WRONG: list[tuple[Any, str]] = [
     (lambda: RequestGate(HeldTwice), "declare a record with the field booking"),
     (lambda: RequestGate(WrappedQuery), "not for its query"),
     (lambda: under_key(""), "needs a key"),
-    (lambda: Endpoint("POST", "/b", Sends, {204: Headed(None, Nested)}), "nothing that a header holds"),
-    (lambda: Endpoint("POST", "/b", Sends, {204: Headed(None, Spaced)}), "nothing that a header holds"),
-    (lambda: Endpoint("POST", "/b", Sends, {204: Headed(None, int)}), "known by their names"),
-    (lambda: Endpoint("POST", "/b", Sends, {204: Headed(Booking, Number)}), "has no body"),
-    (lambda: Endpoint("GET", "/bookings", Wide, {200: None}), "write {number} into the path"),
-    (lambda: Endpoint("GET", "/b/{number}/{deck}", Wide, {200: None}), "declare deck in the record of its path"),
-    (lambda: Endpoint("GET", "/b/{number}", Sends, {200: None}), "which the request does not read"),
-    (lambda: Endpoint("DELETE", "/b", Sends, {204: None}), "has no body"),
-    (lambda: Endpoint("FETCH", "/b", Sends, {204: None}), "no method"),
-    (lambda: Endpoint("GET", "b", Search, {204: None}), "does not begin with a slash"),
-    (lambda: Endpoint("GET", "/b/{a}{c}", Search, {204: None}), "no segment"),
-    (lambda: Endpoint("GET", "/b/{a}/{a}", Search, {204: None}), "twice"),
-    (lambda: Endpoint("POST", "/b", Sends, {}), "needs an answer"),
-    (lambda: Endpoint("POST", "/b", Sends, {99: None}), "no status"),
-    (lambda: Endpoint("POST", "/b", Sends, {204: Booking}), "has no body"),
-    (lambda: Endpoint("POST", "/b", Sends, {200: None}, takes=["text/xml"]), "nothing that is read"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(204, headers=Nested)), "nothing that a header holds"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(204, headers=Spaced)), "nothing that a header holds"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(204, headers=int)), "known by their names"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(204, Booking, headers=Number)), "has no body"),
+    (lambda: Endpoint("GET", "/bookings", Wide, Answering(200)), "write {number} into the path"),
+    (lambda: Endpoint("GET", "/b/{number}/{deck}", Wide, Answering(200)), "declare deck in the record of its path"),
+    (lambda: Endpoint("GET", "/b/{number}", Sends, Answering(200)), "which the request does not read"),
+    (lambda: Endpoint("DELETE", "/b", Sends, Answering(204)), "has no body"),
+    (lambda: Endpoint("FETCH", "/b", Sends, Answering(204)), "no method"),
+    (lambda: Endpoint("GET", "b", Search, Answering(204)), "does not begin with a slash"),
+    (lambda: Endpoint("GET", "/b/{a}{c}", Search, Answering(204)), "no segment"),
+    (lambda: Endpoint("GET", "/b/{a}/{a}", Search, Answering(204)), "twice"),
+    (lambda: Endpoint("POST", "/b", Sends, {200: Search}), "are no answers"),  # type: ignore[arg-type]
+    (lambda: Endpoint("POST", "/b", Sends, Search), "are no answers"),  # type: ignore[arg-type]
+    (lambda: Endpoint("POST", "/b", Sends, [Answering(200, Search)]), "are no answers"),  # type: ignore[arg-type]
+    (lambda: Answering(204, Search), "has no body"),
+    (lambda: Answering(True, Search), "no status"),
+    (lambda: Answering(200, Streamed("text")), "no media type"),
+    (lambda: Answering(200, Streamed("text/csv\r\nx: y")), "no media type"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(200, Search, headers=int)), "known by their names"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(200, int) | Answering(200, str)), "two answers have the status 200"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(404, Search) | Answering(200, int)), "bare value would be the answer 404"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(200, int), problems=[200]), "no status of a problem"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(200, int), problems=["taken"]), "no status of a problem"),
+    (lambda: Answering(99), "no status"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(204, Booking)), "has no body"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(200), takes=["text/xml"]), "nothing that is read"),
     (lambda: RequestGate(Odd), "is no part of a request"),
     (lambda: RequestGate(Bare), "known by their names"),
     (lambda: RequestGate(Both), "not both"),
     (lambda: RequestGate(Gathers), "is a dataclass whose fields are its parts"),
-    (lambda: Api("a", "1", [Endpoint("POST", "/b", Sends, {200: None}).by(print)] * 2), "two endpoints are POST /b"),
-    (lambda: Endpoint("POST", "/b", Sends, {200: None}, security=["key"]), "which is no scheme"),  # type: ignore[arg-type]
+    (lambda: Api("a", "1", [Endpoint("POST", "/b", Sends, Answering(200)).by(print)] * 2), "two endpoints are POST /b"),
+    (lambda: Endpoint("POST", "/b", Sends, Answering(200), security=["key"]), "which is no scheme"),  # type: ignore[arg-type]
     (lambda: description(api(), "2.0"), "3.1 or 3.0"),  # type: ignore[arg-type]
 ]  # fmt: skip
 
@@ -431,8 +443,9 @@ GIVEN: list[tuple[Any, dict[str, str] | str]] = [
 
 @pytest.mark.parametrize(("given", "told"), GIVEN, ids=repr)
 def test_headers_of_an_answer_are_typed(given: Any, told: dict[str, str] | str) -> None:
-    filed = Endpoint("POST", "/n", Nothing, {204: Headed(None, Filed)})
-    made = Api("n", "1", [filed.by(lambda sent: Answer(headers=given))], development=True)
+    answer: Any = Answering(204, headers=Filed)
+    filed = Endpoint("POST", "/n", Nothing, answer)
+    made = Api("n", "1", [filed.by(lambda sent: answer(headers=given))], development=True)
     replies = {name: ask("POST", "/n") for name, ask in clients(made).items()}
     assert len({reply.content for reply in replies.values()}) == 1
     for reply in replies.values():
@@ -472,7 +485,7 @@ DATES: list[tuple[str, datetime | None]] = [
 
 @pytest.mark.parametrize(("sent", "read"), DATES, ids=lambda held: str(held)[:30])
 def test_dates_of_headers_are_those_of_http(sent: str, read: datetime | None) -> None:
-    made = Endpoint("GET", "/n", ShowsSince, {200: datetime}).by(lambda held: held.headers.if_modified_since)
+    made = Endpoint("GET", "/n", ShowsSince, Answering(200, datetime)).by(lambda held: held.headers.if_modified_since)
     for ask in clients(Api("n", "1", [made])).values():
         reply = ask("GET", "/n", headers={"If-Modified-Since": sent, "Date": "Mon, 04 May 2026 09:30:01 GMT"})
         if read is None:
@@ -482,8 +495,9 @@ def test_dates_of_headers_are_those_of_http(sent: str, read: datetime | None) ->
 
 
 def test_cookies_of_an_answer_go_out_one_by_one() -> None:
-    filed = Endpoint("POST", "/n", Nothing, {204: Headed(None, Filed)})
-    made = Api("n", "1", [filed.by(lambda sent: Answer(headers=Filed("/n/1", set_cookie=["a=b; Path=/", "c=d"])))])
+    answer = Answering(204, headers=Filed)
+    filed = Endpoint("POST", "/n", Nothing, answer)
+    made = Api("n", "1", [filed.by(lambda sent: answer(headers=Filed("/n/1", set_cookie=["a=b; Path=/", "c=d"])))])
     for ask in clients(made).values():
         reply = ask("POST", "/n")
         assert [value for name, value in reply.headers if name == "set-cookie"] == ["a=b; Path=/", "c=d"]
@@ -502,7 +516,7 @@ class ShowsJar:
 
 
 def test_a_cookie_that_comes_for_several_paths_is_the_nearest() -> None:
-    made = Endpoint("GET", "/n", ShowsJar, {200: list[Any]}).by(
+    made = Endpoint("GET", "/n", ShowsJar, Answering(200, list[Any])).by(
         lambda sent: [sent.cookies.visit, sent.cookies.kinds, sent.cookies.ports]
     )
     sent = "visit=near; kinds=a; ports=QLP/MRW; visit=far; kinds=b; ports=OST"
@@ -511,7 +525,9 @@ def test_a_cookie_that_comes_for_several_paths_is_the_nearest() -> None:
 
 
 def test_what_is_said_of_the_headers_of_an_answer() -> None:
-    filed = Endpoint("POST", "/n", Nothing, {204: Headed(None, Filed), 202: Headed(Streamed("text/csv"), Filed)})
+    filed = Endpoint(
+        "POST", "/n", Nothing, Answering(204, headers=Filed) | Answering(202, Streamed("text/csv"), headers=Filed)
+    )
     made = Api("n", "1", [filed.by(print)])
     answers = description(made)["paths"]["/n"]["post"]["responses"]
     assert answers["204"]["headers"] == answers["202"]["headers"]
@@ -654,7 +670,9 @@ def test_under_a_prefix_paths_are_those_that_were_declared() -> None:
 
 
 def test_limits_are_each_endpoints_own() -> None:
-    small = Api("a", "1", [Endpoint("POST", "/b", Sends, {200: None}, limits=Limits(bytes=50)).by(lambda sent: None)])
+    small = Api(
+        "a", "1", [Endpoint("POST", "/b", Sends, Answering(200), limits=Limits(bytes=50)).by(lambda sent: None)]
+    )
     reply = clients(small)["asgi"]("POST", "/b", json=SOUND)
     assert (reply.status, reply.json["detail"]) == (413, "A body here has at most 50 bytes.")
 
@@ -734,7 +752,7 @@ def test_generated_endpoints_answer_sound_requests_and_tell_broken_ones(seed: in
             gate: Gate[Any] = Gate(declared, names=words.get("names"))
             key = ["", "held", "held-1 {x}"][seed % 3]
             sent = make_dataclass("Sent", [("body", Annotated[declared, under_key(key)] if key else declared)])
-            endpoint = Endpoint("POST", "/any", sent, {204: None}, names=words.get("names"))
+            endpoint = Endpoint("POST", "/any", sent, Answering(204), names=words.get("names"))
         except DeclarationError:
             return
         description(Api("Any", "1", [endpoint.by(print)]))
@@ -767,7 +785,7 @@ def test_generated_parts_in_text_are_read_as_the_gate_reads_them(seed: int) -> N
         gate: Gate[Any] = Gate(declared)
         sent = make_dataclass("Sent", [(part, declared)])
         path = "".join(f"/{{{name}}}" for name in declared.__dataclass_fields__) if part == "path" else "/any"
-        endpoint = Endpoint("POST", path, sent, {204: None})
+        endpoint = Endpoint("POST", path, sent, Answering(204))
         sound, broken = payloads(gate, 5, seed), list(islice(probes(gate, seed), 30))
     except (DeclarationError, CannotSample):
         return
@@ -853,7 +871,7 @@ def test_what_a_form_cannot_send_is_none_of_it() -> None:
     """A box that is not ticked is false, a list without rows is empty: what was forgotten is told all the same."""
     got: list[Any] = []
     ask = clients(
-        Api("Quay", "1", [Endpoint("POST", "/load", Load, {204: None}).by(lambda sent: got.append(sent.form))])
+        Api("Quay", "1", [Endpoint("POST", "/load", Load, Answering(204)).by(lambda sent: got.append(sent.form))])
     )["wsgi"]
     reply = ask("POST", "/load", data={})
     assert reply.faults == [("form", "#/name", "absent"), ("form", "#/held", "count")]
@@ -906,7 +924,7 @@ def test_files_of_a_form(sent: list[tuple[str, Any]], status: int, told: Any) ->
         assert papers.manifest.read() in (PDF, PDF[: len(papers.manifest)])
         return [papers.manifest.name, papers.manifest.media_type, len(papers.photos)]
 
-    endpoint = Endpoint("POST", "/papers", Declares, {200: list[Any]})
+    endpoint = Endpoint("POST", "/papers", Declares, Answering(200, list[Any]))
     for name, ask in clients(Api("Papers", "1", [endpoint.by(take)])).items():
         reply = ask("POST", "/papers?x", data={"page": "2"}, files=sent)
         assert reply.status == status, (name, reply.content)
@@ -915,7 +933,7 @@ def test_files_of_a_form(sent: list[tuple[str, Any]], status: int, told: Any) ->
 
 def test_no_sign_in_the_name_of_a_file_leads_anywhere() -> None:
     names: list[str] = []
-    endpoint = Endpoint("POST", "/papers", Declares, {204: None})
+    endpoint = Endpoint("POST", "/papers", Declares, Answering(204))
     asked = clients(Api("Papers", "1", [endpoint.by(lambda held: names.append(held.files.manifest.name))]))["wsgi"]
     for name in (b"../../a\x00.pdf", b"C:\\\\x\\\\a\x1b[2J.pdf", b"a\xff.pdf", b"/etc/a.pdf", b"..", b"a" * 999):
         content = b'--x\r\nContent-Disposition: form-data; name="manifest"; filename="%s"\r\n\r\n%s\r\n--x--\r\n' % (
@@ -944,13 +962,13 @@ BROKEN_FORMS: list[tuple[bytes, dict[str, str], int]] = [
 
 @pytest.mark.parametrize(("content", "headers", "status"), BROKEN_FORMS)
 def test_forms_that_are_none_are_told(content: bytes, headers: dict[str, str], status: int) -> None:
-    endpoint = Endpoint("POST", "/papers", Declares, {204: None})
+    endpoint = Endpoint("POST", "/papers", Declares, Answering(204))
     for ask in clients(Api("Papers", "1", [endpoint.by(lambda held: None)])).values():
         assert ask("POST", "/papers", content=content, headers=headers).status == status
 
 
 def test_files_in_a_description_a_manual_and_a_form(tmp_path: Path) -> None:
-    made = Api("Papers", "1", [Endpoint("POST", "/papers", Declares, {204: None}).by(print)])
+    made = Api("Papers", "1", [Endpoint("POST", "/papers", Declares, Answering(204)).by(print)])
     for version, kind in (
         ("3.1", {"type": "string", "contentMediaType": "application/octet-stream"}),
         ("3.0", {"type": "string", "format": "binary"}),
@@ -1027,3 +1045,80 @@ def test_what_waits_for_a_body_is_told_how_it_ends() -> None:
         assert await told(lambda: later(60), cancels=True) == ["cancelled", "CancelledError"]
 
     asyncio.run(every())
+
+
+@dataclass
+class Taken:
+    by: str
+
+
+@dataclass
+class Name:
+    name: str
+
+
+@dataclass
+class ByName:
+    path: Name
+
+
+FILED_7, TAKEN = Answering(201, Number, headers=Filed), Answering(409, Taken, text="The number is taken.")
+
+
+def _gives(returns: Any) -> Callable[[Any], Any]:
+    def handler(sent: Any) -> Any:
+        return None
+
+    handler.__annotations__["return"] = returns
+    return handler
+
+
+@pytest.mark.parametrize(
+    ("answers", "returns", "passes"),
+    [
+        (Answering(200, Number), Number, True), (Answering(200, Number), Any, True), (Answering(200, Number), Taken, True),
+        (Answering(200, Number), str, False), (Answering(200, Number), dict[str, Any], False), (Answering(200, Number), None, False),
+        (Answering(200, Number), Number | None, False), (Answering(200, Number | None), Number | None, True),
+        (Answering(200, list[Number]), list[Number], True), (Answering(200, list[Number]), tuple[Number, ...], True),
+        (Answering(200, list[Number]), Number, True), (Answering(200, list[Number]), str, False), (Answering(200, float), int, True),
+        (Answering(200, int), str, False), (Answering(200, int), Answered[int], True), (Answering(200, int) | TAKEN, int | Answered[Taken], True),
+        (Answering(204), None, True), (Answering(204), int, False), (FILED_7, Answered[Number, Filed], True), (FILED_7, Number, False),
+        (FILED_7, None, False), (Answering(200, Streamed("text/csv")), str, True), (Answering(200, datetime), str, True), (Answering(200, Any), str, True),
+        (Answering(200, int), "Nowhere", True),
+    ],
+)  # fmt: skip
+def test_an_annotation_that_tells_of_another_answer_is_told(answers: Any, returns: Any, passes: bool) -> None:
+    endpoint = Endpoint("GET", "/n", Nothing, answers)
+    with nullcontext() if passes else pytest.raises(DeclarationError, match=r"the handler of .* says that it gives"):
+        endpoint.by(_gives(returns))
+
+
+def test_answers_that_are_declared_are_called_and_no_others() -> None:
+    calls: dict[str, tuple[Any, int]] = {
+        "filed": (FILED_7(Number(7), headers=Filed("/n/7")), 201), "taken": (TAKEN(Taken("Ann")), 409), "equal": (Answering(409, Taken)(Taken("Ann")), 409),
+        "bare": (Number(7), 500), "other": (Answering(404, Taken)(Taken("Ann")), 500), "alike": (Answering(409, str)("Ann"), 500),
+        "headless": (FILED_7(Number(7)), 500), "wrong": (TAKEN(Number(7)), 500), "class": (TAKEN, 500),  # type: ignore[call-arg,call-overload]
+    }  # fmt: skip
+    made = Endpoint(
+        "GET", "/{name}", ByName, FILED_7 | TAKEN, problems=[404, RequestProblem(423, "The quay is closed.")]
+    )
+    api = Api("n", "1", [made.by(lambda sent: calls[sent.path.name][0])])
+    for ask in clients(api).values():
+        for name, (_, status) in calls.items():
+            assert ask("GET", f"/{name}").status == status, name
+    told = description(api)["paths"]["/{name}"]["get"]["responses"]
+    assert {status: told[status]["description"] for status in ("201", "409", "404", "423")} == {
+        "201": "Created", "409": "The number is taken.", "404": "Not Found", "423": "The quay is closed."
+    }  # fmt: skip
+    assert set(told["423"]["content"]) == {"application/problem+json"}
+
+
+def test_a_content_type_goes_out_once_and_a_length_is_never_believed() -> None:
+    given = {"Content-Type": "application/hal+json", "content-length": "3", "Link": ["<a>", "<b>"]}
+    answer = Answering(200, int)
+    served = Endpoint("GET", "/n", Nothing, answer).by(lambda sent: answer(12345, headers=given))
+    for ask in clients(Api("n", "1", [served])).values():
+        reply = ask("GET", "/n")
+        assert [pair for pair in reply.headers if pair[0] in ("content-type", "content-length", "link")] == [
+            ("content-length", "5"), ("content-type", "application/hal+json"), ("link", "<a>"), ("link", "<b>")
+        ]  # fmt: skip

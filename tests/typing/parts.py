@@ -28,7 +28,7 @@ from dutiful_gate import (
     tagged_by,
     without,
 )
-from dutiful_gate.web import Endpoint, amended, patched
+from dutiful_gate.web import Answering, Endpoint, RequestGate, amended, patched
 
 T = TypeVar("T")
 
@@ -131,8 +131,9 @@ def right(sent: ChangeCrate, patch: PatchCrate, given: object) -> None:
     assert_type(Gate(subset(Crate, without="note")).admit(given), Any)
     assert_type(Gate(subset(Page[Crate], only=["items"])).release(Page([crate])), Any)
     assert_type(Gate(Crate, leaves_out=["nulls", "defaults"]).leaves_out, tuple[str, ...])
-    assert_type(Endpoint("PATCH", "/crates", ChangeCrate, {200: Crate}, leaves_out="nulls"), Endpoint[ChangeCrate])
-    assert_type(Endpoint("PATCH", "/crates", PatchCrate, {200: Crate}), Endpoint[PatchCrate])
+    change = Endpoint("PATCH", "/crates", ChangeCrate, Answering(200, Crate), leaves_out="nulls")
+    assert_type(change.gate, RequestGate[ChangeCrate])
+    assert_type(Endpoint("PATCH", "/crates", PatchCrate, Answering(200, Crate)).gate, RequestGate[PatchCrate])
     held: Gate[int | None] = Gate(int | None)
     assert_type(held.release(None), Any)
     mapping: Mapping[str, Any] = sent.body
@@ -209,7 +210,7 @@ def wrong(sent: ChangeCrate, patch: PatchCrate, given: object) -> None:
     Gate(Crate, leaves_out="null").admit(given).weight.x  # wrong
     Gate(Crate, leaves_out=3)  # wrong
     Gate(Crate, leave_out="nulls")  # wrong
-    Endpoint("PATCH", "/crates", ChangeCrate, {200: Crate}, leaves_out=1)  # wrong
+    Endpoint("PATCH", "/crates", ChangeCrate, Answering(200, Crate), leaves_out=1)  # wrong
     crate.note.upper()  # wrong
     b3: str | None = crate.note  # wrong
     b4: str = crate.note if crate.note is not ABSENT else ""  # wrong

@@ -7,7 +7,7 @@ from typing import Annotated, Any, assert_type
 
 from dutiful_gate import Amendment, Gate, Verdict, changed, it
 from dutiful_gate.demo.ferries import Booking, bookings
-from dutiful_gate.web import Answer, Api, Endpoint, Headed, RequestGate, Served, amended, under_key
+from dutiful_gate.web import Answered, Answering, Api, Endpoint, RequestGate, Served, amended, under_key
 
 
 @dataclass
@@ -30,8 +30,9 @@ class Filed:
     location: str
 
 
-SHOW = Endpoint("GET", "/bookings/{number}", Shows, {200: Booking})
-TAKE = Endpoint("POST", "/bookings", Takes, {201: Headed(Booking, Filed)})
+SHOW = Endpoint("GET", "/bookings/{number}", Shows, Answering(200, Booking))
+TAKEN = Answering(201, Booking, headers=Filed)
+TAKE = Endpoint("POST", "/bookings", Takes, TAKEN)
 
 
 def show(sent: Shows) -> Booking:
@@ -39,12 +40,11 @@ def show(sent: Shows) -> Booking:
     raise LookupError
 
 
-async def take(sent: Takes) -> Answer:
+async def take(sent: Takes) -> Answered[Booking, Filed]:
     assert_type(sent.body, Booking)
-    return Answer(sent.body, headers=Filed("/bookings/7"))
+    return TAKEN(sent.body, headers=Filed("/bookings/7"))
 
 
-assert_type(SHOW, Endpoint[Shows])
 assert_type(SHOW.by(show), Served[Shows])
 assert_type(RequestGate(Shows).examine({}), Verdict[Shows])
 SHOW.by(take)  # type: ignore[arg-type]

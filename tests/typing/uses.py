@@ -56,7 +56,7 @@ from dutiful_gate import (
 )
 from dutiful_gate.catalogues import GERMAN
 from dutiful_gate.config import Settings
-from dutiful_gate.web import Api, Endpoint
+from dutiful_gate.web import Answering, Api, Endpoint
 
 limit = outside("limit", int)
 codes = outside("codes", frozenset[str])
@@ -153,7 +153,7 @@ def right(payload: object, raw: bytes) -> None:
     Settings(Booking)
     assert_type(Gate(Booking).examine({}).fallbacks, tuple[Fault, ...])
     Api("Tern Sound bookings", "1.0", [], keys=camel, outside=lambda head: [limit(40)])
-    Endpoint("GET", "/bookings", Booking, {200: list[Booking], 204: None}, tags=["bookings"])
+    Endpoint("GET", "/bookings", Booking, Answering(200, list[Booking]) | Answering(204), tags=["bookings"])
 
 
 async def right_awaited(payload: object) -> None:

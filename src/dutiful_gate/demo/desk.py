@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from dutiful_gate import Amendment, about, it
 from dutiful_gate.catalogues import GERMAN
-from dutiful_gate.web import Answer, Api, Endpoint, Form, Headed, RequestGate, RequestProblem, Streamed, amended
+from dutiful_gate.web import Answered, Answering, Api, Endpoint, Form, RequestGate, RequestProblem, Streamed, amended
 
 from .ferries import Booking, PortCode, bookings
 from .storage import Storage, Stored
@@ -103,37 +103,37 @@ class Filed:
 
 
 _TAGS = ["Bookings"]
+FOUND, FILED = Answering(200, OnFile), Answering(201, OnFile, headers=Filed)
 SEARCH = Endpoint(
-    "GET", "/bookings", SearchBookings, {200: PageOfBookings}, name="search", summary="Search the bookings", tags=_TAGS
+    "GET",
+    "/bookings",
+    SearchBookings,
+    Answering(200, PageOfBookings),
+    name="search",
+    summary="Search the bookings",
+    tags=_TAGS,
 )
-TAKE = Endpoint(
-    "POST", "/bookings", TakeBooking, {201: Headed(OnFile, Filed)}, name="book", summary="Book a place", tags=_TAGS
-)
-SHOW = Endpoint(
-    "GET", "/bookings/{number}", OneBooking, {200: OnFile}, name="show", summary="Show a booking", tags=_TAGS
-)
+TAKE = Endpoint("POST", "/bookings", TakeBooking, FILED, name="book", summary="Book a place", tags=_TAGS)
+SHOW = Endpoint("GET", "/bookings/{number}", OneBooking, FOUND, name="show", summary="Show a booking", tags=_TAGS)
 AMEND = Endpoint(
     "PATCH",
     "/bookings/{number}",
     AmendBooking,
-    {200: OnFile},
+    FOUND,
     name="amend",
     summary="Change a booking",
     text="What is sent changes, everything else stays; the whole is checked again.",
     tags=_TAGS,
 )
 CANCEL = Endpoint(
-    "DELETE", "/bookings/{number}", OneBooking, {204: None}, name="cancel", summary="Cancel a booking", tags=_TAGS
+    "DELETE", "/bookings/{number}", OneBooking, Answering(204), name="cancel", summary="Cancel a booking", tags=_TAGS
 )
 _PAGES = ["Pages for people"]
-_HTML = Streamed("text/html; charset=utf-8")
-SHEET = Endpoint("GET", "/book", NoWish, {200: _HTML}, name="sheet", summary="The form for a booking", tags=_PAGES)
-FILLED = Endpoint(
-    "POST", "/book", BookByForm, {303: Headed(None, Filed)}, name="filled", summary="The form, filled in", tags=_PAGES
-)
-BOOKED = Endpoint(
-    "GET", "/booked/{number}", OneBooking, {200: _HTML}, name="booked", summary="What was booked", tags=_PAGES
-)
+ELSEWHERE = Answering(303, headers=Filed)
+_HTML = Answering(200, Streamed("text/html; charset=utf-8"))
+SHEET = Endpoint("GET", "/book", NoWish, _HTML, name="sheet", summary="The form for a booking", tags=_PAGES)
+FILLED = Endpoint("POST", "/book", BookByForm, ELSEWHERE, name="filled", summary="The form, filled in", tags=_PAGES)
+BOOKED = Endpoint("GET", "/booked/{number}", OneBooking, _HTML, name="booked", summary="What was booked", tags=_PAGES)
 FORM = Form(RequestGate(BookByForm), action="book", title="Book a place for freight", button="Book")
 
 
@@ -148,9 +148,9 @@ def desk(on_file: Storage | None = None, *, development: bool = False) -> Api:
         )
         return PageOfBookings([OnFile(*each) for each in found], count)
 
-    def take(sent: TakeBooking) -> Answer:
+    def take(sent: TakeBooking) -> Answered[OnFile, Filed]:
         number, booking = storage.add(sent.body)
-        return Answer(OnFile(number, booking), headers=Filed(f"/bookings/{number}"))
+        return FILED(OnFile(number, booking), headers=Filed(f"/bookings/{number}"))
 
     def show(sent: OneBooking) -> OnFile:
         return OnFile(*_known(storage, sent.path.number))
@@ -168,8 +168,8 @@ def desk(on_file: Storage | None = None, *, development: bool = False) -> Api:
     def sheet(sent: NoWish) -> str:
         return FORM.page()
 
-    def filled(sent: BookByForm) -> Answer:
-        return Answer(headers=Filed(f"booked/{storage.add(sent.form).number}"))
+    def filled(sent: BookByForm) -> Answered[None, Filed]:
+        return ELSEWHERE(headers=Filed(f"booked/{storage.add(sent.form).number}"))
 
     def booked(sent: OneBooking) -> str:
         number, booking = _known(storage, sent.path.number)

@@ -11,8 +11,7 @@ from ..declare.marks import under_key
 from ..declare.uploads import UploadedFile
 from ..gates.request import RequestGate
 from .amending import Amended, amended, patched
-from .answer_headers import Headed
-from .answers import Answer, Streamed
+from .answering import Answered, Answering, Streamed
 from .api import Api
 from .description import description, schemas
 from .endpoint import Endpoint, Handler, Served
@@ -33,7 +32,8 @@ __all__ = [
     "IN_FRONT",
     "PUBLIC",
     "Amended",
-    "Answer",
+    "Answered",
+    "Answering",
     "Api",
     "ApiKey",
     "Basic",
@@ -42,7 +42,6 @@ __all__ = [
     "Form",
     "Handler",
     "Head",
-    "Headed",
     "OAuth2",
     "Observer",
     "OpenIdConnect",

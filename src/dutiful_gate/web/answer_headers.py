@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -23,21 +22,6 @@ _NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
 _ALONE = frozenset(["set-cookie", "link"])
 """The headers whose values stand in lines of their own: no comma joins cookies (RFC 6265, section 3)."""
 _VALUE = re.compile(r"[\t\x20-\x7e\x80-\xff]*")
-
-
-@dataclass(frozen=True, slots=True)
-class Headed:
-    """Stands for a type among an endpoint's answers: one with headers, a record of them.
-
-        {201: Headed(Booking, Filed)}
-
-    `etag` of the record is the header `etag`, `retry_after` is `retry-after`. The handler returns
-    `Answer(booking, headers=Filed(...))`. None and an empty list go out as no header, a date-time as a date of HTTP
-    (RFC 9110, section 5.6.7), the items of a list with commas between them.
-    """
-
-    of: Any
-    headers: type
 
 
 class BrokenAnswer(Exception):
@@ -175,4 +159,4 @@ def _is_plain(use: Use) -> bool:
             return False
 
 
-__all__ = ["AnswerHeaders", "BrokenAnswer", "Headed", "header", "is_needed"]
+__all__ = ["AnswerHeaders", "BrokenAnswer", "header", "headers_of", "is_needed"]

@@ -24,7 +24,9 @@ class Body:
     one `comes` is known once a piece is here, or a header tells.
     """
 
-    def __init__(self, head: Head, takes: Sequence[str], unpacks: Sequence[str], most: int, *, keeps_raw: bool) -> None:
+    def __init__(
+        self, head: Head, takes: Sequence[str], unpacks: Sequence[str], most: int, *, keeps_raw: bool = False
+    ) -> None:
         """Raises RequestProblem(415) for a type, a charset or a coding that is not taken."""
         self.most = most
         self.declared = _length(head)

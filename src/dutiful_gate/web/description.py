@@ -16,7 +16,8 @@ from ..report.problem import CONTENT_TYPE
 from ..shape.nodes import Items
 from ..shape.walk import part_of
 from .answer_headers import AnswerHeaders, is_needed
-from .answers import CBOR, JSON, Streamed
+from .answering import Streamed
+from .answers import CBOR, JSON
 from .endpoint import Endpoint
 from .examples import Examples
 from .header_values import is_date
@@ -134,6 +135,10 @@ class _Description:
         made["responses"] = {str(status): self._answer(endpoint, status) for status in endpoint.answers.gates}
         refused = {"description": "The request was refused: why, and every fault at its place."}
         problem = {"schema": {"$ref": f"{_AT}Problem"}}
+        for raised in endpoint.problems:
+            status, detail = raised.refusal.status, raised.refusal.detail
+            told = {"description": detail or phrase(status), "content": {CONTENT_TYPE: problem}}
+            made["responses"].setdefault(str(status), told)
         made["responses"].setdefault("4XX", {**refused, "content": {CONTENT_TYPE: problem}})
         wanted = self.api.wanted_of(endpoint)
         if wanted is not None and self.api.schemes:
@@ -215,7 +220,7 @@ class _Description:
 
     def _answer(self, endpoint: Endpoint[Any], status: int) -> dict[str, Any]:
         gate = endpoint.answers.gates[status]
-        made: dict[str, Any] = {"description": phrase(status)}
+        made: dict[str, Any] = {"description": endpoint.answers.of[status].text or phrase(status)}
         if isinstance(gate, Streamed):
             made["content"] = {gate.media_type: {"schema": self._stream(endpoint, status)}}
         elif gate is not None:
@@ -273,7 +278,7 @@ def _shapes(endpoint: Endpoint[Any]) -> Iterator[tuple[str, Part]]:
         yield f"{endpoint.name}.{status}.headers", Part(headers.shown, False, "release")
 
 
-def _scheme(scheme: Scheme[Any], version: OpenApi) -> dict[str, Any]:
+def _scheme(scheme: Scheme, version: OpenApi) -> dict[str, Any]:
     """A security scheme as OpenAPI writes it; 3.0 has no word for certificates of clients."""
     said = scheme.described()
     if version == "3.0" and said["type"] == "mutualTLS":

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Mapping, Sequence
-from typing import Any, Final, Generic, Protocol, TypeVar
+from types import GenericAlias
+from typing import TYPE_CHECKING, Any, Final, Generic, Protocol, TypeVar
 
 from ..declare.carried import identity
 from ..declare.errors import DeclarationError
@@ -15,14 +16,25 @@ from ..gates.request import EndpointGate, RequestGate
 from ..gates.typed import LeavesOut
 from ..report.fault import Fault
 from ..shape.asked_outside import waiting_of
-from .answers import CBOR, JSON, Declared, Streamed
+from .answering import Answerings, Streamed
+from .answers import CBOR, JSON, Declared
 from .form_names import check_form
+from .handler_types import check_returned
 from .intake import body_types
 from .multipart import check_reader
 from .paths import PathTemplate
+from .refusals import RequestProblem
 from .security.requirement import Requirement, requirement_of
 
+if TYPE_CHECKING:
+    from typing_extensions import TypeVar as TypeVarWithDefault
+
+    A = TypeVarWithDefault("A", default=Any)
+else:
+    A = TypeVar("A")
+
 R = TypeVar("R")
+C = TypeVar("C")
 Handler = Callable[[R], Any] | Callable[[R], Awaitable[Any]]
 """Answers a request, plainly or `async`: takes its record, and returns what is answered."""
 
@@ -39,14 +51,15 @@ METHODS: Final = ("GET", "POST", "PUT", "PATCH", "DELETE", "HEAD", "OPTIONS")
 _WITHOUT_BODY: Final = frozenset(["GET", "HEAD", "DELETE", "OPTIONS"])
 
 
-class Endpoint(Generic[R]):
+class Endpoint(Generic[R, A]):
     """One method at one path: its request, a record of parts, and its answers by status.
 
-        list_bookings = Endpoint("GET", "/bookings", ListBookings, {200: list[Booking]}, summary="Bookings on file")
+        ON_FILE = Answering(200, list[Booking])
+        list_bookings = Endpoint("GET", "/bookings", ListBookings, ON_FILE, summary="Bookings on file")
 
     `request`     a dataclass whose fields are the parts of the request: see `RequestGate`
-    `answers`     by status: a type, `Streamed(media_type)`, or None where there is no body; the first below 400 is
-                  what a handler's bare value is
+    `answers`     one `Answering`, or several joined by `|`; the first is what a handler's bare value is
+    `problems`    what else handlers raise as `RequestProblem`, for the description: statuses, or such problems
     `name`        what it is called in the description; by default made of method and path
     `takes`       the media types of a JSON body: "application/json", "application/cbor"
     `unpacks`     the content codings of a body that are undone: "gzip"
@@ -68,7 +81,7 @@ class Endpoint(Generic[R]):
         method: str,
         path: str,
         request: type[R],
-        answers: Mapping[int, Any],
+        answers: Answerings[A, C],
         *,
         name: str = "",
         summary: str = "",
@@ -78,6 +91,7 @@ class Endpoint(Generic[R]):
         takes: Sequence[str] = (JSON,),
         unpacks: Sequence[str] = (),
         security: Requirement | None = None,
+        problems: Sequence[int | RequestProblem] = (),
         limits: Limits | None = None,
         keys: Callable[[str], str] | None = None,
         leaves_out: LeavesOut = (),
@@ -98,9 +112,15 @@ class Endpoint(Generic[R]):
         self.summary, self.text, self.tags, self.deprecated = summary, text, tuple(tags), deprecated
         self.takes, self.unpacks = tuple(takes), tuple(unpacks)
         self.security = requirement_of(security, repr(self))
+        self.problems = tuple(map(_problem, problems))
         self._check(request)
 
-    def by(self, handler: Handler[R], *, form: ShowsForm | None = None) -> Served[R]:
+    if not TYPE_CHECKING:  # `Endpoint[Book]` says nothing of the answers
+        __class_getitem__ = classmethod(GenericAlias)
+
+    def by(
+        self, handler: Callable[[R], A] | Callable[[R], Awaitable[A]], *, form: ShowsForm | None = None
+    ) -> Served[R]:
         """The endpoint with the function that answers it: takes the request, returns what is answered.
 
         With `form`, a `Form`, a browser whose form is refused gets its page again: what was typed, and every fault.
@@ -195,21 +215,32 @@ class Endpoint(Generic[R]):
         return [field.wire for field in self.gate.shape.sure_record(self.parts["path"].use).fields]
 
 
+def _problem(given: Any) -> RequestProblem:
+    """A problem that handlers raise. Raises DeclarationError for what is none."""
+    if isinstance(given, RequestProblem):
+        return given
+    if given.__class__ is not int or not 400 <= given < 600:
+        remedy = 'as in problems=[404, RequestProblem(409, "The berth is taken.")]'
+        raise DeclarationError(f"{given!r} is no status of a problem", remedy=remedy)
+    return RequestProblem(given)
+
+
 class Served(Generic[R]):
     """An endpoint and the function that answers it."""
 
     __slots__ = ("endpoint", "form", "gives_pieces_later", "handler", "is_async")
 
-    def __init__(self, endpoint: Endpoint[R], handler: Handler[R], form: ShowsForm | None = None) -> None:
+    def __init__(self, endpoint: Endpoint[R, Any], handler: Handler[R], form: ShowsForm | None = None) -> None:
         self.endpoint = endpoint
         self.handler = handler
         self.form = form
         check_takes(handler, f"the handler of {endpoint!r}", 1)
         self.is_async = is_async(handler)
         self.gives_pieces_later = gives_pieces_later(handler)
+        check_returned(handler, endpoint.answers.usual, repr(endpoint))
         streams = any(isinstance(gate, Streamed) for gate in endpoint.answers.gates.values())
         if not streams and gives_pieces(handler):
             raise DeclarationError(
                 f"the handler of {endpoint!r} is a generator, and no answer of it is streamed",
-                remedy="return the answer, or declare one as Streamed(media_type)",
+                remedy='return the answer, or declare one as Answering(200, Streamed("text/csv"))',
             )

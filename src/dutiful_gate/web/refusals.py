@@ -11,6 +11,7 @@ from ..report.catalogue import ENGLISH, Catalogue, in_force, speaking
 from ..report.fault import Fault
 from ..report.problem import CONTENT_TYPE, error_of, problem_head
 from ..shape.requests import PARTS
+from .answer_headers import header, headers_of
 from .answers import OutgoingAnswer, outgoing
 
 
@@ -101,10 +102,11 @@ def told_in(catalogue: Catalogue, refusal: Refusal, form: Form) -> OutgoingAnswe
     """A refusal as it goes out, in a language. Raises BrokenAnswer for headers or a status that no answer has."""
     with speaking(catalogue):
         media, body = form(refusal)
-    headers = [*refusal.headers.items(), ("content-type", media), ("content-length", str(len(body)))]
+    headers: list[tuple[Any, Any]] = headers_of(refusal.headers)
     if catalogue is not ENGLISH or refusal.faults:
         headers.insert(0, ("content-language", catalogue.language))
-    return outgoing(refusal.status, headers, body)
+    header("content-type", media)  # an API's own form wrote it
+    return outgoing(refusal.status, headers, body, (("content-type", media), ("content-length", str(len(body)))))
 
 
 def of_faults(status: int, faults: Sequence[Fault], untold: int, entered: Any = None) -> Refusal:

@@ -38,7 +38,7 @@ def _read(text: str) -> SetCookie:
 class SetCookie:
     """A cookie as `Set-Cookie` says it: for HTTPS alone, hidden from scripts, not sent from other sites.
 
-        Answer(value, headers={"set-cookie": SetCookie("desk", key, max_age=3600)})
+        SIGNED_IN("Welcome", headers={"set-cookie": SetCookie("desk", key, max_age=3600)})
 
     `name`, `value`  as they stand, without blanks, quotes, commas, semicolons or backslashes
     `max_age`        for how many seconds it is kept, 0 to be forgotten at once; by default until the browser ends

@@ -16,7 +16,8 @@ from ...shape.shape import Field, Record, Shape
 from ...shape.to_json import plain
 from ...shape.uses import MISSING, Use
 from ...shape.walk import holds_secret
-from ..answers import Declared, Streamed
+from ..answering import Streamed
+from ..answers import Declared
 from ..description import phrase
 from ..endpoint import Endpoint
 from ..examples import Examples

@@ -30,8 +30,8 @@ class Admission:
 
     def __init__(self, requirement: Requirement, head: Head, realm: str) -> None:
         self._requirement, self._head, self._realm = requirement, head, realm
-        self._known: dict[Scheme[Any], Any] = {}
-        self._scopes: dict[Scheme[Any], frozenset[str]] = {}
+        self._known: dict[Scheme, Any] = {}
+        self._scopes: dict[Scheme, frozenset[str]] = {}
 
     def steps(self, body: bytes | None = None) -> Generator[ToAsk, Any, Admitted | None]:
         """Gives what is to be asked, takes the answers; at the end who may, or None where the body is to prove it.
@@ -39,7 +39,7 @@ class Admission:
         Raises RequestProblem: 401 where nobody is known, 403 where a scope lacks.
         """
         later = False
-        lacking: dict[Scheme[Any], tuple[str, ...]] = {}
+        lacking: dict[Scheme, tuple[str, ...]] = {}
         for wanted in sorted(self._requirement.alternatives, key=lambda each: not each):  # anybody comes last
             found = []
             for each in wanted:
@@ -64,7 +64,7 @@ class Admission:
     def _nothing_came(self) -> bool:
         return all(held is NOTHING_CAME for held in self._known.values())
 
-    def _asked(self, scheme: Scheme[Any], body: bytes | None) -> Generator[ToAsk, Any, Any]:
+    def _asked(self, scheme: Scheme, body: bytes | None) -> Generator[ToAsk, Any, Any]:
         """Who it is by one scheme."""
         if self._known.get(scheme, _LATER) is not _LATER:
             return self._known[scheme]
@@ -99,7 +99,7 @@ class Admission:
             self._scopes[scheme] = frozenset(given)
         return tuple(each for each in wanted.scopes if each not in self._scopes[scheme])
 
-    def _refusal(self, lacking: Mapping[Scheme[Any], tuple[str, ...]]) -> RequestProblem:
+    def _refusal(self, lacking: Mapping[Scheme, tuple[str, ...]]) -> RequestProblem:
         held = {scheme: each for scheme, each in self._known.items() if isinstance(each, Unidentified)}
         challenges = [
             scheme.challenge(self._realm, held.get(scheme, NOTHING_CAME), lacking.get(scheme, ()))
@@ -115,7 +115,7 @@ class Admission:
         return RequestProblem(401, "This is for those whom the service knows.", headers=headers)
 
 
-def _at_once(came: Any, scheme: Scheme[Any]) -> Any:
+def _at_once(came: Any, scheme: Scheme) -> Any:
     """What a function gave back. Raises TypeError for something that is still to be awaited: true, whoever it is."""
     if waits(came):
         let_go(came)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Collection, Mapping
-from typing import TYPE_CHECKING, Any, Final, Generic, NamedTuple, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, Final, NamedTuple, NoReturn
 
 from ...declare.errors import DeclarationError
 from ...declare.waiting import check_answers, check_takes, is_async, shown_name
@@ -12,7 +12,6 @@ from ...declare.waiting import check_answers, check_takes, is_async, shown_name
 if TYPE_CHECKING:
     from ..head import Head
 
-P = TypeVar("P")
 IN_FRONT: Final = "in front"
 """In the place of a scheme's function: what stands in front of the service checks who asks, and refuses all others."""
 
@@ -39,7 +38,7 @@ class ToAsk(NamedTuple):
 class Wanted(NamedTuple):
     """One scheme, and the scopes that it must give."""
 
-    scheme: Scheme[Any]
+    scheme: Scheme
     scopes: tuple[str, ...] = ()
 
 
@@ -82,7 +81,7 @@ class Requirement:
         return any(scheme.from_cookie for scheme in self.schemes)
 
     @property
-    def schemes(self) -> tuple[Scheme[Any], ...]:
+    def schemes(self) -> tuple[Scheme, ...]:
         """The schemes, each once."""
         return tuple(dict.fromkeys(wanted.scheme for each in self.alternatives for wanted in each))
 
@@ -105,7 +104,7 @@ PUBLIC: Final = Requirement(((),))
 nothing, and refuses what is said and wrong."""
 
 
-class Scheme(Requirement, ABC, Generic[P]):
+class Scheme(Requirement, ABC):
     """One way to tell who asks: what comes for it, and the function that knows whose it is.
 
     `name`     what the description calls it
@@ -125,7 +124,7 @@ class Scheme(Requirement, ABC, Generic[P]):
         *,
         name: Any,
         text: str = "",
-        scopes_of: Callable[[P], Collection[str]] | None = None,
+        scopes_of: Callable[[Any], Collection[str]] | None = None,
     ) -> None:
         super().__init__(((Wanted(self),),))
         called = f"the function of {type(self).__name__}"

@@ -5,8 +5,8 @@ from __future__ import annotations
 import binascii
 import re
 from base64 import b64decode
-from collections.abc import Awaitable, Callable, Collection, Mapping
-from typing import TYPE_CHECKING, Any, Final, TypeVar
+from collections.abc import Callable, Collection, Mapping
+from typing import TYPE_CHECKING, Any, Final
 
 from ...declare.errors import DeclarationError
 from .requirement import IN_FRONT, NOBODY, NOTHING_CAME, Scheme, ToAsk, Unidentified
@@ -14,11 +14,10 @@ from .requirement import IN_FRONT, NOBODY, NOTHING_CAME, Scheme, ToAsk, Unidenti
 if TYPE_CHECKING:
     from ..head import Head
 
-P = TypeVar("P")
-By1 = Callable[[str], P | None] | Callable[[str], Awaitable[P | None]]
-By2 = Callable[[str, str], P | None] | Callable[[str, str], Awaitable[P | None]]
-ByHead = Callable[["Head"], P | None] | Callable[["Head"], Awaitable[P | None]]
-ScopesOf = Callable[[P], Collection[str]]
+By1 = Callable[[str], object]
+By2 = Callable[[str, str], object]
+ByHead = Callable[["Head"], object]
+ScopesOf = Callable[[Any], Collection[str]]
 _TOKEN: Final = re.compile(r"[A-Za-z0-9\-._~+/]+=*")
 """What a token is made of (RFC 6750, section 2.1)."""
 HEADER_NAME: Final = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
@@ -30,7 +29,7 @@ _FLOWS: Final[Mapping[str, tuple[str, ...]]] = {
 }
 
 
-class Bearer(Scheme[P]):
+class Bearer(Scheme):
     """A token in `Authorization: Bearer ...` (RFC 6750).
 
         signed_in = Bearer(person_of, scopes_of=Person.may)
@@ -45,9 +44,9 @@ class Bearer(Scheme[P]):
 
     def __init__(
         self,
-        who: By1[P] | str,
+        who: By1 | str,
         *,
-        scopes_of: ScopesOf[P] | None = None,
+        scopes_of: ScopesOf | None = None,
         form: str = "",
         name: str = "bearer",
         text: str = "",
@@ -71,7 +70,7 @@ class Bearer(Scheme[P]):
         return {"type": "http", "scheme": "bearer", **({"bearerFormat": self.form} if self.form else {})}
 
 
-class OAuth2(Bearer[P]):
+class OAuth2(Bearer):
     """A token that an authorization server gave (RFC 6749); `flows` are as OpenAPI writes them, with their scopes.
 
         OAuth2(person_of, flows={"clientCredentials": {"tokenUrl": "https://id.ternsound.example/token",
@@ -84,10 +83,10 @@ class OAuth2(Bearer[P]):
 
     def __init__(
         self,
-        who: By1[P] | str,
+        who: By1 | str,
         *,
         flows: Mapping[str, Mapping[str, Any]],
-        scopes_of: ScopesOf[P] | None = None,
+        scopes_of: ScopesOf | None = None,
         name: str = "oauth2",
         text: str = "",
     ) -> None:
@@ -116,17 +115,17 @@ class OAuth2(Bearer[P]):
         return {"type": "oauth2", "flows": self.flows}
 
 
-class OpenIdConnect(Bearer[P]):
+class OpenIdConnect(Bearer):
     """A token of an OpenID provider, whose configuration is at `url`."""
 
     __slots__ = ("url",)
 
     def __init__(
         self,
-        who: By1[P] | str,
+        who: By1 | str,
         *,
         url: str,
-        scopes_of: ScopesOf[P] | None = None,
+        scopes_of: ScopesOf | None = None,
         name: str = "open_id",
         text: str = "",
     ) -> None:
@@ -139,7 +138,7 @@ class OpenIdConnect(Bearer[P]):
         return {"type": "openIdConnect", "openIdConnectUrl": self.url}
 
 
-class Basic(Scheme[P]):
+class Basic(Scheme):
     """A name and a password in `Authorization: Basic ...` (RFC 7617); the function is given both.
 
     Compare passwords by what stores them, in constant time (`hmac.compare_digest`).
@@ -149,7 +148,7 @@ class Basic(Scheme[P]):
     taken = 2
 
     def __init__(
-        self, who: By2[P] | str, *, scopes_of: ScopesOf[P] | None = None, name: str = "basic", text: str = ""
+        self, who: By2 | str, *, scopes_of: ScopesOf | None = None, name: str = "basic", text: str = ""
     ) -> None:
         super().__init__(who, name=name, text=text, scopes_of=scopes_of)
 
@@ -172,7 +171,7 @@ class Basic(Scheme[P]):
         return {"type": "http", "scheme": "basic"}
 
 
-class ApiKey(Scheme[P]):
+class ApiKey(Scheme):
     """A key in one header, query name or cookie; the function is given the key.
 
         desk_key = ApiKey(desk_of, header="X-Desk-Key")
@@ -185,12 +184,12 @@ class ApiKey(Scheme[P]):
 
     def __init__(
         self,
-        who: By1[P] | str,
+        who: By1 | str,
         *,
         header: str = "",
         query: str = "",
         cookie: str = "",
-        scopes_of: ScopesOf[P] | None = None,
+        scopes_of: ScopesOf | None = None,
         name: str = "",
         text: str = "",
     ) -> None:
@@ -230,7 +229,7 @@ class ApiKey(Scheme[P]):
         return {"type": "apiKey", "in": self.place, "name": self.field}
 
 
-class OwnScheme(Scheme[P]):
+class OwnScheme(Scheme):
     """Whatever else tells who asks: the function is given the head of the request; None says that nothing came for it.
 
         OwnScheme(berth_of, described={"type": "mutualTLS"})
@@ -242,11 +241,11 @@ class OwnScheme(Scheme[P]):
 
     def __init__(
         self,
-        who: ByHead[P] | str,
+        who: ByHead | str,
         *,
         described: Mapping[str, Any],
         challenge: str = "Own",
-        scopes_of: ScopesOf[P] | None = None,
+        scopes_of: ScopesOf | None = None,
         name: str = "own",
         text: str = "",
     ) -> None:

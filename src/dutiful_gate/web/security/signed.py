@@ -48,7 +48,7 @@ def _joined(sent_at: str, body: bytes) -> bytes:
     return b".".join([sent_at.encode("utf-8", "replace"), body]) if sent_at else body
 
 
-class Signed(Scheme[P]):
+class Signed(Scheme):
     """A request whose body is signed with a key that both sides know.
 
         weighed = Signed(keys_of, signature="X-Signature", sent_at="X-Sent-At")

@@ -15,9 +15,9 @@ if TYPE_CHECKING:
     from ..endpoint import Endpoint
 
 
-def schemes_by_name(usual: Requirement | None, endpoints: Sequence[Endpoint[Any]]) -> dict[str, Scheme[Any]]:
+def schemes_by_name(usual: Requirement | None, endpoints: Sequence[Endpoint[Any]]) -> dict[str, Scheme]:
     """The schemes of an API by name. Raises DeclarationError for two of one name."""
-    found: dict[str, Scheme[Any]] = {}
+    found: dict[str, Scheme] = {}
     for requirement in (usual, *(endpoint.security for endpoint in endpoints)):
         for scheme in requirement.schemes if requirement is not None else ():
             if found.setdefault(scheme.name, scheme) is not scheme:
