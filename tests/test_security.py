@@ -237,7 +237,7 @@ def test_a_refusal_challenges_by_each_alternative() -> None:
     assert told == f'Bearer {realm}, error="invalid_token", Key {realm}, in="header", name="X-Desk-Key"'
     lacks = ask("GET", "/booker/7", headers=OTHER)
     assert dict(lacks.headers)["www-authenticate"] == f'Bearer {realm}, error="insufficient_scope", scope="book"'
-    assert lacks.json["detail"] == "This needs what you may not: book."
+    assert lacks.json["detail"] == "This needs a permission that you lack: book."
     assert dict(ask("GET", "/password/7").headers)["www-authenticate"] == f'Basic {realm}, charset="UTF-8"'
 
 

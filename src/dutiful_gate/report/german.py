@@ -276,8 +276,8 @@ _READINGS = {
     "The body is no gzip.": "Der Inhalt ist kein gzip.",
     "The body is no whole gzip.": "Der Inhalt ist kein ganzes gzip.",
     "This path does not take this method.": "Dieser Pfad kennt diese Methode nicht.",
-    "This is for those whom the service knows.": "Das ist für jene, die der Dienst kennt.",
-    "This needs what you may not: {scopes}.": "Das braucht, was Sie nicht dürfen: {scopes}.",
+    "This needs to know who asks.": "Hier muss bekannt sein, wer fragt.",
+    "This needs a permission that you lack: {scopes}.": "Hierfür fehlt eine Berechtigung: {scopes}.",
     "This request comes from a page of another site.": "Diese Anfrage kommt von einer Seite anderer Herkunft.",
     "There is nothing at this path.": "Unter diesem Pfad ist nichts.",
     "Target and headers of a request have at most {most} characters.": (

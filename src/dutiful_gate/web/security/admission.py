@@ -110,9 +110,9 @@ class Admission:
         if lacking:
             scopes = ", ".join(dict.fromkeys(each for scopes in lacking.values() for each in scopes))
             return RequestProblem(
-                403, "This needs what you may not: {scopes}.", headers=headers, slots={"scopes": scopes}
+                403, "This needs a permission that you lack: {scopes}.", headers=headers, slots={"scopes": scopes}
             )
-        return RequestProblem(401, "This is for those whom the service knows.", headers=headers)
+        return RequestProblem(401, "This needs to know who asks.", headers=headers)
 
 
 def _at_once(came: Any, scheme: Scheme) -> Any:
