@@ -9,7 +9,7 @@ import json
 import sqlite3
 import threading
 import time
-from collections.abc import AsyncIterator, Callable, Iterator
+from collections.abc import AsyncIterator, Callable, Iterator, Sequence
 from contextlib import asynccontextmanager, contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
@@ -18,7 +18,8 @@ from typing import Annotated, Any
 import pytest
 
 from any_api import clients
-from dutiful_gate import DeclarationError, it, obeys, outside, takes
+from dutiful_gate import DeclarationError, among, it, obeys, outside, takes
+from dutiful_gate.testing import in_process
 from dutiful_gate.web import Answering, Api, Endpoint, Head, RequestGate, RequestProblem, ServerEvent, Streamed
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.wsgi import wsgi
@@ -69,6 +70,16 @@ class Nothing:
 
 MADE_ONE = Answering(201, int)
 BODY = b'{"weight": 1}'
+
+
+@dataclass
+class Wish:
+    more: int
+
+
+@dataclass
+class ByForm:
+    form: Wish
 
 
 class Opening:
@@ -514,3 +525,39 @@ def test_what_waits_for_a_thread_and_is_cancelled_takes_none() -> None:
         assert (await _asked(application, "/quick")).pieces == [b"2"]
 
     asyncio.run(run())
+
+
+# In process
+
+
+def test_an_api_is_asked_in_process() -> None:
+    opening, fake = Opening("plain"), Session([])
+
+    async def known(codes: Sequence[int]) -> set[int]:
+        return {each for each in codes if each != 9}
+
+    @dataclass
+    class Take:
+        db: Annotated[Session, session]
+        query: Wish
+        body: Annotated[int, among(known)]
+
+    def take(sent: Take) -> int:
+        sent.db.say("handler")
+        return sent.body + sent.query.more
+
+    served = Endpoint("POST", "/take", Take, MADE_ONE).by(take)
+    lines = Endpoint("GET", "/sailings", Nothing, Answering(200, Streamed("application/x-ndjson", Sailing)))
+    form = Endpoint("POST", "/form", ByForm, MADE_ONE).by(lambda sent: sent.form.more)
+    made = Api(
+        "a", "1", [served, lines.by(lambda sent: _later(SAILINGS)), form], opens=[session.opened_by(opening.function)]
+    )
+    ask = in_process(made)
+    answer = ask("POST", "/take?x=1", query={"more": 2}, json=5)
+    assert (answer.status, answer.json, answer.header("Content-Type")) == (201, 7, "application/json")
+    assert opening.told == ["open", "handler", "keep"], "also where a check was waited for"
+    assert ask("POST", "/take", json=9).faults == [("query", "#/more", "absent"), ("body", "#", "check")]
+    assert ask("POST", "/form", form={"more": 3}).json == 3
+    assert ask("GET", "/sailings").body == MADE["application/x-ndjson"]
+    assert in_process(made, outside=[session(fake)])("POST", "/take", query={"more": 2}, json=5).status == 201
+    assert (fake.told, len(opening.sessions)) == (["handler"], 2)

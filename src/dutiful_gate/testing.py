@@ -28,7 +28,13 @@ from .sample.cannot_sample import CannotSample
 from .sample.sampling import gate_of, handing_samples, maker_for, probes
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable, Mapping, Sequence
+
     from hypothesis.strategies import SearchStrategy
+
+    from .declare.outside import HandedOver
+    from .web import Api
+    from .web.in_process import InProcess
 
 T = TypeVar("T")
 _MOST_FAULTS = 20
@@ -59,6 +65,24 @@ def strategy(declared: Any) -> SearchStrategy[Any]:
     if isinstance(declared, type) and declared.__module__.partition(".")[0] not in sys.stdlib_module_names:
         st.register_type_strategy(declared, made)
     return made
+
+
+def in_process(
+    api: Api, *, outside: Sequence[HandedOver] = (), headers: Mapping[str, str] | Iterable[tuple[str, str]] = ()
+) -> InProcess:
+    """What asks an API without a server or a socket, plain handlers and `async` ones.
+
+        ask = in_process(api, outside=[session(fake)], headers={"authorization": "Bearer ann"})
+        answer = ask("POST", "/bookings", json={"origin": "QLP"})
+        assert (answer.status, answer.faults[0]) == (422, ("body", "#/destination", "absent"))
+
+    `outside` are values that stand for those that the API would open or hand over, `headers` go with each request. It
+    is called with a method and a path, and with `query`, `json`, `form`, `body` and `headers`; the answer has `status`,
+    `headers`, `header(name)`, `body`, `json` and `faults`.
+    """
+    from .web.in_process import InProcess
+
+    return InProcess(api, outside, headers)
 
 
 def payload_strategy(declared: Any) -> SearchStrategy[Any]:
@@ -160,4 +184,4 @@ def _shown(verdict: Verdict[Any]) -> str:
     return "\n".join(map(visible, (text if len(text) <= _MOST_SHOWN else f"{text[:_MOST_SHOWN]}…").splitlines()))
 
 
-__all__ = ["admitted", "payload_strategy", "probe_strategy", "refused", "strategy"]
+__all__ = ["admitted", "in_process", "payload_strategy", "probe_strategy", "refused", "strategy"]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from copy import copy
 from functools import cached_property
 from typing import Any
 
@@ -197,6 +198,18 @@ class Api:
             asked = {each.name for each in outside_of(endpoint.gate.shape)}
             known = self._opened_for[id(endpoint)] = tuple(each for each in self.opens if each.of.name in asked)
         return known
+
+    def handing_over(self, values: Sequence[HandedOver]) -> Api:
+        """The same API where these values stand for those that it would open or hand over."""
+        if not values:
+            return self
+        made = copy(self)
+        names = {each.name for each in values}
+        made.opens = tuple(each for each in self.opens if each.of.name not in names)
+        made._opened_for = {}
+        usual = self.outside or (lambda head: ())
+        made.outside = lambda head: [*(each for each in usual(head) if each.name not in names), *values]
+        return made
 
     def begin(self, head: Head) -> Exchange:
         """The way of one request, as far as its head tells."""

@@ -48,10 +48,9 @@ async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds
     """Answer one request."""
     exchange = api.begin(head_of(scope))
     lane = Lane(api.workers)
-    ask = partial(_asked, api.workers)
     try:
         if exchange.asks_who:
-            await exchange.identify_awaited(ask)
+            await exchange.identify_awaited(partial(_asked, api.workers))
         if not exchange.settled() and exchange.reads_body:
             # Most bodies are here with their heads: no clock is started for them.
             message, waiting = _at_once(receive())
@@ -68,7 +67,7 @@ async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds
             if message["type"] == "http.disconnect":
                 return  # the client is gone
         if not exchange.settled() and exchange.asks_who:
-            await exchange.identify_awaited(ask, exchange.raw)
+            await exchange.identify_awaited(partial(_asked, api.workers), exchange.raw)
         if not exchange.settled():
             await _answered(exchange, lane)
         await _sent(exchange, receive, send, lane)

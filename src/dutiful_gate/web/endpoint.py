@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Mapping, Sequence
+from functools import cached_property
 from types import GenericAlias
 from typing import TYPE_CHECKING, Any, Final, Generic, Protocol, TypeVar
 
@@ -155,6 +156,12 @@ class Endpoint(Generic[R, A]):
         return not self.parts.keys().isdisjoint(["body", "form", "files"])
 
     @property
+    def offers(self) -> tuple[str, ...]:
+        """The media types of its answers, of which a client chooses."""
+        offered = self.answers.media
+        return (*offered, CBOR) if offered and CBOR in self.takes else offered
+
+    @cached_property
     def comes_from_pages(self) -> bool:
         """Whether a page of any site can make a browser send what it reads: cookies, or a form."""
         return not self.parts.keys().isdisjoint(["cookies", "form", "files"])

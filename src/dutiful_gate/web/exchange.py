@@ -21,7 +21,7 @@ from ..report.catalogue import ENGLISH, speaking
 from ..report.fault import Fault
 from ..report.verdict import Refused
 from .answer_headers import BrokenAnswer
-from .answers import CBOR, OutgoingAnswer, is_status, work_of
+from .answers import OutgoingAnswer, is_status, work_of
 from .endpoint import Endpoint, Served, ShowsForm
 from .forms.rows import BUTTONS, with_rows
 from .head import Head
@@ -229,6 +229,8 @@ class Exchange:
 
     def _let_in(self, found: Admitted | None) -> None:
         """Hand over what the request carries besides."""
+        if self.api.outside is None and found is None:
+            return
         given = [] if self.api.outside is None else as_list(self.api.outside(self.head))
         if found is not None:
             self.endpoint.check_identity(found.identity)
@@ -244,9 +246,7 @@ class Exchange:
         keeps_raw = self.asks_who
         intake = Intake(endpoint.gate, head, names, endpoint.takes, endpoint.unpacks, keeps_raw=keeps_raw)
         self._intake = intake
-        offered = endpoint.answers.media
-        if offered and CBOR in endpoint.takes:
-            offered = (*offered, CBOR)
+        offered = endpoint.offers
         media = chosen_media(head.header("accept"), offered) if offered else ""
         if media is None:
             raise RequestProblem(
@@ -284,7 +284,7 @@ class Exchange:
 
     def _begun_anew(self) -> None:
         """Read the request, whatever was made of it before."""
-        self.outgoing = self.request = self._refusal = None
+        self.outgoing = self.request = self._refusal = self.problem = None
         self.complete()
 
     def _read(self) -> None:
@@ -294,7 +294,10 @@ class Exchange:
             self._redraw(form, rows)
             return
         try:
-            with outside_values(*self._handed):
+            if self._handed:
+                with outside_values(*self._handed):
+                    self.request = self._intake.request()
+            else:
                 self.request = self._intake.request()
         except RequestProblem as problem:
             if form is not None and problem.refusal.faults and self._shows_pages:

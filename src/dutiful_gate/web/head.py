@@ -64,8 +64,8 @@ class Head:
             elif name in _JOINED:
                 several = True
         self.headers = tuple(held)
-        self._seat = Seat(peer, f"{scheme}://{first.get('host', '').lower()}")
-        self._is_seated = False
+        self._peer, self._scheme = peer, scheme
+        self._seat: Seat | None = None
         self.size = size
         """How many characters its target and headers have."""
         self._first = first
@@ -86,19 +86,24 @@ class Head:
     @property
     def client(self) -> str:
         """The address of who asks."""
-        return self._seat.client
+        return self._own_seat.client
 
     @property
     def origin(self) -> str:
         """Scheme and host that were asked, in small letters."""
-        return self._seat.origin
+        return self._own_seat.origin
+
+    @property
+    def _own_seat(self) -> Seat:
+        if self._seat is None:
+            self._seat = Seat(self._peer, f"{self._scheme}://{self._first.get('host', '').lower()}")
+        return self._seat
 
     def seat(self, proxies: Proxies) -> None:
         """Heed what trusted proxies tell (RFC 7239), once."""
-        if not self._is_seated:
-            self._is_seated = True
+        if self._seat is None:
             told = [value for name, value in self.headers if name == "forwarded"]
-            self._seat = proxies.seat(*self._seat, ", ".join(told) if told else None)
+            self._seat = proxies.seat(*self._own_seat, ", ".join(told) if told else None)
 
     def named_in_query(self, name: str) -> list[str]:
         """The values of one name in the query. Raises TooManyNames; UnicodeDecodeError for no UTF-8."""
