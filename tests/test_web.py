@@ -68,6 +68,7 @@ from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.header_values import listed
 from dutiful_gate.web.manual.page import manual
 from dutiful_gate.web.replies import examine_each_reply, examine_reply
+from dutiful_gate.web.wsgi import wsgi
 
 SOUND: dict[str, Any] = {
     "origin": "QLP", "destination": "MRW", "departs": "2026-05-04T08:00:00Z", "arrives": "2026-05-04T09:00:00Z", "contact": "a@quay.example",
@@ -284,9 +285,12 @@ WRONG: list[tuple[Any, str]] = [
     (lambda: Endpoint("GET", "b", Search, Answering(204)), "does not begin with a slash"),
     (lambda: Endpoint("GET", "/b/{a}{c}", Search, Answering(204)), "no segment"),
     (lambda: Endpoint("GET", "/b/{a}/{a}", Search, Answering(204)), "twice"),
-    (lambda: Endpoint("POST", "/b", Sends, {200: Search}), "are no answers"),  # type: ignore[arg-type]
-    (lambda: Endpoint("POST", "/b", Sends, Search), "are no answers"),  # type: ignore[arg-type]
-    (lambda: Endpoint("POST", "/b", Sends, [Answering(200, Search)]), "are no answers"),  # type: ignore[arg-type]
+    (lambda: Endpoint("POST", "/b", Sends, {200: Search}), "write Answering(200, Search)"),  # type: ignore[arg-type]
+    (lambda: Endpoint("POST", "/b", Sends, Search), "write Answering(200, Search)"),  # type: ignore[arg-type]
+    (lambda: Endpoint("POST", "/b", Sends, [Answering(200, Search)]), "is no answer"),  # type: ignore[arg-type]
+    (lambda: Endpoint("POST", "/b", Sends, {200: Search, 404: None}), "write Answering(200, Search) | Answering(404)"),  # type: ignore[arg-type]
+    (lambda: asgi(Endpoint("POST", "/b", Sends, Answering(204))), "an Api is served, and this is Endpoint"),  # type: ignore[arg-type]
+    (lambda: wsgi(print), "an Api is served"),  # type: ignore[arg-type]
     (lambda: Answering(204, Search), "has no body"),
     (lambda: Answering(True, Search), "no status"),
     (lambda: Answering(200, Streamed("text")), "no media type"),

@@ -85,6 +85,8 @@ class Answered(Generic[V, H, S]):
     after: tuple[Callable[[], Any], ...]
 
     def __init__(self, of: Answering[Any, V, H, S], value: V, headers: Any, after: Sequence[Callable[[], Any]]) -> None:
+        if not isinstance(after, list | tuple) or not all(map(callable, after)):
+            raise TypeError("what is done after an answer are functions in a list, as in after=[tell_the_desk]")
         self.of, self.value, self.headers, self.after = of, value, headers, tuple(after)
 
     def __repr__(self) -> str:

@@ -14,6 +14,7 @@ from ..gates.typed import Gate, LeavesOut
 from ..gates.waiting import gate_of_answers
 from .answer_headers import AnswerHeaders, BrokenAnswer, header, headers_of
 from .answering import NO_BODY, Answered, Answering, Answerings, Streamed
+from .handler_types import shown
 from .pieces import Encoder, encoder_of, in_pieces
 
 JSON = "application/json"
@@ -70,6 +71,14 @@ def outgoing(
     return OutgoingAnswer(status, (*told, *ours), body)
 
 
+def _as_answers(given: Any) -> str:
+    """What was meant as the answers of an endpoint, as it is written."""
+    if isinstance(given, Mapping) and given:
+        pairs = [(str(status), of) for status, of in given.items()]
+        return " | ".join(f"Answering({status}{'' if of is None else ', ' + shown(of)})" for status, of in pairs)
+    return f"Answering(200, {shown(given)})"
+
+
 class Declared:
     """The answers of one endpoint, by status."""
 
@@ -78,8 +87,7 @@ class Declared:
     ) -> None:
         given: Any = answers
         if not isinstance(given, Answerings):
-            remedy = "as in Answering(200, list[Booking]) | Answering(404, Missing)"
-            raise DeclarationError(f"{given!r} are no answers of an endpoint", remedy=remedy)
+            raise DeclarationError(f"{shown(given)} is no answer of an endpoint", remedy=f"write {_as_answers(given)}")
         self._leaves_out = leaves_out
         self.of: dict[int, Answering[Any, Any, Any, Any]] = {}
         self.gates: dict[int, Gate[Any] | Streamed[Any] | None] = {}

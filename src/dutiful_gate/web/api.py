@@ -218,6 +218,13 @@ class Api:
         return Exchange(self, head)
 
 
+def check_api(given: Any) -> None:
+    """Raise DeclarationError for what is no Api, where one is served."""
+    if not isinstance(given, Api):
+        remedy = 'as in Api("Bookings", "1.0", [endpoint.by(handler)])'
+        raise DeclarationError(f"an Api is served, and this is {type(given).__name__}", remedy=remedy)
+
+
 def _refuse_words(
     served: Any,
     servers: Sequence[Any],

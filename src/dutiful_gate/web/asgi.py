@@ -9,7 +9,7 @@ from typing import Any
 from urllib.parse import quote
 
 from ..declare.waiting import is_async
-from .api import Api
+from .api import Api, check_api
 from .exchange import Exchange, note_failed_work
 from .head import Head, header_text
 from .refusals import Refusal
@@ -32,6 +32,8 @@ def asgi(api: Api, *, seconds: float = SLOWEST) -> Callable[[Message, Receive, S
 
     `seconds` is how long a whole body may take to come: 408 after that.
     """
+
+    check_api(api)
 
     async def application(scope: Message, receive: Receive, send: Send) -> None:
         if scope["type"] == "lifespan":

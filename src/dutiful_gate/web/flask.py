@@ -10,7 +10,7 @@ from flask import Blueprint, Flask, Response, request
 
 from ..gates.request import RequestGate
 from .answers import OutgoingAnswer
-from .api import Api
+from .api import Api, check_api
 from .endpoint import METHODS, Served
 from .intake import Intake, check_carries_nothing
 from .negotiation import chosen_language
@@ -25,6 +25,7 @@ def blueprint(api: Api, prefix: str = "", name: str = "api") -> Blueprint:
 
     What the application itself has at a path comes first. Raises DeclarationError for handlers that are `async`.
     """
+    check_api(api)
     for served in api.served:
         check_plain(served, api)
     made = Blueprint(name, __name__)

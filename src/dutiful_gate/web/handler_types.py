@@ -34,9 +34,9 @@ def check_returned(handler: Callable[..., Any], usual: Answering[Any, Any, Any, 
     for each in _options(hints["return"]):
         if (get_origin(each) or each) is Answered or _may_be(each, usual):
             continue
-        told = "a bare value has none: call it" if usual.headers is not None else f"it is {_shown(usual.of)}"
+        told = "a bare value has none: call it" if usual.headers is not None else f"it is {shown(usual.of)}"
         raise DeclarationError(
-            f"the handler of {where} says that it gives {_shown(each)}, and of the answer {usual.status} {told}",
+            f"the handler of {where} says that it gives {shown(each)}, and of the answer {usual.status} {told}",
             remedy="give what is declared, or call an answer, as in GONE(Missing(...))",
         )
 
@@ -77,10 +77,12 @@ def _options(declared: Any) -> tuple[Any, ...]:
     return (declared,)
 
 
-def _shown(declared: Any) -> str:
+def shown(declared: Any) -> str:
+    """A type as it is written."""
     if declared is type(None) or declared is None:
         return "None"
-    return getattr(declared, "__name__", str(declared)) if get_origin(declared) is None else str(declared)
+    named = declared.__name__ if isinstance(declared, type) and get_origin(declared) is None else str(declared)
+    return named[:200]
 
 
-__all__ = ["check_returned"]
+__all__ = ["check_returned", "shown"]

@@ -8,7 +8,7 @@ from urllib.parse import quote
 
 from ..declare.errors import DeclarationError
 from .answers import OutgoingAnswer
-from .api import Api
+from .api import Api, check_api
 from .endpoint import Served
 from .exchange import Exchange, note_failed_work
 from .head import Head, header_text
@@ -26,6 +26,7 @@ def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]
 
     Raises DeclarationError for handlers and checks that are `async`.
     """
+    check_api(api)
     for served in api.served:
         check_plain(served, api)
 
