@@ -20,7 +20,17 @@ import pytest
 from any_api import clients
 from dutiful_gate import DeclarationError, among, it, obeys, outside, takes
 from dutiful_gate.testing import in_process
-from dutiful_gate.web import Answering, Api, Endpoint, Head, RequestGate, RequestProblem, ServerEvent, Streamed
+from dutiful_gate.web import (
+    Answering,
+    Api,
+    Endpoint,
+    Head,
+    RequestGate,
+    RequestProblem,
+    ServerEvent,
+    Streamed,
+    identity,
+)
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.wsgi import wsgi
 
@@ -258,7 +268,7 @@ def test_tests_hand_over_what_they_like() -> None:
     ("words", "told"),
     [
         ({"opens": [Session]}, "opens nothing"), ({"opens": session.opened_by(lambda: Session([]))}, "opens nothing"),
-        ({"opens": [session.opened_by(lambda: Session([]))] * 2}, "opened twice"), ({}, "asks for session from outside"),
+        ({"opens": [session.opened_by(lambda: Session([]))] * 2}, "opened twice"), ({"opens": [identity.opened_by(list)]}, "told by schemes"), ({}, "asks for session from outside"),
     ],
 )  # fmt: skip
 def test_what_opens_nothing_is_told(words: dict[str, Any], told: str) -> None:
@@ -425,11 +435,16 @@ def test_a_client_that_leaves_closes_the_body_and_then_what_was_opened(make: str
             sent.db.say("closed")
 
     async def later(sent: Watch) -> AsyncIterator[str]:
+        task = asyncio.current_task()
         try:
-            while True:
-                yield "piece"
-                await asyncio.sleep(60 if len(opening.told) else 0)
+            async with asyncio.timeout(120):  # which is bound to its task
+                yield "first"
+                while True:
+                    assert asyncio.current_task() is task
+                    yield "piece"
+                    await asyncio.sleep(60)
         finally:
+            assert asyncio.current_task() is task
             sent.db.say("closed")
 
     served = Endpoint("GET", "/watch", Watch, Answering(200, Streamed("text/plain"))).by(
@@ -438,8 +453,8 @@ def test_a_client_that_leaves_closes_the_body_and_then_what_was_opened(make: str
     made = Api("a", "1", [served], opens=[session.opened_by(opening.function)])
 
     async def run() -> None:
-        sent = await _asked(asgi(made), "/watch", leaves_after=1)
-        assert sent.pieces[0] == b"piece"
+        sent = await _asked(asgi(made), "/watch", leaves_after=2 if handler == "async" else 1)
+        assert sent.pieces[-1] == b"piece"
         assert sent.raised is None
         assert sent.seconds < 2, "nobody waits for a piece that may never come"
         if handler == "stuck":
@@ -561,3 +576,5 @@ def test_an_api_is_asked_in_process() -> None:
     assert ask("GET", "/sailings").body == MADE["application/x-ndjson"]
     assert in_process(made, outside=[session(fake)])("POST", "/take", query={"more": 2}, json=5).status == 201
     assert (fake.told, len(opening.sessions)) == (["handler"], 2)
+    with pytest.raises(TypeError, match="send what they read"):
+        in_process(made, outside=[identity(1)])

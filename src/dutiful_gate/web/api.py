@@ -203,8 +203,10 @@ class Api:
         """The same API where these values stand for those that it would open or hand over."""
         if not values:
             return self
-        made = copy(self)
         names = {each.name for each in values}
+        if identity.name in names:
+            raise TypeError("who asks is told by the schemes: send what they read, as in headers={...}")
+        made = copy(self)
         made.opens = tuple(each for each in self.opens if each.of.name not in names)
         made._opened_for = {}
         usual = self.outside or (lambda head: ())

@@ -233,7 +233,8 @@ async def _sent(exchange: Exchange, receive: Receive, send: Send, lane: Lane) ->
         raise
     finally:
         ending = _ended(exchange, pieces, lane, error, works=left)
-        if left:  # the piece that is being made may never come
+        # A plain piece that is being made may never come.
+        if left and (pieces is None or not pieces.are_async or not isinstance(error, GeneratorExit)):
             lane.handed_on = True
             let_end(ending)
         else:
@@ -249,24 +250,32 @@ def _pieces_of(body: Any, exchange: Exchange, lane: Lane) -> Pieces:
 
 
 async def _streamed(pieces: Pieces, receive: Receive, send: Send) -> bool:
-    """Send all pieces, each wanted once the last one is sent. Whether the client left before the end."""
+    """Send all pieces. Whether the client left before the end."""
     gone = asyncio.ensure_future(_left(receive))
-    piece: asyncio.Future[bytes | None] | None = None
+    sending = asyncio.ensure_future(_each_sent(pieces, send))
     try:
-        while True:
-            piece = asyncio.ensure_future(pieces.next())
-            waiting: list[asyncio.Future[Any]] = [piece, gone]
-            await asyncio.wait(waiting, return_when=asyncio.FIRST_COMPLETED)
-            if not piece.done():
-                return True
-            if (told := piece.result()) is None:
-                return False
-            await send({"type": "http.response.body", "body": told, "more_body": True})
+        waiting: list[asyncio.Future[Any]] = [sending, gone]
+        await asyncio.wait(waiting, return_when=asyncio.FIRST_COMPLETED)
+        if not sending.done():
+            return True
+        sending.result()
+        return False
     finally:
         gone.cancel()
-        if piece is not None and not piece.done():
-            piece.cancel()
-            await asyncio.wait([piece], timeout=_LAST_WORDS)
+        if not sending.done():
+            sending.cancel()
+            await asyncio.wait([sending], timeout=_LAST_WORDS)
+
+
+async def _each_sent(pieces: Pieces, send: Send) -> None:
+    """Send each piece, which is wanted once the last one is sent; all in one task, to which what is opened inside of an
+    async body may be bound."""
+    try:
+        while (piece := await pieces.next()) is not None:
+            await send({"type": "http.response.body", "body": piece, "more_body": True})
+    finally:
+        if pieces.are_async:
+            await pieces.close()
 
 
 async def _ended(

@@ -289,16 +289,20 @@ class Exchange:
 
     def _read(self) -> None:
         assert self._intake is not None
+        if self._handed:
+            with outside_values(*self._handed):
+                self._read_here()
+        else:
+            self._read_here()
+
+    def _read_here(self) -> None:
+        assert self._intake is not None
         form = self._served.form if self._served is not None else None
         if form is not None and (rows := [pair for pair in self._intake.form_pairs() if pair[0] in BUTTONS]):
             self._redraw(form, rows)
             return
         try:
-            if self._handed:
-                with outside_values(*self._handed):
-                    self.request = self._intake.request()
-            else:
-                self.request = self._intake.request()
+            self.request = self._intake.request()
         except RequestProblem as problem:
             if form is not None and problem.refusal.faults and self._shows_pages:
                 entered = (problem.refusal.entered or {}).get("form")

@@ -6,6 +6,7 @@ import inspect
 from collections.abc import Awaitable, Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
+from ..declare.carried import identity
 from ..declare.errors import DeclarationError
 from ..declare.outside import HandedOver, Opening
 from ..declare.waiting import is_async, let_go, waits
@@ -96,6 +97,8 @@ def checked_openings(openings: Sequence[Any]) -> tuple[Opening[Any], ...]:
         remedy = "as in opens=[session.opened_by(open_session)]"
         raise DeclarationError(f"opens={openings!r} opens nothing", remedy=remedy)
     names = [each.of.name for each in openings]
+    if identity.name in names:
+        raise DeclarationError("who asks is told by schemes, and not opened", remedy="write security=Bearer(...)")
     for name in names:
         if names.count(name) > 1:
             raise DeclarationError(f"{name} is opened twice", remedy="leave one out")

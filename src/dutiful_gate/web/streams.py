@@ -51,6 +51,8 @@ class Lane:
 class Pieces(Protocol):
     """The pieces of a body, one after the other."""
 
+    are_async: bool
+
     def next(self) -> Awaitable[bytes | None]:
         """The next piece, None at the end; raises what the handler's own code raises."""
         ...
@@ -65,6 +67,8 @@ class PlainPieces:
 
     A piece that never comes holds up no other request, since its thread is none of the pool's any more.
     """
+
+    are_async = False
 
     def __init__(self, body: Iterable[bytes], lane: Lane, within: Callable[..., Any]) -> None:
         self._step = iter(body)
@@ -82,6 +86,8 @@ class PlainPieces:
 
 class AsyncPieces:
     """Pieces that are awaited."""
+
+    are_async = True
 
     def __init__(self, body: AsyncIterable[bytes]) -> None:
         self._step = aiter(body)

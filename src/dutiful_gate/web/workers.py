@@ -53,13 +53,15 @@ class Worker:
             try:
                 job = self._jobs.get(timeout=_IDLE)
             except Empty:
-                if self._workers is not None and self._workers.dismisses(self):
+                workers = self._workers
+                if workers is not None and workers.dismisses(self):
                     return
                 continue
             if job is None:
-                if self._workers is None:
+                workers = self._workers
+                if workers is None:
                     return
-                self._workers.take_back(self)
+                workers.take_back(self)
                 continue
             loop, wanted, context, function, given = job
             result, failed = _outcome(context, function, given)
@@ -93,7 +95,12 @@ class Workers:
             loop = asyncio.get_running_loop()
             wanted: asyncio.Future[Worker] = loop.create_future()
             self._waiting.append((loop, wanted))
-        return await wanted
+        try:
+            return await wanted
+        except asyncio.CancelledError:
+            if wanted.done() and not wanted.cancelled():  # it was handed over in the same moment
+                wanted.result().leave()
+            raise
 
     async def run(self, function: Callable[..., Any], *given: Any) -> Any:
         """What a function gives back, in a thread and in the context of who waits for it; raises what it raises."""
