@@ -224,8 +224,8 @@ def clients(made: Api) -> dict[str, Client]:
     application = Flask("bookings")
     application.register_blueprint(blueprint(made))
     return {
-        "wsgi": _by_wsgi(wsgi(made)),
-        "flask": _by_wsgi(application),
+        "wsgi": by_wsgi(wsgi(made)),
+        "flask": by_wsgi(application),
         "asgi": asker(asgi(made)),
         "starlette": asker(Starlette(routes=[mounted(made)])),
     }
@@ -267,7 +267,8 @@ class _ByWsgi(httpx.WSGITransport):
         return httpx.WSGITransport(application).handle_request(request)
 
 
-def _by_wsgi(application: Any) -> Client:
+def by_wsgi(application: Any) -> Client:
+    """What asks a WSGI application."""
     client = httpx.Client(transport=_ByWsgi(application), base_url="http://quay.example")
     return lambda method, url, **words: _reply(client.request(method, url, **as_json(words)))
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import asyncio
 import base64
+import gzip
 import hashlib
 import hmac
 import json
@@ -13,15 +14,18 @@ import time
 from collections.abc import Callable
 from contextvars import ContextVar
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import datetime, timedelta
 from functools import partial
 from typing import Annotated, Any
 
 import httpx
 import pytest
+from flask import Flask
+from starlette.applications import Starlette
+from starlette.routing import Mount
 
-from any_api import asker, clients
-from dutiful_gate import DeclarationError, Gate, outside
+from any_api import asker, by_wsgi, clients
+from dutiful_gate import DeclarationError, Gate, now, outside
 from dutiful_gate.web import (
     IN_FRONT,
     PUBLIC,
@@ -31,6 +35,7 @@ from dutiful_gate.web import (
     Basic,
     Bearer,
     Endpoint,
+    Form,
     Head,
     OAuth2,
     OpenIdConnect,
@@ -44,6 +49,8 @@ from dutiful_gate.web import (
     identity,
 )
 from dutiful_gate.web.asgi import asgi
+from dutiful_gate.web.flask import add, blueprint
+from dutiful_gate.web.starlette import mounted, route
 from dutiful_gate.web.wsgi import wsgi
 
 
@@ -256,24 +263,28 @@ def sign(body: bytes, *, key: bytes = KEY, at: float | None = None, **more: str)
 
 
 BODY = b'{"weight": 1}'
-GZIP = __import__("gzip").compress(BODY)
-SIGNED: list[tuple[bytes, dict[str, str], int]] = [
-    (BODY, sign(BODY), 200), (BODY, sign(BODY, key=OLD), 200), (BODY, sign(BODY, key=b"x" * 32), 401), (BODY, {}, 401),
-    (b'{"weight": 2}', sign(BODY), 401), (BODY + b" ", sign(BODY), 401), (b"", sign(BODY), 401), (b'{"weight": "x"}', sign(b'{"weight": "x"}'), 422),
-    (b"no json", sign(BODY), 401), (b"no json", sign(b"no json"), 400), (GZIP, sign(GZIP, **{"content-encoding": "gzip"}), 200),
-    (GZIP, sign(BODY, **{"content-encoding": "gzip"}), 401), (BODY, sign(BODY, at=time.time() - 3000), 401), (BODY, sign(BODY, at=time.time() + 3000), 401),
-    (BODY, sign(BODY) | {"x-sent-at": ""}, 401), (BODY, sign(BODY) | {"x-sent-at": "now"}, 401), (BODY, sign(BODY) | {"x-sent-at": str(int(time.time()) + 1)}, 401),
-    (BODY, {**sign(BODY), "x-signature": sign(BODY)["x-signature"][3:]}, 401), (BODY, {**sign(BODY), "x-signature": "v1="}, 401),
-    (BODY, {**sign(BODY), "x-signature": "v1=zz"}, 401), (BODY, {**sign(BODY), "x-signature": sign(BODY)["x-signature"][:-2]}, 401),
+GZIP = gzip.compress(BODY, mtime=0)
+SIGNED: list[tuple[bytes, Callable[[], dict[str, str]], int]] = [
+    (BODY, lambda: sign(BODY), 200), (BODY, lambda: sign(BODY, key=OLD), 200),
+    (BODY, lambda: sign(BODY, key=b"x" * 32), 401), (BODY, dict, 401),
+    (b'{"weight": 2}', lambda: sign(BODY), 401), (BODY + b" ", lambda: sign(BODY), 401),
+    (b"", lambda: sign(BODY), 401), (b'{"weight": "x"}', lambda: sign(b'{"weight": "x"}'), 422),
+    (b"no json", lambda: sign(BODY), 401), (b"no json", lambda: sign(b"no json"), 400),
+    (GZIP, lambda: sign(GZIP, **{"content-encoding": "gzip"}), 200), (GZIP, lambda: sign(BODY, **{"content-encoding": "gzip"}), 401),
+    (BODY, lambda: sign(BODY, at=time.time() - 3000), 401), (BODY, lambda: sign(BODY, at=time.time() + 3000), 401),
+    (BODY, lambda: sign(BODY) | {"x-sent-at": ""}, 401), (BODY, lambda: sign(BODY) | {"x-sent-at": "now"}, 401),
+    (BODY, lambda: sign(BODY) | {"x-sent-at": str(int(time.time()) + 1)}, 401), (BODY, lambda: {**sign(BODY), "x-signature": sign(BODY)["x-signature"][3:]}, 401),
+    (BODY, lambda: {**sign(BODY), "x-signature": "v1="}, 401), (BODY, lambda: {**sign(BODY), "x-signature": "v1=zz"}, 401),
+    (BODY, lambda: {**sign(BODY), "x-signature": sign(BODY)["x-signature"][:-2]}, 401),
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("body", "headers", "status"), SIGNED)
+@pytest.mark.parametrize(("body", "made", "status"), SIGNED, ids=range(len(SIGNED)))
 @pytest.mark.parametrize("adapter", CLIENTS)
 def test_signatures_are_over_the_bytes_that_came(
-    adapter: str, body: bytes, headers: dict[str, str], status: int
+    adapter: str, body: bytes, made: Callable[[], dict[str, str]], status: int
 ) -> None:
-    assert CLIENTS[adapter]("POST", "/weighed", content=body, headers=headers).status == status
+    assert CLIENTS[adapter]("POST", "/weighed", content=body, headers=made()).status == status
     other = CLIENTS[adapter]("POST", "/weighed-or-key", content=BODY, headers={"x-signature": "v1=00", **KEYED})
     assert other.json == DESK, "another alternative does"
     assert CLIENTS[adapter]("POST", "/weighed-or-key", content=BODY).status == 200
@@ -660,3 +671,48 @@ def test_cookies_go_out_closed_and_line_by_line() -> None:
 def test_what_no_cookie_is_and_what_browsers_refuse_is_told(words: dict[str, Any]) -> None:
     with pytest.raises(ValueError, match=r"cookie|browsers|max_age|secure|same_site"):
         SetCookie(**{"name": "a", **words})
+
+
+@pytest.mark.parametrize("path", ["/freight/person/7", "/freight/p%65rson/7", "/freight/person/%37", "/freight//person/7", "/freight/person/7/", "/person/7", "/freight/../freight/person/7",
+                                  "/FREIGHT/person/7", "/freightperson/7", "/freight%2Fperson/7", "/freight/public/..%2Fperson/7"])  # fmt: skip
+def test_under_a_mount_nobody_is_let_in_either(path: str) -> None:
+    inner = Flask("quay")
+    inner.register_blueprint(blueprint(_api(), "/freight"))
+    beside = Flask("beside")
+    alone = Starlette(routes=[Mount("/freight", routes=[route(_api(), served) for served in _api().served])])
+    for served in _api().served[:4]:
+        add(beside, _api(), served)
+    applications = [
+        asker(Starlette(routes=[mounted(_api(), "/freight")])),
+        asker(alone),
+        by_wsgi(inner),
+        by_wsgi(beside),
+    ]
+    for ask in applications:
+        assert ask("GET", path).status in (401, 404, 405, 307, 308)
+        assert ask("GET", path, headers={"authorization": "Bearer no"}).status in (401, 404, 405, 307, 308)
+    assert [ask("GET", "/freight/person/7", headers=TOKEN).status for ask in applications[:3]] == [200, 200, 200]
+    assert applications[3]("GET", "/person/7", headers=TOKEN).status == 200
+
+
+@dataclass
+class Order:
+    crates: list[Crate]
+
+
+@dataclass
+class BookByForm:
+    who: Annotated[Person, identity]
+    at: Annotated[datetime, now]
+    form: Order
+
+
+def test_a_form_is_drawn_again_for_who_is_known() -> None:
+    form = Form(RequestGate(BookByForm), action="/book")
+    served = Endpoint("POST", "/book", BookByForm, Answering(200, str), security=signed_in)
+    made = Api("a", "1", [served.by(lambda sent: f"{sent.who.name} {sent.at.year > 2000}", form=form)])
+    page = {"accept": "text/html,*/*;q=0.5", "content-type": "application/x-www-form-urlencoded"}
+    for ask in clients(made).values():
+        for body, status in ((b"add-row=crates", 200), (b"crates[0][weight]=x", 422), (b"crates[0][weight]=1", 200)):
+            assert ask("POST", "/book", content=body, headers={**page, **TOKEN}).status == status
+            assert ask("POST", "/book", content=body, headers=page).status == 401

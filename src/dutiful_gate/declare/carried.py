@@ -52,11 +52,13 @@ def taken_here(hint: Any, by: Outside[Any]) -> TakenHere:
     """What gives the value of such a field. Raises DeclarationError for a type that no value can be told by, and for
     another than the value's."""
     kind = kind_told_by(get_args(hint)[0], f"what {by} hands over")
-    if by is not identity and by.kind != kind:
+    given = by.kind if by.must_come else type(by.here)
+    if by is not identity and given != kind:
         raise DeclarationError(
-            f"{by} is {shown_kind(by.kind)}, and the field {shown_kind(kind)}", remedy="write one type at both"
+            f"{by} is {shown_kind(given)}, and the field {shown_kind(kind)}", remedy="write one type at both"
         )
-    note_asked(by.name)
+    if by.must_come:
+        note_asked(by.name)
     return TakenHere(by, kind)
 
 
