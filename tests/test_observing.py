@@ -6,8 +6,11 @@ from __future__ import annotations
 
 import json
 import logging
+import subprocess
+import sys
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Annotated, Any
 
 import pytest
@@ -135,3 +138,10 @@ async def later(seen: Seen) -> None: ...
 def test_an_observer_that_cannot_be_asked_is_told(observe: Any) -> None:
     with pytest.raises(DeclarationError, match="observe="):
         api(observe)
+
+
+def test_the_example_feeds_spans_and_counters() -> None:
+    pytest.importorskip("opentelemetry.sdk", reason="opentelemetry-sdk is not here")
+    script = Path(__file__).parent.parent / "examples" / "tracing.py"
+    told = subprocess.run([sys.executable, str(script)], capture_output=True, text=True, check=True)
+    assert told.stdout.splitlines() == ["POST /crates 201 ()", "POST /crates 422 ('/body/contents length',)"]

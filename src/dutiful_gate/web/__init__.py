@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from ..declare.carried import identity
 from ..declare.marks import under_key
+from ..declare.outside import HandedOver, Opening
 from ..declare.uploads import UploadedFile
 from ..gates.request import RequestGate
 from .amending import Amended, amended, patched
@@ -40,11 +41,13 @@ __all__ = [
     "Bearer",
     "Endpoint",
     "Form",
+    "HandedOver",
     "Handler",
     "Head",
     "OAuth2",
     "Observer",
     "OpenIdConnect",
+    "Opening",
     "OwnScheme",
     "Refusal",
     "RequestGate",

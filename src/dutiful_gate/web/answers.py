@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from http import HTTPStatus
@@ -53,7 +53,7 @@ def is_status(status: Any) -> bool:
 
 def outgoing(
     status: Any,
-    headers: Iterable[tuple[Any, Any]],
+    headers: Sequence[tuple[Any, Any]],
     body: Any = b"",
     ours: tuple[tuple[str, str], ...] = (),
 ) -> OutgoingAnswer:
@@ -63,12 +63,16 @@ def outgoing(
     """
     if not is_status(status):
         raise BrokenAnswer(f"{status!r} is no status of an answer: 200 to 599")
-    told = [header(name, value) for name, value in headers]
+    told = [header(name, value) for name, value in headers] if headers else []
     if told:
         told = [each for each in told if each[0] != "content-length"]
         if any(name == "content-type" for name, _ in told):
             ours = tuple(each for each in ours if each[0] != "content-type")
     return OutgoingAnswer(status, (*told, *ours), body)
+
+
+def _is_in_pieces(value: Any) -> bool:
+    return hasattr(value, "__next__") or hasattr(value, "__anext__")
 
 
 def _as_answers(given: Any) -> str:
@@ -144,8 +148,7 @@ class Declared:
         if status not in self.of or not self.of[status].is_like(answered.of):
             raise BrokenAnswer(f"the answer {status} is none of those that the endpoint declares")
         gate = self.gates[status]
-        comes_in_pieces = hasattr(value, "__next__") or hasattr(value, "__anext__")
-        if waits(value) and not (isinstance(gate, Streamed) and comes_in_pieces):
+        if waits(value) and not (isinstance(gate, Streamed) and _is_in_pieces(value)):
             let_go(value)
             raise BrokenAnswer("the handler gave something back that waits: an answer is there at once")
         headers: tuple[tuple[Any, Any], ...]

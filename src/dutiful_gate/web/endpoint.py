@@ -155,7 +155,7 @@ class Endpoint(Generic[R, A]):
         """Whether a body is read."""
         return not self.parts.keys().isdisjoint(["body", "form", "files"])
 
-    @property
+    @cached_property
     def offers(self) -> tuple[str, ...]:
         """The media types of its answers, of which a client chooses."""
         offered = self.answers.media
@@ -178,7 +178,7 @@ class Endpoint(Generic[R, A]):
         """The checks that wait, which its request is asked about."""
         return waiting_of(self.gate.shape)
 
-    @property
+    @cached_property
     def body_types(self) -> tuple[str, ...]:
         """The media types that a body may be of."""
         return body_types(self.gate, self.takes)

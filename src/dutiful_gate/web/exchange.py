@@ -243,8 +243,8 @@ class Exchange:
         if head.size > MOST_HEAD:
             slots = {"most": f"{MOST_HEAD:,}"}
             raise RequestProblem(431, "Target and headers of a request have at most {most} characters.", slots=slots)
-        keeps_raw = self.asks_who
-        intake = Intake(endpoint.gate, head, names, endpoint.takes, endpoint.unpacks, keeps_raw=keeps_raw)
+        types, keeps_raw = endpoint.body_types, self._admission is not None
+        intake = Intake(endpoint.gate, head, names, (), endpoint.unpacks, types=types, keeps_raw=keeps_raw)
         self._intake = intake
         offered = endpoint.offers
         media = chosen_media(head.header("accept"), offered) if offered else ""

@@ -52,7 +52,7 @@ def check_carries_nothing(gate: RequestGate[R]) -> None:
 class Intake(Generic[R]):
     """Takes the pieces of a body where it `reads` one, then gives the request.
 
-    `names` is what the path gave for the names in it.
+    `names` is what the path gave for the names in it, `types` the media types of the body where they are known.
     """
 
     def __init__(
@@ -63,12 +63,13 @@ class Intake(Generic[R]):
         takes: Sequence[str] = (JSON,),
         unpacks: Sequence[str] = (),
         *,
+        types: tuple[str, ...] | None = None,
         keeps_raw: bool = False,
     ) -> None:
         """Raises RequestProblem(415) for a body that is not taken."""
         self.gate, self.head, self.names = gate, head, names
         self.fallbacks: tuple[Fault, ...] = ()
-        types = body_types(gate, takes)
+        types = body_types(gate, takes) if types is None else types
         self._body = Body(head, types, unpacks, gate.limits.bytes, keeps_raw=keeps_raw) if types else None
 
     @property

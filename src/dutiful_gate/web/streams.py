@@ -19,6 +19,8 @@ class Lane:
     It is taken when it is first wanted, and all that runs there shares a context.
     """
 
+    __slots__ = ("_context", "_worker", "_workers", "handed_on")
+
     def __init__(self, workers: Workers) -> None:
         self._workers = workers
         self._worker: Worker | None = None
