@@ -1,4 +1,4 @@
-"""Each request of an API as a span and a counter of OpenTelemetry: which endpoint, how it ended, which faults, never a value.
+"""Each request of an API as a span and a counter of OpenTelemetry: its endpoint, its end, its faults, never a value.
 
     python examples/tracing.py
 
