@@ -69,17 +69,21 @@ class _Teller:
         if endpoint.body_types:
             told["takes"] = list(endpoint.body_types)
         told |= _given(rules=list(_record_rules(shape.sure_record(shape.root), shape)))
+        raised = [problem.refusal for problem in endpoint.problems]
+        told |= _given(problems=[f"{each.status} {each.detail or phrase(each.status)}" for each in raised])
         told["answers"] = [self._answer(status, endpoint.answers) for status in endpoint.answers.gates]
         return told
 
     def _answer(self, status: int, answers: Declared) -> Told:
         gate = answers.gates[status]
-        told: Told = {"status": status, "phrase": phrase(status)}
+        told: Told = {"status": status, "phrase": answers.of[status].text or phrase(status)}
         if status in answers.headers:
             shape = answers.headers[status].shown
             told["headers"] = self.use(shape.root, shape)
         if isinstance(gate, Streamed):
-            return {**told, "media": gate.media_type}
+            items = answers.items.get(status)
+            each = {"is": self.use(items.shape.root, items.shape)} if items is not None else {}
+            return {**told, "media": gate.media_type, **each}
         return told if gate is None else {**told, "is": self.use(gate.shape.root, gate.shape)}
 
     def use(self, use: Use, shape: Shape) -> Told:

@@ -243,8 +243,8 @@ function fill(article, chapter) {
   if (rules.length) told.push(make("h3", {}, "Rules besides"), make("ul", {class: "rules"}, ...rules.map((rule) => make("li", {}, rule))));
   if (chapter.parts.body) told.push(make("h3", {}, "An example"), make("pre", {}, JSON.stringify(example(chapter.parts.body), null, 2)));
   told.push(make("h3", {}, "What is answered"));
-  for (const answer of chapter.answers) told.push(make("h4", {}, `${answer.status} ${answer.phrase}`), answer.is ? table(answer.is, answer.phrase) : make("p", {class: "hint"}, answer.media || "no content"), ...(answer.headers ? [make("p", {class: "hint"}, "with headers"), table(answer.headers, `Headers of ${answer.status}`)] : []));
-  told.push(make("h4", {}, "Refused"), make("p", {class: "hint"}, "A problem (RFC 9457), with each fault at its place: a 4xx status, application/problem+json."));
+  for (const answer of chapter.answers) told.push(make("h4", {}, `${answer.status} ${answer.phrase}`), ...(answer.is && !answer.media ? [] : [make("p", {class: "hint"}, answer.media ? answer.media + (answer.is ? ", one after the other:" : "") : "no content")]), ...(answer.is ? [table(answer.is, answer.phrase)] : []), ...(answer.headers ? [make("p", {class: "hint"}, "with headers"), table(answer.headers, `Headers of ${answer.status}`)] : []));
+  told.push(make("h4", {}, "Refused"), ...(chapter.problems || []).map((told) => make("p", {}, told)), make("p", {class: "hint"}, "A problem (RFC 9457), with each fault at its place: a 4xx status, application/problem+json."));
   const box = make("details", {class: "trial"}, make("summary", {}, "Try it"));
   box.addEventListener("toggle", () => { if (box.open && box.children.length === 1) box.append(trial(chapter)); });
   article.append(...told, box);
