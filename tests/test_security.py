@@ -16,6 +16,7 @@ from contextvars import ContextVar
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import partial
+from random import Random
 from typing import Annotated, Any
 
 import httpx
@@ -716,3 +717,45 @@ def test_a_form_is_drawn_again_for_who_is_known() -> None:
         for body, status in ((b"add-row=crates", 200), (b"crates[0][weight]=x", 422), (b"crates[0][weight]=1", 200)):
             assert ask("POST", "/book", content=body, headers={**page, **TOKEN}).status == status
             assert ask("POST", "/book", content=body, headers=page).status == 401
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_any_requirement_lets_in_whom_a_plain_reading_of_it_lets_in(seed: int) -> None:
+    random = Random(seed)
+    keys = [
+        ApiKey(lambda key: frozenset(key.split("+")) if key != "bad" else None, header=f"x-{n}", scopes_of=frozenset)
+        for n in range(4)
+    ]
+    wanted: list[list[tuple[int, list[str]]]] = [
+        [(at, random.sample("ab", random.randint(0, 2))) for at in random.sample(range(4), random.randint(1, 3))]
+        for _ in range(random.randint(1, 3))
+    ]
+    requirement: Any = None
+    for alternative in wanted:
+        joined: Any = None
+        for at, scopes in alternative:
+            each = keys[at][tuple(scopes)] if scopes else keys[at]
+            joined = each if joined is None else joined & each
+        requirement = joined if requirement is None else requirement | joined
+    is_open = random.random() < 0.3
+    requirement = requirement | PUBLIC if is_open else requirement
+    ask = asker(
+        asgi(
+            Api("a", "1", [Endpoint("GET", "/a", Nothing, Answering(204), security=requirement).by(lambda sent: None)])
+        )
+    )
+    for _ in range(12):
+        came = {
+            at: random.choice(["bad", "k", "k+a", "k+b", "k+a+b"])
+            for at in random.sample(range(4), random.randint(0, 4))
+        }
+        known = {at: set(key.split("+")) for at, key in came.items() if key != "bad"}
+        fits = any(
+            all(at in known and known[at] >= set(scopes) for at, scopes in alternative) for alternative in wanted
+        )
+        asked = {at for alternative in wanted for at, _ in alternative}
+        status = ask("GET", "/a", headers={f"x-{at}": key for at, key in came.items()}).status
+        if fits or (is_open and not asked & set(came)):
+            assert status == 204, (requirement, came)
+        else:
+            assert status in (401, 403), (requirement, came)

@@ -57,12 +57,12 @@ class Admission:
             later = later or (bool(found) and found[-1] is _LATER)
         if later:
             return None
-        if () in self._requirement.alternatives and not lacking and self._nothing_came():
-            return Admitted(None)
+        if () in self._requirement.alternatives and not lacking:
+            for scheme in self._requirement.schemes:
+                yield from self._asked(scheme, body)
+            if all(held is NOTHING_CAME for held in self._known.values()):
+                return Admitted(None)
         raise self._refusal(lacking)
-
-    def _nothing_came(self) -> bool:
-        return all(held is NOTHING_CAME for held in self._known.values())
 
     def _asked(self, scheme: Scheme, body: bytes | None) -> Generator[ToAsk, Any, Any]:
         """Who it is by one scheme."""
