@@ -29,18 +29,23 @@ class Worker:
     def __init__(self, workers: Workers | None = None) -> None:
         self._workers = workers
         self._jobs: SimpleQueue[_Job | None] = SimpleQueue()
+        self._begun = self._done = 0  # each is counted by one thread alone
         Thread(target=self._serve, name="dutiful_gate", daemon=True).start()
 
     def begin(self, context: Context, function: Callable[..., Any], *given: Any) -> asyncio.Future[Any]:
         """What a function will give back, in a context; raises what it raises."""
         loop = asyncio.get_running_loop()
         made: asyncio.Future[Any] = loop.create_future()
+        self._begun += 1
         self._jobs.put((loop, made, context, function, given))
         return made
 
     def leave(self) -> None:
         """It is free again, as soon as what was begun is done; outside of a pool its thread ends."""
-        self._jobs.put(None)
+        if self._begun != self._done or self._workers is None:
+            self._jobs.put(None)
+        else:  # its thread need not wake for that
+            self._workers.take_back(self)
 
     def detach(self) -> None:
         """It is no more of its pool, which may make another in its place: what it does may never end."""
@@ -65,6 +70,7 @@ class Worker:
                 continue
             loop, wanted, context, function, given = job
             result, failed = _outcome(context, function, given)
+            self._done += 1
             del job, context, function, given
             with suppress(RuntimeError):  # the loop has ended meanwhile
                 loop.call_soon_threadsafe(_settle, wanted, result, failed)
