@@ -48,8 +48,8 @@ bench-refusals: $(VENV)/.dev
 
 # A request through an adapter beside the same handler by hand.
 bench-web: $(VENV)/.dev
-	$(BIN)/python benchmarks/web.py
 	$(BIN)/python benchmarks/web_load.py
+	$(BIN)/python benchmarks/web.py
 
 # 200 settings from five layers, beside reading the same files and variables without checks.
 bench-settings: $(VENV)/.dev

@@ -27,7 +27,7 @@ from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.web import Answering, Api, Endpoint
 from dutiful_gate.web.starlette import route
 
-BOOKINGS, SMALL, PLAIN = 1.15, 1.25, 1.0
+BOOKINGS, SMALL, PLAIN = 1.05, 1.25, 1.0
 
 
 @dataclass
