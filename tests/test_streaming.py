@@ -467,6 +467,25 @@ def test_a_client_that_leaves_closes_the_body_and_then_what_was_opened(make: str
     asyncio.run(run())
 
 
+@pytest.mark.parametrize("pieces", [0, 2])
+def test_under_wsgi_the_server_closes_the_body(pieces: int) -> None:
+    opening = Opening("plain")
+
+    def plain(sent: Watch) -> Iterator[str]:
+        try:
+            while True:
+                yield f"{session.here is sent.db}"
+        finally:
+            sent.db.say("closed")
+
+    served = Endpoint("GET", "/watch", Watch, Answering(200, Streamed("text/plain"))).by(plain)
+    made = Api("a", "1", [served], opens=[session.opened_by(opening.function)])
+    body: Any = wsgi(made)({"REQUEST_METHOD": "GET", "PATH_INFO": "/watch"}, lambda status, headers: None)
+    assert [next(body) for _ in range(pieces)] == [b"True"] * pieces
+    body.close()
+    assert opening.told == (["open", "closed", "undo GeneratorExit"] if pieces else ["open", "undo GeneratorExit"])
+
+
 def test_streams_that_are_left_leave_threads_as_they_were_and_hold_up_nobody() -> None:
     release, ended = threading.Event(), []
 

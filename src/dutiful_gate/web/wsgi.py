@@ -88,7 +88,7 @@ def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgo
         exchange.close()
         _worked(exchange)
     else:
-        outgoing.body = _sent(outgoing.body, exchange)
+        outgoing.body = _Sending(outgoing.body, exchange)
     return outgoing, not exchange.without_content
 
 
@@ -124,19 +124,42 @@ def _handled(exchange: Exchange) -> None:
             exchange.failed(failed)
 
 
-def _sent(body: Any, exchange: Exchange) -> Iterator[bytes]:
-    """A body, whole or in pieces; what was opened and what came is let go once it is sent, and work begins."""
-    step = iter([body] if isinstance(body, bytes) else body)
-    error: BaseException | None = None
-    try:
-        while (piece := exchange.within(next, step, None)) is not None:
-            yield piece
-    except BaseException as failed:
-        error = failed
-        raise
-    finally:
+class _Sending:
+    """A body, whole or in pieces, as a server goes through it; `close` lets go of it, also where none was asked for.
+
+    What was opened and what came is let go then, and the work after the answer begins.
+    """
+
+    def __init__(self, body: Any, exchange: Exchange) -> None:
+        self._step = iter([body] if isinstance(body, bytes) else body)
+        self._exchange = exchange
+        self._has_ended = False
+
+    def __iter__(self) -> Iterator[bytes]:
+        return self
+
+    def __next__(self) -> bytes:
         try:
-            if (close := getattr(step, "close", None)) is not None:
+            piece: bytes | None = self._exchange.within(next, self._step, None)
+        except BaseException as error:
+            self._end(error)
+            raise
+        if piece is None:
+            self._end(None)
+            raise StopIteration
+        return piece
+
+    def close(self) -> None:
+        """Let go of it (PEP 3333): before its end the client left."""
+        self._end(GeneratorExit())
+
+    def _end(self, error: BaseException | None) -> None:
+        if self._has_ended:
+            return
+        self._has_ended = True
+        exchange = self._exchange
+        try:
+            if (close := getattr(self._step, "close", None)) is not None:
                 exchange.within(close)
         finally:
             try:
