@@ -13,11 +13,13 @@ import threading
 import warnings
 from array import array
 from collections import deque
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable
+from dataclasses import dataclass, field, make_dataclass, replace
 from datetime import UTC, datetime
 from decimal import Decimal
 from enum import Enum
 from functools import partial
+from itertools import product
 from pathlib import Path
 from random import Random
 from typing import Annotated, Any, Literal, NamedTuple, TypedDict
@@ -35,12 +37,18 @@ from dutiful_gate import (
     Refused,
     Sealed,
     Source,
+    at_least_one,
+    blank_is_none,
     it,
+    needs,
     obeys,
+    otherwise,
+    rounded_to,
     tagged_by,
     then,
     this,
     trimmed,
+    when,
 )
 from dutiful_gate.declare.facts import UNSURE, Stop
 from dutiful_gate.declare.formats.email import USUAL
@@ -579,3 +587,37 @@ def test_the_twin_reads_the_same_plan() -> None:
     assert twin(_booking()) == gate.admit(_booking())
     assert twin({**_booking(), "origin": 3}).__class__ is Stop
     assert gate.admit(_booking()).departs == datetime(2026, 5, 4, 9, 30, tzinfo=UTC)
+
+
+_TRIMMED = Annotated[str, trimmed]
+READ_OTHERWISE: list[tuple[Any, list[Any]]] = [
+    (Annotated[str | None, blank_is_none], ["", " ", "x", None]), (Annotated[str | None, blank_is_none, trimmed], ["", " ", " x", "x", None]),
+    (_TRIMMED, ["", " ", "x", " x"]), (_TRIMMED | None, [None, " x", "x", ""]), (_TRIMMED | int, [" x", "x", 3]), (list[_TRIMMED], [[], [" "], ["x "], ["x"]]),
+    (list[Annotated[str | None, blank_is_none]], [[""], [None], ["x"]]), (dict[str, _TRIMMED], [{}, {"a": " x"}, {"a": "x"}]), (tuple[_TRIMMED, int], [(" x", 1), ("x", 1)]),
+    (Annotated[str, it.length > 1, otherwise("zz")], ["a", "zz", "bb"]), (Annotated[float, rounded_to(1)], [1.04, 1.0, 1.06]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("rule", [needs("a", given="c"), this.a == this.b, this.a != this.b, at_least_one("a", "b"), when(this.c > 0).needs("a"),
+                                  lambda record: record.a == record.b])  # fmt: skip
+@pytest.mark.parametrize(("kind", "values"), READ_OTHERWISE, ids=range(len(READ_OTHERWISE)))
+def test_rules_of_records_see_what_is_read_on_the_way_out_too(kind: Any, values: list[Any], rule: Any) -> None:
+    try:
+        made: Any = obeys(rule)(make_dataclass("Made", [("a", kind), ("b", kind), ("c", int)]))
+        gates = [Gate(made, native=native) for native in (True, False)]
+    except DeclarationError:
+        pytest.skip("the rule means nothing for such fields")
+    for a, b in product(values, values):
+        roads = [
+            partial(call, made(a, b, 1))
+            for gate in gates
+            for call in (gate.release, lambda v, g=gate: json.loads(g.release_json(v)))
+        ]
+        assert len({_said(road) for road in roads}) == 1, (a, b)
+
+
+def _said(road: Callable[[], Any]) -> str:
+    try:
+        return str(road())
+    except Refused:
+        return "refused"

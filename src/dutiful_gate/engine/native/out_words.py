@@ -226,9 +226,16 @@ class _OutWriter(PlanWords):
         return self.form("record", [self._records[mark]], self.judged(use, frame))
 
     def _asks_oddly(self, record: Record) -> bool:
-        """Whether rules ask for keys, or what is asked of the whole needs it made anew."""
-        changed = any(each.has_steps for field in record.fields for each in every(field.use))
-        return any(rule.counts_keys for rule in record.rules) or (bool(record.checks) and changed)
+        """Whether rules ask for keys, or something is asked of what is read as another value than the record holds.
+
+        The core sees what steps make of a single value; what is blank is Python's, and comes back as text alone.
+        """
+        uses = {field.attribute: every(field.use) for field in record.fields}
+        blank = {name for name, inside in uses.items() if any(each.blank for each in inside)}
+        changed = blank or any(each.has_steps for inside in uses.values() for each in inside)
+        if any(rule.counts_keys for rule in record.rules) or (record.checks and changed):
+            return True
+        return any(not rule.fields or not blank.isdisjoint(rule.fields) for rule in record.rules if blank)
 
     def record(self, record: Record, fields: list[Field], frame: Frame) -> int:
         """A record, its fields to be filled in later."""
