@@ -597,3 +597,30 @@ def test_an_api_is_asked_in_process() -> None:
     assert (fake.told, len(opening.sessions)) == (["handler"], 2)
     with pytest.raises(TypeError, match="send what they read"):
         in_process(made, outside=[identity(1)])
+
+
+def test_requests_that_are_cancelled_give_their_thread_back_once_all_is_closed() -> None:
+    opening, release = Opening("plain"), threading.Event()
+
+    def stuck(sent: Watch) -> int:
+        release.wait(0.2)
+        return 1
+
+    served = [
+        Endpoint("GET", "/stuck", Watch, MADE_ONE).by(stuck),
+        Endpoint("GET", "/quick", Nothing, MADE_ONE).by(lambda sent: 2),
+    ]
+    application = asgi(Api("a", "1", served, opens=[session.opened_by(opening.function)], threads=2))
+
+    async def run() -> None:
+        for _ in range(4):
+            waiting = asyncio.create_task(_asked(application, "/stuck"))
+            await asyncio.sleep(0.05)
+            waiting.cancel()
+            await asyncio.wait([waiting])
+        # Those that were still waiting for a thread opened nothing.
+        assert await _until(lambda: 2 <= opening.told.count("open") == opening.told.count("undo CancelledError"))
+        assert (await asyncio.wait_for(_asked(application, "/quick"), 5)).pieces == [b"2"]
+        assert all(len(each.threads) == 1 for each in opening.sessions), "closed where it was opened"
+
+    asyncio.run(run())

@@ -103,7 +103,8 @@ async def _answered(exchange: Exchange, lane: Lane) -> None:
         exchange.failed(failed)
         error = failed
     except BaseException as left:  # the server stops, or nobody waits any more
-        let_end(opened.close_later(left, lane.run))
+        lane.handed_on = True
+        let_end(_ended(exchange, None, lane, left, works=False))
         raise
     if not exchange.is_streamed:
         try:
