@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import inspect
 from collections.abc import Awaitable, Callable, Sequence
 from typing import TYPE_CHECKING, Any
@@ -29,10 +30,14 @@ class Opened:
         """Open all of them here; raises what opening raises."""
         for each in self.openings:
             came = _sure(each, each.function(*_given(each, head)))
-            if hasattr(type(came), "__enter__"):
-                self._exits.append(came.__exit__)
-                came = came.__enter__()
-            self.values.append(each.of(came))
+            self.values.append(each.of(self._entered(came) if hasattr(type(came), "__enter__") else came))
+
+    def _entered(self, manager: Any) -> Any:
+        """What a context manager gives; it is left afterwards, also where nobody waits for that any more."""
+        leave = manager.__exit__
+        entered = manager.__enter__()
+        self._exits.append(leave)
+        return entered
 
     async def open_later(self, head: Head, in_thread: InThread) -> None:
         """The same, what is async awaited here, what is plain in a thread."""
@@ -49,8 +54,7 @@ class Opened:
                 entered = await came.__aenter__()
                 self._exits.append(came.__aexit__)
             elif hasattr(type(came), "__enter__"):
-                entered = await in_thread(came.__enter__)
-                self._exits.append(came.__exit__)
+                entered = await in_thread(self._entered, came)
             else:
                 entered = came
             self.values.append(each.of(entered))
@@ -69,6 +73,8 @@ class Opened:
     async def close_later(self, error: BaseException | None, in_thread: InThread) -> None:
         """The same, what is async awaited here, what is plain in the thread where it was opened."""
         failed: Exception | None = None
+        if isinstance(error, asyncio.CancelledError):  # something may be being opened there still
+            await in_thread(bool)
         while self._exits:
             leave = self._exits.pop()
             try:
