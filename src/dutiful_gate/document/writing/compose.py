@@ -11,6 +11,7 @@ from ...declare.kinds.decimal import as_json
 from ...shape.shape import Shape
 from ..dialects import WRITTEN, Dialect, WrittenDialect
 from ..document import Document, Unstated
+from .naming import Defining, names_in_one, renaming, with_leads
 from .other_dialects import DialectWriter
 from .unfinished import Unfinished, written
 
@@ -37,17 +38,21 @@ class Part(NamedTuple):
 def bundled(shapes: Mapping[str, Part], *, dialect: WrittenDialect, formats: Formats, uri: str | None) -> Document:
     """One document of several shapes by name, which share what they have in common."""
     into = _checked("send", dialect, formats)
+    mixed = len({part.of for part in shapes.values()}) > 1
+    drafts = [_begun(part.shape, part.refuse_unknown, part.of, into, formats) for part in shapes.values()]
+    inner = [draft.content.pop("$defs", {}) for draft in drafts]
+    words = ["Answered" if mixed and part.of == "release" else "" for part in shapes.values()]
+    for_openapi = into.name.startswith("openapi")
+    names_of = names_in_one(list(map(Defining, inner, words)), for_openapi=for_openapi)
     definitions: dict[str, Any] = {}
     unstated: list[Unstated] = []
     names: dict[str, str] = {}
-    mixed = len({part.of for part in shapes.values()}) > 1
-    for name, (shape, refuse_unknown, of) in shapes.items():
-        draft = _begun(shape, refuse_unknown, of, into, formats)
-        inner = draft.content.pop("$defs", {})
-        renamed = _fitting(definitions, inner, "Answered" if mixed and of == "release" else "")
-        for key, held in inner.items():
-            definitions[renamed[key]] = _pointed(held, renamed)
-        root = _pointed(draft.content, renamed)
+    for name, draft, held, renamed in zip(shapes, drafts, inner, names_of, strict=True):
+        change = renaming(renamed)
+        for key, each in held.items():
+            if renamed[key] not in definitions:
+                definitions[renamed[key]] = with_leads(each, change)
+        root = with_leads(draft.content, change)
         at = f"/$defs/{escaped(name)}"
         if root != {"$ref": f"#{at}"}:
             if name in definitions and definitions[name] != root:
@@ -56,7 +61,7 @@ def bundled(shapes: Mapping[str, Part], *, dialect: WrittenDialect, formats: For
                 )
             definitions[name] = root
         moved = {
-            pointer: _moved(pointer, at, renamed)
+            pointer: change(f"#{pointer}").removeprefix("#") if pointer.startswith("/$defs/") else at + pointer
             for pointer in (*draft.names, *(rule.pointer for rule in draft.unstated))
         }
         names |= {moved[pointer]: held for pointer, held in draft.names.items()}
@@ -111,36 +116,3 @@ def _there(pointer: str, content: Any) -> str:
             break
         at, far = at[name] if known else at[int(name)], f"{far}/{step}"
     return far
-
-
-def _fitting(taken: Mapping[str, Any], new: Mapping[str, Any], word: str) -> dict[str, str]:
-    """A name for each new definition: its own, unless something else is called so already; then with a word."""
-    renamed: dict[str, str] = {}
-    for key, held in new.items():
-        name, number = key, 1
-        while name in taken and taken[name] != held:
-            if not word or name != key:
-                number += 1
-            name = f"{key}{word}" if number == 1 else f"{key}{word}_{number}"
-        renamed[key] = name
-    return renamed
-
-
-def _pointed(held: Any, renamed: Mapping[str, str]) -> Any:
-    """A schema whose references follow the new names."""
-    if isinstance(held, list):
-        return [_pointed(each, renamed) for each in held]
-    if not isinstance(held, dict):
-        return held
-    made = {word: _pointed(each, renamed) for word, each in held.items()}
-    if isinstance(held.get("$ref"), str):
-        made["$ref"] = f"#{_moved(held['$ref'].removeprefix('#'), '', renamed)}"
-    return made
-
-
-def _moved(pointer: str, root: str, renamed: Mapping[str, str]) -> str:
-    if not pointer.startswith("/$defs/"):
-        return root + pointer
-    key, slash, rest = pointer.removeprefix("/$defs/").partition("/")
-    key = unescaped(key)
-    return f"/$defs/{escaped(renamed.get(key, key))}{slash}{rest}"

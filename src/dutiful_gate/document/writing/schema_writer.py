@@ -227,7 +227,8 @@ class SchemaWriter:
         told_apart = node.alone and not node.tag and at not in self.loose and not self._reads_lightly(node)
         word = "oneOf" if told_apart else "anyOf"
         options = [self.use(option, f"{at}/{word}/{n}", name) for n, option in enumerate(node.options)]
-        if node.tag:
+        discriminated = self._is_discriminated(node) and all(list(told) == ["$ref"] for told in options)
+        if node.tag and not discriminated:
             options = [self.tagged(option, told, node.tag) for option, told in zip(node.options, options, strict=True)]
         if told_apart:
             self.exclusive_unions[at] = part_of(self.shape, Use(node))
@@ -245,19 +246,27 @@ class SchemaWriter:
             kept = [kind for kind in dict.fromkeys(kinds) if kind != "integer" or "number" not in kinds]
             return {"type": kept if len(kept) > 1 else kept[0]}
         said: Keywords = {"anyOf": options}
-        links = [option.node.key for option in node.options if isinstance(option.node, Link)]
-        hidden = any(
-            field.use.secret for key in links for field in self.shape.records[key].fields if field.wire == node.tag
-        )
-        if self.discriminators and node.tag and len(links) == len(node.options) and not hidden and node.others < 0:
+        if discriminated:
+            # The options stand as references alone, as code generators look for them: the tag is needed by all.
+            if any(self.tagged(option, {}, node.tag) for option in node.options):
+                said["required"] = [node.tag]
             mapping = {
-                str(tag): f"#/$defs/{escaped(key)}"
-                for key, tags in zip(links, node.tags, strict=True)
+                str(tag): f"#/$defs/{escaped(option.node.leads_to)}"
+                for option, tags in zip(node.options, node.tags, strict=True)
                 for tag in tags
                 if isinstance(tag, str)
             }
             said["discriminator"] = {"propertyName": node.tag, "mapping": mapping}
         return said
+
+    def _is_discriminated(self, node: Branches) -> bool:
+        """Whether a union is one of records that OpenAPI knows by a tag in them."""
+        links = [option.node.key for option in node.options if isinstance(option.node, Link)]
+        hidden = any(
+            field.use.secret for key in links for field in self.shape.records[key].fields if field.wire == node.tag
+        )
+        told = self.discriminators and node.tag and not node.held
+        return bool(told) and len(links) == len(node.options) and not hidden and node.others < 0
 
     def _reads_lightly(self, node: Branches) -> bool:
         """Whether something in a union is read leniently, so that more of its options fit than a document tells."""
