@@ -52,7 +52,7 @@ from dutiful_gate.proofs import prove
 from dutiful_gate.regex.from_ecma import read_ecma
 from dutiful_gate.regex.syntax import as_re
 from dutiful_gate.web import Answering, Api, Endpoint, Form, RequestGate
-from dutiful_gate.web.description import description
+from dutiful_gate.web.describing.description import description
 from dutiful_gate.web.manual.page import manual
 
 

@@ -330,7 +330,7 @@ def test_the_description_is_sound(version: Any) -> None:
         ("header", "if-match"),
         ("cookie", "visit"),
     ]
-    assert "this.arrives > this.departs" in amend["description"]
+    assert "- arrives: a value later than departs" in amend["description"]
     book = told["paths"]["/bookings"]["post"]
     assert book["requestBody"]["content"]["application/json"]["schema"] == {"$ref": "#/components/schemas/Booking"}
     assert bookings.accepts(book["requestBody"]["content"]["application/json"]["example"])
@@ -340,7 +340,10 @@ def test_the_description_is_sound(version: Any) -> None:
     schema = Path(__file__).parent.parent.parent / "shared" / "conformance" / "openapi" / f"{version}.json"
     if not schema.exists():
         pytest.skip("the OpenAPI Initiative's schemas are not on this machine")
-    assert Gate.from_schema(schema, formats="assert").examine(told).faults == ()
+    rules = json.loads(schema.read_text())
+    if version == "3.1":  # the schema wants an absolute URI where the standard's own examples have "#/components/..."
+        rules["$defs"]["reference"]["properties"]["$ref"] = {"type": "string", "format": "uri-reference"}
+    assert Gate.from_schema(rules, formats="assert").examine(told).faults == ()
     if version == "3.1":
         assert CLIENTS["asgi"]("GET", "/openapi.json").json == told
 
@@ -978,8 +981,14 @@ def test_files_in_a_description_a_manual_and_a_form(tmp_path: Path) -> None:
         ("3.0", {"type": "string", "format": "binary"}),
     ):
         told: Any = description(made, version)  # type: ignore[arg-type]
-        schema = told["paths"]["/papers"]["post"]["requestBody"]["content"]["multipart/form-data"]["schema"]
-        assert schema["allOf"][1]["properties"]["photos"] == {"type": "array", "items": kind}
+        body = told["paths"]["/papers"]["post"]["requestBody"]["content"]["multipart/form-data"]
+        photo = {**kind, "description": "a file of one of these types: image/*"}
+        assert body["schema"]["properties"]["photos"] == {"type": "array", "items": photo, "maxItems": 2}
+        assert body["schema"]["properties"]["manifest"]["maxLength"] == 5_000
+        assert body["encoding"] == {
+            "manifest": {"contentType": "application/pdf"},
+            "photos": {"contentType": "image/*"},
+        }
     html = Form(RequestGate(Declares)).page(
         {"page": "x"}, RequestGate(Declares).examine({"form": {"page": "x"}, "files": {"photos": [1]}}).faults
     )

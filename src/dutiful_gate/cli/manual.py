@@ -48,7 +48,7 @@ def manual(target: str, into: Path, openapi: Any, check: bool) -> None:
     sure_output()
     api = _api(target)
     try:
-        from ..web.description import description
+        from ..web.describing.description import description
         from ..web.manual.page import manual as page
 
         files = {

@@ -36,6 +36,7 @@ class About(Value):
     deprecated: bool = False
     read_only: bool = False
     write_only: bool = False
+    shown: bool = False
 
     def __hash__(self) -> int:
         return hash((self.title, self.text, repr(self.examples)))
@@ -49,20 +50,22 @@ def about(
     deprecated: bool = False,
     read_only: bool = False,
     write_only: bool = False,
+    shown: bool = False,
 ) -> About:
     """Tell people of a field: a title (its label in messages), a text, and examples as a client would send them.
 
     `deprecated` is for documents alone: clients should no longer send it. What is `read_only` is not taken where a
     client sends, from the parts of a request: it is left out and told in `.dropped`, refused with `unknown="refuse"`,
     and its default stands in; data of other origin has it. What is `write_only` never goes out. A field is one of the
-    two at most: DeclarationError.
+    two at most: DeclarationError. A cookie, or a header that tells who asks, that may be `shown` is told in faults and
+    logs as other values are; without it, it is hidden there.
     """
-    check_flags(deprecated=deprecated, read_only=read_only, write_only=write_only)
+    check_flags(deprecated=deprecated, read_only=read_only, write_only=write_only, shown=shown)
     if read_only and write_only:
         raise DeclarationError(
             "about(read_only=True, write_only=True) is a field that nobody could use", remedy="leave one of the two out"
         )
-    return About(title, text, tuple(examples), deprecated, read_only, write_only)
+    return About(title, text, tuple(examples), deprecated, read_only, write_only, shown)
 
 
 class Mark(Value):

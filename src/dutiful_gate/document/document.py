@@ -22,7 +22,8 @@ class Flaw(Value):
 class Unstated(Value):
     """A rule that the document cannot express: where it stands (a JSON Pointer into the document), which, and why.
 
-    `codes` are those of the faults that only the gate finds because of it; empty where they may be any.
+    `codes` are those of the faults that only the gate finds because of it; empty where they may be any. `words` say the
+    rule to clients, by the names that the data has.
     """
 
     pointer: str
@@ -30,6 +31,7 @@ class Unstated(Value):
     rule: str
     reason: str
     codes: tuple[str, ...] = ()
+    words: str = ""
 
     def __str__(self) -> str:
         return f"{self.field}: {self.rule} ({self.reason})"

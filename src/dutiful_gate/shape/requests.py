@@ -12,7 +12,7 @@ from ..declare.kinds.anything import ReadAlready
 from ..declare.records import RecordRule
 from ..declare.sources import Source
 from ..declare.steps import TakenOut
-from .nodes import Link, Nullable, Scalar
+from .nodes import Entries, Link, Nullable, Scalar
 from .records import refuse_under_key
 from .shape import Field, Record, Shape
 from .uses import Use
@@ -128,6 +128,8 @@ def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) ->
             record=record.name,
             field=field.attribute,
         )
+    if kind.by_name and kind.source is Source.TEXT and isinstance(link, Link):
+        _refuse_nested(field.attribute, shape.records[link.key])
     if field.under and field.attribute != "body":
         raise DeclarationError(
             f"under_key is for the body of a request, not for its {field.attribute}",
@@ -140,6 +142,26 @@ def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) ->
     if field.attribute in _UNKNOWN_LET_BE and isinstance(link, Link):
         use = _through_links(use, lambda key: _named_part(field.attribute, key, shape, own))
     return field.replace(use=use.replace(source=kind.source))
+
+
+def _refuse_nested(part: str, record: Record) -> None:
+    """Raise DeclarationError for records and dicts where one text stands; in a query, for those inside of others than
+    records, since `filter[origin]` is all that it has."""
+    for field in record.fields:
+        use = field.use.bare
+        if use.is_reread or use.making is not None:
+            continue
+        nests = isinstance(use.node, Link | Entries)
+        inside = [each.node for each in every(use) if each is not use]
+        if (nests and part != "query") or any(isinstance(node, Link | Entries) for node in inside):
+            told = "a record, or values by name," if nests else "records inside of others"
+            raise DeclarationError(
+                f"{told} cannot be sent in the {part} of a request",
+                remedy="put it into the body"
+                + ("" if part == "query" else ", or read it from text: Annotated[..., via(str, made=...)]"),
+                record=record.name,
+                field=field.attribute,
+            )
 
 
 def _as_sent(record: Record) -> Record:
@@ -186,21 +208,22 @@ def _named_part(part: str, key: str, shape: Shape, own: dict[str, Record]) -> st
     """The key of a record of headers or cookies: a record of its own, since it may stand elsewhere too."""
     record = shape.records[key]
     name = f"{key}_{part}"
-    seal: Callable[[Field], Field] = _header if part == "headers" else _cookie
+    seal: Callable[[Field], Field] = _header if part == "headers" else _hidden
     own[name] = record.replace(key=name, fields=tuple(map(seal, record.fields)), unknown="drop")
     return name
 
 
 def _header(field: Field) -> Field:
     wire = (field.wire.replace("_", "-") if field.wire == field.attribute else field.wire).lower()
-    secret = field.use.secret or wire in SECRET_HEADERS
-    return field.replace(
-        wire=wire, use=field.use.replace(secret=secret), also=tuple(name.lower() for name in field.also)
-    )
+    named = field.replace(wire=wire, also=tuple(name.lower() for name in field.also))
+    return _hidden(named) if wire in SECRET_HEADERS else named
 
 
-def _cookie(field: Field) -> Field:
-    return field.replace(use=field.use.replace(secret=True))
+def _hidden(field: Field) -> Field:
+    """A cookie, or a header that tells who asks: its values are hidden, unless they are declared to be shown."""
+    if field.use.about.shown or field.use.secret:
+        return field
+    return field.replace(use=field.use.replace(secret=True), hidden_unasked=True)
 
 
 def _through_links(use: Use, renamed: Callable[[str], str]) -> Use:

@@ -21,7 +21,8 @@ class Field(Value):
     `former` are those it had before; `under` is the key under which the body of a request holds it. `getter` takes it
     from an object, where its attribute is not it. One that is `withheld` is not taken from the data: what stands in for
     it when it is absent always does. `leaves_out` says when it is left out on the way out: as "nulls", as "defaults".
-    Where one that may lack is `marked`, the value has it all the same, as ABSENT.
+    Where one that may lack is `marked`, the value has it all the same, as ABSENT. What is `hidden_unasked` is secret by
+    where it stands, though nobody declared it so.
     """
 
     attribute: str
@@ -38,6 +39,7 @@ class Field(Value):
     withheld: bool = False
     leaves_out: tuple[str, ...] = ()
     marked: bool = False
+    hidden_unasked: bool = False
 
     @property
     def required(self) -> bool:

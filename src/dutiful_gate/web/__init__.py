@@ -14,12 +14,12 @@ from ..gates.request import RequestGate
 from .amending import Amended, amended, patched
 from .answering import Answered, Answering, Streamed
 from .api import Api
-from .description import description, schemas
+from .describing.description import description, schemas
 from .endpoint import Endpoint, Handler, Served
 from .head import Head
 from .media_types import of_type
 from .pieces import ServerEvent
-from .refusals import Refusal, RequestProblem
+from .refusals import Refusal, RefusalForm, RequestProblem
 from .security.requirement import IN_FRONT, PUBLIC, Requirement, Scheme
 from .security.schemes import ApiKey, Basic, Bearer, OAuth2, OpenIdConnect, OwnScheme
 from .security.signed import Signed, SigningKey
@@ -50,6 +50,7 @@ __all__ = [
     "Opening",
     "OwnScheme",
     "Refusal",
+    "RefusalForm",
     "RequestGate",
     "RequestProblem",
     "Requirement",

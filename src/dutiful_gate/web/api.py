@@ -6,7 +6,7 @@ import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
 from functools import cached_property
-from typing import Any
+from typing import Any, Final, TypeVar
 
 from ..declare.carried import identity
 from ..declare.errors import DeclarationError, check_flags
@@ -19,6 +19,7 @@ from .endpoint import Endpoint, Served
 from .exchange import Exchange
 from .head import Head
 from .opened import checked_openings
+from .operations import check_links, operation_names
 from .refusals import Form, as_problem
 from .security.other_sites import checked_origins
 from .security.proxies import Proxies
@@ -26,6 +27,9 @@ from .security.requirement import Requirement, requirement_of
 from .security.start_up import check_who_may, schemes_by_name
 from .seen import Observer
 from .workers import USUAL, Workers
+
+T = TypeVar("T")
+_MOST_MOUNTS: Final = 8
 
 
 class Api:
@@ -102,11 +106,14 @@ class Api:
         """The schemes by name."""
         check_who_may(self.endpoints, self.security)
         self.described_at, self.manual_at, self.schemas_at = described_at, manual_at, schemas_at
-        self.pages: dict[str, Callable[[], OutgoingAnswer]] = {}
+        self._made_for: dict[tuple[str, str], Any] = {}
+        self.pages: dict[str, Callable[[str], OutgoingAnswer]] = {}
         if manual_at:
-            self.pages[manual_at] = lambda: self._manual
+            self.pages[manual_at] = lambda mount: self._manual
         if described_at:
-            self.pages[described_at] = lambda: self._description
+            self.pages[described_at] = lambda mount: self._under_mount(mount, "description", self._described)
+        self._names = operation_names(self.endpoints)
+        check_links(self.endpoints, self._names)
         self._opened_for: dict[int, tuple[Opening[Any], ...]] = {}
         self._by_form: dict[tuple[tuple[str, bool], ...], dict[str, Served[Any]]] = {}
         for each in sorted(self.served, key=lambda one: one.endpoint.path.rank):
@@ -134,29 +141,46 @@ class Api:
             )
         methods[endpoint.method] = served
 
-    def page(self, path: str) -> OutgoingAnswer | None:
-        """What is served at a path that is no endpoint's: the description, the manual, a schema."""
+    def name_of(self, endpoint: Endpoint[Any]) -> str:
+        """What an endpoint is called in the description: no two have one name."""
+        return self._names[id(endpoint)]
+
+    def page(self, path: str, mount: str = "") -> OutgoingAnswer | None:
+        """What is served at a path that is no endpoint's, under the path at which all is mounted: the description, the
+        manual, a schema."""
         held = self.pages.get(path)
         if held is not None:
-            return held()
-        return self._schemas.get(path) if self.schemas_at and path.startswith(self.schemas_at) else None
+            return held(mount)
+        if not self.schemas_at or not path.startswith(self.schemas_at):
+            return None
+        return self._under_mount(mount, "schemas", self._schema_pages).get(path)
 
-    @cached_property
-    def _schemas(self) -> dict[str, OutgoingAnswer]:
-        from .description import schemas
+    def _schema_pages(self, mount: str) -> dict[str, OutgoingAnswer]:
+        from .describing.description import schemas
 
-        made = schemas(self)
+        made = schemas(self, mount=mount)
         media = "application/schema+json"
-        told = {each["$id"]: _page(media, json.dumps(each, ensure_ascii=False)) for each in made.values()}
+        told = {
+            each["$id"].removeprefix(mount): _page(media, json.dumps(each, ensure_ascii=False))
+            for each in made.values()
+        }
         listed = _page(JSON, json.dumps([each["$id"] for each in made.values()]))
         return {self.schemas_at.rstrip("/"): listed, **told}
 
-    @cached_property
-    def _description(self) -> OutgoingAnswer:
+    def _described(self, mount: str) -> OutgoingAnswer:
         """The description as it goes out, put together when it is first asked for."""
-        from .description import description
+        from .describing.description import description
 
-        return _page(JSON, json.dumps(description(self), ensure_ascii=False))
+        return _page(JSON, json.dumps(description(self, mount=mount), ensure_ascii=False))
+
+    def _under_mount(self, mount: str, what: str, make: Callable[[str], T]) -> T:
+        """What is made for one mount, kept; of many, whoever chooses them, a few."""
+        if len(self._made_for) > _MOST_MOUNTS:
+            self._made_for.clear()
+        if (mount, what) not in self._made_for:
+            self._made_for[mount, what] = make(mount)
+        made: T = self._made_for[mount, what]
+        return made
 
     @cached_property
     def _manual(self) -> OutgoingAnswer:

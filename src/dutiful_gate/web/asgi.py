@@ -157,13 +157,14 @@ def head_of(scope: Message) -> Head:
     raw = scope.get("raw_path")
     path = raw.partition(b"?")[0].decode("latin-1") if raw else quote(scope["path"], safe="/~!$&'()*+,;=:@-._")
     mounted = scope.get("root_path", "")
-    mounted = quote(mounted) if mounted else ""
+    mounted = quote(mounted).rstrip("/") if mounted else ""
     headers = [(name.decode("latin-1"), header_text(value)) for name, value in scope["headers"]]
-    if mounted and (path == mounted or path.startswith(f"{mounted.rstrip('/')}/")):
-        path = path.removeprefix(mounted.rstrip("/"))
+    if mounted and (path == mounted or path.startswith(f"{mounted}/")):
+        path = path.removeprefix(mounted)
     query = scope.get("query_string", b"").decode("latin-1")
     peer = (scope.get("client") or ("",))[0] or ""
-    return Head(scope["method"], path or "/", query, headers, peer=peer, scheme=scope.get("scheme", "http"))
+    scheme = scope.get("scheme", "http")
+    return Head(scope["method"], path or "/", query, headers, peer=peer, scheme=scheme, mount=mounted)
 
 
 def _took_all(exchange: Exchange, message: Message) -> bool:

@@ -28,6 +28,11 @@ def with_unsent(held: dict[str, Any], use: Use | None, shape: Shape) -> dict[str
     return held
 
 
+def is_needed_in_form(field: Field, shape: Shape) -> bool:
+    """Whether something must be sent for a field: none of it is nothing that a form could leave out."""
+    return field.required and _none_of(field, shape, _DEEPEST) is MISSING
+
+
 def _fields_meant(held: Mapping[str, Any], use: Use | None, shape: Shape) -> tuple[Field, ...]:
     """The fields of a record, or of the option of a union that its tag tells."""
     node = use.bare.node if use is not None else None

@@ -23,6 +23,7 @@ from .form_names import check_form
 from .handler_types import check_returned
 from .intake import body_types
 from .multipart import check_reader
+from .operations import checked_callbacks, checked_links
 from .paths import PathTemplate
 from .refusals import RequestProblem
 from .security.requirement import Requirement, requirement_of
@@ -71,6 +72,9 @@ class Endpoint(Generic[R, A]):
                   `Api` says
     `leaves_out`  what answers leave out, "nulls", "defaults" or both: see `Gate`
     `names`       names that annotations use and that cannot be seen where the endpoint is made
+    `links`       what the description says of where an answer leads to, by its status and then by name: Link Objects of
+                  OpenAPI, as data: `links={201: {"read": {"operationId": "get_booking"}}}`
+    `callbacks`   what it says of requests that are sent in turn, by name: Callback Objects of OpenAPI, as data
     `summary`, `text`, `tags`, `deprecated`  what the description says of it
 
     Raises DeclarationError, with the remedy, for a path whose names the request does not read or the reverse, and for
@@ -96,6 +100,8 @@ class Endpoint(Generic[R, A]):
         limits: Limits | None = None,
         keys: Callable[[str], str] | None = None,
         leaves_out: LeavesOut = (),
+        links: Mapping[int, Mapping[str, Any]] | None = None,
+        callbacks: Mapping[str, Mapping[str, Any]] | None = None,
         names: Mapping[str, Any] | None = None,
     ) -> None:
         self.method = method.upper()
@@ -109,11 +115,13 @@ class Endpoint(Generic[R, A]):
         self.answers = Declared(answers, keys, leaves_out)
         self.keys = keys
         self._said: tuple[Callable[[str], str] | None] | None = None  # how names are made by the Api that has it
+        self.is_named = bool(name)
         self.name = name or "_".join([method.lower(), *(word for word, _ in self.path.segments if word)])
         self.summary, self.text, self.tags, self.deprecated = summary, text, tuple(tags), deprecated
         self.takes, self.unpacks = tuple(takes), tuple(unpacks)
         self.security = requirement_of(security, repr(self))
         self.problems = tuple(map(_problem, problems))
+        self.links, self.callbacks = checked_links(links, self.answers.of), checked_callbacks(callbacks)
         self._check(request)
 
     if not TYPE_CHECKING:  # `Endpoint[Book]` says nothing of the answers

@@ -164,7 +164,7 @@ class Exchange:
     def _routed(self) -> None:
         head, api = self.head, self.api
         methods, names = api.found(head)
-        page = None if methods else api.page(head.path)
+        page = None if methods else api.page(head.path, head.mount)
         if page is not None:
             if head.method not in ("GET", "HEAD"):
                 raise RequestProblem(405, "This path does not take this method.", headers={"allow": "GET, HEAD"})

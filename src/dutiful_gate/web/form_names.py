@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from ..declare.errors import DeclarationError
@@ -40,10 +40,13 @@ def steps_of(name: str) -> list[str]:
     return steps or [name]
 
 
-def nested(pairs: Iterable[tuple[str, Any]], use: Use, shape: Shape, limits: Limits) -> dict[str, Any]:
-    """The data that a form's names and values say; rows stand in the order of their numbers.
+def nested(
+    pairs: Iterable[tuple[str, Any]], use: Use, shape: Shape, limits: Limits, *, of_form: bool = True
+) -> dict[str, Any]:
+    """The data that the names and values of a form say, or of a query; rows stand in the order of their numbers.
 
-    A name that is a field's own, whatever is in it, is that field. Raises TooDeep.
+    A name that is a field's own, whatever is in it, is that field. What a form cannot send is none of it; what does not
+    stand in a query is absent. Raises TooDeep.
     """
     root = _Level()
     own = {field.wire for field in _fields(use, shape)}
@@ -58,8 +61,9 @@ def nested(pairs: Iterable[tuple[str, Any]], use: Use, shape: Shape, limits: Lim
                 inner = level[step] = _Level() if inner is None else _Level({"": inner})
             level = inner
         _put(level, steps[-1], value)
-    settled = _settled(root, use, shape)
-    return settled if isinstance(settled, dict) else with_unsent({}, use, shape)
+    close: Close = with_unsent if of_form else lambda held, use, shape: held
+    settled = _settled(root, use, shape, close)
+    return settled if isinstance(settled, dict) else close({}, use, shape)
 
 
 def _put(level: _Level, step: str, value: Any) -> None:
@@ -74,7 +78,11 @@ def _put(level: _Level, step: str, value: Any) -> None:
         level[step] = [held, value]
 
 
-def _settled(held: Any, use: Use | None, shape: Shape) -> Any:
+Close = Callable[[dict[str, Any], Use | None, Shape], dict[str, Any]]
+"""Makes what is missing in the data of a record, where that means something."""
+
+
+def _settled(held: Any, use: Use | None, shape: Shape, close: Close) -> Any:
     """What stands under names as lists and dicts: by what is declared there; else numbers make a list."""
     if held.__class__ is not _Level:
         return held
@@ -82,17 +90,17 @@ def _settled(held: Any, use: Use | None, shape: Shape) -> Any:
     several = list(held) == [""]  # `tags[]`, as many write it
     numbers = all(step.isascii() and step.isdigit() and len(step) < 10 for step in held)
     if several and not isinstance(node, Entries):
-        return held[""] if isinstance(held[""], list) else [_settled(held[""], _item(node, 0), shape)]
+        return held[""] if isinstance(held[""], list) else [_settled(held[""], _item(node, 0), shape, close)]
     if numbers and not isinstance(node, Entries | Link):
         ordered = sorted(held, key=int)
-        return [_settled(held[step], _item(node, at), shape) for at, step in enumerate(ordered)]
+        return [_settled(held[step], _item(node, at), shape, close) for at, step in enumerate(ordered)]
     if isinstance(node, Scalar) and held.keys() == {"at", "zone"}:
         return _in_zone(held["at"], held["zone"])
     if isinstance(node, Entries):
-        return {step: _settled(inner, node.value, shape) for step, inner in held.items()}
+        return {step: _settled(inner, node.value, shape, close) for step, inner in held.items()}
     uses = {name: field.use for field in _fields(use, shape) for name in (field.wire, *field.also)}
-    settled = {step: _settled(inner, uses.get(step), shape) for step, inner in held.items()}
-    return with_unsent(settled, use, shape)
+    settled = {step: _settled(inner, uses.get(step), shape, close) for step, inner in held.items()}
+    return close(settled, use, shape)
 
 
 def _in_zone(at: Any, zone: Any) -> Any:

@@ -31,6 +31,7 @@ class Head:
 
     `path`      decoded, as the endpoint is chosen by: what a guard compares; a slash inside of a segment stays %2F
     `raw_path`  as it came, percent-encoded; so is `query`
+    `mount`     the path under which the API is served, percent-encoded; "" at the root
     `segments`  those of the path, each decoded; None where one is no UTF-8
     `endpoint`  the endpoint that will answer, None until it is found and where there is none
     `client`    the address of who asks: that of the connection, or what trusted proxies tell; "" where nobody does
@@ -46,9 +47,11 @@ class Head:
         *,
         peer: str = "",
         scheme: str = "http",
+        mount: str = "",
     ) -> None:
         self.method = method.upper()
         self.raw_path = path
+        self.mount = mount
         self.query = query
         self.endpoint: Endpoint[Any] | None = None
         held = []

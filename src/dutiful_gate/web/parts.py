@@ -10,7 +10,7 @@ from ..gates.request import RequestGate
 from ..report.cause import Cause
 from ..report.fault import Fault
 from ..report.verdict import Verdict, refusal
-from ..shape.nodes import Items
+from ..shape.nodes import Entries, Items, Link
 from ..shape.shape import Field
 from .answers import CBOR
 from .form_names import TooDeep, nested
@@ -85,6 +85,9 @@ def _part(name: str, parts: dict[str, Any], broken: list[Fault], read: Callable[
 
 
 def _query(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:
+    record = gate.shape.sure_record(declared.use)
+    if any(isinstance(field.use.bare.node, Link | Entries) for field in record.fields):
+        return nested(query_pairs(head.query), declared.use, gate.shape, gate.limits, of_form=False)
     return gathered(query_pairs(head.query))
 
 

@@ -7,12 +7,14 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from ..declare.waiting import check_answers, check_takes
+from ..gates.typed import Gate
 from ..report.catalogue import ENGLISH, Catalogue, in_force, speaking
 from ..report.fault import Fault
 from ..report.problem import CONTENT_TYPE, error_of, problem_head
 from ..shape.requests import PARTS
 from .answer_headers import header, headers_of
-from .answers import OutgoingAnswer, outgoing
+from .answers import JSON, OutgoingAnswer, outgoing
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +49,26 @@ class Refusal:
 
 Form = Callable[[Refusal], tuple[str, bytes]]
 """Makes the body of a refusal: its media type, and what it says."""
+
+
+class RefusalForm:
+    """A form of refusals of an API's own that its description knows.
+
+        Api(..., refusals=RefusalForm(Trouble, trouble_of))
+
+    `of` is the type of the body, `make` makes a value of it of a `Refusal`; it goes out as JSON. Raises
+    DeclarationError for what is no such function.
+    """
+
+    def __init__(self, of: Any, make: Callable[[Refusal], Any], media_type: str = JSON) -> None:
+        check_takes(make, f"what makes {getattr(of, '__name__', of)} of a refusal", 1)
+        check_answers(make, "what makes the body of a refusal")
+        self.gate: Gate[Any] = Gate(of)
+        self.make, self.media_type = make, media_type
+
+    def __call__(self, refusal: Refusal) -> tuple[str, bytes]:
+        """The media type and the body of a refusal."""
+        return self.media_type, self.gate.release_json(self.make(refusal))
 
 
 class RequestProblem(Exception):

@@ -200,6 +200,7 @@ def head_of(environ: dict[str, Any], prefix: str = "") -> Head:
         headers,
         peer=environ.get("REMOTE_ADDR", ""),
         scheme=environ.get("wsgi.url_scheme", "http"),
+        mount=mounted.rstrip("/") + prefix,
     )
 
 

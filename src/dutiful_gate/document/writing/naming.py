@@ -47,7 +47,12 @@ def with_leads(said: Any, change: Callable[[str], str]) -> Any:
 def leads_of(said: Any) -> list[str]:
     """The references of a schema, in their order."""
     found: list[str] = []
-    with_leads(said, lambda lead: found.append(lead) or lead)  # type: ignore[func-returns-value]
+
+    def note(lead: str) -> str:
+        found.append(lead)
+        return lead
+
+    with_leads(said, note)
     return found
 
 

@@ -49,7 +49,7 @@ class DialectWriter:
         while near and near not in self.names:
             near = near.rpartition("/")[0]
         why = f"{self.dialect.name} has no keyword for it"
-        self.unstated.append(Unstated(at, self.names.get(near, ""), rule, why, codes))
+        self.unstated.append(Unstated(at, self.names.get(near, ""), rule, why, codes, rule))
 
     def reference(self, held: str) -> str:
         """Where a reference leads in this dialect."""

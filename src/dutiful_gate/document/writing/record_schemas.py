@@ -19,6 +19,7 @@ from ...shape.shape import Field, Record
 from ...shape.to_json import plain
 from ...shape.uses import MISSING, Use
 from ...shape.walk import holds_secret
+from ..rules_in_words import record_rule_in_words
 from .field_presence import RecordStanding
 from .joining import Keywords, join
 from .schema_writer import NOT_TOLD, SchemaWriter, codes_of
@@ -150,7 +151,9 @@ class RecordSchemas:
                 # Judged only when every field it mentions was sent: what was not sent stays as it is.
                 told = told if isinstance(told, Unsaid) else {"allOf": [_when_sent(standing.wire, rule.fields, told)]}
             if isinstance(told, Unsaid):
-                self.writer.leave(at, f"{record.name}.{rule.fields[0]}" if rule.fields else record.name, rule, told)
+                name = f"{record.name}.{rule.fields[0]}" if rule.fields else record.name
+                words = record_rule_in_words(rule, record, standing.paths)
+                self.writer.leave(at, name, rule, told, words=words)
             elif list(told) == ["allOf"]:
                 for each in told["allOf"]:  # type: ignore[attr-defined]
                     join(said, each)

@@ -41,6 +41,7 @@ from ...shape.walk import holds_secret, part_of, uses_of
 from ..beside_types import BesideType
 from ..dialects import Dialect
 from ..document import Unstated
+from ..rules_in_words import rule_in_words
 from .format_patterns import spelled_out
 from .joining import _LEFT_OVER, _NEIGHBOURS, Keywords, join, or_null
 from .value_forms import (
@@ -111,15 +112,15 @@ class SchemaWriter:
         """What a client should send there."""
         said: Keywords = {}
         if use.fallback is not MISSING:
-            self.leave(at, name, "otherwise(...)", Unsaid("anything will do, since something stands in for it"))
+            why = Unsaid("anything will do, since something stands in for it")
+            self.leave(at, name, "otherwise(...)", why, words="something stands in for what is refused")
             text = use.about.text
             said["description"] = f"{text} {_STANDS_IN}" if text else _STANDS_IN
         stages = stages_of(use, Reading.PLAIN)
         if stages.split:
             said["type"] = "string"
-            self.leave(
-                at, name, f"split_on({stages.split!r})", Unsaid("JSON Schema cannot look at the parts of a text")
-            )
+            why = Unsaid("JSON Schema cannot look at the parts of a text")
+            self.leave(at, name, f"split_on({stages.split!r})", why, words=f"items between {stages.split!r}")
         elif stages.via is not None:
             said |= self.use(stages.via, at, name)
             self.leave(at, name, "what is read from it", Unsaid("JSON Schema judges what came, not what is made of it"))
@@ -413,9 +414,10 @@ class SchemaWriter:
         except Exception:  # no value of it equals such a constant
             return held
 
-    def leave(self, at: str, name: str, rule: object, why: Unsaid, *codes: str) -> None:
-        """Put down that a rule is not in the document."""
-        self.unstated.append(Unstated(at, name, str(rule), why.reason, codes or codes_of(rule)))
+    def leave(self, at: str, name: str, rule: object, why: Unsaid, *codes: str, words: str = "") -> None:
+        """Put down that a rule is not in the document; `words` say it to clients."""
+        words = words or (rule_in_words(rule) if isinstance(rule, Rule) and not self.hidden else str(rule))
+        self.unstated.append(Unstated(at, name, str(rule), why.reason, codes or codes_of(rule), words))
 
 
 def codes_of(rule: object) -> tuple[str, ...]:

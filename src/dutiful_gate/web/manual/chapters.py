@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from ...declare.kinds import Text, Upload
-from ...document.rules_in_words import rules_in_words
-from ...report.cause import Cause
+from ...document.rules_in_words import record_rules_in_words, rules_in_words
 from ...shape.known_defaults import known_default
 from ...shape.nodes import Alias, Branches, Choice, Entries, Fixed, Items, Link, Nothing, Nullable, Scalar, Sealing
-from ...shape.paths import FactsAt, Paths
 from ...shape.shape import Field, Record, Shape
 from ...shape.to_json import plain
 from ...shape.uses import MISSING, Use
 from ...shape.walk import holds_secret
 from ..answering import Streamed
 from ..answers import Declared
-from ..description import phrase
+from ..describing.examples import Examples
+from ..describing.refused import phrase
 from ..endpoint import Endpoint
-from ..examples import Examples
 from ..security.requirement import PUBLIC, Requirement
 
 if TYPE_CHECKING:
@@ -68,7 +64,7 @@ class _Teller:
         }
         if endpoint.body_types:
             told["takes"] = list(endpoint.body_types)
-        told |= _given(rules=list(_record_rules(shape.sure_record(shape.root), shape)))
+        told |= _given(rules=list(record_rules_in_words(shape.sure_record(shape.root), shape)))
         raised = [problem.refusal for problem in endpoint.problems]
         told |= _given(problems=[f"{each.status} {each.detail or phrase(each.status)}" for each in raised])
         told["answers"] = [self._answer(status, endpoint.answers) for status in endpoint.answers.gates]
@@ -149,8 +145,8 @@ class _Teller:
         self.records[name] = told
         fields = (*record.fields, *record.computed)
         told["fields"] = [{"name": field.wire, **self._field(field, record, shape)} for field in fields]
-        told |= _given(text=record.text, rules=list(_record_rules(record, shape)))
-        sent = self._examples.of(key, shape)
+        told |= _given(text=record.text, rules=list(record_rules_in_words(record, shape)))
+        sent = self._examples.of(Use(Link(key)), shape)
         if sent is not None:
             told["example"] = sent
         for other, held in self.records.items():  # what is told alike is one
@@ -166,20 +162,6 @@ class _Teller:
         if known is not MISSING:
             told["default"] = plain(field.use, known, shape=shape)
         return told
-
-
-def _record_rules(record: Record, shape: Shape) -> Iterator[str]:
-    """Rules that look at several fields, in words, each at the first field that it names."""
-    paths = Paths(shape.records, shape.aliases)
-    for rule in record.rules:
-        if any(use.secret for path in rule.paths for use in paths.uses(record, path)) and not rule.asks_presence_only:
-            continue  # its words tell what a secret is compared with
-        face = rule.face(FactsAt(paths, record))
-        numbers = rule.numbers(partial(paths.wire, record))
-        first = paths.wire(record, rule.paths[0]) if rule.paths and not rule.of_whole else ""
-        words = rule.own_words or Cause(face.code, face.needs, numbers).wanted
-        yield f"{first}: {words}" if first and rule.own_words is None else words
-    yield from map(str, record.checks)
 
 
 def _form(kind: Any) -> str:
