@@ -15,6 +15,7 @@ from .amending import Amended, amended, patched
 from .answering import Answered, Answering, Streamed
 from .api import Api
 from .describing.description import description, schemas
+from .describing.judge import flaws
 from .endpoint import Endpoint, Handler, Served
 from .head import Head
 from .media_types import of_type
@@ -65,6 +66,7 @@ __all__ = [
     "UploadedFile",
     "amended",
     "description",
+    "flaws",
     "identity",
     "of_type",
     "patched",

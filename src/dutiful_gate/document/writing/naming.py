@@ -37,7 +37,7 @@ def with_leads(said: Any, change: Callable[[str], str]) -> Any:
             made[word] = [with_leads(each, change) for each in held]
         elif word in HELD_ONE:
             made[word] = with_leads(held, change)
-        elif word == "discriminator" and isinstance(held, dict) and "mapping" in held:
+        elif word == "discriminator" and isinstance(held, dict) and isinstance(held.get("mapping"), dict):
             made[word] = {**held, "mapping": {tag: change(lead) for tag, lead in held["mapping"].items()}}
         else:
             made[word] = held

@@ -12,7 +12,7 @@ from ...shape.shape import Field
 from ...shape.uses import Use
 from ..endpoint import Endpoint
 from ..media_types import OfType
-from .in_text import Flat, SentName, Schema, flat_schema
+from .in_text import Flat, Schema, SentName, flat_schema
 
 
 class Bodies:

@@ -50,8 +50,8 @@ class Refusals:
     def of(self, endpoint: Endpoint[Any]) -> Told:
         """The responses of an endpoint that refuse, by status."""
         made: Told = {}
-        for status in self._statuses(endpoint):
-            made[status] = {"$ref": f"{_RESPONSES}Refused{status}"}
+        for known in self._statuses(endpoint):
+            made[known] = {"$ref": f"{_RESPONSES}Refused{known}"}
         for raised in endpoint.problems:
             status, detail = raised.refusal.status, raised.refusal.detail
             if detail or str(status) not in made:
