@@ -14,6 +14,7 @@ from ..gates.request import RequestGate
 from .amending import Amended, amended, patched
 from .answering import Answered, Answering, Streamed
 from .api import Api
+from .conditional import BY_CONTENT, Version, entity_tag
 from .describing.description import description, schemas
 from .describing.judge import flaws
 from .endpoint import Endpoint, Handler, Served
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
     from .forms.form import Form
 
 __all__ = [
+    "BY_CONTENT",
     "IN_FRONT",
     "PUBLIC",
     "Amended",
@@ -64,8 +66,10 @@ __all__ = [
     "SigningKey",
     "Streamed",
     "UploadedFile",
+    "Version",
     "amended",
     "description",
+    "entity_tag",
     "flaws",
     "identity",
     "of_type",

@@ -114,9 +114,18 @@ async def _answered(exchange: Exchange, lane: Lane) -> None:
 
 
 async def _handled(exchange: Exchange, lane: Lane) -> None:
-    """Call the handler: one that is async here, a plain one in a thread."""
+    """Judge the conditions of the request, and call the handler: one that is async here, a plain one in a thread."""
     served = exchange.served
     try:
+        if exchange.asks_version:
+            if is_async(exchange.version_of):
+                with exchange.surroundings():
+                    version = await exchange.version_of(exchange.request)
+            else:
+                version = await lane.run(exchange.within, exchange.version_of, exchange.request)
+            exchange.judge(version)
+        if exchange.settled():
+            return
         if served.is_async:
             with exchange.surroundings():
                 result = await served.handler(exchange.request)

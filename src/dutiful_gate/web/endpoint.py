@@ -8,7 +8,7 @@ from types import GenericAlias
 from typing import TYPE_CHECKING, Any, Final, Generic, Protocol, TypeVar
 
 from ..declare.carried import identity
-from ..declare.errors import DeclarationError
+from ..declare.errors import DeclarationError, check_flags
 from ..declare.limits import Limits
 from ..declare.rules.waiting import WaitingCheck
 from ..declare.told_types import is_of, shown_kind
@@ -19,6 +19,7 @@ from ..report.fault import Fault
 from ..shape.asked_outside import waiting_of
 from .answering import Answerings, Streamed
 from .answers import CBOR, JSON, Declared
+from .conditional import ByContent, VersionOf, check_version
 from .form_names import check_form
 from .handler_types import check_returned
 from .intake import body_types
@@ -67,6 +68,10 @@ class Endpoint(Generic[R, A]):
     `unpacks`     the content codings of a body that are undone: "gzip"
     `security`    who may: schemes joined by `|` and `&`, such as `signed_in["book"] | desk_key`, or PUBLIC for anybody;
                   by default as the `Api` says
+    `version`     gives the version of what a request is about, plainly or `async`, such as the number of a row's last
+                  change: it is the `ETag` of what is read, and `If-Match` and `If-None-Match` are judged by it before
+                  the handler is called: 412, or 304. BY_CONTENT takes a hash of what is sent, for GET
+    `must_match`  whether a request without such a condition is refused: 428
     `limits`      bounds on what comes, see `Limits`
     `keys`        how names in bodies, queries and forms are made of attributes', such as `camel`; by default as the
                   `Api` says
@@ -97,6 +102,8 @@ class Endpoint(Generic[R, A]):
         unpacks: Sequence[str] = (),
         security: Requirement | None = None,
         problems: Sequence[int | RequestProblem] = (),
+        version: VersionOf[R] | ByContent | None = None,
+        must_match: bool = False,
         limits: Limits | None = None,
         keys: Callable[[str], str] | None = None,
         leaves_out: LeavesOut = (),
@@ -122,6 +129,9 @@ class Endpoint(Generic[R, A]):
         self.security = requirement_of(security, repr(self))
         self.problems = tuple(map(_problem, problems))
         self.links, self.callbacks = checked_links(links, self.answers.of), checked_callbacks(callbacks)
+        check_flags(must_match=must_match)
+        check_version(version, must_match, self.method, self.answers, repr(self))
+        self.version, self.must_match = version, must_match
         self._check(request)
 
     if not TYPE_CHECKING:  # `Endpoint[Book]` says nothing of the answers
@@ -180,6 +190,11 @@ class Endpoint(Generic[R, A]):
             if taken.by is identity and not is_of(taken.of, found):
                 told = f"{name} of {self!r} is declared as {shown_kind(taken.of)}"
                 raise TypeError(f"{told}, and the scheme gave {type(found).__name__}")
+
+    @property
+    def version_of(self) -> Callable[[Any], Any] | None:
+        """What gives the version of what a request is about before the handler is called; None where nothing does."""
+        return None if isinstance(self.version, ByContent) else self.version
 
     @property
     def waits_for(self) -> tuple[WaitingCheck, ...]:

@@ -22,6 +22,7 @@ from ..report.fault import Fault
 from ..report.verdict import Refused
 from .answer_headers import BrokenAnswer
 from .answers import OutgoingAnswer, is_status, work_of
+from .conditional import ByContent, RequestConditions, tag_of, tag_of_content
 from .endpoint import Endpoint, Served, ShowsForm
 from .forms.rows import BUTTONS, with_rows
 from .head import Head
@@ -65,6 +66,7 @@ class Exchange:
         "_names",
         "_refusal",
         "_served",
+        "_tag",
         "api",
         "catalogue",
         "head",
@@ -84,6 +86,7 @@ class Exchange:
         self.reads_body = False
         self.request: Any = None
         self._media = ""
+        self._tag: str | None = None
         self._handed: tuple[HandedOver, ...] = ()
         self._admission: Admission | None = None
         self._after: tuple[Callable[[], Any], ...] = ()
@@ -330,10 +333,73 @@ class Exchange:
         self._settle(OutgoingAnswer(status, headers, page))
 
     def _settle(self, outgoing: OutgoingAnswer) -> None:
-        """This is the answer. Where there are languages to choose from, caches are told (RFC 9110, section 12.5.5)."""
-        if self.api.catalogues:
-            outgoing.headers = (*outgoing.headers, ("vary", "accept-language"))
+        """This is the answer. Where there is something to choose from, caches are told (RFC 9110, section 12.5.5)."""
+        served = self._served
+        chosen = served is not None and (served.form is not None or len(served.endpoint.offers) > 1)
+        if chosen or self.api.catalogues:
+            by = [*(["accept"] if chosen else []), *(["accept-language"] if self.api.catalogues else [])]
+            outgoing.headers = (*outgoing.headers, ("vary", ", ".join(by)))
         self.outgoing = outgoing
+
+    # Conditions
+
+    @property
+    def version_of(self) -> Callable[[Any], Any]:
+        """What gives the version of what the request is about."""
+        assert self.endpoint.version_of is not None
+        return self.endpoint.version_of
+
+    @property
+    def asks_version(self) -> bool:
+        """Whether a version is to be asked for, now that the request is read, and handed to `judge`; a request that
+        lacks the condition that it must have is refused."""
+        endpoint = self._served.endpoint if self._served is not None else None
+        if endpoint is None or endpoint.version_of is None:
+            return False
+        if endpoint.must_match and not self._asked.says_which(endpoint.method):
+            self.refuse(Refusal(428, "Say by `If-Match` which version is to be changed."))
+            return False
+        return self._reads or not self._asked.says_nothing
+
+    @property
+    def _reads(self) -> bool:
+        return self.head.method in ("GET", "HEAD")
+
+    def judge(self, version: Any) -> None:
+        """Heed the conditions by a version; there is an answer where they do not let the request go on."""
+        try:
+            tag = None if version is None else tag_of(version, self._media, self.endpoint.offers)
+        except TypeError as error:
+            self.failed(error)
+            return
+        self._tag = tag
+        status = self._asked.status(tag)
+        if status == 412:
+            self.refuse(Refusal(412, "What is there is not the version that is meant."))
+        elif status:
+            self._settle(OutgoingAnswer(304, (("etag", tag or ""),)))
+
+    @property
+    def _asked(self) -> RequestConditions:
+        head = self.head
+        return RequestConditions(head.method, head.header("if-match"), head.header("if-none-match"))
+
+    def _tagged(self, outgoing: OutgoingAnswer) -> OutgoingAnswer:
+        """An answer with the tag of what it shows; without it where the client has that already."""
+        if not self._reads or not 200 <= outgoing.status < 300 or any(name == "etag" for name, _ in outgoing.headers):
+            return outgoing
+        tag = self._tag
+        if isinstance(self.endpoint.version, ByContent) and isinstance(outgoing.body, bytes):
+            tag = tag_of_content(outgoing.body)
+            status = self._asked.status(tag)
+            if status == 412:
+                raise RequestProblem(412, "What is there is not the version that is meant.")
+            if status:
+                kept = tuple(each for each in outgoing.headers if not each[0].startswith("content-"))
+                return OutgoingAnswer(304, (*kept, ("etag", tag)))
+        if tag is not None:
+            outgoing.headers = (*outgoing.headers, ("etag", tag))
+        return outgoing
 
     def close(self) -> None:
         """The answer is sent: let go of the files that came, and tell those who look on."""
@@ -360,8 +426,13 @@ class Exchange:
     def answer(self, result: Any) -> None:
         """What the handler returned is the answer; one that breaks its declaration is told to developers alone."""
         try:
-            self._settle(self.endpoint.answers.released(result, self._media))
+            outgoing = self.endpoint.answers.released(result, self._media)
+            if self.endpoint.version is not None:
+                outgoing = self._tagged(outgoing)
+            self._settle(outgoing)
             self._after = work_of(result)
+        except RequestProblem as problem:
+            self.refuse(problem.refusal)
         except Refused as refused:
             self.problem = refused
             self._broken("; ".join(map(str, refused.faults)))

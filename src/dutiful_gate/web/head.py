@@ -21,7 +21,7 @@ class TooManyNames(ValueError):
     """A query, a form or cookies with more names than anyone needs."""
 
 
-_JOINED: Final = frozenset(["accept", "accept-language", "cookie"])
+_JOINED: Final = frozenset(["accept", "accept-language", "cookie", "if-match", "if-none-match"])
 _COOKIES = re.compile(r";|,[ \t]+(?=[!#$%&'*+.^_`|~0-9A-Za-z-]+=)")
 """What stands between cookies; a comma, which no cookie holds, is what servers join the lines of one header with."""
 

@@ -7,6 +7,7 @@ from typing import Any
 from urllib.parse import quote
 
 from ..declare.errors import DeclarationError
+from ..declare.waiting import is_async
 from .answers import OutgoingAnswer
 from .api import Api, check_api
 from .endpoint import Served
@@ -55,6 +56,11 @@ def check_plain(served: Served[Any], api: Api) -> None:
                 f"{served.endpoint!r} asks {check.name}, which is async: WSGI waits for nothing",
                 remedy="serve it under ASGI, or write a plain function of many values",
             )
+    if is_async(served.endpoint.version_of):
+        raise DeclarationError(
+            f"the version of {served.endpoint!r} is told by a function that is async: WSGI waits for nothing",
+            remedy="serve it under ASGI, or write a plain function",
+        )
     for opening in api.opened_for(served.endpoint):
         if begins_async(opening):
             raise DeclarationError(
@@ -103,13 +109,14 @@ def _handled(exchange: Exchange) -> None:
         exchange.complete()
         if not exchange.settled():
             try:
-                result = exchange.within(exchange.served.handler, exchange.request)
+                if exchange.asks_version:
+                    exchange.judge(exchange.within(exchange.version_of, exchange.request))
+                if not exchange.settled():
+                    exchange.answer(exchange.within(exchange.served.handler, exchange.request))
             except Exception as raised:
                 exchange.raised(raised)
-            else:
-                exchange.answer(result)
-                if exchange.comes_later:
-                    raise TypeError("the handler gave pieces that are async, which WSGI knows nothing of")
+            if exchange.comes_later:
+                raise TypeError("the handler gave pieces that are async, which WSGI knows nothing of")
     except Exception as failed:
         exchange.failed(failed)
         error = failed

@@ -17,6 +17,7 @@ from ...shape.walk import part_of
 from ..answer_headers import AnswerHeaders, is_needed
 from ..answering import Streamed
 from ..answers import CBOR, JSON
+from ..conditional import READS
 from ..endpoint import Endpoint
 from ..header_values import is_date
 from ..security.requirement import PUBLIC, Scheme, Wanted
@@ -36,6 +37,7 @@ _IGNORED: Final = frozenset(["accept", "content-type", "authorization"])
 """Headers that OpenAPI says otherwise: parameters of these names are passed over (3.1, section 4.8.12)."""
 _AT: Final = "#/components/schemas/"
 _TEXTS: Final = frozenset(["path", "query", "headers", "cookies", "form"])
+_ETAG: Final = {"description": "The version of what is shown (RFC 9110, section 8.8.3).", "schema": {"type": "string"}}
 _OF_REST: Final = ("additionalProperties", "patternProperties", "propertyNames")
 
 
@@ -134,11 +136,16 @@ class _Description:
             made["tags"] = list(endpoint.tags)
         if endpoint.deprecated:
             made["deprecated"] = True
-        if parameters := [each for part in _PLACES for each in self._parameters(endpoint, name, part)]:
+        parameters = [each for part in _PLACES for each in self._parameters(endpoint, name, part)]
+        declared = {each["name"] for each in parameters if each["in"] == "header"}
+        parameters += [each for each in _conditions(endpoint) if each["name"] not in declared]
+        if parameters:
             made["parameters"] = parameters
         if endpoint.reads_body:
             made["requestBody"] = self._body(endpoint, name)
         answers = {str(status): self._answer(endpoint, name, status) for status in endpoint.answers.gates}
+        if endpoint.version is not None and endpoint.method in READS:
+            answers.setdefault("304", {"description": "The client has it already.", "headers": {"etag": dict(_ETAG)}})
         made["responses"] = dict(sorted({**self._refusals.of(endpoint), **answers}.items()))
         if endpoint.callbacks:
             made["callbacks"] = endpoint.callbacks
@@ -226,6 +233,8 @@ class _Description:
             media = [JSON, *([CBOR] if CBOR in endpoint.takes else [])]
             made["content"] = {each: {"schema": schema} for each in media}
         headers: dict[str, Any] = {}
+        if endpoint.version is not None and endpoint.method in READS and status < 300:
+            headers["etag"] = dict(_ETAG)
         if (declared := endpoint.answers.headers.get(status)) is not None:
             headers |= self._headers(declared, f"{name}.{status}.headers")
         if headers:
@@ -265,6 +274,18 @@ class _Description:
             if not isinstance(lead, str):
                 return schema
             schema = self.schemas[unescaped(lead.removeprefix(_AT))]
+
+
+def _conditions(endpoint: Endpoint[Any]) -> Iterator[dict[str, Any]]:
+    """The headers by which a request may say on which version it depends (RFC 9110, section 13.1)."""
+    if endpoint.version is None:
+        return
+    tags = {"type": "string"}
+    only = endpoint.must_match and endpoint.method != "PUT"
+    text = "The entity tag of the version that is meant, or `*` for any."
+    yield _parameter("if-match", "header", {**tags, "description": text}, needed=only)
+    text = "Entity tags of versions that the client has already, or `*` where there must be nothing yet."
+    yield _parameter("if-none-match", "header", {**tags, "description": text}, needed=False)
 
 
 def _parameter(name: str, place: str, schema: Any, needed: bool) -> dict[str, Any]:

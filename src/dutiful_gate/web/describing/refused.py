@@ -95,6 +95,10 @@ class Refusals:
             yield "403"
         if endpoint.offers:
             yield "406"
+        if endpoint.version is not None:
+            yield "412"
+        if endpoint.must_match:
+            yield "428"
         unreadable = str(self.api.unreadable_path)
         if endpoint.parts.keys() - {"path"} or (endpoint.parts and unreadable == "422"):
             yield "422"
