@@ -270,7 +270,7 @@ _READINGS = {
     "at most {ceiling} values moved, copied or put somewhere": "höchstens {ceiling} verschobene oder eingesetzte Werte",
     "the value that stands there": "den Wert, der dort steht",
     "The body took too long to come.": "Der Inhalt kam nicht rechtzeitig an.",
-    "Say by `If-Match` which version is to be changed.": "Mit `If-Match` ist zu sagen, welcher Stand geändert werden soll.",
+    "Say by `If-Match` which version is to be changed.": "Mit `If-Match` ist zu sagen, welcher Stand zu ändern ist.",
     "What is there is not the version that is meant.": "Was da ist, ist nicht der Stand, der gemeint ist.",
     "A body here is of one of these types: {types}.": "Ein Inhalt ist hier von einer dieser Arten: {types}.",
     "A body here is UTF-8.": "Ein Inhalt ist hier in UTF-8.",

@@ -61,7 +61,7 @@ def nested(
                 inner = level[step] = _Level() if inner is None else _Level({"": inner})
             level = inner
         _put(level, steps[-1], value)
-    close: Close = with_unsent if of_form else lambda held, use, shape: held
+    close: Close = with_unsent if of_form else _with_empty_records
     settled = _settled(root, use, shape, close)
     return settled if isinstance(settled, dict) else close({}, use, shape)
 
@@ -76,6 +76,14 @@ def _put(level: _Level, step: str, value: Any) -> None:
         held.append(value)
     else:
         level[step] = [held, value]
+
+
+def _with_empty_records(held: dict[str, Any], use: Use | None, shape: Shape, deep: int = 8) -> dict[str, Any]:
+    """The data of a record of a query, with records that must be there and of which nothing was sent."""
+    for field in _fields(use, shape) if deep else ():
+        if field.required and isinstance(field.use.node, Link) and field.wire not in held:
+            held[field.wire] = _with_empty_records({}, field.use, shape, deep - 1)
+    return held
 
 
 Close = Callable[[dict[str, Any], Use | None, Shape], dict[str, Any]]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from datetime import UTC, datetime
 from email.utils import format_datetime, parsedate_to_datetime
-from typing import Any
+from typing import Any, Final
 
 from ..declare.kinds.moment import MomentKind
 from ..shape.nodes import Items
@@ -16,6 +16,13 @@ _FORMS = re.compile(
     r"|[A-Z][a-z]{5,8}, [0-9]{2}-[A-Z][a-z]{2}-[0-9]{2} [0-9:]{8} GMT"
     r"|[A-Z][a-z]{2} [A-Z][a-z]{2} [ 0-9][0-9] [0-9:]{8} [1-9][0-9]{3}"
 )
+
+HTTP_DATE: Final = (
+    "^(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun), (?:(?:0[1-9]|1[0-9]|2[0-9]) (?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)"
+    "|30 (?:Jan|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)|31 (?:Jan|Mar|May|Jul|Aug|Oct|Dec)) [1-9][0-9]{3}"
+    " (?:[01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9] GMT$"
+)
+"""How a date should be written, as a regular expression of ECMA-262 (RFC 9110, section 5.6.7, IMF-fixdate)."""
 
 _MARKS = re.compile(r"[\\\",]|(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun)(?:[a-z]{3,6})?, (?=[0-9]{2}[ -][A-Z])")
 """What matters where values are listed: a backslash, a quote, a comma, a weekday with the comma after it."""

@@ -19,11 +19,11 @@ from ..answering import Streamed
 from ..answers import CBOR, JSON
 from ..conditional import READS
 from ..endpoint import Endpoint
-from ..header_values import is_date
+from ..header_values import HTTP_DATE, is_date
 from ..security.requirement import PUBLIC, Scheme, Wanted
 from .bodies import Bodies
 from .examples import Examples
-from .in_text import Flat, in_text, style_of, without_null_default
+from .in_text import Flat, in_text, style_of
 from .refused import phrase, refusals_of
 
 if TYPE_CHECKING:
@@ -33,6 +33,7 @@ OpenApi = Literal["3.1", "3.0"]
 _VERSIONS: Final[Mapping[str, str]] = {"3.1": "3.1.0", "3.0": "3.0.3"}
 _PLACES: Final = {"path": "path", "query": "query", "headers": "header", "cookies": "cookie"}
 _DATE: Final = "A date of HTTP (RFC 9110, section 5.6.7)."
+_DATE_SCHEMA: Final = {"type": "string", "pattern": HTTP_DATE}
 _IGNORED: Final = frozenset(["accept", "content-type", "authorization"])
 """Headers that OpenAPI says otherwise: parameters of these names are passed over (3.1, section 4.8.12)."""
 _AT: Final = "#/components/schemas/"
@@ -207,10 +208,14 @@ class _Description:
             if part == "query" and isinstance(field.use.bare.node, Link) and not field.use.bare.is_reread:
                 flat = Flat(shape, self._followed, form=False)
                 for each in flat.of(field.use, schema, field.wire, needed=field.required):
-                    yield _parameter(each.name, "query", each.schema, each.needed)
+                    others = flat.depends.get(each.name)
+                    said = {**each.schema, **_beside(each.schema, others)} if others else each.schema
+                    yield _parameter(each.name, "query", said, each.needed)
                 continue
             if part == "headers" and is_date(field.use):
-                schema = {"type": "string", "description": " ".join(filter(None, [schema.get("description"), _DATE]))}
+                text = " ".join(filter(None, [schema.get("description"), _DATE, "One of RFC 3339 is read too."]))
+                held = {word: told for word, told in schema.items() if word not in ("description", "default")}
+                schema = {"anyOf": [_DATE_SCHEMA, held], "description": text}
             style = style_of(field.use, part)
             if isinstance(field.use.bare.node, Entries) and not field.use.bare.is_reread:
                 style = {"style": "deepObject", "explode": True}
@@ -259,7 +264,7 @@ class _Description:
             schema = dict(told.get(field.wire, {}))
             text = schema.pop("description", "")
             if is_date(field.use):
-                text, schema = " ".join(filter(None, [text, _DATE])), {"type": "string"}
+                text, schema = " ".join(filter(None, [text, _DATE])), dict(_DATE_SCHEMA)
             made: dict[str, Any] = {"description": text} if text else {}
             if is_needed(field):
                 made["required"] = True
@@ -276,6 +281,12 @@ class _Description:
             schema = self.schemas[unescaped(lead.removeprefix(_AT))]
 
 
+def _beside(schema: dict[str, Any], others: list[str]) -> dict[str, Any]:
+    """That other parameters must come with one, which OpenAPI has no word for."""
+    text = f"Comes with {', '.join(others)}."
+    return {"description": " ".join(filter(None, [schema.get("description"), text]))}
+
+
 def _conditions(endpoint: Endpoint[Any]) -> Iterator[dict[str, Any]]:
     """The headers by which a request may say on which version it depends (RFC 9110, section 13.1)."""
     if endpoint.version is None:
@@ -290,7 +301,6 @@ def _conditions(endpoint: Endpoint[Any]) -> Iterator[dict[str, Any]]:
 
 def _parameter(name: str, place: str, schema: Any, needed: bool) -> dict[str, Any]:
     """A parameter; what is said of it stands beside its schema."""
-    schema = without_null_default(schema)
     made: dict[str, Any] = {"name": name, "in": place}
     if needed:
         made["required"] = True

@@ -9,7 +9,7 @@ from ...declare.sources import Reading
 from ...engine.plan import may_be_blank
 from ...shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable
 from ...shape.shape import Field, Record, Shape
-from ...shape.uses import Use
+from ...shape.uses import MISSING, Use
 from ...shape.walk import rebuilt_shape
 from ..empty_form_fields import is_needed_in_form
 
@@ -47,13 +47,15 @@ def _is_blank_null(use: Use, shape: Shape) -> bool:
 
 
 def _seen(record: Record) -> Record:
-    """A record in which what is hidden unasked is told of as what it is."""
-    if not any(field.hidden_unasked for field in record.fields):
-        return record
-    plainly = tuple(
-        field.replace(use=field.use.replace(secret=False)) if field.hidden_unasked else field for field in record.fields
-    )
-    return record.replace(fields=plainly)
+    """A record in which what is hidden unasked is told of as what it is, and null is no default."""
+
+    def seen(field: Field) -> Field:
+        if field.hidden_unasked:
+            field = field.replace(use=field.use.replace(secret=False))
+        # What is not sent is absent, and nothing is said of what stands for it.
+        return field.replace(default=MISSING, may_lack=True) if field.default is None else field
+
+    return record.replace(fields=tuple(map(seen, record.fields)))
 
 
 class SentName(NamedTuple):
@@ -139,7 +141,7 @@ class Flat:
         ):
             yield from self._under(use, schema, here, must, above, pattern)
         else:
-            yield SentName(here, without_null_default(schema), must, pattern)
+            yield SentName(here, schema, must, pattern)
             for other in field.also:
                 yield SentName(f"{name}[{other}]" if name else other, {**schema, "deprecated": True}, False, pattern)
 
@@ -170,13 +172,6 @@ def flat_schema(named: list[SentName], depends: Mapping[str, list[str]], *, patt
     if depends and patterns:
         made["dependentRequired"] = dict(depends)
     return made
-
-
-def without_null_default(schema: Any) -> Any:
-    """A schema without the default null: what is not sent is absent."""
-    if isinstance(schema, dict) and "default" in schema and schema["default"] is None:
-        return {word: held for word, held in schema.items() if word != "default"}
-    return schema
 
 
 def _merged(every: list[list[SentName]]) -> Iterator[SentName]:

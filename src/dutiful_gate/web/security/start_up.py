@@ -45,9 +45,28 @@ def check_who_may(endpoints: Sequence[Endpoint[Any]], usual: Requirement | None)
                     f"{endpoint!r} takes files, which are not kept until a signature is proved",
                     remedy=f"take them as a body, or leave {scheme.name} out",
                 )
+        for alternative in wanted.alternatives if wanted is not None else ():
+            _check_carriers(alternative, endpoint)
         for name, taken in endpoint.gate.carried.items():
             if taken.by is identity:
                 _check_identity(endpoint, name, taken.of, wanted)
+
+
+def _check_carriers(alternative: tuple[Wanted, ...], endpoint: Endpoint[Any]) -> None:
+    """Raise DeclarationError for schemes that are wanted together and stand at one place, where one alone can be."""
+    held: dict[tuple[str, str], Scheme] = {}
+    for scheme, _ in alternative:
+        said = scheme.described()
+        at = ("header", "authorization")
+        if said["type"] == "apiKey":
+            at = (said["in"], said["name"].lower() if said["in"] == "header" else said["name"])
+        elif said["type"] == "mutualTLS":
+            continue
+        if held.setdefault(at, scheme) is not scheme:
+            raise DeclarationError(
+                f"{endpoint!r} wants {held[at].name} & {scheme.name}, which both stand in the {at[0]} {at[1]}",
+                remedy="join them by | so that either will do, or read one of them from another place",
+            )
 
 
 def _check_identity(endpoint: Endpoint[Any], name: str, kind: Any, wanted: Requirement | None) -> None:
