@@ -7,6 +7,8 @@ import json
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
+from importlib.util import find_spec
+from types import ModuleType
 from typing import Annotated, Any, NamedTuple
 from urllib.parse import quote, unquote_to_bytes, urlencode
 
@@ -228,7 +230,42 @@ def clients(made: Api) -> dict[str, Client]:
         "flask": by_wsgi(application),
         "asgi": asker(asgi(made)),
         "starlette": asker(Starlette(routes=[mounted(made)])),
+        **by_django(made),
     }
+
+
+def by_django(made: Api) -> dict[str, Client]:
+    """What asks it through Django, under both of its handlers and without middleware; nothing where Django is not here."""
+    if find_spec("django") is None:
+        return {}
+    import django
+    from django.conf import settings
+    from django.core.handlers.asgi import ASGIHandler
+    from django.core.handlers.wsgi import WSGIHandler
+
+    from dutiful_gate.web import django as adapter
+
+    if not settings.configured:
+        settings.configure(ALLOWED_HOSTS=["*"], MIDDLEWARE=[], ROOT_URLCONF="", LOGGING_CONFIG=None)
+        django.setup()
+    plain, later = ModuleType("plain"), ModuleType("later")
+    later.urlpatterns = [adapter.mounted(made, asgi=True)]  # type: ignore[attr-defined]
+
+    class ByWsgi(WSGIHandler):  # type: ignore[misc]
+        def get_response(self, request: Any) -> Any:
+            request.urlconf = plain
+            return super().get_response(request)
+
+    class ByAsgi(ASGIHandler):  # type: ignore[misc]
+        async def get_response_async(self, request: Any) -> Any:
+            request.urlconf = later
+            return await super().get_response_async(request)
+
+    found = {"django_asgi": asker(ByAsgi())}
+    if not any(served.is_async or served.gives_pieces_later for served in made.served):
+        plain.urlpatterns = [adapter.mounted(made)]
+        found["django"] = by_wsgi(ByWsgi())
+    return found
 
 
 def asker(application: Any) -> Client:

@@ -65,7 +65,7 @@ from dutiful_gate.web import (
     under_key,
 )
 from dutiful_gate.web.asgi import asgi
-from dutiful_gate.web.header_values import listed
+from dutiful_gate.web.header_values import HTTP_DATE, listed
 from dutiful_gate.web.manual.page import manual
 from dutiful_gate.web.replies import examine_each_reply, examine_reply
 from dutiful_gate.web.wsgi import wsgi
@@ -543,7 +543,7 @@ def test_what_is_said_of_the_headers_of_an_answer() -> None:
     assert said["etag"]["schema"] == {"type": "string", "pattern": '^"[^"]*"$'}
     assert said["last-modified"] == {
         "description": "A date of HTTP (RFC 9110, section 5.6.7).",
-        "schema": {"type": "string"},
+        "schema": {"type": "string", "pattern": HTTP_DATE},
     }
     assert "link" not in said
     assert "retry-after" in manual(made)

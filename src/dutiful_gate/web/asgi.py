@@ -46,9 +46,11 @@ def asgi(api: Api, *, seconds: float = SLOWEST) -> Callable[[Message, Receive, S
     return application
 
 
-async def handle(api: Api, scope: Message, receive: Receive, send: Send, seconds: float = SLOWEST) -> None:
-    """Answer one request."""
-    exchange = api.begin(head_of(scope))
+async def handle(
+    api: Api, scope: Message, receive: Receive, send: Send, seconds: float = SLOWEST, *, prefix: str = ""
+) -> None:
+    """Answer one request, under a prefix of the path."""
+    exchange = api.begin(head_of(scope, prefix))
     lane = Lane(api.workers)
     try:
         if exchange.asks_who:
@@ -161,8 +163,8 @@ async def _asked(workers: Workers, asking: ToAsk) -> Any:
     return await workers.run(asking.function, *asking.given)
 
 
-def head_of(scope: Message) -> Head:
-    """The head of a request, its path as it came."""
+def head_of(scope: Message, prefix: str = "") -> Head:
+    """The head of a request, its path as it came, without what it is mounted under and a prefix."""
     raw = scope.get("raw_path")
     path = raw.partition(b"?")[0].decode("latin-1") if raw else quote(scope["path"], safe="/~!$&'()*+,;=:@-._")
     mounted = scope.get("root_path", "")
@@ -170,6 +172,8 @@ def head_of(scope: Message) -> Head:
     headers = [(name.decode("latin-1"), header_text(value)) for name, value in scope["headers"]]
     if mounted and (path == mounted or path.startswith(f"{mounted}/")):
         path = path.removeprefix(mounted)
+    if prefix and (path == prefix or path.startswith(f"{prefix}/")):
+        path, mounted = path.removeprefix(prefix), mounted + prefix
     query = scope.get("query_string", b"").decode("latin-1")
     peer = (scope.get("client") or ("",))[0] or ""
     scheme = scope.get("scheme", "http")

@@ -103,17 +103,17 @@ class AsyncPieces:
             await close()
 
 
-_ENDING: Final[set[asyncio.Task[None]]] = set()
+_ENDING: Final[set[asyncio.Future[None]]] = set()
 
 
-def let_end(ending: Coroutine[Any, Any, None]) -> None:
+def let_end(ending: Coroutine[Any, Any, None] | asyncio.Future[None]) -> None:
     """Let something end by itself: nobody waits for it any more, and what it raises is logged."""
     task = asyncio.ensure_future(ending)
     _ENDING.add(task)
     task.add_done_callback(_ended)
 
 
-def _ended(task: asyncio.Task[None]) -> None:
+def _ended(task: asyncio.Future[None]) -> None:
     _ENDING.discard(task)
     if not task.cancelled() and (failed := task.exception()) is not None:
         log.error("a stream whose client left could not be closed", exc_info=failed)
