@@ -1,6 +1,6 @@
 r"""A protected service: keys of desks and tokens of people, two roles, a session of a database, a stream, an upload.
 
-    python examples/protected.py starlette     # or flask; then, in another terminal
+    python examples/protected.py starlette     # or flask, or django; then, in another terminal
 
     curl -i localhost:8000/crates
     curl -i localhost:8000/crates -H 'Authorization: Bearer ann' -H 'Content-Type: application/json' \
@@ -9,8 +9,8 @@ r"""A protected service: keys of desks and tokens of people, two roles, a sessio
     curl -N localhost:8000/sailings -H 'X-Desk-Key: north'
     curl -i localhost:8000/papers -H 'Authorization: Bearer ann' -F number=1 -F paper=@README.md
 
-Needs the extras `starlette` or `flask`, and `files`. Keys and tokens are compared in constant time; in a service of
-yours they come from where you keep them, not from the code.
+Needs the extras `starlette`, `flask` or `django`, and `files`. Keys and tokens are compared in constant time; in a
+service of yours they come from where you keep them, not from the code.
 """
 
 from __future__ import annotations
@@ -24,6 +24,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from tempfile import gettempdir
+from types import ModuleType
 from typing import Annotated, Any
 
 from dutiful_gate import it, outside
@@ -209,6 +210,19 @@ def application(framework: str) -> Any:
         made = Flask("crates")
         made.register_blueprint(blueprint(api))
         return made
+    if framework == "django":
+        import django
+        from django.conf import settings
+        from django.core.asgi import get_asgi_application
+
+        from dutiful_gate.web.django import mounted as in_django
+
+        urls = ModuleType("crates_urls")
+        urls.urlpatterns = [in_django(api, asgi=True)]  # type: ignore[attr-defined]
+        sys.modules[urls.__name__] = urls
+        settings.configure(ALLOWED_HOSTS=["localhost", "127.0.0.1"], ROOT_URLCONF=urls.__name__)
+        django.setup()
+        return get_asgi_application()
     from starlette.applications import Starlette
 
     from dutiful_gate.web.starlette import mounted

@@ -21,10 +21,10 @@ FILE = Path(__file__).parent.parent / "examples" / "protected.py"
 ANN, BO, DESK = {"authorization": "Bearer ann"}, {"authorization": "Bearer bo"}, {"x-desk-key": "north"}
 
 
-@pytest.fixture(params=["starlette", "flask"])
+@pytest.fixture(params=["starlette", "flask", "django"])
 def address(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[str]:
     """Where it answers."""
-    needed = {"starlette": "uvicorn", "flask": "flask"}[request.param]
+    needed = {"starlette": "uvicorn", "flask": "flask", "django": "django"}[request.param]
     if importlib.util.find_spec(needed) is None or importlib.util.find_spec("python_multipart") is None:
         pytest.skip(f"{needed} or python-multipart is not here")
     with socket.socket() as free:

@@ -18,6 +18,7 @@ from .answers import JSON, OutgoingAnswer
 from .endpoint import Endpoint, Served
 from .exchange import Exchange
 from .head import Head
+from .lifespan import Living, checked_lifespan
 from .opened import checked_openings
 from .operations import check_links, operation_names
 from .refusals import Form, as_problem
@@ -55,6 +56,8 @@ class Api:
                    `[session.opened_by(open_session)]`, see `outside`; for endpoints that ask for it
     `observe`      shown each request once it is answered, as a `Seen`: endpoint, status, time, places and codes of
                    faults, never a value. It is a plain function; what it raises is logged, and changes no answer
+    `lifespan`  gives a context manager, plain or `async`, that is entered before the first request and left after the
+                last, under ASGI: for a pool of connections, say. Starlette hands it on to no mount: see `starlette`
     `text`, `servers`  what the description says besides: a text, and URLs
     `described_at`  the path at which the description is served, such as "/openapi.json"; "" for none
     `schemas_at`    the path under which each declared record is served as JSON Schema, such as "/schemas"; "" for none
@@ -83,6 +86,7 @@ class Api:
         outside: Callable[[Head], Iterable[HandedOver]] | None = None,
         opens: Sequence[Opening[Any]] = (),
         observe: Observer | None = None,
+        lifespan: Living | None = None,
         described_at: str = "",
         manual_at: str = "",
         schemas_at: str = "",
@@ -95,6 +99,7 @@ class Api:
         self.origins, self.proxies, self.workers = checked_origins(origins), Proxies(proxies), Workers(threads)
         self.unreadable_path = unreadable_path
         self.opens = checked_openings(opens)
+        self.lifespan = checked_lifespan(lifespan)
         self.keys, self.outside = _keys(keys), _outside(outside, served, [each.of.name for each in self.opens])
         if observe is not None:
             check_answers(observe, f"observe={shown_name(observe)}", takes=1)

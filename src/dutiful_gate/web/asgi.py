@@ -12,6 +12,7 @@ from ..declare.waiting import is_async
 from .api import Api, check_api
 from .exchange import Exchange, note_failed_work
 from .head import Head, header_text
+from .lifespan import live
 from .refusals import Refusal
 from .security.requirement import ToAsk
 from .streams import AsyncPieces, Lane, Pieces, PlainPieces, let_end
@@ -37,7 +38,7 @@ def asgi(api: Api, *, seconds: float = SLOWEST) -> Callable[[Message, Receive, S
 
     async def application(scope: Message, receive: Receive, send: Send) -> None:
         if scope["type"] == "lifespan":
-            await _living(receive, send)
+            await live(api, receive, send)
             return
         if scope["type"] != "http":
             raise NotImplementedError(f"nothing here answers {scope['type']!r}")
@@ -314,14 +315,6 @@ async def _left(receive: Receive) -> None:
     """Wait until the client is gone."""
     while (await receive())["type"] != "http.disconnect":
         pass
-
-
-async def _living(receive: Receive, send: Send) -> None:
-    while True:
-        message = await receive()
-        await send({"type": f"{message['type']}.complete"})
-        if message["type"] == "lifespan.shutdown":
-            return
 
 
 __all__ = ["asgi"]

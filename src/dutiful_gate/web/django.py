@@ -25,6 +25,7 @@ from .asgi import head_of as head_of_scope
 from .endpoint import Served
 from .head import Head
 from .intake import Intake, check_carries_nothing
+from .lifespan import refuse_lifespan
 from .negotiation import chosen_language
 from .refusals import RequestProblem, as_problem, told_in
 from .streams import let_end
@@ -55,6 +56,7 @@ def route(api: Api, served: Served[Any], *, asgi: bool = False) -> URLPattern:
 def view(api: Api, prefix: str = "", *, asgi: bool = False) -> Callable[..., Any]:
     """An API as a view, for URL patterns of your own; `prefix` is what stands before its paths, such as "/freight"."""
     check_api(api)
+    refuse_lifespan(api, "Django")
     if asgi:
 
         async def answers_later(request: HttpRequest, **names: Any) -> HttpResponseBase:

@@ -13,6 +13,7 @@ from .answers import OutgoingAnswer
 from .api import Api, check_api
 from .endpoint import METHODS, Served
 from .intake import Intake, check_carries_nothing
+from .lifespan import refuse_lifespan
 from .negotiation import chosen_language
 from .refusals import RequestProblem, as_problem, told_in
 from .wsgi import answered, check_plain, head_of, pieces
@@ -26,6 +27,7 @@ def blueprint(api: Api, prefix: str = "", name: str = "api") -> Blueprint:
     What the application itself has at a path comes first. Raises DeclarationError for handlers that are `async`.
     """
     check_api(api)
+    refuse_lifespan(api, "WSGI")
     for served in api.served:
         check_plain(served, api)
     made = Blueprint(name, __name__)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import AbstractAsyncContextManager, AsyncExitStack, asynccontextmanager
 from typing import Any, TypeVar
 
 from starlette.requests import Request
@@ -15,6 +16,7 @@ from .api import Api
 from .asgi import asgi, handle, head_of
 from .endpoint import Served
 from .intake import Intake, check_carries_nothing
+from .lifespan import lived
 from .negotiation import chosen_language
 from .refusals import RequestProblem, as_problem, told_in
 
@@ -24,6 +26,24 @@ R = TypeVar("R")
 def mounted(api: Api, path: str = "") -> Mount:
     """The whole of an API under a path: `Starlette(routes=[mounted(api, "/freight")])`."""
     return Mount(path, app=asgi(api))
+
+
+def lifespan(*apis: Api) -> Callable[[Any], AbstractAsyncContextManager[None]]:
+    """What the APIs that are mounted live in, which Starlette hands on to no mount.
+
+        Starlette(routes=[mounted(api, "/freight")], lifespan=lifespan(api))
+
+    Beside one of your own: `async with lifespan(api)(application): ...`.
+    """
+
+    @asynccontextmanager
+    async def all_lived(application: Any) -> AsyncIterator[None]:
+        async with AsyncExitStack() as held:
+            for api in apis:
+                await held.enter_async_context(lived(api))
+            yield
+
+    return all_lived
 
 
 def route(api: Api, served: Served[Any]) -> Route:
@@ -73,4 +93,4 @@ class _Answering:
         await handle(self.api, scope, receive, send)
 
 
-__all__ = ["mounted", "reading", "route"]
+__all__ = ["lifespan", "mounted", "reading", "route"]

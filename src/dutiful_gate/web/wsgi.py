@@ -13,6 +13,7 @@ from .api import Api, check_api
 from .endpoint import Served
 from .exchange import Exchange, note_failed_work
 from .head import Head, header_text
+from .lifespan import refuse_lifespan
 from .opened import begins_async
 
 _PIECE = 65_536
@@ -28,6 +29,7 @@ def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]
     Raises DeclarationError for handlers and checks that are `async`.
     """
     check_api(api)
+    refuse_lifespan(api, "WSGI")
     for served in api.served:
         check_plain(served, api)
 
