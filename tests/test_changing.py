@@ -383,7 +383,7 @@ def test_faults_of_patches_stand_at_their_operation(operations: list[Any], place
 def test_patches_of_a_thousand_operations_at_most_and_with_sound_pointers() -> None:
     assert [fault.code for fault in patches.examine([_operation("remove", "/note")] * 1001).faults] == ["count"]
     [fault] = patches.examine([_operation("remove", "note")]).faults
-    assert str(fault) == "/0/path: needs a JSON Pointer, such as /crates/0; got 'note'"
+    assert str(fault) == "/0/path: needs a JSON Pointer, such as /items/0; got 'note'"
     small = Gate(Call, limits=Limits(items=20))
     call = calls.admit({**payloads(calls, 1, 3)[0], "more": None})
     with pytest.raises(RequestProblem):

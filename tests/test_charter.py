@@ -81,7 +81,7 @@ def test_refused_lists_every_fault(sound: dict[str, Any]) -> None:
         bookings.admit({**sound, "priority": "fast", "contact": "nope"})
     assert str(caught.value).splitlines() == [
         "refused with 2 faults",
-        "  /contact: needs an email address, such as desk@ternsound.example; got 'nope'",
+        "  /contact: needs an email address, such as name@mail.example; got 'nope'",
         "  /priority: needs one of standard, urgent; got 'fast'",
     ]
     assert pickle.loads(pickle.dumps(caught.value)).faults == caught.value.faults

@@ -163,7 +163,7 @@ OTHER_WORDS: list[tuple[Any, Any, str]] = [
     ({"propertyNames": {"maxLength": 2}}, {"abc": 1}, "its key needs at most 2 characters; got 3"),
     ({"minProperties": 2}, {}, "needs at least 2 keys; got 0"),
     ({"pattern": "a.c"}, "b", "needs text in which a.c is found; got 'b'"),
-    ({"format": "email"}, "x", "needs an email address, such as desk@ternsound.example; got 'x'"),
+    ({"format": "email"}, "x", "needs an email address, such as name@mail.example; got 'x'"),
     ({"multipleOf": 0.1}, 0.25, "needs a multiple of 0.1; got 0.25"),
     ({"type": ["integer", "null"]}, "x", "needs a whole number or null; got the text 'x'"),
     ({"const": [1]}, 1, "needs [1]; got 1"),

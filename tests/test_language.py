@@ -99,7 +99,7 @@ RULES: list[tuple[Any, Any, Any]] = [
     (Annotated[list[int], it.contains(3)], [1], "needs 3 among the items; got an array of 1 item"),
     (Annotated[str, it.starts_with("TS-")], "X", "needs text that begins with TS-; got 'X'"),
     (Annotated[str, it.ends_with(".csv")], "a.csv", "a.csv"),
-    (Annotated[str, it.of_format("uri")], "x", "needs a URI, such as https://quays.example/berths; got 'x'"),
+    (Annotated[str, it.of_format("uri")], "x", "needs a URI, such as https://host.example/page; got 'x'"),
     (Annotated[dict[str, int], it.length <= 1], {"a": 1, "b": 2}, "needs at most 1 key; got 2"),
     (Annotated[datetime, it > now], PAST, "needs a date-time later than now; got '2020-01-01T00:00:00Z'"),
     (Annotated[datetime, it > now + timedelta(hours=2)], PAST, "later than 2:00:00 after now"),

@@ -159,7 +159,7 @@ def test_without_a_tag_the_closest_option_is_the_one_whose_keys_came(data: Any, 
         (UUID | int, "x", "needs a UUID, such as 5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e; got 'x'"), (str | int, [], "needs text or a whole number; got an array of 0 items"),
         (str | int | None, 1.5, "needs text or a whole number; got 1.5"), (list[int] | int | bool, "x", "needs one of these: an array, a whole number, true or false; got 'x'"),
         (Annotated[str, it.matches("[a-z]")] | Annotated[str, it.matches("[0-9]")], "A", "needs text that matches [a-z], or text that matches [0-9]; got 'A'"),
-        (Email | Annotated[str, it.length == 3], "x", "needs an email address, such as desk@ternsound.example, or exactly 3 characters; got 'x'"),
+        (Email | Annotated[str, it.length == 3], "x", "needs an email address, such as name@mail.example, or exactly 3 characters; got 'x'"),
         (Annotated[time | timedelta, unreadable.says("needs a time")], "x", "needs a time"),
     ],
 )  # fmt: skip

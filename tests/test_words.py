@@ -220,7 +220,7 @@ def test_an_author_says_messages_otherwise_by_code_by_field_and_by_both() -> Non
         "/destination": "must be text",
         "/departs": "is required",
         "/arrives": "is required",
-        "/contact": "needs an email address, such as desk@ternsound.example; got 'x'",
+        "/contact": "needs an email address, such as name@mail.example; got 'x'",
         "/crates/0/weight_kg": "at most 26000 kg, please",
         "/crates/1/weight_kg": "weight_kg is not right: -1",
     }

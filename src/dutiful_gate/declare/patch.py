@@ -19,7 +19,7 @@ MOST_OPERATIONS: Final = 1_000
 MOST_VALUES: Final = 100_000
 """So many values its operations put somewhere, copies included: each copy may double all that is there."""
 
-Pointer = Annotated[str, OfFormat("json-pointer", "a JSON Pointer, such as /crates/0", judge_of("json-pointer"))]
+Pointer = Annotated[str, OfFormat("json-pointer", "a JSON Pointer, such as /items/0", judge_of("json-pointer"))]
 """A JSON Pointer (RFC 6901); "" is the whole."""
 
 

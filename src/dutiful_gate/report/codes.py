@@ -105,7 +105,7 @@ CODES: Final[dict[str, Explained]] = {
         "A name where an e-mail address is needed, a URI without a scheme.",
         "Send text of the format that the message shows.",
         "Email, WebUrl, it.of_format(...), a document's `format`",
-        "/contact  needs an email address, such as desk@ternsound.example; got 'desk at quillport'",
+        "/contact  needs an email address, such as name@mail.example; got 'desk at quillport'",
     ),
     "choice": Explained(
         "A value that is none of the few that are allowed.",

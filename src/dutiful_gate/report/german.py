@@ -391,10 +391,10 @@ _READINGS = {
 }
 
 _FORMATS = {
-    "an email address, such as desk@ternsound.example": "eine E-Mail-Adresse, etwa desk@ternsound.example",
+    "an email address, such as name@mail.example": "eine E-Mail-Adresse, etwa name@mail.example",
     "an email address": "eine E-Mail-Adresse",
-    "a web address, such as https://quays.example/berths": "eine Webadresse, etwa https://quays.example/berths",
-    "a host name, such as quays.example": "einen Hostnamen, etwa quays.example",
+    "a web address, such as https://host.example/page": "eine Webadresse, etwa https://host.example/page",
+    "a host name, such as host.example": "einen Hostnamen, etwa host.example",
     "a host name": "einen Hostnamen",
     "words of small letters and digits with hyphens, such as marrow-isle": (
         "Wörter aus Kleinbuchstaben und Ziffern mit Bindestrichen, etwa marrow-isle"
@@ -405,14 +405,14 @@ _FORMATS = {
     "a duration, such as P1DT12H": "eine Dauer, etwa P1DT12H",
     "an IPv4 address, such as 192.0.2.7": "eine IPv4-Adresse, etwa 192.0.2.7",
     "an IPv6 address, such as 2001:db8::7": "eine IPv6-Adresse, etwa 2001:db8::7",
-    "a URI, such as https://quays.example/berths": "eine URI, etwa https://quays.example/berths",
-    "a URI or a relative reference, such as /berths": "eine URI oder einen relativen Verweis, etwa /berths",
+    "a URI, such as https://host.example/page": "eine URI, etwa https://host.example/page",
+    "a URI or a relative reference, such as /page": "eine URI oder einen relativen Verweis, etwa /page",
     "an IRI": "eine IRI",
     "an IRI or a relative reference": "eine IRI oder einen relativen Verweis",
     "a UUID, such as 5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e": "eine UUID, etwa 5f0c7d1e-3b5a-4c7e-9a55-0d1c2b3a4f5e",
-    "a URI template, such as /berths/{number}": "eine URI-Vorlage, etwa /berths/{number}",
-    "a JSON Pointer, such as /crates/0": "einen JSON Pointer, etwa /crates/0",
-    "a relative JSON Pointer, such as 1/crates": "einen relativen JSON Pointer, etwa 1/crates",
+    "a URI template, such as /page/{number}": "eine URI-Vorlage, etwa /page/{number}",
+    "a JSON Pointer, such as /items/0": "einen JSON Pointer, etwa /items/0",
+    "a relative JSON Pointer, such as 1/items": "einen relativen JSON Pointer, etwa 1/items",
     "a regular expression": "einen regulären Ausdruck",
 }
 

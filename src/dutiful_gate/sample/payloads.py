@@ -26,7 +26,7 @@ from ..shape.stages import stages_of
 from ..shape.to_json import belongs, plain
 from ..shape.uses import MISSING, Use
 from .cannot_sample import TRIES, CannotSample
-from .text import FreightWish
+from .text import NamedWish
 
 # Of all parts of one payload together: where records hold records that are hard to find, tries would multiply.
 _MOST_TRIES = 4_000
@@ -38,9 +38,9 @@ _OF_DOCUMENT = 8
 _OF_ALL_MAKES = (
     "a",
     "abc",
-    "quill",
-    "QLP",
-    "Quill",
+    "word",
+    "ABC",
+    "Word",
     "7",
     "42",
     "a1",
@@ -213,14 +213,14 @@ class Payloads:
         flat = [option for option in options if option.node.is_single]
         return self.random.choice(flat or list(options))
 
-    def wish(self, parts: Sequence[Step | Rule], name: str) -> FreightWish:
+    def wish(self, parts: Sequence[Step | Rule], name: str) -> NamedWish:
         """What the rules beside a type ask for."""
-        wish = FreightWish(self.random, name, parts)
+        wish = NamedWish(self.random, name, parts)
         if wish.least > _LARGEST:
             raise CannotSample.too_large(name, f"a length of {wish.least:,}")
         return wish
 
-    def items(self, item: Use, wish: FreightWish, depth: int) -> list[Any]:
+    def items(self, item: Use, wish: NamedWish, depth: int) -> list[Any]:
         """A list of as many items as the rules ask for."""
         usual = 0 if self.ends(depth) or _is_barred(item) else self.random.randint(0, 3)
         made = [self.use(item, depth + 1, wish.name) for _ in range(wish.count(usual))]
@@ -297,7 +297,7 @@ class Payloads:
                 if isinstance(moment, datetime) and moment.year < 9999:
                     made[late.wire] = kind.plain(moment + timedelta(minutes=15 * self.random.randint(3, 24)))
 
-    def scalar(self, kind: Kind, wish: FreightWish) -> Any:
+    def scalar(self, kind: Kind, wish: NamedWish) -> Any:
         """A single value."""
         return kind.plain(self.random.choice(wish.only)) if wish.only else kind.draw(wish)
 

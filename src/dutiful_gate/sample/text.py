@@ -1,7 +1,8 @@
-"""Text on demand: of a format, or in the words of a freight office."""
+"""Text on demand: of a format, or in the words of the declaration itself, for the field that it is for."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from random import Random
 
@@ -9,31 +10,21 @@ from ..declare.rules import Rule
 from ..declare.steps import Step
 from ..declare.wish import Wish
 
-GOODS = (
-    "coiled rope", "marine paint", "spare winch", "mooring lines", "lamp oil", "net floats", "tinned fish",
-    "deck planks", "engine parts", "seed potatoes", "roof slates", "bicycle frames",
-)  # fmt: skip
-PORTS = ("Quillport", "Marrow Isle", "Ostrey", "Fennick")
-PEOPLE = ("A. Quay", "M. Tiller", "J. Strand", "R. Hawser", "O. Keel")
-CODES = ("QLP", "MRW", "OST", "FNK")
-_BY_NAME: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...] = (
-    (("port", "origin", "destination", "berth", "place", "city", "town"), PORTS),
-    (("person", "name", "sender", "consignee", "customer", "skipper"), PEOPLE),
-    (("phone", "fax"), ("+44 1632 960123", "+44 1632 960456")),
-    (("note", "comment", "remark", "text", "description"), ("keep dry", "this side up", "call before delivery")),
-)
+CODES = ("ABC", "XYZ", "JKL", "QRS")
+"""Texts that many patterns of codes admit."""
+_WORD = re.compile(r"[^\W_]+")
+_PHONES = ("+44 1632 960123", "+44 1632 960456")  # which are nobody's
 
 
 def words_for(name: str, random: Random) -> str:
-    """Plausible text for a field of that name."""
-    low = name.lower()
-    for parts, words in _BY_NAME:
-        if any(part in low for part in parts):
-            return random.choice(words)
-    return random.choice(GOODS)
+    """Plausible text for a field: its own name, and a letter that tells one value from another."""
+    last = name.rstrip("[]").rpartition(".")[2]
+    if any(word in last.lower() for word in ("phone", "fax")):
+        return random.choice(_PHONES)
+    return f"{' '.join(_WORD.findall(last)).lower() or 'text'} {random.choice('ABCDEFGHJKLM')}"
 
 
-class FreightWish(Wish):
+class NamedWish(Wish):
     """What is asked of a value in a field of some name."""
 
     def __init__(self, random: Random, name: str, parts: Iterable[Step | Rule]) -> None:
@@ -50,7 +41,5 @@ class FreightWish(Wish):
         return words_for(self.name, self.random)
 
     def known(self, fits: Callable[[str], object]) -> list[str]:
-        """The words of the office that will do."""
-        low = self.name.lower()
-        named = [word for parts, words in _BY_NAME if any(part in low for part in parts) for word in words]
-        return [word for word in (*CODES, *named) if fits(word)]
+        """The texts at hand that will do."""
+        return [word for word in (*CODES, words_for(self.name, self.random)) if fits(word)]

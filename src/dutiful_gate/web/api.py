@@ -31,6 +31,13 @@ from .workers import USUAL, Workers
 
 T = TypeVar("T")
 _MOST_MOUNTS: Final = 8
+_MANUAL: Final = "dutiful-manual"
+"""What the script and the style of the manual are called, beside it."""
+_POLICY: Final = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'none'; "
+    "frame-ancestors 'self'"
+)
+"""What the manual may do: run its own script, and ask its own service."""
 
 
 class Api:
@@ -114,6 +121,9 @@ class Api:
         self._made_for: dict[tuple[str, str], Any] = {}
         self.pages: dict[str, Callable[[str], OutgoingAnswer]] = {}
         if manual_at:
+            beside = f"{manual_at.rpartition('/')[0]}/{_MANUAL}"
+            self.pages[f"{beside}.js"] = lambda mount: self._of_manual("page.js", "text/javascript")
+            self.pages[f"{beside}.css"] = lambda mount: self._of_manual("page.css", "text/css")
             self.pages[manual_at] = lambda mount: self._manual
         if described_at:
             self.pages[described_at] = lambda mount: self._under_mount(mount, "description", self._described)
@@ -131,7 +141,7 @@ class Api:
                 self._tried.append(methods)
             else:
                 self._fixed["/" + "/".join(word for word, _ in form)] = methods
-        for page in (described_at, manual_at, schemas_at):
+        for page in (*self.pages, schemas_at):
             if page in self._fixed:
                 raise DeclarationError(f"an endpoint is at the page {page!r}", remedy="give the page another path")
 
@@ -191,7 +201,15 @@ class Api:
     def _manual(self) -> OutgoingAnswer:
         from .manual.page import manual
 
-        return _page("text/html; charset=utf-8", manual(self))
+        page = _page("text/html; charset=utf-8", manual(self, beside=_MANUAL))
+        page.headers = (*page.headers, ("content-security-policy", _POLICY), ("referrer-policy", "no-referrer"))
+        return page
+
+    def _of_manual(self, name: str, media: str) -> OutgoingAnswer:
+        """The script of the manual, or its style: files, so that no page of it runs what stands inside of it."""
+        from .manual.page import file
+
+        return _page(f"{media}; charset=utf-8", file(name))
 
     @property
     def endpoints(self) -> tuple[Endpoint[Any], ...]:
@@ -311,4 +329,5 @@ def _outside(outside: Any, served: Sequence[Served[Any]], opened: Sequence[str])
 
 def _page(media: str, text: str) -> OutgoingAnswer:
     body = text.encode()
-    return OutgoingAnswer(200, (("content-type", media), ("content-length", str(len(body)))), body)
+    headers = (("content-type", media), ("content-length", str(len(body))), ("x-content-type-options", "nosniff"))
+    return OutgoingAnswer(200, headers, body)

@@ -44,14 +44,14 @@ WebUrl = Annotated[
     str,
     OfFormat(
         "uri",
-        "a web address, such as https://quays.example/berths",
+        "a web address, such as https://host.example/page",
         is_web_url,
         {"pattern": "^[Hh][Tt][Tt][Pp][Ss]?://[^/?#:]"},
     ),
 ]
 """Text that is an absolute http or https URL."""
 
-Hostname = Annotated[str, OfFormat("hostname", "a host name, such as quays.example", is_hostname)]
+Hostname = Annotated[str, OfFormat("hostname", "a host name, such as host.example", is_hostname)]
 """Text that is a host name."""
 
 Slug = Annotated[
@@ -62,7 +62,5 @@ Slug = Annotated[
 ]
 """Text of small ASCII letters and digits, in words with hyphens between them."""
 
-Email = Annotated[
-    str, OfFormat("email", "an email address, such as desk@ternsound.example", is_rare_email, usual=USUAL)
-]
+Email = Annotated[str, OfFormat("email", "an email address, such as name@mail.example", is_rare_email, usual=USUAL)]
 """Text that is an email address."""

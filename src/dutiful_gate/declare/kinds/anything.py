@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from ..steps import Step
     from ..wish import Wish
 
-_DRAWN: tuple[Any, ...] = ("coiled rope", 7, 2.5, True, None, ["QLP", "OST"], {"berth": 4})
+_DRAWN: tuple[Any, ...] = ("some text", 7, 2.5, True, None, ["a", "b"], {"one": 4})
 _KIND = Stop("kind", "a JSON value")
 _DEEP = Stop("depth", "data that is not as deep")
 _LONG = Stop("size", "a number of at most 4300 digits")

@@ -16,8 +16,9 @@ from ..answering import Streamed
 from ..answers import Declared
 from ..describing.examples import Examples
 from ..describing.refused import phrase
+from ..empty_form_fields import is_needed_in_form
 from ..endpoint import Endpoint
-from ..security.requirement import PUBLIC, Requirement
+from ..security.requirement import PUBLIC, Scheme
 
 if TYPE_CHECKING:
     from ..api import Api
@@ -29,7 +30,7 @@ _MOST_CHOICES = 60
 def contents(api: Api) -> Told:
     """All that the page needs to know. Names are short: of two hundred chapters each letter counts."""
     teller = _Teller()
-    chapters = [teller.chapter(endpoint, api.wanted_of(endpoint)) for endpoint in api.endpoints]
+    chapters = [teller.chapter(endpoint, api.name_of(endpoint), api) for endpoint in api.endpoints]
     return {
         "title": api.title,
         "version": api.version,
@@ -39,6 +40,7 @@ def contents(api: Api) -> Told:
         "servers": list(api.servers),
         "chapters": chapters,
         "records": teller.records,
+        "schemes": {name: _scheme(scheme) for name, scheme in api.schemes.items()},
     }
 
 
@@ -51,12 +53,16 @@ class _Teller:
         self._kept: list[Record] = []
         self._examples = Examples()
 
-    def chapter(self, endpoint: Endpoint[Any], wanted: Requirement | None) -> Told:
-        """One endpoint, and what it wants of who asks."""
-        shape = endpoint.gate.shape
-        told: Told = {"name": endpoint.name, "method": endpoint.method, "path": endpoint.path.text}
+    def chapter(self, endpoint: Endpoint[Any], name: str, api: Api) -> Told:
+        """One endpoint by its name, and what it wants of who asks."""
+        shape, wanted = endpoint.gate.shape, api.wanted_of(endpoint)
+        told: Told = {"name": name, "method": endpoint.method, "path": endpoint.path.text}
         told |= _given(summary=endpoint.summary, text=endpoint.text)
         told |= _given(tags=list(endpoint.tags), security=[] if wanted is None or wanted is PUBLIC else wanted.told)
+        if wanted is not None and wanted is not PUBLIC:
+            told["who"] = [[[scheme.name, list(scopes)] for scheme, scopes in each] for each in wanted.alternatives]
+        if endpoint.version is not None:
+            told["version"] = _MUST_MATCH if endpoint.must_match else _HAS_VERSION
         if endpoint.deprecated:
             told["deprecated"] = True
         told["parts"] = {
@@ -158,6 +164,8 @@ class _Teller:
 
     def _field(self, field: Field, record: Record, shape: Shape) -> Told:
         told = {**self.use(field.use, shape), **_needed(field)}
+        if field.required and not is_needed_in_form(field, shape):
+            told["unsent"] = True
         known = MISSING if field.use.secret else known_default(shape, field)
         if known is not MISSING:
             told["default"] = plain(field.use, known, shape=shape)
@@ -169,6 +177,17 @@ def _form(kind: Any) -> str:
     if isinstance(kind, Text):
         return ""
     return {"date": "date", "date-time": "date-time", "local date-time": "datetime-local"}.get(kind.facts.noun, "")
+
+
+_HAS_VERSION = "Its `ETag` is its version: `If-None-Match` and `If-Match` are heeded (RFC 9110)."
+_MUST_MATCH = "Say by `If-Match` which version is meant, as its `ETag` told (RFC 9110): 428 without, 412 for another."
+
+
+def _scheme(scheme: Scheme) -> Told:
+    """What the form of a chapter asks of who asks."""
+    said = scheme.described()
+    held = {word: said[word] for word in ("type", "in", "name", "scheme") if word in said}
+    return {**held, **_given(description=scheme.text)}
 
 
 def _needed(field: Field) -> Told:

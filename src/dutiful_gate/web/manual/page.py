@@ -26,20 +26,27 @@ def _visible(told: Any, shown: bool = False) -> Any:
 _SHOWN = frozenset(["title", "text", "summary", "words", "rules", "tags"])
 
 
-def manual(api: Api) -> str:
-    """The page. What it says is data inside it; its script makes chapters of that as they come into view."""
-    here = files(__package__)
+def manual(api: Api, *, beside: str = "") -> str:
+    """The page. What it says is data inside it; its script makes chapters of that as they come into view.
+
+    Style and script stand inside too, or, with `beside`, in files of that name: `{beside}.css`, `{beside}.js`.
+    """
     # In a script element, data ends at no "</script>" and no comment begins: every "<" is written otherwise.
     data = json.dumps(_visible(contents(api)), ensure_ascii=False, separators=(",", ":"), default=str).replace(
         "<", "\\u003c"
     )
     pieces: dict[str, Any] = {
         "TITLE": escape(f"{api.title} {api.version}"),
-        "STYLE": here.joinpath("page.css").read_text(),
-        "SCRIPT": here.joinpath("page.js").read_text(),
+        "STYLE": f'<link rel="stylesheet" href="{beside}.css">' if beside else f"<style>{file('page.css')}</style>",
+        "SCRIPT": f'<script src="{beside}.js"></script>' if beside else f"<script>{file('page.js')}</script>",
         "DATA": data,
     }
-    page = here.joinpath("page.html").read_text()
+    page = file("page.html")
     for name in ("TITLE", "STYLE", "SCRIPT", "DATA"):  # the data last: what is in it is not looked into
         page = page.replace(f"[[{name}]]", pieces[name], 1)
     return page
+
+
+def file(name: str) -> str:
+    """What stands in a file of the page: its style, its script."""
+    return files(__package__).joinpath(name).read_text()
