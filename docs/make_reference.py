@@ -28,7 +28,7 @@ from dutiful_gate import (
 )
 from dutiful_gate.config import click_options
 from dutiful_gate.document.dialects import WrittenDialect
-from dutiful_gate.web import asgi, flask, replies, starlette, wsgi
+from dutiful_gate.web import asgi, django, flask, replies, starlette, wsgi
 
 PAGE = Path(__file__).parent / "reference.md"
 
@@ -64,6 +64,12 @@ GROUPS: dict[str, list[str]] = {
 }  # fmt: skip
 
 
+_HANDED_OUT = frozenset(
+    ["Verdict", "Fault", "Place", "Explanation", "Document", "Head", "Served", "Amended", "Answered", "Requirement"]
+)
+"""Classes of which nobody makes one: they are given."""
+
+
 def page() -> str:
     """The whole reference."""
     listed = [name for names in GROUPS.values() for name in names]
@@ -79,7 +85,7 @@ def page() -> str:
         lines += ["", f"## {title}"]
         for name in names:
             lines += ["", *_entry(name, getattr(dutiful_gate, name))]
-    of_web = (web, asgi, wsgi, starlette, flask, replies)
+    of_web = (web, asgi, wsgi, starlette, flask, django, replies)
     for module in (
         config,
         click_options,
@@ -104,7 +110,7 @@ def page() -> str:
 
 def _entry(name: str, thing: Any) -> list[str]:
     if inspect.isclass(thing):
-        return [f"### `{name}`", "", *_doc(thing), *_members(thing)]
+        return [f"### `{name}`", "", *_constructor(name, thing), *_doc(thing), *_members(thing)]
     if inspect.isfunction(thing):
         return [f"### `{name}{_signature(thing)}`", "", *_doc(thing)]
     if isinstance(thing, dutiful_gate.Catalogue):
@@ -113,6 +119,22 @@ def _entry(name: str, thing: Any) -> list[str]:
         return [f"### `{name}`", "", f"{thing!r}"]
     lines = [f"### `{name}`", "", *_note(name)]
     return [*lines, *_members(type(it))] if thing is it else lines
+
+
+def _constructor(name: str, thing: type) -> list[str]:
+    """The call that makes one, where the class says how itself, a parameter to a line where they are many."""
+    own = vars(thing).get("__init__")
+    if name in _HANDED_OUT:
+        return []
+    if not inspect.isfunction(own) or issubclass(thing, BaseException) or hasattr(own, "__wrapped__"):
+        return []
+    if own.__module__ != thing.__module__:  # what another class or a decorator gave it
+        return []
+    told = f"{name}{_signature(own).removesuffix(' -> None')}"
+    if len(told) <= 110:
+        return ["```python", told, "```", ""]
+    parts = re.split(r", (?=(?:\*{0,2}[a-z_]+(?::| =|=|,|\)|$)|\*,))", told.removeprefix(f"{name}(").removesuffix(")"))
+    return ["```python", f"{name}(", *(f"    {part}," for part in parts), ")", "```", ""]
 
 
 def _members(owner: type) -> list[str]:
@@ -168,7 +190,8 @@ def _signature(function: Any) -> str:
         starred = starred or parameter.kind is inspect.Parameter.VAR_POSITIONAL
         stars = {inspect.Parameter.VAR_POSITIONAL: "*", inspect.Parameter.VAR_KEYWORD: "**"}.get(parameter.kind, "")
         typed = f": {_type(parameter.annotation)}" if parameter.annotation is not parameter.empty else ""
-        default = "" if parameter.default is parameter.empty else f"{' = ' if typed else '='}{parameter.default!r}"
+        usual = "..." if repr(parameter.default).startswith("<") else repr(parameter.default)
+        default = "" if parameter.default is parameter.empty else f"{' = ' if typed else '='}{usual}"
         told.append(f"{stars}{parameter.name}{typed}{default}")
     back = signature.return_annotation
     return f"({', '.join(told)})" + (f" -> {_type(back)}" if back is not signature.empty else "")

@@ -31,9 +31,9 @@ file that is stale; 2 where the command cannot run.
 @click.argument("target", metavar="MODULE:NAME")
 @click.option(
     "--into",
-    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    type=click.Path(file_okay=False, path_type=Path),
     default=Path(),
-    help="The folder for openapi.json and manual.html.  [default: this one]",
+    help="The folder for openapi.json and manual.html, made where it is not there.  [default: this one]",
 )
 @click.option(
     "--openapi",
@@ -65,6 +65,10 @@ def manual(target: str, into: Path, openapi: Any, check: bool) -> None:
         if not stale:
             out.print(f"{', '.join(files)} in {into}: as they would be written", markup=False)
         raise SystemExit(int(bool(stale)))
+    try:
+        into.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CannotRun(f"{into} cannot be made: {error.strerror or error}") from None
     for name, text in files.items():
         write_text(into / name, text)
 

@@ -25,6 +25,8 @@ def rules_in_words(use: Use, *, of_secrets: bool = False) -> list[str]:
     for part in use.parts:
         if isinstance(part, Step):
             facts = part.suits(facts)
+        elif (own := _own_words(part)) and not use.secret:
+            told[own] = None
         elif not use.secret or isinstance(part, Length | Matches | OfFormat):
             for face in part.faces("value", facts, lambda constant, hint: hint):
                 if face.code != "size":  # a limit of ours, not a rule of theirs
@@ -32,10 +34,16 @@ def rules_in_words(use: Use, *, of_secrets: bool = False) -> list[str]:
     return list(told)
 
 
+def _own_words(rule: Rule) -> str:
+    """What the author says of a rule, where it can be said before anything came; else ""."""
+    words = (rule.own_words or "").removeprefix("{label} ").partition("; got {given}")[0].removeprefix("needs ")
+    return "" if "{" in words else words
+
+
 def rule_in_words(rule: Rule) -> str:
     """One rule on a value in words, whatever that is."""
-    if rule.own_words is not None:
-        return rule.own_words
+    if own := _own_words(rule):
+        return own
     facts = Facts("a value", "value", measured=LengthUnit.ITEMS, text=True, number=True)
     faces = rule.faces("value", facts, lambda constant, hint: hint)
     return "; ".join(dict.fromkeys(Cause(face.code, face.needs, rule.numbers(), "a value").wanted for face in faces))

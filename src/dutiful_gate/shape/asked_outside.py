@@ -112,7 +112,9 @@ def without_asking(shape: Shape) -> Shape:
     def plainer(record: Record) -> Record:
         rules = tuple(rule for rule in record.rules if not asks(rule))
         checks = tuple(check for check in record.checks if not asks(check))
-        return record.replace(rules=rules, checks=checks)
+        # What is handed over for a field, nobody has handed over yet: who asks, what is opened.
+        fields = tuple(field.replace(factory=None) if asks(field.factory) else field for field in record.fields)
+        return record.replace(rules=rules, checks=checks, fields=fields)
 
     shape = rebuilt_shape(shape, judged)
     return shape.replace(records={key: plainer(record) for key, record in shape.records.items()})

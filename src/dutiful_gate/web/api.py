@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, Final, TypeVar
 
 from ..declare.carried import identity
@@ -129,6 +129,8 @@ class Api:
             self.pages[described_at] = lambda mount: self._under_mount(mount, "description", self._described)
         self._names = operation_names(self.endpoints)
         check_links(self.endpoints, self._names)
+        for each in served:
+            self._serve_beside(each)
         self._opened_for: dict[int, tuple[Opening[Any], ...]] = {}
         self._by_form: dict[tuple[tuple[str, bool], ...], dict[str, Served[Any]]] = {}
         for each in sorted(self.served, key=lambda one: one.endpoint.path.rank):
@@ -144,6 +146,12 @@ class Api:
         for page in (*self.pages, schemas_at):
             if page in self._fixed:
                 raise DeclarationError(f"an endpoint is at the page {page!r}", remedy="give the page another path")
+
+    def _serve_beside(self, served: Served[Any]) -> None:
+        """Serve the files of a form beside its endpoint."""
+        for name, (media, text) in getattr(served.form, "beside_it", {}).items():
+            page = _page(f"{media}; charset=utf-8", text)
+            self.pages[f"{served.endpoint.path.text.rpartition('/')[0]}/{name}"] = partial(_same, page)
 
     def _take(self, served: Served[Any]) -> None:
         endpoint = served.endpoint
@@ -325,6 +333,10 @@ def _outside(outside: Any, served: Sequence[Served[Any]], opened: Sequence[str])
                 remedy=f"write Api(..., outside=lambda head: [{calls}])",
             )
     return None
+
+
+def _same(page: OutgoingAnswer, mount: str) -> OutgoingAnswer:
+    return page
 
 
 def _page(media: str, text: str) -> OutgoingAnswer:

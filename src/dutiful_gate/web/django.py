@@ -140,7 +140,7 @@ def _pieces(request: HttpRequest) -> Iterator[bytes]:
             yield piece
 
 
-class _Lines:
+class _HeaderLines:
     """Beside a response of Django, which has one value for each header: those of several lines, and cookies."""
 
     lines: dict[str, list[str]]
@@ -165,11 +165,11 @@ class _Lines:
                 yield name, line
 
 
-class _WholeResponse(_Lines, HttpResponse):  # type: ignore[misc]
+class _WholeResponse(_HeaderLines, HttpResponse):  # type: ignore[misc]
     """An answer that is there as a whole."""
 
 
-class _StreamedResponse(_Lines, StreamingHttpResponse):  # type: ignore[misc]
+class _StreamedResponse(_HeaderLines, StreamingHttpResponse):  # type: ignore[misc]
     """One in pieces."""
 
 

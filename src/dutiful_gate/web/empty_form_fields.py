@@ -5,10 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final
 
+from ..declare.facts import Stop
+from ..declare.sources import Source
+from ..engine.engine import Engine, Plan
+from ..shape.asked_outside import without_asking
+from ..shape.known_defaults import without_makers
 from ..shape.nodes import Branches, Entries, Items, Link
 from ..shape.shape import Field, Shape
 from ..shape.uses import MISSING, Use
+from ..shape.walk import part_of
 
+_MOST_KNOWN: Final = 10_000
 _DEEPEST: Final = 8
 """So many records inside of each other are made of nothing; past them a record that holds itself would never end."""
 
@@ -19,13 +26,33 @@ def is_box(use: Use) -> bool:
 
 
 def with_unsent(held: dict[str, Any], use: Use | None, shape: Shape) -> dict[str, Any]:
-    """The data of a record of a form, with what must be there and was not sent because there is none of it."""
+    """The data of a record of a form, with what must be there and was not sent because there is none of it.
+
+    An input that is left empty is sent as empty text: where that is refused, nothing was sent.
+    """
     for field in _fields_meant(held, use, shape):
+        for name in (field.wire, *field.also):
+            if held.get(name) == "" and refuses_empty(field.use.bare, shape):
+                del held[name]
         if field.required and held.keys().isdisjoint((field.wire, *field.also)):
             none = _none_of(field, shape, _DEEPEST)
             if none is not MISSING:
                 held[field.wire] = none
     return held
+
+
+_REFUSING: Final[dict[int, tuple[Use, bool]]] = {}
+
+
+def refuses_empty(use: Use, shape: Shape) -> bool:
+    """Whether empty text is refused; found out once for each use."""
+    known = _REFUSING.get(id(use))
+    if known is None or known[0] is not use:
+        if len(_REFUSING) > _MOST_KNOWN:
+            _REFUSING.clear()
+        plain = without_makers(without_asking(part_of(shape, use)))
+        known = _REFUSING[id(use)] = use, Engine(Plan(plain, Source.TEXT)).collect("")[0].__class__ is Stop
+    return known[1]
 
 
 def is_needed_in_form(field: Field, shape: Shape) -> bool:

@@ -19,17 +19,27 @@ document.addEventListener("submit", async (event) => {
     return;
   }
   event.preventDefault();
-  const reply = await fetch(form.action, {method: "POST", body: packed(form, new FormData(form)), headers: {accept: "application/problem+json, text/html;q=0.5"}});
+  const whole = form.querySelector('.fault[data-pointer=""]'), answer = form.querySelector(".answer");
+  answer.replaceChildren();
+  let reply;
+  try {
+    reply = await fetch(form.action, {method: "POST", body: packed(form, new FormData(form)), headers: {accept: "application/problem+json, text/html;q=0.5, */*;q=0.1"}});
+  } catch { whole.textContent = form.dataset.lost; return; }
   form.querySelectorAll(".fault").forEach((each) => { each.textContent = ""; });
   form.querySelectorAll("[aria-invalid]").forEach((each) => each.removeAttribute("aria-invalid"));
   if (reply.ok) {
     if (reply.redirected) { location.assign(reply.url); return; }
-    document.open(); document.write(await reply.text()); document.close();
+    const text = await reply.text();
+    if ((reply.headers.get("content-type") || "").startsWith("text/html")) { document.open(); document.write(text); document.close(); return; }
+    // What is answered is no page: it is shown as it is.
+    const said = document.createElement("p"), shown = document.createElement("pre");
+    said.textContent = form.dataset.sent;
+    shown.textContent = text;
+    answer.append(said, ...(text ? [shown] : []));
     return;
   }
   let problem = {};
   try { problem = await reply.json(); } catch { /* told below */ }
-  const whole = form.querySelector('.fault[data-pointer=""]');
   let first = null;
   for (const fault of problem.errors || []) {
     const inForm = fault.part === "form" || fault.part === "files", pointer = inForm ? decodeURIComponent(fault.pointer.slice(1)) : "";
@@ -38,6 +48,6 @@ document.addEventListener("submit", async (event) => {
     const input = document.getElementById(place.id.replace(/-fault$/, ""));
     if (input && place !== whole) { input.setAttribute("aria-invalid", "true"); first = first || (input.matches("input,select") ? input : null); }
   }
-  if (!(problem.errors || []).length) whole.textContent = problem.detail || `The server answered ${reply.status}.`;
+  if (!(problem.errors || []).length) whole.textContent = problem.detail || form.dataset.failed.replace("{status}", reply.status);
   if (first) first.focus();
 });

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from importlib.resources import files
@@ -11,20 +12,17 @@ from jinja2 import DictLoader, Environment
 from markupsafe import Markup
 
 from ...declare.errors import DeclarationError
-from ...declare.facts import Stop
-from ...declare.sources import Source
 from ...document.rules_in_words import rules_in_words
-from ...engine.engine import Engine, Plan
 from ...gates.request import RequestGate
 from ...report.catalogue import in_force
 from ...report.fault import Fault
 from ...report.shown_values import on_terminal, visible
-from ...shape.known_defaults import known_default, without_makers
+from ...shape.known_defaults import known_default
 from ...shape.nodes import Choice, Items, Link, Nullable
 from ...shape.shape import Field, Shape
 from ...shape.to_json import plain
 from ...shape.uses import MISSING, Use
-from ...shape.walk import part_of
+from ..empty_form_fields import refuses_empty
 from .inputs import attributes_of, widget_of
 from .rows import ADD, LEAVE_OUT, MOST_ROWS, PUT_IN, TAKE_AWAY
 
@@ -41,6 +39,8 @@ class Form:
     `page`   wraps the form in a whole page: takes the markup, gives the page; by default a plain one
     `zone`   the offset that date-times are asked in, such as "+02:00"; "Z" is UTC
     `script` whether the page also sends without reloading, where scripts run
+    `beside` the name of files of style and script, such as "dutiful-form", for a strict content security policy: an Api
+             serves them beside the endpoint that has the form; "" where they stand inside of the page
 
     Raises DeclarationError for a request without a form.
     """
@@ -55,12 +55,16 @@ class Form:
         page: Callable[[Markup], str] | None = None,
         zone: str = "Z",
         script: bool = True,
+        beside: str = "",
     ) -> None:
         parts = gate.parts
         if "form" not in parts:
             raise DeclarationError("the request has no form", remedy="declare its part `form`, a record")
         self.gate, self.use, self.shape = gate, parts["form"].use, gate.shape
+        if beside and not all(sign.isalnum() or sign in "-_." for sign in beside):
+            raise DeclarationError(f"beside={beside!r} is no name of files", remedy='as in beside="dutiful-form"')
         self.action, self.title, self.button, self.zone, self.script = action, title, button, zone, script
+        self.beside = beside
         self._page = page or self._plain_page
 
     def html(self, entered: Any = None, faults: Sequence[Fault] = ()) -> Markup:
@@ -78,7 +82,7 @@ class Form:
         more = {**buttons, "sends_files": "files" in self.gate.parts}
         words = {
             "action": self.action,
-            "title": _said(self.title),
+            "title": self._heading,
             "button": _said(self.button),
             "fields": fields,
             "faults": [*whole, *lost],
@@ -90,13 +94,22 @@ class Form:
         return self._page(self.html(entered, faults))
 
     def _plain_page(self, form: Markup) -> str:
-        script = Markup(files(__package__).joinpath("form.js").read_text()) if self.script else ""
-        style = Markup(files(__package__).joinpath("form.css").read_text())
-        return (
-            _templates()
-            .get_template("page")
-            .render(form=form, title=_said(self.title), script=script, style=style, language=in_force().language)
-        )
+        inside = {} if self.beside else {"style": Markup(file("form.css")), "code": Markup(file("form.js"))}
+        words = {"form": form, "title": self._heading, "language": in_force().language}
+        return _templates().get_template("page").render(**words, **inside, script=self.script, beside=self.beside)
+
+    @property
+    def _heading(self) -> str:
+        """Its title; else what is asked for, as its record is called."""
+        return _said(self.title) or on_terminal(readable(self.shape.sure_record(self.use.bare).name))
+
+    @property
+    def beside_it(self) -> Mapping[str, tuple[str, str]]:
+        """The files beside the page by name: their media type, and what is in them."""
+        if not self.beside:
+            return {}
+        told = {f"{self.beside}.css": ("text/css", file("form.css"))}
+        return {**told, f"{self.beside}.js": ("text/javascript", file("form.js"))} if self.script else told
 
 
 class _Maker:
@@ -123,7 +136,7 @@ class _Maker:
     def value(self, use: Use, came: Any, path: tuple[Any, ...], field: Field | None) -> Node:
         """One value: an input, a group of them, or rows."""
         inner = use.bare
-        label = use.about.title or inner.about.title or str(path[-1]).replace("_", " ")
+        label = use.about.title or inner.about.title or readable(str(path[-1]))
         told: Node = {
             "name": _name(path),
             "id": "f-" + "-".join(map(str, path)),
@@ -142,9 +155,9 @@ class _Maker:
             held = came if isinstance(came, Mapping) else None if came is MISSING else {}
             return {**told, "is": "group", "fields": self.fields(inner, held, path)}
         if isinstance(inner.node, Items) and not inner.split and not isinstance(inner.node.item.bare.node, Items):
-            return {**told, "is": "rows", **self._rows(inner, inner.node.item, came, path)}
+            return {**told, "is": "rows", **self._rows(inner, inner.node.item, came, path, told["label"])}
         widget = widget_of(inner)
-        needed = field is not None and field.required and not use.nullable and _refuses_empty(inner, self.shape)
+        needed = field is not None and field.required and not use.nullable and refuses_empty(inner, self.shape)
         told |= {"is": widget, "attributes": dict(attributes_of(inner, widget)), "value": _text(came)}
         options = _options(inner)
         if widget == "check" and not _is_box(field):
@@ -155,6 +168,7 @@ class _Maker:
             told |= {"is": "choice", "options": options, "optional": not needed}
         if needed and told["is"] != "check":
             told["attributes"]["required"] = True
+        told["may_lack"] = field is not None and not field.required and told["is"] != "check"
         if widget == "zoned":
             told |= {"zone": self.zone, "value": told["value"].removesuffix(self.zone)}
         if widget == "password":
@@ -180,7 +194,7 @@ class _Maker:
             made.append({**told, "is": "file", "value": "", "attributes": attributes, "faults": faults})
         return made
 
-    def _rows(self, use: Use, item: Use, came: Any, path: tuple[Any, ...]) -> Node:
+    def _rows(self, use: Use, item: Use, came: Any, path: tuple[Any, ...], label: str) -> Node:
         least = next((part.floor for part in use.parts if hasattr(part, "floor") and hasattr(part, "ceiling")), 0) or 0
         held = came if isinstance(came, list) else [] if came is MISSING or came is None or came == "" else [came]
         held = held or [MISSING] * min(int(least), 5)
@@ -188,7 +202,7 @@ class _Maker:
         for at, each in enumerate(held[:MOST_ROWS]):
             here = (*path, at)
             made = self.value(item, each, here, None)
-            rows.append({**made, "label": f"{at + 1}", "row": ".".join(map(str, here))})
+            rows.append({**made, "label": f"{label} {at + 1}", "row": ".".join(map(str, here))})
         return {"rows": rows, "add": ".".join(map(str, path))}
 
 
@@ -225,9 +239,14 @@ def _escaped(step: Any) -> str:
     return str(step).replace("~", "~0").replace("/", "~1")
 
 
-def _refuses_empty(use: Use, shape: Shape) -> bool:
-    """Whether an empty input is refused: only then may a browser ask for more."""
-    return Engine(Plan(without_makers(part_of(shape, use)), Source.TEXT)).collect("")[0].__class__ is Stop
+def readable(name: str) -> str:
+    """A name in code as people read it: `weight_kg` and `weightKg` are "weight kg"."""
+    return re.sub(r"(?<=[a-z0-9])(?=[A-Z])", " ", name).replace("_", " ").strip().lower() or name
+
+
+def file(name: str) -> str:
+    """What stands in a file of the page: its style, its script."""
+    return files(__package__).joinpath(name).read_text()
 
 
 @cache

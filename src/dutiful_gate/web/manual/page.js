@@ -31,7 +31,7 @@ function kind(node, part) {
   if (!node) return "";
   const told = node.is === "list" ? `a list: ${kind(node.of, part)} each` : node.is === "map" ? `by name: ${kind(node.of)} each`
     : node.is === "either" ? node.of.map(kind).join(", or ") : node.is === "tuple" ? `a list: ${node.of.map(kind).join(", then ")}`
-    : node.is === "choice" ? `one of ${node.of.map(show).join(", ")}` : node.is === "record" ? `a record, ${node.of}` : node.words || KINDS[node.is];
+    : node.is === "choice" ? (node.of.length === 1 ? show(node.of[0]) : `one of ${node.of.map(show).join(", ")}`) : node.is === "record" ? `a record, ${node.of}` : node.words || KINDS[node.is];
   const exact = (node.words && node.is !== "record" && (node.rules || []).filter((rule) => rule.startsWith(node.words)).join("; ")) || told;
   return node.null && !TEXTS.includes(part) ? `${exact}, or null` : exact;
 }
@@ -40,7 +40,7 @@ function notes(node) {
   const told = (node.rules || []).filter((rule) => !(node.words && rule.startsWith(node.words))).map((rule) => make("small", {}, rule));
   if (node.text) told.unshift(make("small", {}, node.text));
   if (node.is === "list" && node.of.rules) told.push(make("small", {}, `each ${node.of.rules.join(", ")}`));
-  if (node.default !== undefined && node.default !== null) told.push(make("small", {}, `${show(node.default)} where it is left out`));
+  if (node.default !== undefined && node.default !== null) told.push(make("small", {}, `${node.default === "" ? "empty text" : Array.isArray(node.default) && !node.default.length ? "an empty list" : show(node.default)} where it is left out`));
   if (node.example !== undefined) told.push(make("small", {}, `such as ${show(node.example)}`));
   if (node.secret) told.push(make("small", {}, "a secret: never shown"));
   if (node.deprecated) told.push(make("small", {class: "old"}, "not for new work"));
@@ -347,7 +347,7 @@ tags.forEach((tag, at) => {
   data.chapters.filter((each) => (each.tags || [""])[0] === tag).forEach((chapter, of) => {
     const number = `${at + 1}.${of + 1}`, title = chapter.summary || `${chapter.method} ${chapter.path}`;
     const article = make("article", {id: chapter.name, "aria-labelledby": `${chapter.name}-title`}, make("h2", {id: `${chapter.name}-title`}, make("b", {}, number), title), make("p", {class: "line"}, make("i", {}, chapter.method.toLowerCase()), chapter.path));
-    const link = make("a", {href: `#${chapter.name}`}, make("b", {}, number), make("span", {}, title, make("i", {}, chapter.method.toLowerCase())));
+    const link = make("a", {href: `#${chapter.name}`}, make("b", {}, number), make("span", {}, title, chapter.summary ? make("i", {}, chapter.method.toLowerCase()) : ""));
     const item = make("li", {}, link);
     items.push(item); book.append(article);
     articles.push({article, chapter, link, item, words: JSON.stringify(chapter).toLowerCase()});
