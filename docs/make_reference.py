@@ -132,9 +132,9 @@ def _constructor(name: str, thing: type) -> list[str]:
         return []
     told = f"{name}{_signature(own).removesuffix(' -> None')}"
     if len(told) <= 110:
-        return ["```python", told, "```", ""]
+        return ["```text", told, "```", ""]
     parts = re.split(r", (?=(?:\*{0,2}[a-z_]+(?::| =|=|,|\)|$)|\*,))", told.removeprefix(f"{name}(").removesuffix(")"))
-    return ["```python", f"{name}(", *(f"    {part}," for part in parts), ")", "```", ""]
+    return ["```text", f"{name}(", *(f"    {part}," for part in parts), ")", "```", ""]
 
 
 def _members(owner: type) -> list[str]:

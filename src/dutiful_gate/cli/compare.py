@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import inspect
 import json
 import os
 import re
+import sys
 from collections.abc import Sequence
 from contextlib import ExitStack
 from pathlib import Path
@@ -19,11 +21,12 @@ from ..report.markdown import code_span, escaped
 from ..report.shown_values import counted, visible
 from ..safe_files.python_files import split_target
 from ..versions.comparison import Answer, Comparison, Told, compared
+from ..versions.descriptions import compare_descriptions, is_description
 from ..versions.in_child import CannotLoad, ChildVersion, Revision
 from ..versions.one_version import GateVersion, OneVersion
 from .console import console, sure_output
 from .shared_options import printed_as, unknown_option
-from .target import CannotRun, Unknown, documents_option, gate_for
+from .target import CannotRun, Unknown, documents_option, gate_for, named
 from .text_files import json_of
 
 STATUS: Final[dict[Answer, int]] = {"unharmed": 0, "broken": 1, "unclear": 3}
@@ -39,10 +42,11 @@ Whom = Literal["senders", "readers", "both"]
     dutiful compare booking.schema.json@main booking.schema.json --for senders
     dutiful compare old.schema.json harbour.shapes:Booking --format markdown > review.md
     dutiful compare harbour.shapes:Booking harbour.shapes:BookingV2 --format json
+    dutiful compare openapi.json@main harbour.service:api          two versions of an API
 
-A version is MODULE:NAME or FILE.py:NAME, a .json document, or any of them with @REVISION: a branch, tag or commit of
-the repository here, whose files are loaded by a process of their own. Keys that a version does not declare, and does
-not refuse, do not count as sent.
+A version is MODULE:NAME or FILE.py:NAME, a .json document, an Api or its description, or any of them with @REVISION:
+a branch, tag or commit of the repository here, whose files are loaded by a process of their own. Keys that a version
+does not declare, and does not refuse, do not count as sent.
 
 Exit status: 0 nobody breaks, which is proved; 1 somebody breaks; 2 cannot run; 3 could not be told, and the reason is
 printed.
@@ -73,7 +77,7 @@ def compare(
     seed: int,
     printed: str,
 ) -> None:
-    """Compare two versions of a shape, OLD and NEW, and tell whom the step breaks.
+    """Compare two versions of a shape, or of an API, OLD and NEW, and tell whom the step breaks.
 
     Each change is told as narrowing (the new version refuses something), widening, both or neither, at its place in the
     data, with a smallest instance that one version accepts and the other refuses, checked against both gates.
@@ -81,8 +85,14 @@ def compare(
     sure_output()
     with ExitStack() as stack:
         try:
-            sides = [side_for(target, stack, unknown, documents) for target in (old, new)]
-            found = compared(*sides, undeclared=undeclared, seed=seed)
+            described = [description_for(target, stack) for target in (old, new)]
+            if all(each is not None for each in described):
+                found = compare_descriptions(*described, seed=seed, names=(old, new))  # type: ignore[arg-type]
+            elif any(each is not None for each in described):
+                raise CannotRun("one of the two is an API and the other a shape; compare two of one kind")
+            else:
+                sides = [side_for(target, stack, unknown, documents) for target in (old, new)]
+                found = compared(*sides, undeclared=undeclared, seed=seed)
         except CannotLoad as error:
             raise CannotRun(visible(str(error))) from None
         except DeclarationError as error:
@@ -94,6 +104,42 @@ def compare(
     else:
         _print(found, whom)
     raise SystemExit(STATUS[found.answer(whom)])
+
+
+def description_for(target: str, stack: ExitStack) -> dict[str, Any] | None:
+    """The description that a word of the command line names: of an Api, or a file of one; None for a shape. Raises
+    CannotRun, CannotLoad."""
+    before, at, revision = target.rpartition("@")
+    if not at or os.path.exists(target):
+        if target.endswith(".json"):
+            held = json_of(Path(target).read_bytes(), target) if os.path.isfile(target) else None
+            return held if is_description(held) else None
+        return api_description(named(target))
+    if not before or not revision:
+        return None
+    held_at = stack.enter_context(Revision(revision))
+    if before.endswith(".json"):
+        held = json_of(held_at.text(before), target)
+        return held if is_description(held) else None
+    return held_at.description(os.path.relpath(before) if before.partition(":")[0].endswith(".py") else before)
+
+
+def api_description(found: Any) -> dict[str, Any] | None:
+    """The description of what is an Api, or a function that makes one and needs nothing; None for anything else."""
+    if "dutiful_gate.web.api" not in sys.modules:
+        return None
+    from ..web.api import Api
+    from ..web.describing.description import description
+
+    if not isinstance(found, Api) and inspect.isfunction(found) and not hasattr(found, "__wrapped__"):
+        said = found.__annotations__.get("return")
+        if said not in (Api, "Api"):
+            return None
+        try:
+            found = found()
+        except TypeError as error:
+            raise CannotRun(f"it needs something ({error}); name a function that needs nothing") from None
+    return description(found) if isinstance(found, Api) else None
 
 
 def side_for(target: str, stack: ExitStack, unknown: Unknown | None, documents: Path | None) -> OneVersion:
@@ -137,9 +183,9 @@ def _print(found: Comparison, whom: Whom) -> None:
             for witness, verb in ((each.refused, "now refused"), (each.accepted, "now accepted")):
                 if witness is not None and _is_worth_telling(each, told, verb):
                     out.print(Text.assemble("        ", (verb, "quiet"), f" {_shown(witness.instance)}"))
-                    out.print(
-                        f"        at {', '.join(visible(at) or '(the whole)' for at in witness.at[:4])}", style="quiet"
-                    )
+                    if witness.at:
+                        places = ", ".join(visible(at) or "(the whole)" for at in witness.at[:4])
+                        out.print(f"        at {places}", style="quiet")
     out.print()
     for who in ("senders", "readers"):
         if whom in (who, "both"):

@@ -8,7 +8,10 @@ from ..lazy_names import opened_when_asked
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from .comparison import Comparison, Told, breaks, compare
+    from .descriptions import compare_descriptions
 
-__all__ = ["Comparison", "Told", "breaks", "compare"]
+__all__ = ["Comparison", "Told", "breaks", "compare", "compare_descriptions"]
 
-__getattr__ = opened_when_asked(__name__, {"comparison": " ".join(__all__)})
+__getattr__ = opened_when_asked(
+    __name__, {"comparison": "Comparison Told breaks compare", "descriptions": "compare_descriptions"}
+)

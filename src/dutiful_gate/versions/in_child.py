@@ -159,6 +159,20 @@ class Revision:
         except CannotLoad:
             raise CannotLoad(f"there is no file {path!r} in {self.revision!r}") from None
 
+    def description(self, target: str) -> dict[str, Any] | None:
+        """The description of an Api in it, written by a process of its own; None where it is none."""
+        folder = self.unpack()
+        with TemporaryDirectory(prefix="dutiful-") as into:
+            command = [sys.executable, "-m", "dutiful_gate", "manual", target, "--into", into]
+            told = subprocess.run(command, cwd=folder, capture_output=True, env=_environment(folder), check=False)
+            if told.returncode == 0:
+                made: dict[str, Any] = json.loads(Path(into, "openapi.json").read_text(encoding="utf-8"))
+                return made
+        words = " ".join(told.stderr.decode("utf-8", "replace").split())
+        if "cannot be described" in words:
+            raise CannotLoad(f"{target}@{self.revision}: {words}")
+        return None
+
     def __enter__(self) -> Self:
         return self
 

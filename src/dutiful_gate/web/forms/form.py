@@ -101,7 +101,8 @@ class Form:
     @property
     def _heading(self) -> str:
         """Its title; else what is asked for, as its record is called."""
-        return _said(self.title) or on_terminal(readable(self.shape.sure_record(self.use.bare).name))
+        name = readable(self.shape.sure_record(self.use.bare).name)
+        return _said(self.title) or on_terminal(name[:1].upper() + name[1:])
 
     @property
     def beside_it(self) -> Mapping[str, tuple[str, str]]:
