@@ -234,7 +234,7 @@ def clients(made: Api) -> dict[str, Client]:
     }
 
 
-def by_django(made: Api) -> dict[str, Client]:
+def by_django(made: Api, prefix: str = "") -> dict[str, Client]:
     """What asks it through Django, under both of its handlers and without middleware; nothing where Django is not here."""
     if find_spec("django") is None:
         return {}
@@ -249,7 +249,7 @@ def by_django(made: Api) -> dict[str, Client]:
         settings.configure(ALLOWED_HOSTS=["*"], MIDDLEWARE=[], ROOT_URLCONF="", LOGGING_CONFIG=None)
         django.setup()
     plain, later = ModuleType("plain"), ModuleType("later")
-    later.urlpatterns = [adapter.mounted(made, asgi=True)]  # type: ignore[attr-defined]
+    later.urlpatterns = [adapter.mounted(made, prefix, asgi=True)]  # type: ignore[attr-defined]
 
     class ByWsgi(WSGIHandler):  # type: ignore[misc]
         def get_response(self, request: Any) -> Any:
@@ -263,7 +263,7 @@ def by_django(made: Api) -> dict[str, Client]:
 
     found = {"django_asgi": asker(ByAsgi())}
     if not any(served.is_async or served.gives_pieces_later for served in made.served):
-        plain.urlpatterns = [adapter.mounted(made)]
+        plain.urlpatterns = [adapter.mounted(made, prefix)]
         found["django"] = by_wsgi(ByWsgi())
     return found
 
