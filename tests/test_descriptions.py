@@ -213,7 +213,8 @@ def test_a_mounted_description_leads_to_what_is_there() -> None:
         assert ask("GET", "/freight/openapi.json").json["servers"] == [{"url": "/freight"}], name
         assert "/freight/schemas/Cargo" in ask("GET", "/freight/schemas").json, name
         assert ask("GET", "/freight/schemas/Cargo").json["$id"] == "/freight/schemas/Cargo", name
-        assert ask("GET", "/openapi.json").status == 404 and ask("GET", "/freight").status in (307, 308, 404), name
+        assert ask("GET", "/openapi.json").status == 404, name
+        assert ask("GET", "/freight").status in (307, 308, 404), name
     assert "servers" not in asker(asgi(API))("GET", "/openapi.json").json
 
 
@@ -287,7 +288,6 @@ WRONG: list[tuple[str, Callable[[], Any]]] = [
     ("both stand in the header authorization", declared(security=TOKEN & Basic(lambda name, password: name))),
     ("both stand in the query key", declared(security=ApiKey(lambda key: key, query="key", name="a") & ApiKey(lambda key: key, query="key", name="b"))),
     ("cannot be sent in the headers", lambda: RequestGate(make_dataclass("R", [("headers", Cargo)]))),
-    ("cannot be sent in the query", lambda: RequestGate(make_dataclass("R", [("query", Cargo)]))),
 ]  # fmt: skip
 
 

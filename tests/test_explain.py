@@ -39,7 +39,7 @@ def test_every_code_is_explained_and_nothing_else() -> None:
     used = codes_in_source() - {""}
     assert len(used) > 12
     assert used <= set(CODES), used - set(CODES)
-    for seed in range(40):
+    for seed in range(80):
         declared, words = any_declaration(seed)
         try:
             met = {fault.code for _, fault in probes(Gate(declared, **words), seed)}

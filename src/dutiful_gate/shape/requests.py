@@ -128,7 +128,7 @@ def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) ->
             record=record.name,
             field=field.attribute,
         )
-    if kind.by_name and kind.source is Source.TEXT and isinstance(link, Link):
+    if kind.by_name and kind.source is Source.TEXT and field.attribute != "query" and isinstance(link, Link):
         _refuse_nested(field.attribute, shape.records[link.key])
     if field.under and field.attribute != "body":
         raise DeclarationError(
@@ -145,20 +145,17 @@ def _part(field: Field, record: Record, shape: Shape, own: dict[str, Record]) ->
 
 
 def _refuse_nested(part: str, record: Record) -> None:
-    """Raise DeclarationError for records and dicts where one text stands; in a query, for those inside of others than
-    records, since `filter[origin]` is all that it has."""
+    """Raise DeclarationError for records and dicts where one text stands: of a query alone, names say where."""
     for field in record.fields:
         use = field.use.bare
-        if use.is_reread or use.making is not None:
-            continue
-        nests = isinstance(use.node, Link | Entries)
-        inside = [each.node for each in every(use) if each is not use]
-        if (nests and part != "query") or any(isinstance(node, Link | Entries) for node in inside):
-            told = "a record, or values by name," if nests else "records inside of others"
+        if (
+            not use.is_reread
+            and use.making is None
+            and any(isinstance(each.node, Link | Entries) for each in every(use))
+        ):
             raise DeclarationError(
-                f"{told} cannot be sent in the {part} of a request",
-                remedy="put it into the body"
-                + ("" if part == "query" else ", or read it from text: Annotated[..., via(str, made=...)]"),
+                f"a record, or values by name, cannot be sent in the {part} of a request",
+                remedy="put it into the body, or read it from text: Annotated[..., via(str, made=...)]",
                 record=record.name,
                 field=field.attribute,
             )

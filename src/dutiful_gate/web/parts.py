@@ -86,9 +86,15 @@ def _part(name: str, parts: dict[str, Any], broken: list[Fault], read: Callable[
 
 def _query(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:
     record = gate.shape.sure_record(declared.use)
-    if any(isinstance(field.use.bare.node, Link | Entries) for field in record.fields):
+    if any(_has_names(field) for field in record.fields):
         return nested(query_pairs(head.query), declared.use, gate.shape, gate.limits, of_form=False)
     return gathered(query_pairs(head.query))
+
+
+def _has_names(field: Field) -> bool:
+    """Whether what a field of a query holds is told by names inside of its own."""
+    node = field.use.bare.node
+    return isinstance(node.item.bare.node if isinstance(node, Items) else node, Link | Entries)
 
 
 def _headers(head: Head, declared: Field, gate: RequestGate[Any]) -> Mapping[str, Any]:

@@ -12,7 +12,7 @@ from ...document.writing.compose import Part, bundled
 from ...document.writing.joining import reached
 from ...document.writing.naming import with_leads
 from ...gates.typed import Gate
-from ...shape.nodes import Entries, Link
+from ...shape.nodes import Entries
 from ...shape.walk import part_of
 from ..answer_headers import AnswerHeaders, is_needed
 from ..answering import Streamed
@@ -23,7 +23,7 @@ from ..header_values import HTTP_DATE, is_date
 from ..security.requirement import PUBLIC, Scheme, Wanted
 from .bodies import Bodies
 from .examples import Examples
-from .in_text import Flat, in_text, style_of
+from .in_text import Flat, holds_records, in_text, style_of
 from .refused import phrase, refusals_of
 
 if TYPE_CHECKING:
@@ -193,7 +193,21 @@ class _Description:
             if rule.pointer.startswith(own) or (len(steps) > 3 and unescaped(steps[3]) in reached_from):
                 place = _place_of(steps[4:])
                 told[f"- {place}: {rule.words}" if place else f"- {rule.words}"] = None
+        told |= dict.fromkeys(f"- {words}" for words in self._rows(endpoint, name))
         return "Also holds, though no schema says it:\n\n" + "\n".join(told) if told else ""
+
+    def _rows(self, endpoint: Endpoint[Any], name: str) -> Iterator[str]:
+        """How the rows of a query are named, which no parameter says."""
+        if "query" not in endpoint.parts:
+            return
+        shape = endpoint.gate.shape
+        definition = self._followed(self.schemas[f"{name}.query"])
+        for field in shape.sure_record(endpoint.parts["query"].use).fields:
+            if holds_records(field.use):
+                for each in Flat(shape, self._followed, form=False).of_field(field, definition):
+                    if each.pattern:
+                        shown = each.name.replace("[0-9]{1,9}", "0").replace("[^\\[\\]]+", "key").replace("\\", "")
+                        yield f"{field.wire}: read from the query by names such as `{shown}`"
 
     def _parameters(self, endpoint: Endpoint[Any], name: str, part: str) -> Iterator[dict[str, Any]]:
         if part not in endpoint.parts:
@@ -205,9 +219,11 @@ class _Description:
             if field.withheld or (part == "headers" and field.wire in _IGNORED):
                 continue
             schema = definition.get("properties", {}).get(field.wire, {})
-            if part == "query" and isinstance(field.use.bare.node, Link) and not field.use.bare.is_reread:
+            if part == "query" and holds_records(field.use):
                 flat = Flat(shape, self._followed, form=False)
-                for each in flat.of(field.use, schema, field.wire, needed=field.required):
+                for each in flat.of_field(field, definition):
+                    if each.pattern:  # which no parameter has; the text of the operation says it
+                        continue
                     others = flat.depends.get(each.name)
                     said = {**each.schema, **_beside(each.schema, others)} if others else each.schema
                     yield _parameter(each.name, "query", said, each.needed)

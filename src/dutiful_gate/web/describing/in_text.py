@@ -10,7 +10,7 @@ from ...engine.plan import may_be_blank
 from ...shape.nodes import Branches, Entries, Fixed, Items, Link, Nullable
 from ...shape.shape import Field, Record, Shape
 from ...shape.uses import MISSING, Use
-from ...shape.walk import rebuilt_shape
+from ...shape.walk import every, rebuilt_shape
 from ..empty_form_fields import is_needed_in_form
 
 Schema = dict[str, Any]
@@ -80,9 +80,13 @@ class Flat:
         self.form = form
         self.depends: dict[str, list[str]] = {}
 
-    def of(self, use: Use, schema: Schema, name: str = "", *, needed: bool = True) -> list[SentName]:
-        """The names of a whole part, or of what stands under one name."""
-        return list(self._under(use.bare, schema, name, needed, frozenset(), False))
+    def of(self, use: Use, schema: Schema) -> list[SentName]:
+        """The names of a whole part."""
+        return list(self._under(use.bare, schema, "", True, frozenset(), False))
+
+    def of_field(self, field: Field, told: Schema) -> list[SentName]:
+        """The names of one field of a part, of which something is told."""
+        return list(self._field(field, told, "", True, frozenset(), False))
 
     def _under(
         self, use: Use, schema: Schema, name: str, needed: bool, above: frozenset[str], pattern: bool
@@ -159,6 +163,15 @@ class Flat:
             others = [other for other in wanted if other != each.name]
             if others and not each.pattern:
                 self.depends[each.name] = others
+
+
+def holds_records(use: Use) -> bool:
+    """Whether what stands in a query under one name has names of its own: a record, rows, records by name."""
+    if use.bare.is_reread or use.bare.making is not None:
+        return False
+    inside = [each.node for each in every(use.bare)]
+    nested = isinstance(inside[0], Link | Entries)
+    return isinstance(inside[0], Link) or any(isinstance(node, Link | Entries) for node in inside[nested:])
 
 
 def flat_schema(named: list[SentName], depends: Mapping[str, list[str]], *, patterns: bool) -> Schema:
