@@ -40,6 +40,7 @@ from dutiful_gate import (
     named,
     secret,
     squeezed,
+    tagged_by,
     trimmed,
     without_offset,
 )
@@ -50,7 +51,21 @@ from dutiful_gate.demo.ferries import Booking
 from dutiful_gate.demo.serve import stored
 from dutiful_gate.demo.storage import Storage
 from dutiful_gate.report.catalogue import in_force
-from dutiful_gate.web import Answering, Api, Endpoint, Form, RequestGate, RequestProblem, UploadedFile, of_type
+from dutiful_gate.web import (
+    Answering,
+    Api,
+    ApiKey,
+    Basic,
+    Bearer,
+    Endpoint,
+    Form,
+    RequestGate,
+    RequestProblem,
+    Streamed,
+    UploadedFile,
+    identity,
+    of_type,
+)
 from dutiful_gate.web.asgi import asgi
 from dutiful_gate.web.manual.page import manual
 from dutiful_gate.web.starlette import mounted
@@ -783,3 +798,134 @@ def test_files_are_tried_from_the_manual_under_a_prefix(browser: Page, tmp_path:
             f"curl -X POST '{address}/freight/papers' -F 'number=[0-9]+' -F 'manifest=@manifest.pdf' -F 'photos=@list.pdf'",
             line,
         )
+
+
+# Who asks, unions, cookies; a form over an endpoint of JSON
+
+
+@dataclass
+class Rope:
+    kind: Literal["rope"]
+    metres: Annotated[int, it > 0]
+
+
+@dataclass
+class Chest:
+    kind: Literal["chest"]
+    inside: list[Held] = field(default_factory=list)
+
+
+Held = Annotated[Rope | Chest, tagged_by("kind")]
+
+
+@dataclass
+class Seen:
+    visit: str = ""
+
+
+@dataclass
+class Hoists:
+    who: Annotated[str, identity]
+    cookies: Seen
+    body: Held
+
+
+def hoisting() -> Api:
+    people = Bearer(lambda token: "Ann" if token == "ann" else None)
+    desks = ApiKey(lambda key: "desk" if key == "north" else None, cookie="desk")
+    names = Basic(lambda name, password: name if password == "täg" else None)
+    hoist = Endpoint("POST", "/hoist", Hoists, Answering(200, list[Any]), name="hoist", security=people | desks | names)
+    return Api(
+        "Hoists", "1", [hoist.by(lambda sent: [sent.who, sent.cookies.visit, str(sent.body)])], manual_at="/manual"
+    )
+
+
+@no_browser
+def test_credentials_cookies_and_unions_are_tried_under_a_strict_policy(browser: Page) -> None:
+    with at_waitress(hoisting()) as address:
+        page = httpx.get(f"{address}/manual")
+        assert "script-src 'self'" in page.headers["content-security-policy"]
+        assert "<style" not in page.text
+        browser.open(f"{address}/manual#hoist")
+        browser.until("document.querySelector('article#hoist').dataset.filled")
+        assert browser.run("document.querySelector('article#hoist').scrollHeight") < 2_400
+        browser.run("document.querySelector('article#hoist .trial').open = true")
+        browser.until("document.querySelector('article#hoist form') !== null")
+        browser.run("""
+            window.form = document.querySelector('article#hoist form');
+            window.type = (input, text) => { input.value = text; input.dispatchEvent(new Event('input')); };
+            window.choose = (select, at) => { select.value = at; select.dispatchEvent(new Event('change')); };
+            window.sent = async () => { const p = form.querySelector('.sound,.bad'); if (p) p.remove(); form.requestSubmit();
+                while (!form.querySelector('.sound,.bad')) await new Promise((go) => setTimeout(go, 20));
+                return form.querySelector('.sound,.bad').parentElement.innerText; };
+            window.line = () => form.querySelector(':scope > pre').textContent""")
+        assert "401" in browser.run("sent()")
+        browser.run(
+            "type(form.querySelector('.who input'), 'ann'); type(form.querySelector('[name=\"/visit\"]'), 'tern')"
+        )
+        told = browser.run("sent()")
+        assert ("200" in told, "Ann" in told, "tern" in told, "Rope(" in told or "Chest(" in told) == (True,) * 4, told
+        assert browser.run("document.cookie") == ""
+        assert "ann" not in browser.run("line()")
+        assert '"authorization: Bearer $CREDENTIAL"' in browser.run("line()")
+        browser.run("choose(form.querySelector('.who select'), '1'); type(form.querySelector('.who input'), 'north')")
+        assert '"desk"' in browser.run("sent()")
+        browser.run(
+            "choose(form.querySelector('.who select'), '2'); const [user, word] = form.querySelectorAll('.who input'); type(user, 'Bo'); type(word, 'täg')"
+        )
+        assert '"Bo"' in browser.run("sent()")
+        options = browser.run(
+            "[...form.querySelectorAll('select')].map((each) => [...each.options].map((one) => one.textContent))"
+        )
+        assert ["Rope", "Chest"] in options
+        browser.run(
+            "window.union = [...form.querySelectorAll('select')].find((each) => each.options[0].textContent === 'Rope'); choose(union, '0')"
+        )
+        browser.run("form.querySelector('[name=\"/metres\"]').value = '0'")
+        assert "422" in browser.run("sent()")
+        assert browser.run("document.activeElement.name") == "/metres"
+        browser.run("choose(union, '1')")
+        assert "Chest(" in browser.run("sent()")
+        unnamed = "[...document.querySelectorAll('input,select,textarea')].filter((each) => !each.labels.length).length"
+        assert browser.run(unnamed) == 0
+        browser.run(
+            "document.getElementById('search').value = 'zebra'; document.getElementById('search').dispatchEvent(new Event('input'))"
+        )
+        assert browser.run("document.querySelector('.nothing').innerText").startswith("No chapter has these words.")
+        assert browser.run(
+            "performance.getEntriesByType('resource').every((each) => each.name.startsWith(location.origin))"
+        )
+
+
+@dataclass
+class SupplyOrder:
+    harbourCode: Annotated[str, it.matches("[A-Z]{3}").says("needs three capital letters; got {given}")]
+    note: Annotated[str, it.length >= 2] | None = None
+
+
+@dataclass
+class OrdersByForm:
+    form: SupplyOrder
+
+
+@no_browser
+def test_a_form_over_an_endpoint_of_json_shows_its_answer_and_empty_text_is_none(browser: Page) -> None:
+    form = Form(RequestGate(OrdersByForm), action="order", beside="dutiful-form")
+    sheet = Endpoint("GET", "/order", Nothing, Answering(200, Streamed("text/html; charset=utf-8")))
+    order = Endpoint("POST", "/order", OrdersByForm, Answering(201, SupplyOrder))
+    made = Api("Orders", "1", [sheet.by(lambda sent: form.page()), order.by(lambda sent: sent.form, form=form)], catalogues=[GERMAN])  # fmt: skip
+    with at_waitress(made) as address:
+        told = httpx.post(f"{address}/order", data={"harbourCode": "", "note": ""}).json()["errors"]
+        assert [(each["pointer"], each["code"]) for each in told] == [("#/harbourCode", "absent")]
+        page = httpx.get(f"{address}/order").text
+        assert ("<style" in page, "three capital letters" in page, "harbour code" in page) == (False, True, True)
+        assert "<h1>Supply order</h1>" in page
+        assert "may be left empty" in page
+        german = httpx.post(f"{address}/order", data={}, headers={"accept": "text/html,*/*;q=0.8", "accept-language": "de"}).text
+        assert "darf leer bleiben" in german
+        browser.open(f"{address}/order")
+        browser.fill("#f-harbourCode", "QLP")
+        browser.run("document.querySelector('form').requestSubmit(document.querySelector('button.send'))")
+        browser.until("document.querySelector('.answer pre') !== null")
+        assert browser.run("document.querySelector('.answer').innerText").startswith("It is sent.")
+        assert '"QLP"' in browser.run("document.querySelector('.answer pre').textContent")
