@@ -251,6 +251,8 @@ class Exchange:
         self._intake = intake
         offered = endpoint.offers
         media = chosen_media(head.header("accept"), offered) if offered else ""
+        if media is None and self.served.form is not None and self._shows_pages:
+            media = offered[0]  # its page is shown where it is refused, or drawn again
         if media is None:
             raise RequestProblem(
                 406, "The answer is of one of these types: {types}.", slots={"types": ", ".join(offered)}
