@@ -86,6 +86,8 @@ class AnyApi(Maker):
             fields.append(["maybe", self.record(2) | None, None])
         if self.random.random() < 0.4:
             fields.insert(0, ["rows", list[self.record(2)]])  # type: ignore[misc]
+        if self.random.random() < 0.4:
+            fields.insert(0, ["union", self.union()])
         return make_dataclass(self.name("Form"), sorted(fields, key=len))
 
     def files(self) -> Any:
@@ -95,13 +97,18 @@ class AnyApi(Maker):
             fields.append(["more", Annotated[more, it.length <= 2], field(default_factory=list)])
         return make_dataclass(self.name("Files"), fields)
 
+    def union(self) -> Any:
+        """One of two records, told apart by a tag, for which one of them may have a default."""
+        one = make_dataclass(self.name("One"), [("kind", Literal["one"]), *self.fields(2)])
+        tag: Any = ("kind", Literal["other"]) if self.random.random() < 0.7 else ("kind", Literal["other"], "other")
+        fields = sorted([[*tag], *self.fields(2)], key=len)
+        return Annotated[one | make_dataclass(self.name("Other"), fields), tagged_by("kind")]
+
     def body(self, deep: int = 2) -> Any:
         """A JSON body: records, unions by a tag, lists, dicts, and what holds itself."""
         roll = self.random.random()
         if roll < 0.25:
-            one = make_dataclass(self.name("One"), [("kind", Literal["one"]), *self.fields(2)])
-            other = make_dataclass(self.name("Other"), [("kind", Literal["other"]), *self.fields(2)])
-            return Annotated[one | other, tagged_by("kind")]
+            return self.union()
         if roll < 0.35:
             return list[self.record(2)]  # type: ignore[misc]
         if roll < 0.45:
@@ -366,6 +373,13 @@ class Described:
         schema = held["schema"]
         required, depends = schema.get("required", []), schema.get("dependentRequired", {})
         told = dict(schema.get("properties", {}))
+        if options := schema.get("anyOf"):
+            option = random.choice(options)
+            told = {
+                name: each for name, each in told.items() if not any(name in other["properties"] for other in options)
+            }
+            told |= option["properties"]
+            required = [*(name for name in required if name in told), *option["required"]]
         for pattern, each in schema.get("patternProperties", {}).items():
             for row in range(random.randint(0, 1)):
                 told[pattern[1:-1].replace("[0-9]{1,9}", str(row)).replace("\\", "")] = each

@@ -34,7 +34,7 @@ class Bodies:
                 named.append(SentName(field.wire, self._files(field), field.required))
                 if types := _types_of(field.use.bare):
                     encoding[field.wire] = {"contentType": ", ".join(types)}
-        made: Schema = {"schema": flat_schema(named, flat.depends, patterns=self.version != "3.0")}
+        made: Schema = {"schema": flat_schema(named, flat, patterns=self.version != "3.0")}
         return {**made, "encoding": encoding} if encoding else made
 
     def _files(self, field: Field) -> Schema:

@@ -14,6 +14,8 @@ from ...shape.walk import every, rebuilt_shape
 from ..empty_form_fields import is_needed_in_form
 
 Schema = dict[str, Any]
+_ANYTHING: Final = "\\[.*"
+"""Behind the name of what holds itself: names without end."""
 _STYLES: Final[Mapping[str, Mapping[str, str]]] = {
     "query": {",": "form", " ": "spaceDelimited", "|": "pipeDelimited"},
     "path": {",": "simple"},
@@ -71,7 +73,7 @@ class Flat:
     """The names under which fields are sent in a form, or in a query: `under[name]`, `crates[0][weight]`.
 
     `follow` gives the schema that a reference leads to. `depends` holds the names that must be there beside one that
-    is, since a record that may be left out has them.
+    is, since a record that may be left out has them; `choices` the options of unions, of which one must hold.
     """
 
     def __init__(self, shape: Shape, follow: Any, *, form: bool) -> None:
@@ -79,6 +81,8 @@ class Flat:
         self.follow = follow
         self.form = form
         self.depends: dict[str, list[str]] = {}
+        self.choices: list[list[Schema]] = []
+        self._deep = False
 
     def of(self, use: Use, schema: Schema) -> list[SentName]:
         """The names of a whole part."""
@@ -95,7 +99,7 @@ class Flat:
         match use.bare.node:
             case Link(key) if key in above:
                 start = name if pattern else _escaped(name)
-                yield SentName(f"{start}\\[.*", {}, pattern=True)
+                yield SentName(f"{start}{_ANYTHING}", {}, pattern=True)
             case Link(key):
                 told = self.follow(schema)
                 fields = self.shape.records[key].fields
@@ -104,17 +108,22 @@ class Flat:
                     if field.withheld:
                         continue
                     inner += self._field(field, told, name, needed, above | {key}, pattern)
-                if name and not pattern and not needed:
+                if name and not pattern and not needed and not self._deep:
                     self._depend(inner, fields, told, name, above | {key})
                 yield from inner
             case Branches(options=options):
                 told = self.follow(schema)
                 schemas = told.get("anyOf", told.get("oneOf", [{}] * len(options)))
+                deep, self._deep = self._deep, True  # what one option needs beside itself, another does not
                 every = [
-                    list(self._under(option, each, name, False, above, pattern))
+                    list(self._under(option, each, name, needed, above, pattern))
                     for option, each in zip(options, schemas, strict=False)
                 ]
-                yield from _merged(every)
+                self._deep = deep
+                tag = f"{name}[{use.bare.node.tag}]" if name else use.bare.node.tag
+                if needed and not pattern and use.bare.node.tag:
+                    self.choices.append([_option(each, tag) for each in every])
+                yield from _merged(every, tag if needed else "", name if pattern else _escaped(name))
             case Entries(_, value):
                 start = name if pattern else _escaped(name)
                 held = self.follow(schema).get("additionalProperties", {})
@@ -174,7 +183,7 @@ def holds_records(use: Use) -> bool:
     return isinstance(inside[0], Link) or any(isinstance(node, Link | Entries) for node in inside[nested:])
 
 
-def flat_schema(named: list[SentName], depends: Mapping[str, list[str]], *, patterns: bool) -> Schema:
+def flat_schema(named: list[SentName], flat: Flat, *, patterns: bool) -> Schema:
     """The schema of an object of such names; without `patterns` those that only a pattern tells may hold anything."""
     made: Schema = {"type": "object", "properties": {each.name: each.schema for each in named if not each.pattern}}
     told = {f"^{each.name}$": each.schema for each in named if each.pattern}
@@ -182,20 +191,35 @@ def flat_schema(named: list[SentName], depends: Mapping[str, list[str]], *, patt
         made["patternProperties"] = told
     if required := [each.name for each in named if each.needed and not each.pattern]:
         made["required"] = required
-    if depends and patterns:
-        made["dependentRequired"] = dict(depends)
+    if flat.depends and patterns:
+        made["dependentRequired"] = dict(flat.depends)
+    if len(flat.choices) == 1:
+        made["anyOf"] = flat.choices[0]
+    elif flat.choices:
+        made["allOf"] = [{"anyOf": options} for options in flat.choices]
     return made
 
 
-def _merged(every: list[list[SentName]]) -> Iterator[SentName]:
-    """The names of the options of a union: what several have is any of theirs."""
+def _option(named: list[SentName], tag: str) -> Schema:
+    """What holds where one option of a union is sent."""
+    plain = [each for each in named if not each.pattern]
+    required = [each.name for each in plain if each.needed or each.name == tag]
+    return {"properties": {each.name: each.schema for each in plain}, "required": required}
+
+
+def _merged(every: list[list[SentName]], tag: str, start: str) -> Iterator[SentName]:
+    """The names of the options of a union: what several have is any of theirs; where one holds itself, anything."""
+    endless = [one for each in every for one in each if one.name == f"{start}{_ANYTHING}"]
+    if endless:
+        yield endless[0]
+        return
     held: dict[tuple[str, bool], list[Any]] = {}
     for each in every:
         for one in each:
             if one.schema not in held.setdefault((one.name, one.pattern), []):
                 held[one.name, one.pattern].append(one.schema)
     for (name, pattern), schemas in held.items():
-        needed = all(any(one.name == name and one.needed for one in each) for each in every)
+        needed = name == tag or all(any(one.name == name and one.needed for one in each) for each in every)
         yield SentName(name, schemas[0] if len(schemas) == 1 else {"anyOf": schemas}, needed, pattern)
 
 

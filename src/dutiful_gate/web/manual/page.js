@@ -333,6 +333,15 @@ function fill(article, chapter) {
   const box = make("details", {class: "trial"}, make("summary", {}, "Try it"));
   box.addEventListener("toggle", () => { if (box.open && box.children.length === 1) box.append(trial(chapter)); });
   article.append(...told, box);
+  // A chapter is three screens at most, before the rest of it is asked for.
+  const top = article.getBoundingClientRect().top, end = told.findIndex((each) => each.getBoundingClientRect().bottom - top > 2.6 * innerHeight);
+  const rest = end < 0 ? [] : told.slice(Math.max(end, 1));
+  if (rest.length) {
+    const more = make("button", {type: "button", class: "more", onclick: () => { rest.forEach((each) => { each.hidden = false; }); more.remove(); }}, "More of this chapter");
+    rest.forEach((each) => { each.hidden = true; });
+    box.before(more);
+    addEventListener("beforeprint", () => more.click());
+  }
   article.dataset.filled = "1";
 }
 
