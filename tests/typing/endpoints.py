@@ -5,13 +5,15 @@
 from __future__ import annotations
 
 from collections.abc import AsyncIterator, Collection, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Annotated, Literal, assert_type
 
-from dutiful_gate import outside
+from dutiful_gate import Flaw, outside
+from dutiful_gate.versions import Comparison, compare_descriptions
 from dutiful_gate.web import (
+    BY_CONTENT,
     IN_FRONT,
     PUBLIC,
     Answered,
@@ -24,6 +26,8 @@ from dutiful_gate.web import (
     Head,
     OAuth2,
     OwnScheme,
+    Refusal,
+    RefusalForm,
     RequestGate,
     RequestProblem,
     Seen,
@@ -33,6 +37,9 @@ from dutiful_gate.web import (
     Signed,
     SigningKey,
     Streamed,
+    description,
+    entity_tag,
+    flaws,
     identity,
 )
 
@@ -125,6 +132,12 @@ def opened() -> Iterator[Session]:
 
 
 def seen(it: Seen) -> None: ...
+def version_of(sent: Show) -> int | None: ...
+async def version_later(sent: Show) -> bytes: ...
+def version_of_crate(sent: Crate) -> int: ...
+def trouble_of(refusal: Refusal) -> Missing: ...
+async def trouble_later(refusal: Refusal) -> Missing: ...
+def pool() -> AbstractContextManager[None]: ...
 
 
 def right(book: Book, crate: Crate) -> None:
@@ -171,6 +184,17 @@ def right(book: Book, crate: Crate) -> None:
     SetCookie("desk", "key", max_age=3600, same_site="strict")
     ServerEvent(crate, name="sailed", number="7", retry=500)
     SigningKey(Person("Ann", frozenset()), b"0123456789abcdef")
+
+
+def right_conditions() -> None:
+    Endpoint("GET", "/a", Show, FOUND, version=version_of).by(show)
+    Endpoint("GET", "/a", Show, FOUND, version=version_later, must_match=False).by(show_later)
+    Endpoint("GET", "/a", Show, FOUND, version=BY_CONTENT, links={200: {"next": {"operationId": "a"}}})
+    assert_type(entity_tag(7), str)
+    Api("a", "1", [], refusals=RefusalForm(Missing, trouble_of), lifespan=pool)
+    described = description(Api("a", "1", []), "3.0", mount="/a")
+    assert_type(flaws(described), tuple[Flaw, ...])
+    assert_type(compare_descriptions(described, described), Comparison)
 
 
 def wrong(book: Book, crate: Crate) -> None:
@@ -225,3 +249,11 @@ def wrong(book: Book, crate: Crate) -> None:
     book.who.nam  # wrong
     session.here.nam  # wrong
     SetCookie("desk", same_site="Lax")  # wrong
+    Endpoint("GET", "/a", Show, FOUND, version=version_of_crate)  # wrong
+    Endpoint("GET", "/a", Show, FOUND, version="7")  # wrong
+    Endpoint("GET", "/a", Show, FOUND, must_match="yes")  # wrong
+    entity_tag([7])  # wrong
+    Api("a", "1", [], lifespan=person_of)  # wrong
+    Api("a", "1", [], refusals=RefusalForm(Missing, of_head))  # wrong
+    description(Api("a", "1", []), "2.0")  # wrong
+    flaws(3)  # wrong
