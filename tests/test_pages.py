@@ -138,6 +138,11 @@ def test_the_manual_is_tried_refused_and_mended(address: str, browser: Page) -> 
     text = browser.run("document.querySelector('article#book').innerText")
     assert "2 to 80 characters" in text
     assert "arrives: a value later than departs" in text
+    # An endpoint may be called as anything on the page: "book", "search".
+    assert browser.run("new Set([...document.querySelectorAll('[id]')].map((each) => each.id)).size") == browser.run(
+        "document.querySelectorAll('[id]').length"
+    )
+    assert abs(browser.run("document.querySelector('article#book').getBoundingClientRect().top")) < 60
     browser.run("document.querySelector('article#book .trial').open = true")
     browser.until("document.querySelector('article#book form') !== null")
     browser.run('window.field = (name) => document.querySelector(`article#book form [name="${name}"]`)')
@@ -163,9 +168,9 @@ def test_the_manual_is_tried_refused_and_mended(address: str, browser: Page) -> 
     line = browser.run("document.querySelector('article#book form > pre').textContent")
     assert line.startswith(f"curl -X POST '{address}/bookings'")
     browser.run(
-        "document.getElementById('search').value = 'cancel'; document.getElementById('search').dispatchEvent(new Event('input'))"
+        "document.getElementById('page:search').value = 'cancel'; document.getElementById('page:search').dispatchEvent(new Event('input'))"
     )
-    assert browser.run("document.getElementById('hits').textContent") == "1 of 8 chapters"
+    assert browser.run("document.getElementById('page:hits').textContent") == "1 of 8 chapters"
     unnamed = "[...document.querySelectorAll('input,select,textarea')].filter((each) => !each.labels.length).length"
     assert browser.run(unnamed) == 0
     browser.size(360, 800)
@@ -889,7 +894,7 @@ def test_credentials_cookies_and_unions_are_tried_under_a_strict_policy(browser:
         unnamed = "[...document.querySelectorAll('input,select,textarea')].filter((each) => !each.labels.length).length"
         assert browser.run(unnamed) == 0
         browser.run(
-            "document.getElementById('search').value = 'zebra'; document.getElementById('search').dispatchEvent(new Event('input'))"
+            "document.getElementById('page:search').value = 'zebra'; document.getElementById('page:search').dispatchEvent(new Event('input'))"
         )
         assert browser.run("document.querySelector('.nothing').innerText").startswith("No chapter has these words.")
         assert browser.run(

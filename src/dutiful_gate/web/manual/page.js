@@ -1,6 +1,6 @@
 "use strict";
 (() => {
-const data = JSON.parse(document.getElementById("data").textContent);
+const data = JSON.parse(document.getElementById("page:data").textContent);
 const under = data.at && location.pathname.endsWith(data.at) ? location.pathname.slice(0, -data.at.length) : "";
 const origin = location.protocol === "file:" ? (data.servers[0] || "") : location.origin;
 const root = (location.protocol === "file:" ? "" : under);
@@ -345,9 +345,9 @@ function fill(article, chapter) {
   article.dataset.filled = "1";
 }
 
-const cover = document.getElementById("cover");
+const cover = document.getElementById("page:cover");
 cover.append(make("h1", {}, data.title), make("p", {}, `Version ${data.version}. `, data.described ? make("a", {href: root + data.described}, "The description for programs") : ""), ...(data.text ? [make("p", {}, data.text)] : []));
-const book = document.getElementById("book"), list = document.getElementById("list");
+const book = document.getElementById("page:book"), list = document.getElementById("page:list");
 book.replaceChildren();
 const tags = [...new Set(data.chapters.flatMap((each) => each.tags || [""]))];
 const articles = [], sections = [];
@@ -378,7 +378,7 @@ addEventListener("beforeprint", () => articles.forEach(open));
 shown();
 const nothing = make("p", {class: "nothing", hidden: true}, "No chapter has these words. ", make("button", {type: "button", onclick: () => { search.value = ""; search.dispatchEvent(new Event("input")); search.focus(); }}, "Show all chapters"));
 book.prepend(nothing);
-const search = document.getElementById("search"), hits = document.getElementById("hits");
+const search = document.getElementById("page:search"), hits = document.getElementById("page:hits");
 search.addEventListener("input", () => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
   let count = 0;
@@ -387,5 +387,5 @@ search.addEventListener("input", () => {
   nothing.hidden = count > 0;
   hits.textContent = words.length ? `${count} of ${articles.length} chapters` : "";
 });
-if (matchMedia("(max-width: 52rem)").matches) document.getElementById("leaf").open = false;
+if (matchMedia("(max-width: 52rem)").matches) document.getElementById("page:leaf").open = false;
 })();
