@@ -202,6 +202,8 @@ class ShapeMaker:
             raise DeclarationError("blank_is_none stands beside a type that cannot be None", remedy="write X | None")
         if beside.split and not isinstance(use.bare.node, Items | Fixed):
             raise DeclarationError("split_on stands beside a type that is no list", remedy="declare list[...]")
+        if beside.secret and beside.about.shown:
+            raise DeclarationError("secret and about(shown=True) contradict each other", remedy="leave one of them out")
         target = use.bare
         secret = use.secret or beside.secret or holds_secrets(use.node)
         if not isinstance(target.node, Alias):  # of which nothing is known yet

@@ -111,6 +111,7 @@ def _environ_of(request: HttpRequest) -> dict[str, Any]:
     environ: dict[str, Any] | None = getattr(request, "environ", None)
     if environ is None:
         raise RuntimeError("this project is served under ASGI: write mounted(api, asgi=True)")
+    _refuse_read_form(request)
     if hasattr(request, "_body"):  # something before the view has read it
         import io
 
@@ -118,10 +119,19 @@ def _environ_of(request: HttpRequest) -> dict[str, Any]:
     return environ
 
 
+def _refuse_read_form(request: HttpRequest) -> None:
+    """Raise RuntimeError where something before the view has read the body and kept none of it."""
+    if getattr(request, "_read_started", False) and not hasattr(request, "_body"):
+        raise RuntimeError(
+            "a middleware has read this form before the view, as request.POST does: leave what an Api takes to it"
+        )
+
+
 def _scope_of(request: HttpRequest) -> MutableMapping[str, Any]:
     scope: MutableMapping[str, Any] | None = getattr(request, "scope", None)
     if scope is None:
         raise RuntimeError("this project is served under WSGI: write mounted(api), without asgi=True")
+    _refuse_read_form(request)
     return scope
 
 

@@ -17,18 +17,19 @@ class Examples:
     """Makes them for one document: the same, read by another endpoint too, is not made anew."""
 
     def __init__(self) -> None:
-        self._made: list[tuple[Shape, Any]] = []
+        self._made: dict[tuple[str, ...], list[tuple[Shape, Any]]] = {}
 
     def of(self, use: Use, shape: Shape) -> Any:
         """What a client may send for a value, the same each time; None where none is found, or a secret is in it."""
         if holds_secret(use, shape.guarded):
             return None
         whole = part_of(shape, use.replace(source=None))
-        for known, example in self._made:
+        made = self._made.setdefault((*whole.records, *whole.aliases), [])
+        for known, example in made:
             if known.root == whole.root and known.records == whole.records and known.aliases == whole.aliases:
                 return example
         example = _sound_one(whole)
-        self._made.append((whole, example))
+        made.append((whole, example))
         return example
 
 
