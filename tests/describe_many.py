@@ -7,16 +7,32 @@ It says each answer that the description did not promise, with the seed that mak
 
 from __future__ import annotations
 
+import json
 import sys
 import warnings
 from collections import Counter
+from functools import cache
+from pathlib import Path
 from random import Random
 from typing import Any
 
 from any_api import Reply, clients
 from any_described import Described, Sent, any_api
-from dutiful_gate import DeclarationError
+from dutiful_gate import DeclarationError, Gate
 from dutiful_gate.web import description, flaws
+
+SCHEMAS = Path(__file__).parent.parent.parent / "shared" / "conformance" / "openapi"
+
+
+@cache
+def rules_of(version: str) -> Any:
+    """The gate of the OpenAPI Initiative's schema for descriptions; None where that is not on this machine."""
+    if not SCHEMAS.exists():
+        return None
+    rules = json.loads((SCHEMAS / f"{version}.json").read_text())
+    if version == "3.1":  # the schema wants an absolute URI where the standard's own examples have "#/components/..."
+        rules["$defs"]["reference"]["properties"]["$ref"] = {"type": "string", "format": "uri-reference"}
+    return Gate.from_schema(rules, formats="assert")
 
 
 def wrong_of(seed: int, most: int = 40) -> tuple[list[str], Counter[str]]:
@@ -30,7 +46,11 @@ def wrong_of(seed: int, most: int = 40) -> tuple[list[str], Counter[str]]:
         except DeclarationError:
             return [], counted
         described: Any = description(api)
-        told += [str(flaw) for version in ("3.1", "3.0") for flaw in flaws(description(api, version))]  # type: ignore[arg-type]
+        for version in ("3.1", "3.0"):
+            written = description(api, version)  # type: ignore[arg-type]
+            told += map(str, flaws(written))
+            if (rules := rules_of(version)) is not None:
+                told += map(str, rules.examine(written).faults)
         asks = clients(api)
         counted["apis"] = 1
         known = Described(described, seed)
