@@ -450,6 +450,12 @@ def test_what_an_api_lives_in_is_entered_before_and_left_after() -> None:
         return sent
 
     both = ["lifespan.startup.complete", "lifespan.shutdown.complete"]
+    ask_told = Endpoint("GET", "/told", Nothing, Answering(200, list[str])).by(lambda sent: told)
+    with in_process(Api("n", "1", [ask_told], lifespan=pool)) as ask:
+        assert ask("GET", "/told").json == ["begun"]
+        assert ask("GET", "/told").status == 200
+    assert told == ["begun", "ended"]
+    told.clear()
     made = Api("n", "1", [], lifespan=pool)
     assert asyncio.run(live(asgi(made))) == both
     assert told == ["begun", "ended"]

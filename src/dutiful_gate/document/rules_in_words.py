@@ -10,6 +10,7 @@ from ..declare.records import RecordRule
 from ..declare.rules import Length, Matches, Rule
 from ..declare.rules.format import OfFormat
 from ..declare.steps import Step
+from ..report.catalogue import in_force
 from ..report.cause import Cause
 from ..shape.paths import FactsAt, Paths
 from ..shape.shape import Record, Shape
@@ -35,8 +36,13 @@ def rules_in_words(use: Use, *, of_secrets: bool = False) -> list[str]:
 
 
 def _own_words(rule: Rule) -> str:
-    """What the author says of a rule, where it can be said before anything came; else ""."""
-    words = (rule.own_words or "").removeprefix("{label} ").partition("; got {given}")[0].removeprefix("needs ")
+    """What the author says of a rule, in the language that is spoken and where it can be said before anything came;
+    else ""."""
+    if rule.own_words is None:
+        return ""
+    spoken = in_force().spoken
+    before, _, after = spoken("needs {wanted}; got {given}").partition("{wanted}")
+    words = spoken(rule.own_words).removeprefix("{label} ").partition(after)[0].removeprefix(before)
     return "" if "{" in words else words
 
 

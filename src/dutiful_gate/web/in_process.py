@@ -6,12 +6,13 @@ import asyncio
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Self
 from urllib.parse import quote, urlencode
 
 from ..declare.outside import HandedOver, as_list
 from .api import Api
 from .asgi import asgi
+from .lifespan import lived
 
 Headers = Mapping[str, str] | Iterable[tuple[str, str]]
 
@@ -43,8 +44,32 @@ class InProcess:
     """Asks an API: see `dutiful_gate.testing.in_process`."""
 
     def __init__(self, api: Api, outside: Sequence[HandedOver], headers: Headers) -> None:
-        self._application = asgi(api.handing_over(as_list(outside)))
+        self._api = api.handing_over(as_list(outside))
+        self._application = asgi(self._api)
         self._headers = _pairs(headers)
+        self._runner: asyncio.Runner | None = None
+        self._life = lived(self._api)
+
+    def __enter__(self) -> Self:
+        self._runner = asyncio.Runner()
+        try:
+            self._runner.run(self._life.__aenter__())
+        except BaseException:
+            self._close()
+            raise
+        return self
+
+    def __exit__(self, *told: Any) -> None:
+        assert self._runner is not None
+        try:
+            self._runner.run(self._life.__aexit__(None, None, None))
+        finally:
+            self._close()
+
+    def _close(self) -> None:
+        if self._runner is not None:
+            self._runner.close()
+        self._runner, self._life = None, lived(self._api)
 
     def __call__(
         self,
@@ -58,7 +83,8 @@ class InProcess:
         headers: Headers = (),
     ) -> ReceivedAnswer:
         """The answer to one request. Raises what ends an answer in pieces before its end."""
-        return asyncio.run(self._asked(method, path, query, json, form, body, _pairs(headers)))
+        asking = self._asked(method, path, query, json, form, body, _pairs(headers))
+        return asyncio.run(asking) if self._runner is None else self._runner.run(asking)
 
     async def _asked(
         self,
