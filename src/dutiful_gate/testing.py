@@ -78,7 +78,7 @@ def in_process(
 
     `outside` are values that stand for those that the API would open or hand over, `headers` go with each request. It
     is called with a method and a path, and with `query`, `json`, `form`, `body` and `headers`; the answer has `status`,
-    `headers`, `header(name)`, `body`, `json` and `faults`. In `with in_process(api) as ask:` the API's `lifespan` holds.
+    `headers`, `header(name)`, `body`, `json` and `faults`. `with in_process(api) as ask:` enters the API's `lifespan`.
     """
     from .web.in_process import InProcess
 
