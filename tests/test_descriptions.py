@@ -8,11 +8,12 @@ import asyncio
 import copy
 import json
 from collections.abc import Callable, Iterator
-from contextlib import asynccontextmanager, contextmanager
+from contextlib import asynccontextmanager, contextmanager, suppress
 from dataclasses import dataclass, field, make_dataclass
 from datetime import UTC, datetime
 from enum import Enum
 from pathlib import Path
+from random import Random
 from typing import Annotated, Any, Literal
 
 import pytest
@@ -515,6 +516,32 @@ def test_each_change_of_an_api_is_told_and_whom_it_breaks(
     assert words in told
     assert (found.senders, found.readers) == (senders, readers), told
     assert not compare_descriptions(after, copy.deepcopy(after)).changes
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_spoiled_description_is_told_and_never_raises(seed: int) -> None:
+    """Whatever stands at two places of a description: it is judged, and compared or refused with the reason."""
+    random, sound = Random(seed), json.loads(json.dumps(description(API)))
+
+    def places(held: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
+        yield path
+        for step, each in held.items() if isinstance(held, dict) else enumerate(held) if isinstance(held, list) else ():
+            yield from places(each, (*path, step))
+
+    every = [*places(sound)][1:]
+    deep: Any = {}
+    for _ in range(3_000):
+        deep = {"items": deep}
+    for _ in range(25):
+        spoiled = copy.deepcopy(sound)
+        for path in random.sample(every, 2):
+            with suppress(LookupError, TypeError):
+                values = [None, 1, "x", [], {}, [1], {"a": 1}, ["$ref"], {"$ref": 1}, {"$ref": "#/paths"}, deep]
+                at(spoiled, *path[:-1])[path[-1]] = random.choice(values)
+        assert isinstance(flaws(spoiled), tuple)
+        for pair in ((sound, spoiled), (spoiled, sound)):
+            with suppress(DeclarationError):
+                assert compare_descriptions(*pair).answer("both") in ("unharmed", "broken", "unclear")
 
 
 def test_a_wider_door_harms_nobody() -> None:

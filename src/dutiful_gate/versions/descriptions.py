@@ -8,8 +8,8 @@ from collections.abc import Iterator, Mapping
 from typing import Any, Final, Literal
 
 from ..declare.errors import DeclarationError
-from ..declare.json_pointer import unescaped
-from ..document.writing.naming import leads_of
+from ..declare.json_pointer import escaped, unescaped
+from ..document.writing.naming import with_leads
 from ..gates.document import DocumentGate
 from .comparison import Comparison, Told, compared
 from .one_version import GateVersion
@@ -17,6 +17,7 @@ from .witnesses import Witness
 
 Said = Mapping[str, Any]
 _METHODS: Final = ("get", "put", "post", "delete", "options", "head", "patch", "trace")
+_SCHEMAS: Final = "#/components/schemas/"
 _NAMES: Final = re.compile(r"\{[^{}]*\}")
 _USUAL_STYLE: Final = {"query": "form", "cookie": "form"}
 
@@ -28,9 +29,11 @@ def compare_descriptions(old: Said, new: Said, *, seed: int = 0, names: tuple[st
     part, such as `POST /bookings body /origin`, with an instance where one shows it: a value, or what a client did.
     Raises DeclarationError for what is no description, or has a schema that cannot be used.
     """
-    sides = _Side(old, names[0]), _Side(new, names[1])
-    comparing = _Comparing(*sides, seed)
-    changes = list(comparing.all())
+    try:
+        comparing = _Comparing(_Side(old, names[0]), _Side(new, names[1]), seed)
+        changes = list(comparing.all())
+    except RecursionError:
+        raise DeclarationError("a description nests deeper than can be read", remedy="make it flatter") from None
     return Comparison(names[0], names[1], changes, comparing.reasons)
 
 
@@ -51,13 +54,14 @@ class _Side:
         self.described = described
         self.name = name
         self.dialect = f"openapi-{str(described['openapi'])[:3]}"
+        self.definitions = "definitions" if self.dialect == "openapi-3.0" else "$defs"
         self.operations: dict[tuple[str, str], tuple[str, Said, list[Said]]] = {}
         for path, held in _by_name(described.get("paths")).items():
             item = self.resolved(held)
             for method in _METHODS:
                 if isinstance(operation := item.get(method), Mapping):
                     given = [*_listed(item.get("parameters")), *_listed(operation.get("parameters"))]
-                    own = {(each.get("in"), each.get("name")): each for each in map(self.resolved, given)}
+                    own = {(str(each.get("in")), str(each.get("name"))): each for each in map(self.resolved, given)}
                     key = (method.upper(), _NAMES.sub("{}", path))
                     self.operations[key] = (path, operation, list(own.values()))
 
@@ -72,19 +76,24 @@ class _Side:
             held = at
         return held if isinstance(held, Mapping) else {}
 
-    def schema(self, schema: Any) -> dict[str, Any]:
-        """A schema as a document of its own, with what it leads to."""
+    def schema(self, schema: Any) -> Any:
+        """A schema as a document of its own, with what it leads to beside it, so that all of it is judged."""
         held = _by_name(_by_name(self.described.get("components")).get("schemas"))
         reached: dict[str, Any] = {}
-        waiting = [schema]
-        while waiting:
-            for lead in leads_of(waiting.pop()):
-                name = unescaped(lead.removeprefix("#/components/schemas/"))
-                if name in held and name not in reached:
-                    reached[name] = held[name]
-                    waiting.append(held[name])
-        made = dict(schema) if isinstance(schema, Mapping) else {} if schema is not False else {"not": {}}
-        return {**made, "components": {"schemas": dict(sorted(reached.items()))}} if reached else made
+
+        def inside(lead: str) -> str:
+            name = unescaped(lead.removeprefix(_SCHEMAS))
+            if not lead.startswith(_SCHEMAS) or name not in held:
+                return lead
+            if name not in reached:
+                reached[name] = None  # it may lead to itself
+                reached[name] = with_leads(held[name], inside)
+            return f"#/{self.definitions}/{escaped(name)}"
+
+        made = with_leads(schema, inside)
+        if not reached or not isinstance(made, Mapping):
+            return made
+        return {**made, self.definitions: dict(sorted(reached.items()))}
 
     def security(self, operation: Said) -> list[dict[str, tuple[str, ...]]]:
         """Who may: the alternatives, each with its schemes and their scopes; one of nothing where anybody may."""
@@ -194,7 +203,7 @@ class _Comparing:
     def _of(self, held: Said) -> Any:
         """The schema of a parameter or a header."""
         content = _by_name(held.get("content"))
-        return next(iter(content.values())).get("schema", {}) if content else held.get("schema", {})
+        return _schema_of(next(iter(content.values())) if content else held)
 
     def body(self, at: str, operation: Said, now: Said) -> Iterator[Told]:
         was, is_now = self.old.resolved(operation.get("requestBody")), self.new.resolved(now.get("requestBody"))
@@ -216,9 +225,10 @@ class _Comparing:
                 yield _breaks_senders(place, f"not taken as {media} any more", {"content-type": media})
                 continue
             shown = place if len(_by_name(was.get("content"))) == 1 else f"{place} {media}"
-            yield from self.schemas(shown, held.get("schema", {}), content[media].get("schema", {}), "senders")
-            if (types := held.get("encoding")) != content[media].get("encoding"):
-                words = f"parts are written as {_json(content[media].get('encoding'))}, was {_json(types)}"
+            yield from self.schemas(shown, _schema_of(held), _schema_of(content[media]), "senders")
+            types, types_now = (_by_name(each).get("encoding") for each in (held, content[media]))
+            if types != types_now:
+                words = f"parts are written as {_json(types_now)}, was {_json(types)}"
                 yield Told(shown, words, "send", doubtful=("narrowing",))
 
     def answers(self, at: str, operation: Said, now: Said) -> Iterator[Told]:
@@ -244,13 +254,11 @@ class _Comparing:
                 yield _breaks_readers(at, f"not answered as {media} any more", {"accept": media})
                 continue
             shown = at if len(content) == 1 else f"{at} {media}"
-            yield from self.schemas(shown, held.get("schema", {}), content_now[media].get("schema", {}), "readers")
-            items = (
-                held.get("schema", {}).get("x-item-schema"),
-                content_now[media].get("schema", {}).get("x-item-schema"),
-            )
-            if all(each is not None for each in items):
-                yield from self.schemas(f"{shown} items", *items, "readers")
+            pair = _schema_of(held), _schema_of(content_now[media])
+            yield from self.schemas(shown, *pair, "readers")
+            item, item_now = (_by_name(each).get("x-item-schema") for each in pair)
+            if item is not None and item_now is not None:
+                yield from self.schemas(f"{shown} items", item, item_now, "readers")
         if not content and content_now:
             yield Told(at, "has content now", "release")
         headers = {name.lower(): self.old.resolved(held) for name, held in _by_name(was.get("headers")).items()}
@@ -272,6 +280,9 @@ class _Comparing:
         before, after = self.old.schema(was), self.new.schema(now)
         if before == after and self.old.dialect == self.new.dialect:
             return
+        for each, side in ((before, self.old), (after, self.new)):
+            if not isinstance(each, Mapping | bool):
+                raise DeclarationError(f"{side.name}: what stands at {at} is no schema", remedy="mend the description")
         key = (f"{_json(before)}{self.old.dialect}", f"{_json(after)}{self.new.dialect}")
         if key not in self._known:
             sides = (self._version(before, self.old, at), self._version(after, self.new, at))
@@ -283,7 +294,7 @@ class _Comparing:
                 yield Told(pointer, change.words, change.of, change.refused, change.accepted, change.doubtful)
         self.reasons[whom] += [f"{at}: {why}" for why in found.reasons.get(whom, [])]
 
-    def _version(self, document: dict[str, Any], side: _Side, at: str) -> GateVersion:
+    def _version(self, document: Any, side: _Side, at: str) -> GateVersion:
         try:
             gate = DocumentGate(document, formats="assert", dialect=side.dialect)
         except DeclarationError as error:
@@ -313,6 +324,11 @@ def _who(name: str, scopes: tuple[str, ...]) -> str:
 
 def _json(held: Any) -> str:
     return json.dumps(held, sort_keys=True, ensure_ascii=False, default=str)
+
+
+def _schema_of(held: Any) -> Any:
+    """The schema of a parameter, a header or a media type; one that admits anything where it says none."""
+    return _by_name(held).get("schema", {})
 
 
 def _by_name(held: Any) -> Mapping[str, Any]:

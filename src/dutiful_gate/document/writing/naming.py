@@ -38,7 +38,12 @@ def with_leads(said: Any, change: Callable[[str], str]) -> Any:
         elif word in HELD_ONE:
             made[word] = with_leads(held, change)
         elif word == "discriminator" and isinstance(held, dict) and isinstance(held.get("mapping"), dict):
-            made[word] = {**held, "mapping": {tag: change(lead) for tag, lead in held["mapping"].items()}}
+            made[word] = {
+                **held,
+                "mapping": {
+                    tag: change(lead) if isinstance(lead, str) else lead for tag, lead in held["mapping"].items()
+                },
+            }
         else:
             made[word] = held
     return made

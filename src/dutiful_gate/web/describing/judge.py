@@ -30,7 +30,10 @@ def flaws(described: Mapping[str, Any]) -> tuple[Flaw, ...]:
     must name schemes, and links must lead to operations. It is no check of the form of the data: the schemas of the
     OpenAPI Initiative are.
     """
-    return tuple(_Judge(described).all())
+    try:
+        return tuple(_Judge(described).all())
+    except RecursionError:
+        return (Flaw("#/components/schemas", "nests deeper than can be read"),)
 
 
 class _Judge:
