@@ -219,6 +219,16 @@ def test_a_mounted_description_leads_to_what_is_there() -> None:
     assert "servers" not in asker(asgi(API))("GET", "/openapi.json").json
 
 
+def test_a_page_comes_before_an_endpoint_of_any_name() -> None:
+    named = Endpoint("GET", "/{number}", One, Answering(204))
+    ask = in_process(
+        Api("n", "1", [named.by(nothing)], described_at="/described", manual_at="/manual", schemas_at="/s")
+    )
+    for page in ("/described", "/manual", "/dutiful-manual.js", "/dutiful-manual.css", "/s"):
+        assert ask("GET", page).status == 200, page
+    assert (ask("GET", "/7").status, ask("GET", "/other").status) == (204, 422)
+
+
 BREAKS: list[tuple[str, Callable[[Any], object]]] = [
     ("where nothing is", lambda told: told["components"]["schemas"].pop("Rope")),
     ("none of the options", lambda told: told["components"]["schemas"]["Cargo"]["properties"]["item"]["anyOf"].pop()),

@@ -167,7 +167,8 @@ class Exchange:
     def _routed(self) -> None:
         head, api = self.head, self.api
         methods, names = api.found(head)
-        page = None if methods else api.page(head.path, head.mount)
+        # A page is text, and an endpoint whose path is a name comes after text.
+        page = api.page(head.path, head.mount) if not methods or names else None
         if page is not None:
             if head.method not in ("GET", "HEAD"):
                 raise RequestProblem(405, "This path does not take this method.", headers={"allow": "GET, HEAD"})
