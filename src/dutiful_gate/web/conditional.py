@@ -21,9 +21,10 @@ Version = str | int | float | bytes | datetime | UUID
 VersionOf = Callable[[R], Version | None] | Callable[[R], Awaitable[Version | None]]
 """Gives the version of what a request is about; None where there is nothing yet that it could be about."""
 
-_TAGS: Final = re.compile(r'[ \t]*(?:(W/)?"([\x21\x23-\x7e\x80-\U0010ffff]*)"[ \t]*)?(?:,|$)')
+_TAGS: Final = re.compile(r'[ \t,]*(?:(W/)?"([\x21\x23-\x7e\x80-\U0010ffff]*)"[ \t]*(?:,|$)|$)')
 _SAFE: Final = "!#$&'()*+,-./:;<=>?@[]^_`{|}"
 """What may stand in a tag as it is: all but the tilde, behind which a tag says its media type, and the percent sign."""
+_MOST_TAGS: Final = 500
 READS: Final = frozenset(["GET", "HEAD"])
 
 
@@ -143,7 +144,7 @@ def _matches(header: str, tag: str | None, *, strong: bool, of_any: bool) -> boo
 
 
 def _tags(header: str) -> list[tuple[bool, str]]:
-    """The tags of a header, each with whether it is a weak one; none where it cannot be read."""
+    """The tags of a header, each with whether it is a weak one; none where it cannot be read, or has too many."""
     found: list[tuple[bool, str]] = []
     end = 0
     while end < len(header):
@@ -152,5 +153,7 @@ def _tags(header: str) -> list[tuple[bool, str]]:
             return []
         if each[2] is not None:
             found.append((each[1] is not None, each[2]))
+            if len(found) > _MOST_TAGS:
+                return []
         end = each.end()
     return found
