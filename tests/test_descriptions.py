@@ -10,7 +10,7 @@ import json
 from collections.abc import Callable, Iterator
 from contextlib import asynccontextmanager, contextmanager, suppress
 from dataclasses import dataclass, field, make_dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta, timezone
 from enum import Enum
 from pathlib import Path
 from random import Random
@@ -229,6 +229,28 @@ def test_a_page_comes_before_an_endpoint_of_any_name() -> None:
     assert (ask("GET", "/7").status, ask("GET", "/other").status) == (204, 422)
 
 
+def test_one_part_beside_the_views_of_django() -> None:
+    if not by_django(API):
+        pytest.skip("Django is not here")
+    from django.http import HttpResponse
+    from django.test import RequestFactory
+
+    from dutiful_gate.web.django import mounted as in_django
+    from dutiful_gate.web.django import reading
+
+    asked = reading(RequestGate(make_dataclass("Stowing", [("path", Number), ("form", Rope)])))
+    view = asked(lambda request, sent, number: HttpResponse(f"{sent.path.number} {sent.form.metres}"))
+    for metres, status, told in (("3", 200, b"7 3"), ("0", 422, b"above 0")):
+        answer = view(RequestFactory().post("/7", {"metres": metres}), number=7)
+        assert (answer.status_code, told in answer.content) == (status, True)
+    read = RequestFactory().post("/freight/stow", {"least": "1"})
+    assert read.POST["least"] == "1"
+    with pytest.raises(RuntimeError, match="a middleware has read this form"):
+        in_django(API, "freight").callback(read)
+    with pytest.raises(RuntimeError, match="served under WSGI"):
+        asyncio.run(in_django(API, "freight", asgi=True).callback(RequestFactory().get("/freight/")))
+
+
 BREAKS: list[tuple[str, Callable[[Any], object]]] = [
     ("where nothing is", lambda told: told["components"]["schemas"].pop("Rope")),
     ("none of the options", lambda told: told["components"]["schemas"]["Cargo"]["properties"]["item"]["anyOf"].pop()),
@@ -423,6 +445,12 @@ def test_conditions_are_heeded_before_the_handler_and_after_all_else() -> None:
                 )
                 if status == 304:
                     assert reply.content == b""
+
+
+def test_a_version_at_the_ends_of_what_there_is_has_a_tag() -> None:
+    ends = [datetime.max.replace(tzinfo=timezone(timedelta(hours=-12))), datetime.min.replace(tzinfo=timezone(timedelta(hours=12))),
+            datetime.max, "\ud800", "x" * 100_000, "", 0, -0.0, b""]  # fmt: skip
+    assert all(tag.isascii() and tag.isprintable() and len(tag) < 210 for tag in map(entity_tag, ends))
 
 
 @pytest.mark.parametrize("version", [True, object(), [1]])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Awaitable, Callable, Sequence
+from contextlib import suppress
 from datetime import UTC, datetime
 from hashlib import sha256
 from typing import Any, Final, TypeVar
@@ -25,6 +26,7 @@ _TAGS: Final = re.compile(r'[ \t,]*(?:(W/)?"([\x21\x23-\x7e\x80-\U0010ffff]*)"[ 
 _SAFE: Final = "!#$&'()*+,-./:;<=>?@[]^_`{|}"
 """What may stand in a tag as it is: all but the tilde, behind which a tag says its media type, and the percent sign."""
 _MOST_TAGS: Final = 500
+_LONGEST: Final = 200
 READS: Final = frozenset(["GET", "HEAD"])
 
 
@@ -121,12 +123,15 @@ def _opaque(version: Any) -> str:
     if isinstance(version, bytes):
         return version.hex()
     if isinstance(version, datetime):
-        version = version.astimezone(UTC).isoformat() if version.tzinfo is not None else version.isoformat()
+        with suppress(OverflowError):  # at the calendar's ends
+            version = version.astimezone(UTC) if version.tzinfo is not None else version
+        version = version.isoformat()
     if waits(version):
         let_go(version)
     if isinstance(version, bool) or not isinstance(version, str | int | float | UUID):
         raise TypeError(f"a version is text, a number, bytes, a date-time or a UUID, not {type(version).__name__}")
-    return quote(str(version), safe=_SAFE).replace("~", "%7E")
+    told = quote(str(version), safe=_SAFE, errors="surrogatepass").replace("~", "%7E")
+    return told if len(told) <= _LONGEST else sha256(told.encode()).hexdigest()
 
 
 def _matches(header: str, tag: str | None, *, strong: bool, of_any: bool) -> bool:

@@ -24,12 +24,10 @@ from .asgi import handle
 from .asgi import head_of as head_of_scope
 from .endpoint import Served
 from .head import Head
-from .intake import Intake, check_carries_nothing
+from .intake import check_carries_nothing
 from .lifespan import refuse_lifespan
-from .negotiation import chosen_language
-from .refusals import RequestProblem, as_problem, told_in
 from .streams import let_end
-from .wsgi import answered, check_plain, head_of, pieces
+from .wsgi import answered, check_plain, head_of, pieces, viewed_at_once
 
 R = TypeVar("R")
 _PIECE = 65_536
@@ -87,20 +85,10 @@ def reading(gate: RequestGate[R]) -> Callable[[Callable[..., Any]], Callable[...
     def reads(view: Callable[..., Any]) -> Callable[..., Any]:
         @wraps(view)
         def viewed(request: HttpRequest, **names: Any) -> Any:
-            head = _head_of(request)
-            try:
-                intake = Intake(gate, head, {name: str(value) for name, value in names.items()})
-                intake.weigh()
-                for piece in _pieces(request) if intake.reads else ():
-                    intake.take(piece)
-                sent = intake.request()
-            except RequestProblem as problem:
-                language = chosen_language(head.header("accept-language"), ())
-                return _response(told_in(language, problem.refusal, as_problem), content=True)
-            try:
-                return view(request, sent, **names)
-            finally:
-                intake.close()
+            found = viewed_at_once(
+                gate, _head_of(request), names, _pieces(request), lambda sent: view(request, sent, **names)
+            )
+            return _response(found, content=True) if isinstance(found, OutgoingAnswer) else found
 
         return viewed
 

@@ -12,11 +12,9 @@ from ..gates.request import RequestGate
 from .answers import OutgoingAnswer
 from .api import Api, check_api
 from .endpoint import METHODS, Served
-from .intake import Intake, check_carries_nothing
+from .intake import check_carries_nothing
 from .lifespan import refuse_lifespan
-from .negotiation import chosen_language
-from .refusals import RequestProblem, as_problem, told_in
-from .wsgi import answered, check_plain, head_of, pieces
+from .wsgi import answered, check_plain, head_of, pieces, viewed_at_once
 
 R = TypeVar("R")
 
@@ -69,20 +67,10 @@ def reading(gate: RequestGate[R]) -> Callable[[Callable[..., Any]], Callable[...
     def reads(view: Callable[..., Any]) -> Callable[..., Any]:
         @wraps(view)
         def viewed(**names: Any) -> Any:
-            head = head_of(request.environ)
-            try:
-                intake = Intake(gate, head, {name: str(value) for name, value in names.items()})
-                intake.weigh()
-                for piece in pieces(request.environ) if intake.reads else ():
-                    intake.take(piece)
-                sent = intake.request()
-            except RequestProblem as problem:
-                language = chosen_language(head.header("accept-language"), ())
-                return _response(told_in(language, problem.refusal, as_problem), content=True)
-            try:
-                return view(sent, **names)
-            finally:
-                intake.close()
+            found = viewed_at_once(
+                gate, head_of(request.environ), names, pieces(request.environ), lambda sent: view(sent, **names)
+            )
+            return _response(found, content=True) if isinstance(found, OutgoingAnswer) else found
 
         return viewed
 

@@ -2,25 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from typing import Any
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Any, TypeVar
 from urllib.parse import quote
 
 from ..declare.errors import DeclarationError
 from ..declare.waiting import is_async
+from ..gates.request import RequestGate
 from .answers import OutgoingAnswer
 from .api import Api, check_api
 from .endpoint import Served
 from .exchange import Exchange, note_failed_work
 from .head import Head, header_text
+from .intake import Intake
 from .lifespan import refuse_lifespan
+from .negotiation import chosen_language
 from .opened import begins_async
+from .refusals import RequestProblem, as_problem, told_in
 
 _PIECE = 65_536
 _PLAIN = "/~!$&'()*+,;=:@-._"
 """What stands in a path as it is (RFC 3986, section 3.3)."""
 _BARE = ("CONTENT_TYPE", "CONTENT_LENGTH")
 StartResponse = Callable[..., Any]
+R = TypeVar("R")
 
 
 def wsgi(api: Api) -> Callable[[dict[str, Any], StartResponse], Iterable[bytes]]:
@@ -98,6 +103,27 @@ def answered(api: Api, environ: dict[str, Any], prefix: str = "") -> tuple[Outgo
     else:
         outgoing.body = _Sending(outgoing.body, exchange)
     return outgoing, not exchange.without_content
+
+
+def viewed_at_once(
+    gate: RequestGate[R], head: Head, names: Mapping[str, Any], body: Iterable[bytes], view: Callable[[R], Any]
+) -> Any:
+    """What a view gives for the parts of a request that it reads, or the answer that refuses them.
+
+    `names` are those of the path, as the framework read them; `body` is gone through only where a part of it is read.
+    """
+    try:
+        intake = Intake(gate, head, {name: str(value) for name, value in names.items()})
+        intake.weigh()
+        for piece in body if intake.reads else ():
+            intake.take(piece)
+        sent = intake.request()
+    except RequestProblem as problem:
+        return told_in(chosen_language(head.header("accept-language"), ()), problem.refusal, as_problem)
+    try:
+        return view(sent)
+    finally:
+        intake.close()
 
 
 def _handled(exchange: Exchange) -> None:

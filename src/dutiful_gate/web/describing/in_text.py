@@ -154,7 +154,7 @@ class Flat:
         ):
             yield from self._under(use, schema, here, must, above, pattern)
         else:
-            yield SentName(here, schema, must, pattern)
+            yield SentName(here, schema, must and not field.also, pattern)
             for other in field.also:
                 yield SentName(f"{name}[{other}]" if name else other, {**schema, "deprecated": True}, False, pattern)
 
